@@ -1,0 +1,152 @@
+"""How much current a cable may carry for good, by named table, and how warm that makes it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from enum import StrEnum
+
+from pydantic import BaseModel, ConfigDict
+
+from mavrik.core.conductor import Material, Size, SizeSystem, awg_area_mm2, conductor_table
+from mavrik.core.tables import Table, load_table
+
+INSULATION_CLASSES_C = (60, 75, 80, 90, 105, 125)
+
+
+class Place(StrEnum):
+    """Where a cable runs: what surrounds it decides what it may carry."""
+
+    ENGINE_SPACE = "engine_space"
+    CABIN = "cabin"
+    OUTSIDE = "outside"
+
+
+class AmpacityTableName(StrEnum):
+    """The named tables."""
+
+    ABYC_E11 = "abyc_e11"
+    ISO_10133 = "iso_10133"
+
+
+class AmpacityTable(BaseModel):
+    """One table: amperes by insulation class and size."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    label: str
+    system: SizeSystem
+    outside_ambient_c: float
+    engine_space_ambient_c: float
+    engine_space_factor: dict[int, float]
+    amperes: dict[int, dict[float, float]]
+
+
+class AmpacityTables(Table):
+    """The file ``ampacity.json``."""
+
+    tables: dict[AmpacityTableName, AmpacityTable]
+
+
+@dataclass(frozen=True)
+class Ampacity:
+    """An allowed continuous current and how it came about."""
+
+    current_a: float
+    table: AmpacityTableName
+    table_label: str
+    reason: str
+    ambient_c: float
+
+
+def ampacity_tables() -> AmpacityTables:
+    """All tables, from the data file that names their sources."""
+    return load_table("ampacity", AmpacityTables)
+
+
+def _row(table: AmpacityTable, size: Size, insulation_c: int) -> tuple[float, str]:
+    """Amperes of the size itself, or of the next smaller size the table has, with a word on which."""
+    column = table.amperes[insulation_c]
+    if size.system is table.system and size.number in column:
+        return column[size.number], size.label
+
+    def area(key: float) -> float:
+        return awg_area_mm2(int(key)) if table.system is SizeSystem.AWG else key
+
+    fitting = [key for key in column if area(key) <= size.area_mm2]
+    if not fitting:
+        raise ValueError(f"{size.label} is smaller than the smallest size of {table.label}")
+    key = max(fitting, key=area)
+    return column[key], f"{size.label} taken as the next smaller row, {Size(table.system, key).label}"
+
+
+def ampacity(
+    size: Size,
+    insulation_c: int,
+    place: Place,
+    table: AmpacityTableName | None = None,
+    material: Material = Material.COPPER,
+    parallel: int = 1,
+) -> Ampacity:
+    """Continuous current a single cable may carry [A].
+
+    size: conductor size
+    insulation_c: insulation temperature class [degC], one of `INSULATION_CLASSES_C`
+    place: where it runs; an engine space takes the table's factor
+    table: named table; left out, the one whose sizes the cable is bought in (AWG: ABYC E-11, mm2: ISO 10133)
+    material: other metals than copper carry less, by the root of the resistivities (same heat per metre)
+    parallel: equal runs side by side, 1 or more
+    Returns the current, the table used and the words for it. A size that the table does not list takes the next
+    smaller row. Raises ValueError for a class that no table has or a size below every row.
+    Source: ABYC E-11 and ISO 10133, from memory, see the data file.
+
+    >>> from mavrik.core.conductor import parse_size
+    >>> ampacity(parse_size("2 AWG"), 105, Place.OUTSIDE).current_a
+    210.0
+    >>> round(ampacity(parse_size("2 AWG"), 105, Place.ENGINE_SPACE).current_a, 1)
+    178.5
+    """
+    if insulation_c not in INSULATION_CLASSES_C:
+        allowed = ", ".join(str(c) for c in INSULATION_CLASSES_C)
+        raise ValueError(f"No ampacity for {insulation_c} degC insulation. Classes: {allowed} degC.")
+    if parallel < 1:
+        raise ValueError("A cable has at least one run")
+    name = table or (AmpacityTableName.ABYC_E11 if size.system is SizeSystem.AWG else AmpacityTableName.ISO_10133)
+    data = ampacity_tables().tables[name]
+    current, row = _row(data, size, insulation_c)
+    said = [data.label, f"{row}, {insulation_c} degC insulation"]
+    ambient = data.outside_ambient_c
+    if place is Place.ENGINE_SPACE:
+        factor = data.engine_space_factor[insulation_c]
+        current *= factor
+        ambient = data.engine_space_ambient_c
+        said.append(f"x {factor:g} in the engine space")
+    if material is not Material.COPPER:
+        materials = conductor_table().materials
+        factor = math.sqrt(materials[Material.COPPER].resistivity_ohm_m / materials[material].resistivity_ohm_m)
+        current *= factor
+        said.append(f"x {factor:.2f} for {materials[material].label.lower()}")
+    if parallel > 1:
+        current *= parallel
+        said.append(f"x {parallel} runs")
+    return Ampacity(current, name, data.label, ": ".join((said[0], ", ".join(said[1:]))), ambient)
+
+
+def working_temperature_c(current_a: float, allowed: Ampacity, insulation_c: int) -> float:
+    """Conductor temperature once warm, from how far the current is below the allowed one [degC].
+
+    current_a: current [A], either sign
+    allowed: the cable's ampacity in its place
+    insulation_c: insulation temperature class [degC]
+    At the allowed current the conductor sits at its class, with none at the table's ambient; between, and beyond, the
+    rise goes with the square of the current (heat in equals heat out, constant film coefficient). Capped at 250 degC,
+    where every insulation has long failed.
+    Source: heat balance; the tables' own ambient and class temperatures.
+
+    >>> from mavrik.core.conductor import parse_size
+    >>> working_temperature_c(210, ampacity(parse_size("2 AWG"), 105, Place.OUTSIDE), 105)
+    105.0
+    """
+    if allowed.current_a <= 0:
+        return 250.0
+    rise = (insulation_c - allowed.ambient_c) * (current_a / allowed.current_a) ** 2
+    return min(allowed.ambient_c + rise, 250.0)

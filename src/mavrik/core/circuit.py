@@ -1,0 +1,284 @@
+"""The circuit document: nodes, branches, sources and loads of one charging circuit, as entered.
+
+The document is what is stored, carried in a bundle and handed to the solver. It is immutable: an edit makes a new one.
+Its own rules (types, ranges, names that refer to something) are here; whether it makes a working circuit is asked in
+`mavrik.core.topology`.
+"""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
+
+from mavrik.core.ampacity import INSULATION_CLASSES_C, Ampacity, Place, ampacity
+from mavrik.core.conductor import Material, Size, cable_resistance, parse_size
+from mavrik.core.protection import FuseFamily, cold_resistance_ohm
+
+CIRCUIT_SCHEMA_VERSION = 1
+MAX_BRANCHES = 300
+
+Identifier = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$", description="Short name, unique in the document")]
+Label = Annotated[str, Field(min_length=1, max_length=60)]
+
+
+class Document(BaseModel):
+    """Base of all parts of a document: frozen, closed, finite."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, str_strip_whitespace=True)
+
+
+class NodeRole(StrEnum):
+    """What a node is on the vehicle."""
+
+    ALTERNATOR_STUD = "alternator_stud"
+    ALTERNATOR_CASE = "alternator_case"
+    BATTERY_POSITIVE = "battery_positive"
+    BATTERY_NEGATIVE = "battery_negative"
+    ENGINE_BLOCK = "engine_block"
+    CHASSIS = "chassis"
+    STUD = "stud"
+
+
+class TerminationKind(StrEnum):
+    """How a conductor end is made."""
+
+    CRIMP = "crimp"
+    CRIMP_SOLDER = "crimp_solder"
+    SOLDER = "solder"
+    POST_CLAMP = "post_clamp"
+    UNKNOWN = "unknown"
+
+
+class TerminationCondition(StrEnum):
+    """What the eye says of a conductor end."""
+
+    CLEAN = "clean"
+    CORRODED = "corroded"
+    LOOSE = "loose"
+    HEAT_DAMAGED = "heat_damaged"
+    UNKNOWN = "unknown"
+
+
+class Chemistry(StrEnum):
+    """Battery chemistry."""
+
+    FLOODED = "flooded"
+    EFB = "efb"
+    AGM = "agm"
+    GEL = "gel"
+    LIFEPO4 = "lifepo4"
+
+
+class Node(Document):
+    """A point a probe can touch."""
+
+    id: Identifier
+    role: NodeRole
+    label: Label
+
+
+class Termination(Document):
+    """One end of a conductor."""
+
+    kind: TerminationKind = TerminationKind.CRIMP
+    condition: TerminationCondition = TerminationCondition.UNKNOWN
+
+
+def _existing_size(text: str) -> str:
+    return parse_size(text).label
+
+
+def _known_insulation(value: int) -> int:
+    if value not in INSULATION_CLASSES_C:
+        raise ValueError(f"Insulation classes: {', '.join(map(str, INSULATION_CLASSES_C))} degC")
+    return value
+
+
+SizeText = Annotated[str, AfterValidator(_existing_size), Field(description="2 AWG, 1/0 AWG, 35 mm2", max_length=20)]
+Milliohm = Annotated[float, Field(gt=0, le=1000, description="Resistance in sound condition [mohm]")]
+Ampere = Annotated[float, Field(gt=0, le=2000, description="Current [A]")]
+
+LUG_JOINT_OHM = 0.05e-3
+"""A crimped lug bolted to clean metal: 0.05 mohm an end. From memory of typical joints; common practice, no source."""
+
+
+class BranchBase(Document):
+    """What every branch has. Current in a sound charging circuit runs from `from_node` to `to_node`."""
+
+    id: Identifier
+    label: Label
+    from_node: Identifier
+    to_node: Identifier
+    note: Annotated[str, Field(max_length=500)] = ""
+
+
+class ConductorBranch(BranchBase):
+    """A cable or strap: metal with a length and two ends."""
+
+    length_m: Annotated[float, Field(gt=0, le=50, description="Length along the route [m]")]
+    size: SizeText
+    material: Material = Material.COPPER
+    insulation_c: Annotated[int, AfterValidator(_known_insulation)] = Field(
+        105, description="Insulation temperature class [degC]"
+    )
+    place: Place = Place.ENGINE_SPACE
+    parallel: Annotated[int, Field(ge=1, le=4, description="Equal runs side by side")] = 1
+    sheathed: bool = Field(False, description="In a sleeve or conduit over its whole length")
+    from_end: Termination = Termination()
+    to_end: Termination = Termination()
+
+    @property
+    def conductor(self) -> Size:
+        """The size as geometry."""
+        return parse_size(self.size)
+
+    def sound_resistance_ohm(self, temperature_c: float) -> float:
+        """Resistance with both ends clean and tight, at a conductor temperature [ohm]."""
+        metal = cable_resistance(self.conductor, self.length_m, temperature_c, self.material, self.parallel)
+        return metal + 2 * LUG_JOINT_OHM / self.parallel
+
+    def ampacity(self) -> Ampacity:
+        """What it may carry for good, in its place, by the table of its size series."""
+        return ampacity(self.conductor, self.insulation_c, self.place, material=self.material, parallel=self.parallel)
+
+
+class CableBranch(ConductorBranch):
+    """An insulated cable."""
+
+    kind: Literal["cable"] = "cable"
+
+
+class GroundStrapBranch(ConductorBranch):
+    """A braided or flat ground strap; judged by the same tables as a cable of its area."""
+
+    kind: Literal["ground_strap"] = "ground_strap"
+
+
+class FuseBranch(BranchBase):
+    """A fuse of a known family."""
+
+    kind: Literal["fuse"] = "fuse"
+    family: FuseFamily
+    rating_a: Ampere
+
+    @model_validator(mode="after")
+    def _made(self) -> FuseBranch:
+        cold_resistance_ohm(self.family, self.rating_a)
+        return self
+
+    def sound_resistance_ohm(self, temperature_c: float) -> float:
+        """Cold resistance of a sound fuse [ohm]; its own temperature is not modelled."""
+        return cold_resistance_ohm(self.family, self.rating_a)
+
+
+class ContactBranch(BranchBase):
+    """Anything two metals touch in: its sound resistance and what it may carry for good."""
+
+    resistance_mohm: Milliohm = 0.2
+    rating_a: Ampere | None = Field(None, description="Continuous rating [A], where known")
+
+    def sound_resistance_ohm(self, temperature_c: float) -> float:
+        """Resistance when clean and tight [ohm]; contacts are taken as independent of temperature."""
+        return self.resistance_mohm / 1000
+
+
+class ConnectorBranch(ContactBranch):
+    """A plug or terminal block."""
+
+    kind: Literal["connector"] = "connector"
+
+
+class SwitchBranch(ContactBranch):
+    """A disconnect switch or isolator; solved closed unless it is open."""
+
+    kind: Literal["switch"] = "switch"
+    closed: bool = True
+
+
+class JointBranch(ContactBranch):
+    """A bolted face: bracket to block, ear to bracket."""
+
+    kind: Literal["joint"] = "joint"
+
+
+class BodyBranch(ContactBranch):
+    """A path through sheet metal."""
+
+    kind: Literal["body"] = "body"
+
+
+AnyBranch = CableBranch | GroundStrapBranch | FuseBranch | ConnectorBranch | SwitchBranch | JointBranch | BodyBranch
+Branch = Annotated[AnyBranch, Field(discriminator="kind")]
+
+
+class Alternator(Document):
+    """The alternator between its output stud and its case."""
+
+    id: Identifier
+    label: Label
+    stud_node: Identifier
+    case_node: Identifier
+    rated_a: Ampere
+    set_point_v: Annotated[float, Field(ge=10, le=35, description="Regulator set point [V]")]
+
+
+class Battery(Document):
+    """A battery between its posts."""
+
+    id: Identifier
+    label: Label
+    positive_node: Identifier
+    negative_node: Identifier
+    chemistry: Chemistry = Chemistry.FLOODED
+    capacity_ah: Annotated[float, Field(gt=0, le=2000, description="Nominal capacity [Ah]")]
+    cca_a: Annotated[float, Field(gt=0, le=3000, description="Cold cranking current [A]")] | None = None
+    internal_mohm: Annotated[float, Field(gt=0, le=1000, description="Internal resistance [mohm]")] = 6.0
+
+
+class Load(Document):
+    """A consumer drawing a constant current between two nodes."""
+
+    id: Identifier
+    label: Label
+    from_node: Identifier
+    to_node: Identifier
+    current_a: Ampere
+
+
+class Circuit(Document):
+    """A whole charging circuit."""
+
+    schema_version: Literal[1] = 1
+    layout: Annotated[str, Field(max_length=40)] = ""
+    system_voltage_v: Literal[12, 24] = 12
+    nodes: Annotated[tuple[Node, ...], Field(min_length=2, max_length=MAX_BRANCHES)]
+    branches: Annotated[tuple[Branch, ...], Field(min_length=1, max_length=MAX_BRANCHES)]
+    alternators: Annotated[tuple[Alternator, ...], Field(min_length=1, max_length=1)]
+    batteries: Annotated[tuple[Battery, ...], Field(min_length=1, max_length=8)]
+    loads: Annotated[tuple[Load, ...], Field(max_length=100)] = ()
+
+    @property
+    def alternator(self) -> Alternator:
+        """The one alternator."""
+        return self.alternators[0]
+
+    @property
+    def battery(self) -> Battery:
+        """The battery the alternator is meant for: the first in the list."""
+        return self.batteries[0]
+
+    def node(self, node_id: str) -> Node:
+        """The node of that id; raises KeyError where there is none."""
+        for node in self.nodes:
+            if node.id == node_id:
+                return node
+        raise KeyError(node_id)
+
+    def branch(self, branch_id: str) -> AnyBranch:
+        """The branch of that id; raises KeyError where there is none."""
+        for branch in self.branches:
+            if branch.id == branch_id:
+                return branch
+        raise KeyError(branch_id)

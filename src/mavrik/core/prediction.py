@@ -1,0 +1,97 @@
+"""What the meter should show: a sound circuit, of the parts fitted, at an operating state."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from mavrik.core.ampacity import Place, working_temperature_c
+from mavrik.core.circuit import AnyBranch, Circuit, ConductorBranch
+from mavrik.core.network import CurrentSource, EmfSource, Resistor, Solution, solve_network
+from mavrik.core.topology import Ring, conducts, find_ring, neighbours, reach
+
+
+@dataclass(frozen=True)
+class OperatingState:
+    """What the alternator does and how warm it is around the cables."""
+
+    output_current_a: float
+    stud_voltage_v: float
+    engine_space_c: float = 40.0
+    ambient_c: float = 20.0
+    warmed_up: bool = False
+    """Cables at the temperature this current settles at, instead of that of their surroundings."""
+
+
+@dataclass(frozen=True)
+class Prediction:
+    """A solved operating state of a sound circuit."""
+
+    state: OperatingState
+    ring: Ring
+    resistance_ohm: Mapping[str, float]
+    temperature_c: Mapping[str, float]
+    current_a: Mapping[str, float]
+    drop_v: Mapping[str, float]
+    node_v: Mapping[str, float]
+    """Against the alternator case."""
+
+    def path_drop(self, branch_ids: tuple[str, ...]) -> float:
+        """Volts lost along branches of the ring, each taken the way the ring runs [V]."""
+        return sum(abs(self.drop_v[branch_id]) for branch_id in branch_ids)
+
+
+def _surroundings_c(branch: AnyBranch, state: OperatingState) -> float:
+    hot = isinstance(branch, ConductorBranch) and branch.place is Place.ENGINE_SPACE
+    return state.engine_space_c if hot else state.ambient_c
+
+
+def _solve(circuit: Circuit, state: OperatingState, resistance: Mapping[str, float]) -> Solution:
+    alternator = circuit.alternator
+    return solve_network(
+        [Resistor(b.id, b.from_node, b.to_node, resistance[b.id]) for b in circuit.branches if b.id in resistance],
+        [CurrentSource(alternator.case_node, alternator.stud_node, state.output_current_a)]
+        + [CurrentSource(load.from_node, load.to_node, load.current_a) for load in circuit.loads],
+        [EmfSource(b.id, b.positive_node, b.negative_node, 0.0, b.internal_mohm / 1000) for b in circuit.batteries],
+        alternator.case_node,
+    )
+
+
+def predict(circuit: Circuit, state: OperatingState) -> Prediction:
+    """Voltages and currents of a sound circuit while the alternator delivers a known current.
+
+    circuit: the document
+    state: output current [A], voltage at the stud [V] and temperatures [degC]
+    Returns drops [V], currents [A], resistances [ohm] and node voltages [V] against the alternator case. What the
+    loads do not take goes into the batteries, shared by their resistances.
+    Raises CircuitError for a circuit that does not close.
+    Source: nodal analysis; resistance at temperature (IEC 60028); with `warmed_up`, temperature from current by
+    `working_temperature_c`, solved together with the resistances.
+    """
+    ring = find_ring(circuit)
+    live = [b for b in circuit.branches if conducts(b)]
+    temperature = {b.id: _surroundings_c(b, state) for b in live}
+    resistance = {b.id: b.sound_resistance_ohm(temperature[b.id]) for b in live}
+    solution = _solve(circuit, state, resistance)
+    if state.warmed_up:
+        allowed = {b.id: b.ampacity() for b in live if isinstance(b, ConductorBranch)}
+        # Resistance moves current only between parallel paths, so a few rounds settle it well below a millivolt.
+        for _ in range(3):
+            for b in live:
+                if isinstance(b, ConductorBranch):
+                    warm = working_temperature_c(solution.current_a[b.id], allowed[b.id], b.insulation_c)
+                    temperature[b.id] = warm
+                    resistance[b.id] = b.sound_resistance_ohm(warm)
+            solution = _solve(circuit, state, resistance)
+    # The batteries' voltages only lift the whole feed side; the stud voltage says by how much.
+    feed_side = reach(circuit.alternator.stud_node, neighbours(circuit.branches))
+    lift = state.stud_voltage_v - solution.node_v[circuit.alternator.stud_node]
+    return Prediction(
+        state=state,
+        ring=ring,
+        resistance_ohm=resistance,
+        temperature_c=temperature,
+        current_a={b.id: solution.current_a[b.id] for b in live},
+        drop_v={b.id: solution.between(b.from_node, b.to_node) for b in live},
+        node_v={n: v + lift if n in feed_side else v for n, v in solution.node_v.items()},
+    )

@@ -1,0 +1,266 @@
+"""The shape of a circuit: does it close, which branches are on the feed and the return side, which make the ring."""
+
+from __future__ import annotations
+
+import heapq
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+from mavrik.core.circuit import AnyBranch, Circuit, SwitchBranch
+
+REFERENCE_TEMPERATURE_C = 20.0
+
+
+class Side(StrEnum):
+    """Which way a branch serves: out to the battery, or home to the alternator."""
+
+    FEED = "feed"
+    RETURN = "return"
+
+
+@dataclass(frozen=True)
+class Problem:
+    """Something in a circuit that cannot be computed with, and where it was entered."""
+
+    element: str
+    field: str
+    message: str
+
+
+class CircuitError(ValueError):
+    """A circuit that cannot work; `problems` names every place."""
+
+    def __init__(self, problems: list[Problem]) -> None:
+        super().__init__("; ".join(p.message for p in problems))
+        self.problems = problems
+
+
+@dataclass(frozen=True)
+class Ring:
+    """The charging loop: the least-resistance way out and home, and the side of every branch."""
+
+    feed: tuple[str, ...]
+    """Branch ids from the alternator stud to the battery's positive post."""
+    home: tuple[str, ...]
+    """Branch ids from the battery's negative post to the alternator case."""
+    feed_nodes: tuple[str, ...]
+    home_nodes: tuple[str, ...]
+    side: dict[str, Side]
+    """Side of every branch that conducts, on the ring or off it."""
+
+
+def conducts(branch: AnyBranch) -> bool:
+    """Whether current can pass: all but an open switch."""
+    return not (isinstance(branch, SwitchBranch) and not branch.closed)
+
+
+def neighbours(branches: Iterable[AnyBranch]) -> dict[str, list[tuple[str, AnyBranch]]]:
+    """For each node the nodes one conducting branch away, with that branch."""
+    found: dict[str, list[tuple[str, AnyBranch]]] = defaultdict(list)
+    for branch in branches:
+        if conducts(branch):
+            found[branch.from_node].append((branch.to_node, branch))
+            found[branch.to_node].append((branch.from_node, branch))
+    return found
+
+
+def reach(start: str, near: dict[str, list[tuple[str, AnyBranch]]]) -> set[str]:
+    """All nodes connected to `start` through branches."""
+    seen, todo = {start}, [start]
+    while todo:
+        for other, _ in near.get(todo.pop(), ()):
+            if other not in seen:
+                seen.add(other)
+                todo.append(other)
+    return seen
+
+
+def least_path(start: str, goal: str, near: dict[str, list[tuple[str, AnyBranch]]]) -> list[tuple[str, AnyBranch]] | None:
+    """The way of least sound resistance from start to goal: (node reached, branch taken) in order; None without a way."""
+    best: dict[str, float] = {start: 0.0}
+    came: dict[str, tuple[str, AnyBranch]] = {}
+    queue = [(0.0, start)]
+    while queue:
+        cost, node = heapq.heappop(queue)
+        if node == goal:
+            steps: list[tuple[str, AnyBranch]] = []
+            while node != start:
+                before, branch = came[node]
+                steps.append((node, branch))
+                node = before
+            return steps[::-1]
+        if cost > best[node]:
+            continue
+        for other, branch in near.get(node, ()):
+            reached = cost + branch.sound_resistance_ohm(REFERENCE_TEMPERATURE_C)
+            if reached < best.get(other, float("inf")):
+                best[other] = reached
+                came[other] = (node, branch)
+                heapq.heappush(queue, (reached, other))
+    return None
+
+
+def _name_problems(circuit: Circuit) -> list[Problem]:
+    """Ids used twice, and names that refer to nothing."""
+    problems = []
+    seen: set[str] = set()
+    for group in (circuit.nodes, circuit.branches, circuit.alternators, circuit.batteries, circuit.loads):
+        for element in group:
+            if element.id in seen:
+                problems.append(Problem(element.id, "id", f"The id '{element.id}' is used twice; every element has its own."))
+            seen.add(element.id)
+    nodes = {node.id for node in circuit.nodes}
+    ends: list[tuple[str, str, str]] = []
+    for item in (*circuit.branches, *circuit.loads):
+        ends += [(item.id, "from_node", item.from_node), (item.id, "to_node", item.to_node)]
+    for alternator in circuit.alternators:
+        ends += [(alternator.id, "stud_node", alternator.stud_node), (alternator.id, "case_node", alternator.case_node)]
+    for battery in circuit.batteries:
+        ends += [
+            (battery.id, "positive_node", battery.positive_node),
+            (battery.id, "negative_node", battery.negative_node),
+        ]
+    problems += [
+        Problem(element, field, f"There is no node '{node}'. Nodes: {', '.join(sorted(nodes))}.")
+        for element, field, node in ends
+        if node not in nodes
+    ]
+    for element_id, first, second in (
+        *((b.id, b.from_node, b.to_node) for b in (*circuit.branches, *circuit.loads)),
+        *((a.id, a.stud_node, a.case_node) for a in circuit.alternators),
+        *((b.id, b.positive_node, b.negative_node) for b in circuit.batteries),
+    ):
+        if first == second:
+            problems.append(Problem(element_id, "to_node", "Both ends are on the same node; a branch joins two different ones."))
+    return problems
+
+
+def _dead_ends(circuit: Circuit) -> list[Problem]:
+    """Branches of which one end touches nothing else."""
+    touched: dict[str, int] = defaultdict(int)
+    for branch in circuit.branches:
+        touched[branch.from_node] += 1
+        touched[branch.to_node] += 1
+    for load in circuit.loads:
+        touched[load.from_node] += 1
+        touched[load.to_node] += 1
+    for alternator in circuit.alternators:
+        touched[alternator.stud_node] += 1
+        touched[alternator.case_node] += 1
+    for battery in circuit.batteries:
+        touched[battery.positive_node] += 1
+        touched[battery.negative_node] += 1
+    labels = {node.id: node.label for node in circuit.nodes}
+    problems = [
+        Problem(
+            branch.id,
+            field,
+            f"{branch.label} leads nowhere: nothing else is connected to {labels[node]}. "
+            "Connect a branch, a battery or a load there, or take this branch out.",
+        )
+        for branch in circuit.branches
+        for field, node in (("from_node", branch.from_node), ("to_node", branch.to_node))
+        if touched[node] == 1
+    ]
+    problems += [
+        Problem(node.id, "id", f"Node {node.label} is connected to nothing. Connect it or take it out.")
+        for node in circuit.nodes
+        if touched[node.id] == 0
+    ]
+    return problems
+
+
+def _path_problems(circuit: Circuit) -> list[Problem]:
+    """No way out, no way home, feed touching return, parts with no tie to the rest."""
+    near = neighbours(circuit.branches)
+    alternator = circuit.alternator
+    labels = {node.id: node.label for node in circuit.nodes}
+    positive = reach(alternator.stud_node, near)
+    negative = reach(alternator.case_node, near)
+    if alternator.case_node in positive:
+        path = least_path(alternator.stud_node, alternator.case_node, near) or []
+        shorted = path[-1][1] if path else circuit.branches[0]
+        return [
+            Problem(
+                shorted.id,
+                "to_node",
+                f"The feed side is joined to the return side: from {labels[alternator.stud_node]} one comes to "
+                f"{labels[alternator.case_node]} through {', '.join(b.label for _, b in path)}. That is a dead short.",
+            )
+        ]
+    problems = []
+    for battery in circuit.batteries:
+        if battery.positive_node not in positive:
+            problems.append(
+                Problem(
+                    battery.id,
+                    "positive_node",
+                    f"No path from {labels[alternator.stud_node]} to {labels[battery.positive_node]}: "
+                    "the alternator cannot charge this battery. Join them with a cable, or close the switch between.",
+                )
+            )
+        if battery.negative_node not in negative:
+            problems.append(
+                Problem(
+                    battery.id,
+                    "negative_node",
+                    f"No return path from {labels[battery.negative_node]} to {labels[alternator.case_node]}: "
+                    "add the ground lead that closes the loop.",
+                )
+            )
+    if problems:
+        return problems
+    known = positive | negative
+    for load in circuit.loads:
+        if load.from_node not in positive:
+            problems.append(
+                Problem(
+                    load.id, "from_node", f"{load.label} is fed from {labels[load.from_node]}, which is not on the feed side."
+                )
+            )
+        if load.to_node not in negative:
+            problems.append(
+                Problem(load.id, "to_node", f"{load.label} returns to {labels[load.to_node]}, which is not on the return side.")
+            )
+    loose = [b for b in circuit.branches if conducts(b) and b.from_node not in known]
+    return problems + [Problem(b.id, "from_node", f"{b.label} has no connection to the alternator or a battery.") for b in loose]
+
+
+def check_circuit(circuit: Circuit) -> list[Problem]:
+    """Everything that stops a circuit from being computed, each at its element and field.
+
+    circuit: a document that is valid in itself
+    Returns the problems of the first kind found (names, then dead ends, then paths), empty for a sound circuit.
+    Source: Kirchhoff's laws need a closed loop; the rest is bookkeeping.
+    """
+    return _name_problems(circuit) or _dead_ends(circuit) or _path_problems(circuit)
+
+
+def find_ring(circuit: Circuit) -> Ring:
+    """The charging loop of a circuit through its first battery.
+
+    circuit: the document
+    Returns the ring and the side of every conducting branch. Raises CircuitError for a circuit that does not close.
+    """
+    problems = check_circuit(circuit)
+    if problems:
+        raise CircuitError(problems)
+    near = neighbours(circuit.branches)
+    alternator, battery = circuit.alternator, circuit.battery
+    feed = least_path(alternator.stud_node, battery.positive_node, near)
+    home = least_path(battery.negative_node, alternator.case_node, near)
+    assert feed is not None and home is not None  # check_circuit has seen both ways
+    positive = reach(alternator.stud_node, near)
+    return Ring(
+        feed=tuple(branch.id for _, branch in feed),
+        home=tuple(branch.id for _, branch in home),
+        feed_nodes=(alternator.stud_node, *(node for node, _ in feed)),
+        home_nodes=(battery.negative_node, *(node for node, _ in home)),
+        side={
+            branch.id: Side.FEED if branch.from_node in positive else Side.RETURN
+            for branch in circuit.branches
+            if conducts(branch)
+        },
+    )
