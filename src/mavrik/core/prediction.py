@@ -1,4 +1,4 @@
-"""What the meter should show: a sound circuit, of the parts fitted, at an operating state."""
+"""What the meter should show: a circuit of the parts fitted, at an operating state."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ class OperatingState:
 
 @dataclass(frozen=True)
 class Prediction:
-    """A solved operating state of a sound circuit."""
+    """A solved operating state."""
 
     state: OperatingState
     ring: Ring
@@ -57,11 +57,12 @@ def _solve(circuit: Circuit, state: OperatingState, resistance: Mapping[str, flo
     )
 
 
-def predict(circuit: Circuit, state: OperatingState) -> Prediction:
-    """Voltages and currents of a sound circuit while the alternator delivers a known current.
+def predict(circuit: Circuit, state: OperatingState, extra_ohm: Mapping[str, float] | None = None) -> Prediction:
+    """Voltages and currents of a circuit while the alternator delivers a known current.
 
     circuit: the document
     state: output current [A], voltage at the stud [V] and temperatures [degC]
+    extra_ohm: resistance beyond that of a sound part, by branch id [ohm]; left out, every part is sound
     Returns drops [V], currents [A], resistances [ohm] and node voltages [V] against the alternator case. What the
     loads do not take goes into the batteries, shared by their resistances.
     Raises CircuitError for a circuit that does not close.
@@ -71,7 +72,8 @@ def predict(circuit: Circuit, state: OperatingState) -> Prediction:
     ring = find_ring(circuit)
     live = [b for b in circuit.branches if conducts(b)]
     temperature = {b.id: _surroundings_c(b, state) for b in live}
-    resistance = {b.id: b.sound_resistance_ohm(temperature[b.id]) for b in live}
+    extra = extra_ohm or {}
+    resistance = {b.id: b.sound_resistance_ohm(temperature[b.id]) + extra.get(b.id, 0.0) for b in live}
     solution = _solve(circuit, state, resistance)
     if state.warmed_up:
         allowed = {b.id: b.ampacity() for b in live if isinstance(b, ConductorBranch)}
@@ -81,7 +83,7 @@ def predict(circuit: Circuit, state: OperatingState) -> Prediction:
                 if isinstance(b, ConductorBranch):
                     warm = working_temperature_c(solution.current_a[b.id], allowed[b.id], b.insulation_c)
                     temperature[b.id] = warm
-                    resistance[b.id] = b.sound_resistance_ohm(warm)
+                    resistance[b.id] = b.sound_resistance_ohm(warm) + extra.get(b.id, 0.0)
             solution = _solve(circuit, state, resistance)
     # The batteries' voltages only lift the whole feed side; the stud voltage says by how much.
     feed_side = reach(circuit.alternator.stud_node, neighbours(circuit.branches))

@@ -1,0 +1,168 @@
+"""The use cases from a shell. `./mavrik` prepares the machine and then calls this."""
+
+from __future__ import annotations
+
+import argparse
+import getpass
+import os
+import sys
+from datetime import UTC, datetime
+from pathlib import Path
+
+from mavrik.exchange.bundle import BundleError, CircuitRole, read_bundle
+
+ASSESS_HELP = """
+Reads a job bundle, judges its latest circuit with the latest test on it, and prints the assessment as JSON.
+Needs no database and no network. Exit 0 when it could judge, 2 for a file that is not a sound bundle.
+
+The output, field by field (units: V, A, ohm, W, degC, m; every quantity has its unit in its name):
+  format, version      "mavrik-assessment", 1
+  program_version      of the program that printed it
+  job_number, circuit_role, circuit_revision, test_number (null: nothing measured)
+  assessment
+    limit_profile, limit_label
+    output_current_a     alternator output the prediction is for: the test's, or the rated one
+    rated_current_a      what drops are judged at
+    measured             whether the bundle had a test
+    stud_voltage_v, battery_voltage_v, node_voltages_v   predicted, against the alternator case
+    branches[]           ring order first
+      branch_id, label, kind, part, side (feed|return), on_ring, from_node, to_node, length_m
+      temperature_c, resistance_ohm       sound condition, at that temperature
+      current_a, current_basis            output | model_split (parallel paths) | clamp (a branch_current reading)
+      predicted_drop_v, predicted_heat_w
+      measured_drop_v, measured_uncertainty_v (expanded, k = 2), measured_resistance_ohm
+      excess_resistance_ohm, excess_uncertainty_ohm, heat_w, excess_heat_w
+      limit_v, limit_rule, limit_source
+      judged_current_a, judged_drop_v, judged_uncertainty_v   the measured drop scaled to rated output
+      rated_drop_v                        predicted at rated output, warmed up
+      verdict                             pass | excess | fail | too_close_to_call | check_probes | not_measured
+      reason, next_step
+      ampacity (conductors)               current_a, allowed_a, table, words, other_allowed_a, other_table, ok
+      fuse (fuses)                        rating_a, family, interrupting_a, load_a, cable_a, above_load, below_cable, words
+    sides[]              feed, return, whole: predicted, rated, measured, judged, limit, verdict, reason, basis
+    checks[]             sums of parts against the whole: parts_v, whole_v, difference_v, allowance_v, agrees, message
+    findings[]           code, severity (danger|warning|note), branch_id, title, why, rule, source
+    headline             verdict, text, next_step, branch_id
+
+docs/formats/ has the JSON Schemas of the bundle and of this output.
+"""
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="mavrik", description="The use cases of Mavrik from a shell.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    assess = commands.add_parser(
+        "assess",
+        help="judge a job bundle, without a database",
+        epilog=ASSESS_HELP,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    assess.add_argument("file", help="a .mavrik.json file, or - for standard input")
+    assess.add_argument(
+        "--role", choices=[r.value for r in CircuitRole], default=CircuitRole.AS_FOUND.value, help="which circuit"
+    )
+    sheet = commands.add_parser("sheet", help="print a job bundle's sheet as PDF, without a database")
+    sheet.add_argument("file", help="a .mavrik.json file")
+    sheet.add_argument("output", type=Path, help="the PDF to write")
+    prepare = commands.add_parser("prepare", help="make the database ready (used by ./mavrik)")
+    prepare.add_argument("--demo", action="store_true", help="load the demo into an empty database")
+    prepare.add_argument("--first-login", help="login of the first account, where there is none")
+    prepare.add_argument("--first-name", help="name of the first account")
+    formats = commands.add_parser("formats", help="write the published schemas (used when a format changes)")
+    formats.add_argument("folder", type=Path)
+    formats.add_argument("--check", action="store_true", help="write nothing; fail where a file is out of date")
+    return parser
+
+
+def _read(name: str) -> bytes:
+    try:
+        return sys.stdin.buffer.read() if name == "-" else Path(name).read_bytes()
+    except OSError as error:
+        raise BundleError(f"{name} cannot be read: {error.strerror}.") from None
+
+
+def _assess(arguments: argparse.Namespace) -> int:
+    from mavrik.exchange.assessment_json import assess_bundle
+
+    made = assess_bundle(read_bundle(_read(arguments.file)), CircuitRole(arguments.role))
+    print(made.model_dump_json(indent=2))
+    return 0
+
+
+def _sheet(arguments: argparse.Namespace) -> int:
+    from mavrik.exchange.sheet import render_pdf, render_sheet
+
+    page = render_sheet(read_bundle(_read(arguments.file)), os.environ.get("MAVRIK_WORKSHOP", ""), datetime.now(UTC))
+    arguments.output.write_bytes(render_pdf(page))
+    return 0
+
+
+def _prepare(arguments: argparse.Namespace) -> int:
+    from mavrik.jobs.demo import load_demo
+    from mavrik.jobs.equipment import ensure_starting_set
+    from mavrik.jobs.errors import InvalidError
+    from mavrik.jobs.people import Role, add_person, has_people
+    from mavrik.store.database import Database, ensure_database
+
+    url = os.environ["MAVRIK_DATABASE_URL"]
+    if os.environ.get("MAVRIK_ADMIN_URL"):
+        ensure_database(os.environ["MAVRIK_ADMIN_URL"], url)
+    database = Database(url)
+    database.migrate()
+    with database.session() as session:
+        if arguments.demo:
+            load_demo(session, datetime.now(UTC).date())
+        elif not has_people(session):
+            login, name, password = _first_account(arguments)
+            try:
+                add_person(session, login, name, Role.LEAD, password)
+            except InvalidError as error:
+                print(f"mavrik: {error}", file=sys.stderr)
+                return 2
+        ensure_starting_set(session)
+    database.dispose()
+    return 0
+
+
+def _first_account(arguments: argparse.Namespace) -> tuple[str, str, str]:
+    """Login, name and password of the first account, from options and environment or asked at the terminal."""
+    password = os.environ.get("MAVRIK_FIRST_PASSWORD", "")
+    if arguments.first_login and password:
+        return arguments.first_login, arguments.first_name or arguments.first_login, password
+    if not sys.stdin.isatty():
+        raise SystemExit(
+            "mavrik: nobody has an account yet. Start it in a terminal, or give --first-login NAME with the password in MAVRIK_FIRST_PASSWORD."
+        )
+    print("Nobody has an account yet. The first one is a lead's.", file=sys.stderr)
+    login = arguments.first_login or input("Login: ")
+    name = arguments.first_name or input("Name: ")
+    while True:
+        password = getpass.getpass("Password (at least 10 characters): ")
+        if password == getpass.getpass("Once more: "):
+            return login, name, password
+        print("They differ; again.", file=sys.stderr)
+
+
+def _formats(arguments: argparse.Namespace) -> int:
+    from mavrik.web.formats import write_formats
+
+    stale = write_formats(arguments.folder, arguments.check)
+    if arguments.check and stale:
+        print(f"mavrik: out of date: {', '.join(stale)}. Write them with: ./mavrik formats docs/formats", file=sys.stderr)
+        return 1
+    return 0
+
+
+def main(words: list[str] | None = None) -> int:
+    """Run one command; returns its exit code."""
+    arguments = _parser().parse_args(words)
+    run = {"assess": _assess, "sheet": _sheet, "prepare": _prepare, "formats": _formats}[arguments.command]
+    try:
+        return run(arguments)
+    except ValueError as error:  # a BundleError is one
+        print(f"mavrik: {error}", file=sys.stderr)
+        return 2
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,1 @@
+"""Open formats in and out, one file a format."""

@@ -1,0 +1,90 @@
+"""The loop as an SVG picture for print: the same coordinates and rules as on the screen."""
+
+from __future__ import annotations
+
+import math
+from xml.sax.saxutils import escape
+
+from mavrik.core.assessment import BranchAssessment, BranchVerdict
+from mavrik.core.circuit import Circuit, ConductorBranch
+from mavrik.core.judged import Judged
+from mavrik.core.loop import BranchPlace
+
+FEED, HOME = "#9c4a1f", "#35506a"
+MARK = {
+    BranchVerdict.PASS: ("#2f6b3a", "ok"),
+    BranchVerdict.EXCESS: ("#9a5f00", "excess"),
+    BranchVerdict.FAIL: ("#a3201d", "FAIL"),
+    BranchVerdict.CLOSE: ("#5b4690", "close"),
+    BranchVerdict.CHECK_PROBES: ("#7c2f80", "probes?"),
+}
+
+
+def stroke_width(area_mm2: float | None) -> float:
+    """Line width of a branch: its diameter, so that areas compare as on the bench [drawing units].
+
+    area_mm2: cross-section of all its runs; None for a part that is no conductor
+
+    >>> stroke_width(25.0), stroke_width(100.0)
+    (7.0, 14.0)
+    """
+    return 6.0 if area_mm2 is None else round(min(1.4 * math.sqrt(area_mm2), 22.0), 1)
+
+
+def _path(place: BranchPlace) -> str:
+    return " ".join(f"{x:g},{y:g}" for x, y in place.points)
+
+
+def _label(x: float, y: float, lines: list[str], colour: str, upwards: bool) -> str:
+    start = y - 14 - 16 * (len(lines) - 1) if upwards else y + 26
+    return "".join(
+        f'<text x="{x:g}" y="{start + 16 * k:g}" text-anchor="middle" font-size="13" fill="{colour if k == 1 else "#23262b"}"'
+        f' font-weight="{700 if k == 1 else 400}">{escape(line)}</text>'
+        for k, line in enumerate(lines)
+    )
+
+
+def draw_loop(circuit: Circuit, judged: Judged) -> str:
+    """The loop with sizes, drops and verdicts.
+
+    circuit, judged: a circuit and what was said of it
+    Returns an `<svg>` element; all text is escaped.
+    """
+    by_id: dict[str, BranchAssessment] = {b.branch_id: b for b in judged.assessment.branches}
+    layout = judged.loop
+    parts = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {layout.width:g} {layout.height:g}" role="img" '
+        'aria-label="The charging circuit as a loop">'
+    ]
+    middle = sum(n.y for n in layout.nodes) / len(layout.nodes)
+    for place in layout.branches:
+        branch, found = circuit.branch(place.branch_id), by_id[place.branch_id]
+        area = branch.conductor.area_mm2 * branch.parallel if isinstance(branch, ConductorBranch) else None
+        colour = FEED if place.side == "feed" else HOME
+        dash = "" if isinstance(branch, ConductorBranch) else ' stroke-dasharray="3 5"'
+        parts.append(
+            f'<polyline points="{_path(place)}" fill="none" stroke="{colour}" stroke-width="{stroke_width(area):g}" '
+            f'stroke-linejoin="round"{dash}/>'
+        )
+        lines = [branch.label]
+        mark = "#23262b"
+        if found.measured_drop_v is not None:
+            mark, word = MARK[found.verdict]
+            lines.append(f"{found.measured_drop_v * 1000:.0f} mV {word}")
+        else:
+            lines.append(f"({abs(found.predicted_drop_v) * 1000:.0f} mV)")
+        lines.append(found.part)
+        parts.append(_label(*place.label_at, lines, mark, upwards=place.label_at[1] < middle))
+    for source in layout.sources:
+        (x0, y0), (x1, y1) = source.start, source.end
+        x, y = (x0 + x1) / 2, (y0 + y1) / 2
+        parts.append(f'<line x1="{x0:g}" y1="{y0:g}" x2="{x1:g}" y2="{y1:g}" stroke="#23262b" stroke-width="2"/>')
+        shape = (
+            f'<circle cx="{x:g}" cy="{y:g}" r="44" fill="#fbf8f2" stroke="#23262b" stroke-width="2"/>'
+            if source.kind == "alternator"
+            else f'<rect x="{x - 54:g}" y="{y - 36:g}" width="108" height="72" rx="6" fill="#fbf8f2" stroke="#23262b" stroke-width="2"/>'
+        )
+        parts.append(shape + f'<text x="{x:g}" y="{y + 5:g}" text-anchor="middle" font-size="14">{escape(source.label)}</text>')
+    parts += [f'<circle cx="{n.x:g}" cy="{n.y:g}" r="6" fill="#fbf8f2" stroke="#23262b" stroke-width="2"/>' for n in layout.nodes]
+    parts.append("</svg>")
+    return "".join(parts)

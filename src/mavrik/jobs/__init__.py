@@ -1,0 +1,1 @@
+"""The use cases: one function for each thing a person does."""

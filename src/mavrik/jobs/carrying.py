@@ -1,0 +1,111 @@
+"""Taking jobs out and in: bundles and readings."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from mavrik.core.circuit import Circuit
+from mavrik.exchange.bundle import (
+    FORMAT,
+    VERSION,
+    Bundle,
+    BundleCircuit,
+    BundleError,
+    BundleJob,
+    BundleTest,
+    read_bundle,
+    write_bundle,
+)
+from mavrik.exchange.readings_csv import write_readings
+from mavrik.jobs.errors import InvalidError
+from mavrik.jobs.people import Who
+from mavrik.jobs.records import JobRecord
+from mavrik.jobs.work import JobInput, fill_test, job_record, make_job, next_number, note_change, open_job
+from mavrik.store.models import CircuitVersion, Job, TestRun
+
+
+def bundle_of(job: JobRecord) -> Bundle:
+    """A job as a bundle."""
+    return Bundle(
+        format=FORMAT,
+        version=VERSION,
+        exported_at=datetime.now(UTC),
+        customer=job.customer,
+        vehicle=job.vehicle,
+        job=BundleJob(
+            number=job.number,
+            complaint=job.complaint,
+            loads_to_add=job.loads_to_add,
+            promised=job.promised,
+            state=job.state,
+            limit_profile=job.limit_profile,
+        ),
+        circuits=tuple(
+            BundleCircuit(id=c.id, role=c.role, revision=c.revision, document=c.document, proposal=c.proposal)
+            for c in job.circuits
+        ),
+        tests=tuple(BundleTest(circuit_id=t.circuit_id, test=t.test) for t in job.tests),
+    )
+
+
+def export_bundle(session: Session, job_id: int) -> tuple[str, bytes]:
+    """A job as a file: its name and bytes."""
+    job = open_job(session, job_id)
+    return f"{job.number}.mavrik.json", write_bundle(bundle_of(job))
+
+
+def export_readings(session: Session, job_id: int) -> tuple[str, str]:
+    """A job's readings as a CSV file: its name and text."""
+    job = open_job(session, job_id)
+    circuits: dict[int, Circuit] = {c.id: c.document for c in job.circuits}
+    return f"{job.number}-readings.csv", write_readings([(circuits[t.circuit_id], t.test) for t in job.tests])
+
+
+def store_bundle(session: Session, bundle: Bundle, who: Who) -> Job:
+    """A bundle as a new job, all of it or nothing. A number that is taken is replaced by the next free one."""
+    taken = session.scalar(select(Job.id).where(Job.number == bundle.job.number))
+    number = bundle.job.number if taken is None else next_number(session)
+    given = JobInput(
+        customer=bundle.customer,
+        vehicle=bundle.vehicle,
+        complaint=bundle.job.complaint,
+        loads_to_add=bundle.job.loads_to_add,
+        promised=bundle.job.promised,
+        state=bundle.job.state,
+        limit_profile=bundle.job.limit_profile,
+    )
+    row = make_job(session, given, who, number)
+    versions: dict[int, CircuitVersion] = {}
+    for version in bundle.circuits:
+        versions[version.id] = CircuitVersion(
+            job=row,
+            role=version.role.value,
+            revision=version.revision,
+            schema_version=version.document.schema_version,
+            document=version.document.model_dump(mode="json"),
+            proposal=version.proposal.model_dump(mode="json") if version.proposal else None,
+            created_by_id=who.id,
+        )
+    session.add_all(versions.values())
+    session.flush()
+    for entry in bundle.tests:
+        run = TestRun(job=row, circuit_id=versions[entry.circuit_id].id, readings=[])
+        fill_test(run, entry.test, who)
+        session.add(run)
+    session.flush()
+    return row
+
+
+def import_bundle(session: Session, data: bytes, who: Who) -> JobRecord:
+    """A bundle file as a new job; raises InvalidError, with every problem, for a file that is not sound."""
+    try:
+        bundle = read_bundle(data)
+    except BundleError as error:
+        raise InvalidError(str(error), error.problems) from error
+    row = store_bundle(session, bundle, who)
+    note_change(session, row.id, who, f"took the job in from a bundle numbered {bundle.job.number}")
+    session.flush()
+    return job_record(session, row)

@@ -1,0 +1,40 @@
+"""What can go wrong in a use case, in terms of the job."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from mavrik.core.topology import Problem
+
+
+class JobError(Exception):
+    """Base: something the person has to be told."""
+
+
+class NotFoundError(JobError):
+    """What was asked for is not there."""
+
+
+class ForbiddenError(JobError):
+    """This person may not do that."""
+
+
+class InvalidError(JobError):
+    """Input that cannot be taken; `problems` says where and why."""
+
+    def __init__(self, message: str, problems: Sequence[Problem] = ()) -> None:
+        super().__init__(message)
+        self.problems = list(problems)
+
+
+class ConflictError(JobError):
+    """Somebody else saved first; `theirs` is what is kept now."""
+
+    def __init__(self, message: str, theirs: dict[str, Any]) -> None:
+        super().__init__(message)
+        self.theirs = theirs
+
+
+class TooManyError(JobError):
+    """Too many tries; wait."""

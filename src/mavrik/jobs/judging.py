@@ -1,0 +1,93 @@
+"""Judging what a job holds: assessments, proposals, comparisons."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+
+from mavrik.core.circuit import Circuit, Document
+from mavrik.core.judged import Comparison, Judged, compare, judge
+from mavrik.core.limits import LimitProfileName
+from mavrik.core.measurement import DropTest, check_readings
+from mavrik.core.sizing import Proposal, SizingError, SizingTarget, propose
+from mavrik.core.topology import CircuitError, check_circuit
+from mavrik.exchange.bundle import CircuitRole, ProposalRecord
+from mavrik.jobs.errors import InvalidError, NotFoundError
+from mavrik.jobs.people import Who
+from mavrik.jobs.records import CircuitRecord, drop_test
+from mavrik.jobs.work import get_row, latest, latest_test, save_circuit
+
+
+class ProposalView(Document):
+    """A proposal beside what was found."""
+
+    proposal: Proposal
+    comparison: Comparison
+
+
+def judge_draft(circuit: Circuit, test: DropTest | None, profile: LimitProfileName) -> Judged:
+    """Judge a circuit that need not be saved.
+
+    Raises InvalidError for a circuit that does not close, or readings that cannot be of it.
+    """
+    if test is not None:
+        problems = check_readings(circuit, test)
+        if problems:
+            raise InvalidError(problems[0].message, problems)
+    try:
+        return judge(circuit, test, profile)
+    except CircuitError as error:
+        raise InvalidError(str(error), error.problems) from error
+
+
+def judge_job(session: Session, job_id: int, role: CircuitRole = CircuitRole.AS_FOUND) -> Judged:
+    """Judge the latest circuit of a role with the latest test on it."""
+    row = get_row(session, job_id)
+    version = latest(row.circuits, role)
+    if version is None:
+        raise NotFoundError("The circuit is not described yet.")
+    test = latest_test(row.tests, row.circuits, role)
+    try:
+        return judge(
+            Circuit.model_validate(version.document), drop_test(test) if test else None, LimitProfileName(row.limit_profile)
+        )
+    except CircuitError as error:
+        raise InvalidError(str(error), error.problems) from error
+
+
+def preview_proposal(session: Session, job_id: int, target: SizingTarget) -> ProposalView:
+    """Size a proposal for a job and set it beside what was found, without keeping it.
+
+    Raises InvalidError where no size that is made will do.
+    """
+    row = get_row(session, job_id)
+    version = latest(row.circuits, CircuitRole.AS_FOUND)
+    if version is None:
+        raise NotFoundError("The circuit is not described yet.")
+    circuit = Circuit.model_validate(version.document)
+    problems = check_circuit(circuit)
+    if problems:
+        raise InvalidError(problems[0].message, problems)
+    try:
+        proposal = propose(circuit, target)
+    except SizingError as error:
+        raise InvalidError(str(error)) from error
+    return ProposalView(proposal=proposal, comparison=compare(circuit, proposal.circuit, target.limit_profile))
+
+
+def keep_proposal(session: Session, job_id: int, target: SizingTarget, who: Who) -> CircuitRecord:
+    """Keep a proposal as a new version of the job's circuit."""
+    made = preview_proposal(session, job_id, target).proposal
+    record = ProposalRecord(target=made.target, choices=made.choices, notes=made.notes)
+    return save_circuit(
+        session, job_id, made.circuit, who, lock=None, as_new_revision=True, role=CircuitRole.PROPOSAL, proposal=record
+    )
+
+
+def compare_job(session: Session, job_id: int) -> Comparison:
+    """The latest proposal beside the circuit as found; raises NotFoundError where there is none."""
+    row = get_row(session, job_id)
+    found, proposed = latest(row.circuits, CircuitRole.AS_FOUND), latest(row.circuits, CircuitRole.PROPOSAL)
+    if found is None or proposed is None or proposed.proposal is None:
+        raise NotFoundError("No proposal was kept yet.")
+    target = ProposalRecord.model_validate(proposed.proposal).target
+    return compare(Circuit.model_validate(found.document), Circuit.model_validate(proposed.document), target.limit_profile)

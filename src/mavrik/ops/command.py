@@ -1,0 +1,157 @@
+"""The words after `./mavrik`."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import subprocess
+import sys
+import time
+
+from mavrik.ops import cluster, server
+from mavrik.ops.base import ROOT, VAR, VENV_PYTHON, OperationError, say
+from mavrik.ops.debian import PDF_PACKAGES, ensure_packages
+from mavrik.ops.environment import ensure_frontend, ensure_python
+
+DEFAULT_PORT = 8642
+USE_CASES = ("assess", "sheet", "formats")
+DATABASES = {"demo": "mavrik_demo", "up": "mavrik"}
+
+SUMMARY = """
+commands
+  demo      start with demo data; prints the address and the sign-in
+  up        start without demo data; the first start asks for the first account
+  stop      stop the server and the private database
+  reset     stop, and delete the demo's database (--everything: all of the private cluster)
+  assess    judge a job bundle and print JSON, without a database (assess --help says every field)
+  sheet     print a job bundle's sheet as PDF, without a database
+  formats   write the published schemas
+  test      linters, types, import rules and all tests; words after it go to pytest
+  bench     measure; see docs/performance.md
+
+environment
+  MAVRIK_DATABASE_URL   another PostgreSQL database to use instead of the private cluster
+  MAVRIK_WORKSHOP       name at the head of the sheet
+"""
+
+
+def _start(mode: str, arguments: argparse.Namespace) -> int:
+    started = time.monotonic()
+    ensure_packages(PDF_PACKAGES, "the printed sheet")
+    ensure_python()
+    ensure_frontend()
+    environment = {}
+    url = os.environ.get("MAVRIK_DATABASE_URL")
+    if not url:
+        settings = cluster.ensure_cluster()
+        url = cluster.url_of(settings, DATABASES[mode])
+        environment["MAVRIK_ADMIN_URL"] = cluster.url_of(settings, "postgres")
+    environment["MAVRIK_DATABASE_URL"] = url
+    if mode == "demo":
+        environment |= {"MAVRIK_DEMO": "1", "MAVRIK_WORKSHOP": os.environ.get("MAVRIK_WORKSHOP", "Fennick Yard Auto Electrics")}
+    running = server.find_running()
+    if running and (running.mode != mode or running.port != arguments.port):
+        server.stop()
+        running = None
+    if running is None:
+        server.check_port(arguments.port)
+    prepare = [str(VENV_PYTHON), "-m", "mavrik.cli", "prepare"]
+    if mode == "demo":
+        prepare.append("--demo")
+    else:
+        prepare += [
+            w
+            for pair in (("--first-login", arguments.first_login), ("--first-name", arguments.first_name))
+            if pair[1]
+            for w in pair
+        ]
+    code = subprocess.run(
+        prepare, cwd=ROOT, env={**os.environ, **environment, "PYTHONPATH": str(ROOT / "src")}, check=False
+    ).returncode
+    if code:
+        raise OperationError("The database could not be made ready; see above.")
+    if running is None:
+        running = server.start(arguments.port, mode, environment)
+    print(f"Mavrik is at {running.address}  (started in {time.monotonic() - started:.1f} s)")
+    if mode == "demo":
+        print("Sign in as  tobin  with  copper-and-slate   (technician; mara is the lead, ines may only read)")
+    print("Stop it with: ./mavrik stop")
+    return 0
+
+
+def _stop() -> int:
+    stopped = [name for name, did in (("server", server.stop()), ("database", cluster.stop_cluster())) if did]
+    print(f"Stopped: {', '.join(stopped)}." if stopped else "Nothing was running.")
+    return 0
+
+
+def _reset(everything: bool) -> int:
+    if os.environ.get("MAVRIK_DATABASE_URL"):
+        raise OperationError("MAVRIK_DATABASE_URL is set: Mavrik deletes no database that it did not make.")
+    server.stop()
+    if everything:
+        cluster.remove_cluster()
+        for path in (server.SECRET, server.LOG):
+            path.unlink(missing_ok=True)
+        print("Deleted the private cluster with all its databases.")
+        return 0
+    if cluster.SETTINGS.exists():
+        settings = cluster.ensure_cluster()
+        code = "import sys; from mavrik.store.database import drop_database; drop_database(*sys.stdin.read().split())"
+        urls = f"{cluster.url_of(settings, 'postgres')} {cluster.url_of(settings, DATABASES['demo'])}"
+        ensure_python()
+        subprocess.run(
+            [str(VENV_PYTHON), "-c", code], input=urls, text=True, check=True, env={**os.environ, "PYTHONPATH": str(ROOT / "src")}
+        )
+        cluster.stop_cluster()
+    print("Deleted the demo's database. ./mavrik demo makes it anew.")
+    return 0
+
+
+def _parse(words: list[str]) -> argparse.Namespace:
+    parser = argparse.ArgumentParser(
+        prog="./mavrik", epilog=SUMMARY, formatter_class=argparse.RawDescriptionHelpFormatter, add_help=True
+    )
+    commands = parser.add_subparsers(dest="command", metavar="command", required=True)
+    for mode in DATABASES:
+        one = commands.add_parser(mode)
+        one.add_argument("--port", type=int, default=int(os.environ.get("MAVRIK_PORT", DEFAULT_PORT)))
+        one.add_argument("--first-login", help="login of the first account; its password from MAVRIK_FIRST_PASSWORD")
+        one.add_argument("--first-name")
+    commands.add_parser("stop")
+    reset = commands.add_parser("reset")
+    reset.add_argument("--everything", action="store_true", help="also real jobs: delete the whole private cluster")
+    return parser.parse_args(words)
+
+
+def _dispatch(words: list[str]) -> int:
+    if words and words[0] in USE_CASES:
+        if words[0] == "sheet":
+            ensure_packages(PDF_PACKAGES, "the printed sheet")
+        ensure_python()
+        environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+        return subprocess.run([str(VENV_PYTHON), "-m", "mavrik.cli", *words], env=environment, check=False).returncode
+    if words and words[0] in ("test", "bench"):
+        from mavrik.ops import checks
+
+        return checks.run_tests(words[1:]) if words[0] == "test" else checks.run_bench(words[1:])
+    arguments = _parse(words)
+    if arguments.command in DATABASES:
+        return _start(arguments.command, arguments)
+    return _stop() if arguments.command == "stop" else _reset(arguments.everything)
+
+
+def main(words: list[str]) -> int:
+    """Run one command; returns its exit code."""
+    VAR.mkdir(parents=True, exist_ok=True)
+    try:
+        return _dispatch(words)
+    except OperationError as error:
+        say(f"mavrik: {error}")
+        return 1
+    except KeyboardInterrupt:
+        return 130
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

@@ -1,0 +1,134 @@
+"""The web server: started in the background, found again, stopped."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import secrets
+import signal
+import socket
+import subprocess
+import time
+import urllib.error
+import urllib.request
+from dataclasses import dataclass
+
+from mavrik.ops.base import ROOT, VAR, VENV_PYTHON, OperationError, read_json, write_private
+
+STATE = VAR / "server.json"
+LOG = VAR / "server.log"
+SECRET = VAR / "secret.json"
+START_SECONDS = 30
+
+
+@dataclass(frozen=True)
+class Running:
+    """A server that was started."""
+
+    pid: int
+    port: int
+    mode: str
+
+    @property
+    def address(self) -> str:
+        """Where it is."""
+        return f"http://127.0.0.1:{self.port}"
+
+
+def secret_key() -> str:
+    """The key that signs session cookies: made once, kept for this machine only."""
+    key = read_json(SECRET).get("key")
+    if not isinstance(key, str):
+        key = secrets.token_hex(32)
+        write_private(SECRET, json.dumps({"key": key}))
+    return key
+
+
+def find_running() -> Running | None:
+    """The server started from here, if it still runs."""
+    kept = read_json(STATE)
+    try:
+        found = Running(int(kept["pid"]), int(kept["port"]), str(kept["mode"]))
+        with open(f"/proc/{found.pid}/cmdline", "rb") as file:  # noqa: PTH123 a process of ours, not just any with that number
+            return found if b"mavrik.web.app" in file.read() else None
+    except (KeyError, ValueError, OSError):
+        return None
+
+
+def _healthy(port: int) -> bool:
+    try:
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/health", timeout=2) as answer:
+            return bool(answer.status == 200)
+    except (urllib.error.URLError, OSError, ValueError):
+        return False
+
+
+def check_port(port: int) -> None:
+    """Raise OperationError when somebody listens there already."""
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            raise OperationError(f"Port {port} is taken by another program. Choose another with --port.") from None
+
+
+def start(port: int, mode: str, environment: dict[str, str], workers: int = 2) -> Running:
+    """Start the server in the background and wait until it answers.
+
+    port: on 127.0.0.1
+    mode: demo or up
+    environment: settings for the server
+    Raises OperationError with the log's last lines when it does not come up.
+    """
+    check_port(port)
+    VAR.mkdir(parents=True, exist_ok=True)
+    command = [str(VENV_PYTHON), "-m", "gunicorn", "mavrik.web.app:from_environment()"]
+    command += ["--bind", f"127.0.0.1:{port}", "--workers", str(workers), "--threads", "8", "--preload", "--no-control-socket"]
+    command += ["--access-logfile", "/dev/null", "--graceful-timeout", "5"]
+    with LOG.open("ab") as log:
+        process = subprocess.Popen(
+            command,
+            cwd=ROOT,
+            env={**os.environ, **environment, "MAVRIK_SECRET_KEY": secret_key(), "PYTHONPATH": str(ROOT / "src")},
+            stdin=subprocess.DEVNULL,
+            stdout=log,
+            stderr=log,
+            start_new_session=True,
+        )
+    write_private(STATE, json.dumps({"pid": process.pid, "port": port, "mode": mode}))
+    until = time.monotonic() + START_SECONDS
+    while time.monotonic() < until:
+        if process.poll() is not None:
+            break
+        if _healthy(port):
+            return Running(process.pid, port, mode)
+        time.sleep(0.05)
+    with contextlib.suppress(ProcessLookupError):
+        process.terminate()
+    STATE.unlink(missing_ok=True)
+    tail = " | ".join(LOG.read_text(errors="replace").strip().splitlines()[-4:])
+    raise OperationError(f"The server did not come up; its log is {LOG}: {tail}")
+
+
+def stop() -> bool:
+    """Stop the server started from here; returns whether it ran."""
+    found = find_running()
+    STATE.unlink(missing_ok=True)
+    if found is None:
+        return False
+    os.kill(found.pid, signal.SIGTERM)
+    until = time.monotonic() + 10
+    while time.monotonic() < until:
+        try:
+            os.kill(found.pid, 0)
+            os.waitpid(found.pid, os.WNOHANG)
+        except ChildProcessError:
+            pass
+        except ProcessLookupError:
+            return True
+        time.sleep(0.05)
+    with contextlib.suppress(ProcessLookupError):
+        os.kill(found.pid, signal.SIGKILL)
+    return True

@@ -1,0 +1,1 @@
+"""What is kept: SQLAlchemy models, sessions and migrations. Knows no HTTP."""

@@ -1,0 +1,193 @@
+"""The tables: people, customers, vehicles, jobs, circuit versions, test runs, readings, instruments, changes."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import CheckConstraint, ForeignKey, MetaData, String, Text, UniqueConstraint, func
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from sqlalchemy.types import TIMESTAMP
+
+NAMING = {
+    "ix": "ix_%(column_0_label)s",
+    "uq": "uq_%(table_name)s_%(column_0_name)s",
+    "ck": "ck_%(table_name)s_%(constraint_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_name)s_%(referred_table_name)s",
+    "pk": "pk_%(table_name)s",
+}
+
+
+class Base(DeclarativeBase):
+    """Base of all tables."""
+
+    metadata = MetaData(naming_convention=NAMING)
+    type_annotation_map = {datetime: TIMESTAMP(timezone=True), dict[str, Any]: JSONB, list[Any]: JSONB}  # noqa: RUF012
+
+
+class Person(Base):
+    """Somebody who signs in."""
+
+    __tablename__ = "people"
+    __table_args__ = (CheckConstraint("role IN ('technician', 'lead', 'read_only')", name="role"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    login: Mapped[str] = mapped_column(String(60), unique=True)
+    name: Mapped[str] = mapped_column(String(80))
+    role: Mapped[str] = mapped_column(String(20))
+    password_hash: Mapped[str] = mapped_column(Text)
+    stamp: Mapped[str] = mapped_column(String(32))
+    """Part of the session's identity; a new one ends all sessions of this person."""
+    active: Mapped[bool] = mapped_column(default=True)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class SignInFailure(Base):
+    """A refused sign-in: what the rate limit counts."""
+
+    __tablename__ = "sign_in_failures"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    login: Mapped[str] = mapped_column(String(60), index=True)
+    address: Mapped[str] = mapped_column(String(60), index=True)
+    at: Mapped[datetime] = mapped_column(server_default=func.now(), index=True)
+
+
+class Customer(Base):
+    """Whose vehicle it is."""
+
+    __tablename__ = "customers"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(120), unique=True)
+    contact: Mapped[str] = mapped_column(String(200), default="")
+
+
+class Vehicle(Base):
+    """What stands at the bench."""
+
+    __tablename__ = "vehicles"
+    __table_args__ = (CheckConstraint("system_voltage_v IN (12, 24)", name="voltage"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    customer_id: Mapped[int] = mapped_column(ForeignKey("customers.id"), index=True)
+    description: Mapped[str] = mapped_column(String(200))
+    kind: Mapped[str] = mapped_column(String(30))
+    system_voltage_v: Mapped[int]
+    customer: Mapped[Customer] = relationship(lazy="joined", innerjoin=True)
+
+
+class Instrument(Base):
+    """A meter of the workshop."""
+
+    __tablename__ = "instruments"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    slug: Mapped[str] = mapped_column(String(40), unique=True)
+    document: Mapped[dict[str, Any]]
+    """Validated as `mavrik.core.measurement.Instrument`."""
+
+
+class Job(Base):
+    """One complaint about one vehicle."""
+
+    __tablename__ = "jobs"
+    __table_args__ = (
+        CheckConstraint("state IN ('open', 'waiting', 'done')", name="state"),
+        UniqueConstraint("number", name="uq_jobs_number"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    number: Mapped[str] = mapped_column(String(20))
+    vehicle_id: Mapped[int] = mapped_column(ForeignKey("vehicles.id"), index=True)
+    complaint: Mapped[str] = mapped_column(Text)
+    loads_to_add: Mapped[list[Any]]
+    promised: Mapped[date | None]
+    state: Mapped[str] = mapped_column(String(20), default="open")
+    limit_profile: Mapped[str] = mapped_column(String(40), default="common")
+    lock: Mapped[int] = mapped_column(default=1)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    updated_at: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
+    created_by_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+    vehicle: Mapped[Vehicle] = relationship(lazy="joined", innerjoin=True)
+    circuits: Mapped[list[CircuitVersion]] = relationship(back_populates="job", order_by="CircuitVersion.id")
+    tests: Mapped[list[TestRun]] = relationship(back_populates="job", order_by="TestRun.id")
+
+
+class CircuitVersion(Base):
+    """One version of a job's circuit; immutable once a test refers to it."""
+
+    __tablename__ = "circuit_versions"
+    __table_args__ = (
+        CheckConstraint("role IN ('as_found', 'proposal', 'as_built')", name="role"),
+        UniqueConstraint("job_id", "role", "revision", name="uq_circuit_versions_revision"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
+    role: Mapped[str] = mapped_column(String(20))
+    revision: Mapped[int]
+    schema_version: Mapped[int]
+    document: Mapped[dict[str, Any]]
+    proposal: Mapped[dict[str, Any] | None]
+    """Target, choices and notes of a proposal."""
+    lock: Mapped[int] = mapped_column(default=1)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    created_by_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+    job: Mapped[Job] = relationship(back_populates="circuits")
+    tests: Mapped[list[TestRun]] = relationship(back_populates="circuit")
+
+
+class TestRun(Base):
+    """A procedure carried out on a circuit version."""
+
+    __tablename__ = "test_runs"
+    __test__ = False
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
+    circuit_id: Mapped[int] = mapped_column(ForeignKey("circuit_versions.id"), index=True)
+    procedure: Mapped[str] = mapped_column(String(40))
+    conditions: Mapped[dict[str, Any]]
+    """Output current, speed, temperatures and note; instruments as they were that day."""
+    measured_by: Mapped[str] = mapped_column(String(80))
+    measured_at: Mapped[datetime]
+    lock: Mapped[int] = mapped_column(default=1)
+    job: Mapped[Job] = relationship(back_populates="tests")
+    circuit: Mapped[CircuitVersion] = relationship(back_populates="tests")
+    readings: Mapped[list[Reading]] = relationship(
+        back_populates="test", order_by="Reading.position", cascade="all, delete-orphan", lazy="selectin"
+    )
+
+
+class Reading(Base):
+    """One value."""
+
+    __tablename__ = "readings"
+    __table_args__ = (
+        UniqueConstraint("test_id", "quantity", "branch_id", name="uq_readings_key", postgresql_nulls_not_distinct=True),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    test_id: Mapped[int] = mapped_column(ForeignKey("test_runs.id", ondelete="CASCADE"), index=True)
+    position: Mapped[int]
+    quantity: Mapped[str] = mapped_column(String(30))
+    branch_id: Mapped[str | None] = mapped_column(String(40))
+    value: Mapped[float]
+    red_node: Mapped[str | None] = mapped_column(String(40))
+    black_node: Mapped[str | None] = mapped_column(String(40))
+    test: Mapped[TestRun] = relationship(back_populates="readings")
+
+
+class Change(Base):
+    """Who changed what, and when."""
+
+    __tablename__ = "changes"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int | None] = mapped_column(ForeignKey("jobs.id"), index=True)
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+    person_name: Mapped[str] = mapped_column(String(80))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+    what: Mapped[str] = mapped_column(Text)

@@ -1,0 +1,1 @@
+"""The HTTP face: parse, call a use case, answer."""

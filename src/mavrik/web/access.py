@@ -1,0 +1,113 @@
+"""Who may reach a route. Every route is closed unless it says otherwise."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeVar, cast
+
+from flask import Flask, Response, current_app, g, request
+from flask_login import LoginManager, current_user
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import Session
+
+from mavrik.jobs.people import Role, Who, find_session, session_key
+from mavrik.store.database import Database
+from mavrik.web.problems import database_away, problem
+
+View = TypeVar("View", bound=Callable[..., Any])
+PUBLIC = "public"
+
+
+class SignedIn:
+    """Flask-Login's view of a person."""
+
+    is_authenticated = True
+    is_active = True
+    is_anonymous = False
+
+    def __init__(self, who: Who) -> None:
+        self.who = who
+
+    def get_id(self) -> str:
+        """What the session cookie carries."""
+        return session_key(self.who)
+
+
+def needs(role: Role | str) -> Callable[[View], View]:
+    """Say who may call a view: a role and all above it, or PUBLIC."""
+
+    def mark(view: View) -> View:
+        view.mavrik_needs = role  # type: ignore[attr-defined]
+        return view
+
+    return mark
+
+
+def database() -> Database:
+    """The app's database."""
+    return cast(Database, current_app.extensions["mavrik_database"])
+
+
+def session() -> Session:
+    """The request's session: one transaction, committed when the view has answered well."""
+    if "db_session" not in g:
+        g.db_context = database().session()
+        g.db_session = g.db_context.__enter__()
+    return cast(Session, g.db_session)
+
+
+def me() -> Who:
+    """The person signed in."""
+    return cast(SignedIn, current_user).who
+
+
+def address() -> str:
+    """Where the request came from."""
+    return request.remote_addr or "unknown"
+
+
+def install(app: Flask) -> None:
+    """Guard every route of the app."""
+    manager = LoginManager(app)
+    manager.session_protection = "strong"
+
+    @manager.user_loader  # type: ignore[untyped-decorator]
+    def load(key: str) -> SignedIn | None:
+        who = find_session(session(), key)
+        return SignedIn(who) if who else None
+
+    @app.before_request
+    def guard() -> Response | None:
+        if request.endpoint is None:
+            return None  # no such route: 404 tells nothing
+        view = app.view_functions[request.endpoint]
+        wanted = getattr(view, "mavrik_needs", Role.LEAD)
+        if wanted == PUBLIC:
+            return None
+        if not current_user.is_authenticated:
+            return problem(401, "signed-out", "Signed out", "Sign in first.")
+        role = Role(wanted)
+        if me().role.rank < role.rank:
+            return problem(403, "forbidden", "Not allowed", f"This needs the role '{role.value.replace('_', ' ')}'.")
+        return None
+
+    @app.after_request
+    def commit(response: Response) -> Response:
+        # Before the answer leaves, so that nobody is told of a save that then fails. A refused sign-in is kept too.
+        context = g.pop("db_context", None)
+        if context is not None:
+            db = g.pop("db_session")
+            if response.status_code >= 400 and not g.pop("keep_anyway", False):
+                db.rollback()
+            try:
+                context.__exit__(None, None, None)
+            except OperationalError as error:
+                return database_away(error)
+        return response
+
+    @app.teardown_request
+    def close(error: BaseException | None) -> None:
+        context = g.pop("db_context", None)
+        if context is not None:
+            g.pop("db_session").rollback()
+            context.__exit__(None, None, None)

@@ -1,0 +1,122 @@
+"""Making the Flask app."""
+
+from __future__ import annotations
+
+import secrets
+from datetime import timedelta
+from typing import Any
+
+from flask import Blueprint, Flask, Response, g, request, send_from_directory
+from flask_openapi3.models.info import Info
+from flask_openapi3.openapi import OpenAPI
+from flask_wtf.csrf import CSRFProtect
+from pydantic import ValidationError
+
+from mavrik import __version__
+from mavrik.exchange.bundle import LARGEST_BUNDLE_BYTES
+from mavrik.exchange.sheet import ASSETS
+from mavrik.store.database import Database
+from mavrik.web import access, problems
+from mavrik.web.access import PUBLIC, needs
+from mavrik.web.api import api
+from mavrik.web.settings import Settings
+
+
+def create_app(settings: Settings) -> OpenAPI:
+    """The whole server.
+
+    settings: database, secret key and the rest
+    """
+    app = OpenAPI(
+        "mavrik",
+        info=Info(title="Mavrik", version=__version__),
+        static_folder=None,
+        doc_ui=False,
+        validation_error_status=422,
+        validation_error_model=problems.ProblemDocument,
+        validation_error_callback=_invalid,
+    )
+    app.config.update(
+        MAVRIK=settings,
+        SECRET_KEY=settings.secret_key,
+        SESSION_COOKIE_NAME="mavrik",
+        SESSION_COOKIE_HTTPONLY=True,
+        SESSION_COOKIE_SAMESITE="Strict",
+        SESSION_COOKIE_SECURE=settings.https,
+        PERMANENT_SESSION_LIFETIME=timedelta(hours=14),
+        MAX_CONTENT_LENGTH=LARGEST_BUNDLE_BYTES,
+        WTF_CSRF_TIME_LIMIT=None,
+    )
+    app.extensions["mavrik_database"] = Database(settings.database_url)
+    problems.install(app)
+    _install_headers(app)
+    access.install(app)
+    CSRFProtect(app)
+    app.register_api(api)
+    app.register_blueprint(_pages(settings))
+    return app
+
+
+def _invalid(error: ValidationError) -> Response:
+    return problems.invalid(error)
+
+
+def _install_headers(app: Flask) -> None:
+    """Security headers on every answer; the content policy allows only what the build ships."""
+
+    @app.before_request
+    def new_nonce() -> None:
+        g.nonce = secrets.token_urlsafe(16)
+
+    @app.after_request
+    def headers(response: Response) -> Response:
+        response.headers["Content-Security-Policy"] = (
+            "default-src 'none'; script-src 'self'; connect-src 'self'; img-src 'self' data:; font-src 'self'; "
+            f"style-src 'self' 'nonce-{g.get('nonce', '')}'; frame-src 'self'; frame-ancestors 'self'; "
+            "base-uri 'none'; form-action 'self'"
+        )
+        response.headers["X-Content-Type-Options"] = "nosniff"
+        response.headers["Referrer-Policy"] = "same-origin"
+        response.headers["Cross-Origin-Opener-Policy"] = "same-origin"
+        response.headers["Cross-Origin-Resource-Policy"] = "same-origin"
+        response.headers["Permissions-Policy"] = "camera=(), microphone=(), geolocation=()"
+        if app.config["SESSION_COOKIE_SECURE"]:
+            response.headers["Strict-Transport-Security"] = "max-age=31536000"
+        if request.path.startswith("/api/"):
+            response.headers["Cache-Control"] = "no-store"
+        return response
+
+
+def _pages(settings: Settings) -> Blueprint:
+    """The front end's files, and its one page for every address a person may type."""
+    pages = Blueprint("pages", __name__)
+
+    @pages.get("/assets/<path:name>")
+    @needs(PUBLIC)
+    def assets(name: str) -> Any:
+        return send_from_directory(settings.static / "assets", name, max_age=31536000)
+
+    @pages.get("/sheet-assets/<name>")
+    @needs(PUBLIC)
+    def sheet_assets(name: str) -> Any:
+        if not name.endswith(".woff2"):
+            return problems.problem(404, "not-found", "Not found", "There is no such file.")
+        return send_from_directory(ASSETS, name, max_age=31536000)
+
+    @pages.get("/")
+    @pages.get("/<path:path>")
+    @needs(PUBLIC)
+    def page(path: str = "") -> Any:
+        if path.startswith("api/"):
+            return problems.problem(404, "not-found", "Not found", "There is no such address.")
+        if path == "favicon.svg":
+            return send_from_directory(settings.static, path, max_age=86400)
+        html = (settings.static / "index.html").read_text(encoding="utf-8").replace("%NONCE%", g.nonce)
+        return Response(html, mimetype="text/html", headers={"Cache-Control": "no-store"})
+
+    return pages
+
+
+def from_environment() -> OpenAPI:
+    """Entry for gunicorn."""
+    return create_app(Settings.from_environment())

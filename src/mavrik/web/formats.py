@@ -1,0 +1,36 @@
+"""Writing the published formats: the schemas and the API's description."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+from mavrik.exchange.assessment_json import assessment_schema
+from mavrik.exchange.bundle import bundle_schema
+from mavrik.web.app import create_app
+from mavrik.web.settings import Settings
+
+
+def formats() -> dict[str, dict[str, Any]]:
+    """Every published schema by file name."""
+    app = create_app(Settings(database_url="postgresql://nowhere/none"))
+    described: dict[str, Any] = app.api_doc
+    return {
+        "mavrik-job.v1.schema.json": bundle_schema(),
+        "mavrik-assessment.v1.schema.json": assessment_schema(),
+        "openapi.json": described,
+    }
+
+
+def write_formats(folder: Path, check: bool = False) -> list[str]:
+    """Write the schemas into a folder, or only look; returns the names that were out of date."""
+    stale = []
+    for name, schema in formats().items():
+        text = json.dumps(schema, indent=1, ensure_ascii=False, sort_keys=True) + "\n"
+        path = folder / name
+        if not path.exists() or path.read_text(encoding="utf-8") != text:
+            stale.append(name)
+            if not check:
+                path.write_text(text, encoding="utf-8")
+    return stale

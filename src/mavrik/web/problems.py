@@ -1,0 +1,138 @@
+"""Errors as RFC 9457 problem documents."""
+
+from __future__ import annotations
+
+import logging
+from typing import Any
+
+from flask import Flask, Response, current_app, json, request
+from flask_wtf.csrf import CSRFError
+from pydantic import BaseModel, Field, ValidationError
+from sqlalchemy.exc import DBAPIError, OperationalError
+from werkzeug.exceptions import HTTPException
+
+from mavrik.core.topology import CircuitError
+from mavrik.exchange.bundle import plain_problems
+from mavrik.jobs.errors import (
+    ConflictError,
+    ForbiddenError,
+    InvalidError,
+    JobError,
+    NotFoundError,
+    TooManyError,
+)
+
+log = logging.getLogger(__name__)
+
+STATUS: dict[type[JobError], tuple[int, str, str]] = {
+    NotFoundError: (404, "not-found", "Not found"),
+    ForbiddenError: (403, "forbidden", "Not allowed"),
+    InvalidError: (422, "invalid", "Input cannot be taken"),
+    ConflictError: (409, "conflict", "Somebody else saved first"),
+    TooManyError: (429, "too-many", "Too many tries"),
+}
+
+
+class ProblemItem(BaseModel):
+    """One place that is wrong."""
+
+    element: str = Field(description="Id of the element, or path in the document")
+    field: str
+    message: str
+
+
+class ProblemDocument(BaseModel):
+    """RFC 9457 problem details, with the places that are wrong."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    problems: list[ProblemItem] = []
+    theirs: dict[str, Any] | None = Field(None, description="On a conflict: what is kept now")
+
+
+def problem(status: int, kind: str, title: str, detail: str, **more: Any) -> Response:
+    """A problem response."""
+    body = {"type": f"urn:mavrik:problem:{kind}", "title": title, "status": status, "detail": detail, **more}
+    return Response(json.dumps(body), status, mimetype="application/problem+json")
+
+
+def invalid(error: ValidationError) -> Response:
+    """A pydantic error as a problem document, with the id of the branch where the place is in a circuit."""
+    items = []
+    body = request.get_json(silent=True) if request.is_json else None
+    for item in plain_problems(error):
+        path = item.element.split(".")
+        items.append({"element": _element_of(path, body) or item.element, "field": item.field, "message": item.message})
+    detail = "; ".join(f"{i['element']}: {i['message']}" for i in items[:5])
+    return problem(422, "invalid", "Input cannot be taken", detail, problems=items)
+
+
+def _element_of(path: list[str], body: Any) -> str | None:
+    """The id of the branch, source or load that a path of the request body leads through."""
+    found = None
+    for part in path:
+        if isinstance(body, list) and part.isdigit() and int(part) < len(body):
+            body = body[int(part)]
+        elif isinstance(body, dict) and part in body:
+            body = body[part]
+        else:
+            continue  # the tag of a union is part of the path, not of the document
+        if isinstance(body, dict) and isinstance(body.get("id"), str):
+            found = body["id"]
+    return found
+
+
+def database_away(error: OperationalError) -> Response:
+    """What is said while the database does not answer."""
+    log.warning("database away: %s", error)
+    return problem(
+        503, "database-away", "The database does not answer", "What you typed stays on this screen. Try again in a moment."
+    )
+
+
+def install(app: Flask) -> None:
+    """Answer every error of the app with a problem document."""
+
+    @app.errorhandler(JobError)
+    def job_error(error: JobError) -> Response:
+        status, kind, title = STATUS[type(error)]
+        more: dict[str, Any] = {}
+        if isinstance(error, InvalidError):
+            more["problems"] = [{"element": p.element, "field": p.field, "message": p.message} for p in error.problems]
+        if isinstance(error, ConflictError):
+            more["theirs"] = error.theirs
+        return problem(status, kind, title, str(error), **more)
+
+    @app.errorhandler(ValidationError)
+    def validation_error(error: ValidationError) -> Response:
+        return invalid(error)
+
+    @app.errorhandler(CircuitError)
+    def circuit_error(error: CircuitError) -> Response:
+        items = [{"element": p.element, "field": p.field, "message": p.message} for p in error.problems]
+        return problem(422, "invalid", "Input cannot be taken", str(error), problems=items)
+
+    @app.errorhandler(CSRFError)
+    def csrf_error(error: CSRFError) -> Response:
+        return problem(400, "csrf", "The page is out of date", "Reload the page and try again; nothing you typed is lost.")
+
+    app.register_error_handler(OperationalError, database_away)
+
+    @app.errorhandler(DBAPIError)
+    def database_error(error: DBAPIError) -> Response:
+        if error.connection_invalidated:
+            return database_away(OperationalError("", None, error))
+        log.exception("database error", exc_info=error)
+        return problem(500, "internal", "Something went wrong", "The server made a mistake; it is in the server's log.")
+
+    @app.errorhandler(HTTPException)
+    def http_error(error: HTTPException) -> Response:
+        code = error.code or 500
+        return problem(code, f"http-{code}", error.name, error.description or error.name)
+
+    @app.errorhandler(Exception)
+    def unexpected(error: Exception) -> Response:
+        current_app.logger.exception("unexpected", exc_info=error)
+        return problem(500, "internal", "Something went wrong", "The server made a mistake; it is in the server's log.")

@@ -1,0 +1,36 @@
+"""What the server is told by its environment."""
+
+from __future__ import annotations
+
+import os
+import secrets
+from dataclasses import dataclass, field
+from pathlib import Path
+
+STATIC = Path(__file__).parent / "static" / "app"
+
+
+@dataclass(frozen=True)
+class Settings:
+    """Settings of one server."""
+
+    database_url: str
+    secret_key: str = field(default_factory=lambda: secrets.token_hex(32))
+    workshop: str = "Workshop"
+    demo: bool = False
+    https: bool = False
+    static: Path = STATIC
+
+    @classmethod
+    def from_environment(cls) -> Settings:
+        """Read MAVRIK_DATABASE_URL, MAVRIK_SECRET_KEY, MAVRIK_WORKSHOP, MAVRIK_DEMO and MAVRIK_HTTPS."""
+        secret = os.environ.get("MAVRIK_SECRET_KEY")
+        if not secret:
+            raise RuntimeError("MAVRIK_SECRET_KEY is not set")
+        return cls(
+            database_url=os.environ["MAVRIK_DATABASE_URL"],
+            secret_key=secret,
+            workshop=os.environ.get("MAVRIK_WORKSHOP", "Workshop"),
+            demo=os.environ.get("MAVRIK_DEMO") == "1",
+            https=os.environ.get("MAVRIK_HTTPS") == "1",
+        )
