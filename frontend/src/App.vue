@@ -1,0 +1,96 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { useTheme } from 'vuetify'
+import KeyHelp from './components/KeyHelp.vue'
+import ProblemNotice from './components/ProblemNotice.vue'
+import { useKeys } from './lib/keys'
+import { useSession } from './lib/session'
+import { useUnits } from './lib/units'
+
+const session = useSession()
+const units = useUnits()
+const router = useRouter()
+const theme = useTheme()
+const help = ref(false)
+
+function flip(): void {
+  const next = theme.global.name.value === 'graphite' ? 'paper' : 'graphite'
+  theme.change(next)
+  localStorage.setItem('mavrik-theme', next)
+}
+async function leave(): Promise<void> {
+  await session.signOut()
+  await router.push({ name: 'sign-in' })
+}
+useKeys([
+  { key: '?', label: 'this list', run: () => (help.value = !help.value) },
+  { key: 'd', label: 'light or dark', run: flip },
+  { key: 'g', label: 'all jobs', run: () => void router.push({ name: 'jobs' }) },
+])
+</script>
+
+<template>
+  <v-app>
+    <header class="bar">
+      <router-link to="/" class="brand" aria-label="Mavrik, all jobs">
+        <svg width="26" height="26" viewBox="0 0 32 32" aria-hidden="true">
+          <path d="M5 22V11a4 4 0 0 1 4-4h14" fill="none" stroke="var(--copper)" stroke-width="5" />
+          <path d="M27 10v11a4 4 0 0 1-4 4H9" fill="none" stroke="var(--slate)" stroke-width="5" />
+        </svg>
+        <b>Mavrik</b>
+      </router-link>
+      <span class="quiet shop">{{ session.me?.workshop }}<template v-if="session.me?.demo"> · demo data</template></span>
+      <span class="grow" />
+      <template v-if="session.signedIn">
+        <v-menu :close-on-content-click="false">
+          <template #activator="{ props }"><v-btn v-bind="props" variant="text">Units</v-btn></template>
+          <div class="panel stack">
+            <v-select v-model="units.length" label="Lengths" :items="['m', 'ft']" />
+            <v-select v-model="units.temperature" label="Temperatures" :items="['°C', '°F']" />
+            <v-select v-model="units.system" label="Cable series" :items="[{ title: 'mm²', value: 'mm2' }, { title: 'AWG', value: 'awg' }]" />
+          </div>
+        </v-menu>
+        <router-link v-if="session.isLead" to="/people" class="link">People</router-link>
+        <span class="who">{{ session.me?.name }}</span>
+        <v-btn variant="text" @click="leave">Sign out</v-btn>
+      </template>
+      <v-btn variant="text" aria-label="Light or dark" @click="flip">◐</v-btn>
+      <v-btn variant="text" aria-label="Keys" @click="help = true">?</v-btn>
+    </header>
+    <v-main>
+      <div v-if="session.trouble" class="pa-4"><ProblemNotice :problem="session.trouble" :again="session.refresh" /></div>
+      <router-view v-else :key="String($route.params.id ?? $route.name)" />
+    </v-main>
+    <KeyHelp v-model="help" />
+  </v-app>
+</template>
+
+<style scoped>
+.bar {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  min-height: 48px;
+  padding: 0 14px;
+  flex-wrap: wrap;
+}
+.brand {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  color: inherit;
+  text-decoration: none;
+  font-size: 1.15rem;
+  min-height: 44px;
+}
+.link {
+  color: inherit;
+}
+@media (max-width: 640px) {
+  .shop,
+  .who {
+    display: none;
+  }
+}
+</style>

@@ -1,0 +1,62 @@
+/** The one way to the server: typed calls, the write token, problem documents as errors. */
+import createClient from 'openapi-fetch'
+import type { paths } from './schema'
+import type { ProblemDocument } from './types'
+
+let token = ''
+
+/** Keeps the token that every write must carry. */
+export function setToken(value: string): void {
+  token = value
+}
+
+export function writeHeaders(): Record<string, string> {
+  return { 'X-CSRFToken': token }
+}
+
+export const client = createClient<paths>({ baseUrl: '/' })
+client.use({
+  onRequest({ request }) {
+    if (request.method !== 'GET') request.headers.set('X-CSRFToken', token)
+    return request
+  },
+})
+
+/** What went wrong, as the server says it, or that it could not be reached. */
+export class ApiError extends Error {
+  readonly problem: ProblemDocument
+
+  constructor(problem: ProblemDocument) {
+    super(problem.detail)
+    this.problem = problem
+  }
+
+  get status(): number {
+    return this.problem.status
+  }
+}
+
+const UNREACHED: ProblemDocument = {
+  type: 'urn:mavrik:problem:unreached',
+  title: 'The server does not answer',
+  status: 0,
+  detail: 'What you typed stays on this screen. Check that the server runs, then try again.',
+  problems: [],
+  theirs: null,
+}
+
+/** The data of a call, or an ApiError. */
+export async function data<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let done
+  try {
+    done = await call
+  } catch {
+    throw new ApiError(UNREACHED)
+  }
+  if (done.response.ok) return done.data as T
+  const problem = done.error as Partial<ProblemDocument> | undefined
+  if (problem && typeof problem === 'object' && typeof problem.detail === 'string') {
+    throw new ApiError({ ...UNREACHED, ...problem } as ProblemDocument)
+  }
+  throw new ApiError({ ...UNREACHED, status: done.response.status, title: 'Something went wrong' })
+}

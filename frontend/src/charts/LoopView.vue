@@ -1,0 +1,237 @@
+<script setup lang="ts">
+/** The charging circuit as a closed ring: feed side above, return side below. Coordinates come from the core. */
+import { computed } from 'vue'
+import type { Circuit, Judged } from '@/api/types'
+import { mv } from '@/lib/numbers'
+import { heatOpacity, isConductor, roundedPath, shownHeat, strokeWidth } from './geometry'
+import { MARKS } from './marks'
+
+const props = defineProps<{
+  circuit: Circuit
+  judged: Judged
+  selected?: string | null
+  /** Nodes the probes go to, while measuring. */
+  red?: string | null
+  black?: string | null
+  sizes?: Record<string, number>
+  compact?: boolean
+}>()
+const emit = defineEmits<{ select: [branchId: string] }>()
+
+const middle = computed(() => {
+  const ys = props.judged.loop.nodes.map((n) => n.y)
+  return ys.reduce((a, b) => a + b, 0) / ys.length
+})
+
+const lines = computed(() => {
+  const found = new Map(props.judged.assessment.branches.map((b) => [b.branch_id, b]))
+  const parts = new Map(props.circuit.branches.map((b) => [b.id, b]))
+  return props.judged.loop.branches.flatMap((place) => {
+    const said = found.get(place.branch_id)
+    const branch = parts.get(place.branch_id)
+    if (!said || !branch) return []
+    const area = isConductor(branch) ? (props.sizes?.[branch.size] ?? 16) * (branch.parallel ?? 1) : undefined
+    const read = said.measured_drop_v !== null
+    const [x, y] = place.label_at as [number, number]
+    return [
+      {
+        id: place.branch_id,
+        path: roundedPath(place.points as [number, number][]),
+        width: strokeWidth(area),
+        colour: place.side === 'feed' ? 'var(--copper)' : 'var(--slate)',
+        dashed: !isConductor(branch),
+        heat: heatOpacity(shownHeat(said)),
+        x,
+        y,
+        up: y < middle.value,
+        label: said.label,
+        part: said.part,
+        reading: read ? `${mv(said.measured_drop_v)} mV` : `(${mv(Math.abs(said.predicted_drop_v))})`,
+        read,
+        verdict: said.verdict,
+        mark: MARKS[said.verdict],
+        words: `${said.label}, ${said.part}: ${read ? `${mv(said.measured_drop_v)} millivolts, ${MARKS[said.verdict].word}` : 'not read'}`,
+      },
+    ]
+  })
+})
+
+const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
+</script>
+
+<template>
+  <svg class="loop" :viewBox="`0 0 ${judged.loop.width} ${judged.loop.height}`" role="group" aria-label="The charging circuit as a loop">
+    <g v-for="source in judged.loop.sources" :key="source.id">
+      <line
+        :x1="source.start[0]" :y1="source.start[1]" :x2="source.end[0]" :y2="source.end[1]" class="post"
+        :class="{ spur: source.kind === 'load' }"
+      />
+      <g :transform="`translate(${(source.start[0] + source.end[0]) / 2} ${(source.start[1] + source.end[1]) / 2})`">
+        <template v-if="source.kind === 'alternator'">
+          <circle r="62" class="source" />
+          <path d="M-30 6 q10 -26 20 0 t20 0 t20 0" class="wave" />
+          <text y="-24" class="name">{{ source.label }}</text>
+          <text y="40" class="rating mono">{{ circuit.alternators[0]?.rated_a }} A</text>
+        </template>
+        <template v-else-if="source.kind === 'battery'">
+          <rect x="-66" y="-52" width="132" height="104" rx="5" class="source" />
+          <rect x="-46" y="-62" width="26" height="10" class="lug plus" />
+          <rect x="20" y="-62" width="26" height="10" class="lug minus" />
+          <text y="-14" class="name">{{ source.label }}</text>
+          <text y="14" class="rating mono">{{ battery(source.id)?.capacity_ah }} Ah</text>
+          <text y="38" class="tiny">{{ battery(source.id)?.chemistry }}</text>
+        </template>
+        <template v-else>
+          <rect x="-40" y="-18" width="80" height="36" rx="18" class="source" />
+          <text y="5" class="tiny">{{ source.label }}</text>
+        </template>
+      </g>
+    </g>
+    <g
+      v-for="line in lines" :key="line.id" class="branch" :class="{ picked: line.id === selected }" role="button" tabindex="0"
+      :aria-label="line.words" :data-branch="line.id" @click="emit('select', line.id)" @keydown.enter="emit('select', line.id)"
+    >
+      <path :d="line.path" class="touch" />
+      <path v-if="line.id === selected" :d="line.path" class="halo" :stroke-width="line.width + 16" />
+      <path :d="line.path" class="heat" :stroke-width="line.width + 14" :style="{ opacity: line.heat }" />
+      <path :d="line.path" class="wire" :stroke="line.colour" :stroke-width="line.width" :stroke-dasharray="line.dashed ? '3 6' : undefined" />
+      <g :transform="`translate(${line.x} ${line.up ? line.y - 58 : line.y + 36})`">
+        <text y="0" class="label">{{ line.label }}</text>
+        <g :style="{ color: line.read ? line.mark.colour : 'var(--quiet)' }">
+          <g v-if="line.read" transform="translate(-62 7) scale(.9)">
+            <path :d="line.mark.path" class="mark" />
+          </g>
+          <text :x="line.read ? 12 : 0" y="26" class="reading mono" :class="{ unread: !line.read }">{{ line.reading }}</text>
+        </g>
+        <text v-if="!compact" y="46" class="tiny">{{ line.part }}</text>
+      </g>
+    </g>
+    <g v-for="node in judged.loop.nodes" :key="node.node_id" :transform="`translate(${node.x} ${node.y})`">
+      <circle r="8" class="node" />
+      <template v-if="node.node_id === red || node.node_id === black">
+        <circle r="17" class="probe" :class="node.node_id === red ? 'red' : 'black'" />
+        <text class="probe-word" y="5">{{ node.node_id === red ? 'R' : 'B' }}</text>
+      </template>
+      <title>{{ node.label }}</title>
+    </g>
+  </svg>
+</template>
+
+<style scoped>
+.loop {
+  width: 100%;
+  height: auto;
+  display: block;
+}
+text {
+  text-anchor: middle;
+  fill: rgb(var(--v-theme-on-surface));
+  font-family: 'B612', 'DejaVu Sans', sans-serif;
+}
+.mono {
+  font-family: var(--mono);
+}
+.post {
+  stroke: rgb(var(--v-theme-on-surface));
+  stroke-width: 3;
+}
+.spur {
+  stroke-dasharray: 5 5;
+}
+.source {
+  fill: rgb(var(--v-theme-surface));
+  stroke: rgb(var(--v-theme-on-surface));
+  stroke-width: 3;
+}
+.wave {
+  fill: none;
+  stroke: var(--copper);
+  stroke-width: 4;
+}
+.lug.plus {
+  fill: var(--copper);
+}
+.lug.minus {
+  fill: var(--slate);
+}
+.name {
+  font-size: 17px;
+  font-weight: 700;
+}
+.rating {
+  font-size: 17px;
+}
+.tiny {
+  font-size: 14.5px;
+  fill: var(--quiet);
+}
+.label {
+  font-size: 16px;
+}
+.reading {
+  font-size: 21px;
+  font-weight: 700;
+  fill: currentColor;
+}
+.reading.unread {
+  font-weight: 400;
+}
+.mark {
+  fill: none;
+  stroke: currentColor;
+  stroke-width: 2.8;
+  stroke-linejoin: round;
+  stroke-linecap: round;
+}
+.wire,
+.heat,
+.halo,
+.touch {
+  fill: none;
+  stroke-linejoin: round;
+}
+.heat {
+  stroke: var(--heat);
+}
+.halo {
+  stroke: rgb(var(--v-theme-on-surface));
+  opacity: 0.22;
+}
+.touch {
+  stroke: transparent;
+  stroke-width: 56;
+}
+.branch {
+  cursor: pointer;
+  outline: none;
+}
+.branch:focus-visible .halo,
+.branch:focus-visible .wire {
+  filter: drop-shadow(0 0 5px var(--copper));
+}
+.picked .label {
+  font-weight: 700;
+  text-decoration: underline;
+  text-underline-offset: 4px;
+}
+.node {
+  fill: rgb(var(--v-theme-surface));
+  stroke: rgb(var(--v-theme-on-surface));
+  stroke-width: 3;
+}
+.probe {
+  stroke: rgb(var(--v-theme-surface));
+  stroke-width: 3;
+}
+.probe.red {
+  fill: #b3261e;
+}
+.probe.black {
+  fill: #17191c;
+}
+.probe-word {
+  font-size: 16px;
+  font-weight: 700;
+  fill: #fff;
+}
+</style>

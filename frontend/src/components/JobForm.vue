@@ -1,0 +1,121 @@
+<script setup lang="ts">
+/** A job's particulars: new, or edited. */
+import { reactive, ref, watch } from 'vue'
+import type { JobInput, ProblemDocument } from '@/api/types'
+import { useCatalogue } from '@/lib/catalogue'
+import { dropDraft, findDraft, keepDraft } from '@/lib/drafts'
+import NumberField from './NumberField.vue'
+import ProblemNotice from './ProblemNotice.vue'
+import CautionStrip from './CautionStrip.vue'
+
+const props = defineProps<{ start: JobInput | null; problem: ProblemDocument | null; busy: boolean; voltageFixed?: boolean; draftKey: string }>()
+const emit = defineEmits<{ save: [input: JobInput]; cancel: [] }>()
+const { catalogue } = useCatalogue()
+
+interface LoadRow {
+  label: string
+  current_a: number | null
+}
+interface Form {
+  customer: string
+  contact: string
+  description: string
+  kind: JobInput['vehicle']['kind']
+  volts: 12 | 24
+  complaint: string
+  loads: LoadRow[]
+  promised: string
+  state: NonNullable<JobInput['state']>
+  profile: NonNullable<JobInput['limit_profile']>
+}
+function formOf(start: JobInput | null): Form {
+  return {
+    customer: start?.customer.name ?? '',
+    contact: start?.customer.contact ?? '',
+    description: start?.vehicle.description ?? '',
+    kind: start?.vehicle.kind ?? 'car',
+    volts: start?.vehicle.system_voltage_v ?? 12,
+    complaint: start?.complaint ?? '',
+    loads: (start?.loads_to_add ?? []).map((l) => ({ label: l.label, current_a: l.current_a })),
+    promised: start?.promised ?? '',
+    state: start?.state ?? 'open',
+    profile: start?.limit_profile ?? 'common',
+  }
+}
+const form = reactive<Form>(findDraft<Form>(props.draftKey) ?? formOf(props.start))
+watch(form, () => keepDraft(props.draftKey, form), { deep: true })
+const tried = ref(false)
+const need = (text: string) => (tried.value && !text.trim() ? ['Needed here.'] : [])
+const wrong = (path: string) => props.problem?.problems?.filter((p) => p.element === path).map((p) => p.message) ?? []
+
+function save(): void {
+  tried.value = true
+  if (![form.customer, form.description, form.complaint].every((t) => t.trim())) return
+  if (form.loads.some((l) => !l.label.trim() || !l.current_a)) return
+  emit('save', {
+    customer: { name: form.customer, contact: form.contact },
+    vehicle: { description: form.description, kind: form.kind, system_voltage_v: form.volts },
+    complaint: form.complaint,
+    loads_to_add: form.loads.map((l) => ({ label: l.label, current_a: l.current_a! })),
+    promised: form.promised || null,
+    state: form.state,
+    limit_profile: form.profile,
+  })
+}
+function cancel(): void {
+  dropDraft(props.draftKey)
+  emit('cancel')
+}
+const choices = (list: readonly { name: string; label: string }[] | undefined) => (list ?? []).map((c) => ({ value: c.name, title: c.label }))
+</script>
+
+<template>
+  <form class="panel stack form" @submit.prevent="save">
+    <h2 class="sleeve">{{ start ? 'Particulars' : 'New job' }}</h2>
+    <div class="pair">
+      <v-text-field v-model="form.customer" label="Customer" autofocus :error-messages="[...need(form.customer), ...wrong('customer.name')]" name="customer" />
+      <v-text-field v-model="form.contact" label="How to reach them" />
+    </div>
+    <v-text-field v-model="form.description" label="Vehicle: make, model, engine, year, plate" :error-messages="[...need(form.description), ...wrong('vehicle.description')]" name="vehicle" />
+    <div class="pair">
+      <v-select v-model="form.kind" label="Kind" :items="choices(catalogue?.vehicle_kinds)" />
+      <v-select
+        v-model="form.volts" label="System, negative earth" :items="[{ value: 12, title: '12 V' }, { value: 24, title: '24 V' }]"
+        :disabled="voltageFixed" :hint="voltageFixed ? 'Fixed by the circuit' : ''" :persistent-hint="voltageFixed"
+      />
+    </div>
+    <v-textarea v-model="form.complaint" label="Complaint, in the customer's words" rows="2" auto-grow :error-messages="[...need(form.complaint), ...wrong('complaint')]" name="complaint" />
+    <div class="pair">
+      <v-text-field v-model="form.promised" label="Promised" type="date" />
+      <v-select v-model="form.profile" label="Limits to judge by" :items="choices(catalogue?.limit_profiles)" />
+      <v-select v-if="start" v-model="form.state" label="State" :items="choices(catalogue?.job_states)" />
+    </div>
+    <div v-for="(load, k) in form.loads" :key="k" class="row">
+      <v-text-field v-model="load.label" class="grow" label="Load to add" :error-messages="need(load.label)" />
+      <NumberField v-model="load.current_a" label="Current" unit="A" :min="0.01" :max="2000" :required="tried" class="amps" />
+      <v-btn variant="text" :aria-label="`Take out ${load.label}`" @click="form.loads.splice(k, 1)">✕</v-btn>
+    </div>
+    <v-btn variant="outlined" @click="form.loads.push({ label: '', current_a: null })">Add a load</v-btn>
+    <CautionStrip step="job" />
+    <ProblemNotice :problem="problem" />
+    <div class="row">
+      <v-btn type="submit" color="primary" :loading="busy" data-test="save-job">{{ start ? 'Save' : 'Open the job' }}</v-btn>
+      <v-btn variant="text" @click="cancel">Cancel</v-btn>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.form {
+  max-height: 92vh;
+  overflow-y: auto;
+}
+.pair {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(190px, 1fr));
+  gap: 12px;
+}
+.amps {
+  max-width: 150px;
+}
+</style>

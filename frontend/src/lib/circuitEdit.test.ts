@@ -1,0 +1,59 @@
+import { describe, expect, it } from 'vitest'
+import type { Circuit } from '@/api/types'
+import { addParallel, blankBranch, changeKind, insertAfter, patchBranch, removeBranch } from './circuitEdit'
+
+const circuit: Circuit = {
+  schema_version: 1,
+  layout: '',
+  system_voltage_v: 12,
+  nodes: [
+    { id: 'stud', role: 'alternator_stud', label: 'Stud' },
+    { id: 'mid', role: 'stud', label: 'Fuse stud' },
+    { id: 'plus', role: 'battery_positive', label: '+' },
+    { id: 'minus', role: 'battery_negative', label: '−' },
+    { id: 'case', role: 'alternator_case', label: 'Case' },
+  ],
+  branches: [
+    blankBranch('cable', 'feed', 'Feed', 'stud', 'mid'),
+    blankBranch('fuse', 'fuse', 'Fuse', 'mid', 'plus'),
+    blankBranch('cable', 'home', 'Home', 'minus', 'case'),
+  ],
+  alternators: [{ id: 'alt', label: 'A', stud_node: 'stud', case_node: 'case', rated_a: 90, set_point_v: 14.4 }],
+  batteries: [
+    { id: 'bat', label: 'B', positive_node: 'plus', negative_node: 'minus', chemistry: 'agm', capacity_ah: 70, cca_a: null, internal_mohm: 6 },
+  ],
+  loads: [],
+}
+
+describe('editing a circuit', () => {
+  it('puts a branch in series behind one, with a stud between', () => {
+    const { circuit: next, added } = insertAfter(circuit, 'feed', 'connector')
+    const feed = next.branches[0]!
+    const fresh = next.branches.find((b) => b.id === added)!
+    expect(fresh.from_node).toBe(feed.to_node)
+    expect(fresh.to_node).toBe('mid')
+    expect(next.nodes).toHaveLength(6)
+    expect(new Set(next.nodes.map((n) => n.id)).size).toBe(6)
+  })
+  it('closes the gap when a branch is taken out of a chain', () => {
+    const next = removeBranch(circuit, 'fuse')
+    expect(next.branches.map((b) => [b.from_node, b.to_node])).toEqual([['stud', 'plus'], ['minus', 'case']])
+    expect(next.nodes.map((n) => n.id)).not.toContain('mid')
+  })
+  it('leaves the rest alone when a parallel branch goes', () => {
+    const doubled = addParallel(circuit, 'home')
+    expect(doubled.circuit.branches).toHaveLength(4)
+    expect(removeBranch(doubled.circuit, doubled.added).branches).toEqual(circuit.branches)
+  })
+  it('keeps what two kinds share', () => {
+    const long = patchBranch(circuit, 'home', { length_m: 3 } as never)
+    const strap = changeKind(long, 'home', 'ground_strap').branches[2]!
+    expect(strap.kind).toBe('ground_strap')
+    expect('length_m' in strap && strap.length_m).toBe(3)
+    expect(changeKind(long, 'home', 'joint').branches[2]).toMatchObject({ kind: 'joint', resistance_mohm: 0.2, from_node: 'minus' })
+  })
+  it('changes nothing for a branch that is not there', () => {
+    expect(removeBranch(circuit, 'none')).toBe(circuit)
+    expect(insertAfter(circuit, 'none', 'cable').circuit).toBe(circuit)
+  })
+})

@@ -1,0 +1,101 @@
+/** Edits of a circuit document. Each returns a new document; whether it works is asked of the server. */
+import type { Branch, Circuit } from '@/api/types'
+
+export type BranchKind = Branch['kind']
+
+function freeId(circuit: Circuit, wanted: string): string {
+  const used = new Set(
+    [circuit.nodes, circuit.branches, circuit.alternators, circuit.batteries, circuit.loads ?? []].flatMap((group) =>
+      group.map((element) => element.id),
+    ),
+  )
+  if (!used.has(wanted)) return wanted
+  for (let k = 2; ; k++) if (!used.has(`${wanted}_${k}`)) return `${wanted}_${k}`
+}
+
+export function patchBranch(circuit: Circuit, id: string, patch: Partial<Branch>): Circuit {
+  return { ...circuit, branches: circuit.branches.map((b) => (b.id === id ? ({ ...b, ...patch } as Branch) : b)) }
+}
+
+/** A branch of another kind in the same place, with starting values to be corrected. */
+export function blankBranch(kind: BranchKind, id: string, label: string, from: string, to: string): Branch {
+  const base = { id, label, from_node: from, to_node: to, note: '' }
+  const end = { kind: 'crimp', condition: 'unknown' } as const
+  switch (kind) {
+    case 'cable':
+    case 'ground_strap':
+      return {
+        ...base, kind, length_m: 0.5, size: '25 mm2', material: 'copper', insulation_c: 105, place: 'engine_space',
+        parallel: 1, sheathed: false, from_end: end, to_end: end,
+      }
+    case 'fuse':
+      return { ...base, kind, family: 'strip_51', rating_a: 150 }
+    case 'switch':
+      return { ...base, kind, resistance_mohm: 0.3, rating_a: null, closed: true }
+    default:
+      return { ...base, kind, resistance_mohm: 0.2, rating_a: null }
+  }
+}
+
+export function changeKind(circuit: Circuit, id: string, kind: BranchKind): Circuit {
+  return {
+    ...circuit,
+    branches: circuit.branches.map((b) => {
+      if (b.id !== id || b.kind === kind) return b
+      const fresh = blankBranch(kind, b.id, b.label, b.from_node, b.to_node)
+      // What both kinds have is kept: length and size between cable and strap, resistance between contacts.
+      const shared = Object.fromEntries(Object.entries(b).filter(([key]) => key in fresh && key !== 'kind'))
+      return { ...fresh, ...shared } as Branch
+    }),
+  }
+}
+
+/** A new branch in series behind one: a stud is put in between. */
+export function insertAfter(circuit: Circuit, id: string, kind: BranchKind): { circuit: Circuit; added: string } {
+  const at = circuit.branches.findIndex((b) => b.id === id)
+  const before = circuit.branches[at]
+  if (!before) return { circuit, added: id }
+  const stud = freeId(circuit, 'stud')
+  const added = freeId(circuit, kind)
+  const words = { cable: 'New cable', ground_strap: 'New strap', fuse: 'New fuse', connector: 'New connector', switch: 'New switch', joint: 'New joint', body: 'Body metal' }
+  const branches = [...circuit.branches]
+  branches[at] = { ...before, to_node: stud }
+  branches.splice(at + 1, 0, blankBranch(kind, added, words[kind], stud, before.to_node))
+  return { circuit: { ...circuit, nodes: [...circuit.nodes, { id: stud, role: 'stud', label: 'New stud' }], branches }, added }
+}
+
+/** A second branch between the same two nodes, as a copy to be changed. */
+export function addParallel(circuit: Circuit, id: string): { circuit: Circuit; added: string } {
+  const one = circuit.branches.find((b) => b.id === id)
+  if (!one) return { circuit, added: id }
+  const added = freeId(circuit, id)
+  return { circuit: { ...circuit, branches: [...circuit.branches, { ...one, id: added, label: `${one.label} 2` }] }, added }
+}
+
+function tied(circuit: Circuit): Set<string> {
+  return new Set([
+    ...circuit.alternators.flatMap((a) => [a.stud_node, a.case_node]),
+    ...circuit.batteries.flatMap((b) => [b.positive_node, b.negative_node]),
+    ...(circuit.loads ?? []).flatMap((l) => [l.from_node, l.to_node]),
+  ])
+}
+
+/** Takes a branch out. In a chain the gap is closed; a parallel branch just goes. */
+export function removeBranch(circuit: Circuit, id: string): Circuit {
+  const gone = circuit.branches.find((b) => b.id === id)
+  if (!gone) return circuit
+  let branches = circuit.branches.filter((b) => b.id !== id)
+  const fixed = tied(circuit)
+  const degree = (node: string) => branches.filter((b) => b.from_node === node || b.to_node === node).length
+  const merge = [gone.to_node, gone.from_node].find((node) => !fixed.has(node) && degree(node) === 1)
+  if (merge !== undefined) {
+    const stays = merge === gone.to_node ? gone.from_node : gone.to_node
+    branches = branches.map((b) => ({
+      ...b,
+      from_node: b.from_node === merge ? stays : b.from_node,
+      to_node: b.to_node === merge ? stays : b.to_node,
+    }))
+  }
+  const used = new Set([...fixed, ...branches.flatMap((b) => [b.from_node, b.to_node])])
+  return { ...circuit, branches, nodes: circuit.nodes.filter((n) => used.has(n.id)) }
+}

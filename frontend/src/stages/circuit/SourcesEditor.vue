@@ -1,0 +1,46 @@
+<script setup lang="ts">
+/** The alternator and the batteries. */
+import { computed } from 'vue'
+import type { Circuit } from '@/api/types'
+import NumberField from '@/components/NumberField.vue'
+import { useCatalogue } from '@/lib/catalogue'
+import { useWorkbench } from '@/lib/workbench'
+
+const bench = useWorkbench()
+const { catalogue } = useCatalogue()
+const circuit = computed(() => bench.circuit!)
+type Alternator = Circuit['alternators'][number]
+type Battery = Circuit['batteries'][number]
+const setAlternator = (patch: Partial<Alternator>) => bench.edit({ ...circuit.value, alternators: circuit.value.alternators.map((a) => ({ ...a, ...patch })) })
+const setBattery = (id: string, patch: Partial<Battery>) => bench.edit({ ...circuit.value, batteries: circuit.value.batteries.map((b) => (b.id === id ? { ...b, ...patch } : b)) })
+const wrong = (id: string, field: string) => bench.problems.find((p) => p.element === id && p.field === field)?.message ?? ''
+const local = (key: string) => (message: string) => {
+  if (message) bench.localProblems[key] = message
+  else delete bench.localProblems[key]
+}
+</script>
+
+<template>
+  <div class="stack">
+    <div v-for="alternator in circuit.alternators" :key="alternator.id" class="trio">
+      <v-text-field :model-value="alternator.label" label="Alternator" @update:model-value="$event && setAlternator({ label: $event })" />
+      <NumberField :model-value="alternator.rated_a" label="Rated output" unit="A" :min="1" :max="2000" required :error="wrong(alternator.id, 'rated_a')" data-field="rated" @update:model-value="$event !== null && setAlternator({ rated_a: $event })" @problem="local('rated')($event)" />
+      <NumberField :model-value="alternator.set_point_v" label="Set point" unit="V" :min="10" :max="35" required :error="wrong(alternator.id, 'set_point_v')" @update:model-value="$event !== null && setAlternator({ set_point_v: $event })" @problem="local('set-point')($event)" />
+    </div>
+    <div v-for="battery in circuit.batteries" :key="battery.id" class="trio">
+      <v-text-field :model-value="battery.label" label="Battery" @update:model-value="$event && setBattery(battery.id, { label: $event })" />
+      <NumberField :model-value="battery.capacity_ah" label="Capacity" unit="Ah" :min="1" :max="2000" required @update:model-value="$event !== null && setBattery(battery.id, { capacity_ah: $event })" @problem="local(`${battery.id}:ah`)($event)" />
+      <NumberField :model-value="battery.cca_a ?? null" label="CCA" unit="A" :min="1" :max="3000" @update:model-value="setBattery(battery.id, { cca_a: $event })" @problem="local(`${battery.id}:cca`)($event)" />
+      <v-select :model-value="battery.chemistry ?? 'flooded'" label="Chemistry" :items="(catalogue?.chemistries ?? []).map((c) => ({ value: c.name, title: c.label }))" @update:model-value="setBattery(battery.id, { chemistry: $event as Battery['chemistry'] })" />
+      <NumberField :model-value="battery.internal_mohm ?? 6" label="Inner resistance" unit="mΩ" :min="0.1" :max="1000" required @update:model-value="$event !== null && setBattery(battery.id, { internal_mohm: $event })" @problem="local(`${battery.id}:inner`)($event)" />
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.trio {
+  display: grid;
+  grid-template-columns: 1.3fr 1fr 1fr;
+  gap: 10px;
+}
+</style>

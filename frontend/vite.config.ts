@@ -1,0 +1,16 @@
+import { fileURLToPath } from 'node:url'
+import vue from '@vitejs/plugin-vue'
+import { defineConfig } from 'vite'
+import vuetify from 'vite-plugin-vuetify'
+
+export default defineConfig({
+  plugins: [vue(), vuetify({ autoImport: true })],
+  resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
+  build: {
+    outDir: '../src/mavrik/web/static/app',
+    emptyOutDir: true,
+    // Fonts stay files: the content policy allows no data: fonts.
+    assetsInlineLimit: 0,
+    chunkSizeWarningLimit: 900,
+  },
+})
