@@ -60,7 +60,7 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
 </script>
 
 <template>
-  <svg class="loop" :viewBox="`0 0 ${judged.loop.width} ${judged.loop.height}`" role="group" aria-label="The charging circuit as a loop">
+  <svg class="loop" :class="{ compact }" :viewBox="`0 0 ${judged.loop.width} ${judged.loop.height}`" role="group" aria-label="The charging circuit as a loop">
     <g v-for="source in judged.loop.sources" :key="source.id">
       <line
         :x1="source.start[0]" :y1="source.start[1]" :x2="source.end[0]" :y2="source.end[1]" class="post"
@@ -70,7 +70,7 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
         <template v-if="source.kind === 'alternator'">
           <circle r="62" class="source" />
           <path d="M-30 6 q10 -26 20 0 t20 0 t20 0" class="wave" />
-          <text y="-24" class="name">{{ source.label }}</text>
+          <text y="-22" class="name">{{ source.label }}</text>
           <text y="40" class="rating mono">{{ circuit.alternators[0]?.rated_a }} A</text>
         </template>
         <template v-else-if="source.kind === 'battery'">
@@ -95,7 +95,7 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
       <path v-if="line.id === selected" :d="line.path" class="halo" :stroke-width="line.width + 16" />
       <path :d="line.path" class="heat" :stroke-width="line.width + 14" :style="{ opacity: line.heat }" />
       <path :d="line.path" class="wire" :stroke="line.colour" :stroke-width="line.width" :stroke-dasharray="line.dashed ? '3 6' : undefined" />
-      <g :transform="`translate(${line.x} ${line.up ? line.y - 58 : line.y + 36})`">
+      <g :transform="`translate(${line.x} ${line.up ? line.y - 56 : line.y + 30})`">
         <text y="0" class="label">{{ line.label }}</text>
         <g :style="{ color: line.read ? line.mark.colour : 'var(--quiet)' }">
           <g v-if="line.read" transform="translate(-62 7) scale(.9)">
@@ -129,7 +129,8 @@ text {
   font-family: 'B612', 'DejaVu Sans', sans-serif;
 }
 .mono {
-  font-family: var(--mono);
+  font-family: var(--figures);
+  font-variant-numeric: tabular-nums;
 }
 .post {
   stroke: rgb(var(--v-theme-on-surface));
@@ -172,6 +173,12 @@ text {
   font-size: 21px;
   font-weight: 700;
   fill: currentColor;
+}
+.compact .label {
+  font-size: 19px;
+}
+.compact .reading {
+  font-size: 25px;
 }
 .reading.unread {
   font-weight: 400;

@@ -9,11 +9,21 @@ const props = defineProps<{ judged: Judged; selected?: string | null }>()
 const emit = defineEmits<{ select: [branchId: string] }>()
 
 const WIDTH = 1000
-const HEIGHT = 330
+const HEIGHT = 262
 const LEFT = 64
 const RIGHT = 18
 const TOP = 34
-const BOTTOM = 66
+const BOTTOM = 72
+
+/** A label on at most two lines, so that neighbours do not run into each other. */
+function twoLines(label: string): string[] {
+  const words = label.split(' ')
+  if (label.length < 13 || words.length < 2) return [label]
+  let best = 1
+  const width = (at: number) => Math.max(words.slice(0, at).join(' ').length, words.slice(at).join(' ').length)
+  for (let at = 2; at < words.length; at++) if (width(at) < width(best)) best = at
+  return [words.slice(0, best).join(' '), words.slice(best).join(' ')]
+}
 
 const verdicts = computed(() => new Map(props.judged.assessment.branches.map((b) => [b.branch_id, b.verdict])))
 
@@ -98,8 +108,8 @@ const predictedPath = computed(() => {
         v-if="step.read" :x1="x + picture.stride / 2" :x2="x + picture.stride / 2" :y1="picture.y(read[0])" :y2="picture.y(read[1])"
         class="riser" :style="{ stroke: MARKS[verdicts.get(step.branch_id) ?? 'not_measured'].colour }"
       />
-      <text :x="x + picture.stride / 2" :y="HEIGHT - BOTTOM + 26" class="name" :class="step.side">{{ step.label }}</text>
-      <text :x="x + picture.stride / 2" :y="HEIGHT - BOTTOM + 50" class="drop mono">{{ step.read ? mv(read[1] - read[0]) : `(${mv(read[1] - read[0])})` }}</text>
+      <text v-for="(line, row) in twoLines(step.label)" :key="row" :x="x + picture.stride / 2" :y="HEIGHT - BOTTOM + 22 + 15 * row" class="name" :class="step.side">{{ line }}</text>
+      <text :x="x + picture.stride / 2" :y="HEIGHT - 12" class="drop mono">{{ step.read ? mv(read[1] - read[0]) : `(${mv(read[1] - read[0])})` }}</text>
     </g>
   </svg>
 </template>
@@ -116,7 +126,8 @@ text {
   font-size: 14.5px;
 }
 .mono {
-  font-family: var(--mono);
+  font-family: var(--figures);
+  font-variant-numeric: tabular-nums;
 }
 .tick,
 .end {

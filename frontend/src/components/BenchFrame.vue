@@ -42,6 +42,10 @@ const pick = (id: string) => (bench.selected = id)
   padding: 12px 16px 40px;
   align-items: start;
 }
+.pictures {
+  position: sticky;
+  top: 8px;
+}
 .stale {
   opacity: 0.45;
 }
@@ -52,6 +56,9 @@ const pick = (id: string) => (bench.selected = id)
   .frame {
     grid-template-columns: minmax(0, 1fr);
     padding: 10px;
+  }
+  .pictures {
+    position: static;
   }
 }
 @media (max-width: 640px) {

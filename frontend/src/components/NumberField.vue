@@ -63,7 +63,7 @@ function typed(value: string): void {
 
 <style scoped>
 .number :deep(input) {
-  font-family: var(--mono);
+  font-family: var(--figures);
   font-variant-numeric: tabular-nums;
 }
 </style>

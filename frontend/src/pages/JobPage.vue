@@ -125,7 +125,8 @@ async function takeTheirs(): Promise<void> {
   display: flex;
   gap: 14px;
   align-items: center;
-  padding: 2px 16px 6px;
+  padding: 0 16px 4px;
+  margin-top: -4px;
   flex-wrap: wrap;
 }
 .number {

@@ -168,7 +168,8 @@ class _Judge:
 def part_in_words(branch: AnyBranch) -> str:
     """Size or rating of a branch as one would say it."""
     if isinstance(branch, ConductorBranch):
-        return (f"{branch.parallel} x " if branch.parallel > 1 else "") + f"{branch.size}, {branch.length_m:g} m"
+        runs = f"{branch.parallel} x " if branch.parallel > 1 else ""
+        return f"{runs}{branch.size.replace('mm2', 'mm²')}, {branch.length_m:g} m"
     if isinstance(branch, FuseBranch):
         return f"{branch.rating_a:g} A"
     return f"{branch.rating_a:g} A" if branch.rating_a else branch.kind.replace("_", " ")
@@ -309,6 +310,8 @@ def _branch_verdict(
             f"{at} is over {limit.rule}, though the part is sound: it is too small or too long for this current.",
             "Cleaning will not help. Propose a larger size.",
         )
+    if outcome is Verdict.CLOSE and too_much:
+        return BranchVerdict.EXCESS, f"{at} ± {_mv(u_judged)} straddles {limit.rule}, and {more}.{split}", _advice(branch)
     if outcome is Verdict.CLOSE:
         return (
             BranchVerdict.CLOSE,

@@ -13,10 +13,10 @@ from mavrik.core.topology import Ring, Side, least_path, neighbours
 
 STEP = 180.0
 """Width one ring branch takes [drawing units]."""
-LEFT, TOP = 130.0, 120.0
-SPAN = 300.0
+LEFT, TOP = 110.0, 86.0
+SPAN = 172.0
 """Height between feed and return side."""
-LANE = 96.0
+LANE = 100.0
 """Distance between parallel paths."""
 
 Point = tuple[float, float]
@@ -149,8 +149,8 @@ def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:
             lines[branch_id] = tuple(points)
             done.add(branch_id)
     lift = max(0.0, feed_lanes * LANE)
-    width = max(column, right) + 150
-    height = bottom + home_lanes * LANE + 90 + lift
+    width = max(column, right) + 110
+    height = bottom + home_lanes * LANE + 80 + lift
 
     def moved(point: Point) -> Point:
         return (round(point[0], 1), round(point[1] + lift, 1))

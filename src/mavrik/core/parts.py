@@ -270,7 +270,7 @@ def judge_parts(circuit: Circuit, rated: Prediction) -> PartsReport:
                         code="cable_too_small",
                         severity=Severity.DANGER,
                         branch_id=branch.id,
-                        title=f"{branch.label}: {branch.size} is too small for a {rated_a:g} A unit",
+                        title=f"{branch.label}: {branch.size.replace('mm2', 'mm²')} is too small for a {rated_a:g} A unit",
                         why=f"It may carry {check.allowed_a:.0f} A for good and would see {current:.0f} A.",
                         rule=check.words,
                         source="ABYC E-11" if check.table == AmpacityTableName.ABYC_E11 else "ISO 10133",

@@ -401,7 +401,7 @@ def _second_opinion(circuit: Circuit, target: SizingTarget, ring: Ring, side_lim
 
 def _words(branch: object) -> str:
     if isinstance(branch, ConductorBranch):
-        return Option(branch.size, branch.parallel).label
+        return Option(branch.size, branch.parallel).label.replace("mm2", "mm²")
     if isinstance(branch, FuseBranch):
         return f"{branch.rating_a:g} A {fuse_table().families[branch.family].label}"
     return "none"

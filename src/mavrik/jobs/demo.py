@@ -77,7 +77,7 @@ JOBS = (
         "Saltmarsh Parcels", "depot desk, ext. 4", "Brindle Carrier van, 2.0 diesel, 2017, white, no. 31", VehicleKind.VAN, 12,
         "Third alternator in two years. Battery lamp glows at idle after rain; slow cranking on Mondays.", 1,
         layout="front_battery", changes={"block_ground": {"to_end": {"kind": "crimp", "condition": "corroded"}}},
-        test=DemoTest(74.0, {"block_ground": 3.4, "charge_cable": 0.25}),
+        test=DemoTest(74.0, {"block_ground": 3.4, "body_ground": 2.6}),
     ),
     DemoJob(
         "Ottoline Birch", "after six", "Tarnhawk 6 camper on a Brindle chassis, 2012", VehicleKind.CAMPER, 12,
@@ -98,7 +98,7 @@ JOBS = (
     DemoJob(
         "Selkie Boat Share", "berth 14", "Selkie 28 launch, single diesel", VehicleKind.BOAT, 12,
         "A 250 A unit went in last spring on the old cable. The cable is warm to the hand.", 9,
-        loads=(("inverter", 90.0),), layout="front_battery", rated_a=250,
+        layout="front_battery", rated_a=250,
         changes={"charge_cable": {"size": "4 AWG", "length_m": 2.1}, "battery_lead": {"size": "4 AWG"}, "block_ground": {"size": "2 AWG"}},
         removed={"charge_fuse": "fuse_out"},
     ),

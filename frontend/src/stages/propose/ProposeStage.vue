@@ -97,11 +97,11 @@ async function keep(): Promise<void> {
         <template v-if="view">
           <div class="both">
             <section class="panel"><h2 class="sleeve">As found, at {{ fixed(view.comparison.current_a, 0) }} A</h2>
-              <LoopView :circuit="bench.asFound.document" :judged="view.comparison.before" :sizes="sizes" :selected="picked" @select="picked = $event" />
+              <LoopView :circuit="bench.asFound.document" :judged="view.comparison.before" :sizes="sizes" :selected="picked" compact @select="picked = $event" />
               <p v-for="f in view.comparison.before.assessment.findings" :key="f.code + f.branch_id" class="finding" :class="f.severity" :data-finding="f.code"><b>{{ f.title }}.</b> {{ f.why }}</p>
             </section>
             <section class="panel"><h2 class="sleeve">Proposed</h2>
-              <LoopView :circuit="view.proposal.circuit" :judged="view.comparison.after" :sizes="sizes" :selected="picked" @select="picked = $event" />
+              <LoopView :circuit="view.proposal.circuit" :judged="view.comparison.after" :sizes="sizes" :selected="picked" compact @select="picked = $event" />
               <p v-if="!view.comparison.after.assessment.findings.length" class="ok">Nothing to call out.</p>
               <p v-for="f in view.comparison.after.assessment.findings" :key="f.code + f.branch_id" class="finding" :class="f.severity"><b>{{ f.title }}.</b> {{ f.why }}</p>
             </section>

@@ -46,7 +46,7 @@ const ampacityWords = (b: BranchAssessment) =>
       </section>
       <section v-if="picked" class="panel" data-test="picked">
         <div class="row"><h2 class="sleeve">{{ picked.label }}</h2><VerdictMark :verdict="picked.verdict" /></div>
-        <p class="big mono">{{ picked.measured_drop_v === null ? `(${mv(Math.abs(picked.predicted_drop_v))})` : mv(picked.measured_drop_v) }} <small>mV</small></p>
+        <p class="big">{{ picked.measured_drop_v === null ? `(${mv(Math.abs(picked.predicted_drop_v))})` : mv(picked.measured_drop_v) }} <small>mV</small></p>
         <p>{{ picked.reason }} <b v-if="picked.next_step">{{ picked.next_step }}</b></p>
         <table class="figures">
           <tbody>
@@ -120,7 +120,10 @@ const ampacityWords = (b: BranchAssessment) =>
   font-weight: 700;
   margin: 6px 0;
 }
+
 .big {
+  font-variant-numeric: tabular-nums;
+  font-weight: 700;
   font-size: 3rem;
   line-height: 1.1;
   margin: 4px 0;

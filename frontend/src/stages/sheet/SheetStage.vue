@@ -3,6 +3,7 @@
 import { ref } from 'vue'
 import type { StageName } from '@/api/types'
 import CautionStrip from '@/components/CautionStrip.vue'
+import { moment } from '@/lib/numbers'
 import { useKeys } from '@/lib/keys'
 import { useWorkbench } from '@/lib/workbench'
 
@@ -28,7 +29,7 @@ useKeys([{ key: 'p', label: 'print the sheet', run: print }])
         <CautionStrip step="sheet" :job-id="bench.jobId" />
         <h2 class="sleeve">Who did what</h2>
         <ol class="history">
-          <li v-for="change in bench.job?.changes" :key="change.at + change.what"><span class="mono">{{ new Date(change.at).toLocaleString() }}</span> {{ change.person }} {{ change.what }}</li>
+          <li v-for="change in bench.job?.changes" :key="change.at + change.what"><span class="mono">{{ moment(change.at) }}</span> {{ change.person }} {{ change.what }}</li>
         </ol>
       </section>
       <iframe ref="frame" class="paper" :src="`/api/jobs/${bench.jobId}/sheet`" title="The job sheet" />
