@@ -10,7 +10,7 @@ from flask_login import current_user, login_user, logout_user
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from flask_wtf.csrf import generate_csrf
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, BeforeValidator, Field
 
 from mavrik import __version__
 from mavrik.core.circuit import Circuit
@@ -160,7 +160,8 @@ class LayoutPath(BaseModel):
 class LayoutQuery(BaseModel):
     """For which system."""
 
-    system_voltage_v: Annotated[Literal[12, 24], Field()] = 12
+    # A query is text; a Literal of numbers takes no text by itself.
+    system_voltage_v: Annotated[Literal[12, 24], BeforeValidator(lambda v: int(v) if str(v).isdecimal() else v)] = 12
 
 
 class InstrumentsOut(BaseModel):

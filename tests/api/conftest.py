@@ -1,0 +1,116 @@
+"""A server on the test database, and people signed in to it."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from flask.testing import FlaskClient
+from werkzeug.test import TestResponse
+
+from mavrik.jobs.equipment import ensure_starting_set
+from mavrik.jobs.people import Role, add_person
+from mavrik.store.database import Database
+from mavrik.web.app import create_app
+from mavrik.web.settings import Settings
+from tests.build import simple_document
+
+PASSWORD = "a long enough password"
+PEOPLE = {"tech": Role.TECHNICIAN, "other": Role.TECHNICIAN, "boss": Role.LEAD, "reader": Role.READ_ONLY}
+
+
+class Caller:
+    """A person with a browser: keeps cookies and carries the write token."""
+
+    def __init__(self, client: FlaskClient) -> None:
+        self.client = client
+        self.token = self.get("/api/session").json["csrf_token"]  # type: ignore[index]
+
+    def get(self, path: str, **more: Any) -> TestResponse:
+        return self.client.get(path, **more)
+
+    def send(self, method: str, path: str, body: Any = None, raw: bytes | None = None, token: str | None = None) -> TestResponse:
+        data = raw if raw is not None else json.dumps(body)
+        headers = {"X-CSRFToken": self.token if token is None else token}
+        return self.client.open(path, method=method, data=data, content_type="application/json", headers=headers)
+
+    def post(self, path: str, body: Any = None, **more: Any) -> TestResponse:
+        return self.send("POST", path, body, **more)
+
+    def put(self, path: str, body: Any = None, **more: Any) -> TestResponse:
+        return self.send("PUT", path, body, **more)
+
+    def sign_in(self, login: str, password: str = PASSWORD) -> TestResponse:
+        answer = self.post("/api/session", {"login": login, "password": password})
+        if answer.status_code == 200:
+            self.token = self.get("/api/session").json["csrf_token"]  # type: ignore[index]
+        return answer
+
+
+@pytest.fixture(scope="session")
+def app(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Any:
+    static: Path = tmp_path_factory.mktemp("static")
+    (static / "index.html").write_text('<meta name="csp-nonce" content="%NONCE%">')
+    made = create_app(Settings(database_url=database_url, secret_key="test", workshop="Test shop", static=static))
+    database = Database(database_url)
+    with database.session() as session:
+        for login, role in PEOPLE.items():
+            add_person(session, login, login.title(), role, PASSWORD)
+        ensure_starting_set(session)
+    database.dispose()
+    return made
+
+
+@pytest.fixture
+def stranger(app: Any) -> Iterator[Caller]:
+    with app.test_client() as client:
+        yield Caller(client)
+
+
+def _signed_in(app: Any, login: str) -> Caller:
+    caller = Caller(app.test_client())
+    assert caller.sign_in(login).status_code == 200
+    return caller
+
+
+@pytest.fixture
+def tech(app: Any) -> Caller:
+    return _signed_in(app, "tech")
+
+
+@pytest.fixture
+def other(app: Any) -> Caller:
+    return _signed_in(app, "other")
+
+
+@pytest.fixture
+def boss(app: Any) -> Caller:
+    return _signed_in(app, "boss")
+
+
+@pytest.fixture
+def reader(app: Any) -> Caller:
+    return _signed_in(app, "reader")
+
+
+def job_body(**changes: Any) -> dict[str, Any]:
+    return {
+        "customer": {"name": "Invented Carting"},
+        "vehicle": {"description": "Handcart Deluxe", "kind": "van", "system_voltage_v": 12},
+        "complaint": "Lamp glows",
+        **changes,
+    }
+
+
+@pytest.fixture
+def job(tech: Caller) -> dict[str, Any]:
+    """A job with the simple circuit."""
+    made = tech.post("/api/jobs", job_body()).json
+    assert made is not None
+    saved = tech.put(f"/api/jobs/{made['id']}/circuit", {"document": simple_document(), "lock": None})
+    assert saved.status_code == 200, saved.text
+    job: dict[str, Any] = tech.get(f"/api/jobs/{made['id']}").json  # type: ignore[assignment]
+    return job

@@ -1,0 +1,84 @@
+"""Laying out the loop, and where a job stands."""
+
+from itertools import combinations
+from typing import Any
+
+import pytest
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.layouts import LAYOUTS, build_layout
+from mavrik.core.loop import lay_out
+from mavrik.core.progress import Stage, StageState, progress
+from mavrik.core.topology import find_ring
+from tests.build import drop_test, simple_circuit, simple_document
+
+
+@pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
+def test_everything_is_drawn_inside_the_picture_and_nothing_twice(layout: Any) -> None:
+    circuit = layout.build(12)
+    drawn = lay_out(circuit, find_ring(circuit))
+    assert {n.node_id for n in drawn.nodes} == {n.id for n in circuit.nodes}
+    assert sorted(b.branch_id for b in drawn.branches) == sorted(b.id for b in circuit.branches)
+    assert len(drawn.sources) == len(circuit.alternators) + len(circuit.batteries)
+    for a, b in combinations(drawn.nodes, 2):
+        assert abs(a.x - b.x) + abs(a.y - b.y) > 60
+    for place in drawn.branches:
+        for x, y in place.points:
+            assert 0 < x < drawn.width and 0 < y < drawn.height
+
+
+@pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
+def test_lines_start_and_end_at_their_nodes(layout: Any) -> None:
+    circuit = layout.build(12)
+    drawn = lay_out(circuit, find_ring(circuit))
+    at = {n.node_id: (n.x, n.y) for n in drawn.nodes}
+    for place in drawn.branches:
+        branch = circuit.branch(place.branch_id)
+        assert {place.points[0], place.points[-1]} == {at[branch.from_node], at[branch.to_node]}
+
+
+def test_labels_do_not_lie_on_each_other() -> None:
+    drawn = lay_out(build_layout("parallel_batteries", 12), find_ring(build_layout("parallel_batteries", 12)))
+    for a, b in combinations(drawn.branches, 2):
+        (ax, ay), (bx, by) = a.label_at, b.label_at
+        assert abs(ax - bx) > 85 or abs(ay - by) > 60, (a.branch_id, b.branch_id)
+
+
+def test_a_parallel_branch_gets_a_lane_of_its_own() -> None:
+    document = simple_document()
+    document["branches"].append({"kind": "ground_strap", "id": "strap", "label": "Strap", "from_node": "minus", "to_node": "case", "length_m": 1.5, "size": "16 mm2"})
+    circuit = Circuit.model_validate(document)
+    drawn = {b.branch_id: b for b in lay_out(circuit, find_ring(circuit)).branches}
+    assert not drawn["strap"].on_ring
+    assert max(y for _, y in drawn["strap"].points) > max(y for _, y in drawn["home"].points)
+
+
+def test_thirty_branches_are_drawn() -> None:
+    document = simple_document()
+    last = "stud"
+    document["branches"] = [b for b in document["branches"] if b["id"] != "feed"]
+    for k in range(27):
+        to = "fuse_in" if k == 26 else f"n{k}"
+        if to != "fuse_in":
+            document["nodes"].append({"id": to, "role": "stud", "label": to})
+        document["branches"].append({"kind": "cable", "id": f"c{k}", "label": f"C{k}", "from_node": last, "to_node": to, "length_m": 0.2, "size": "50 mm2"})
+        last = to
+    circuit = Circuit.model_validate(document)
+    assert len(lay_out(circuit, find_ring(circuit)).branches) == 29
+
+
+def test_a_new_job_begins_with_its_circuit() -> None:
+    found = progress(None, None, wants_proposal=True, has_proposal=False)
+    assert found.next_stage is Stage.CIRCUIT
+    assert {s.state for s in found.stages[1:]} == {StageState.BLOCKED}
+
+
+def test_a_job_says_what_is_missing() -> None:
+    circuit = simple_circuit()
+    assert progress(circuit, None, False, False).missing == "the voltage-drop test"
+    partly = progress(circuit, drop_test(100, feed=0.1), False, False)
+    assert partly.missing == "2 of 3 ring drops" and partly.next_stage is Stage.MEASURE
+    read = drop_test(100, feed=0.1, fuse=0.05, home=0.06)
+    assert progress(circuit, read, True, False).next_stage is Stage.PROPOSE
+    assert progress(circuit, read, True, True).next_stage is Stage.SHEET
+    assert progress(circuit, read, False, False).next_stage is Stage.SHEET
