@@ -133,17 +133,19 @@ function makeWorkbench(jobId: number) {
     keepDraft(testKey, testDraft)
   }
 
-  /** The test as the core takes it; null while current or speed are missing. */
+  /**
+   * The test as the core takes it, without probes; null while current or speed are missing.
+   * It must not depend on what the core said, or every answer would ask again.
+   */
   const test = computed<DropTest | null>(() => {
-    const now = judgedCircuit.value ?? circuit.value
+    const now = circuit.value
     if (!testDraft.output_current_a || !testDraft.engine_speed_rpm || !testDraft.voltmeter || !testDraft.clamp || !now) return null
     const known = new Set(now.branches.map((b) => b.id))
     const readings: Reading[] = Object.entries(testDraft.values).flatMap(([key, value]) => {
       if (value === null) return []
       const [quantity, branch] = key.split(':') as [Reading['quantity'], string | undefined]
       if (branch && !known.has(branch)) return []
-      const probes = probesOf(key)
-      return [{ quantity, branch_id: branch ?? null, value, red_node: probes?.red ?? null, black_node: probes?.black ?? null }]
+      return [{ quantity, branch_id: branch ?? null, value, red_node: null, black_node: null }]
     })
     return {
       procedure: 'charging_drop',
@@ -176,6 +178,17 @@ function makeWorkbench(jobId: number) {
     if (step) return { red: step.from_node, black: step.to_node }
     const branch = now.branches.find((b) => b.id === branchId)
     return branch ? { red: branch.from_node, black: branch.to_node } : null
+  }
+
+  /** The test with where each probe was, as it is kept. */
+  function testWithProbes(): DropTest | null {
+    const now = test.value
+    if (!now) return null
+    const readings = now.readings.map((reading) => {
+      const probes = probesOf(readingKey(reading))
+      return { ...reading, red_node: probes?.red ?? null, black_node: probes?.black ?? null }
+    })
+    return { ...now, readings }
   }
 
   let timer: ReturnType<typeof setTimeout> | undefined
@@ -230,17 +243,18 @@ function makeWorkbench(jobId: number) {
 
   async function saveTest(asNew = false): Promise<void> {
     const record = asFound.value
-    if (!record || !test.value) return
+    const kept = testWithProbes()
+    if (!record || !kept) return
     const params = { path: { job_id: jobId } }
     const onThis = !asNew && testDraft.testId !== null && latestTest.value?.circuit_id === record.id
     const saved = onThis
       ? await data(
           client.PUT('/api/jobs/{job_id}/tests/{test_id}', {
             params: { path: { job_id: jobId, test_id: testDraft.testId! } },
-            body: { circuit_id: record.id, test: test.value, lock: testDraft.lock },
+            body: { circuit_id: record.id, test: kept, lock: testDraft.lock },
           }),
         )
-      : await data(client.POST('/api/jobs/{job_id}/tests', { params, body: { circuit_id: record.id, test: test.value, lock: null } }))
+      : await data(client.POST('/api/jobs/{job_id}/tests', { params, body: { circuit_id: record.id, test: kept, lock: null } }))
     takeTest(saved)
     await reload()
   }

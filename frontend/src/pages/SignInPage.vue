@@ -37,7 +37,7 @@ async function enter(): Promise<void> {
       <v-text-field v-model="login" label="Login" autocomplete="username" autofocus name="login" />
       <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" name="password" />
       <ProblemNotice :problem="problem" />
-      <v-btn type="submit" color="primary" size="large" :loading="busy" :disabled="!login || !password">Sign in</v-btn>
+      <v-btn type="submit" color="primary" size="large" :loading="busy">Sign in</v-btn>
       <p v-if="session.me?.demo" class="quiet ma-0">Demo: the sign-in was printed where Mavrik was started.</p>
     </form>
     <svg class="art" viewBox="0 0 420 240" aria-hidden="true">

@@ -1,0 +1,178 @@
+"""The whole path of a job in the browser, with the keyboard alone, checked against numbers worked by hand."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from mavrik.jobs.demo import DEMO_PASSWORD
+
+pytestmark = pytest.mark.xdist_group("browser")
+ROOT = Path(__file__).resolve().parents[2]
+
+
+def tab_to(page: Page, selector: str, most: int = 120) -> None:
+    """Press Tab until the focus is on (or in) what the selector names."""
+    for _ in range(most):
+        if page.evaluate("s => !!document.activeElement?.closest(s)", selector):
+            return
+        page.keyboard.press("Tab")
+    raise AssertionError(f"Tab never came to {selector}")
+
+
+def test_complaint_to_sheet_by_keyboard(open_page: Callable[..., Page], tmp_path: Path) -> None:
+    page = open_page(None)
+    page.goto("/")
+    keys = page.keyboard
+    # Sign in.
+    page.wait_for_selector("input[name=login]")
+    tab_to(page, "input[name=login]")
+    keys.type("tobin")
+    keys.press("Tab")
+    keys.type(DEMO_PASSWORD)
+    keys.press("Enter")
+    page.wait_for_selector("[data-job]")
+    # A new job.
+    keys.press("n")
+    page.wait_for_selector("input[name=customer]")
+    tab_to(page, "input[name=customer]")
+    keys.type("Keyboard & Sons")
+    tab_to(page, "input[name=vehicle]")
+    keys.type("Ploughwright 40 tractor")
+    tab_to(page, "textarea[name=complaint]")
+    keys.type("Dim lamps at idle")
+    tab_to(page, "[data-test=save-job]")
+    keys.press("Enter")
+    # The circuit, from a ready layout.
+    page.wait_for_selector("[data-layout=front_battery]")
+    tab_to(page, "[data-layout=front_battery]")
+    keys.press("Enter")
+    page.wait_for_selector("svg.loop")
+    expect(page.locator("g.branch")).to_have_count(7)
+    tab_to(page, "[data-pick=charge_cable]")
+    keys.press("Enter")
+    tab_to(page, "[data-field=length] input, .number[data-field=length]")
+    keys.press("Control+a")
+    keys.type("1,5")
+    expect(page.locator("g[data-branch=charge_cable]")).to_contain_text("1.5 m")
+    keys.press("Control+s")
+    expect(page.locator("[data-test=circuit-saved]")).to_contain_text("revision 1")
+    # Measure: number keys and Enter, the focus walks.
+    tab_to(page, "[data-test=to-measure]")
+    keys.press("Enter")
+    tab_to(page, "[data-test=cautions-seen]")
+    keys.press("Enter")
+    tab_to(page, "[data-walk=output_current]")
+    walked = ["70", "2000", "14.38", "14.03", "272", "180", "45", "47", "76", "69", "7"]
+    for number in walked:
+        keys.press("Control+a")
+        keys.type(number)
+        keys.press("Enter")
+    expect(page.locator("g[data-branch=charge_cable]")).to_contain_text("180 mV")
+    keys.press("Control+s")
+    page.wait_for_url("**/read")
+    # Read. By hand: 25 mm2 is 0.780 mohm/m at 20 degC; 1.5 m at 40 degC and two lugs of 0.05 mohm make 1.362 mohm.
+    # 180 mV / 70 A = 2.571 mohm: 1.21 mohm too much, 12.6 W; at the rated 90 A 231 mV, over 0.2 V.
+    page.locator("tr[data-row=charge_cable]").focus()
+    keys.press("Enter")
+    expect(page.locator("[data-test=excess]")).to_have_text("1.21 mΩ")
+    expect(page.locator("[data-test=heat]")).to_have_text("12.6 W")
+    expect(page.locator("[data-test=judged]")).to_have_text("231 mV")
+    expect(page.locator(".headline")).to_have_attribute("data-verdict", "fail")
+    expect(page.locator(".headline")).to_contain_text("Charge cable")
+    # 180 + 45 + 47 = 272 mV; stud less battery is 350 mV, both sides 272 + 76 = 348.
+    for check in ("feed", "return", "whole"):
+        expect(page.locator(f"[data-check={check}]")).to_contain_text("✓")
+    # Propose for 110 A.
+    keys.press("4")
+    page.wait_for_url("**/propose")
+    page.wait_for_selector("[data-test=comparison]")
+    tab_to(page, "[data-test=target] input, .number[data-test=target]")
+    keys.press("Control+a")
+    keys.type("110")
+    # ISO 10133, 105 degC, engine space (x 0.86): 35 mm2 carries 181 A, and settles at 60 + 45 (110/181)^2 = 77 degC:
+    # 1.65 m of it, four lugs and a 150 A fuse make 1.85 mohm, 204 mV, over 0.2 V. 50 mm2 carries 232 A and loses 165 mV.
+    row = page.locator("[data-test=comparison] tr[data-row=charge_cable]")
+    expect(row).to_contain_text("50 mm²")
+    expect(row).to_contain_text("232 A")
+    expect(row).to_contain_text("165 mV")
+    expect(page.locator("[data-test=comparison] tr[data-row=charge_fuse]")).to_contain_text("150 A")
+    tab_to(page, "[data-test=keep-proposal]")
+    keys.press("Enter")
+    expect(page.locator("[data-test=keep-proposal]")).to_have_text("Kept")
+    # The sheet, and out of the door.
+    keys.press("5")
+    page.wait_for_url("**/sheet")
+    sheet = page.frame_locator("iframe")
+    expect(sheet.locator("body")).to_contain_text("Proposed for 110 A")
+    expect(sheet.locator("body")).to_contain_text("Keyboard & Sons")
+    with page.expect_download() as waiting:
+        tab_to(page, "[data-test=bundle]")
+        keys.press("Enter")
+    file = tmp_path / "job.mavrik.json"
+    waiting.value.save_as(file)
+    with page.expect_download() as waiting:
+        tab_to(page, "[data-test=pdf]")
+        keys.press("Enter")
+    assert Path(waiting.value.path()).read_bytes().startswith(b"%PDF-")
+    with page.expect_download() as waiting:
+        tab_to(page, "[data-test=csv]")
+        keys.press("Enter")
+    assert "branch_drop,charge_cable" in Path(waiting.value.path()).read_text()
+    # The same verdict without a database.
+    done = subprocess.run([sys.executable, "-m", "mavrik.cli", "assess", str(file)], capture_output=True, check=True, env={"PYTHONPATH": str(ROOT / "src")})
+    said = {b["branch_id"]: b for b in json.loads(done.stdout)["assessment"]["branches"]}
+    assert said["charge_cable"]["verdict"] == "fail"
+    assert said["charge_cable"]["excess_resistance_ohm"] == pytest.approx(0.180 / 70 - (0.780e-3 * 1.5 * (1 + 0.00393 * 20) + 0.1e-3))
+    # And in again, as another job.
+    page.goto("/")
+    page.set_input_files("[data-test=bundle-file]", file)
+    page.wait_for_url("**/jobs/*/sheet")
+    expect(page.locator(".head")).to_contain_text("Keyboard & Sons")
+
+
+def test_loop_and_staircase_are_linked(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto("/jobs/1/read")
+    page.locator("[data-step=charge_fuse]").focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("g[data-branch=charge_fuse]")).to_have_class("branch picked")
+    page.locator("g[data-branch=block_ground]").focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-step=block_ground]")).to_have_class("step picked")
+    expect(page.locator("[data-test=picked]")).to_contain_text("Battery to block")
+    page.keyboard.press("j")
+    expect(page.locator("[data-test=picked]")).to_contain_text("Alternator mount")
+
+
+def test_readings_that_contradict_each_other_are_said_first(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto("/jobs/4/read")
+    expect(page.locator(".headline")).to_have_attribute("data-verdict", "check_probes")
+    expect(page.locator("[data-check=feed]")).to_contain_text("A probe was wrong")
+
+
+def test_the_old_cable_under_the_big_unit_is_called_out(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto("/jobs/5/propose")
+    expect(page.locator("[data-finding=no_fuse]")).to_contain_text("No fuse between Battery and the alternator")
+    expect(page.locator("[data-finding=cable_too_small]").first).to_contain_text("4 AWG is too small for a 250 A unit")
+
+
+def test_probes_are_shown_where_the_focus_is(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto("/jobs/3/measure")
+    page.locator("[data-test=cautions-seen]").click()
+    page.locator(".number[data-walk='branch_drop:rear_ground'] input").focus()
+    expect(page.locator("text=Red on Battery −, black on Chassis, rear")).to_be_visible()
+    expect(page.locator(".probe")).to_have_count(2)
+    page.keyboard.press("Enter")
+    expect(page.locator("text=Red on Chassis, rear, black on Chassis, front")).to_be_visible()
+    page.keyboard.press("Shift+Enter")
+    expect(page.locator("text=Red on Battery −, black on Chassis, rear")).to_be_visible()
