@@ -33,7 +33,9 @@ def test_every_route_is_closed_to_strangers_unless_it_says_otherwise(app: Any, s
 
 
 def test_the_open_routes_are_just_these(app: Any) -> None:
-    marked = {r.endpoint for r in app.url_map.iter_rules() if getattr(app.view_functions[r.endpoint], "mavrik_needs", None) == PUBLIC}
+    marked = {
+        r.endpoint for r in app.url_map.iter_rules() if getattr(app.view_functions[r.endpoint], "mavrik_needs", None) == PUBLIC
+    }
     assert marked == OPEN_ENDPOINTS
 
 
@@ -109,7 +111,9 @@ def test_the_page_gets_a_new_nonce_each_time(stranger: Caller) -> None:
     assert first.text != second.text
 
 
-@pytest.mark.parametrize("path", ["/assets/../app.py", "/assets/..%2f..%2fapp.py", "/sheet-assets/sheet.html.j2", "/sheet-assets/..%2fsheet.py"])
+@pytest.mark.parametrize(
+    "path", ["/assets/../app.py", "/assets/..%2f..%2fapp.py", "/sheet-assets/sheet.html.j2", "/sheet-assets/..%2fsheet.py"]
+)
 def test_no_path_leads_out_of_the_assets(stranger: Caller, path: str) -> None:
     answer = stranger.get(path)
     assert answer.status_code == 404 or "%NONCE%" not in answer.text

@@ -34,7 +34,12 @@ def test_from_complaint_to_sheet(tech: Caller) -> None:
     judged = tech.get(f"{path}/judged").json
     assert judged and judged["assessment"]["headline"]["branch_id"] == "block_ground"
     preview = tech.post(f"{path}/proposal/preview", {"target_current_a": 150}).json
-    assert preview and {c["branch_id"] for c in preview["proposal"]["choices"]} >= {"charge_cable", "charge_fuse", "block_ground", "body_ground"}
+    assert preview and {c["branch_id"] for c in preview["proposal"]["choices"]} >= {
+        "charge_cable",
+        "charge_fuse",
+        "block_ground",
+        "body_ground",
+    }
     assert tech.post(f"{path}/proposal", {"target_current_a": 150}).status_code == 201
     job = tech.get(path).json
     assert job and [c["role"] for c in job["circuits"]] == ["as_found", "proposal"]
@@ -79,7 +84,12 @@ def test_a_bad_field_is_named(tech: Caller, change: dict[str, Any], field: str) 
 
 @pytest.mark.parametrize(
     ("branch", "change", "field"),
-    [("feed", {"length_m": -1}, "length_m"), ("feed", {"size": "34 mm2"}, "size"), ("fuse", {"rating_a": 151}, "fuse"), ("home", {"length_m": "1,5"}, "length_m")],
+    [
+        ("feed", {"length_m": -1}, "length_m"),
+        ("feed", {"size": "34 mm2"}, "size"),
+        ("fuse", {"rating_a": 151}, "fuse"),
+        ("home", {"length_m": "1,5"}, "length_m"),
+    ],
 )
 def test_a_bad_branch_is_named_with_its_field_and_nothing_is_saved(
     tech: Caller, job: dict[str, Any], branch: str, change: dict[str, Any], field: str
@@ -227,7 +237,14 @@ def test_the_catalogue_offers_what_the_core_knows(reader: Caller) -> None:
 
 
 def test_an_instrument_is_added_and_changed(tech: Caller) -> None:
-    meter = {"id": "meter_9", "label": "Meter 9", "kind": "voltmeter", "percent_of_reading": 0.3, "digits": 2, "resolution": 0.0001}
+    meter = {
+        "id": "meter_9",
+        "label": "Meter 9",
+        "kind": "voltmeter",
+        "percent_of_reading": 0.3,
+        "digits": 2,
+        "resolution": 0.0001,
+    }
     assert tech.post("/api/instruments", meter).status_code == 200
     tech.post("/api/instruments", {**meter, "label": "Meter nine"})
     names = [i["label"] for i in tech.get("/api/instruments").json["instruments"]]  # type: ignore[index]

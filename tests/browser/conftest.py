@@ -19,7 +19,14 @@ from mavrik.jobs.demo import DEMO_PASSWORD, load_demo
 from mavrik.store.database import Database
 
 ROOT = Path(__file__).resolve().parents[2]
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+]
 
 
 @pytest.fixture(scope="session")

@@ -126,10 +126,17 @@ def test_complaint_to_sheet_by_keyboard(open_page: Callable[..., Page], tmp_path
         keys.press("Enter")
     assert "branch_drop,charge_cable" in Path(waiting.value.path()).read_text()
     # The same verdict without a database.
-    done = subprocess.run([sys.executable, "-m", "mavrik.cli", "assess", str(file)], capture_output=True, check=True, env={"PYTHONPATH": str(ROOT / "src")})
+    done = subprocess.run(
+        [sys.executable, "-m", "mavrik.cli", "assess", str(file)],
+        capture_output=True,
+        check=True,
+        env={"PYTHONPATH": str(ROOT / "src")},
+    )
     said = {b["branch_id"]: b for b in json.loads(done.stdout)["assessment"]["branches"]}
     assert said["charge_cable"]["verdict"] == "fail"
-    assert said["charge_cable"]["excess_resistance_ohm"] == pytest.approx(0.180 / 70 - (0.780e-3 * 1.5 * (1 + 0.00393 * 20) + 0.1e-3))
+    assert said["charge_cable"]["excess_resistance_ohm"] == pytest.approx(
+        0.180 / 70 - (0.780e-3 * 1.5 * (1 + 0.00393 * 20) + 0.1e-3)
+    )
     # And in again, as another job.
     page.goto("/")
     page.set_input_files("[data-test=bundle-file]", file)

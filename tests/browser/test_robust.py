@@ -17,7 +17,16 @@ def edit_length(page: Page, job: int, value: str) -> None:
     page.locator(".number[data-field=length] input").fill(value)
 
 
-@pytest.mark.parametrize(("typed", "words"), [("-2", "At least 0.01 m"), ("99", "At most 50 m"), ("two", "is not a number"), ("1.2.3", "is not a number"), ("", "Needed here")])
+@pytest.mark.parametrize(
+    ("typed", "words"),
+    [
+        ("-2", "At least 0.01 m"),
+        ("99", "At most 50 m"),
+        ("two", "is not a number"),
+        ("1.2.3", "is not a number"),
+        ("", "Needed here"),
+    ],
+)
 def test_a_bad_length_is_said_at_its_field_and_cannot_be_saved(open_page: Callable[..., Page], typed: str, words: str) -> None:
     page = open_page()
     edit_length(page, 2, typed)
@@ -109,7 +118,9 @@ def test_a_server_that_goes_away_takes_nothing_with_it(open_page: Callable[..., 
     expect(page.locator(".notice")).to_have_count(0)
 
 
-def test_a_database_that_goes_away_is_said_and_come_back_from(open_page: Callable[..., Page], admin_url: str, database_url: str) -> None:
+def test_a_database_that_goes_away_is_said_and_come_back_from(
+    open_page: Callable[..., Page], admin_url: str, database_url: str
+) -> None:
     page = open_page()
     name = make_url(database_url).database
     admin = create_engine(admin_url, isolation_level="AUTOCOMMIT")
@@ -118,7 +129,9 @@ def test_a_database_that_goes_away_is_said_and_come_back_from(open_page: Callabl
         with admin.connect() as connection:
             connection.execute(text(f'ALTER DATABASE "{name}" ALLOW_CONNECTIONS {str(yes).lower()}'))
             if not yes:
-                connection.execute(text("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = :name"), {"name": name})
+                connection.execute(
+                    text("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = :name"), {"name": name}
+                )
 
     allow(False)
     try:
@@ -140,7 +153,9 @@ def test_every_view_fits_the_screen(open_page: Callable[..., Page], width: int, 
         over = page.evaluate("document.documentElement.scrollWidth - window.innerWidth")
         assert over <= 0, f"{path} is {over} px too wide at {width}"
         if path.endswith("measure"):
-            small = page.evaluate("[...document.querySelectorAll('.v-btn, .stage')].filter(b => b.getBoundingClientRect().height < 44 && b.offsetParent).length")
+            small = page.evaluate(
+                "[...document.querySelectorAll('.v-btn, .stage')].filter(b => b.getBoundingClientRect().height < 44 && b.offsetParent).length"
+            )
             assert small == 0, f"{small} targets under 44 px on {path}"
 
 

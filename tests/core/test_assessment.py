@@ -16,7 +16,9 @@ from tests.build import drop_test, simple_circuit, simple_document, with_branch
 SOUND = {"feed": 0.121, "fuse": 0.053, "home": 0.065}
 
 
-def branch(circuit: Circuit, test: DropTest, branch_id: str, profile: LimitProfileName = LimitProfileName.COMMON) -> BranchAssessment:
+def branch(
+    circuit: Circuit, test: DropTest, branch_id: str, profile: LimitProfileName = LimitProfileName.COMMON
+) -> BranchAssessment:
     return next(b for b in assess(circuit, test, profile).branches if b.branch_id == branch_id)
 
 
@@ -148,7 +150,10 @@ def test_volt_limits_double_on_24_v(volts: int, limit: float) -> None:
     assert next(s for s in said.sides if s.name == "feed").limit_v == pytest.approx(limit)
 
 
-@pytest.mark.parametrize(("profile", "side", "ground", "whole"), [("common", 0.2, 0.1, 0.5), ("strict", 0.1, 0.05, 0.25), ("three_percent", 0.18, 0.09, 0.36)])
+@pytest.mark.parametrize(
+    ("profile", "side", "ground", "whole"),
+    [("common", 0.2, 0.1, 0.5), ("strict", 0.1, 0.05, 0.25), ("three_percent", 0.18, 0.09, 0.36)],
+)
 def test_profiles_are_the_trades(profile: str, side: float, ground: float, whole: float) -> None:
     """Common practice, no source: 0.2 V a side, 0.1 V a ground, 0.5 V whole; other shops 3 % of 12 V."""
     said = assess(simple_circuit(), None, LimitProfileName(profile))

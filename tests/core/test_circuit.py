@@ -67,7 +67,17 @@ def test_a_sound_circuit_has_no_problem() -> None:
 def test_a_branch_that_leads_nowhere_is_named() -> None:
     document = simple_document()
     document["nodes"].append({"id": "loose", "role": "stud", "label": "Loose end"})
-    document["branches"].append({"kind": "cable", "id": "stray", "label": "Stray", "from_node": "plus", "to_node": "loose", "length_m": 1, "size": "6 mm2"})
+    document["branches"].append(
+        {
+            "kind": "cable",
+            "id": "stray",
+            "label": "Stray",
+            "from_node": "plus",
+            "to_node": "loose",
+            "length_m": 1,
+            "size": "6 mm2",
+        }
+    )
     assert problems_of(document) == [("stray", "to_node")]
     assert "Loose end" in check_circuit(Circuit.model_validate(document))[0].message
 
@@ -87,13 +97,22 @@ def test_a_missing_return_path_is_said_at_the_battery() -> None:
 
 def test_an_open_switch_leaves_no_path() -> None:
     document = simple_document()
-    document["branches"][1] = {"kind": "switch", "id": "fuse", "label": "Isolator", "from_node": "fuse_in", "to_node": "plus", "closed": False}
+    document["branches"][1] = {
+        "kind": "switch",
+        "id": "fuse",
+        "label": "Isolator",
+        "from_node": "fuse_in",
+        "to_node": "plus",
+        "closed": False,
+    }
     assert ("bat", "positive_node") in problems_of(document)
 
 
 def test_feed_joined_to_return_is_a_dead_short() -> None:
     document = simple_document()
-    document["branches"].append({"kind": "cable", "id": "slip", "label": "Slip", "from_node": "plus", "to_node": "minus", "length_m": 1, "size": "6 mm2"})
+    document["branches"].append(
+        {"kind": "cable", "id": "slip", "label": "Slip", "from_node": "plus", "to_node": "minus", "length_m": 1, "size": "6 mm2"}
+    )
     problem = check_circuit(Circuit.model_validate(document))[0]
     assert "dead short" in problem.message and "Slip" in problem.message
 

@@ -60,7 +60,15 @@ def test_a_fuse_too_far_from_the_battery_is_called_out_unless_the_cable_is_sheat
     document = simple_document()
     document["nodes"].append({"id": "far", "role": "stud", "label": "Far"})
     document["branches"][1]["to_node"] = "far"
-    tail = {"kind": "cable", "id": "tail", "label": "Tail", "from_node": "far", "to_node": "plus", "length_m": 0.6, "size": "35 mm2"}
+    tail = {
+        "kind": "cable",
+        "id": "tail",
+        "label": "Tail",
+        "from_node": "far",
+        "to_node": "plus",
+        "length_m": 0.6,
+        "size": "35 mm2",
+    }
     document["branches"].append(tail)
     assert codes(document)["fuse_far"] == "tail"
     assert "fuse_far" not in codes(with_branch(document, "tail", sheathed=True))
@@ -73,14 +81,27 @@ def test_two_batteries_joined_without_a_fuse_are_called_out() -> None:
     for fuse in ("link_fuse", "link_fuse_2"):
         for k, b in enumerate(sound["branches"]):
             if b["id"] == fuse:
-                sound["branches"][k] = {"kind": "joint", "id": fuse, "label": "Bar", "from_node": b["from_node"], "to_node": b["to_node"]}
+                sound["branches"][k] = {
+                    "kind": "joint",
+                    "id": fuse,
+                    "label": "Bar",
+                    "from_node": b["from_node"],
+                    "to_node": b["to_node"],
+                }
     assert "two_sources" in codes(sound)
 
 
 def test_bad_ends_and_weak_contacts_are_called_out() -> None:
     assert codes(with_branch(simple_document(), "home", to_end={"kind": "crimp", "condition": "corroded"}))["bad_end"] == "home"
     document = simple_document()
-    document["branches"][1] = {"kind": "switch", "id": "fuse", "label": "Isolator", "from_node": "fuse_in", "to_node": "plus", "rating_a": 50}
+    document["branches"][1] = {
+        "kind": "switch",
+        "id": "fuse",
+        "label": "Isolator",
+        "from_node": "fuse_in",
+        "to_node": "plus",
+        "rating_a": 50,
+    }
     assert codes(document)["contact_rating"] == "fuse"
 
 
@@ -143,7 +164,9 @@ def test_a_proposal_keeps_its_promises(layout: Any, system: SizeSystem, need: fl
 def test_any_proposal_keeps_its_promises_or_says_why_not(
     need: float, system: SizeSystem, family: FuseFamily, insulation: int, profile: LimitProfileName, volts: int
 ) -> None:
-    target = SizingTarget(target_current_a=need, system=system, fuse_family=family, insulation_c=insulation, limit_profile=profile)
+    target = SizingTarget(
+        target_current_a=need, system=system, fuse_family=family, insulation_c=insulation, limit_profile=profile
+    )
     try:
         check_proposal(build_layout("front_battery", volts), target)
     except SizingError as error:

@@ -46,7 +46,17 @@ def test_labels_do_not_lie_on_each_other() -> None:
 
 def test_a_parallel_branch_gets_a_lane_of_its_own() -> None:
     document = simple_document()
-    document["branches"].append({"kind": "ground_strap", "id": "strap", "label": "Strap", "from_node": "minus", "to_node": "case", "length_m": 1.5, "size": "16 mm2"})
+    document["branches"].append(
+        {
+            "kind": "ground_strap",
+            "id": "strap",
+            "label": "Strap",
+            "from_node": "minus",
+            "to_node": "case",
+            "length_m": 1.5,
+            "size": "16 mm2",
+        }
+    )
     circuit = Circuit.model_validate(document)
     drawn = {b.branch_id: b for b in lay_out(circuit, find_ring(circuit)).branches}
     assert not drawn["strap"].on_ring
@@ -61,7 +71,17 @@ def test_thirty_branches_are_drawn() -> None:
         to = "fuse_in" if k == 26 else f"n{k}"
         if to != "fuse_in":
             document["nodes"].append({"id": to, "role": "stud", "label": to})
-        document["branches"].append({"kind": "cable", "id": f"c{k}", "label": f"C{k}", "from_node": last, "to_node": to, "length_m": 0.2, "size": "50 mm2"})
+        document["branches"].append(
+            {
+                "kind": "cable",
+                "id": f"c{k}",
+                "label": f"C{k}",
+                "from_node": last,
+                "to_node": to,
+                "length_m": 0.2,
+                "size": "50 mm2",
+            }
+        )
         last = to
     circuit = Circuit.model_validate(document)
     assert len(lay_out(circuit, find_ring(circuit)).branches) == 29

@@ -18,7 +18,10 @@ def test_common_ways_to_write_a_size(text: str, label: str) -> None:
     assert parse_size(size.label) == size
 
 
-@pytest.mark.parametrize("text", ["33 mm2", "0 mm2", "-4 AWG", "5/0", "0/0", "21 AWG", "40 AWG", "", "thick", "35", "99 AWG", "1e3 mm2", "2 AWG; drop table"])
+@pytest.mark.parametrize(
+    "text",
+    ["33 mm2", "0 mm2", "-4 AWG", "5/0", "0/0", "21 AWG", "40 AWG", "", "thick", "35", "99 AWG", "1e3 mm2", "2 AWG; drop table"],
+)
 def test_sizes_that_are_not_made_are_refused_in_words(text: str) -> None:
     with pytest.raises(ValueError, match=r"AWG|mm2"):
         parse_size(text)

@@ -13,7 +13,9 @@ from tests.build import simple_circuit, simple_document, with_branch
 
 def test_a_current_divides_as_the_conductances() -> None:
     """30 A into 1 mohm beside 2 mohm: 20 A and 10 A, 20 mV across both."""
-    found = solve_network([Resistor("a", "p", "n", 0.001), Resistor("b", "p", "n", 0.002)], [CurrentSource("n", "p", 30)], [], "n")
+    found = solve_network(
+        [Resistor("a", "p", "n", 0.001), Resistor("b", "p", "n", 0.002)], [CurrentSource("n", "p", 30)], [], "n"
+    )
     assert found.current_a["a"] == pytest.approx(20)
     assert found.current_a["b"] == pytest.approx(10)
     assert found.between("p", "n") == pytest.approx(0.02)
@@ -48,7 +50,10 @@ def networks(draw: st.DrawFn) -> tuple[list[Resistor], list[CurrentSource], list
     pairs = st.tuples(st.integers(0, count - 1), st.integers(0, count - 1)).filter(lambda p: p[0] != p[1])
     resistors += [Resistor(f"r{k}", str(a), str(b), draw(ohm)) for k, (a, b) in enumerate(draw(st.lists(pairs, max_size=8)))]
     currents = [CurrentSource(str(a), str(b), draw(st.floats(-300, 300))) for a, b in draw(st.lists(pairs, max_size=3))]
-    emfs = [EmfSource(f"e{k}", str(a), str(b), draw(st.floats(0, 30)), draw(ohm)) for k, (a, b) in enumerate(draw(st.lists(pairs, max_size=3)))]
+    emfs = [
+        EmfSource(f"e{k}", str(a), str(b), draw(st.floats(0, 30)), draw(ohm))
+        for k, (a, b) in enumerate(draw(st.lists(pairs, max_size=3)))
+    ]
     return resistors, currents, emfs
 
 
@@ -129,5 +134,7 @@ def test_in_every_layout_what_is_lost_is_what_is_missing_at_the_battery(layout: 
 
 def test_two_runs_have_half_the_resistance() -> None:
     one = predict(simple_circuit(), OperatingState(100, 14.4)).drop_v["feed"]
-    two = predict(Circuit.model_validate(with_branch(simple_document(), "feed", parallel=2)), OperatingState(100, 14.4)).drop_v["feed"]
+    two = predict(Circuit.model_validate(with_branch(simple_document(), "feed", parallel=2)), OperatingState(100, 14.4)).drop_v[
+        "feed"
+    ]
     assert two == pytest.approx(one / 2)

@@ -98,7 +98,8 @@ def test_a_broken_bundle_says_what_is_wrong(change: str, words: str) -> None:
 
 
 @pytest.mark.parametrize(
-    "data", [b"", b"\xff\xfe\x00", b"[]", b"null", b"{", b'{"format": "mavrik-job", "version": NaN}', b"[" * 100_000, b"x" * 5_000_001]
+    "data",
+    [b"", b"\xff\xfe\x00", b"[]", b"null", b"{", b'{"format": "mavrik-job", "version": NaN}', b"[" * 100_000, b"x" * 5_000_001],
 )
 def test_junk_is_not_a_bundle(data: bytes) -> None:
     with pytest.raises(BundleError):
@@ -119,7 +120,9 @@ def test_a_bundle_with_one_value_replaced_is_read_or_refused_never_a_crash(data:
 
     walk(document)
     holder, key = data.draw(st.sampled_from(places))
-    holder[key] = data.draw(st.none() | st.booleans() | st.floats() | st.integers() | st.text(max_size=8) | st.just([]) | st.just({}))
+    holder[key] = data.draw(
+        st.none() | st.booleans() | st.floats() | st.integers() | st.text(max_size=8) | st.just([]) | st.just({})
+    )
     try:
         bundle = read_bundle(as_bytes(document))
     except BundleError as error:
@@ -198,7 +201,13 @@ def test_assess_of_no_file_or_no_such_role_is_exit_2(tmp_path: Path) -> None:
 def test_assess_help_says_every_field() -> None:
     text = run_cli("assess", "--help").stdout.decode()
     said = assess_bundle(read_bundle(as_bytes(bundle_document()))).model_dump()
-    for name in [*said, *said["assessment"], *said["assessment"]["branches"][0], *said["assessment"]["headline"], *said["assessment"]["checks"][0]]:
+    for name in [
+        *said,
+        *said["assessment"],
+        *said["assessment"]["branches"][0],
+        *said["assessment"]["headline"],
+        *said["assessment"]["checks"][0],
+    ]:
         assert name in text, name
 
 

@@ -18,7 +18,9 @@ from mavrik.core.conductor import (
 FEET_PER_1000 = 304.8
 
 
-@pytest.mark.parametrize(("number", "diameter_mm", "area_mm2"), [(2, 6.544, 33.6), (0, 8.252, 53.5), (10, 2.588, 5.26), (-3, 11.684, 107.2)])
+@pytest.mark.parametrize(
+    ("number", "diameter_mm", "area_mm2"), [(2, 6.544, 33.6), (0, 8.252, 53.5), (10, 2.588, 5.26), (-3, 11.684, 107.2)]
+)
 def test_awg_geometry_is_that_of_astm_b258(number: int, diameter_mm: float, area_mm2: float) -> None:
     assert awg_diameter_mm(number) == pytest.approx(diameter_mm, abs=0.0006)
     assert awg_area_mm2(number) == pytest.approx(area_mm2, rel=0.002)

@@ -34,7 +34,14 @@ def test_a_ratio_is_propagated_by_its_derivatives() -> None:
 
 @pytest.mark.parametrize(
     ("value", "verdict"),
-    [(0.189, Verdict.PASS), (0.190, Verdict.PASS), (0.191, Verdict.CLOSE), (0.2, Verdict.CLOSE), (0.209, Verdict.CLOSE), (0.211, Verdict.FAIL)],
+    [
+        (0.189, Verdict.PASS),
+        (0.190, Verdict.PASS),
+        (0.191, Verdict.CLOSE),
+        (0.2, Verdict.CLOSE),
+        (0.209, Verdict.CLOSE),
+        (0.211, Verdict.FAIL),
+    ],
 )
 def test_the_guard_band_is_one_expanded_uncertainty(value: float, verdict: Verdict) -> None:
     """JCGM 106: limit 0.200 V, U = 10 mV: accept up to 0.190 V, reject above 0.210 V."""

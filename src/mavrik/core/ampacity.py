@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 
 from pydantic import BaseModel, ConfigDict
 
@@ -79,6 +80,7 @@ def _row(table: AmpacityTable, size: Size, insulation_c: int) -> tuple[float, st
     return column[key], f"{size.label} taken as the next smaller row, {Size(table.system, key).label}"
 
 
+@lru_cache(maxsize=4096)
 def ampacity(
     size: Size,
     insulation_c: int,

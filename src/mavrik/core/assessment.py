@@ -13,7 +13,7 @@ from mavrik.core.limits import Limit, LimitProfileName, Scope, limit_for, limit_
 from mavrik.core.measurement import DropTest, Quantity
 from mavrik.core.parts import AmpacityCheck, Finding, FuseCheck, Severity, judge_parts
 from mavrik.core.prediction import OperatingState, Prediction, predict
-from mavrik.core.topology import Side
+from mavrik.core.topology import Ring, Side, find_ring
 from mavrik.core.uncertainty import Verdict, combine, expanded_uncertainty, ratio_uncertainty, verdict_below
 
 LENGTH_TOLERANCE = 0.15
@@ -145,6 +145,8 @@ class _Judge:
     now: Prediction
     rated: Prediction
     profile: LimitProfileName
+    read: dict[tuple[Quantity, str | None], float]
+    """Every reading of the test by what it is of."""
 
     def u_volts(self, value: float) -> float:
         assert self.test is not None
@@ -199,8 +201,8 @@ def _judge_branch(
     basis = "model_split" if shared else "output"
     measured = clamped = None
     if j.test is not None:
-        measured = j.test.value(Quantity.BRANCH_DROP, branch.id)
-        clamped = j.test.value(Quantity.BRANCH_CURRENT, branch.id)
+        measured = j.read.get((Quantity.BRANCH_DROP, branch.id))
+        clamped = j.read.get((Quantity.BRANCH_CURRENT, branch.id))
         if clamped is not None:
             current, basis = clamped, "clamp"
             predicted = clamped * resistance
@@ -329,12 +331,12 @@ def _side_value(
     """Value and uncertainty of a side with its basis, then the sum of its parts where all were read."""
     if j.test is None:
         return None, None, "none", None, None
-    read = [j.test.value(Quantity.BRANCH_DROP, part) for part in parts]
+    read = [j.read.get((Quantity.BRANCH_DROP, part)) for part in parts]
     values = [v for v in read if v is not None]
     total = u_total = None
     if values and len(values) == len(read):
         total, u_total = sum(values), combine(*(j.u_volts(v) for v in values))
-    side = j.test.value(quantity)
+    side = j.read.get((quantity, None))
     if side is not None:
         return side, j.u_volts(side), "reading", total, u_total
     return total, u_total, "parts" if total is not None else "none", total, u_total
@@ -411,7 +413,7 @@ def _sides(j: _Judge) -> tuple[tuple[SideAssessment, ...], tuple[SumCheck, ...]]
     if feed is not None and home is not None:
         whole, u_whole, basis = feed + home, combine(u_feed or 0, u_home or 0), "sides"
     if j.test is not None:
-        stud, battery = j.test.value(Quantity.STUD_VOLTAGE), j.test.value(Quantity.BATTERY_VOLTAGE)
+        stud, battery = j.read.get((Quantity.STUD_VOLTAGE, None)), j.read.get((Quantity.BATTERY_VOLTAGE, None))
         if stud is not None and battery is not None:
             lost, u_lost = stud - battery, combine(j.u_volts(stud), j.u_volts(battery))
             if whole is not None:
@@ -550,28 +552,36 @@ def operating_state(circuit: Circuit, test: DropTest | None) -> OperatingState:
     )
 
 
-def assess(circuit: Circuit, test: DropTest | None = None, profile: LimitProfileName = LimitProfileName.COMMON) -> Assessment:
+def assess(
+    circuit: Circuit,
+    test: DropTest | None = None,
+    profile: LimitProfileName = LimitProfileName.COMMON,
+    ring: Ring | None = None,
+) -> Assessment:
     """Judge a circuit: its parts, and the readings of a charging voltage-drop test where there is one.
 
     circuit: the document
     test: readings with the instruments they were taken with, or None
     profile: named limit profile
+    ring: the circuit's ring, where it is known already
     Returns every branch with prediction, measurement, limit, verdict and reason; both sides; the sums; the findings.
     Readings of branches the circuit does not have are left out. Drops are judged scaled to rated output.
     Raises CircuitError for a circuit that does not close.
     Source: Ohm's and Joule's laws; limits by the profile; verdicts by JCGM 106.
     """
     state = operating_state(circuit, test)
-    now = predict(circuit, state)
-    rated = predict(
-        circuit,
-        OperatingState(
-            circuit.alternator.rated_a, circuit.alternator.set_point_v, state.engine_space_c, state.ambient_c, warmed_up=True
-        ),
+    ring = ring or find_ring(circuit)
+    now = predict(circuit, state, ring=ring)
+    at_rated = OperatingState(
+        circuit.alternator.rated_a,
+        circuit.alternator.set_point_v,
+        state.engine_space_c,
+        state.ambient_c,
+        warmed_up=True,
     )
-    j = _Judge(circuit, test, now, rated, profile)
+    rated = predict(circuit, at_rated, ring=ring)
+    j = _Judge(circuit, test, now, rated, profile, test.by_key() if test else {})
     parts = judge_parts(circuit, rated)
-    ring = now.ring
     place: dict[str, int] = {branch_id: k for k, branch_id in enumerate((*ring.feed, *ring.home))}
     order: Callable[[AnyBranch], int] = lambda b: place.get(b.id, len(place))  # noqa: E731
     branches = tuple(

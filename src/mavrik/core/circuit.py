@@ -8,12 +8,13 @@ Its own rules (types, ranges, names that refer to something) are here; whether i
 from __future__ import annotations
 
 from enum import StrEnum
+from functools import lru_cache
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
 from mavrik.core.ampacity import INSULATION_CLASSES_C, Ampacity, Place, ampacity
-from mavrik.core.conductor import Material, Size, cable_resistance, parse_size
+from mavrik.core.conductor import Material, Size, at_temperature, cable_resistance, parse_size
 from mavrik.core.protection import FuseFamily, cold_resistance_ohm
 
 CIRCUIT_SCHEMA_VERSION = 1
@@ -104,6 +105,12 @@ LUG_JOINT_OHM = 0.05e-3
 """A crimped lug bolted to clean metal: 0.05 mohm an end. From memory of typical joints; common practice, no source."""
 
 
+@lru_cache(maxsize=4096)
+def _metal_20c_ohm(size: str, length_m: float, material: Material, parallel: int) -> float:
+    # Not a cached property of the branch: a changed copy of a document would carry the old value along.
+    return cable_resistance(parse_size(size), length_m, 20.0, material, parallel)
+
+
 class BranchBase(Document):
     """What every branch has. Current in a sound charging circuit runs from `from_node` to `to_node`."""
 
@@ -136,8 +143,8 @@ class ConductorBranch(BranchBase):
 
     def sound_resistance_ohm(self, temperature_c: float) -> float:
         """Resistance with both ends clean and tight, at a conductor temperature [ohm]."""
-        metal = cable_resistance(self.conductor, self.length_m, temperature_c, self.material, self.parallel)
-        return metal + 2 * LUG_JOINT_OHM / self.parallel
+        cold = _metal_20c_ohm(self.size, self.length_m, self.material, self.parallel)
+        return at_temperature(cold, temperature_c, self.material) + 2 * LUG_JOINT_OHM / self.parallel
 
     def ampacity(self) -> Ampacity:
         """What it may carry for good, in its place, by the table of its size series."""

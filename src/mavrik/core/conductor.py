@@ -80,6 +80,7 @@ def conductor_table() -> ConductorTable:
     return load_table("conductors", ConductorTable)
 
 
+@cache
 def awg_diameter_mm(number: int) -> float:
     """Diameter of a solid AWG conductor [mm].
 
@@ -180,8 +181,12 @@ def at_temperature(resistance_20c_ohm: float, temperature_c: float, material: Ma
         raise ValueError("A resistance is 0 or more")
     if not -60 < temperature_c < 300:
         raise ValueError(f"A conductor temperature of {temperature_c} degC is outside -60 to 300 degC")
-    alpha = conductor_table().materials[material].temperature_coefficient_per_k
-    return resistance_20c_ohm * (1 + alpha * (temperature_c - 20))
+    return resistance_20c_ohm * (1 + _temperature_coefficient(material) * (temperature_c - 20))
+
+
+@cache
+def _temperature_coefficient(material: Material) -> float:
+    return conductor_table().materials[material].temperature_coefficient_per_k
 
 
 def cable_resistance(

@@ -25,8 +25,8 @@ def judge(circuit: Circuit, test: DropTest | None, profile: LimitProfileName) ->
     circuit, test, profile: as for `mavrik.core.assessment.assess`
     Raises CircuitError for a circuit that does not close.
     """
-    assessment = assess(circuit, test, profile)
     ring = find_ring(circuit)
+    assessment = assess(circuit, test, profile, ring)
     return Judged(assessment=assessment, staircase=build_staircase(circuit, ring, assessment), loop=lay_out(circuit, ring))
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections import defaultdict, deque
 from itertools import pairwise
 
-from mavrik.core.circuit import Circuit, Document
+from mavrik.core.circuit import AnyBranch, Circuit, Document
 from mavrik.core.topology import Ring, Side, least_path, neighbours
 
 STEP = 180.0
@@ -68,14 +68,15 @@ def _spread(nodes: tuple[str, ...], y: float, left: float, right: float) -> dict
     return {node: (left + k * gap, y) for k, node in enumerate(nodes)}
 
 
-def _spur(circuit: Circuit, start: str, placed: dict[str, Point], done: set[str], ends: set[str]) -> list[str] | None:
+def _spur(
+    near: dict[str, list[tuple[str, AnyBranch]]], start: str, placed: dict[str, Point], done: set[str], ends: set[str]
+) -> list[str] | None:
     """Branch ids of the shortest way from a placed node over undrawn branches to a placed node or a battery post."""
-    near = neighbours(circuit.branches)
     queue: deque[tuple[str, list[str], set[str]]] = deque([(start, [], {start})])
     while queue:
         node, path, seen = queue.popleft()
         for other, branch in near.get(node, ()):
-            if branch.id in done or branch.id in path:
+            if branch.id in done or branch.id in path or other == start:
                 continue
             if other in placed or (other in ends and other not in seen):
                 return [*path, branch.id]
@@ -116,7 +117,7 @@ def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:
     while True:
         found = None
         for start in [n for n in placed if n not in ends] + [n for n in placed if n in ends]:
-            found = _spur(circuit, start, {n: p for n, p in placed.items() if n != start}, done, ends)
+            found = _spur(near, start, placed, done, ends)
             if found:
                 break
         if not found:

@@ -99,10 +99,11 @@ class DropTest(Document):
 
     def value(self, quantity: Quantity, branch_id: str | None = None) -> float | None:
         """The reading of a quantity, or None where it was not taken."""
-        for reading in self.readings:
-            if reading.quantity is quantity and reading.branch_id == branch_id:
-                return reading.value
-        return None
+        return self.by_key().get((quantity, branch_id))
+
+    def by_key(self) -> dict[tuple[Quantity, str | None], float]:
+        """All values by quantity and branch."""
+        return {(r.quantity, r.branch_id): r.value for r in self.readings}
 
 
 def check_readings(circuit: Circuit, test: DropTest) -> list[Problem]:

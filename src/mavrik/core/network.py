@@ -50,6 +50,58 @@ class Solution:
         return self.node_v[first] - self.node_v[second]
 
 
+class Network:
+    """The shape of a network, assembled once and solved for many values of its resistances."""
+
+    def __init__(
+        self, resistors: Sequence[Resistor], currents: Sequence[CurrentSource], emfs: Sequence[EmfSource], reference: str
+    ) -> None:
+        """As for `solve_network`; the resistances given here only name the order of `ohm` in `solve`."""
+        names = {reference}
+        for resistor in resistors:
+            names |= {resistor.start, resistor.end}
+        for current in currents:
+            names |= {current.start, current.end}
+        for battery in emfs:
+            names |= {battery.positive, battery.negative}
+        names.discard(reference)
+        self._names = (*sorted(names), reference)
+        row = {name: k for k, name in enumerate(self._names)}
+        self._ids = [r.id for r in resistors] + [e.id for e in emfs]
+        self._inner = np.array([e.ohm for e in emfs])
+        self._volt = np.array([0.0] * len(resistors) + [e.volt for e in emfs])
+        ends = [(row[r.start], row[r.end]) for r in resistors] + [(row[e.positive], row[e.negative]) for e in emfs]
+        # One row a branch: +1 where its current leaves, -1 where it arrives.
+        self._incidence = np.zeros((len(ends), len(self._names)))
+        for k, (start, end) in enumerate(ends):
+            self._incidence[k, start] += 1
+            self._incidence[k, end] -= 1
+        self._driven = np.zeros(len(self._names))
+        for c in currents:
+            self._driven[row[c.end]] += c.ampere
+            self._driven[row[c.start]] -= c.ampere
+        alone = [n for k, n in enumerate(self._names[:-1]) if not self._incidence[:, k].any()]
+        if alone:
+            raise ValueError(f"Nothing ties {', '.join(alone)} to the rest of the circuit")
+
+    def solve(self, ohm: Sequence[float]) -> Solution:
+        """Solve for resistances in the order the resistors were given [ohm]; errors as for `solve_network`."""
+        resistance = np.concatenate((np.asarray(ohm, dtype=float), self._inner))
+        sound = np.isfinite(resistance) & (resistance > 0)
+        if not sound.all():
+            bad = int(np.argmin(sound))
+            raise ValueError(f"{self._ids[bad]}: a resistance is above 0 ohm and finite, not {resistance[bad]}")
+        weighted = self._incidence.T / resistance
+        injected = self._driven + weighted @ self._volt
+        voltages = np.zeros(len(self._names))
+        try:
+            voltages[:-1] = np.linalg.solve((weighted @ self._incidence)[:-1, :-1], injected[:-1])
+        except np.linalg.LinAlgError as error:
+            raise ValueError(f"A part of the circuit is not tied to {self._names[-1]}") from error
+        flow = (self._incidence @ voltages - self._volt) / resistance
+        return Solution(dict(zip(self._names, voltages.tolist(), strict=True)), dict(zip(self._ids, flow.tolist(), strict=True)))
+
+
 def solve_network(
     resistors: Sequence[Resistor], currents: Sequence[CurrentSource], emfs: Sequence[EmfSource], reference: str
 ) -> Solution:
@@ -67,45 +119,4 @@ def solve_network(
     >>> s.node_v["p"], s.current_a["a"]
     (6.0, 3.0)
     """
-    names = sorted(
-        {n for r in resistors for n in (r.start, r.end)}
-        | {n for c in currents for n in (c.start, c.end)}
-        | {n for e in emfs for n in (e.positive, e.negative)}
-        | {reference}
-    )
-    row = {name: k for k, name in enumerate(names)}
-    conductance = np.zeros((len(names), len(names)))
-    injected = np.zeros(len(names))
-
-    def tie(first: int, second: int, ohm: float, name: str) -> None:
-        if not (ohm > 0 and np.isfinite(ohm)):
-            raise ValueError(f"{name}: a resistance is above 0 ohm and finite, not {ohm}")
-        siemens = 1 / ohm
-        conductance[first, first] += siemens
-        conductance[second, second] += siemens
-        conductance[first, second] -= siemens
-        conductance[second, first] -= siemens
-
-    for r in resistors:
-        tie(row[r.start], row[r.end], r.ohm, r.id)
-    for e in emfs:
-        tie(row[e.positive], row[e.negative], e.ohm, e.id)
-        injected[row[e.positive]] += e.volt / e.ohm
-        injected[row[e.negative]] -= e.volt / e.ohm
-    for c in currents:
-        injected[row[c.end]] += c.ampere
-        injected[row[c.start]] -= c.ampere
-    keep = [k for k in range(len(names)) if k != row[reference]]
-    voltages = np.zeros(len(names))
-    if keep:
-        if np.any(np.diag(conductance)[keep] == 0):
-            alone = [names[k] for k in keep if conductance[k, k] == 0]
-            raise ValueError(f"Nothing ties {', '.join(alone)} to the rest of the circuit")
-        try:
-            voltages[keep] = np.linalg.solve(conductance[np.ix_(keep, keep)], injected[keep])
-        except np.linalg.LinAlgError as error:
-            raise ValueError(f"A part of the circuit is not tied to {reference}") from error
-    node_v = {name: float(voltages[k]) for name, k in row.items()}
-    flow = {r.id: (node_v[r.start] - node_v[r.end]) / r.ohm for r in resistors}
-    flow |= {e.id: (node_v[e.positive] - node_v[e.negative] - e.volt) / e.ohm for e in emfs}
-    return Solution(node_v, flow)
+    return Network(resistors, currents, emfs, reference).solve([r.ohm for r in resistors])

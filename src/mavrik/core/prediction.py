@@ -7,8 +7,12 @@ from dataclasses import dataclass
 
 from mavrik.core.ampacity import Place, working_temperature_c
 from mavrik.core.circuit import AnyBranch, Circuit, ConductorBranch
-from mavrik.core.network import CurrentSource, EmfSource, Resistor, Solution, solve_network
-from mavrik.core.topology import Ring, conducts, find_ring, neighbours, reach
+from mavrik.core.network import CurrentSource, EmfSource, Network, Resistor
+from mavrik.core.topology import Ring, conducts, find_ring
+
+WARM_ROUNDS = 4
+SETTLED_K = 0.1
+"""Cable temperatures that move by less than this have settled: 0.04 % of a resistance."""
 
 
 @dataclass(frozen=True)
@@ -46,10 +50,10 @@ def _surroundings_c(branch: AnyBranch, state: OperatingState) -> float:
     return state.engine_space_c if hot else state.ambient_c
 
 
-def _solve(circuit: Circuit, state: OperatingState, resistance: Mapping[str, float]) -> Solution:
+def _network(circuit: Circuit, state: OperatingState, live: list[AnyBranch]) -> Network:
     alternator = circuit.alternator
-    return solve_network(
-        [Resistor(b.id, b.from_node, b.to_node, resistance[b.id]) for b in circuit.branches if b.id in resistance],
+    return Network(
+        [Resistor(b.id, b.from_node, b.to_node, 1.0) for b in live],
         [CurrentSource(alternator.case_node, alternator.stud_node, state.output_current_a)]
         + [CurrentSource(load.from_node, load.to_node, load.current_a) for load in circuit.loads],
         [EmfSource(b.id, b.positive_node, b.negative_node, 0.0, b.internal_mohm / 1000) for b in circuit.batteries],
@@ -57,36 +61,42 @@ def _solve(circuit: Circuit, state: OperatingState, resistance: Mapping[str, flo
     )
 
 
-def predict(circuit: Circuit, state: OperatingState, extra_ohm: Mapping[str, float] | None = None) -> Prediction:
+def predict(
+    circuit: Circuit, state: OperatingState, extra_ohm: Mapping[str, float] | None = None, ring: Ring | None = None
+) -> Prediction:
     """Voltages and currents of a circuit while the alternator delivers a known current.
 
     circuit: the document
     state: output current [A], voltage at the stud [V] and temperatures [degC]
     extra_ohm: resistance beyond that of a sound part, by branch id [ohm]; left out, every part is sound
+    ring: the circuit's ring, where it is known already
     Returns drops [V], currents [A], resistances [ohm] and node voltages [V] against the alternator case. What the
     loads do not take goes into the batteries, shared by their resistances.
     Raises CircuitError for a circuit that does not close.
     Source: nodal analysis; resistance at temperature (IEC 60028); with `warmed_up`, temperature from current by
     `working_temperature_c`, solved together with the resistances.
     """
-    ring = find_ring(circuit)
+    ring = ring or find_ring(circuit)
     live = [b for b in circuit.branches if conducts(b)]
     temperature = {b.id: _surroundings_c(b, state) for b in live}
     extra = extra_ohm or {}
     resistance = {b.id: b.sound_resistance_ohm(temperature[b.id]) + extra.get(b.id, 0.0) for b in live}
-    solution = _solve(circuit, state, resistance)
+    network = _network(circuit, state, live)
+    solution = network.solve(list(resistance.values()))
     if state.warmed_up:
-        allowed = {b.id: b.ampacity() for b in live if isinstance(b, ConductorBranch)}
+        conductors = [(b, b.ampacity()) for b in live if isinstance(b, ConductorBranch)]
         # Resistance moves current only between parallel paths, so a few rounds settle it well below a millivolt.
-        for _ in range(3):
-            for b in live:
-                if isinstance(b, ConductorBranch):
-                    warm = working_temperature_c(solution.current_a[b.id], allowed[b.id], b.insulation_c)
-                    temperature[b.id] = warm
-                    resistance[b.id] = b.sound_resistance_ohm(warm) + extra.get(b.id, 0.0)
-            solution = _solve(circuit, state, resistance)
+        for _ in range(WARM_ROUNDS):
+            warmest_change = 0.0
+            for b, allowed in conductors:
+                warm = working_temperature_c(solution.current_a[b.id], allowed, b.insulation_c)
+                warmest_change = max(warmest_change, abs(warm - temperature[b.id]))
+                temperature[b.id] = warm
+                resistance[b.id] = b.sound_resistance_ohm(warm) + extra.get(b.id, 0.0)
+            if warmest_change < SETTLED_K:
+                break
+            solution = network.solve(list(resistance.values()))
     # The batteries' voltages only lift the whole feed side; the stud voltage says by how much.
-    feed_side = reach(circuit.alternator.stud_node, neighbours(circuit.branches))
     lift = state.stud_voltage_v - solution.node_v[circuit.alternator.stud_node]
     return Prediction(
         state=state,
@@ -95,5 +105,5 @@ def predict(circuit: Circuit, state: OperatingState, extra_ohm: Mapping[str, flo
         temperature_c=temperature,
         current_a={b.id: solution.current_a[b.id] for b in live},
         drop_v={b.id: solution.between(b.from_node, b.to_node) for b in live},
-        node_v={n: v + lift if n in feed_side else v for n, v in solution.node_v.items()},
+        node_v={n: v + lift if n in ring.feed_reach else v for n, v in solution.node_v.items()},
     )

@@ -47,6 +47,8 @@ class Ring:
     """Branch ids from the battery's negative post to the alternator case."""
     feed_nodes: tuple[str, ...]
     home_nodes: tuple[str, ...]
+    feed_reach: frozenset[str]
+    """Every node on the feed side."""
     side: dict[str, Side]
     """Side of every branch that conducts, on the ring or off it."""
 
@@ -257,6 +259,7 @@ def find_ring(circuit: Circuit) -> Ring:
         feed=tuple(branch.id for _, branch in feed),
         home=tuple(branch.id for _, branch in home),
         feed_nodes=(alternator.stud_node, *(node for node, _ in feed)),
+        feed_reach=frozenset(positive),
         home_nodes=(battery.negative_node, *(node for node, _ in home)),
         side={
             branch.id: Side.FEED if branch.from_node in positive else Side.RETURN

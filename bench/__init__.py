@@ -1,0 +1,1 @@
+"""What is measured. Run with `./mavrik bench`; figures and the machine go to docs/performance.md with --write."""

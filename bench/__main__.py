@@ -1,0 +1,30 @@
+"""Run the benchmarks: all, or the parts named (core, server, browser); --write keeps the page."""
+
+from __future__ import annotations
+
+import importlib
+import sys
+
+from bench.report import PAGE, Figure, page
+
+PARTS = ("core", "server", "browser")
+
+
+def main(words: list[str]) -> int:
+    """Measure and print."""
+    wanted = [w for w in words if not w.startswith("-")] or list(PARTS)
+    if unknown := set(wanted) - set(PARTS):
+        print(f"No such part: {', '.join(sorted(unknown))}. Parts: {', '.join(PARTS)}.", file=sys.stderr)
+        return 2
+    found: list[Figure] = []
+    for part in wanted:
+        for figure in importlib.import_module(f"bench.{part}").figures():
+            found.append(figure)
+            print(figure.row(), flush=True)
+    if "--write" in words and set(wanted) == set(PARTS):
+        PAGE.write_text(page(found), encoding="utf-8")
+        print(f"Written: {PAGE.name}")
+    return 0
+
+
+sys.exit(main(sys.argv[1:]))
