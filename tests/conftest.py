@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import uuid
 from collections.abc import Iterator
+from contextlib import contextmanager
 
 import pytest
 
@@ -18,9 +19,9 @@ def admin_url() -> str:
     return os.environ.get("MAVRIK_TEST_ADMIN_URL") or cluster.url_of(cluster.ensure_cluster(), "postgres")
 
 
-@pytest.fixture(scope="session")
-def database_url(admin_url: str) -> Iterator[str]:
-    """An empty, migrated database for this worker; deleted afterwards."""
+@contextmanager
+def fresh_database(admin_url: str) -> Iterator[str]:
+    """An empty, migrated database; deleted afterwards."""
     name = f"mavrik_test_{uuid.uuid4().hex[:10]}"
     head, _, tail = admin_url.partition("?")
     url = f"{head.rsplit('/', 1)[0]}/{name}" + (f"?{tail}" if tail else "")
@@ -30,3 +31,10 @@ def database_url(admin_url: str) -> Iterator[str]:
     database.dispose()
     yield url
     drop_database(admin_url, url)
+
+
+@pytest.fixture(scope="session")
+def database_url(admin_url: str) -> Iterator[str]:
+    """This worker's database."""
+    with fresh_database(admin_url) as url:
+        yield url

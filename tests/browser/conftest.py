@@ -17,6 +17,7 @@ from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
 
 from mavrik.jobs.demo import DEMO_PASSWORD, load_demo
 from mavrik.store.database import Database
+from tests.conftest import fresh_database
 
 ROOT = Path(__file__).resolve().parents[2]
 FLAGS = [
@@ -27,6 +28,13 @@ FLAGS = [
     "--disable-sync",
     "--no-first-run",
 ]
+
+
+@pytest.fixture(scope="session")
+def database_url(admin_url: str) -> Iterator[str]:
+    """A database apart from that of the other tests: the demo wants an empty one."""
+    with fresh_database(admin_url) as url:
+        yield url
 
 
 @pytest.fixture(scope="session")

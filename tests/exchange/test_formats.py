@@ -216,3 +216,9 @@ def test_the_sheet_is_printed_from_a_file(tmp_path: Path) -> None:
     file.write_bytes(as_bytes(bundle_document()))
     assert run_cli("sheet", str(file), str(pdf)).returncode == 0
     assert pdf.read_bytes().startswith(b"%PDF-")
+
+
+def test_the_published_example_is_sound_and_finds_its_bad_ground() -> None:
+    data = (ROOT / "docs" / "formats" / "example.mavrik.json").read_bytes()
+    jsonschema.validate(json.loads(data), bundle_schema(), jsonschema.Draft202012Validator)
+    assert assess_bundle(read_bundle(data)).assessment.headline.branch_id == "block_ground"

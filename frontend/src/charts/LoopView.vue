@@ -175,10 +175,10 @@ text {
   fill: currentColor;
 }
 .compact .label {
-  font-size: 19px;
+  font-size: 21.5px;
 }
 .compact .reading {
-  font-size: 25px;
+  font-size: 27px;
 }
 .reading.unread {
   font-weight: 400;

@@ -53,7 +53,7 @@ def draw_loop(circuit: Circuit, judged: Judged) -> str:
     by_id: dict[str, BranchAssessment] = {b.branch_id: b for b in judged.assessment.branches}
     layout = judged.loop
     parts = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {layout.width:g} {layout.height:g}" role="img" '
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {layout.width:g} {layout.height:g}" role="img" font-family="B612, DejaVu Sans" '
         'aria-label="The charging circuit as a loop">'
     ]
     middle = sum(n.y for n in layout.nodes) / len(layout.nodes)
