@@ -31,8 +31,7 @@ def test_complaint_to_sheet_by_keyboard(open_page: Callable[..., Page], tmp_path
     page.goto("/")
     keys = page.keyboard
     # Sign in.
-    page.wait_for_selector("input[name=login]")
-    tab_to(page, "input[name=login]")
+    page.wait_for_selector("input[name=login]:focus")
     keys.type("tobin")
     keys.press("Tab")
     keys.type(DEMO_PASSWORD)
@@ -40,8 +39,7 @@ def test_complaint_to_sheet_by_keyboard(open_page: Callable[..., Page], tmp_path
     page.wait_for_selector("[data-job]")
     # A new job.
     keys.press("n")
-    page.wait_for_selector("input[name=customer]")
-    tab_to(page, "input[name=customer]")
+    page.wait_for_selector("input[name=customer]:focus")
     keys.type("Keyboard & Sons")
     tab_to(page, "input[name=vehicle]")
     keys.type("Ploughwright 40 tractor")

@@ -77,7 +77,11 @@ def test_two_people_on_the_particulars(open_page: Callable[..., Page]) -> None:
     for page, words in ((first, "First words"), (second, "Second words")):
         page.goto("/jobs/6/circuit")
         page.get_by_role("button", name="Particulars").click()
+        # The dialog takes the focus as it opens; what is typed before that may land elsewhere.
+        page.wait_for_selector(".v-overlay__content:focus, .v-overlay__content :focus")
         page.locator("textarea[name=complaint]").fill(words)
+        expect(page.locator("textarea[name=complaint]")).to_have_value(words)
+        expect(page.locator("input[name=customer]")).to_have_value("Hedgerow Recovery")
     first.locator("[data-test=save-job]").click()
     expect(first.locator(".head")).to_contain_text("First words")
     second.locator("[data-test=save-job]").click()

@@ -1,0 +1,136 @@
+"""Editing a circuit, finding jobs, units and instruments of the measuring stage."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import pytest
+from playwright.sync_api import Page, expect
+
+pytestmark = pytest.mark.xdist_group("browser")
+
+
+def test_a_branch_is_added_and_taken_out_again(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto("/jobs/2/circuit")
+    page.locator("g[data-branch=charge_cable]").click()
+    page.locator("[data-test=insert]").click()
+    page.get_by_role("option", name="Connector").or_(page.get_by_text("Connector", exact=True)).first.click()
+    expect(page.locator("g.branch")).to_have_count(8)
+    expect(page.locator("[data-editor=connector]")).to_be_visible()
+    expect(page.locator("g[data-branch=connector]")).to_contain_text("New connector")
+    page.locator("[data-test=remove]").click()
+    expect(page.locator("g.branch")).to_have_count(7)
+
+
+def test_a_second_ground_beside_the_first_gets_a_lane(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto("/jobs/3/circuit")
+    page.locator("g[data-branch=engine_strap]").click()
+    page.get_by_role("button", name="Add beside this").click()
+    expect(page.locator("g[data-branch=engine_strap_2]")).to_contain_text("Engine strap 2")
+    # Two equal straps share the current: each loses half.
+    expect(page.locator("[data-editor=engine_strap_2]")).to_be_visible()
+    expect(page.locator("[data-test=save-circuit]")).to_be_enabled()
+
+
+def test_a_fuse_of_another_family_takes_a_rating_it_is_made_in(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto("/jobs/2/circuit")
+    page.locator("g[data-branch=charge_fuse]").click()
+    editor = page.locator("[data-editor=charge_fuse]")
+    editor.locator(".v-select").filter(has_text="Family").click()
+    page.get_by_role("option", name="Marine ANL").click()
+    expect(page.locator("g[data-branch=charge_fuse]")).to_contain_text("130 A")  # ANL is not made for 125 A
+    expect(editor).to_contain_text("breaks 6000 A")
+
+
+def test_an_open_switch_is_said_at_once(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto("/jobs/2/circuit")
+    page.locator("g[data-branch=charge_cable]").click()
+    page.locator("[data-test=insert]").click()
+    page.get_by_text("Switch", exact=True).last.click()
+    expect(page.locator("[data-editor=switch]")).to_be_visible()
+    page.locator("[data-editor=switch] input[type=checkbox]").click()
+    expect(page.locator(".wrongs")).to_contain_text("the alternator cannot charge this battery")
+    expect(page.locator("[data-test=save-circuit]")).to_be_disabled()
+    page.locator("[data-editor=switch] input[type=checkbox]").click()
+    expect(page.locator(".wrongs")).to_have_count(0)
+
+
+def test_lengths_are_shown_and_taken_in_feet(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto("/jobs/2/circuit")
+    page.evaluate("localStorage.setItem('mavrik-length', 'ft')")
+    page.reload()
+    page.locator("g[data-branch=charge_cable]").click()
+    field = page.locator(".number[data-field=length] input")
+    expect(field).to_have_value("3.937007874")  # 1.2 m
+    field.fill("10")
+    expect(page.locator("g[data-branch=charge_cable]")).to_contain_text("3.048 m")
+    field.fill("200")
+    expect(page.locator(".number[data-field=length]")).to_contain_text("At most")
+
+
+def test_jobs_are_searched_and_filtered(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.keyboard.press("/")
+    page.wait_for_selector("input[name=search]:focus")
+    page.keyboard.type("lorry")
+    expect(page.locator("[data-job]")).to_have_count(1)
+    expect(page.locator("[data-job]")).to_contain_text("Gravelpit Haulage")
+    page.locator("input[name=search]").fill("no such thing")
+    expect(page.locator("text=No job matches")).to_be_visible()
+    page.locator("input[name=search]").fill("")
+    page.get_by_role("button", name="Done", exact=True).click()
+    expect(page.locator("[data-job]").first).to_contain_text("Marrow & Daughter")
+
+
+@pytest.mark.parametrize(
+    ("typed", "words"), [("0,082v", ""), ("82", ""), ("82000", "more than the 12 V"), ("eighty", "is not a number")]
+)
+def test_a_drop_is_taken_in_millivolts_or_volts(open_page: Callable[..., Page], typed: str, words: str) -> None:
+    page = open_page()
+    page.goto("/jobs/2/measure")
+    page.locator("[data-test=cautions-seen]").click()
+    field = page.locator(".number[data-walk='branch_drop:charge_cable']")
+    field.locator("input").fill(typed)
+    if words:
+        expect(field).to_contain_text(words)
+    else:
+        expect(page.locator("g[data-branch=charge_cable]")).to_contain_text("82 mV")
+
+
+def test_readings_typed_and_not_saved_come_back(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto("/jobs/2/measure")
+    page.locator(".number[data-walk='branch_drop:mount'] input").fill("19")
+    expect(page.locator("g[data-branch=mount]")).to_contain_text("19 mV")
+    page.reload()
+    expect(page.locator(".number[data-walk='branch_drop:mount'] input")).to_have_value("19")
+    expect(page.locator("[role=status]").first).to_contain_text("not saved is back")
+
+
+def test_a_clamp_reading_replaces_the_models_split(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto("/jobs/1/measure")
+    page.locator(".number[data-walk='branch_current:block_ground'] input").fill("20")
+    page.locator("[data-test=save-test]").click()
+    page.wait_for_url("**/read")
+    page.locator("g[data-branch=block_ground]").click()
+    picked = page.locator("[data-test=picked]")
+    expect(picked).to_contain_text("from the clamp on this lead")
+    # 152 mV / 20 A = 7.60 mohm; 25 mm2, 0.7 m at 40 degC and two lugs make 0.69 mohm.
+    expect(page.locator("[data-test=excess]")).to_have_text("6.91 mΩ")
+
+
+def test_a_hopeless_target_says_why(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto("/jobs/3/propose")
+    page.wait_for_selector("[data-test=comparison]")
+    page.locator(".number[data-test=target] input").fill("900")
+    expect(page.locator(".notice")).to_contain_text("Nothing up to 2 x 120 mm2 will do for 900 A")
+    expect(page.locator("[data-test=keep-proposal]")).to_be_disabled()
+    page.locator(".number[data-test=target] input").fill("-5")
+    expect(page.locator(".number[data-test=target]")).to_contain_text("At least 1 A")

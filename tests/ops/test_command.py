@@ -1,0 +1,151 @@
+"""The one command, run for real in a folder of its own: private cluster, server, stop, reset."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import socket
+import stat
+import subprocess
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from mavrik.ops import cluster
+
+ROOT = Path(__file__).resolve().parents[2]
+pytestmark = pytest.mark.xdist_group("ops")
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+class Place:
+    """A folder for cluster and server apart from that of the person who runs the tests."""
+
+    def __init__(self, var: Path) -> None:
+        self.var = var
+        self.port = free_port()
+
+    def run(self, *words: str, **environment: str) -> subprocess.CompletedProcess[str]:
+        clean = {k: v for k, v in os.environ.items() if k not in ("MAVRIK_DATABASE_URL", "MAVRIK_ADMIN_URL")}
+        return subprocess.run(
+            ["./mavrik", *words], cwd=ROOT, env={**clean, "MAVRIK_VAR": str(self.var), **environment}, capture_output=True, text=True,
+            timeout=120, check=False, stdin=subprocess.DEVNULL,
+        )  # fmt: skip
+
+    def get(self, path: str) -> int:
+        try:
+            return int(urllib.request.urlopen(f"http://127.0.0.1:{self.port}{path}", timeout=5).status)
+        except urllib.error.HTTPError as error:
+            return error.code
+
+
+@pytest.fixture(scope="module")
+def place() -> Iterator[Place]:
+    # Not in pytest's own folder: the unprivileged account of the database must be able to enter it.
+    var = ROOT / "var" / f"test-{os.getpid()}"
+    found = Place(var)
+    yield found
+    found.run("reset", "--everything")
+    shutil.rmtree(var, ignore_errors=True)
+
+
+def test_demo_starts_says_where_and_stops(place: Place) -> None:
+    done = place.run("demo", "--port", str(place.port))
+    assert done.returncode == 0, done.stderr
+    assert f"http://127.0.0.1:{place.port}" in done.stdout
+    assert "tobin" in done.stdout and "copper-and-slate" in done.stdout
+    assert place.get("/api/health") == 200
+    assert place.get("/api/jobs") == 401
+    again = place.run("demo", "--port", str(place.port))
+    assert again.returncode == 0 and place.get("/api/health") == 200
+    # Nothing but the owner reads the secrets; the database listens on no network address.
+    for name in ("cluster.json", "secret.json"):
+        assert stat.S_IMODE((place.var / name).stat().st_mode) == 0o600
+    home = Path(json.loads((place.var / "cluster.json").read_text())["home"])
+    assert (
+        "listen_addresses=''" in (home / "data" / "postmaster.opts").read_text().replace('"', "")
+        or "listen_addresses=" in (home / "data" / "postmaster.opts").read_text()
+    )
+    assert (home / "data" / "postmaster.pid").read_text().splitlines()[5].strip() == ""
+    if os.geteuid() == 0:
+        assert (home / "data").stat().st_uid != 0
+    stopped = place.run("stop")
+    assert stopped.stdout.startswith("Stopped: server, database")
+    with pytest.raises(urllib.error.URLError):
+        place.get("/api/health")
+    assert place.run("stop").stdout.startswith("Nothing was running")
+
+
+def test_a_taken_port_is_one_clear_line(place: Place) -> None:
+    with socket.socket() as holder:
+        holder.bind(("127.0.0.1", 0))
+        holder.listen()
+        port = holder.getsockname()[1]
+        done = place.run("demo", "--port", str(port))
+    assert done.returncode == 1
+    assert done.stderr.strip().splitlines()[-1] == f"mavrik: Port {port} is taken by another program. Choose another with --port."
+    place.run("stop")
+
+
+def test_without_demo_data_the_first_account_is_asked_for(place: Place) -> None:
+    refused = place.run("up", "--port", str(place.port))
+    assert refused.returncode == 1
+    assert "nobody has an account yet" in refused.stderr
+    short = place.run("up", "--port", str(place.port), "--first-login", "boss", MAVRIK_FIRST_PASSWORD="short")
+    assert short.returncode == 1 and "At least 10 characters" in short.stderr
+    done = place.run("up", "--port", str(place.port), "--first-login", "boss", MAVRIK_FIRST_PASSWORD="long enough now")
+    assert done.returncode == 0, done.stderr
+    assert "copper-and-slate" not in done.stdout
+    assert place.get("/api/health") == 200
+    # Once somebody has an account, nobody is asked.
+    assert place.run("up", "--port", str(place.port)).returncode == 0
+
+
+def test_reset_deletes_the_demo_and_leaves_real_jobs(place: Place) -> None:
+    done = place.run("reset")
+    assert done.returncode == 0 and "demo" in done.stdout
+    assert place.run("reset").returncode == 0
+    assert place.run("up", "--port", str(place.port)).returncode == 0  # the first account is still there
+    place.run("stop")
+
+
+def test_reset_deletes_no_database_it_did_not_make(place: Place) -> None:
+    done = place.run("reset", MAVRIK_DATABASE_URL="postgresql://somewhere/else")
+    assert done.returncode == 1 and "did not make" in done.stderr
+
+
+def test_an_unknown_word_lists_the_commands(place: Place) -> None:
+    done = place.run("fly")
+    assert done.returncode == 2 and "invalid choice" in done.stderr
+    assert "assess" in place.run("--help").stdout
+
+
+def test_assess_goes_through_the_one_command(place: Place) -> None:
+    done = place.run("assess", "docs/formats/example.mavrik.json")
+    assert json.loads(done.stdout)["assessment"]["headline"]["verdict"] == "fail"
+    assert place.run("assess", "README.md").returncode == 2
+
+
+def test_a_deep_folder_gets_its_socket_elsewhere(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    deep = tmp_path / ("deep" * 20)
+    monkeypatch.setattr(cluster, "VAR", deep)
+    monkeypatch.setattr(cluster, "_can_enter", lambda *_: True)
+    home, run = cluster._choose_places(None)
+    assert home.is_relative_to(deep) and not run.is_relative_to(deep)
+    assert len(str(run)) < cluster.LONGEST_SOCKET
+
+
+def test_a_closed_folder_sends_the_cluster_to_var_lib(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(cluster, "VAR", tmp_path / "var")
+    monkeypatch.setattr(cluster, "_can_enter", lambda *_: False)
+    home, _ = cluster._choose_places(None)
+    assert home.parent == Path("/var/lib") and home.name.startswith("mavrik-")
