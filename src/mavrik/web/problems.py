@@ -8,7 +8,7 @@ from typing import Any
 from flask import Flask, Response, current_app, json, request
 from flask_wtf.csrf import CSRFError
 from pydantic import BaseModel, Field, ValidationError
-from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, OperationalError
 from werkzeug.exceptions import HTTPException
 
 from mavrik.core.topology import CircuitError
@@ -119,6 +119,10 @@ def install(app: Flask) -> None:
         return problem(400, "csrf", "The page is out of date", "Reload the page and try again; nothing you typed is lost.")
 
     app.register_error_handler(OperationalError, database_away)
+
+    @app.errorhandler(DataError)
+    def unstorable(error: DataError) -> Response:
+        return problem(422, "invalid", "Input cannot be taken", "Something in the text cannot be stored, such as a zero byte.")
 
     @app.errorhandler(DBAPIError)
     def database_error(error: DBAPIError) -> Response:

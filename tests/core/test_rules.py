@@ -1,0 +1,204 @@
+"""Small rules of the core, each with its edge."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from pydantic import ValidationError
+
+from mavrik.core.ampacity import AmpacityTableName, Place, ampacity
+from mavrik.core.assessment import assess, operating_state, part_in_words
+from mavrik.core.cautions import all_cautions, cautions_for
+from mavrik.core.circuit import Circuit, ConductorBranch, FuseBranch, SwitchBranch
+from mavrik.core.conductor import Material, SizeSystem, at_temperature, cable_resistance, parse_size
+from mavrik.core.layouts import build_layout
+from mavrik.core.limits import Allowance, LimitProfileName, Scope, limit_for
+from mavrik.core.measurement import DropTest, Quantity, Reading, check_readings
+from mavrik.core.protection import FuseFamily, choose_rating, cold_resistance_ohm, fuse_table
+from mavrik.core.sizing import options_of
+from tests.build import CLAMP, METER, drop_test, simple_circuit, simple_document, with_branch
+
+
+@pytest.mark.parametrize(("resistance", "temperature"), [(-1.0, 20.0), (float("nan"), 20.0), (1.0, 400.0), (1.0, -80.0)])
+def test_a_resistance_or_temperature_that_cannot_be_is_refused(resistance: float, temperature: float) -> None:
+    with pytest.raises(ValueError):
+        at_temperature(resistance, temperature, Material.COPPER)
+
+
+@pytest.mark.parametrize(("length", "runs"), [(0.0, 1), (-1.0, 1), (float("inf"), 1), (1.0, 0)])
+def test_a_cable_that_cannot_be_is_refused(length: float, runs: int) -> None:
+    with pytest.raises(ValueError):
+        cable_resistance(parse_size("25 mm2"), length, 20, parallel=runs)
+
+
+def test_other_metals_resist_more_and_carry_less() -> None:
+    size = parse_size("50 mm2")
+    resistances = [
+        cable_resistance(size, 1, 20, m)
+        for m in (Material.COPPER, Material.TINNED_COPPER, Material.COPPER_CLAD_ALUMINIUM, Material.ALUMINIUM)
+    ]
+    assert resistances == sorted(resistances)
+    allowed = [ampacity(size, 105, Place.CABIN, material=m) for m in (Material.COPPER, Material.ALUMINIUM)]
+    # Same heat per metre: current goes with the root of the resistivities.
+    assert allowed[1].current_a / allowed[0].current_a == pytest.approx((1.7241 / 2.8264) ** 0.5)
+    assert "aluminium" in allowed[1].reason
+
+
+def test_ampacity_says_table_row_and_factors() -> None:
+    said = ampacity(parse_size("2 AWG"), 90, Place.ENGINE_SPACE, parallel=2)
+    assert said.current_a == pytest.approx(180 * 0.82 * 2)
+    for words in ("ABYC E-11", "2 AWG", "90 degC", "0.82 in the engine space", "x 2 runs"):
+        assert words in said.reason
+
+
+def test_a_cooler_class_may_not_run_in_an_engine_space_by_iso() -> None:
+    assert ampacity(parse_size("25 mm2"), 60, Place.ENGINE_SPACE).current_a == 0
+
+
+@pytest.mark.parametrize(("insulation", "runs", "size"), [(70, 1, "25 mm2"), (105, 0, "25 mm2"), (105, 1, "0.5 mm2")])
+def test_ampacity_of_what_no_table_has_is_refused(insulation: int, runs: int, size: str) -> None:
+    with pytest.raises(ValueError):
+        ampacity(parse_size(size), insulation, Place.CABIN, AmpacityTableName.ISO_10133, parallel=runs)
+
+
+@pytest.mark.parametrize("family", list(FuseFamily))
+def test_fuse_families_are_whole(family: FuseFamily) -> None:
+    data = fuse_table().families[family]
+    assert list(data.ratings_a) == sorted(set(data.ratings_a))
+    assert data.voltage_v >= 32 and data.interrupting_a >= 1000 and data.stud
+    resistances = [cold_resistance_ohm(family, r) for r in data.ratings_a]
+    assert resistances == sorted(resistances, reverse=True)
+    with pytest.raises(ValueError, match="Ratings"):
+        cold_resistance_ohm(family, 1.5)
+
+
+def test_a_fuse_for_no_load_is_refused() -> None:
+    with pytest.raises(ValueError, match="above 0 A"):
+        choose_rating(FuseFamily.ANL, 0, 100)
+
+
+@pytest.mark.parametrize("fields", [{}, {"volts": 0.2, "percent": 3}])
+def test_an_allowance_is_in_volts_or_in_percent(fields: dict[str, float]) -> None:
+    with pytest.raises(ValidationError):
+        Allowance.model_validate(fields)
+
+
+@pytest.mark.parametrize("profile", list(LimitProfileName))
+@pytest.mark.parametrize("volts", [12, 24])
+def test_a_ground_may_lose_less_than_its_side_and_a_side_less_than_the_whole(profile: LimitProfileName, volts: int) -> None:
+    ground, side, whole = (limit_for(profile, s, volts) for s in (Scope.GROUND, Scope.SIDE, Scope.WHOLE))
+    assert ground.volts < side.volts < whole.volts
+    assert all(limit.rule and limit.source for limit in (ground, side, whole))
+
+
+def test_cautions_stand_at_the_steps_of_the_work() -> None:
+    for step in ("job", "circuit", "measure", "propose", "build", "sheet"):
+        assert cautions_for(step), step
+    assert cautions_for("holiday") == ()
+    assert len({c.id for c in all_cautions()}) == len(all_cautions())
+    texts = " ".join(c.text.lower() for c in all_cautions())
+    for danger in (
+        "rings",
+        "negative first",
+        "exhaust",
+        "belt",
+        "hydrogen",
+        "15 s",
+        "lithium",
+        "hybrid",
+        "airbag",
+        "never lift a battery lead",
+        "local code",
+    ):
+        assert danger in texts, danger
+    # With the engine running a tap is asked for.
+    assert any(c.confirm for c in cautions_for("measure"))
+
+
+@pytest.mark.parametrize(
+    "reading",
+    [
+        {"quantity": "branch_drop", "value": 0.1},
+        {"quantity": "feed_drop", "value": 0.1, "branch_id": "feed"},
+        {"quantity": "feed_drop", "value": float("nan")},
+        {"quantity": "feed_drop", "value": 1e9},
+        {"quantity": "smell", "value": 1},
+    ],
+)
+def test_a_reading_that_cannot_be_is_refused(reading: dict[str, Any]) -> None:
+    with pytest.raises(ValidationError):
+        Reading.model_validate(reading)
+
+
+@pytest.mark.parametrize(
+    ("field", "value"),
+    [("output_current_a", 0), ("output_current_a", -5), ("engine_speed_rpm", 0), ("engine_space_c", 300), ("ambient_c", -90)],
+)
+def test_conditions_that_cannot_be_are_refused(field: str, value: float) -> None:
+    body = {"output_current_a": 80, "engine_speed_rpm": 2000, "voltmeter": METER, "clamp": CLAMP, field: value}
+    with pytest.raises(ValidationError, match=field):
+        DropTest.model_validate(body)
+
+
+@pytest.mark.parametrize(
+    ("name", "value", "words"),
+    [
+        ("feed", 121.0, "millivolts"),
+        ("feed_drop", -13.0, "millivolts"),
+        ("stud_voltage", 19.0, "0 to 18"),
+        ("battery_voltage", -1.0, "0 to 18"),
+        ("ghost", 0.1, "ghost"),
+    ],
+)
+def test_readings_beyond_the_system_are_named(name: str, value: float, words: str) -> None:
+    problems = check_readings(simple_circuit(), drop_test(80, **{name: value}))
+    assert len(problems) == 1 and words in problems[0].message
+    assert check_readings(simple_circuit(), drop_test(80, feed=0.1, stud_voltage=14.4, home_amps=79)) == []
+
+
+def test_the_state_of_a_test_is_what_was_entered() -> None:
+    circuit = simple_circuit()
+    without = operating_state(circuit, None)
+    assert (without.output_current_a, without.stud_voltage_v) == (100, 14.4)
+    test = drop_test(64, stud_voltage=14.1)
+    state = operating_state(circuit, test)
+    assert (state.output_current_a, state.stud_voltage_v, state.ambient_c) == (64, 14.1, 20)
+    assert operating_state(circuit, drop_test(64)).stud_voltage_v == 14.4
+    assert test.value(Quantity.STUD_VOLTAGE) == 14.1 and test.value(Quantity.BATTERY_VOLTAGE) is None
+
+
+def test_parts_are_named_as_one_says_them() -> None:
+    circuit = Circuit.model_validate(with_branch(simple_document(), "feed", parallel=2))
+    assert part_in_words(circuit.branch("feed")) == "2 x 35 mm², 2 m"
+    assert part_in_words(circuit.branch("fuse")) == "150 A"
+    assert part_in_words(build_layout("front_battery", 12).branch("mount")) == "joint"
+
+
+def test_elements_are_found_by_id_or_not_at_all() -> None:
+    circuit = simple_circuit()
+    assert isinstance(circuit.branch("fuse"), FuseBranch) and isinstance(circuit.branch("feed"), ConductorBranch)
+    assert circuit.node("plus").label == "Battery +"
+    for find in (circuit.branch, circuit.node):
+        with pytest.raises(KeyError):
+            find("ghost")
+
+
+def test_a_closed_switch_carries_and_a_second_battery_shares() -> None:
+    document = build_layout("parallel_batteries", 12).model_dump(mode="json")
+    said = assess(Circuit.model_validate(document))
+    link = next(b for b in said.branches if b.branch_id == "link_cable")
+    assert not link.on_ring and 0 < link.current_a < said.rated_current_a
+    switch = SwitchBranch(id="s", label="S", from_node="a", to_node="b", resistance_mohm=0.4)
+    assert switch.sound_resistance_ohm(20) == pytest.approx(0.4e-3)
+
+
+@pytest.mark.parametrize("system", list(SizeSystem))
+def test_options_grow_and_single_runs_come_first(system: SizeSystem) -> None:
+    options = options_of(system)
+    single = [o for o in options if o.runs == 1]
+    double = [o for o in options if o.runs == 2]
+    assert options == (*single, *double)
+    for row in (single, double):
+        assert [o.area_mm2 for o in row] == sorted(o.area_mm2 for o in row)
+    assert all(o.area_mm2 >= 60 for o in double)
