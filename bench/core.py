@@ -79,6 +79,12 @@ def _median_ms(work: object, runs: int = RUNS) -> tuple[float, float]:
     return statistics.median(times), statistics.quantiles(times, n=20)[-1]
 
 
+def _yardstick() -> None:
+    """What this machine is worth at this moment: its clock differs by more than two between one minute and another."""
+    for _ in range(100_000):
+        pass
+
+
 def figures() -> list[Figure]:
     """Medians over many runs in one process."""
     circuit = thirty_branches()
@@ -87,6 +93,7 @@ def figures() -> list[Figure]:
     front = build_layout("front_battery", 12)
     found = []
     for name, target, work, runs in (
+        ("yardstick: 100,000 turns of an empty Python loop", None, _yardstick, RUNS),
         ("assess, 30 branches, all read", 5.0, lambda: assess(circuit, test), RUNS),
         ("assess, staircase and loop, 30 branches", None, lambda: judge(circuit, test, LimitProfileName.COMMON), RUNS),
         ("read a 30-branch circuit document", None, lambda: Circuit.model_validate_json(circuit.model_dump_json()), RUNS),

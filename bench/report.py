@@ -46,7 +46,7 @@ def page(figures: list[Figure]) -> str:
         "# Performance",
         "",
         "Measured by `./mavrik bench --write`, never asserted in a test: machines are noisy. The load generator, the server",
-        "and the database share the same cores.",
+        "and the database share the same cores. Compare figures of different days by the yardstick in the first row.",
         "",
         f"Machine: {machine()}. Date: {datetime.now(UTC):%Y-%m-%d}.",
         "",

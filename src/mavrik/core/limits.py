@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cache
 
 from pydantic import BaseModel, ConfigDict, model_validator
 
@@ -72,6 +73,7 @@ def limit_table() -> LimitTable:
     return load_table("limits", LimitTable)
 
 
+@cache
 def limit_for(profile: LimitProfileName, scope: Scope, system_voltage_v: float) -> Limit:
     """The volts a scope may lose at rated output.
 

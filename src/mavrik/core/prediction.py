@@ -11,8 +11,8 @@ from mavrik.core.network import CurrentSource, EmfSource, Network, Resistor
 from mavrik.core.topology import Ring, conducts, find_ring
 
 WARM_ROUNDS = 4
-SETTLED_K = 0.1
-"""Cable temperatures that move by less than this have settled: 0.04 % of a resistance."""
+SETTLED_K = 0.5
+"""Cable temperatures that move by less than this have settled: 0.2 % of a resistance, far below what a cable may differ."""
 
 
 @dataclass(frozen=True)
