@@ -8,7 +8,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from mavrik.core.assessment import RANK, Assessment, BranchVerdict, assess
+from mavrik.core.assessment import Assessment, BranchVerdict, assess
+from mavrik.core.assessment.headline import RANK
 from mavrik.core.circuit import Circuit
 from mavrik.core.layouts import LAYOUTS, build_layout
 from mavrik.core.limits import LimitProfileName

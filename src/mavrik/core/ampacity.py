@@ -7,10 +7,15 @@ from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
 
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
 from pydantic import BaseModel, ConfigDict
 
 from mavrik.core.conductor import Material, Size, SizeSystem, awg_area_mm2, conductor_table
 from mavrik.core.tables import Table, load_table
+
+FAILED_C = 250.0
+"""Conductor temperature at which every insulation has long failed; nothing is said beyond it."""
 
 INSULATION_CLASSES_C = (60, 75, 80, 90, 105, 125)
 
@@ -140,7 +145,7 @@ def working_temperature_c(current_a: float, allowed: Ampacity, insulation_c: int
     allowed: the cable's ampacity in its place
     insulation_c: insulation temperature class [degC]
     At the allowed current the conductor sits at its class, with none at the table's ambient; between, and beyond, the
-    rise goes with the square of the current (heat in equals heat out, constant film coefficient). Capped at 250 degC,
+    rise goes with the square of the current (heat in equals heat out, constant film coefficient). Capped at `FAILED_C`,
     where every insulation has long failed.
     Source: heat balance; the tables' own ambient and class temperatures.
 
@@ -148,7 +153,14 @@ def working_temperature_c(current_a: float, allowed: Ampacity, insulation_c: int
     >>> working_temperature_c(210, ampacity(parse_size("2 AWG"), 105, Place.OUTSIDE), 105)
     105.0
     """
-    if allowed.current_a <= 0:
-        return 250.0
-    rise = (insulation_c - allowed.ambient_c) * (current_a / allowed.current_a) ** 2
-    return min(allowed.ambient_c + rise, 250.0)
+    return float(working_temperatures_c(current_a, allowed.current_a, allowed.ambient_c, insulation_c))
+
+
+def working_temperatures_c(
+    current_a: ArrayLike, allowed_a: ArrayLike, ambient_c: ArrayLike, insulation_c: ArrayLike
+) -> NDArray[np.float64]:
+    """As `working_temperature_c`, for arrays of any shapes that broadcast; an allowed current of 0 gives the cap [degC]."""
+    allowed, ambient = np.asarray(allowed_a, dtype=float), np.asarray(ambient_c, dtype=float)
+    share = np.asarray(current_a, dtype=float) / np.where(allowed > 0, allowed, np.nan)
+    warm: NDArray[np.float64] = ambient + (np.asarray(insulation_c, dtype=float) - ambient) * share**2
+    return np.asarray(np.fmin(warm, FAILED_C), dtype=float)

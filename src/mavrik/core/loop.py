@@ -8,8 +8,8 @@ from __future__ import annotations
 from collections import defaultdict, deque
 from itertools import pairwise
 
-from mavrik.core.circuit import AnyBranch, Circuit, Document
-from mavrik.core.topology import Ring, Side, least_path, neighbours
+from mavrik.core.circuit import Circuit, Document
+from mavrik.core.topology import Near, Ring, Side, least_path, neighbours
 
 STEP = 180.0
 """Width one ring branch takes [drawing units]."""
@@ -68,9 +68,7 @@ def _spread(nodes: tuple[str, ...], y: float, left: float, right: float) -> dict
     return {node: (left + k * gap, y) for k, node in enumerate(nodes)}
 
 
-def _spur(
-    near: dict[str, list[tuple[str, AnyBranch]]], start: str, placed: dict[str, Point], done: set[str], ends: set[str]
-) -> list[str] | None:
+def _spur(near: Near, start: str, placed: dict[str, Point], done: set[str], ends: set[str]) -> list[str] | None:
     """Branch ids of the shortest way from a placed node over undrawn branches to a placed node or a battery post."""
     queue: deque[tuple[str, list[str], set[str]]] = deque([(start, [], {start})])
     while queue:
@@ -160,7 +158,6 @@ def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:
         a, b = max(pairwise(points), key=lambda s: abs(s[0][0] - s[1][0]) + abs(s[0][1] - s[1][1]) / 10)
         return moved(((a[0] + b[0]) / 2, (a[1] + b[1]) / 2))
 
-    on_ring = {*ring.feed, *ring.home}
     node_side: dict[str, Side] = defaultdict(lambda: Side.RETURN)
     for branch in circuit.branches:
         if branch.id in ring.side:
@@ -194,7 +191,7 @@ def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:
             BranchPlace(
                 branch_id=b.id,
                 side=ring.side[b.id],
-                on_ring=b.id in on_ring,
+                on_ring=b.id in ring.ids,
                 points=tuple(moved(p) for p in lines[b.id]),
                 label_at=middle(lines[b.id]),
             )

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 
 @dataclass(frozen=True)
@@ -50,6 +51,15 @@ class Solution:
         return self.node_v[first] - self.node_v[second]
 
 
+@dataclass(frozen=True)
+class SolvedArrays:
+    """A solution as arrays: voltages of the nodes; currents through, and voltages across, resistors and batteries."""
+
+    node_v: NDArray[np.float64]
+    current_a: NDArray[np.float64]
+    across_v: NDArray[np.float64]
+
+
 class Network:
     """The shape of a network, assembled once and solved for many values of its resistances."""
 
@@ -76,30 +86,48 @@ class Network:
         for k, (start, end) in enumerate(ends):
             self._incidence[k, start] += 1
             self._incidence[k, end] -= 1
-        self._driven = np.zeros(len(self._names))
-        for c in currents:
-            self._driven[row[c.end]] += c.ampere
-            self._driven[row[c.start]] -= c.ampere
-        alone = [n for k, n in enumerate(self._names[:-1]) if not self._incidence[:, k].any()]
+        self._ampere = [c.ampere for c in currents]
+        # One column a driven current: what it takes from each node, and gives to it.
+        self._injection = np.zeros((len(self._names), len(currents)))
+        for k, c in enumerate(currents):
+            self._injection[row[c.end], k] += 1
+            self._injection[row[c.start], k] -= 1
+        touched = {row for pair in ends for row in pair}
+        alone = [n for k, n in enumerate(self._names[:-1]) if k not in touched]
         if alone:
             raise ValueError(f"Nothing ties {', '.join(alone)} to the rest of the circuit")
 
-    def solve(self, ohm: Sequence[float]) -> Solution:
-        """Solve for resistances in the order the resistors were given [ohm]; errors as for `solve_network`."""
-        resistance = np.concatenate((np.asarray(ohm, dtype=float), self._inner))
+    @property
+    def nodes(self) -> tuple[str, ...]:
+        """Names in the order of solved voltages, the reference last."""
+        return self._names
+
+    def solve(self, ohm: Sequence[float], ampere: Sequence[float] | None = None) -> Solution:
+        """Solve for resistances [ohm] and driven currents [A], each in the order they were given.
+
+        ampere: left out, the currents the network was made with
+        Errors as for `solve_network`.
+        """
+        found = self.solve_arrays(np.asarray(ohm, dtype=float), ampere)
+        flow = dict(zip(self._ids, found.current_a.tolist(), strict=True))
+        return Solution(dict(zip(self._names, found.node_v.tolist(), strict=True)), flow)
+
+    def solve_arrays(self, ohm: NDArray[np.float64], ampere: Sequence[float] | None = None) -> SolvedArrays:
+        """As `solve`, with arrays in the order of `nodes` and of the resistors, then the batteries."""
+        resistance = np.concatenate((ohm, self._inner))
         sound = np.isfinite(resistance) & (resistance > 0)
         if not sound.all():
             bad = int(np.argmin(sound))
             raise ValueError(f"{self._ids[bad]}: a resistance is above 0 ohm and finite, not {resistance[bad]}")
         weighted = self._incidence.T / resistance
-        injected = self._driven + weighted @ self._volt
+        injected = self._injection @ np.asarray(self._ampere if ampere is None else ampere, dtype=float) + weighted @ self._volt
         voltages = np.zeros(len(self._names))
         try:
             voltages[:-1] = np.linalg.solve((weighted @ self._incidence)[:-1, :-1], injected[:-1])
         except np.linalg.LinAlgError as error:
             raise ValueError(f"A part of the circuit is not tied to {self._names[-1]}") from error
-        flow = (self._incidence @ voltages - self._volt) / resistance
-        return Solution(dict(zip(self._names, voltages.tolist(), strict=True)), dict(zip(self._ids, flow.tolist(), strict=True)))
+        across = self._incidence @ voltages
+        return SolvedArrays(voltages, (across - self._volt) / resistance, across)
 
 
 def solve_network(

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 
-from mavrik.core.ampacity import AmpacityTableName, ampacity
+from mavrik.core.ampacity import Ampacity, AmpacityTableName, Place, ampacity
 from mavrik.core.circuit import (
     AnyBranch,
     Circuit,
@@ -16,6 +18,7 @@ from mavrik.core.circuit import (
     FuseBranch,
     TerminationCondition,
 )
+from mavrik.core.conductor import Material, parse_size
 from mavrik.core.prediction import Prediction
 from mavrik.core.protection import distance_limit_m, fuse_table
 from mavrik.core.topology import conducts, neighbours
@@ -39,6 +42,14 @@ class Finding(Document):
     why: str
     rule: str
     source: str
+
+
+_GRAVITY = {Severity.DANGER: 0, Severity.WARNING: 1, Severity.NOTE: 2}
+
+
+def by_severity(findings: Iterable[Finding]) -> tuple[Finding, ...]:
+    """Findings, the gravest first, otherwise in the order they were given."""
+    return tuple(sorted(findings, key=lambda f: _GRAVITY[f.severity]))
 
 
 class AmpacityCheck(Document):
@@ -112,21 +123,32 @@ def check_ampacity(branch: ConductorBranch, current_a: float) -> AmpacityCheck:
     Returns the check by the table of its size series, and what the other named table would say.
     Source: the tables', see `mavrik.core.ampacity`.
     """
-    allowed = branch.ampacity()
-    other_name = next(name for name in AmpacityTableName if name is not allowed.table)
-    try:
-        other = ampacity(branch.conductor, branch.insulation_c, branch.place, other_name, branch.material, branch.parallel)
-    except ValueError:
-        other = None
+    allowed, other_name, other_a = _by_both_tables(
+        branch.size, branch.insulation_c, branch.place, branch.material, branch.parallel
+    )
     return AmpacityCheck(
         current_a=abs(current_a),
         allowed_a=allowed.current_a,
         table=allowed.table,
         words=allowed.reason,
-        other_allowed_a=other.current_a if other else None,
+        other_allowed_a=other_a,
         other_table=other_name,
         ok=abs(current_a) <= allowed.current_a,
     )
+
+
+@lru_cache(maxsize=4096)
+def _by_both_tables(
+    size: str, insulation_c: int, place: Place, material: Material, parallel: int
+) -> tuple[Ampacity, AmpacityTableName, float | None]:
+    """Ampacity by the table of the size series, then the other table's name and what it allows [A]."""
+    allowed = ampacity(parse_size(size), insulation_c, place, None, material, parallel)
+    other_name = next(name for name in AmpacityTableName if name is not allowed.table)
+    try:
+        other_a = ampacity(parse_size(size), insulation_c, place, other_name, material, parallel).current_a
+    except ValueError:
+        other_a = None
+    return allowed, other_name, other_a
 
 
 def check_fuse(circuit: Circuit, fuse: FuseBranch, current_a: float, ampacities: dict[str, AmpacityCheck]) -> FuseCheck:
@@ -315,5 +337,4 @@ def judge_parts(circuit: Circuit, rated: Prediction) -> PartsReport:
                     source="Common practice of the trade",
                 )
             )
-    order = {Severity.DANGER: 0, Severity.WARNING: 1, Severity.NOTE: 2}
-    return PartsReport(ampacities, fuses, tuple(sorted(findings, key=lambda f: order[f.severity])))
+    return PartsReport(ampacities, fuses, by_severity(findings))

@@ -7,10 +7,15 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
+from typing import TypeAlias
 
 from mavrik.core.circuit import AnyBranch, Circuit, SwitchBranch
 
 REFERENCE_TEMPERATURE_C = 20.0
+
+Near: TypeAlias = dict[str, list[tuple[str, AnyBranch]]]
+"""For each node the nodes one conducting branch away, with that branch."""
 
 
 class Side(StrEnum):
@@ -52,15 +57,20 @@ class Ring:
     side: dict[str, Side]
     """Side of every branch that conducts, on the ring or off it."""
 
+    @cached_property
+    def ids(self) -> frozenset[str]:
+        """All branches of the ring."""
+        return frozenset((*self.feed, *self.home))
+
 
 def conducts(branch: AnyBranch) -> bool:
     """Whether current can pass: all but an open switch."""
     return not (isinstance(branch, SwitchBranch) and not branch.closed)
 
 
-def neighbours(branches: Iterable[AnyBranch]) -> dict[str, list[tuple[str, AnyBranch]]]:
+def neighbours(branches: Iterable[AnyBranch]) -> Near:
     """For each node the nodes one conducting branch away, with that branch."""
-    found: dict[str, list[tuple[str, AnyBranch]]] = defaultdict(list)
+    found: Near = defaultdict(list)
     for branch in branches:
         if conducts(branch):
             found[branch.from_node].append((branch.to_node, branch))
@@ -68,7 +78,7 @@ def neighbours(branches: Iterable[AnyBranch]) -> dict[str, list[tuple[str, AnyBr
     return found
 
 
-def reach(start: str, near: dict[str, list[tuple[str, AnyBranch]]]) -> set[str]:
+def reach(start: str, near: Near) -> set[str]:
     """All nodes connected to `start` through branches."""
     seen, todo = {start}, [start]
     while todo:
@@ -79,9 +89,10 @@ def reach(start: str, near: dict[str, list[tuple[str, AnyBranch]]]) -> set[str]:
     return seen
 
 
-def least_path(start: str, goal: str, near: dict[str, list[tuple[str, AnyBranch]]]) -> list[tuple[str, AnyBranch]] | None:
+def least_path(start: str, goal: str, near: Near) -> list[tuple[str, AnyBranch]] | None:
     """The way of least sound resistance from start to goal: (node reached, branch taken) in order; None without a way."""
     best: dict[str, float] = {start: 0.0}
+    cost_of: dict[str, float] = {}
     came: dict[str, tuple[str, AnyBranch]] = {}
     queue = [(0.0, start)]
     while queue:
@@ -96,7 +107,10 @@ def least_path(start: str, goal: str, near: dict[str, list[tuple[str, AnyBranch]
         if cost > best[node]:
             continue
         for other, branch in near.get(node, ()):
-            reached = cost + branch.sound_resistance_ohm(REFERENCE_TEMPERATURE_C)
+            own = cost_of.get(branch.id)
+            if own is None:
+                own = cost_of[branch.id] = branch.sound_resistance_ohm(REFERENCE_TEMPERATURE_C)
+            reached = cost + own
             if reached < best.get(other, float("inf")):
                 best[other] = reached
                 came[other] = (node, branch)
@@ -174,9 +188,8 @@ def _dead_ends(circuit: Circuit) -> list[Problem]:
     return problems
 
 
-def _path_problems(circuit: Circuit) -> list[Problem]:
+def _path_problems(circuit: Circuit, near: Near) -> list[Problem]:
     """No way out, no way home, feed touching return, parts with no tie to the rest."""
-    near = neighbours(circuit.branches)
     alternator = circuit.alternator
     labels = {node.id: node.label for node in circuit.nodes}
     positive = reach(alternator.stud_node, near)
@@ -230,14 +243,19 @@ def _path_problems(circuit: Circuit) -> list[Problem]:
     return problems + [Problem(b.id, "from_node", f"{b.label} has no connection to the alternator or a battery.") for b in loose]
 
 
-def check_circuit(circuit: Circuit) -> list[Problem]:
+def check_circuit(circuit: Circuit, near: Near | None = None) -> list[Problem]:
     """Everything that stops a circuit from being computed, each at its element and field.
 
     circuit: a document that is valid in itself
+    near: its neighbours, where they are known already
     Returns the problems of the first kind found (names, then dead ends, then paths), empty for a sound circuit.
     Source: Kirchhoff's laws need a closed loop; the rest is bookkeeping.
     """
-    return _name_problems(circuit) or _dead_ends(circuit) or _path_problems(circuit)
+    return (
+        _name_problems(circuit)
+        or _dead_ends(circuit)
+        or _path_problems(circuit, neighbours(circuit.branches) if near is None else near)
+    )
 
 
 def find_ring(circuit: Circuit) -> Ring:
@@ -246,10 +264,10 @@ def find_ring(circuit: Circuit) -> Ring:
     circuit: the document
     Returns the ring and the side of every conducting branch. Raises CircuitError for a circuit that does not close.
     """
-    problems = check_circuit(circuit)
+    near = neighbours(circuit.branches)
+    problems = check_circuit(circuit, near)
     if problems:
         raise CircuitError(problems)
-    near = neighbours(circuit.branches)
     alternator, battery = circuit.alternator, circuit.battery
     feed = least_path(alternator.stud_node, battery.positive_node, near)
     home = least_path(battery.negative_node, alternator.case_node, near)

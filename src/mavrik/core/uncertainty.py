@@ -54,7 +54,7 @@ def combine(*parts: float) -> float:
     >>> combine(3.0, 4.0)
     5.0
     """
-    return math.sqrt(sum(part * part for part in parts))
+    return math.hypot(*parts)
 
 
 def ratio_uncertainty(numerator: float, u_numerator: float, denominator: float, u_denominator: float) -> float:
