@@ -3,6 +3,7 @@ import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 import KeyHelp from './components/KeyHelp.vue'
+import PasswordDialog from './components/PasswordDialog.vue'
 import ProblemNotice from './components/ProblemNotice.vue'
 import { useKeys } from './lib/keys'
 import { useSession } from './lib/session'
@@ -13,6 +14,7 @@ const units = useUnits()
 const router = useRouter()
 const theme = useTheme()
 const help = ref(false)
+const password = ref(false)
 
 function flip(): void {
   const next = theme.global.name.value === 'graphite' ? 'paper' : 'graphite'
@@ -26,6 +28,7 @@ async function leave(): Promise<void> {
 useKeys([
   { key: '?', label: 'this list', run: () => (help.value = !help.value) },
   { key: 'd', label: 'light or dark', run: flip },
+  { key: 'i', label: 'instruments', run: () => void router.push({ name: 'instruments' }) },
   { key: 'g', label: 'all jobs', run: () => void router.push({ name: 'jobs' }) },
 ])
 </script>
@@ -51,9 +54,15 @@ useKeys([
             <v-select v-model="units.system" label="Cable series" :items="[{ title: 'mm²', value: 'mm2' }, { title: 'AWG', value: 'awg' }]" />
           </div>
         </v-menu>
+        <router-link to="/instruments" class="link">Instruments</router-link>
         <router-link v-if="session.isLead" to="/people" class="link">People</router-link>
-        <span class="who">{{ session.me?.name }}</span>
-        <v-btn variant="text" @click="leave">Sign out</v-btn>
+        <v-menu>
+          <template #activator="{ props }"><v-btn v-bind="props" variant="text" class="who" data-test="account">{{ session.me?.name }}</v-btn></template>
+          <v-list>
+            <v-list-item title="Change password" data-test="change-password" @click="password = true" />
+            <v-list-item title="Sign out" data-test="sign-out" @click="leave" />
+          </v-list>
+        </v-menu>
       </template>
       <v-btn variant="text" aria-label="Light or dark" @click="flip">◐</v-btn>
       <v-btn variant="text" aria-label="Keys" @click="help = true">?</v-btn>
@@ -63,6 +72,7 @@ useKeys([
       <router-view v-else :key="String($route.params.id ?? $route.name)" />
     </v-main>
     <KeyHelp v-model="help" />
+    <PasswordDialog v-model="password" />
   </v-app>
 </template>
 
@@ -86,10 +96,12 @@ useKeys([
 }
 .link {
   color: inherit;
+  display: inline-flex;
+  align-items: center;
+  min-height: 44px;
 }
 @media (max-width: 640px) {
-  .shop,
-  .who {
+  .shop {
     display: none;
   }
 }

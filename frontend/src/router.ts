@@ -6,6 +6,7 @@ export const router = createRouter({
   routes: [
     { path: '/', name: 'jobs', component: () => import('./pages/JobsPage.vue') },
     { path: '/sign-in', name: 'sign-in', component: () => import('./pages/SignInPage.vue'), meta: { open: true } },
+    { path: '/instruments', name: 'instruments', component: () => import('./pages/InstrumentsPage.vue') },
     { path: '/people', name: 'people', component: () => import('./pages/PeoplePage.vue') },
     { path: '/jobs/:id(\\d+)/:stage?', name: 'job', component: () => import('./pages/JobPage.vue'), props: true },
     { path: '/:rest(.*)', name: 'nowhere', component: () => import('./pages/NowherePage.vue') },

@@ -9,15 +9,15 @@ import pytest
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from mavrik.core.measurement import Instrument, InstrumentKind
-from mavrik.jobs.equipment import list_instruments, save_instrument
-from mavrik.jobs.errors import InvalidError, TooManyError
+from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError, TooManyError
 from mavrik.jobs.people import (
     TRIES_PER_ADDRESS,
     TRIES_PER_LOGIN,
     WINDOW,
     Role,
     add_person,
+    change_password,
+    change_person,
     find_session,
     has_people,
     list_people,
@@ -76,7 +76,7 @@ def test_a_session_ends_with_its_stamp_and_with_its_person(session: Session) -> 
     assert find_session(session, key) is None
     session.execute(update(Person).where(Person.id == who.id).values(stamp=who.stamp, active=False))
     assert find_session(session, key) is None
-    assert who.login not in [w.login for w in list_people(session)]
+    assert {w.login: w.active for w in list_people(session)}[who.login] is False
     assert sign_in(session, "stamped", GOOD, "192.0.2.9") is None
 
 
@@ -111,9 +111,61 @@ def test_roles_are_ordered() -> None:
     assert Role.READ_ONLY.rank < Role.TECHNICIAN.rank < Role.LEAD.rank
 
 
-def test_an_instrument_is_kept_whole(session: Session) -> None:
-    who = add_person(session, "keeper", "K", Role.TECHNICIAN, GOOD)
-    meter = Instrument(id="odd_meter", label="Odd", kind=InstrumentKind.TACHOMETER, percent_of_reading=1, digits=1, resolution=1)
-    save_instrument(session, meter, who)
-    session.flush()
-    assert meter in list_instruments(session)
+def test_a_lead_changes_and_closes_an_account(session: Session) -> None:
+    lead = add_person(session, "head", "Head", Role.LEAD, GOOD)
+    hand = add_person(session, "hand", "Hand", Role.TECHNICIAN, GOOD)
+    key = session_key(hand)
+    changed = change_person(session, hand.id, " Handy ", Role.READ_ONLY, True, 1, lead)
+    assert (changed.name, changed.role, changed.lock) == ("Handy", Role.READ_ONLY, 2)
+    seen = find_session(session, key)
+    assert seen is not None and seen.role is Role.READ_ONLY  # a role counts at once, without signing in again
+    closed = change_person(session, hand.id, "Handy", Role.READ_ONLY, False, 2, lead)
+    assert not closed.active and find_session(session, key) is None
+    assert sign_in(session, "hand", GOOD, "192.0.2.20") is None
+    again = change_person(session, hand.id, "Handy", Role.TECHNICIAN, True, 3, lead, "another good password")
+    assert again.active and find_session(session, key) is None
+    assert sign_in(session, "hand", "another good password", "192.0.2.20") is not None
+
+
+def test_the_last_lead_can_be_neither_closed_nor_demoted(session: Session) -> None:
+    session.execute(update(Person).values(active=False))
+    lead = add_person(session, "only", "Only", Role.LEAD, GOOD)
+    for role, active, field in ((Role.TECHNICIAN, True, "role"), (Role.LEAD, False, "active")):
+        with pytest.raises(InvalidError) as caught:
+            change_person(session, lead.id, "Only", role, active, 1, lead)
+        assert [p.field for p in caught.value.problems] == [field]
+    add_person(session, "second", "Second", Role.LEAD, GOOD)
+    assert change_person(session, lead.id, "Only", Role.TECHNICIAN, True, 1, lead).role is Role.TECHNICIAN
+
+
+def test_an_account_saved_by_somebody_else_is_not_overwritten(session: Session) -> None:
+    lead = add_person(session, "lead_a", "A", Role.LEAD, GOOD)
+    other = add_person(session, "hand_b", "B", Role.TECHNICIAN, GOOD)
+    change_person(session, other.id, "Bee", Role.TECHNICIAN, True, 1, lead)
+    with pytest.raises(ConflictError) as caught:
+        change_person(session, other.id, "Bea", Role.TECHNICIAN, True, 1, lead)
+    assert caught.value.theirs["name"] == "Bee"
+    with pytest.raises(NotFoundError):
+        change_person(session, 999_999, "X", Role.TECHNICIAN, True, 1, lead)
+
+
+def test_ones_own_password_changes_only_with_the_old_one(session: Session) -> None:
+    who = add_person(session, "self", "Self", Role.READ_ONLY, GOOD)
+    key = session_key(who)
+    for old, new, field in (("not it at all", "a new long password", "password"), (GOOD, "short", "new_password")):
+        with pytest.raises(InvalidError) as caught:
+            change_password(session, who, old, new, "192.0.2.30")
+        assert [p.field for p in caught.value.problems] == [field]
+    assert find_session(session, key) == who
+    fresh = change_password(session, who, GOOD, "a new long password", "192.0.2.30")
+    assert find_session(session, key) is None and find_session(session, session_key(fresh)) == fresh
+    assert sign_in(session, "self", "a new long password", "192.0.2.30") is not None
+
+
+def test_wrong_old_passwords_are_counted_as_guesses(session: Session) -> None:
+    who = add_person(session, "tried", "T", Role.READ_ONLY, GOOD)
+    for _ in range(TRIES_PER_LOGIN):
+        with pytest.raises(InvalidError):
+            change_password(session, who, "wrong", "a new long password", "192.0.2.31")
+    with pytest.raises(TooManyError):
+        change_password(session, who, GOOD, "a new long password", "192.0.2.31")

@@ -105,6 +105,7 @@ def test_a_drop_is_taken_in_millivolts_or_volts(open_page: Callable[..., Page], 
 def test_readings_typed_and_not_saved_come_back(open_page: Callable[..., Page]) -> None:
     page = open_page()
     page.goto("/jobs/2/measure")
+    page.locator("[data-test=cautions-seen]").click()
     page.locator(".number[data-walk='branch_drop:mount'] input").fill("19")
     expect(page.locator("g[data-branch=mount]")).to_contain_text("19 mV")
     page.reload()
@@ -115,6 +116,7 @@ def test_readings_typed_and_not_saved_come_back(open_page: Callable[..., Page]) 
 def test_a_clamp_reading_replaces_the_models_split(open_page: Callable[..., Page]) -> None:
     page = open_page()
     page.goto("/jobs/1/measure")
+    page.locator("[data-test=cautions-seen]").click()
     page.locator(".number[data-walk='branch_current:block_ground'] input").fill("20")
     page.locator("[data-test=save-test]").click()
     page.wait_for_url("**/read")

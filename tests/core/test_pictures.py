@@ -7,7 +7,7 @@ import pytest
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.layouts import LAYOUTS, build_layout
-from mavrik.core.loop import lay_out
+from mavrik.core.loop import in_lines, lay_out
 from mavrik.core.progress import Stage, StageState, progress
 from mavrik.core.topology import find_ring
 from tests.build import drop_test, simple_circuit, simple_document
@@ -102,3 +102,19 @@ def test_a_job_says_what_is_missing() -> None:
     assert progress(circuit, read, True, False).next_stage is Stage.PROPOSE
     assert progress(circuit, read, True, True).next_stage is Stage.SHEET
     assert progress(circuit, read, False, False).next_stage is Stage.SHEET
+
+
+def test_a_job_that_is_handed_over_misses_nothing() -> None:
+    circuit, read = simple_circuit(), drop_test(100, feed=0.1, fuse=0.05, home=0.06)
+    before = progress(circuit, read, False, False)
+    assert before.stages[-1].state is StageState.PARTLY and before.missing == "print and sign"
+    after = progress(circuit, read, False, False, handed_over=True)
+    assert after.stages[-1].state is StageState.DONE and after.missing == ""
+
+
+@pytest.mark.parametrize(
+    ("label", "lines"),
+    [("Battery", ("Battery",)), ("155 A alternator", ("155 A", "alternator")), ("Unbreakablelongname", ("Unbreakablelongname",))],
+)
+def test_a_long_name_is_broken_where_it_has_a_gap(label: str, lines: tuple[str, ...]) -> None:
+    assert in_lines(label) == lines

@@ -43,7 +43,7 @@ def test_four_times_the_metal_is_drawn_twice_as_wide() -> None:
 def test_readings_and_verdicts_stand_at_their_branch() -> None:
     circuit = build_layout("front_battery", 12)
     svg = draw_loop(circuit, judge(circuit, drop_test(80, charge_cable=0.30, mount=0.008), LimitProfileName.COMMON))
-    assert "300 mV FAIL" in svg and "8 mV ok" in svg
+    assert "300 mV FAIL" in svg and "8 mV pass" in svg
     assert re.search(r"\(\d+ mV\)", svg)  # what was not read stands in brackets
 
 

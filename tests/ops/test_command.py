@@ -15,7 +15,7 @@ from pathlib import Path
 
 import pytest
 
-from mavrik.ops import cluster
+from mavrik.ops import base, cluster, server
 
 ROOT = Path(__file__).resolve().parents[2]
 pytestmark = pytest.mark.xdist_group("ops")
@@ -46,6 +46,20 @@ class Place:
             return int(urllib.request.urlopen(f"http://127.0.0.1:{self.port}{path}", timeout=5).status)
         except urllib.error.HTTPError as error:
             return error.code
+
+
+def test_a_server_of_other_settings_or_other_code_is_known(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    folder = tmp_path / "src" / "mavrik"
+    (folder / "static").mkdir(parents=True)
+    (folder / "a.py").write_text("one")
+    monkeypatch.setattr(server, "ROOT", tmp_path)
+    monkeypatch.setattr(base, "ROOT", tmp_path)
+    first = server.stamp_of({"MAVRIK_WORKSHOP": "A"})
+    assert first == server.stamp_of({"MAVRIK_WORKSHOP": "A"}) != server.stamp_of({"MAVRIK_WORKSHOP": "B"})
+    (folder / "static" / "built.json").write_text("the front end is read anew at every request")
+    assert server.stamp_of({"MAVRIK_WORKSHOP": "A"}) == first
+    (folder / "a.py").write_text("two")
+    assert server.stamp_of({"MAVRIK_WORKSHOP": "A"}) != first
 
 
 @pytest.fixture(scope="module")

@@ -78,11 +78,35 @@ export interface paths {
         get: operations["api_get_instruments_instruments_get"];
         put?: never;
         /**
-         * Add or change an instrument
-         * @description By its id.
+         * Add an instrument
+         * @description Under an id that is free.
          */
         post: operations["api_post_instrument_instruments_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change an instrument
+         * @description Refused with 409 when somebody else saved in between.
+         */
+        put: operations["api_put_instrument_instruments__string_instrument_id__put"];
+        post?: never;
+        /**
+         * Take an instrument off the register
+         * @description Tests made with it keep what they know of it.
+         */
+        delete: operations["api_delete_instrument_instruments__string_instrument_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -420,6 +444,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{person_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change or close an account
+         * @description For leads. Ends every session of that person.
+         */
+        put: operations["api_put_person_people__int_person_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schema/bundle": {
         parameters: {
             query?: never;
@@ -468,10 +512,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change one's own password
+         * @description Ends every other session of this person.
+         */
+        put: operations["api_put_password_session_password_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Account
+         * @description A person's account, as those see it who look after people.
+         */
+        Account: {
+            /** Active */
+            active: boolean;
+            /** Id */
+            id: number;
+            /** Lock */
+            lock: number;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            role: components["schemas"]["Role"];
+        };
         /**
          * AddedLoad
          * @description A load to be added.
@@ -922,6 +1003,11 @@ export interface components {
         Catalogue: {
             /** Ampacity Tables */
             ampacity_tables: components["schemas"]["LabelledChoice"][];
+            /**
+             * Blank Branches
+             * @description Starting values of a new branch, one a kind
+             */
+            blank_branches: (components["schemas"]["CableBranch"] | components["schemas"]["GroundStrapBranch"] | components["schemas"]["FuseBranch"] | components["schemas"]["ConnectorBranch"] | components["schemas"]["SwitchBranch"] | components["schemas"]["JointBranch"] | components["schemas"]["BodyBranch"])[];
             /** Branch Kinds */
             branch_kinds: components["schemas"]["LabelledChoice"][];
             /** Cautions */
@@ -930,6 +1016,8 @@ export interface components {
             chemistries: components["schemas"]["LabelledChoice"][];
             /** Fuse Families */
             fuse_families: components["schemas"]["FuseFamilyChoice"][];
+            /** Instrument Kinds */
+            instrument_kinds: components["schemas"]["LabelledChoice"][];
             /** Insulation Classes C */
             insulation_classes_c: number[];
             /** Job States */
@@ -950,6 +1038,7 @@ export interface components {
             termination_conditions: components["schemas"]["LabelledChoice"][];
             /** Termination Kinds */
             termination_kinds: components["schemas"]["LabelledChoice"][];
+            test_start: components["schemas"]["TestStart"];
             /** Vehicle Kinds */
             vehicle_kinds: components["schemas"]["LabelledChoice"][];
         };
@@ -1480,12 +1569,35 @@ export interface components {
          */
         InstrumentKind: "voltmeter" | "clamp" | "tachometer";
         /**
+         * InstrumentRecord
+         * @description An instrument of the register, with the version it was read at.
+         */
+        InstrumentRecord: {
+            /**
+             * Accuracy
+             * @description Typical readings with their expanded uncertainty, in words
+             */
+            accuracy: string;
+            instrument: components["schemas"]["Instrument"];
+            /** Lock */
+            lock: number;
+        };
+        /**
+         * InstrumentSave
+         * @description An instrument as edited from a version.
+         */
+        InstrumentSave: {
+            instrument: components["schemas"]["Instrument"];
+            /** Lock */
+            lock: number;
+        };
+        /**
          * InstrumentsOut
          * @description The workshop's instruments.
          */
         InstrumentsOut: {
             /** Instruments */
-            instruments: components["schemas"]["Instrument"][];
+            instruments: components["schemas"]["InstrumentRecord"][];
         };
         /**
          * JobChange
@@ -1651,11 +1763,12 @@ export interface components {
         };
         /**
          * Judged
-         * @description Assessment, staircase and loop of the same circuit and test.
+         * @description Assessment, staircase, loop and probe plan of the same circuit and test.
          */
         Judged: {
             assessment: components["schemas"]["Assessment"];
             loop: components["schemas"]["LoopLayout"];
+            plan: components["schemas"]["ProbePlan"];
             staircase: components["schemas"]["Staircase"];
         };
         /**
@@ -1798,12 +1911,22 @@ export interface components {
          */
         NodeRole: "alternator_stud" | "alternator_case" | "battery_positive" | "battery_negative" | "engine_block" | "chassis" | "stud";
         /**
+         * PasswordBody
+         * @description One's own password, old and new.
+         */
+        PasswordBody: {
+            /** New Password */
+            new_password: string;
+            /** Password */
+            password: string;
+        };
+        /**
          * PeopleOut
          * @description All accounts.
          */
         PeopleOut: {
             /** People */
-            people: components["schemas"]["PersonOut"][];
+            people: components["schemas"]["Account"][];
         };
         /**
          * PersonBody
@@ -1819,16 +1942,22 @@ export interface components {
             role: components["schemas"]["Role"];
         };
         /**
-         * PersonOut
-         * @description An account.
+         * PersonChange
+         * @description An account as changed by a lead.
          */
-        PersonOut: {
-            /** Id */
-            id: number;
-            /** Login */
-            login: string;
+        PersonChange: {
+            /** Active */
+            active: boolean;
+            /** Lock */
+            lock: number;
             /** Name */
             name: string;
+            /**
+             * Password
+             * @description A new one, or empty to leave it
+             * @default
+             */
+            password: string;
             role: components["schemas"]["Role"];
         };
         /**
@@ -1837,6 +1966,20 @@ export interface components {
          * @enum {string}
          */
         Place: "engine_space" | "cabin" | "outside";
+        /**
+         * ProbePlan
+         * @description Conditions and stops of one test, in the order of the walk.
+         */
+        ProbePlan: {
+            /** Conditions */
+            conditions: string;
+            /** Engine Speed Rpm */
+            engine_speed_rpm: number;
+            /** Least Output A */
+            least_output_a: number;
+            /** Stops */
+            stops: components["schemas"]["Stop"][];
+        };
         /**
          * ProblemDocument
          * @description RFC 9457 problem details, with the places that are wrong.
@@ -2085,6 +2228,8 @@ export interface components {
             kind: string;
             /** Label */
             label: string;
+            /** Lines */
+            lines: string[];
             /** Start */
             start: [
                 number,
@@ -2158,14 +2303,33 @@ export interface components {
             predicted_from_v: number;
             /** Predicted To V */
             predicted_to_v: number;
-            /**
-             * Read
-             * @default false
-             */
+            /** Read */
             read: boolean;
             side: components["schemas"]["Side"];
             /** To Node */
             to_node: string;
+        };
+        /**
+         * Stop
+         * @description One reading to take.
+         */
+        Stop: {
+            /** Black Node */
+            black_node: string;
+            /** Branch Id */
+            branch_id: string | null;
+            /** How */
+            how: string;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            quantity: components["schemas"]["Quantity"];
+            /** Red Node */
+            red_node: string;
+            side: components["schemas"]["Side"] | null;
+            /** Unit */
+            unit: string;
         };
         /**
          * SumCheck
@@ -2285,6 +2449,16 @@ export interface components {
              */
             lock: number | null;
             test: components["schemas"]["DropTest"];
+        };
+        /**
+         * TestStart
+         * @description What a new test starts from, to be corrected.
+         */
+        TestStart: {
+            /** Ambient C */
+            ambient_c: number;
+            /** Engine Space C */
+            engine_space_c: number;
         };
         /**
          * VehicleKind
@@ -2434,13 +2608,115 @@ export interface operations {
             };
         };
         responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentRecord"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    api_put_instrument_instruments__string_instrument_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstrumentSave"];
+            };
+        };
+        responses: {
             /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Instrument"];
+                    "application/json": components["schemas"]["InstrumentRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    api_delete_instrument_instruments__string_instrument_id__delete: {
+        parameters: {
+            query: {
+                lock: number;
+            };
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3185,7 +3461,60 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PersonOut"];
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    api_put_person_people__int_person_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3324,6 +3653,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    api_put_password_session_password_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
         };

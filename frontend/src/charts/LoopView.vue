@@ -18,9 +18,10 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ select: [branchId: string] }>()
 
+/** Height of the ring's middle: words of what lies above it go up, of what lies below it down. */
 const middle = computed(() => {
-  const ys = props.judged.loop.nodes.map((n) => n.y)
-  return ys.reduce((a, b) => a + b, 0) / ys.length
+  const alternator = props.judged.loop.sources.find((s) => s.kind === 'alternator')
+  return alternator ? (alternator.start[1] + alternator.end[1]) / 2 : 0
 })
 
 const lines = computed(() => {
@@ -56,6 +57,15 @@ const lines = computed(() => {
   })
 })
 
+/** The middle of the ring, which holds nothing else: between the alternator and the first battery. */
+const key = computed(() => {
+  const [alternator, battery] = ['alternator', 'battery'].map((kind) => props.judged.loop.sources.find((s) => s.kind === kind))
+  return alternator && battery ? { x: (alternator.start[0] + battery.start[0]) / 2, y: middle.value } : null
+})
+
+/** A font that keeps a line inside its symbol; bold B612 is about 0.58 of its size wide a letter. */
+const fit = (line: string, width: number, size = 17) => ({ fontSize: `${Math.min(size, width / (0.58 * line.length)).toFixed(1)}px` })
+
 const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
 </script>
 
@@ -70,20 +80,20 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
         <template v-if="source.kind === 'alternator'">
           <circle r="62" class="source" />
           <path d="M-30 6 q10 -26 20 0 t20 0 t20 0" class="wave" />
-          <text y="-22" class="name">{{ source.label }}</text>
+          <text v-for="(line, row) in source.lines" :key="row" :y="(source.lines.length > 1 ? -32 : -22) + 17 * row" class="name" :style="fit(line, 104)">{{ line }}</text>
           <text y="40" class="rating mono">{{ circuit.alternators[0]?.rated_a }} A</text>
         </template>
         <template v-else-if="source.kind === 'battery'">
           <rect x="-66" y="-52" width="132" height="104" rx="5" class="source" />
           <rect x="-46" y="-62" width="26" height="10" class="lug plus" />
           <rect x="20" y="-62" width="26" height="10" class="lug minus" />
-          <text y="-14" class="name">{{ source.label }}</text>
+          <text v-for="(line, row) in source.lines" :key="row" :y="(source.lines.length > 1 ? -28 : -14) + 18 * row" class="name" :style="fit(line, 122)">{{ line }}</text>
           <text y="14" class="rating mono">{{ battery(source.id)?.capacity_ah }} Ah</text>
           <text y="38" class="tiny">{{ battery(source.id)?.chemistry }}</text>
         </template>
         <template v-else>
           <rect x="-40" y="-18" width="80" height="36" rx="18" class="source" />
-          <text y="5" class="tiny">{{ source.label }}</text>
+          <text v-for="(line, row) in source.lines" :key="row" :y="(source.lines.length > 1 ? -3 : 5) + 15 * row" class="tiny" :style="fit(line, 74, 14.5)">{{ line }}</text>
         </template>
       </g>
     </g>
@@ -95,16 +105,20 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
       <path v-if="line.id === selected" :d="line.path" class="halo" :stroke-width="line.width + 16" />
       <path :d="line.path" class="heat" :stroke-width="line.width + 14" :style="{ opacity: line.heat }" />
       <path :d="line.path" class="wire" :stroke="line.colour" :stroke-width="line.width" :stroke-dasharray="line.dashed ? '3 6' : undefined" />
-      <g :transform="`translate(${line.x} ${line.up ? line.y - 56 : line.y + 30})`">
+      <g :transform="`translate(${line.x} ${line.up ? line.y - (compact ? 48 : 56) : line.y + (compact ? 36 : 30)})`">
         <text y="0" class="label">{{ line.label }}</text>
         <g :style="{ color: line.read ? line.mark.colour : 'var(--quiet)' }">
-          <g v-if="line.read" transform="translate(-62 7) scale(.9)">
+          <g v-if="line.read" :transform="`translate(-62 ${compact ? 11 : 7}) scale(.9)`">
             <path :d="line.mark.path" class="mark" />
           </g>
-          <text :x="line.read ? 12 : 0" y="26" class="reading mono" :class="{ unread: !line.read }">{{ line.reading }}</text>
+          <text :x="line.read ? 12 : 0" :y="compact ? 31 : 26" class="reading mono" :class="{ unread: !line.read }">{{ line.reading }}</text>
         </g>
         <text v-if="!compact" y="46" class="tiny">{{ line.part }}</text>
       </g>
+    </g>
+    <g v-if="!compact && key" :transform="`translate(${key.x} ${key.y})`" class="tiny">
+      <text y="-10">copper: feed, slate: return; width follows the conductor</text>
+      <text y="10">in brackets: what a sound part would lose; glow: heat</text>
     </g>
     <g v-for="node in judged.loop.nodes" :key="node.node_id" :transform="`translate(${node.x} ${node.y})`">
       <circle r="8" class="node" />
@@ -163,6 +177,10 @@ text {
   font-size: 17px;
 }
 .tiny {
+  font-size: 14.5px;
+  fill: var(--quiet);
+}
+.tiny text {
   font-size: 14.5px;
   fill: var(--quiet);
 }

@@ -64,6 +64,9 @@ const picture = computed(() => {
   return { s, steps, stride, y, ticks, batteryX, readFeed, predictedFeed, allowedFeed, homeLimit: readFeed + s.home_limit_v }
 })
 
+/** Below its line, or above where the branches' names begin below. */
+const wordY = (line: number) => (line + 20 > HEIGHT - BOTTOM ? line - 7 : line + 16)
+
 const predictedPath = computed(() => {
   const p = picture.value
   let path = ''
@@ -87,8 +90,8 @@ const predictedPath = computed(() => {
     <text :x="WIDTH - RIGHT" :y="TOP - 6" class="name end">case 0 V</text>
     <line :x1="LEFT" :x2="picture.batteryX" :y1="picture.y(picture.allowedFeed)" :y2="picture.y(picture.allowedFeed)" class="limit" />
     <line :x1="picture.batteryX + picture.stride" :x2="WIDTH - RIGHT" :y1="picture.y(picture.homeLimit)" :y2="picture.y(picture.homeLimit)" class="limit" />
-    <text :x="LEFT + 6" :y="picture.y(picture.allowedFeed) + 16" class="limit-word start">feed limit at this current</text>
-    <text :x="WIDTH - RIGHT" :y="picture.y(picture.homeLimit) + 16" class="limit-word end">return limit at this current</text>
+    <text :x="LEFT + 6" :y="wordY(picture.y(picture.allowedFeed))" class="limit-word start">feed limit at this current</text>
+    <text :x="WIDTH - RIGHT" :y="wordY(picture.y(picture.homeLimit))" class="limit-word end">return limit at this current</text>
     <path :d="predictedPath" class="predicted" />
     <line
       :x1="picture.batteryX" :x2="picture.batteryX + picture.stride" :y1="picture.y(picture.readFeed)" :y2="picture.y(picture.readFeed)"

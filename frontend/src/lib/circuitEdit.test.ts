@@ -1,6 +1,20 @@
 import { describe, expect, it } from 'vitest'
-import type { Circuit } from '@/api/types'
-import { addParallel, blankBranch, changeKind, insertAfter, patchBranch, removeBranch } from './circuitEdit'
+import type { Branch, Circuit } from '@/api/types'
+import { addParallel, changeKind, insertAfter, patchBranch, removeBranch } from './circuitEdit'
+
+/** Stands in for the catalogue's; the figures are only for these tests. */
+const ends = { from_node: 'from', to_node: 'to', note: '' }
+const BLANKS = [
+  { kind: 'cable', id: 'new_cable', label: 'New cable', ...ends, length_m: 0.5, size: '25 mm2', material: 'copper' },
+  { kind: 'ground_strap', id: 'new_strap', label: 'New strap', ...ends, length_m: 0.6, size: '16 mm2', material: 'copper' },
+  { kind: 'fuse', id: 'new_fuse', label: 'New fuse', ...ends, family: 'strip_51', rating_a: 150 },
+  { kind: 'connector', id: 'new_connector', label: 'New connector', ...ends, resistance_mohm: 0.2, rating_a: null },
+  { kind: 'joint', id: 'new_joint', label: 'New joint', ...ends, resistance_mohm: 0.3, rating_a: null },
+] as unknown as Branch[]
+
+function branch(kind: Branch['kind'], id: string, label: string, from_node: string, to_node: string): Branch {
+  return { ...BLANKS.find((b) => b.kind === kind)!, id, label, from_node, to_node }
+}
 
 const circuit: Circuit = {
   schema_version: 1,
@@ -14,9 +28,9 @@ const circuit: Circuit = {
     { id: 'case', role: 'alternator_case', label: 'Case' },
   ],
   branches: [
-    blankBranch('cable', 'feed', 'Feed', 'stud', 'mid'),
-    blankBranch('fuse', 'fuse', 'Fuse', 'mid', 'plus'),
-    blankBranch('cable', 'home', 'Home', 'minus', 'case'),
+    branch('cable', 'feed', 'Feed', 'stud', 'mid'),
+    branch('fuse', 'fuse', 'Fuse', 'mid', 'plus'),
+    branch('cable', 'home', 'Home', 'minus', 'case'),
   ],
   alternators: [{ id: 'alt', label: 'A', stud_node: 'stud', case_node: 'case', rated_a: 90, set_point_v: 14.4 }],
   batteries: [
@@ -27,7 +41,7 @@ const circuit: Circuit = {
 
 describe('editing a circuit', () => {
   it('puts a branch in series behind one, with a stud between', () => {
-    const { circuit: next, added } = insertAfter(circuit, 'feed', 'connector')
+    const { circuit: next, added } = insertAfter(circuit, 'feed', 'connector', BLANKS)
     const feed = next.branches[0]!
     const fresh = next.branches.find((b) => b.id === added)!
     expect(fresh.from_node).toBe(feed.to_node)
@@ -47,13 +61,13 @@ describe('editing a circuit', () => {
   })
   it('keeps what two kinds share', () => {
     const long = patchBranch(circuit, 'home', { length_m: 3 } as never)
-    const strap = changeKind(long, 'home', 'ground_strap').branches[2]!
+    const strap = changeKind(long, 'home', 'ground_strap', BLANKS).branches[2]!
     expect(strap.kind).toBe('ground_strap')
     expect('length_m' in strap && strap.length_m).toBe(3)
-    expect(changeKind(long, 'home', 'joint').branches[2]).toMatchObject({ kind: 'joint', resistance_mohm: 0.2, from_node: 'minus' })
+    expect(changeKind(long, 'home', 'joint', BLANKS).branches[2]).toMatchObject({ kind: 'joint', label: 'Home', resistance_mohm: 0.3, from_node: 'minus' })
   })
   it('changes nothing for a branch that is not there', () => {
     expect(removeBranch(circuit, 'none')).toBe(circuit)
-    expect(insertAfter(circuit, 'none', 'cable').circuit).toBe(circuit)
+    expect(insertAfter(circuit, 'none', 'cable', BLANKS).circuit).toBe(circuit)
   })
 })

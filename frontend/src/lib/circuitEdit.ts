@@ -17,33 +17,22 @@ export function patchBranch(circuit: Circuit, id: string, patch: Partial<Branch>
   return { ...circuit, branches: circuit.branches.map((b) => (b.id === id ? ({ ...b, ...patch } as Branch) : b)) }
 }
 
-/** A branch of another kind in the same place, with starting values to be corrected. */
-export function blankBranch(kind: BranchKind, id: string, label: string, from: string, to: string): Branch {
-  const base = { id, label, from_node: from, to_node: to, note: '' }
-  const end = { kind: 'crimp', condition: 'unknown' } as const
-  switch (kind) {
-    case 'cable':
-    case 'ground_strap':
-      return {
-        ...base, kind, length_m: 0.5, size: '25 mm2', material: 'copper', insulation_c: 105, place: 'engine_space',
-        parallel: 1, sheathed: false, from_end: end, to_end: end,
-      }
-    case 'fuse':
-      return { ...base, kind, family: 'strip_51', rating_a: 150 }
-    case 'switch':
-      return { ...base, kind, resistance_mohm: 0.3, rating_a: null, closed: true }
-    default:
-      return { ...base, kind, resistance_mohm: 0.2, rating_a: null }
-  }
+/** The core's starting values of a kind; the catalogue has them. */
+export type Blanks = readonly Branch[]
+
+function blankOf(blanks: Blanks, kind: BranchKind): Branch {
+  const found = blanks.find((b) => b.kind === kind)
+  if (!found) throw new Error(`The catalogue has no starting values for a ${kind}`)
+  return found
 }
 
-export function changeKind(circuit: Circuit, id: string, kind: BranchKind): Circuit {
+export function changeKind(circuit: Circuit, id: string, kind: BranchKind, blanks: Blanks): Circuit {
   return {
     ...circuit,
     branches: circuit.branches.map((b) => {
       if (b.id !== id || b.kind === kind) return b
-      const fresh = blankBranch(kind, b.id, b.label, b.from_node, b.to_node)
-      // What both kinds have is kept: length and size between cable and strap, resistance between contacts.
+      const fresh = blankOf(blanks, kind)
+      // What both kinds have is kept: ends and name, length and size between cable and strap, resistance between contacts.
       const shared = Object.fromEntries(Object.entries(b).filter(([key]) => key in fresh && key !== 'kind'))
       return { ...fresh, ...shared } as Branch
     }),
@@ -51,16 +40,15 @@ export function changeKind(circuit: Circuit, id: string, kind: BranchKind): Circ
 }
 
 /** A new branch in series behind one: a stud is put in between. */
-export function insertAfter(circuit: Circuit, id: string, kind: BranchKind): { circuit: Circuit; added: string } {
+export function insertAfter(circuit: Circuit, id: string, kind: BranchKind, blanks: Blanks): { circuit: Circuit; added: string } {
   const at = circuit.branches.findIndex((b) => b.id === id)
   const before = circuit.branches[at]
   if (!before) return { circuit, added: id }
   const stud = freeId(circuit, 'stud')
   const added = freeId(circuit, kind)
-  const words = { cable: 'New cable', ground_strap: 'New strap', fuse: 'New fuse', connector: 'New connector', switch: 'New switch', joint: 'New joint', body: 'Body metal' }
   const branches = [...circuit.branches]
   branches[at] = { ...before, to_node: stud }
-  branches.splice(at + 1, 0, blankBranch(kind, added, words[kind], stud, before.to_node))
+  branches.splice(at + 1, 0, { ...blankOf(blanks, kind), id: added, from_node: stud, to_node: before.to_node })
   return { circuit: { ...circuit, nodes: [...circuit.nodes, { id: stud, role: 'stud', label: 'New stud' }], branches }, added }
 }
 

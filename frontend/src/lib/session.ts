@@ -33,6 +33,12 @@ export const useSession = defineStore('session', () => {
     await refresh()
   }
 
+  /** Changes one's own password; the server starts a new session for this browser. */
+  async function changePassword(password: string, fresh: string): Promise<void> {
+    take(await data(client.PUT('/api/session/password', { body: { password, new_password: fresh } })))
+    await refresh()
+  }
+
   async function signOut(): Promise<void> {
     await data(client.DELETE('/api/session'))
     me.value = null
@@ -50,5 +56,6 @@ export const useSession = defineStore('session', () => {
     refresh,
     signIn,
     signOut,
+    changePassword,
   }
 })

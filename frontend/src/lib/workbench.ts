@@ -10,8 +10,8 @@ export interface TestDraft {
   lock: number | null
   output_current_a: number | null
   engine_speed_rpm: number | null
-  engine_space_c: number
-  ambient_c: number
+  engine_space_c: number | null
+  ambient_c: number | null
   voltmeter: Instrument | null
   clamp: Instrument | null
   measured_by: string
@@ -42,8 +42,8 @@ function draftOf(record: TestRecord | null): TestDraft {
     lock: record?.lock ?? null,
     output_current_a: test?.output_current_a ?? null,
     engine_speed_rpm: test?.engine_speed_rpm ?? null,
-    engine_space_c: test?.engine_space_c ?? 40,
-    ambient_c: test?.ambient_c ?? 20,
+    engine_space_c: test?.engine_space_c ?? null,
+    ambient_c: test?.ambient_c ?? null,
     voltmeter: test?.voltmeter ?? null,
     clamp: test?.clamp ?? null,
     measured_by: test?.measured_by ?? '',
@@ -140,6 +140,7 @@ function makeWorkbench(jobId: number) {
   const test = computed<DropTest | null>(() => {
     const now = circuit.value
     if (!testDraft.output_current_a || !testDraft.engine_speed_rpm || !testDraft.voltmeter || !testDraft.clamp || !now) return null
+    if (testDraft.engine_space_c === null || testDraft.ambient_c === null) return null
     const known = new Set(now.branches.map((b) => b.id))
     const readings: Reading[] = Object.entries(testDraft.values).flatMap(([key, value]) => {
       if (value === null) return []
@@ -162,22 +163,10 @@ function makeWorkbench(jobId: number) {
     }
   })
 
-  /** Where the probes go for a reading: red towards the alternator stud. */
+  /** Where the probes go for a reading, by the core's plan. */
   function probesOf(key: string): { red: string; black: string } | null {
-    const now = circuit.value
-    const alternator = now?.alternators[0]
-    const battery = now?.batteries[0]
-    if (!now || !alternator || !battery) return null
-    const [quantity, branchId] = key.split(':')
-    if (quantity === 'stud_voltage') return { red: alternator.stud_node, black: alternator.case_node }
-    if (quantity === 'battery_voltage') return { red: battery.positive_node, black: battery.negative_node }
-    if (quantity === 'feed_drop') return { red: alternator.stud_node, black: battery.positive_node }
-    if (quantity === 'return_drop') return { red: battery.negative_node, black: alternator.case_node }
-    const stairs = judged.value?.staircase
-    const step = [...(stairs?.feed ?? []), ...(stairs?.home ?? [])].find((s) => s.branch_id === branchId)
-    if (step) return { red: step.from_node, black: step.to_node }
-    const branch = now.branches.find((b) => b.id === branchId)
-    return branch ? { red: branch.from_node, black: branch.to_node } : null
+    const stop = judged.value?.plan.stops.find((s) => s.key === key)
+    return stop ? { red: stop.red_node, black: stop.black_node } : null
   }
 
   /** The test with where each probe was, as it is kept. */

@@ -7,6 +7,7 @@ import type { JobInput, JobRecord, JobRow, ProblemDocument } from '@/api/types'
 import JobForm from '@/components/JobForm.vue'
 import ProblemNotice from '@/components/ProblemNotice.vue'
 import { dropDraft } from '@/lib/drafts'
+import { overdue } from '@/lib/dates'
 import { useKeys } from '@/lib/keys'
 import { useSession } from '@/lib/session'
 
@@ -36,7 +37,6 @@ const STATES = [
   { value: 'done', title: 'Done' },
 ] as const
 const SIGNS = { done: '●', partly: '◐', open: '○', blocked: '·' }
-const today = new Date().toISOString().slice(0, 10)
 
 function open(job: { id: number; progress: JobRow['progress'] }): void {
   void router.push({ name: 'job', params: { id: job.id, stage: job.progress.next_stage } })
@@ -114,7 +114,7 @@ useKeys([
           </span>
           <span class="date">
             <b>{{ job.state }}</b>
-            <span v-if="job.promised" class="mono" :class="{ late: job.promised < today && job.state !== 'done' }">{{ job.promised }}</span>
+            <span v-if="job.promised" class="mono" :class="{ late: overdue(job.promised) && job.state !== 'done' }">{{ job.promised }}</span>
           </span>
         </router-link>
       </li>

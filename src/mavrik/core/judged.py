@@ -2,35 +2,45 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from mavrik.core.assessment import Assessment, assess
 from mavrik.core.circuit import Circuit, Document
 from mavrik.core.limits import LimitProfileName
 from mavrik.core.loop import LoopLayout, lay_out
 from mavrik.core.measurement import DropTest
+from mavrik.core.probing import ProbePlan, plan_probes
 from mavrik.core.staircase import Staircase, build_staircase
 from mavrik.core.topology import find_ring
 
 
 class Judged(Document):
-    """Assessment, staircase and loop of the same circuit and test."""
+    """Assessment, staircase, loop and probe plan of the same circuit and test."""
 
     assessment: Assessment
     staircase: Staircase
     loop: LoopLayout
+    plan: ProbePlan
 
 
 def judge(circuit: Circuit, test: DropTest | None, profile: LimitProfileName) -> Judged:
-    """Assess a circuit and lay out both its pictures.
+    """Assess a circuit, lay out both its pictures, and say where to probe.
 
     circuit, test, profile: as for `mavrik.core.assessment.assess`
     Raises CircuitError for a circuit that does not close.
     """
     ring = find_ring(circuit)
     assessment = assess(circuit, test, profile, ring)
-    return Judged(assessment=assessment, staircase=build_staircase(circuit, ring, assessment), loop=lay_out(circuit, ring))
+    return Judged(
+        assessment=assessment,
+        staircase=build_staircase(circuit, ring, assessment),
+        loop=lay_out(circuit, ring),
+        plan=plan_probes(circuit, ring, assessment),
+    )
 
 
-class ComparedBranch(Document):
+@dataclass(frozen=True)
+class ComparedBranch:
     """A branch before and after, at the same current."""
 
     branch_id: str

@@ -13,17 +13,37 @@ from mavrik.core.circuit import (
     BodyBranch,
     CableBranch,
     Circuit,
+    ConnectorBranch,
     FuseBranch,
     GroundStrapBranch,
     JointBranch,
     Node,
     NodeRole,
+    SwitchBranch,
     Termination,
     TerminationKind,
 )
 from mavrik.core.protection import FuseFamily
 
 CLAMP = Termination(kind=TerminationKind.POST_CLAMP)
+
+
+def blank_branches() -> tuple[AnyBranch, ...]:
+    """A branch of every kind with starting values, to be put between two nodes and corrected at the vehicle.
+
+    >>> [b.kind for b in blank_branches()]
+    ['cable', 'ground_strap', 'fuse', 'connector', 'switch', 'joint', 'body']
+    """
+    ends = {"from_node": "from", "to_node": "to"}
+    return (
+        CableBranch(id="new_cable", label="New cable", length_m=0.5, size="25 mm2", **ends),
+        GroundStrapBranch(id="new_strap", label="New strap", length_m=0.5, size="25 mm2", **ends),
+        FuseBranch(id="new_fuse", label="New fuse", family=FuseFamily.STRIP_51, rating_a=150, **ends),
+        ConnectorBranch(id="new_connector", label="New connector", resistance_mohm=0.2, **ends),
+        SwitchBranch(id="new_switch", label="New switch", resistance_mohm=0.3, **ends),
+        JointBranch(id="new_joint", label="New joint", resistance_mohm=0.2, **ends),
+        BodyBranch(id="new_body", label="Body metal", resistance_mohm=0.3, **ends),
+    )
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ Coordinates only. The browser and the printed sheet draw the same figures.
 from __future__ import annotations
 
 from collections import defaultdict, deque
+from dataclasses import dataclass
 from itertools import pairwise
 
 from mavrik.core.circuit import Circuit, Document
@@ -22,7 +23,8 @@ LANE = 100.0
 Point = tuple[float, float]
 
 
-class NodePlace(Document):
+@dataclass(frozen=True)
+class NodePlace:
     """Where a node is drawn."""
 
     node_id: str
@@ -33,7 +35,8 @@ class NodePlace(Document):
     y: float
 
 
-class BranchPlace(Document):
+@dataclass(frozen=True)
+class BranchPlace:
     """The line of a branch and where its words go."""
 
     branch_id: str
@@ -43,12 +46,15 @@ class BranchPlace(Document):
     label_at: Point
 
 
-class SourcePlace(Document):
+@dataclass(frozen=True)
+class SourcePlace:
     """An alternator, battery or load between two points."""
 
     id: str
     kind: str
     label: str
+    lines: tuple[str, ...]
+    """The label broken for a symbol that is wider than one short word, but not much."""
     start: Point
     end: Point
 
@@ -61,6 +67,19 @@ class LoopLayout(Document):
     nodes: tuple[NodePlace, ...]
     branches: tuple[BranchPlace, ...]
     sources: tuple[SourcePlace, ...]
+
+
+def in_lines(label: str, wide: int = 12) -> tuple[str, ...]:
+    """A label on one line, or on the two most even ones where it is longer than `wide` and has a gap.
+
+    >>> in_lines("155 A alternator"), in_lines("Battery")
+    (('155 A', 'alternator'), ('Battery',))
+    """
+    words = label.split()
+    if len(label) <= wide or len(words) < 2:
+        return (label,)
+    halves = [(" ".join(words[:k]), " ".join(words[k:])) for k in range(1, len(words))]
+    return min(halves, key=lambda h: max(len(h[0]), len(h[1])))
 
 
 def _spread(nodes: tuple[str, ...], y: float, left: float, right: float) -> dict[str, Point]:
@@ -114,7 +133,8 @@ def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:
     ends = {n for b in others for n in (b.positive_node, b.negative_node)}
     while True:
         found = None
-        for start in [n for n in placed if n not in ends] + [n for n in placed if n in ends]:
+        waiting = [n for n in placed if any(branch.id not in done for _, branch in near.get(n, ()))]
+        for start in sorted(waiting, key=ends.__contains__):
             found = _spur(near, start, placed, done, ends)
             if found:
                 break
@@ -163,17 +183,36 @@ def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:
         if branch.id in ring.side:
             node_side[branch.from_node] = node_side[branch.to_node] = ring.side[branch.id]
     sources = [
-        SourcePlace(id=a.id, kind="alternator", label=a.label, start=moved(placed[a.case_node]), end=moved(placed[a.stud_node]))
+        SourcePlace(
+            id=a.id,
+            kind="alternator",
+            label=a.label,
+            lines=in_lines(a.label),
+            start=moved(placed[a.case_node]),
+            end=moved(placed[a.stud_node]),
+        )
         for a in circuit.alternators
     ]
     sources += [
         SourcePlace(
-            id=b.id, kind="battery", label=b.label, start=moved(placed[b.positive_node]), end=moved(placed[b.negative_node])
+            id=b.id,
+            kind="battery",
+            label=b.label,
+            lines=in_lines(b.label),
+            start=moved(placed[b.positive_node]),
+            end=moved(placed[b.negative_node]),
         )
         for b in circuit.batteries
     ]
     sources += [
-        SourcePlace(id=x.id, kind="load", label=x.label, start=moved(placed[x.from_node]), end=moved(placed[x.to_node]))
+        SourcePlace(
+            id=x.id,
+            kind="load",
+            label=x.label,
+            lines=in_lines(x.label),
+            start=moved(placed[x.from_node]),
+            end=moved(placed[x.to_node]),
+        )
         for x in circuit.loads
         if x.from_node in placed and x.to_node in placed
     ]

@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 
 from mavrik.core.circuit import Circuit, Document, Identifier, Label
 from mavrik.core.topology import Problem
-from mavrik.core.uncertainty import MeterSpec
+from mavrik.core.uncertainty import MeterSpec, expanded_uncertainty
 
 
 class InstrumentKind(StrEnum):
@@ -38,6 +38,29 @@ class Instrument(Document):
         return MeterSpec(self.percent_of_reading, self.digits, self.resolution)
 
 
+TYPICAL_READINGS: dict[InstrumentKind, tuple[tuple[float, str, float], ...]] = {
+    InstrumentKind.VOLTMETER: ((0.1, "mV", 1000), (14.0, "V", 1)),
+    InstrumentKind.CLAMP: ((20.0, "A", 1), (100.0, "A", 1)),
+    InstrumentKind.TACHOMETER: ((2000.0, "/min", 1),),
+}
+"""What each kind mostly reads in a charging test: value, unit it is shown in, units to one SI unit."""
+
+
+def accuracy_in_words(instrument: Instrument) -> str:
+    """How well an instrument knows what it mostly reads, so that people can choose one.
+
+    instrument: with the accuracy its manual gives
+
+    >>> meter = Instrument(id="m", label="M", kind=InstrumentKind.VOLTMETER, percent_of_reading=0.5, digits=2, resolution=0.001)
+    >>> accuracy_in_words(meter)
+    '100 mV ± 2.9 mV, 14 V ± 0.083 V'
+    """
+    return ", ".join(
+        f"{value * factor:g} {unit} ± {expanded_uncertainty(value, instrument.spec) * factor:.2g} {unit}"
+        for value, unit, factor in TYPICAL_READINGS[instrument.kind]
+    )
+
+
 class Quantity(StrEnum):
     """What a reading is."""
 
@@ -51,6 +74,15 @@ class Quantity(StrEnum):
 
 OF_A_BRANCH = (Quantity.BRANCH_DROP, Quantity.BRANCH_CURRENT)
 OF_VOLTAGE = (Quantity.STUD_VOLTAGE, Quantity.BATTERY_VOLTAGE)
+
+
+def reading_key(quantity: Quantity, branch_id: str | None) -> str:
+    """What a reading is of, in one word; one test holds each key once.
+
+    >>> reading_key(Quantity.BRANCH_DROP, "charge_cable")
+    'branch_drop:charge_cable'
+    """
+    return f"{quantity}:{branch_id}" if branch_id else str(quantity)
 
 
 class Reading(Document):
@@ -71,7 +103,7 @@ class Reading(Document):
     @property
     def key(self) -> str:
         """What the reading is of; one test holds each key once."""
-        return f"{self.quantity}:{self.branch_id}" if self.branch_id else str(self.quantity)
+        return reading_key(self.quantity, self.branch_id)
 
 
 class DropTest(Document):

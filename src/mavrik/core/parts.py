@@ -14,7 +14,6 @@ from mavrik.core.circuit import (
     Circuit,
     ConductorBranch,
     ContactBranch,
-    Document,
     FuseBranch,
     TerminationCondition,
 )
@@ -32,7 +31,8 @@ class Severity(StrEnum):
     NOTE = "note"
 
 
-class Finding(Document):
+@dataclass(frozen=True)
+class Finding:
     """Something to say about a part or the circuit, with the rule behind it."""
 
     code: str
@@ -52,7 +52,8 @@ def by_severity(findings: Iterable[Finding]) -> tuple[Finding, ...]:
     return tuple(sorted(findings, key=lambda f: _GRAVITY[f.severity]))
 
 
-class AmpacityCheck(Document):
+@dataclass(frozen=True)
+class AmpacityCheck:
     """A conductor's allowed current beside the current the alternator can send through it."""
 
     current_a: float
@@ -64,7 +65,8 @@ class AmpacityCheck(Document):
     ok: bool
 
 
-class FuseCheck(Document):
+@dataclass(frozen=True)
+class FuseCheck:
     """A fuse beside the load above which it must be and the cable below which it must be."""
 
     rating_a: float

@@ -44,13 +44,16 @@ class Progress(Document):
     missing: str
 
 
-def progress(circuit: Circuit | None, test: DropTest | None, wants_proposal: bool, has_proposal: bool) -> Progress:
+def progress(
+    circuit: Circuit | None, test: DropTest | None, wants_proposal: bool, has_proposal: bool, handed_over: bool = False
+) -> Progress:
     """How far a job is.
 
     circuit: the circuit as found, if described
     test: the latest voltage-drop test, if any
     wants_proposal: whether loads are to be added
     has_proposal: whether a proposal was kept
+    handed_over: whether the job is done: its sheet is then signed and out of the house
     Returns each stage's state with what it lacks, and where to go next.
     """
     rows = []
@@ -84,6 +87,9 @@ def progress(circuit: Circuit | None, test: DropTest | None, wants_proposal: boo
     wanted = "a proposal for the added loads" if wants_proposal else "a proposal, where parts change"
     rows.append(StageProgress(stage=Stage.PROPOSE, state=proposed, missing="" if has_proposal else wanted))
     sheet_ready = measure is not StageState.OPEN and (has_proposal or not wants_proposal)
+    if handed_over:
+        rows.append(StageProgress(stage=Stage.SHEET, state=StageState.DONE, missing=""))
+        return Progress(stages=tuple(rows), next_stage=Stage.SHEET, missing="")
     rows.append(
         StageProgress(
             stage=Stage.SHEET,

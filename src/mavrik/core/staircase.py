@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from mavrik.core.assessment import Assessment, BranchAssessment
 from mavrik.core.circuit import Circuit, Document
 from mavrik.core.topology import Ring, Side
 
 
-class Step(Document):
+@dataclass(frozen=True)
+class Step:
     """One branch of the ring: volts before and after it."""
 
     branch_id: str
@@ -19,7 +22,7 @@ class Step(Document):
     predicted_to_v: float
     measured_from_v: float
     measured_to_v: float
-    read: bool = False
+    read: bool
     """Whether this branch's drop was read; otherwise the predicted drop stands in."""
     limit_to_v: float
     """Volts that must be left after it on the feed side; volts that may be left before it on the return side."""

@@ -6,17 +6,18 @@ import math
 from xml.sax.saxutils import escape
 
 from mavrik.core.assessment import BranchAssessment, BranchVerdict
+from mavrik.core.assessment.documents import VERDICT_WORDS
 from mavrik.core.circuit import Circuit, ConductorBranch
 from mavrik.core.judged import Judged
 from mavrik.core.loop import BranchPlace
 
 FEED, HOME = "#9c4a1f", "#35506a"
-MARK = {
-    BranchVerdict.PASS: ("#2f6b3a", "ok"),
-    BranchVerdict.EXCESS: ("#9a5f00", "excess"),
-    BranchVerdict.FAIL: ("#a3201d", "FAIL"),
-    BranchVerdict.CLOSE: ("#5b4690", "close"),
-    BranchVerdict.CHECK_PROBES: ("#7c2f80", "probes?"),
+COLOURS = {
+    BranchVerdict.PASS: "#2f6b3a",
+    BranchVerdict.EXCESS: "#9a5f00",
+    BranchVerdict.FAIL: "#a3201d",
+    BranchVerdict.CLOSE: "#5b4690",
+    BranchVerdict.CHECK_PROBES: "#7c2f80",
 }
 
 
@@ -44,6 +45,16 @@ def _label(x: float, y: float, lines: list[str], colour: str, upwards: bool) -> 
     )
 
 
+def _named(x: float, y: float, lines: tuple[str, ...], width: float) -> str:
+    """A source's name inside its symbol, as large as fits; B612 is about 0.55 of its size wide a letter."""
+    size = min(14.0, width / (0.55 * max(len(line) for line in lines)))
+    top = y + 5 - 8 * (len(lines) - 1)
+    return "".join(
+        f'<text x="{x:g}" y="{top + 16 * k:g}" text-anchor="middle" font-size="{size:.1f}">{escape(line)}</text>'
+        for k, line in enumerate(lines)
+    )
+
+
 def draw_loop(circuit: Circuit, judged: Judged) -> str:
     """The loop with sizes, drops and verdicts.
 
@@ -56,7 +67,8 @@ def draw_loop(circuit: Circuit, judged: Judged) -> str:
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {layout.width:g} {layout.height:g}" role="img" font-family="B612, DejaVu Sans" '
         'aria-label="The charging circuit as a loop">'
     ]
-    middle = sum(n.y for n in layout.nodes) / len(layout.nodes)
+    alternator = next(s for s in layout.sources if s.kind == "alternator")
+    middle = (alternator.start[1] + alternator.end[1]) / 2
     for place in layout.branches:
         branch, found = circuit.branch(place.branch_id), by_id[place.branch_id]
         area = branch.conductor.area_mm2 * branch.parallel if isinstance(branch, ConductorBranch) else None
@@ -69,8 +81,8 @@ def draw_loop(circuit: Circuit, judged: Judged) -> str:
         lines = [branch.label]
         mark = "#23262b"
         if found.measured_drop_v is not None:
-            mark, word = MARK[found.verdict]
-            lines.append(f"{found.measured_drop_v * 1000:.0f} mV {word}")
+            mark = COLOURS[found.verdict]
+            lines.append(f"{found.measured_drop_v * 1000:.0f} mV {VERDICT_WORDS[found.verdict]}")
         else:
             lines.append(f"({abs(found.predicted_drop_v) * 1000:.0f} mV)")
         lines.append(found.part)
@@ -84,7 +96,7 @@ def draw_loop(circuit: Circuit, judged: Judged) -> str:
             if source.kind == "alternator"
             else f'<rect x="{x - 54:g}" y="{y - 36:g}" width="108" height="72" rx="6" fill="#fbf8f2" stroke="#23262b" stroke-width="2"/>'
         )
-        parts.append(shape + f'<text x="{x:g}" y="{y + 5:g}" text-anchor="middle" font-size="14">{escape(source.label)}</text>')
+        parts.append(shape + _named(x, y, source.lines, 80 if source.kind == "alternator" else 98))
     parts += [f'<circle cx="{n.x:g}" cy="{n.y:g}" r="6" fill="#fbf8f2" stroke="#23262b" stroke-width="2"/>' for n in layout.nodes]
     parts.append("</svg>")
     return "".join(parts)

@@ -9,6 +9,7 @@ from typing import Any
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 from markupsafe import Markup
 
+from mavrik.core.assessment.documents import VERDICT_WORDS
 from mavrik.core.cautions import cautions_for
 from mavrik.core.judged import Comparison, Judged, compare, judge
 from mavrik.core.limits import limit_table
@@ -19,14 +20,7 @@ from mavrik.exchange.loop_svg import draw_loop
 
 ASSETS = Path(__file__).parent / "sheet_assets"
 
-VERDICT_WORDS = {
-    "pass": "✓ pass",
-    "excess": "▲ excess",
-    "fail": "✕ FAIL",
-    "too_close_to_call": "≈ too close to call",
-    "check_probes": "⇄ check probes",
-    "not_measured": "– not read",
-}
+VERDICT_SIGNS = {"pass": "✓", "excess": "▲", "fail": "✕", "too_close_to_call": "≈", "check_probes": "⇄", "not_measured": "–"}
 
 QUANTITY_WORDS = {
     Quantity.STUD_VOLTAGE: "Stud to case",
@@ -110,7 +104,7 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
         proposal=proposed.proposal if proposed else None,
         profile=limit_table().profiles[profile],
         cautions=list(cautions.values()),
-        verdicts=VERDICT_WORDS,
+        verdicts={name.value: f"{VERDICT_SIGNS[name]} {word}" for name, word in VERDICT_WORDS.items()},
         mv=_mv,
     )
 

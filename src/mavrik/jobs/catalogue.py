@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from functools import cache
 
+from pydantic import Field
+
 from mavrik.core.ampacity import INSULATION_CLASSES_C, AmpacityTableName, Place, ampacity_tables
 from mavrik.core.cautions import all_cautions
-from mavrik.core.circuit import Chemistry, Document, NodeRole, TerminationCondition, TerminationKind
+from mavrik.core.circuit import Branch, Chemistry, Document, NodeRole, TerminationCondition, TerminationKind
 from mavrik.core.conductor import LARGEST_AWG, Material, Size, SizeSystem, conductor_table
-from mavrik.core.layouts import LAYOUTS
+from mavrik.core.layouts import LAYOUTS, blank_branches
 from mavrik.core.limits import LimitProfileName, limit_table
+from mavrik.core.measurement import DropTest, InstrumentKind
 from mavrik.core.protection import FuseFamily, fuse_table
 from mavrik.exchange.bundle import JobState, VehicleKind
 
@@ -51,6 +54,15 @@ class CautionChoice(Document):
     text: str
 
 
+class TestStart(Document):
+    """What a new test starts from, to be corrected."""
+
+    __test__ = False
+
+    engine_space_c: float
+    ambient_c: float
+
+
 class Catalogue(Document):
     """All choices."""
 
@@ -62,11 +74,14 @@ class Catalogue(Document):
     termination_conditions: tuple[LabelledChoice, ...]
     node_roles: tuple[LabelledChoice, ...]
     branch_kinds: tuple[LabelledChoice, ...]
+    blank_branches: tuple[Branch, ...] = Field(description="Starting values of a new branch, one a kind")
+    test_start: TestStart
     chemistries: tuple[LabelledChoice, ...]
     fuse_families: tuple[FuseFamilyChoice, ...]
     limit_profiles: tuple[LabelledChoice, ...]
     layouts: tuple[LabelledChoice, ...]
     ampacity_tables: tuple[LabelledChoice, ...]
+    instrument_kinds: tuple[LabelledChoice, ...]
     vehicle_kinds: tuple[LabelledChoice, ...]
     job_states: tuple[LabelledChoice, ...]
     cautions: tuple[CautionChoice, ...]
@@ -118,6 +133,10 @@ def catalogue() -> Catalogue:
         termination_conditions=tuple(_plain(c) for c in TerminationCondition),
         node_roles=tuple(_plain(r) for r in NodeRole),
         branch_kinds=BRANCH_KINDS,
+        blank_branches=blank_branches(),
+        test_start=TestStart(
+            engine_space_c=DropTest.model_fields["engine_space_c"].default, ambient_c=DropTest.model_fields["ambient_c"].default
+        ),
         chemistries=tuple(_plain(c) for c in Chemistry),
         fuse_families=tuple(
             FuseFamilyChoice(name=name, **data.model_dump(exclude={"drop_at_rating_v"}))
@@ -129,6 +148,11 @@ def catalogue() -> Catalogue:
         ),
         layouts=tuple(LabelledChoice(name=layout.name, label=layout.label, why=layout.when) for layout in LAYOUTS),
         ampacity_tables=tuple(LabelledChoice(name=n, label=ampacity_tables().tables[n].label) for n in AmpacityTableName),
+        instrument_kinds=(
+            LabelledChoice(name=InstrumentKind.VOLTMETER, label="Voltmeter", why="V"),
+            LabelledChoice(name=InstrumentKind.CLAMP, label="Current clamp", why="A"),
+            LabelledChoice(name=InstrumentKind.TACHOMETER, label="Tachometer", why="/min"),
+        ),
         vehicle_kinds=tuple(_plain(k) for k in VehicleKind),
         job_states=tuple(_plain(s) for s in JobState),
         cautions=tuple(CautionChoice(**c.model_dump()) for c in all_cautions()),

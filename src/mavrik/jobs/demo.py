@@ -18,7 +18,7 @@ from mavrik.core.measurement import DropTest, Instrument, InstrumentKind, Quanti
 from mavrik.core.prediction import OperatingState, predict
 from mavrik.core.sizing import SizingTarget
 from mavrik.exchange.bundle import AddedLoad, BundleCustomer, BundleVehicle, JobState, VehicleKind
-from mavrik.jobs.equipment import save_instrument
+from mavrik.jobs.equipment import add_instrument
 from mavrik.jobs.judging import keep_proposal
 from mavrik.jobs.people import Role, add_person
 from mavrik.jobs.work import JobInput, create_job, save_circuit, save_test
@@ -37,6 +37,23 @@ DMM = Instrument(
 CLAMP = Instrument(
     id="clamp_1", label="DC clamp 400 A", kind=InstrumentKind.CLAMP, percent_of_reading=2, digits=3, resolution=0.1
 )
+INSTRUMENTS = (
+    (DMM, 140),
+    (CLAMP, 45),
+    (
+        Instrument(
+            id="dmm_2", label="Van multimeter", kind=InstrumentKind.VOLTMETER, percent_of_reading=1.0, digits=5, resolution=0.01
+        ),
+        -20,
+    ),
+    (
+        Instrument(
+            id="tach", label="Optical tachometer", kind=InstrumentKind.TACHOMETER, percent_of_reading=0.1, digits=1, resolution=1
+        ),
+        None,
+    ),
+)
+"""Each with the days until its calibration is due; the van's is overdue, so that one sees what that looks like."""
 
 
 @dataclass(frozen=True)
@@ -171,8 +188,9 @@ def load_demo(session: Session, today: date) -> bool:
         return False
     people = {login: add_person(session, login, name, role, DEMO_PASSWORD) for login, name, role in PEOPLE}
     who = people[DEMO_LOGIN]
-    for instrument in (DMM, CLAMP):
-        save_instrument(session, instrument, who)
+    for instrument, days in INSTRUMENTS:
+        due = None if days is None else today + timedelta(days=days)
+        add_instrument(session, instrument.model_copy(update={"calibration_due": due}), who)
     measured_at = datetime(today.year, today.month, today.day, 9, 30, tzinfo=UTC) - timedelta(days=1)
     for job in JOBS:
         record = create_job(

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from pydantic import Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from mavrik.core.measurement import Instrument, InstrumentKind
+from mavrik.core.circuit import Document
+from mavrik.core.measurement import Instrument, InstrumentKind, accuracy_in_words
+from mavrik.core.topology import Problem
+from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError
 from mavrik.jobs.people import Who
 from mavrik.jobs.work import note_change
 from mavrik.store import models
@@ -19,21 +23,66 @@ STARTING_SET = (
 """What a new workshop starts with; the accuracy is that of usual hand meters, to be corrected from the manual."""
 
 
-def list_instruments(session: Session) -> list[Instrument]:
+class InstrumentRecord(Document):
+    """An instrument of the register, with the version it was read at."""
+
+    instrument: Instrument
+    lock: int
+    accuracy: str = Field(description="Typical readings with their expanded uncertainty, in words")
+
+
+def _record(row: models.Instrument) -> InstrumentRecord:
+    instrument = Instrument.model_validate(row.document)
+    return InstrumentRecord(instrument=instrument, lock=row.lock, accuracy=accuracy_in_words(instrument))
+
+
+def list_instruments(session: Session) -> list[InstrumentRecord]:
     """All instruments, in the order they were added."""
-    rows = session.scalars(select(models.Instrument).order_by(models.Instrument.id))
-    return [Instrument.model_validate(row.document) for row in rows]
+    return [_record(row) for row in session.scalars(select(models.Instrument).order_by(models.Instrument.id))]
 
 
-def save_instrument(session: Session, given: Instrument, who: Who) -> Instrument:
-    """Add an instrument, or change the one of that id. Tests keep the accuracy of their own day."""
-    row = session.scalar(select(models.Instrument).where(models.Instrument.slug == given.id))
+def add_instrument(session: Session, given: Instrument, who: Who) -> InstrumentRecord:
+    """Add an instrument; raises InvalidError where its id is taken."""
+    if session.scalar(select(models.Instrument.id).where(models.Instrument.slug == given.id)) is not None:
+        message = f"There is an instrument '{given.id}' already. Give this one another name."
+        raise InvalidError(message, [Problem(given.id, "id", message)])
+    row = models.Instrument(slug=given.id, document=given.model_dump(mode="json"))
+    session.add(row)
+    note_change(session, None, who, f"added instrument {given.id}")
+    session.flush()
+    return _record(row)
+
+
+def _held(session: Session, instrument_id: str, lock: int) -> models.Instrument:
+    """The row, held against other writers and at the version it was edited from."""
+    row = session.scalar(select(models.Instrument).where(models.Instrument.slug == instrument_id).with_for_update())
     if row is None:
-        row = models.Instrument(slug=given.id)
-        session.add(row)
+        raise NotFoundError(f"There is no instrument '{instrument_id}'.")
+    if row.lock != lock:
+        theirs = _record(row).model_dump(mode="json")
+        raise ConflictError("Somebody else saved this instrument while you were editing it.", theirs)
+    return row
+
+
+def change_instrument(session: Session, instrument_id: str, given: Instrument, lock: int, who: Who) -> InstrumentRecord:
+    """Change an instrument as edited from version `lock`. Tests keep the accuracy of their own day.
+
+    Raises NotFoundError, InvalidError for another id, ConflictError when somebody else saved in between.
+    """
+    if given.id != instrument_id:
+        raise InvalidError("An instrument keeps its id.", [Problem(given.id, "id", "An instrument keeps its id.")])
+    row = _held(session, instrument_id, lock)
     row.document = given.model_dump(mode="json")
-    note_change(session, None, who, f"saved instrument {given.id}")
-    return given
+    row.lock += 1
+    note_change(session, None, who, f"changed instrument {given.id}")
+    session.flush()
+    return _record(row)
+
+
+def remove_instrument(session: Session, instrument_id: str, lock: int, who: Who) -> None:
+    """Take an instrument off the register; tests made with it keep what they know of it. Errors as for a change."""
+    session.delete(_held(session, instrument_id, lock))
+    note_change(session, None, who, f"took instrument {instrument_id} off the register")
 
 
 def ensure_starting_set(session: Session) -> None:

@@ -12,8 +12,9 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import delete, func, or_, select
 from sqlalchemy.orm import Session
 
+from mavrik.core.circuit import Document
 from mavrik.core.topology import Problem
-from mavrik.jobs.errors import InvalidError, TooManyError
+from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError, TooManyError
 from mavrik.store.models import Change, Person, SignInFailure
 
 SHORTEST_PASSWORD = 10
@@ -49,6 +50,17 @@ class Who:
     stamp: str = ""
 
 
+class Account(Document):
+    """A person's account, as those see it who look after people."""
+
+    id: int
+    login: str
+    name: str
+    role: Role
+    active: bool
+    lock: int
+
+
 def who_is(person: Person) -> Who:
     """A person's row as `Who`."""
     return Who(person.id, person.login, person.name, Role(person.role), person.stamp)
@@ -57,10 +69,14 @@ def who_is(person: Person) -> Who:
 def find_session(session: Session, key: str) -> Who | None:
     """The active person behind a session key, or None when it has ended."""
     person_id, _, stamp = key.partition(":")
-    person = session.get(Person, int(person_id)) if person_id.isdigit() and len(person_id) < 10 else None
-    if person is None or not person.active or not secrets.compare_digest(person.stamp, stamp):
+    if not (person_id.isascii() and person_id.isdigit() and len(person_id) < 10):
         return None
-    return who_is(person)
+    wanted = select(Person.login, Person.name, Person.role, Person.stamp).where(Person.id == int(person_id), Person.active)
+    row = session.execute(wanted).one_or_none()
+    # As bytes, because a made-up stamp may hold any character.
+    if row is None or not secrets.compare_digest(row.stamp.encode(), stamp.encode()):
+        return None
+    return Who(int(person_id), row.login, row.name, Role(row.role), row.stamp)
 
 
 def session_key(who: Who) -> str:
@@ -96,6 +112,19 @@ def sign_in(session: Session, login: str, password: str, address: str) -> Who | 
     return who_is(person)
 
 
+def _name_problems(name: str) -> list[Problem]:
+    return [] if 1 <= len(name) <= 80 else [Problem("name", "name", "1 to 80 characters")]
+
+
+def _password_problems(password: str, field: str = "password") -> list[Problem]:
+    return [] if len(password) >= SHORTEST_PASSWORD else [Problem(field, field, f"At least {SHORTEST_PASSWORD} characters")]
+
+
+def _refuse(problems: list[Problem]) -> None:
+    if problems:
+        raise InvalidError("; ".join(f"{p.field}: {p.message}" for p in problems), problems)
+
+
 def add_person(session: Session, login: str, name: str, role: Role, password: str, by: Who | None = None) -> Who:
     """Make an account.
 
@@ -103,17 +132,12 @@ def add_person(session: Session, login: str, name: str, role: Role, password: st
     """
     login = login.strip().lower()
     name = name.strip()
-    problems = []
+    problems: list[Problem] = []
     if not (2 <= len(login) <= 60) or not all(c.isalnum() or c in "._-" for c in login):
         problems.append(Problem("login", "login", "2 to 60 letters, digits, dots or dashes"))
     elif session.scalar(select(Person.id).where(Person.login == login)) is not None:
         problems.append(Problem("login", "login", f"The login '{login}' is taken"))
-    if not 1 <= len(name) <= 80:
-        problems.append(Problem("name", "name", "1 to 80 characters"))
-    if len(password) < SHORTEST_PASSWORD:
-        problems.append(Problem("password", "password", f"At least {SHORTEST_PASSWORD} characters"))
-    if problems:
-        raise InvalidError("; ".join(f"{p.field}: {p.message}" for p in problems), problems)
+    _refuse(problems + _name_problems(name) + _password_problems(password))
     person = Person(login=login, name=name, role=role.value, password_hash=_hasher.hash(password), stamp=secrets.token_hex(8))
     session.add(person)
     session.add(Change(person_id=by.id if by else None, person_name=by.name if by else "set-up", what=f"added {role} {login}"))
@@ -126,6 +150,69 @@ def has_people(session: Session) -> bool:
     return session.scalar(select(Person.id).limit(1)) is not None
 
 
-def list_people(session: Session) -> list[Who]:
-    """Everybody with an account, by name."""
-    return [who_is(p) for p in session.scalars(select(Person).where(Person.active).order_by(Person.name))]
+def list_people(session: Session) -> list[Account]:
+    """All accounts, those that may sign in first, by name."""
+    return [account_of(p) for p in session.scalars(select(Person).order_by(Person.active.desc(), Person.name))]
+
+
+def account_of(person: Person) -> Account:
+    """A person's row as an account."""
+    return Account(
+        id=person.id, login=person.login, name=person.name, role=Role(person.role), active=person.active, lock=person.lock
+    )
+
+
+def change_person(
+    session: Session, person_id: int, name: str, role: Role, active: bool, lock: int, by: Who, password: str = ""
+) -> Account:
+    """Change an account. A new password, or closing it, ends every session of that person; a role counts at once.
+
+    lock: the version it was edited from
+    password: a new one, or empty to leave it
+    Raises NotFoundError for an account that is not there, ConflictError when somebody else saved in between, InvalidError for values that will not do and for a change that
+    would leave nobody to look after people.
+    """
+    # The leads' rows are held, so that two leads cannot shut each other out at the same moment.
+    leads = set(session.scalars(select(Person.id).where(Person.active, Person.role == Role.LEAD.value).with_for_update()))
+    person = session.scalar(select(Person).where(Person.id == person_id).with_for_update())
+    if person is None:
+        raise NotFoundError("There is no such account.")
+    if person.lock != lock:
+        theirs = account_of(person).model_dump(mode="json")
+        raise ConflictError("Somebody else saved this account while you were editing it.", theirs)
+    name = name.strip()
+    problems = _name_problems(name) + (_password_problems(password) if password else [])
+    if person.id in leads and len(leads) == 1 and not (active and role is Role.LEAD):
+        field = "active" if not active else "role"
+        problems.append(Problem(field, field, "This is the only lead; make another one first"))
+    _refuse(problems)
+    person.name, person.role, person.active = name, role.value, active
+    if password:
+        person.password_hash = _hasher.hash(password)
+    person.lock += 1
+    if password or not active:
+        person.stamp = secrets.token_hex(8)
+    what = (
+        f"changed account {person.login}: {role.value}, {'active' if active else 'closed'}{', new password' if password else ''}"
+    )
+    session.add(Change(person_id=by.id, person_name=by.name, what=what))
+    session.flush()
+    return account_of(person)
+
+
+def change_password(session: Session, who: Who, old: str, new: str, address: str) -> Who:
+    """Change one's own password; every session ends, and the one returned is the next.
+
+    address: where the request came from, for the rate limit
+    Raises InvalidError when the old one is wrong or the new one will not do. Wrong ones count as failed sign-ins.
+    """
+    problems = _password_problems(new, "new_password")
+    _refuse(problems)
+    person = session.get(Person, who.id)
+    if person is None or sign_in(session, who.login, old, address) is None:
+        raise InvalidError("Your password of now is wrong.", [Problem("password", "password", "This is not your password")])
+    person.password_hash = _hasher.hash(new)
+    person.stamp = secrets.token_hex(8)
+    session.add(Change(person_id=who.id, person_name=who.name, what="changed the own password"))
+    session.flush()
+    return who_is(person)

@@ -8,6 +8,7 @@ from typing import Annotated
 
 from pydantic import Field
 from sqlalchemy import func, or_, select
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, selectinload
 
 from mavrik.core.circuit import CIRCUIT_SCHEMA_VERSION, Circuit, Document
@@ -85,6 +86,7 @@ def _progress(row: Job) -> Progress:
         drop_test(test) if test else None,
         wants_proposal=bool(row.loads_to_add),
         has_proposal=latest(row.circuits, CircuitRole.PROPOSAL) is not None,
+        handed_over=row.state == JobState.DONE.value,
     )
 
 
@@ -157,11 +159,13 @@ def open_job(session: Session, job_id: int) -> JobRecord:
 
 
 def _customer(session: Session, given: BundleCustomer) -> Customer:
-    row = session.scalar(select(Customer).where(func.lower(Customer.name) == given.name.lower()))
+    same = select(Customer).where(func.lower(Customer.name) == given.name.lower())
+    row = session.scalar(same)
     if row is None:
-        row = Customer(name=given.name, contact=given.contact)
-        session.add(row)
-    elif given.contact:
+        # Two jobs of a new customer may be opened at one moment: the second takes the row that the first made.
+        session.execute(insert(Customer).values(name=given.name, contact=given.contact).on_conflict_do_nothing())
+        row = session.scalars(same).one()
+    if given.contact:
         row.contact = given.contact
     session.flush()
     return row

@@ -50,7 +50,8 @@ def _start(mode: str, arguments: argparse.Namespace) -> int:
     if mode == "demo":
         environment |= {"MAVRIK_DEMO": "1", "MAVRIK_WORKSHOP": os.environ.get("MAVRIK_WORKSHOP", "Fennick Yard Auto Electrics")}
     running = server.find_running()
-    if running and (running.mode != mode or running.port != arguments.port):
+    # One of another kind, on another port, or started before the code or the settings changed, makes way.
+    if running and (running.mode, running.port, running.stamp) != (mode, arguments.port, server.stamp_of(environment)):
         server.stop()
         running = None
     if running is None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import json
 import os
 import secrets
@@ -12,9 +13,9 @@ import subprocess
 import time
 import urllib.error
 import urllib.request
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 
-from mavrik.ops.base import ROOT, VAR, VENV_PYTHON, OperationError, read_json, write_private
+from mavrik.ops.base import ROOT, VAR, VENV_PYTHON, OperationError, fingerprint, read_json, write_private
 
 STATE = VAR / "server.json"
 LOG = VAR / "server.log"
@@ -29,6 +30,8 @@ class Running:
     pid: int
     port: int
     mode: str
+    stamp: str
+    """What it was started from: `stamp_of` the code and settings of that moment."""
 
     @property
     def address(self) -> str:
@@ -45,11 +48,18 @@ def secret_key() -> str:
     return key
 
 
+def stamp_of(environment: dict[str, str]) -> str:
+    """One hash over the server's code, data files and settings: with another one, a running server is out of date."""
+    source = ROOT / "src" / "mavrik"
+    files = sorted(f for ending in ("*.py", "*.json", "*.j2", "*.woff2") for f in source.rglob(ending) if "static" not in f.parts)
+    return hashlib.sha256((fingerprint(files) + json.dumps(environment, sort_keys=True)).encode()).hexdigest()
+
+
 def find_running() -> Running | None:
     """The server started from here, if it still runs."""
     kept = read_json(STATE)
     try:
-        found = Running(int(kept["pid"]), int(kept["port"]), str(kept["mode"]))
+        found = Running(int(kept["pid"]), int(kept["port"]), str(kept["mode"]), str(kept.get("stamp", "")))
         with open(f"/proc/{found.pid}/cmdline", "rb") as file:  # noqa: PTH123 a process of ours, not just any with that number
             return found if b"mavrik.web.app" in file.read() else None
     except (KeyError, ValueError, OSError):
@@ -97,13 +107,14 @@ def start(port: int, mode: str, environment: dict[str, str], workers: int = 2) -
             stderr=log,
             start_new_session=True,
         )
-    write_private(STATE, json.dumps({"pid": process.pid, "port": port, "mode": mode}))
+    running = Running(process.pid, port, mode, stamp_of(environment))
+    write_private(STATE, json.dumps(asdict(running)))
     until = time.monotonic() + START_SECONDS
     while time.monotonic() < until:
         if process.poll() is not None:
             break
         if _healthy(port):
-            return Running(process.pid, port, mode)
+            return running
         time.sleep(0.05)
     with contextlib.suppress(ProcessLookupError):
         process.terminate()

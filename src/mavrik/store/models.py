@@ -40,6 +40,7 @@ class Person(Base):
     stamp: Mapped[str] = mapped_column(String(32))
     """Part of the session's identity; a new one ends all sessions of this person."""
     active: Mapped[bool] = mapped_column(default=True)
+    lock: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
@@ -87,6 +88,7 @@ class Instrument(Base):
     slug: Mapped[str] = mapped_column(String(40), unique=True)
     document: Mapped[dict[str, Any]]
     """Validated as `mavrik.core.measurement.Instrument`."""
+    lock: Mapped[int] = mapped_column(default=1)
 
 
 class Job(Base):

@@ -73,7 +73,8 @@ def install(app: Flask) -> None:
 
     @manager.user_loader  # type: ignore[untyped-decorator]
     def load(key: str) -> SignedIn | None:
-        who = find_session(session(), key)
+        with database().glance() as look:
+            who = find_session(look, key)
         return SignedIn(who) if who else None
 
     @app.before_request

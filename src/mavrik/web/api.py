@@ -73,19 +73,33 @@ class PersonBody(BaseModel):
     password: Annotated[str, Field(max_length=200)]
 
 
-class PersonOut(BaseModel):
-    """An account."""
+class PersonChange(BaseModel):
+    """An account as changed by a lead."""
 
-    id: int
-    login: str
-    name: str
+    name: Annotated[str, Field(max_length=80)]
     role: Role
+    active: bool
+    lock: int
+    password: Annotated[str, Field(max_length=200, description="A new one, or empty to leave it")] = ""
+
+
+class PasswordBody(BaseModel):
+    """One's own password, old and new."""
+
+    password: Annotated[str, Field(max_length=200)]
+    new_password: Annotated[str, Field(max_length=200)]
+
+
+class PersonPath(BaseModel):
+    """Names an account."""
+
+    person_id: Annotated[int, Field(ge=1, le=2**31 - 1)]
 
 
 class PeopleOut(BaseModel):
     """All accounts."""
 
-    people: list[PersonOut]
+    people: list[people.Account]
 
 
 class JobPath(BaseModel):
@@ -167,7 +181,26 @@ class LayoutQuery(BaseModel):
 class InstrumentsOut(BaseModel):
     """The workshop's instruments."""
 
-    instruments: list[Instrument]
+    instruments: list[equipment.InstrumentRecord]
+
+
+class InstrumentPath(BaseModel):
+    """Names an instrument."""
+
+    instrument_id: Annotated[str, Field(max_length=40)]
+
+
+class InstrumentSave(BaseModel):
+    """An instrument as edited from a version."""
+
+    instrument: Instrument
+    lock: int
+
+
+class LockQuery(BaseModel):
+    """The version something was read at."""
+
+    lock: int
 
 
 class Healthy(BaseModel):
@@ -227,20 +260,46 @@ def delete_session() -> Response:
     return answer(_me(None))
 
 
+@api.put(
+    "/session/password",
+    summary="Change one's own password",
+    tags=_tag("session"),
+    responses={"200": Me, **ERRORS, "429": ProblemDocument},
+)
+@needs(Role.READ_ONLY)
+def put_password(body: PasswordBody) -> Response:
+    """Ends every other session of this person."""
+    g.keep_anyway = True
+    who = people.change_password(session(), me(), body.password, body.new_password, address())
+    login_user(SignedIn(who))
+    return answer(_me(who))
+
+
 @api.get("/people", summary="All accounts", tags=_tag("people"), responses={"200": PeopleOut})
 @needs(Role.LEAD)
 def get_people() -> Response:
     """For leads."""
-    found = [PersonOut(id=w.id, login=w.login, name=w.name, role=w.role) for w in people.list_people(session())]
-    return answer(PeopleOut(people=found))
+    return answer(PeopleOut(people=people.list_people(session())))
 
 
-@api.post("/people", summary="Add an account", tags=_tag("people"), responses={"201": PersonOut, **ERRORS})
+@api.post("/people", summary="Add an account", tags=_tag("people"), responses={"201": people.Account, **ERRORS})
 @needs(Role.LEAD)
 def post_people(body: PersonBody) -> Response:
     """For leads."""
     who = people.add_person(session(), body.login, body.name, body.role, body.password, me())
-    return answer(PersonOut(id=who.id, login=who.login, name=who.name, role=who.role), 201)
+    return answer(people.Account(id=who.id, login=who.login, name=who.name, role=who.role, active=True, lock=1), 201)
+
+
+@api.put(
+    "/people/<int:person_id>",
+    summary="Change or close an account",
+    tags=_tag("people"),
+    responses={"200": people.Account, **SAVE_ERRORS},
+)
+@needs(Role.LEAD)
+def put_person(path: PersonPath, body: PersonChange) -> Response:
+    """For leads. Ends every session of that person."""
+    return answer(people.change_person(session(), path.person_id, by=me(), **body.model_dump()))
 
 
 @api.get("/catalogue", summary="What may be chosen", tags=_tag("catalogue"), responses={"200": Catalogue})
@@ -268,12 +327,40 @@ def get_instruments() -> Response:
 
 
 @api.post(
-    "/instruments", summary="Add or change an instrument", tags=_tag("instruments"), responses={"200": Instrument, **ERRORS}
+    "/instruments",
+    summary="Add an instrument",
+    tags=_tag("instruments"),
+    responses={"201": equipment.InstrumentRecord, **ERRORS},
 )
 @needs(Role.TECHNICIAN)
 def post_instrument(body: Instrument) -> Response:
-    """By its id."""
-    return answer(equipment.save_instrument(session(), body, me()))
+    """Under an id that is free."""
+    return answer(equipment.add_instrument(session(), body, me()), 201)
+
+
+@api.put(
+    "/instruments/<string:instrument_id>",
+    summary="Change an instrument",
+    tags=_tag("instruments"),
+    responses={"200": equipment.InstrumentRecord, **SAVE_ERRORS},
+)
+@needs(Role.TECHNICIAN)
+def put_instrument(path: InstrumentPath, body: InstrumentSave) -> Response:
+    """Refused with 409 when somebody else saved in between."""
+    return answer(equipment.change_instrument(session(), path.instrument_id, body.instrument, body.lock, me()))
+
+
+@api.delete(
+    "/instruments/<string:instrument_id>",
+    summary="Take an instrument off the register",
+    tags=_tag("instruments"),
+    responses={"204": None, **SAVE_ERRORS},
+)
+@needs(Role.TECHNICIAN)
+def delete_instrument(path: InstrumentPath, query: LockQuery) -> Response:
+    """Tests made with it keep what they know of it."""
+    equipment.remove_instrument(session(), path.instrument_id, query.lock, me())
+    return Response(status=204)
 
 
 @api.post("/assess", summary="Judge a circuit without saving it", tags=_tag("judging"), responses={"200": Judged, **ERRORS})

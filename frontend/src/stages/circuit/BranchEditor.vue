@@ -14,6 +14,7 @@ const bench = useWorkbench()
 const units = useUnits()
 const { catalogue } = useCatalogue()
 const circuit = computed(() => bench.circuit!)
+const blanks = computed(() => catalogue.value?.blank_branches ?? [])
 const conductor = computed(() => (isConductor(props.branch) ? props.branch : null))
 const contact = computed(() => ('resistance_mohm' in props.branch ? props.branch : null))
 const nodes = computed(() => circuit.value.nodes.map((n) => ({ value: n.id, title: n.label })))
@@ -44,7 +45,7 @@ function setFamily(name: string): void {
   set({ family: name, rating_a } as Partial<Branch>)
 }
 function add(kind: BranchKind): void {
-  const made = insertAfter(circuit.value, props.branch.id, kind)
+  const made = insertAfter(circuit.value, props.branch.id, kind, blanks.value)
   bench.edit(made.circuit)
   bench.selected = made.added
 }
@@ -70,7 +71,7 @@ const ENDS = [['from_end', 'from_node'], ['to_end', 'to_node']] as const
   <div class="stack" :data-editor="branch.id">
     <div class="pair">
       <v-text-field :model-value="branch.label" label="Name" :error-messages="wrong('label')" @update:model-value="set({ label: $event })" />
-      <v-select :model-value="branch.kind" label="Kind" :items="choices(catalogue?.branch_kinds)" @update:model-value="bench.edit(changeKind(circuit, branch.id, $event as BranchKind))" />
+      <v-select :model-value="branch.kind" label="Kind" :items="choices(catalogue?.branch_kinds)" @update:model-value="bench.edit(changeKind(circuit, branch.id, $event as BranchKind, blanks))" />
       <v-select :model-value="branch.from_node" label="From" :items="nodes" :error-messages="wrong('from_node')" name="from_node" @update:model-value="set({ from_node: $event })" />
       <v-select :model-value="branch.to_node" label="To" :items="nodes" :error-messages="wrong('to_node')" name="to_node" @update:model-value="set({ to_node: $event })" />
     </div>

@@ -32,7 +32,7 @@ const local = (key: string) => (message: string) => {
       <NumberField :model-value="battery.capacity_ah" label="Capacity" unit="Ah" :min="1" :max="2000" required @update:model-value="$event !== null && setBattery(battery.id, { capacity_ah: $event })" @problem="local(`${battery.id}:ah`)($event)" />
       <NumberField :model-value="battery.cca_a ?? null" label="CCA" unit="A" :min="1" :max="3000" @update:model-value="setBattery(battery.id, { cca_a: $event })" @problem="local(`${battery.id}:cca`)($event)" />
       <v-select :model-value="battery.chemistry ?? 'flooded'" label="Chemistry" :items="(catalogue?.chemistries ?? []).map((c) => ({ value: c.name, title: c.label }))" @update:model-value="setBattery(battery.id, { chemistry: $event as Battery['chemistry'] })" />
-      <NumberField :model-value="battery.internal_mohm ?? 6" label="Inner resistance" unit="mΩ" :min="0.1" :max="1000" required @update:model-value="$event !== null && setBattery(battery.id, { internal_mohm: $event })" @problem="local(`${battery.id}:inner`)($event)" />
+      <NumberField :model-value="battery.internal_mohm ?? 6" label="Internal R" unit="mΩ" :min="0.1" :max="1000" required @update:model-value="$event !== null && setBattery(battery.id, { internal_mohm: $event })" @problem="local(`${battery.id}:inner`)($event)" />
     </div>
   </div>
 </template>

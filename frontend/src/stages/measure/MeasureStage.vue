@@ -12,9 +12,10 @@ import ProblemNotice from '@/components/ProblemNotice.vue'
 import VerdictMark from '@/components/VerdictMark.vue'
 import { useKeys } from '@/lib/keys'
 import { useSession } from '@/lib/session'
+import { useCatalogue } from '@/lib/catalogue'
+import { overdue } from '@/lib/dates'
 import { useUnits } from '@/lib/units'
 import { useWorkbench } from '@/lib/workbench'
-import { walkOf } from './walk'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
@@ -28,12 +29,16 @@ const list = ref<HTMLElement | null>(null)
 const focused = ref<string | null>(null)
 const localProblems = ref<Record<string, string>>({})
 
+const { catalogue } = useCatalogue()
 const instruments = useQuery({ queryKey: ['instruments'], queryFn: () => data(client.GET('/api/instruments')) })
-const meters = computed(() => (instruments.data.value?.instruments ?? []).filter((i) => i.kind === 'voltmeter'))
-const clamps = computed(() => (instruments.data.value?.instruments ?? []).filter((i) => i.kind === 'clamp'))
+const ofKind = (kind: Instrument['kind']) => (instruments.data.value?.instruments ?? []).map((r) => r.instrument).filter((i) => i.kind === kind)
+const meters = computed(() => ofKind('voltmeter'))
+const clamps = computed(() => ofKind('clamp'))
 watch(
-  [meters, clamps],
+  [meters, clamps, catalogue],
   () => {
+    draft.engine_space_c ??= catalogue.value?.test_start.engine_space_c ?? null
+    draft.ambient_c ??= catalogue.value?.test_start.ambient_c ?? null
     draft.voltmeter ??= meters.value[0] ?? null
     draft.clamp ??= clamps.value[0] ?? null
     if (!draft.measured_by) draft.measured_by = session.me?.name ?? ''
@@ -41,7 +46,8 @@ watch(
   { immediate: true },
 )
 
-const stops = computed(() => (bench.judged ? walkOf(bench.judged) : []))
+const plan = computed(() => bench.judged?.plan ?? null)
+const stops = computed(() => plan.value?.stops ?? [])
 const probes = computed(() => (focused.value ? bench.probesOf(focused.value) : null))
 const found = computed(() => new Map((bench.judged?.assessment.branches ?? []).map((b) => [b.branch_id, b])))
 const side = (name: string) => bench.judged?.assessment.sides.find((s) => s.name === name)
@@ -53,10 +59,8 @@ const verdictOf = (key: string) => {
   return undefined
 }
 const serverSays = (key: string) => bench.problems.find((p) => p.element === key)?.message ?? problem.value?.problems?.find((p) => p.element === key)?.message ?? ''
-const dueMeters = computed(() => {
-  const today = new Date().toISOString().slice(0, 10)
-  return [draft.voltmeter, draft.clamp].filter((i): i is Instrument => !!i?.calibration_due && i.calibration_due < today)
-})
+const dueMeters = computed(() => [draft.voltmeter, draft.clamp].filter((i): i is Instrument => overdue(i?.calibration_due)))
+const clear = ref(false)
 
 function setReading(key: string, value: number | null): void {
   draft.values[key] = value
@@ -118,7 +122,13 @@ function again(): void {
   bench.takeTest(null)
   draft.voltmeter = meters.value[0] ?? null
   draft.clamp = clamps.value[0] ?? null
+  draft.engine_space_c = catalogue.value?.test_start.engine_space_c ?? null
+  draft.ambient_c = catalogue.value?.test_start.ambient_c ?? null
   draft.measured_by = session.me?.name ?? ''
+}
+function begin(): void {
+  clear.value = true
+  void nextTick(() => fields()[0]?.focus())
 }
 useKeys([
   { key: 'Ctrl+s', label: 'save the readings', run: () => void save(), always: true },
@@ -133,8 +143,8 @@ useKeys([
         <v-btn class="mt-2" color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn></p>
     </template>
     <template v-else>
-      <CautionStrip step="measure" :job-id="bench.jobId" />
-      <div ref="list" class="panel stack">
+      <CautionStrip step="measure" :job-id="bench.jobId" gate @clear="clear = true" @confirmed="begin" />
+      <div ref="list" class="panel stack" :class="{ waiting: !clear }" :inert="!clear">
         <div class="row"><h2 class="sleeve">Charging voltage drop</h2><span class="grow" /><span class="quiet">Enter: next</span></div>
         <div class="pair">
           <NumberField
@@ -146,7 +156,7 @@ useKeys([
             @update:model-value="bench.touchTest" @problem="note('speed', $event)" @keydown.enter.exact="move($event, 1)" @keydown.shift.enter="move($event, -1)" @focusin="focusOn(null)"
           />
         </div>
-        <p class="quiet ma-0">About 2000 /min, loads or bank on, at least a third of rated output. Drops in mV; write 0.12v for volts.</p>
+        <p class="quiet ma-0" data-test="conditions">{{ plan?.conditions }} Drops in mV; write 0.12v for volts.</p>
         <div v-for="stop in stops" :key="stop.key" class="stop" :class="[stop.side, { here: focused === stop.key }]">
           <NumberField
             :model-value="draft.values[stop.key] ?? null" :label="stop.label" :unit="stop.unit" :drop="stop.unit === 'mV'" :data-walk="stop.key" :error="serverSays(stop.key)"
@@ -173,7 +183,8 @@ useKeys([
             @update:model-value="bench.touchTest" @problem="note('ambient', $event)"
           />
         </div>
-        <p v-if="dueMeters.length" class="due">Calibration overdue: {{ dueMeters.map((m) => m.label).join(', ') }}.</p>
+        <p v-if="instruments.data.value && (!meters.length || !clamps.length)" class="due">The register has no {{ meters.length ? 'clamp' : 'voltmeter' }}: <router-link to="/instruments">add one</router-link>, its accuracy decides the verdicts.</p>
+        <p v-if="dueMeters.length" class="due">✕ Calibration overdue: {{ dueMeters.map((m) => m.label).join(', ') }}. <router-link to="/instruments">Instruments</router-link></p>
         <v-text-field v-model="draft.measured_by" label="Measured by" @update:model-value="bench.touchTest" />
         <v-textarea v-model="draft.note" label="Note" rows="1" auto-grow @update:model-value="bench.touchTest" />
         <ProblemNotice :problem="problem" />
@@ -212,6 +223,9 @@ useKeys([
 .how {
   grid-column: 1 / -1;
   font-weight: 700;
+}
+.waiting {
+  opacity: 0.5;
 }
 .due {
   color: var(--excess);
