@@ -7,8 +7,6 @@ from collections.abc import Callable
 import pytest
 from playwright.sync_api import Page, expect
 
-pytestmark = pytest.mark.xdist_group("browser")
-
 
 def test_a_branch_is_added_and_taken_out_again(open_page: Callable[..., Page]) -> None:
     page = open_page()

@@ -13,7 +13,6 @@ from playwright.sync_api import Page, expect
 
 from mavrik.jobs.demo import DEMO_PASSWORD
 
-pytestmark = pytest.mark.xdist_group("browser")
 ROOT = Path(__file__).resolve().parents[2]
 
 

@@ -4,12 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import pytest
 from playwright.sync_api import Page, expect
 
 from mavrik.jobs.demo import DEMO_PASSWORD
-
-pytestmark = pytest.mark.xdist_group("browser")
 
 
 def fill_meter(page: Page, label: str, percent: str, digits: str, resolution: str) -> None:

@@ -8,8 +8,6 @@ import pytest
 from playwright.sync_api import Page, Route, expect
 from sqlalchemy import create_engine, make_url, text
 
-pytestmark = pytest.mark.xdist_group("browser")
-
 
 def edit_length(page: Page, job: int, value: str) -> None:
     page.goto(f"/jobs/{job}/circuit")

@@ -18,7 +18,6 @@ import pytest
 from mavrik.ops import base, cluster, server
 
 ROOT = Path(__file__).resolve().parents[2]
-pytestmark = pytest.mark.xdist_group("ops")
 
 
 def free_port() -> int:

@@ -52,7 +52,7 @@ def run_tests(words: list[str]) -> int:
         ("eslint", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "lint"]),
         ("vue-tsc", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "check"]),
         ("front-end units", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "test"]),
-        ("pytest", [*pytest, "-n", "2", "--dist", "loadgroup"]),
+        ("pytest", [*pytest, "-n", "2", "--dist", "loadfile"]),
     ]
     for name, command in steps:
         say(f"== {name}")
