@@ -88,11 +88,10 @@ class Predictor:
             for _ in range(WARM_ROUNDS):
                 through = solved.current_a[self._conductors]
                 warm = working_temperatures_c(through, self._allowed_a, self._table_ambient_c, self._insulation_c)
-                moved = np.abs(warm - temperature[self._conductors]).max(initial=0.0)
+                if np.abs(warm - temperature[self._conductors]).max(initial=0.0) < SETTLED_K:
+                    break
                 temperature[self._conductors] = warm
                 resistance = self._at_20c + self._per_k * (temperature - 20.0) + extra
-                if moved < SETTLED_K:
-                    break
                 solved = self._network.solve_arrays(resistance, driven)
         count = len(self._ids)
         node_v = dict(zip(self._network.nodes, solved.node_v.tolist(), strict=True))
