@@ -14,6 +14,8 @@ const bench = useWorkbench()
 const units = useUnits()
 const said = computed(() => bench.judged?.assessment ?? null)
 const picked = computed(() => said.value?.branches.find((b) => b.branch_id === bench.selected) ?? null)
+/** Readings that are missing, contradict each other or settle nothing come before any proposal. */
+const readAgain = computed(() => ['not_measured', 'check_probes', 'too_close_to_call'].includes(said.value?.headline.verdict ?? ''))
 const SIDES: Record<string, string> = { feed: 'Feed side', return: 'Return side', whole: 'Whole circuit' }
 const BASIS: Record<string, string> = { reading: 'read whole', parts: 'sum of its parts', voltages: 'stud less battery', sides: 'both sides', none: '' }
 const CURRENT: Record<string, string> = { output: 'the output current', model_split: "the model's split between parallel paths", clamp: 'the clamp on this lead' }
@@ -40,8 +42,8 @@ const ampacityWords = (b: BranchAssessment) =>
         <p class="text">{{ said.headline.text }}</p>
         <p v-if="said.headline.next_step"><b>Next:</b> {{ said.headline.next_step }}</p>
         <div class="row">
-          <v-btn v-if="said.headline.verdict === 'not_measured'" color="primary" @click="emit('go', 'measure')">Measure</v-btn>
-          <v-btn v-else color="primary" @click="emit('go', 'propose')">Propose →</v-btn>
+          <v-btn v-if="readAgain" color="primary" data-test="to-measure" @click="emit('go', 'measure')">{{ said.headline.verdict === 'not_measured' ? 'Measure' : '← Read again' }}</v-btn>
+          <v-btn :color="readAgain ? undefined : 'primary'" :variant="readAgain ? 'outlined' : undefined" data-test="to-propose" @click="emit('go', 'propose')">Propose →</v-btn>
         </div>
       </section>
       <section v-if="picked" class="panel" data-test="picked">
