@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
-import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -13,7 +10,6 @@ from mavrik.core.ampacity import FAILED_C, Place, ampacity, working_temperature_
 from mavrik.core.circuit import CableBranch, ConductorBranch
 from mavrik.core.conductor import Material, at_temperature, cable_resistance, parse_size
 from mavrik.core.layouts import LAYOUTS, blank_branches, build_layout
-from mavrik.core.network import CurrentSource, Network, Resistor
 from mavrik.core.prediction import OperatingState, Predictor, predict
 from tests.build import simple_circuit
 
@@ -73,21 +69,6 @@ def test_temperatures_of_many_are_those_of_one(current: float, allowed: float, a
 def test_at_half_the_allowed_current_a_quarter_of_the_rise() -> None:
     allowed = ampacity(parse_size("35 mm2"), 105, Place.CABIN)
     assert working_temperature_c(allowed.current_a / 2, allowed, 105) == pytest.approx(30 + 75 / 4)
-
-
-def test_driven_currents_can_be_given_anew() -> None:
-    network = Network([Resistor("r", "p", "n", 1.0)], [CurrentSource("n", "p", 3.0)], [], "n")
-    assert network.solve([2.0]).node_v["p"] == pytest.approx(6)
-    assert network.solve([2.0], [5.0]).node_v["p"] == pytest.approx(10)
-    assert network.solve([2.0]).node_v["p"] == pytest.approx(6)
-    assert network.nodes == ("p", "n")
-
-
-@pytest.mark.parametrize("ohm", [[0.0], [-1.0], [math.inf], [math.nan]])
-def test_arrays_are_checked_as_lists_are(ohm: list[float]) -> None:
-    network = Network([Resistor("r", "p", "n", 1.0)], [], [], "n")
-    with pytest.raises(ValueError, match="r: a resistance"):
-        network.solve_arrays(np.array(ohm))
 
 
 @pytest.mark.parametrize("branch", blank_branches(), ids=lambda b: b.kind)

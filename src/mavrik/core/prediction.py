@@ -69,32 +69,34 @@ class Predictor:
         alternator = circuit.alternator
         self._loads_a = [load.current_a for load in circuit.loads]
         self._network = Network(
-            [Resistor(b.id, b.from_node, b.to_node, 1.0) for b in self.live],
-            [CurrentSource(alternator.case_node, alternator.stud_node, 0.0)]
-            + [CurrentSource(load.from_node, load.to_node, load.current_a) for load in circuit.loads],
-            [EmfSource(b.id, b.positive_node, b.negative_node, 0.0, b.internal_mohm / 1000) for b in circuit.batteries],
+            [
+                *(Resistor(b.id, b.from_node, b.to_node, 1.0) for b in self.live),
+                CurrentSource(alternator.case_node, alternator.stud_node, 0.0),
+                *(CurrentSource(load.from_node, load.to_node, load.current_a) for load in circuit.loads),
+                *(EmfSource(b.id, b.positive_node, b.negative_node, 0.0, b.internal_mohm / 1000) for b in circuit.batteries),
+            ],
             alternator.case_node,
         )
 
     def predict(self, state: OperatingState, extra_ohm: Mapping[str, float] | None = None) -> Prediction:
         """Voltages and currents at one state; as the function `predict`."""
         extra = np.array([extra_ohm.get(i, 0.0) for i in self._ids]) if extra_ohm else 0.0
-        driven = [state.output_current_a, *self._loads_a]
+        driven = np.array([state.output_current_a, *self._loads_a])
         temperature = np.where(self._hot, state.engine_space_c, state.ambient_c).astype(float)
         resistance = self._at_20c + self._per_k * (temperature - 20.0) + extra
-        solved = self._network.solve_arrays(resistance, driven)
+        volts, current = self._network.solve_straight(resistance, driven)
         if state.warmed_up:
             # Resistance moves current only between parallel paths, so a few rounds settle it well below a millivolt.
             for _ in range(WARM_ROUNDS):
-                through = solved.current_a[self._conductors]
-                warm = working_temperatures_c(through, self._allowed_a, self._table_ambient_c, self._insulation_c)
+                warm = working_temperatures_c(
+                    current[self._conductors], self._allowed_a, self._table_ambient_c, self._insulation_c
+                )
                 if np.abs(warm - temperature[self._conductors]).max(initial=0.0) < SETTLED_K:
                     break
                 temperature[self._conductors] = warm
                 resistance = self._at_20c + self._per_k * (temperature - 20.0) + extra
-                solved = self._network.solve_arrays(resistance, driven)
-        count = len(self._ids)
-        node_v = dict(zip(self._network.nodes, solved.node_v.tolist(), strict=True))
+                volts, current = self._network.solve_straight(resistance, driven)
+        node_v = dict(zip(self._network.nodes, volts.tolist(), strict=True))
         # The batteries' voltages only lift the whole feed side; the stud voltage says by how much.
         lift = state.stud_voltage_v - node_v[self.circuit.alternator.stud_node]
         feed_reach = self.ring.feed_reach
@@ -103,8 +105,8 @@ class Predictor:
             ring=self.ring,
             resistance_ohm=dict(zip(self._ids, resistance.tolist(), strict=True)),
             temperature_c=dict(zip(self._ids, temperature.tolist(), strict=True)),
-            current_a=dict(zip(self._ids, solved.current_a[:count].tolist(), strict=True)),
-            drop_v=dict(zip(self._ids, solved.across_v[:count].tolist(), strict=True)),
+            current_a=dict(zip(self._ids, current.tolist(), strict=True)),
+            drop_v=dict(zip(self._ids, (current * resistance).tolist(), strict=True)),
             node_v={n: v + lift if n in feed_reach else v for n, v in node_v.items()},
         )
 

@@ -8,7 +8,7 @@ import time
 
 from mavrik.ops import cluster
 from mavrik.ops.base import ROOT, VENV, VENV_PYTHON, say
-from mavrik.ops.debian import BROWSER_PACKAGES, PDF_PACKAGES, ensure_packages
+from mavrik.ops.debian import BROWSER_PACKAGES, PDF_PACKAGES, SPICE_PACKAGES, ensure_packages
 from mavrik.ops.environment import FRONTEND, ensure_frontend, ensure_node_modules, ensure_python
 
 BIN = VENV / "bin"
@@ -27,7 +27,7 @@ def _environment() -> dict[str, str]:
 
 def prepare(browser: bool = True) -> dict[str, str]:
     """Everything the tests need; returns their environment."""
-    ensure_packages(PDF_PACKAGES + (BROWSER_PACKAGES if browser else ()), "the tests")
+    ensure_packages(PDF_PACKAGES + SPICE_PACKAGES + (BROWSER_PACKAGES if browser else ()), "the tests")
     ensure_python(test=True)
     ensure_node_modules()
     ensure_frontend()
