@@ -19,7 +19,8 @@ def test_everything_is_drawn_inside_the_picture_and_nothing_twice(layout: Any) -
     drawn = lay_out(circuit, find_ring(circuit))
     assert {n.node_id for n in drawn.nodes} == {n.id for n in circuit.nodes}
     assert sorted(b.branch_id for b in drawn.branches) == sorted(b.id for b in circuit.branches)
-    assert len(drawn.sources) == len(circuit.alternators) + len(circuit.batteries)
+    devices = (circuit.alternators, circuit.batteries, circuit.loads, circuit.converters, circuit.chargers)
+    assert sorted(s.id for s in drawn.sources) == sorted(d.id for group in devices for d in group)
     for a, b in combinations(drawn.nodes, 2):
         assert abs(a.x - b.x) + abs(a.y - b.y) > 60
     for place in drawn.branches:

@@ -16,7 +16,7 @@ from mavrik.core.layouts import build_layout
 from mavrik.core.limits import Allowance, LimitProfileName, Scope, limit_for
 from mavrik.core.measurement import DropTest, Quantity, Reading, check_readings
 from mavrik.core.protection import FuseFamily, choose_rating, cold_resistance_ohm, fuse_table
-from mavrik.core.sizing import options_of
+from mavrik.core.sizing import BOUGHT_BY, options_of
 from tests.build import CLAMP, METER, drop_test, simple_circuit, simple_document, with_branch
 
 
@@ -193,7 +193,7 @@ def test_a_closed_switch_carries_and_a_second_battery_shares() -> None:
     assert switch.sound_resistance_ohm(20) == pytest.approx(0.4e-3)
 
 
-@pytest.mark.parametrize("system", list(SizeSystem))
+@pytest.mark.parametrize("system", BOUGHT_BY)
 def test_options_grow_and_single_runs_come_first(system: SizeSystem) -> None:
     options = options_of(system)
     single = [o for o in options if o.runs == 1]

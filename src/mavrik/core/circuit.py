@@ -16,8 +16,9 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validat
 from mavrik.core.ampacity import INSULATION_CLASSES_C, Ampacity, Place, ampacity
 from mavrik.core.conductor import Material, Size, at_temperature, cable_resistance, parse_size
 from mavrik.core.protection import FuseFamily, cold_resistance_ohm
+from mavrik.core.sources import CurvePoint
 
-CIRCUIT_SCHEMA_VERSION = 1
+CIRCUIT_SCHEMA_VERSION = 2
 MAX_BRANCHES = 300
 
 Identifier = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$", description="Short name, unique in the document")]
@@ -40,6 +41,9 @@ class NodeRole(StrEnum):
     ENGINE_BLOCK = "engine_block"
     CHASSIS = "chassis"
     STUD = "stud"
+    STARTER_STUD = "starter_stud"
+    BUSBAR = "busbar"
+    CONSUMER = "consumer"
 
 
 class TerminationKind(StrEnum):
@@ -119,6 +123,11 @@ class BranchBase(Document):
     from_node: Identifier
     to_node: Identifier
     note: Annotated[str, Field(max_length=500)] = ""
+
+    @property
+    def threshold_v(self) -> float:
+        """What it loses before any current: a diode's forward voltage, nothing in metal [V]."""
+        return 0.0
 
 
 class ConductorBranch(BranchBase):
@@ -204,6 +213,63 @@ class SwitchBranch(ContactBranch):
     closed: bool = True
 
 
+class BreakerBranch(ContactBranch):
+    """A circuit breaker."""
+
+    kind: Literal["breaker"] = "breaker"
+    reset: Literal["manual", "self"] = "manual"
+    closed: bool = True
+
+
+class RelayBranch(ContactBranch):
+    """The contact of a relay or solenoid."""
+
+    kind: Literal["relay"] = "relay"
+    intermittent_a: Ampere | None = Field(None, description="Rating for short duty [A], where known")
+    closed: bool = True
+
+
+class ShuntBranch(ContactBranch):
+    """A shunt that a current is read across."""
+
+    kind: Literal["shunt"] = "shunt"
+
+
+class DiodeBranch(ContactBranch):
+    """A diode, or one way of a diode isolator; conducts from `from_node` to `to_node` only."""
+
+    kind: Literal["diode"] = "diode"
+    forward_v: Annotated[float, Field(ge=0, le=2, description="Forward voltage [V]")] = 0.7
+
+    @property
+    def threshold_v(self) -> float:
+        """Its forward voltage [V]."""
+        return self.forward_v
+
+
+class MosfetBranch(DiodeBranch):
+    """One way of an isolator with transistors: a diode that loses almost nothing."""
+
+    kind: Literal["mosfet"] = "mosfet"  # type: ignore[assignment]
+    forward_v: Annotated[float, Field(ge=0, le=2, description="Forward voltage [V]")] = 0.02
+
+
+class LinkBranch(ContactBranch):
+    """A voltage-sensitive link: closes above its cut-in at `from_node`, opens below its cut-out."""
+
+    kind: Literal["voltage_link"] = "voltage_link"
+    cut_in_v: Annotated[float, Field(ge=6, le=32, description="Closes above [V]")] = 13.3
+    cut_out_v: Annotated[float, Field(ge=6, le=32, description="Opens below [V]")] = 12.7
+    delay_s: Annotated[float, Field(ge=0, le=600, description="Time a threshold must be passed for [s]")] = 0.0
+    override: Literal["none", "closed", "open"] = "none"
+
+    @model_validator(mode="after")
+    def _hysteresis(self) -> LinkBranch:
+        if self.cut_out_v >= self.cut_in_v:
+            raise ValueError("cut_out_v lies below cut_in_v, or the link would chatter")
+        return self
+
+
 class JointBranch(ContactBranch):
     """A bolted face: bracket to block, ear to bracket."""
 
@@ -216,7 +282,21 @@ class BodyBranch(ContactBranch):
     kind: Literal["body"] = "body"
 
 
-AnyBranch = CableBranch | GroundStrapBranch | FuseBranch | ConnectorBranch | SwitchBranch | JointBranch | BodyBranch
+AnyBranch = (
+    CableBranch
+    | GroundStrapBranch
+    | FuseBranch
+    | BreakerBranch
+    | ConnectorBranch
+    | SwitchBranch
+    | RelayBranch
+    | ShuntBranch
+    | JointBranch
+    | BodyBranch
+    | DiodeBranch
+    | MosfetBranch
+    | LinkBranch
+)
 Branch = Annotated[AnyBranch, Field(discriminator="kind")]
 
 
@@ -229,6 +309,17 @@ class Alternator(Document):
     case_node: Identifier
     rated_a: Ampere
     set_point_v: Annotated[float, Field(ge=10, le=35, description="Regulator set point [V]")]
+    kind: Literal["wound_field", "permanent_magnet"] = "wound_field"
+    curve: Annotated[
+        tuple[CurvePoint, ...], Field(max_length=40, description="Output over shaft speed at 25 degC; empty: the usual shape")
+    ] = ()
+    pulley_ratio: Annotated[float, Field(gt=0.2, le=10, description="Shaft speed over engine speed")] = 2.6
+    sense_positive_node: Identifier | None = Field(None, description="Where the regulator senses; left out, its own stud")
+    sense_negative_node: Identifier | None = Field(None, description="Left out, its own case")
+    compensation_mv_per_k: Annotated[
+        float, Field(ge=-60, le=10, description="Set point over temperature, from 25 degC [mV/K]")
+    ] = 0.0
+    field: Literal["ok", "open"] = Field("ok", description="open: no field current, no output")
 
 
 class Battery(Document):
@@ -241,34 +332,85 @@ class Battery(Document):
     chemistry: Chemistry = Chemistry.FLOODED
     capacity_ah: Annotated[float, Field(gt=0, le=2000, description="Nominal capacity [Ah]")]
     cca_a: Annotated[float, Field(gt=0, le=3000, description="Cold cranking current [A]")] | None = None
-    internal_mohm: Annotated[float, Field(gt=0, le=1000, description="Internal resistance [mohm]")] = 6.0
+    internal_mohm: Annotated[float, Field(gt=0, le=1000, description="Internal resistance of one unit [mohm]")] = 6.0
+    state_of_charge: Annotated[float, Field(ge=0, le=1, description="0 empty to 1 full")] = 1.0
+    temperature_c: Annotated[float, Field(ge=-40, le=70, description="Temperature of the battery [degC]")] = 25.0
+    age: Annotated[float, Field(ge=0, le=1, description="0 new to 1 worn out")] = 0.0
+    series: Annotated[int, Field(ge=1, le=4, description="Units of 12 V in series; 0 V of difference between them")] | None = None
+    parallel: Annotated[int, Field(ge=1, le=20, description="Equal strings side by side")] = 1
+
+
+class LoadKind(StrEnum):
+    """What stays the same in a load when its voltage changes."""
+
+    CURRENT = "current"
+    RESISTANCE = "resistance"
+    POWER = "power"
 
 
 class Load(Document):
-    """A consumer drawing a constant current between two nodes."""
+    """A consumer between two nodes: a constant current, resistance or power."""
 
     id: Identifier
     label: Label
     from_node: Identifier
     to_node: Identifier
-    current_a: Ampere
+    current_a: Ampere = Field(description="Current at the system's nominal voltage [A]")
+    law: LoadKind = LoadKind.CURRENT
+    cut_off_v: Annotated[float, Field(ge=0, le=32, description="Switches itself off below [V]; power only")] = 0.0
+    on: bool = Field(True, description="Whether it is on unless a state says otherwise")
+    cranking: bool = Field(False, description="A starter: on only while cranking")
+
+
+class Converter(Document):
+    """A DC-DC charger: from one battery to another, within a current limit."""
+
+    id: Identifier
+    label: Label
+    in_node: Identifier
+    out_node: Identifier
+    ground_node: Identifier
+    limit_a: Ampere = Field(description="Output current limit [A]")
+    set_point_v: Annotated[float, Field(ge=6, le=60, description="Absorption voltage [V]")] = 14.4
+    efficiency: Annotated[float, Field(gt=0.3, le=1)] = 0.88
+    input_cut_off_v: Annotated[float, Field(ge=0, le=60, description="Stops below [V]")] = 11.5
+    input_limit_a: Ampere | None = Field(None, description="Input current limit [A], where it has one")
+
+
+class BenchCharger(Document):
+    """An external charger, fed from the mains."""
+
+    id: Identifier
+    label: Label
+    positive_node: Identifier
+    negative_node: Identifier
+    limit_a: Ampere
+    set_point_v: Annotated[float, Field(ge=6, le=60, description="Charging voltage [V]")] = 14.4
 
 
 class Circuit(Document):
     """A whole charging circuit."""
 
-    schema_version: Literal[1] = 1
+    schema_version: Annotated[int, Field(ge=1, le=CIRCUIT_SCHEMA_VERSION)] = CIRCUIT_SCHEMA_VERSION
     layout: Annotated[str, Field(max_length=40)] = ""
     system_voltage_v: Literal[12, 24] = 12
     nodes: Annotated[tuple[Node, ...], Field(min_length=2, max_length=MAX_BRANCHES)]
     branches: Annotated[tuple[Branch, ...], Field(min_length=1, max_length=MAX_BRANCHES)]
-    alternators: Annotated[tuple[Alternator, ...], Field(min_length=1, max_length=1)]
-    batteries: Annotated[tuple[Battery, ...], Field(min_length=1, max_length=8)]
+    alternators: Annotated[tuple[Alternator, ...], Field(min_length=1, max_length=2)]
+    batteries: Annotated[tuple[Battery, ...], Field(min_length=1, max_length=12)]
     loads: Annotated[tuple[Load, ...], Field(max_length=100)] = ()
+    converters: Annotated[tuple[Converter, ...], Field(max_length=8)] = ()
+    chargers: Annotated[tuple[BenchCharger, ...], Field(max_length=4)] = ()
+
+    @model_validator(mode="after")
+    def _newest(self) -> Circuit:
+        # All that version 2 has beyond version 1 has a default, so reading one makes it the other.
+        object.__setattr__(self, "schema_version", CIRCUIT_SCHEMA_VERSION)
+        return self
 
     @property
     def alternator(self) -> Alternator:
-        """The one alternator."""
+        """The alternator whose charging circuit this is: the first in the list."""
         return self.alternators[0]
 
     @property

@@ -18,6 +18,10 @@ LAY_FACTOR = 1.02
 LARGEST_AWG = -3  # 4/0
 SMALLEST_AWG = 20
 
+CIRCULAR_MIL_MM2 = math.pi / 4 * 0.0254**2
+"""A circle of one thousandth of an inch across [mm2]."""
+LEAST_CIRCULAR_MIL, MOST_CIRCULAR_MIL = 1000, 300_000
+
 PROPOSED_AWG = ("10 AWG", "8 AWG", "6 AWG", "4 AWG", "2 AWG", "1 AWG", "1/0 AWG", "2/0 AWG", "3/0 AWG", "4/0 AWG")
 PROPOSED_METRIC = ("6 mm2", "10 mm2", "16 mm2", "25 mm2", "35 mm2", "50 mm2", "70 mm2", "95 mm2", "120 mm2")
 
@@ -36,6 +40,7 @@ class SizeSystem(StrEnum):
 
     AWG = "awg"
     METRIC = "mm2"
+    CIRCULAR_MIL = "cmil"
 
 
 class MaterialData(BaseModel):
@@ -60,18 +65,22 @@ class Size:
 
     system: SizeSystem
     number: float
-    """AWG number (1/0 is 0, 4/0 is -3), or nominal area [mm2]."""
+    """AWG number (1/0 is 0, 4/0 is -3), nominal area [mm2], or area [circular mil]."""
 
     @property
     def area_mm2(self) -> float:
         """Metal cross-section of an AWG size, nominal cross-section of a metric one [mm2]."""
-        return awg_area_mm2(int(self.number)) if self.system is SizeSystem.AWG else self.number
+        if self.system is SizeSystem.AWG:
+            return awg_area_mm2(int(self.number))
+        return self.number * CIRCULAR_MIL_MM2 if self.system is SizeSystem.CIRCULAR_MIL else self.number
 
     @property
     def label(self) -> str:
         """The size as it is written on the cable."""
         if self.system is SizeSystem.METRIC:
             return f"{self.number:g} mm2"
+        if self.system is SizeSystem.CIRCULAR_MIL:
+            return f"{self.number:.0f} CM"
         return f"{1 - int(self.number)}/0 AWG" if self.number <= 0 else f"{self.number:g} AWG"
 
 
@@ -113,7 +122,7 @@ def awg_area_mm2(number: int) -> float:
 def parse_size(text: str) -> Size:
     """A cable size as people write it.
 
-    text: "2 AWG", "1/0", "0000 AWG", "16 mm2", "16 mm²", "16,0 mm2"
+    text: "2 AWG", "1/0", "0000 AWG", "16 mm2", "16 mm²", "16,0 mm2", "66360 CM"
     Returns the size; raises ValueError when it is not written so, or no cable of that size is made.
     Source: ASTM B258 and IEC 60228 for which sizes exist.
 
@@ -129,6 +138,12 @@ def parse_size(text: str) -> Size:
             made = ", ".join(conductor_table().class_5_max_ohm_per_km)
             raise ValueError(f"No cable of {number:g} mm2 is made. Metric sizes: {made} mm2.")
         return Size(SizeSystem.METRIC, number)
+    mils = re.fullmatch(r"(\d{3,7}) ?(?:cm|cmil|circular mils?)", clean)
+    if mils:
+        number = float(mils.group(1))
+        if not LEAST_CIRCULAR_MIL <= number <= MOST_CIRCULAR_MIL:
+            raise ValueError(f"{number:g} circular mils is no charging cable: {LEAST_CIRCULAR_MIL} to {MOST_CIRCULAR_MIL} CM.")
+        return Size(SizeSystem.CIRCULAR_MIL, number)
     gauge = re.fullmatch(r"(?:awg ?)?([1-9]\d?|[1-9]/0|0{1,4})(?: ?awg)?", clean)
     if gauge:
         written = gauge.group(1)

@@ -78,7 +78,9 @@ def compare(before: Circuit, after: Circuit, profile: LimitProfileName) -> Compa
     Returns both judged without a test, sound and warmed up, and each branch with its change.
     """
     current = after.alternator.rated_a
-    refitted = before.model_copy(update={"alternators": (before.alternator.model_copy(update={"rated_a": current}),)})
+    refitted = before.model_copy(
+        update={"alternators": (before.alternator.model_copy(update={"rated_a": current}), *before.alternators[1:])}
+    )
     first, second = judge(refitted, None, profile), judge(after, None, profile)
     old = {b.branch_id: b for b in first.assessment.branches}
     new = {b.branch_id: b for b in second.assessment.branches}

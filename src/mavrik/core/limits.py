@@ -67,6 +67,12 @@ class Limit:
     rule: str
     source: str
 
+    def beside(self, threshold_v: float) -> Limit:
+        """The limit of what also holds a diode: its forward voltage is allowed on top."""
+        if not threshold_v:
+            return self
+        return Limit(self.volts + threshold_v, f"{self.rule}, and {threshold_v:g} V for the diode", self.source)
+
 
 def limit_table() -> LimitTable:
     """All profiles, from the data file that names its source."""

@@ -6,19 +6,23 @@ Coordinates only. The browser and the printed sheet draw the same figures.
 from __future__ import annotations
 
 from collections import defaultdict, deque
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from mavrik.core.circuit import Circuit, Document
-from mavrik.core.topology import Near, Ring, Side, least_path, neighbours
+from mavrik.core.topology import Near, Ring, Side, neighbours
 
 STEP = 180.0
 """Width one ring branch takes [drawing units]."""
+COLUMN = 150.0
+"""Width one branch or device beyond the ring takes."""
 LEFT, TOP = 110.0, 86.0
 SPAN = 172.0
 """Height between feed and return side."""
 LANE = 100.0
 """Distance between parallel paths."""
+LEAD = 20.0
+"""How far inside the ring the thin leads of a device run that shares its nodes with another."""
 
 Point = tuple[float, float]
 
@@ -57,6 +61,8 @@ class SourcePlace:
     """The label broken for a symbol that is wider than one short word, but not much."""
     start: Point
     end: Point
+    leads: tuple[tuple[Point, ...], ...] = ()
+    """Thin lines to its nodes, where those are drawn elsewhere."""
 
 
 class LoopLayout(Document):
@@ -87,89 +93,173 @@ def _spread(nodes: tuple[str, ...], y: float, left: float, right: float) -> dict
     return {node: (left + k * gap, y) for k, node in enumerate(nodes)}
 
 
-def _spur(near: Near, start: str, placed: dict[str, Point], done: set[str], ends: set[str]) -> list[str] | None:
-    """Branch ids of the shortest way from a placed node over undrawn branches to a placed node or a battery post."""
+def _spur(near: Near, start: str, placed: dict[str, Point], done: set[str]) -> list[str] | None:
+    """Branch ids of the shortest way from a placed node over undrawn branches to a placed node."""
     queue: deque[tuple[str, list[str], set[str]]] = deque([(start, [], {start})])
     while queue:
         node, path, seen = queue.popleft()
         for other, branch in near.get(node, ()):
             if branch.id in done or branch.id in path or other == start:
                 continue
-            if other in placed or (other in ends and other not in seen):
+            if other in placed:
                 return [*path, branch.id]
             if other not in seen:
                 queue.append((other, [*path, branch.id], seen | {other}))
     return None
 
 
+def _steps(near: Near, goal: str, placed: dict[str, Point]) -> int:
+    """How many branches lie between a node and the nearest placed one; 0 where it is placed or nothing leads there."""
+    queue: deque[tuple[str, int]] = deque([(goal, 0)])
+    seen = {goal}
+    while queue:
+        node, count = queue.popleft()
+        if node in placed:
+            return count
+        for other, _ in near.get(node, ()):
+            if other not in seen:
+                seen.add(other)
+                queue.append((other, count + 1))
+    return 0
+
+
+@dataclass(frozen=True)
+class _Device:
+    """Something beyond the ring, between a node of the feed and one of the return side."""
+
+    id: str
+    kind: str
+    label: str
+    top: str
+    bottom: str
+
+
+class _Drawing:
+    """A drawing in the making: what is placed, which lanes are taken."""
+
+    def __init__(self, circuit: Circuit, ring: Ring) -> None:
+        self.circuit, self.ring = circuit, ring
+        self.near = neighbours(circuit.branches)
+        self.right = LEFT + max(len(ring.feed), len(ring.home), 4) * STEP
+        self.bottom = TOP + SPAN
+        self.placed = _spread(ring.feed_nodes, TOP, LEFT, self.right)
+        # The return side runs home, so its nodes are laid from right to left.
+        self.placed |= _spread(ring.home_nodes, self.bottom, self.right, LEFT)
+        self.lines: dict[str, tuple[Point, ...]] = {}
+        for branch_ids, nodes in ((ring.feed, ring.feed_nodes), (ring.home, ring.home_nodes)):
+            for branch_id, a, b in zip(branch_ids, nodes, nodes[1:], strict=False):
+                self.lines[branch_id] = (self.placed[a], self.placed[b])
+        self.column = self.right
+        self.sources: list[SourcePlace] = []
+        self.lanes: dict[Side, list[list[tuple[float, float]]]] = {Side.FEED: [], Side.RETURN: []}
+
+    def source(
+        self, device_id: str, kind: str, label: str, start: Point, end: Point, leads: tuple[tuple[Point, ...], ...] = ()
+    ) -> None:
+        self.sources.append(SourcePlace(device_id, kind, label, in_lines(label), start, end, leads))
+
+    def devices(self) -> None:
+        """A column for everything beyond the ring, to the right."""
+        c = self.circuit
+        main, first = c.alternator, c.battery
+        self.source(main.id, "alternator", main.label, self.placed[main.case_node], self.placed[main.stud_node])
+        self.source(first.id, "battery", first.label, self.placed[first.positive_node], self.placed[first.negative_node])
+        for converter in c.converters:
+            self.column += COLUMN * max(1, _steps(self.near, converter.in_node, self.placed))
+            start = self.placed.setdefault(converter.in_node, (self.column, TOP))
+            self.column += COLUMN
+            end = self.placed.setdefault(converter.out_node, (self.column, TOP))
+            self.source(converter.id, "converter", converter.label, start, end)
+        others = [_Device(b.id, "battery", b.label, b.positive_node, b.negative_node) for b in c.batteries[1:]]
+        others += [_Device(a.id, "alternator", a.label, a.stud_node, a.case_node) for a in c.alternators[1:]]
+        others += [_Device(x.id, "charger", x.label, x.positive_node, x.negative_node) for x in c.chargers]
+        others += [_Device(x.id, "load", x.label, x.from_node, x.to_node) for x in c.loads]
+        for device in others:
+            self._device(device)
+
+    def _device(self, device: _Device) -> None:
+        steps = max(_steps(self.near, device.top, self.placed), _steps(self.near, device.bottom, self.placed), 1)
+        self.column += COLUMN * max(1.0, steps * 0.85)
+        ends, leads = [], []
+        for node, y, inside in ((device.top, TOP, LEAD), (device.bottom, self.bottom, -LEAD)):
+            at = self.placed.setdefault(node, (self.column, y))
+            ends.append((self.column, y) if at[0] == self.column else (self.column, y + inside))
+            if at[0] != self.column:
+                leads.append((at, (at[0] + LEAD, y + inside), (self.column, y + inside)))
+        top, bottom = ends
+        if device.kind == "alternator":
+            top, bottom = bottom, top
+        self.source(device.id, device.kind, device.label, top, bottom, tuple(leads))
+
+    def _lane(self, side: Side, x0: float, x1: float, steps: int) -> float:
+        """Height of a free way between two places: straight along the side beyond the ring, else a lane of its own."""
+        low, high = min(x0, x1), max(x0, x1)
+        y = TOP if side is Side.FEED else self.bottom
+        at_side = [p for p in self.placed.values() if p[1] == y and low < p[0] < high]
+        if (
+            low >= self.right - 1
+            and high - low >= COLUMN * 0.6 * steps
+            and not at_side
+            and (side, low, high) not in self._straight
+        ):
+            self._straight.add((side, low, high))
+            return y
+        lanes = self.lanes[side]
+        for k, taken in enumerate(lanes):
+            if all(high <= a or low >= b for a, b in taken):
+                taken.append((low, high))
+                return y + (-(k + 1) if side is Side.FEED else k + 1) * LANE
+        lanes.append([(low, high)])
+        return y + (-len(lanes) if side is Side.FEED else len(lanes)) * LANE
+
+    def spurs(self) -> None:
+        """Every branch off the ring, chain by chain."""
+        self._straight: set[tuple[Side, float, float]] = set()
+        done = set(self.lines)
+        while True:
+            waiting = [n for n in self.placed if any(branch.id not in done for _, branch in self.near.get(n, ()))]
+            found, start = None, ""
+            for start in sorted(waiting, key=lambda n: (self.placed[n][0] > self.right, self.placed[n][0])):
+                found = _spur(self.near, start, self.placed, done)
+                if found:
+                    break
+            if not found:
+                return
+            chain = [start]
+            for branch_id in found:
+                branch = self.circuit.branch(branch_id)
+                chain.append(branch.to_node if branch.from_node == chain[-1] else branch.from_node)
+            x0, x1 = self.placed[chain[0]][0], self.placed[chain[-1]][0]
+            if x0 == x1:
+                x1 = x0 + 1.0
+            lane_y = self._lane(self.ring.side[found[0]], x0, x1, len(found))
+            gap = (x1 - x0) / len(found)
+            self.placed |= {n: (x0 + gap * (k + 1), lane_y) for k, n in enumerate(chain[1:-1])}
+            for k, branch_id in enumerate(found):
+                start_at, end_at = self.placed[chain[k]], self.placed[chain[k + 1]]
+                points: list[Point] = [start_at]
+                points += [(x, lane_y) for x, y in (start_at, end_at) if y != lane_y]
+                points.append(end_at)
+                self.lines[branch_id] = tuple(points)
+                done.add(branch_id)
+
+
 def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:
     """Places for a drawing of the circuit as a closed ring.
 
     circuit, ring: the document and its ring
-    Feed side along the top from the alternator to the battery, return side along the bottom back; further batteries to
-    the right as a second ring; parallel paths in lanes of their own, above the feed and below the return side.
+    Feed side along the top from the alternator to the battery, return side along the bottom back; further batteries,
+    alternators, loads and chargers in columns to the right; parallel paths in lanes of their own, above the feed and below
+    the return side.
     Returns coordinates in drawing units, y downwards.
     """
-    count = max(len(ring.feed), len(ring.home), 4)
-    right = LEFT + count * STEP
-    feed_lanes = home_lanes = 0
-    placed = _spread(ring.feed_nodes, TOP, LEFT, right)
-    bottom = TOP + SPAN
-    # The return side runs home, so its nodes are laid from right to left.
-    placed |= _spread(ring.home_nodes, bottom, right, LEFT)
-    lines: dict[str, tuple[Point, ...]] = {}
-    for branch_ids, nodes in ((ring.feed, ring.feed_nodes), (ring.home, ring.home_nodes)):
-        for branch_id, a, b in zip(branch_ids, nodes, nodes[1:], strict=False):
-            lines[branch_id] = (placed[a], placed[b])
-    others = [b for b in circuit.batteries if b.id != circuit.battery.id]
-    column = right
-    done = set(lines)
-    near = neighbours(circuit.branches)
-    for battery in others:
-        link = least_path(circuit.battery.positive_node, battery.positive_node, near) or []
-        column += STEP * max(1.0, len(link) * 0.75)
-        for post, y in ((battery.positive_node, TOP), (battery.negative_node, bottom)):
-            placed.setdefault(post, (column, y))
-    ends = {n for b in others for n in (b.positive_node, b.negative_node)}
-    while True:
-        found = None
-        waiting = [n for n in placed if any(branch.id not in done for _, branch in near.get(n, ()))]
-        for start in sorted(waiting, key=ends.__contains__):
-            found = _spur(near, start, placed, done, ends)
-            if found:
-                break
-        if not found:
-            break
-        node = start
-        chain = [start]
-        for branch_id in found:
-            branch = circuit.branch(branch_id)
-            node = branch.to_node if branch.from_node == node else branch.from_node
-            chain.append(node)
-        side = ring.side[found[0]]
-        x0, x1 = placed[chain[0]][0], placed[chain[-1]][0]
-        beyond = max(x0, x1) > right and abs(min(x0, x1) - right) < 1
-        if beyond and side is Side.FEED:
-            lane_y = TOP
-        elif side is Side.FEED:
-            feed_lanes += 1
-            lane_y = TOP - feed_lanes * LANE
-        else:
-            home_lanes += 1
-            lane_y = bottom + home_lanes * LANE
-        gap = (x1 - x0) / len(found)
-        inner = {n: (x0 + gap * (k + 1), lane_y) for k, n in enumerate(chain[1:-1])}
-        placed |= inner
-        for k, branch_id in enumerate(found):
-            start_at, end_at = placed[chain[k]], placed[chain[k + 1]]
-            points: list[Point] = [start_at]
-            points += [(x, lane_y) for x, y in (start_at, end_at) if y != lane_y]
-            points.append(end_at)
-            lines[branch_id] = tuple(points)
-            done.add(branch_id)
-    lift = max(0.0, feed_lanes * LANE)
-    width = max(column, right) + 110
-    height = bottom + home_lanes * LANE + 80 + lift
+    drawing = _Drawing(circuit, ring)
+    drawing.devices()
+    drawing.spurs()
+    placed, lines = drawing.placed, drawing.lines
+    lift = len(drawing.lanes[Side.FEED]) * LANE
+    width = max(drawing.column, drawing.right) + 110
+    height = drawing.bottom + len(drawing.lanes[Side.RETURN]) * LANE + 80 + lift
 
     def moved(point: Point) -> Point:
         return (round(point[0], 1), round(point[1] + lift, 1))
@@ -182,60 +272,19 @@ def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:
     for branch in circuit.branches:
         if branch.id in ring.side:
             node_side[branch.from_node] = node_side[branch.to_node] = ring.side[branch.id]
-    sources = [
-        SourcePlace(
-            id=a.id,
-            kind="alternator",
-            label=a.label,
-            lines=in_lines(a.label),
-            start=moved(placed[a.case_node]),
-            end=moved(placed[a.stud_node]),
-        )
-        for a in circuit.alternators
-    ]
-    sources += [
-        SourcePlace(
-            id=b.id,
-            kind="battery",
-            label=b.label,
-            lines=in_lines(b.label),
-            start=moved(placed[b.positive_node]),
-            end=moved(placed[b.negative_node]),
-        )
-        for b in circuit.batteries
-    ]
-    sources += [
-        SourcePlace(
-            id=x.id,
-            kind="load",
-            label=x.label,
-            lines=in_lines(x.label),
-            start=moved(placed[x.from_node]),
-            end=moved(placed[x.to_node]),
-        )
-        for x in circuit.loads
-        if x.from_node in placed and x.to_node in placed
-    ]
     return LoopLayout(
         width=width,
         height=height,
         nodes=tuple(
-            NodePlace(
-                node_id=n.id, label=n.label, role=n.role, side=node_side[n.id], x=moved(placed[n.id])[0], y=moved(placed[n.id])[1]
-            )
-            for n in circuit.nodes
-            if n.id in placed
+            NodePlace(n.id, n.label, n.role, node_side[n.id], *moved(placed[n.id])) for n in circuit.nodes if n.id in placed
         ),
         branches=tuple(
-            BranchPlace(
-                branch_id=b.id,
-                side=ring.side[b.id],
-                on_ring=b.id in ring.ids,
-                points=tuple(moved(p) for p in lines[b.id]),
-                label_at=middle(lines[b.id]),
-            )
+            BranchPlace(b.id, ring.side[b.id], b.id in ring.ids, tuple(moved(p) for p in lines[b.id]), middle(lines[b.id]))
             for b in circuit.branches
             if b.id in lines
         ),
-        sources=tuple(sources),
+        sources=tuple(
+            replace(s, start=moved(s.start), end=moved(s.end), leads=tuple(tuple(moved(p) for p in lead) for lead in s.leads))
+            for s in drawing.sources
+        ),
     )

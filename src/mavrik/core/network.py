@@ -448,6 +448,9 @@ class _Solver:
         self.g[:, net._part[0]] = 1.0 / values["resistor_ohm"]
         self.s = np.zeros((states, len(net._incidence)))
         self.curved = bool(net.loads or net.converters)
+        # While straight pieces are still changing, what is curved takes a constant current: a tangent falls as the voltage
+        # rises, like a negative resistance, and beside a wrong piece that can outweigh all the rest.
+        self.flat = np.full(states, self.curved)
         self.eventful = bool(net.loads or net.converters or net.links)
         self.limit = np.concatenate((values["limit_a"].astype(float), values["converter_limit_a"].astype(float)), axis=1)
         self.set_point = np.concatenate((values["set_point_v"], values["converter_set_point_v"]), axis=1)
@@ -478,9 +481,10 @@ class _Solver:
             self.g[t, diodes] = np.where(on, 1.0 / p["diode_ohm"][t], BLOCKED_S)
             self.s[t, diodes] = np.where(on, -p["diode_v"][t] / p["diode_ohm"][t], 0.0)
         if self.net.loads:
-            on, v0 = self.load_on[t], self.load_v[t]
-            self.g[t, loads] = np.where(on, -p["load_w"][t] / v0**2, 0.0)
-            self.s[t, loads] = np.where(on, 2.0 * p["load_w"][t] / v0, 0.0)
+            watt, v0 = np.where(self.load_on[t], p["load_w"][t], 0.0), self.load_v[t]
+            tangent = ~self.flat[t][:, None]
+            self.g[t, loads] = np.where(tangent, -watt / v0**2, 0.0)
+            self.s[t, loads] = np.where(tangent, 2.0, 1.0) * watt / v0
         if self.net.links:
             self.g[t, links] = np.where(self.closed[t], 1.0 / p["link_ohm"][t], 0.0)
 
@@ -518,17 +522,20 @@ class _Solver:
             takes, out = net._inputs[c, :-1], net._senses[self.k + c, :-1]
             row = n + self.k + c
             held = self.mode[t, self.k + c] == Mode.BY_INPUT
-            by = np.where(held, 0.0, 1.0 / (converter.efficiency * in_v))
-            # The input current as a tangent in all three; that tangent goes through zero.
+            flat = self.flat[t]
+            by = np.where(held | flat, 0.0, 1.0 / (converter.efficiency * in_v))
+            # The input current as a tangent in all three voltages and currents; that tangent goes through zero.
             slope = np.multiply.outer(out_a * by, out) - np.multiply.outer(out_v * out_a * by / in_v, takes)
             a[:, :n, :n] += takes[None, :, None] * slope[:, None, :]
             a[:, :n, row] += np.multiply.outer(out_v * by, takes)
-            if held.any():
-                most = converter.input_limit_a
-                b[held, :n] -= most * takes
-                a[held, row, :n] = np.multiply.outer(out_a[held], out) - converter.efficiency * most * takes
-                a[held, row, row] = out_v[held]
-                b[held, row] = out_v[held] * out_a[held]
+            taken = np.where(held, converter.input_limit_a, np.where(flat, out_v * out_a / (converter.efficiency * in_v), 0.0))
+            b[:, :n] -= np.multiply.outer(taken, takes)
+            most = converter.efficiency * converter.input_limit_a
+            bent, stiff = held & ~flat, held & flat
+            a[bent, row, :n] = np.multiply.outer(out_a[bent], out) - most * takes
+            a[bent, row, row] = out_v[bent]
+            b[bent, row] = out_v[bent] * out_a[bent]
+            b[stiff, row] = most * in_v[stiff] / out_v[stiff]
 
     def _agree(self, t: NDArray[np.int64], all_at_once: bool) -> Bools:
         """Change the pieces that the answer contradicts; returns which states changed."""
@@ -558,15 +565,19 @@ class _Solver:
         if self.m:
             self.mode[t] = np.where(flip[:, at:], wanted, self.mode[t])
         moved: Bools = np.asarray(flip.any(axis=1), dtype=bool)
-        if self.curved and not moved.all():
-            moved[~moved] = self._bend(t[~moved], across[~moved])
+        if self.curved:
+            self.flat[t[moved]] = True
+            rest = ~moved
+            if rest.any():
+                moved[rest] = self._bend(t[rest], across[rest]) | self.flat[t[rest]]
+                self.flat[t[rest]] = False
         return moved
 
     def _bend(self, t: NDArray[np.int64], across: Floats) -> Bools:
         """Move the tangents of what is curved to where the answer lies; returns in which states they moved.
 
-        Only in states whose straight pieces agree: from a voltage above the operating point Newton's method comes down to
-        it, while one step with a wrong piece can throw it below, to where a load of constant power has collapsed.
+        Only in states whose straight pieces agree, see `flat`. From a voltage above the operating point Newton's method
+        comes down to it, and not to the lower one, where a load of constant power has collapsed.
         """
         net, volts = self.net, self.v[t]
         moved = np.zeros(len(t), dtype=bool)

@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from mavrik.core.ampacity import Place, working_temperatures_c
-from mavrik.core.circuit import AnyBranch, Circuit, ConductorBranch
-from mavrik.core.network import CurrentSource, EmfSource, Network, Resistor
-from mavrik.core.topology import Ring, conducts, find_ring
+from mavrik.core.circuit import AnyBranch, Battery, Circuit, ConductorBranch, DiodeBranch
+from mavrik.core.devices import battery_units, converter_element
+from mavrik.core.network import CurrentSource, Diode, EmfSource, Floats, Network, Resistor
+from mavrik.core.sources import rest_voltage_v
+from mavrik.core.topology import Ring, conducts, find_ring, neighbours, reach
 
 WARM_ROUNDS = 4
+LIFT_ROUNDS = 8
+LIFTED_V = 1e-6
 SETTLED_K = 0.5
 """Cable temperatures that move by less than this have settled: 0.2 % of a resistance, far below what a cable may differ."""
 
@@ -47,6 +51,14 @@ class Prediction:
         return sum(abs(self.drop_v[branch_id]) for branch_id in branch_ids)
 
 
+def _emf(circuit: Circuit, battery: Battery) -> EmfSource:
+    """A battery on charge during a test: its rest voltage only says how several share."""
+    units = battery_units(circuit, battery)
+    volts = rest_voltage_v(battery.chemistry.value, battery.state_of_charge) * units if circuit.converters else 0.0
+    ohm = battery.internal_mohm / 1000 / battery.parallel * (battery.series or 1)
+    return EmfSource(battery.id, battery.positive_node, battery.negative_node, volts, ohm)
+
+
 class Predictor:
     """A circuit assembled once, to be predicted at many operating states."""
 
@@ -67,16 +79,45 @@ class Predictor:
         self._insulation_c = np.array([float(b.insulation_c) for _, b, _ in conductors])
         self._hot = np.array([isinstance(b, ConductorBranch) and b.place is Place.ENGINE_SPACE for b in self.live])
         alternator = circuit.alternator
-        self._loads_a = [load.current_a for load in circuit.loads]
+        loads = [load for load in circuit.loads if load.on and not load.cranking]
+        self._loads_a = [load.current_a for load in loads]
+        self._metal = [k for k, b in enumerate(self.live) if not isinstance(b, DiodeBranch)]
+        self._diodes = [k for k, b in enumerate(self.live) if isinstance(b, DiodeBranch)]
         self._network = Network(
             [
-                *(Resistor(b.id, b.from_node, b.to_node, 1.0) for b in self.live),
+                *(Resistor(self._ids[k], self.live[k].from_node, self.live[k].to_node, 1.0) for k in self._metal),
+                *(Diode(b.id, b.from_node, b.to_node, b.forward_v, 1.0) for b in self.live if isinstance(b, DiodeBranch)),
                 CurrentSource(alternator.case_node, alternator.stud_node, 0.0),
-                *(CurrentSource(load.from_node, load.to_node, load.current_a) for load in circuit.loads),
-                *(EmfSource(b.id, b.positive_node, b.negative_node, 0.0, b.internal_mohm / 1000) for b in circuit.batteries),
+                *(CurrentSource(load.from_node, load.to_node, load.current_a) for load in loads),
+                *(_emf(circuit, b) for b in circuit.batteries),
+                *(converter_element(c) for c in circuit.converters),
             ],
             alternator.case_node,
         )
+        self._straight = self._network.straight
+        # What lies behind a converter has a voltage of its own.
+        direct = reach(alternator.stud_node, neighbours(circuit.branches))
+        self._lifted = np.array([float(b.positive_node in direct) for b in circuit.batteries])
+        self._on_feed = np.array([n in self.ring.feed_reach for n in self._network.nodes])
+
+    def _solve(self, ohm: Floats, driven: Floats, stud_v: float) -> tuple[Floats, Floats]:
+        """Node voltages, the stud at its own, and currents of the live branches."""
+        net, stud = self._network, self._network.nodes.index(self.circuit.alternator.stud_node)
+        if self._straight:
+            volts, current = net.solve_straight(ohm, driven)
+            # The batteries' voltages only lift the whole feed side; the stud voltage says by how much.
+            return np.where(self._on_feed, volts + (stud_v - volts[stud]), volts), current
+        emf = np.array(net.values.emf_v, dtype=float)
+        for _ in range(LIFT_ROUNDS):
+            values = {"resistor_ohm": ohm[self._metal], "diode_ohm": ohm[self._diodes], "current_a": driven, "emf_v": emf}
+            found = net.solve_many(replace(net.values, **values))
+            short = stud_v - found.node_v[0, stud]
+            if abs(short) < LIFTED_V:
+                break
+            emf = emf + short * self._lifted
+        current = np.zeros(len(ohm))
+        current[self._metal], current[self._diodes] = found.resistor_a[0], found.diode_a[0]
+        return found.node_v[0], current
 
     def predict(self, state: OperatingState, extra_ohm: Mapping[str, float] | None = None) -> Prediction:
         """Voltages and currents at one state; as the function `predict`."""
@@ -84,7 +125,7 @@ class Predictor:
         driven = np.array([state.output_current_a, *self._loads_a])
         temperature = np.where(self._hot, state.engine_space_c, state.ambient_c).astype(float)
         resistance = self._at_20c + self._per_k * (temperature - 20.0) + extra
-        volts, current = self._network.solve_straight(resistance, driven)
+        volts, current = self._solve(resistance, driven, state.stud_voltage_v)
         if state.warmed_up:
             # Resistance moves current only between parallel paths, so a few rounds settle it well below a millivolt.
             for _ in range(WARM_ROUNDS):
@@ -95,19 +136,17 @@ class Predictor:
                     break
                 temperature[self._conductors] = warm
                 resistance = self._at_20c + self._per_k * (temperature - 20.0) + extra
-                volts, current = self._network.solve_straight(resistance, driven)
-        node_v = dict(zip(self._network.nodes, volts.tolist(), strict=True))
-        # The batteries' voltages only lift the whole feed side; the stud voltage says by how much.
-        lift = state.stud_voltage_v - node_v[self.circuit.alternator.stud_node]
-        feed_reach = self.ring.feed_reach
+                volts, current = self._solve(resistance, driven, state.stud_voltage_v)
+        row = {name: k for k, name in enumerate(self._network.nodes)}
+        starts, ends = [row[b.from_node] for b in self.live], [row[b.to_node] for b in self.live]
         return Prediction(
             state=state,
             ring=self.ring,
             resistance_ohm=dict(zip(self._ids, resistance.tolist(), strict=True)),
             temperature_c=dict(zip(self._ids, temperature.tolist(), strict=True)),
             current_a=dict(zip(self._ids, current.tolist(), strict=True)),
-            drop_v=dict(zip(self._ids, (current * resistance).tolist(), strict=True)),
-            node_v={n: v + lift if n in feed_reach else v for n, v in node_v.items()},
+            drop_v=dict(zip(self._ids, (volts[starts] - volts[ends]).tolist(), strict=True)),
+            node_v=dict(zip(self._network.nodes, volts.tolist(), strict=True)),
         )
 
 

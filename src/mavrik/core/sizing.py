@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -23,15 +22,26 @@ from mavrik.core.circuit import (
     TerminationCondition,
     TerminationKind,
 )
-from mavrik.core.conductor import PROPOSED_AWG, PROPOSED_METRIC, Material, SizeSystem, circular_mils_for_drop, parse_size
+from mavrik.core.conductor import (
+    CIRCULAR_MIL_MM2,
+    PROPOSED_AWG,
+    PROPOSED_METRIC,
+    Material,
+    SizeSystem,
+    circular_mils_for_drop,
+    parse_size,
+)
 from mavrik.core.limits import Limit, LimitProfileName, Scope, limit_for
 from mavrik.core.parts import series_run
 from mavrik.core.prediction import OperatingState, Prediction, predict
 from mavrik.core.protection import FuseFamily, choose_rating, fuse_table
-from mavrik.core.topology import Ring, Side, find_ring
+from mavrik.core.topology import Ring, Side, between_sources, find_ring
 
 FUSE_TAIL_M = 0.15
 """Cable from the battery post to a newly placed fuse: inside the 178 mm that ABYC E-11 allows."""
+
+BOUGHT_BY = (SizeSystem.METRIC, SizeSystem.AWG)
+"""The series a shop buys cable by; circular mils only describe what is found."""
 
 SAME_SIZE = 0.95
 """A size of the other series counts as the same when its metal is within 5 %."""
@@ -39,7 +49,6 @@ SAME_SIZE = 0.95
 LEAST_DOUBLED_MM2 = 30.0
 """Nobody pulls two thin cables where one thicker will do; two runs start here."""
 
-CIRCULAR_MIL_MM2 = 5.067e-4
 FEET_PER_M = 1 / 0.3048
 
 
@@ -48,7 +57,7 @@ class SizingTarget(Document):
 
     target_current_a: Ampere
     alternator_label: Annotated[str, Field(max_length=60)] = ""
-    system: SizeSystem = SizeSystem.METRIC
+    system: Literal[SizeSystem.METRIC, SizeSystem.AWG] = SizeSystem.METRIC
     fuse_family: FuseFamily = FuseFamily.STRIP_51
     insulation_c: Annotated[int, Field(json_schema_extra={"enum": list(INSULATION_CLASSES_C)})] = 105
     material: Material = Material.COPPER
@@ -224,20 +233,6 @@ def _rated(circuit: Circuit) -> Prediction:
     return predict(circuit, OperatingState(alternator.rated_a, alternator.set_point_v, warmed_up=True))
 
 
-def _between_sources(circuit: Circuit) -> set[str]:
-    """Branches that lie between sources: all but the spurs that serve a load alone."""
-    kept = {b.id: b for b in circuit.branches}
-    sources = {n for b in circuit.batteries for n in (b.positive_node, b.negative_node)}
-    sources |= {circuit.alternator.stud_node, circuit.alternator.case_node}
-    while True:
-        ends = Counter(n for b in kept.values() for n in (b.from_node, b.to_node))
-        spurs = [b.id for b in kept.values() if any(ends[n] == 1 and n not in sources for n in (b.from_node, b.to_node))]
-        if not spurs:
-            return set(kept)
-        for branch_id in spurs:
-            del kept[branch_id]
-
-
 def _metal_mm2(lead: ConductorBranch) -> float:
     return lead.conductor.area_mm2 * lead.parallel
 
@@ -278,7 +273,8 @@ def _size_run(
         candidate = _replace(circuit, {**fresh, **rated_fuses})
         said = ""
         if side_limit is not None:
-            lost = _rated(candidate).path_drop(tuple(run))
+            # What a diode loses before any current is not the cable's to mend.
+            lost = _rated(candidate).path_drop(tuple(run)) - sum(candidate.branch(b).threshold_v for b in run)
             if lost > side_limit.volts:
                 tried = f"with {option.label} {what} still loses {lost * 1000:.0f} mV"
                 continue
@@ -357,9 +353,9 @@ def propose(circuit: Circuit, target: SizingTarget) -> Proposal:
     alternator = circuit.alternator.model_copy(
         update={"rated_a": need, "label": target.alternator_label or circuit.alternator.label}
     )
-    circuit, notes = _fuse_at_source(_with(circuit, alternators=(alternator,)), target.fuse_family)
+    circuit, notes = _fuse_at_source(_with(circuit, alternators=(alternator, *circuit.alternators[1:])), target.fuse_family)
     ring = find_ring(circuit)
-    between = _between_sources(circuit)
+    between = between_sources(circuit)
     grounds = _leads(circuit, [b.id for b in circuit.branches if b.id in between and ring.side.get(b.id) is Side.RETURN])
     if not _leads(circuit, ring.feed) or not grounds:
         raise SizingError(
@@ -375,6 +371,9 @@ def propose(circuit: Circuit, target: SizingTarget) -> Proposal:
             reasons |= more
             notes.append(f"{branch.label} also carries cranking current: check its fuse against the starter's.")
     circuit, more = _size_grounds(circuit, target, grounds, ring.home)
+    reasons |= more
+    # Other grounds share the current otherwise between two batteries; the feed has to hold with those that were chosen.
+    circuit, more = _size_run(circuit, target, list(ring.feed), "the feed side", side_limit, not_below_fitted=False)
     reasons |= more
     notes.append(_second_opinion(circuit, target, ring, side_limit))
     return Proposal(

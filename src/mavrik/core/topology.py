@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import heapq
-from collections import defaultdict
-from collections.abc import Iterable
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
 from typing import TypeAlias
 
-from mavrik.core.circuit import AnyBranch, Circuit, SwitchBranch
+from mavrik.core.circuit import AnyBranch, BreakerBranch, Circuit, LinkBranch, RelayBranch, SwitchBranch
 
 REFERENCE_TEMPERATURE_C = 20.0
 
@@ -64,8 +64,10 @@ class Ring:
 
 
 def conducts(branch: AnyBranch) -> bool:
-    """Whether current can pass: all but an open switch."""
-    return not (isinstance(branch, SwitchBranch) and not branch.closed)
+    """Whether current can pass, one way at least: all but an open contact."""
+    if isinstance(branch, SwitchBranch | BreakerBranch | RelayBranch):
+        return branch.closed
+    return not (isinstance(branch, LinkBranch) and branch.override == "open")
 
 
 def neighbours(branches: Iterable[AnyBranch]) -> Near:
@@ -118,56 +120,58 @@ def least_path(start: str, goal: str, near: Near) -> list[tuple[str, AnyBranch]]
     return None
 
 
+def element_ends(circuit: Circuit) -> list[tuple[str, str, str]]:
+    """Every place where an element names a node: (element, field, node)."""
+    terminals: tuple[tuple[Sequence[object], tuple[str, ...]], ...] = (
+        (circuit.branches, ("from_node", "to_node")),
+        (circuit.loads, ("from_node", "to_node")),
+        (circuit.alternators, ("stud_node", "case_node")),
+        (circuit.batteries, ("positive_node", "negative_node")),
+        (circuit.chargers, ("positive_node", "negative_node")),
+        (circuit.converters, ("in_node", "out_node", "ground_node")),
+    )
+    return [(getattr(e, "id"), f, getattr(e, f)) for group, names in terminals for e in group for f in names]  # noqa: B009
+
+
 def _name_problems(circuit: Circuit) -> list[Problem]:
     """Ids used twice, and names that refer to nothing."""
     problems = []
     seen: set[str] = set()
-    for group in (circuit.nodes, circuit.branches, circuit.alternators, circuit.batteries, circuit.loads):
-        for element in group:
-            if element.id in seen:
-                problems.append(Problem(element.id, "id", f"The id '{element.id}' is used twice; every element has its own."))
-            seen.add(element.id)
+    for group in (
+        circuit.nodes, circuit.branches, circuit.alternators, circuit.batteries, circuit.loads, circuit.converters, circuit.chargers,
+    ):  # fmt: skip
+        for element_id in (str(getattr(element, "id")) for element in group):  # noqa: B009
+            if element_id in seen:
+                problems.append(Problem(element_id, "id", f"The id '{element_id}' is used twice; every element has its own."))
+            seen.add(element_id)
     nodes = {node.id for node in circuit.nodes}
-    ends: list[tuple[str, str, str]] = []
-    for item in (*circuit.branches, *circuit.loads):
-        ends += [(item.id, "from_node", item.from_node), (item.id, "to_node", item.to_node)]
-    for alternator in circuit.alternators:
-        ends += [(alternator.id, "stud_node", alternator.stud_node), (alternator.id, "case_node", alternator.case_node)]
-    for battery in circuit.batteries:
-        ends += [
-            (battery.id, "positive_node", battery.positive_node),
-            (battery.id, "negative_node", battery.negative_node),
-        ]
+    ends = element_ends(circuit)
+    senses = [
+        (a.id, f, node)
+        for a in circuit.alternators
+        for f in ("sense_positive_node", "sense_negative_node")
+        if (node := getattr(a, f)) is not None
+    ]
     problems += [
         Problem(element, field, f"There is no node '{node}'. Nodes: {', '.join(sorted(nodes))}.")
-        for element, field, node in ends
+        for element, field, node in (*ends, *senses)
         if node not in nodes
     ]
-    for element_id, first, second in (
-        *((b.id, b.from_node, b.to_node) for b in (*circuit.branches, *circuit.loads)),
-        *((a.id, a.stud_node, a.case_node) for a in circuit.alternators),
-        *((b.id, b.positive_node, b.negative_node) for b in circuit.batteries),
-    ):
-        if first == second:
-            problems.append(Problem(element_id, "to_node", "Both ends are on the same node; a branch joins two different ones."))
+    by_element: dict[str, list[tuple[str, str]]] = defaultdict(list)
+    for element, field, node in ends:
+        by_element[element].append((field, node))
+    for element, own in by_element.items():
+        if len({node for _, node in own}) < len(own):
+            field = "to_node" if own[-1][0] in ("to_node", "case_node", "negative_node") else own[-1][0]
+            problems.append(Problem(element, field, "Both ends are on the same node; a branch joins two different ones."))
     return problems
 
 
 def _dead_ends(circuit: Circuit) -> list[Problem]:
     """Branches of which one end touches nothing else."""
     touched: dict[str, int] = defaultdict(int)
-    for branch in circuit.branches:
-        touched[branch.from_node] += 1
-        touched[branch.to_node] += 1
-    for load in circuit.loads:
-        touched[load.from_node] += 1
-        touched[load.to_node] += 1
-    for alternator in circuit.alternators:
-        touched[alternator.stud_node] += 1
-        touched[alternator.case_node] += 1
-    for battery in circuit.batteries:
-        touched[battery.positive_node] += 1
-        touched[battery.negative_node] += 1
+    for _, _, node in element_ends(circuit):
+        touched[node] += 1
     labels = {node.id: node.label for node in circuit.nodes}
     problems = [
         Problem(
@@ -188,11 +192,22 @@ def _dead_ends(circuit: Circuit) -> list[Problem]:
     return problems
 
 
+def feed_nodes(circuit: Circuit, near: Near) -> set[str]:
+    """All nodes fed by the alternator's stud, through branches and through converters."""
+    found = reach(circuit.alternator.stud_node, near)
+    while True:
+        behind = [c.out_node for c in circuit.converters if c.in_node in found and c.out_node not in found]
+        if not behind:
+            return found
+        for node in behind:
+            found |= reach(node, near)
+
+
 def _path_problems(circuit: Circuit, near: Near) -> list[Problem]:
     """No way out, no way home, feed touching return, parts with no tie to the rest."""
     alternator = circuit.alternator
     labels = {node.id: node.label for node in circuit.nodes}
-    positive = reach(alternator.stud_node, near)
+    positive = feed_nodes(circuit, near)
     negative = reach(alternator.case_node, near)
     if alternator.case_node in positive:
         path = least_path(alternator.stud_node, alternator.case_node, near) or []
@@ -239,6 +254,34 @@ def _path_problems(circuit: Circuit, near: Near) -> list[Problem]:
             problems.append(
                 Problem(load.id, "to_node", f"{load.label} returns to {labels[load.to_node]}, which is not on the return side.")
             )
+    others = [(a.id, a.label, a.stud_node, a.case_node) for a in circuit.alternators[1:]]
+    others += [(c.id, c.label, c.positive_node, c.negative_node) for c in circuit.chargers]
+    for source_id, label, plus, minus in others:
+        if plus not in positive:
+            problems.append(
+                Problem(source_id, "positive_node", f"{label} gives to {labels[plus]}, which is not on the feed side.")
+            )
+        if minus not in negative:
+            problems.append(
+                Problem(source_id, "negative_node", f"{label} returns at {labels[minus]}, which is not on the return side.")
+            )
+    for converter in circuit.converters:
+        if converter.in_node not in positive:
+            problems.append(
+                Problem(
+                    converter.id,
+                    "in_node",
+                    f"{converter.label} takes from {labels[converter.in_node]}, which is not on the feed side.",
+                )
+            )
+        if converter.ground_node not in negative:
+            problems.append(
+                Problem(
+                    converter.id,
+                    "ground_node",
+                    f"{converter.label} returns to {labels[converter.ground_node]}, which is not on the return side.",
+                )
+            )
     loose = [b for b in circuit.branches if conducts(b) and b.from_node not in known]
     return problems + [Problem(b.id, "from_node", f"{b.label} has no connection to the alternator or a battery.") for b in loose]
 
@@ -258,6 +301,26 @@ def check_circuit(circuit: Circuit, near: Near | None = None) -> list[Problem]:
     )
 
 
+def between_sources(circuit: Circuit) -> set[str]:
+    """Branches that lie between sources: all but the spurs that serve a load, or a converter and what lies behind it.
+
+    circuit: the document
+    """
+    kept = {b.id: b for b in circuit.branches}
+    direct = reach(circuit.alternator.stud_node, neighbours(circuit.branches))
+    pairs = [(b.positive_node, b.negative_node) for b in circuit.batteries]
+    pairs += [(c.positive_node, c.negative_node) for c in circuit.chargers]
+    pairs += [(a.stud_node, a.case_node) for a in circuit.alternators]
+    sources = {n for plus, minus in pairs if plus in direct for n in (plus, minus)}
+    while True:
+        ends = Counter(n for b in kept.values() for n in (b.from_node, b.to_node))
+        spurs = [b.id for b in kept.values() if any(ends[n] == 1 and n not in sources for n in (b.from_node, b.to_node))]
+        if not spurs:
+            return set(kept)
+        for branch_id in spurs:
+            del kept[branch_id]
+
+
 def find_ring(circuit: Circuit) -> Ring:
     """The charging loop of a circuit through its first battery.
 
@@ -272,7 +335,7 @@ def find_ring(circuit: Circuit) -> Ring:
     feed = least_path(alternator.stud_node, battery.positive_node, near)
     home = least_path(battery.negative_node, alternator.case_node, near)
     assert feed is not None and home is not None  # check_circuit has seen both ways
-    positive = reach(alternator.stud_node, near)
+    positive = feed_nodes(circuit, near)
     return Ring(
         feed=tuple(branch.id for _, branch in feed),
         home=tuple(branch.id for _, branch in home),

@@ -12,7 +12,7 @@ from mavrik.core.limits import LimitProfileName, limit_table
 from mavrik.core.measurement import DropTest, Quantity
 from mavrik.core.parts import by_severity, judge_parts
 from mavrik.core.prediction import OperatingState, Predictor
-from mavrik.core.topology import Ring, find_ring
+from mavrik.core.topology import Ring, between_sources, find_ring
 
 
 def operating_state(circuit: Circuit, test: DropTest | None) -> OperatingState:
@@ -27,6 +27,13 @@ def operating_state(circuit: Circuit, test: DropTest | None) -> OperatingState:
     return OperatingState(
         test.output_current_a, alternator.set_point_v if stud is None else stud, test.engine_space_c, test.ambient_c
     )
+
+
+def spurs_of(circuit: Circuit) -> frozenset[str]:
+    """Branches that serve a load or a converter alone; most circuits have none, and then nobody has to look."""
+    if not (circuit.loads or circuit.converters):
+        return frozenset()
+    return frozenset(b.id for b in circuit.branches) - between_sources(circuit)
 
 
 def assess(
@@ -63,6 +70,7 @@ def assess(
         predictor.predict(rated_state),
         profile,
         circuit.alternator.rated_a,
+        spurs_of(circuit),
     )
     parts = judge_parts(circuit, bench.rated)
     conducting = {b.id: b for b in predictor.live}

@@ -11,6 +11,8 @@ from mavrik.core.measurement import DropTest, Quantity
 from mavrik.core.prediction import Prediction
 from mavrik.core.uncertainty import MeterSpec, expanded_uncertainty, ratio_uncertainty
 
+NO_CURRENT_A = 1e-6
+
 
 @dataclass(frozen=True)
 class Readings:
@@ -49,20 +51,27 @@ class Bench:
     profile: LimitProfileName
     rated_a: float
     """Alternator output the limits are for [A]."""
+    spurs: frozenset[str] = frozenset()
+    """Branches that serve a load or a converter alone: no part of the charging path, they may lose as much as the whole."""
 
     def limit(self, scope: Scope) -> Limit:
         """The profile's limit for a scope."""
         return limit_for(self.profile, scope, self.circuit.system_voltage_v)
 
-    def at_rated(self, drop_v: float, u_drop_v: float) -> tuple[float, float]:
+    def at_rated(self, drop_v: float, u_drop_v: float, threshold_v: float = 0.0, off_ring: str = "") -> tuple[float, float]:
         """A drop read at the test current, scaled to rated output, with its uncertainty [V].
 
+        threshold_v: part of it that is there before any current, a diode's
+        off_ring: id of a branch beside the ring; its current need not go with the output, the model says how it goes
         Source: Ohm's law for the scaling; JCGM 100, 5.1.2 for the uncertainty, the clamp's included.
         """
         assert self.readings is not None
-        output = self.readings.output_a
-        scaled = self.rated_a * ratio_uncertainty(drop_v, u_drop_v, output, self.readings.u_output_a)
-        return drop_v * self.rated_a / output, scaled
+        output, rated = self.readings.output_a, self.rated_a
+        if off_ring and abs(self.now.current_a[off_ring]) > NO_CURRENT_A:
+            rated = output * abs(self.rated.current_a[off_ring] / self.now.current_a[off_ring])
+        metal = drop_v - threshold_v
+        scaled = rated * ratio_uncertainty(metal, u_drop_v, output, self.readings.u_output_a)
+        return threshold_v + metal * rated / output, scaled
 
 
 def millivolts(volts: float) -> str:

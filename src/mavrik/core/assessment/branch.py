@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from mavrik.core.assessment.bench import Bench, Readings, millivolts
+from mavrik.core.assessment.bench import NO_CURRENT_A, Bench, Readings, millivolts
 from mavrik.core.assessment.documents import BranchAssessment, BranchVerdict
 from mavrik.core.circuit import AnyBranch, ConductorBranch, FuseBranch
 from mavrik.core.limits import Limit, Scope
@@ -21,8 +21,6 @@ JOINT_TOLERANCE_OHM = 0.1e-3
 
 SHARED_BELOW = 0.995
 """A branch that carries less of the output current than this shares it with another path."""
-
-NO_CURRENT_A = 1e-6
 
 
 def part_in_words(branch: AnyBranch) -> str:
@@ -42,11 +40,13 @@ class Flow:
     current_a: float
     basis: str
     sound_ohm: float
+    threshold_v: float
+    """What it loses before any current."""
 
     @property
     def predicted_drop_v(self) -> float:
         """What a sound branch would lose [V]."""
-        return self.current_a * self.sound_ohm
+        return self.current_a * self.sound_ohm + (self.threshold_v if self.current_a > NO_CURRENT_A else 0.0)
 
 
 @dataclass(frozen=True)
@@ -75,10 +75,10 @@ def _flow(bench: Bench, branch: AnyBranch) -> Flow:
     sound = bench.now.resistance_ohm[branch.id]
     clamped = bench.readings.value.get((Quantity.BRANCH_CURRENT, branch.id)) if bench.readings else None
     if clamped is not None:
-        return Flow(clamped, "clamp", sound)
+        return Flow(clamped, "clamp", sound, branch.threshold_v)
     current = bench.now.current_a[branch.id]
     shared = abs(current) < SHARED_BELOW * bench.now.state.output_current_a
-    return Flow(current, "model_split" if shared else "output", sound)
+    return Flow(current, "model_split" if shared else "output", sound, branch.threshold_v)
 
 
 def _measured(bench: Bench, readings: Readings, branch: AnyBranch, flow: Flow) -> Measured | None:
@@ -86,11 +86,12 @@ def _measured(bench: Bench, readings: Readings, branch: AnyBranch, flow: Flow) -
     if drop is None:
         return None
     u = readings.u_volts(drop)
-    judged, u_judged = bench.at_rated(drop, u)
+    judged, u_judged = bench.at_rated(drop, u, flow.threshold_v, "" if branch.id in bench.now.ring.ids else branch.id)
     if abs(flow.current_a) <= NO_CURRENT_A:
         return Measured(drop, u, judged, u_judged, None, None, None)
-    found = drop / flow.current_a
-    u_found = abs(ratio_uncertainty(drop, u, flow.current_a, readings.u_amps(flow.current_a)))
+    metal = drop - flow.threshold_v
+    found = metal / flow.current_a
+    u_found = abs(ratio_uncertainty(metal, u, flow.current_a, readings.u_amps(flow.current_a)))
     return Measured(drop, u, judged, u_judged, found, u_found, found - flow.sound_ohm)
 
 
@@ -153,7 +154,8 @@ def judge_branch(bench: Bench, branch: AnyBranch, parts: PartsReport) -> BranchA
     ring = bench.now.ring
     side = ring.side[branch.id]
     conductor = branch if isinstance(branch, ConductorBranch) else None
-    limit = bench.limit(Scope.GROUND if side is Side.RETURN and conductor else Scope.SIDE)
+    scope = Scope.WHOLE if branch.id in bench.spurs else Scope.GROUND if side is Side.RETURN and conductor else Scope.SIDE
+    limit = bench.limit(scope).beside(branch.threshold_v)
     flow = _flow(bench, branch)
     found = _measured(bench, bench.readings, branch, flow) if bench.readings else None
     verdict, reason, next_step = BranchVerdict.NOT_MEASURED, "No drop was read here.", ""

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from mavrik.core.assessment.bench import Bench, Readings, millivolts
 from mavrik.core.assessment.documents import BranchVerdict, SideAssessment, SumCheck
-from mavrik.core.limits import Scope
+from mavrik.core.limits import Limit, Scope
 from mavrik.core.measurement import Quantity
 from mavrik.core.parts import Finding, Severity
 from mavrik.core.uncertainty import Verdict, combine, verdict_below
@@ -45,8 +45,8 @@ def _parts(readings: Readings | None, branch_ids: tuple[str, ...]) -> Known | No
     return Known(sum(volts), combine(*(readings.u_volts(v) for v in volts)))
 
 
-def _verdict(bench: Bench, name: str, scope: Scope, known: Known, judged: Known) -> tuple[BranchVerdict, str]:
-    limit, what = bench.limit(scope), WORDS[name]
+def _verdict(bench: Bench, name: str, limit: Limit, known: Known, judged: Known) -> tuple[BranchVerdict, str]:
+    what = WORDS[name]
     if known.volts < -known.u:
         return BranchVerdict.CHECK_PROBES, f"{what} reads {millivolts(known.volts)}: the probes were swapped."
     at = f"{what} loses {millivolts(judged.volts)} at the rated {bench.rated_a:g} A"
@@ -59,13 +59,13 @@ def _verdict(bench: Bench, name: str, scope: Scope, known: Known, judged: Known)
 
 
 def _judge(
-    bench: Bench, name: str, scope: Scope, known: Known | None, basis: str, predicted: float, rated: float
+    bench: Bench, name: str, scope: Scope, known: Known | None, basis: str, predicted: float, rated: float, threshold_v: float
 ) -> SideAssessment:
-    limit = bench.limit(scope)
+    limit = bench.limit(scope).beside(threshold_v)
     verdict, reason, judged = BranchVerdict.NOT_MEASURED, f"{WORDS[name]} was not measured.", None
     if known is not None:
-        judged = Known(*bench.at_rated(known.volts, known.u))
-        verdict, reason = _verdict(bench, name, scope, known, judged)
+        judged = Known(*bench.at_rated(known.volts, known.u, threshold_v))
+        verdict, reason = _verdict(bench, name, limit, known, judged)
     return SideAssessment(
         name=name,
         predicted_drop_v=predicted,
@@ -140,14 +140,22 @@ def judge_sides(bench: Bench) -> tuple[tuple[SideAssessment, ...], tuple[SumChec
     }
     drops["whole"] = (drops["feed"][0] + drops["return"][0], drops["feed"][1] + drops["return"][1])
     scopes = {"feed": Scope.SIDE, "return": Scope.SIDE, "whole": Scope.WHOLE}
-    return tuple(_judge(bench, n, scope, known[n], basis[n], *drops[n]) for n, scope in scopes.items()), tuple(checks)
+    thresholds = {"feed": _threshold_v(bench, ring.feed), "return": _threshold_v(bench, ring.home)}
+    thresholds["whole"] = thresholds["feed"] + thresholds["return"]
+    judged = (_judge(bench, n, scope, known[n], basis[n], *drops[n], thresholds[n]) for n, scope in scopes.items())
+    return tuple(judged), tuple(checks)
+
+
+def _threshold_v(bench: Bench, branch_ids: tuple[str, ...]) -> float:
+    """What the diodes of a side lose before any current [V]."""
+    return sum(bench.circuit.branch(b).threshold_v for b in branch_ids)
 
 
 def budget_findings(bench: Bench) -> list[Finding]:
     """Sides that would be over their limit even if every part were sound, and a test too weak to judge by."""
     findings = []
-    limit = bench.limit(Scope.SIDE)
     for name, branches in (("feed", bench.rated.ring.feed), ("return", bench.rated.ring.home)):
+        limit = bench.limit(Scope.SIDE).beside(_threshold_v(bench, branches))
         drop = bench.rated.path_drop(branches)
         if drop > limit.volts:
             findings.append(

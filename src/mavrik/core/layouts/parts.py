@@ -1,0 +1,159 @@
+"""Pieces that ready circuits are made of, and short ways to write them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from mavrik.core.ampacity import Place
+from mavrik.core.circuit import (
+    Alternator,
+    AnyBranch,
+    Battery,
+    BodyBranch,
+    BreakerBranch,
+    CableBranch,
+    Circuit,
+    ConnectorBranch,
+    DiodeBranch,
+    FuseBranch,
+    GroundStrapBranch,
+    JointBranch,
+    LinkBranch,
+    MosfetBranch,
+    Node,
+    NodeRole,
+    RelayBranch,
+    ShuntBranch,
+    SwitchBranch,
+    Termination,
+    TerminationKind,
+)
+from mavrik.core.protection import FuseFamily
+
+CLAMP = Termination(kind=TerminationKind.POST_CLAMP)
+POSTS = {"bat_pos": NodeRole.BATTERY_POSITIVE, "bat_neg": NodeRole.BATTERY_NEGATIVE}
+
+
+def node(node_id: str, label: str, role: NodeRole = NodeRole.STUD) -> Node:
+    """A point; a stud unless it says otherwise."""
+    return Node(id=node_id, role=role, label=label)
+
+
+def posts(number: str, label: str) -> tuple[Node, Node]:
+    """Both posts of a battery: ids `bat{number}_pos` and `bat{number}_neg`."""
+    return (
+        node(f"bat{number}_pos", f"{label} +", NodeRole.BATTERY_POSITIVE),
+        node(f"bat{number}_neg", f"{label} −", NodeRole.BATTERY_NEGATIVE),
+    )
+
+
+def cable(
+    branch_id: str, label: str, start: str, end: str, length_m: float, size: str, place: Place = Place.ENGINE_SPACE
+) -> CableBranch:
+    """A cable; an end on a battery's post is a post clamp."""
+
+    def made(at: str) -> Termination:
+        return CLAMP if at.startswith("bat") and at.endswith(("_pos", "_neg")) else Termination()
+
+    return CableBranch(
+        id=branch_id,
+        label=label,
+        from_node=start,
+        to_node=end,
+        length_m=length_m,
+        size=size,
+        place=place,
+        from_end=made(start),
+        to_end=made(end),
+    )
+
+
+def fuse(
+    branch_id: str, label: str, start: str, end: str, rating_a: float, family: FuseFamily = FuseFamily.STRIP_51
+) -> FuseBranch:
+    """A fuse."""
+    return FuseBranch(id=branch_id, label=label, from_node=start, to_node=end, family=family, rating_a=rating_a)
+
+
+def alternator(system_voltage_v: int, rated_a: float = 90, **changes: Any) -> Alternator:
+    """The alternator between its stud and its case."""
+    made = Alternator(
+        id="alternator",
+        label="Alternator",
+        stud_node="alt_stud",
+        case_node="alt_case",
+        rated_a=rated_a,
+        set_point_v=14.4 * system_voltage_v / 12,
+    )
+    return made.model_copy(update=changes)
+
+
+def battery(battery_id: str, label: str, number: str = "", **changes: Any) -> Battery:
+    """A battery between the posts of that number."""
+    made = Battery(
+        id=battery_id, label=label, positive_node=f"bat{number}_pos", negative_node=f"bat{number}_neg", capacity_ah=70, cca_a=640
+    )
+    return made.model_copy(update=changes)
+
+
+def circuit(name: str, volts: int, nodes: tuple[Node, ...], branches: tuple[AnyBranch, ...], **rest: Any) -> Circuit:
+    """The document; one alternator and one battery unless it says otherwise."""
+    return Circuit.model_validate(
+        {
+            "layout": name,
+            "system_voltage_v": volts,
+            "nodes": nodes,
+            "branches": branches,
+            "alternators": (alternator(volts),),
+            "batteries": (battery("battery", "Battery"),),
+            **rest,
+        }
+    )
+
+
+def with_more(
+    base: Circuit, name: str, nodes: tuple[Node, ...] = (), branches: tuple[AnyBranch, ...] = (), **rest: Any
+) -> Circuit:
+    """A ready circuit with more in it; `rest` adds to the document's lists."""
+    values = {f: getattr(base, f) for f in Circuit.model_fields}
+    values |= {"layout": name, "nodes": (*base.nodes, *nodes), "branches": (*base.branches, *branches)}
+    values |= {f: (*values[f], *more) for f, more in rest.items()}
+    return Circuit.model_validate(values)
+
+
+ALTERNATOR_NODES = (
+    node("alt_stud", "Alternator stud", NodeRole.ALTERNATOR_STUD),
+    node("alt_case", "Alternator case", NodeRole.ALTERNATOR_CASE),
+)
+BATTERY_NODES = posts("", "Battery")
+FUSE_NODES = (node("fuse_stud", "Fuse stud"), node("fuse_out", "Fuse, battery end"))
+BLOCK = node("block", "Engine block", NodeRole.ENGINE_BLOCK)
+CHASSIS = node("chassis", "Chassis", NodeRole.CHASSIS)
+MOUNT = JointBranch(id="mount", label="Alternator mount", from_node="block", to_node="alt_case", resistance_mohm=0.1)
+ENGINE_STRAP = GroundStrapBranch(
+    id="engine_strap", label="Engine strap", from_node="chassis", to_node="block", length_m=0.4, size="16 mm2"
+)
+
+
+def blank_branches() -> tuple[AnyBranch, ...]:
+    """A branch of every kind with starting values, to be put between two nodes and corrected at the vehicle.
+
+    >>> [b.kind for b in blank_branches()][:4]
+    ['cable', 'ground_strap', 'fuse', 'breaker']
+    """
+    ends = {"from_node": "from", "to_node": "to"}
+    return (
+        CableBranch(id="new_cable", label="New cable", length_m=0.5, size="25 mm2", **ends),
+        GroundStrapBranch(id="new_strap", label="New strap", length_m=0.5, size="25 mm2", **ends),
+        FuseBranch(id="new_fuse", label="New fuse", family=FuseFamily.STRIP_51, rating_a=150, **ends),
+        BreakerBranch(id="new_breaker", label="New breaker", resistance_mohm=0.5, rating_a=100, **ends),
+        ConnectorBranch(id="new_connector", label="New connector", resistance_mohm=0.2, **ends),
+        SwitchBranch(id="new_switch", label="New switch", resistance_mohm=0.3, **ends),
+        RelayBranch(id="new_relay", label="New relay", resistance_mohm=0.3, rating_a=200, **ends),
+        ShuntBranch(id="new_shunt", label="New shunt", resistance_mohm=0.1, **ends),
+        JointBranch(id="new_joint", label="New joint", resistance_mohm=0.2, **ends),
+        BodyBranch(id="new_body", label="Body metal", resistance_mohm=0.3, **ends),
+        DiodeBranch(id="new_diode", label="New diode", resistance_mohm=1.0, forward_v=0.7, **ends),
+        MosfetBranch(id="new_mosfet", label="New isolator", resistance_mohm=0.4, forward_v=0.02, **ends),
+        LinkBranch(id="new_link", label="New voltage link", resistance_mohm=0.5, rating_a=140, **ends),
+    )
