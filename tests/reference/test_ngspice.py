@@ -5,10 +5,15 @@ Asked for: 0.1 mV and 0.01 A at the operating point.
 
 from __future__ import annotations
 
+import re
+import subprocess
+from typing import Any
+
 import pytest
-from hypothesis import HealthCheck, assume, given, settings
+from hypothesis import HealthCheck, Phase, assume, given, settings
 from hypothesis import strategies as st
 
+from mavrik.core.layouts import LAYOUTS
 from mavrik.core.network import (
     Converter,
     CurrentSource,
@@ -24,6 +29,8 @@ from mavrik.core.network import (
     Solution,
     solve_network,
 )
+from mavrik.core.operating import BankLoad, DeadShort, State, solve_circuit
+from mavrik.exchange.spice import netlist_of, write, write_netlist
 from tests import spice
 
 VOLT, AMP = 1e-4, 0.01
@@ -36,7 +43,7 @@ def agree(elements: list[Element], reference: str) -> Solution:
     # What a cut-off holds off has a past, as a link has.
     on = {e.id: e.id not in ours.open_ids for e in elements if isinstance(e, PowerLoad | Converter)}
     load_v = {e.id: max(ours.between(e.start, e.end), 0.1) for e in elements if isinstance(e, PowerLoad)}
-    netlist = spice.write(elements, reference, closed, on, load_v)
+    netlist = write(elements, reference, closed, on, load_v)
     volts, amps = spice.operating_point(netlist, dict(ours.node_v))
     for node, v in volts.items():
         assert ours.node_v[node] == pytest.approx(v, abs=VOLT), node
@@ -175,6 +182,47 @@ def test_a_load_beside_a_diode_does_not_collapse_on_the_way() -> None:
     assert ours.node_v["tail"] > 8
 
 
+STATES = {
+    "cruise": State(engine_rpm=2500),
+    "idle": State(engine_rpm=750, alternator_c=100, engine_space_c=70, warmed_up=True),
+    "cranking": State(engine_rpm=200, cranking=True),
+    "stopped": State(engine_rpm=0),
+    "tired": State(engine_rpm=1800, state_of_charge={"battery": 0.3}),
+    "bank": State(engine_rpm=2000, bank=BankLoad(from_node="bat_pos", to_node="bat_neg", current_a=150)),
+    "fault": State(engine_rpm=2000, fault=DeadShort(from_node="fuse_stud", to_node="block", resistance_mohm=3)),
+}
+
+
+@pytest.mark.parametrize("state", STATES)
+@pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
+@pytest.mark.parametrize("volts", [12, 24])
+def test_every_ready_layout_agrees_at_every_state(layout: Any, state: str, volts: int) -> None:
+    circuit, at = layout.build(volts), STATES[state]
+    if at.fault is not None and "block" not in {n.id for n in circuit.nodes}:
+        at = at.model_copy(update={"fault": DeadShort(from_node="fuse_stud", to_node="frame", resistance_mohm=3)})
+    netlist, ours = netlist_of(circuit, at)
+    theirs_v, theirs_a = spice.operating_point(netlist, dict(ours.node_v))
+    point = solve_circuit(circuit, at)
+    for node, v in theirs_v.items():
+        assert point.node_voltages_v[node] == pytest.approx(v, abs=VOLT), node
+    for branch in point.branches:
+        if branch.closed:
+            assert branch.current_a == pytest.approx(theirs_a[branch.branch_id], abs=AMP, rel=1e-6), branch.branch_id
+
+
+def test_the_exported_netlist_runs_as_it_is() -> None:
+    circuit = next(x for x in LAYOUTS if x.name == "second_battery_converter").build(12)
+    text = write_netlist(circuit, State())
+    assert spice.NGSPICE is not None
+    done = subprocess.run([spice.NGSPICE, "-b"], input=text, capture_output=True, text=True, timeout=60, check=False)
+    point = solve_circuit(circuit, State())
+    names = dict(line[2:].split(" = ") for line in text.splitlines() if line.startswith("* n"))
+    seen = {names[m.group(1)]: float(m.group(2)) for m in re.finditer(r"^[ \t]*(n\d+)\s+(-?[\d.e+-]+)\s*$", done.stdout, re.M)}
+    assert len(seen) == len(circuit.nodes) - 1
+    for node, v in seen.items():
+        assert point.node_voltages_v[node] == pytest.approx(v, abs=1e-3), node
+
+
 @st.composite
 def networks(draw: st.DrawFn) -> list[Element]:
     count = draw(st.integers(3, 10))
@@ -248,10 +296,14 @@ def networks(draw: st.DrawFn) -> list[Element]:
 
 @given(networks())
 @settings(
-    max_examples=220, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.filter_too_much, HealthCheck.too_slow]
-)
+    max_examples=220, deadline=None, derandomize=True, phases=[Phase.generate],
+    suppress_health_check=[HealthCheck.filter_too_much, HealthCheck.too_slow],
+)  # fmt: skip
 def test_any_network_agrees(elements: list[Element]) -> None:
     try:
+        ours = solve_network(elements, "n0")
+        # On the brink of collapse a load of constant power has two points close together, and both are right.
+        assume(all(ours.between(e.start, e.end) > 8 or e.id in ours.open_ids for e in elements if isinstance(e, PowerLoad)))
         agree(elements, "n0")
     except (NoOperatingPointError, RuntimeError):
         assume(False)  # neither finds a point in a network that has none

@@ -23,7 +23,7 @@ Bools: TypeAlias = NDArray[np.bool_]
 LEAK_S = 1e-12
 """From every node to the reference, so that a part behind open switches sits at 0 V instead of nowhere."""
 
-BLOCKED_S = 1e-12
+BLOCKED_S = 1e-18
 """What a blocking diode still lets through."""
 
 DROOP_OHM = 1e-6
@@ -31,6 +31,9 @@ DROOP_OHM = 1e-6
 
 MOST_ROUNDS = 80
 ALL_AT_ONCE_ROUNDS = 12
+TRIP_ROUND = 40
+"""Without rest by then, whatever has a cut-off and lies below it is off: that is what the cut-off is for."""
+
 """As long as all elements that disagree change together; then one a round, which cannot go in circles."""
 
 SETTLED_V = 1e-8
@@ -464,6 +467,8 @@ class _Solver:
             if self.eventful and not moved.all():
                 # Cut-offs and links answer to voltages that are true, not to those on the way there.
                 moved[~moved] = self._events(todo[~moved])
+            elif self.eventful and turn == TRIP_ROUND:
+                self._events(todo)
             todo = todo[moved]
             if not len(todo):
                 return self._answer()
