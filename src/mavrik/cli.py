@@ -48,6 +48,38 @@ docs/formats/ has the JSON Schemas of the bundle and of this output.
 """
 
 
+SOLVE_HELP = """
+Solves the latest circuit of a bundle at an operating state and prints what every probe would read, as JSON. Needs no
+database and no network. Exit 0 with an answer, 2 for a file that is not sound or a circuit without an operating point.
+
+The state, a JSON file; every field may be left out:
+  engine_rpm (2000), engine_space_c (40), ambient_c (20), alternator_c (60)
+  warmed_up          cables at the temperature their current settles at (false: that of their surroundings)
+  cranking           starters on, alternators off
+  loads_on           {load id: true|false}; left out, as the document has it
+  contacts           {id of a switch, breaker, relay or link: closed?}; a link between its thresholds stays as it was
+  output_a           {alternator id: A}: a known output, whatever the voltage
+  state_of_charge    {battery id: 0 to 1}
+  chargers_on        whether bench chargers are plugged in
+  bank, fault        {from_node, to_node, current_a} and {from_node, to_node, resistance_mohm}: a load bank, a dead short
+
+The output, field by field (V, A, ohm, W, degC; every quantity has its unit in its name):
+  format, version, program_version    "mavrik-operating-point", 1
+  job_number, circuit_role, circuit_revision
+  point
+    state                the state as it was understood
+    node_voltages_v      of every node, against the first alternator's case
+    branches[]           branch_id, label, from_v, to_v, current_a (along from_node to to_node), drop_v, heat_w,
+                         resistance_ohm (null while open), temperature_c, closed
+    devices[]            device_id, label, kind (alternator, charger, battery, load, converter_in, converter_out, bank, fault),
+                         volts, current_a and power_w (given; taken where negative), does, limit_a
+    given_w, taken_w, lost_w            they balance: given = taken + lost
+    notes[]              links that chatter, loads and chargers that switched themselves off
+
+--spice FILE also writes the circuit at that state as a netlist that ngspice runs.
+"""
+
+
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="mavrik", description="The use cases of Mavrik from a shell.")
     commands = parser.add_subparsers(dest="command", required=True)
@@ -58,9 +90,19 @@ def _parser() -> argparse.ArgumentParser:
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     assess.add_argument("file", help="a .mavrik.json file, or - for standard input")
-    assess.add_argument(
-        "--role", choices=[r.value for r in CircuitRole], default=CircuitRole.AS_FOUND.value, help="which circuit"
+    solve = commands.add_parser(
+        "solve",
+        help="solve a bundle's circuit at an operating state, without a database",
+        epilog=SOLVE_HELP,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
     )
+    solve.add_argument("file", help="a .mavrik.json file, or - for standard input")
+    solve.add_argument("--state", help="a JSON file with the operating state; left out, 2000 /min with everything on")
+    solve.add_argument("--spice", type=Path, help="also write a SPICE netlist here")
+    for one in (assess, solve):
+        one.add_argument(
+            "--role", choices=[r.value for r in CircuitRole], default=CircuitRole.AS_FOUND.value, help="which circuit"
+        )
     sheet = commands.add_parser("sheet", help="print a job bundle's sheet as PDF, without a database")
     sheet.add_argument("file", help="a .mavrik.json file")
     sheet.add_argument("output", type=Path, help="the PDF to write")
@@ -85,6 +127,22 @@ def _assess(arguments: argparse.Namespace) -> int:
     from mavrik.exchange.assessment_json import assess_bundle
 
     made = assess_bundle(read_bundle(_read(arguments.file)), CircuitRole(arguments.role))
+    print(made.model_dump_json(indent=2))
+    return 0
+
+
+def _solve(arguments: argparse.Namespace) -> int:
+    from mavrik.core.operating import State
+    from mavrik.exchange.operating_json import read_state, solve_bundle
+    from mavrik.exchange.spice import write_netlist
+
+    bundle, role = read_bundle(_read(arguments.file)), CircuitRole(arguments.role)
+    state = read_state(_read(arguments.state)) if arguments.state else State()
+    made = solve_bundle(bundle, state, role)
+    if arguments.spice:
+        version = bundle.latest(role)
+        assert version is not None  # it was solved
+        arguments.spice.write_text(write_netlist(version.document, state), encoding="utf-8")
     print(made.model_dump_json(indent=2))
     return 0
 
@@ -156,7 +214,7 @@ def _formats(arguments: argparse.Namespace) -> int:
 def main(words: list[str] | None = None) -> int:
     """Run one command; returns its exit code."""
     arguments = _parser().parse_args(words)
-    run = {"assess": _assess, "sheet": _sheet, "prepare": _prepare, "formats": _formats}[arguments.command]
+    run = {"assess": _assess, "solve": _solve, "sheet": _sheet, "prepare": _prepare, "formats": _formats}[arguments.command]
     try:
         return run(arguments)
     except ValueError as error:  # a BundleError is one

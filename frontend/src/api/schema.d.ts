@@ -532,6 +532,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/solve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Solve a circuit at a state
+         * @description What the state bar asks at every move.
+         */
+        post: operations["api_post_solve_solve_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -577,17 +597,60 @@ export interface components {
              */
             case_node: string;
             /**
+             * Compensation Mv Per K
+             * @description Set point over temperature, from 25 degC [mV/K]
+             * @default 0
+             */
+            compensation_mv_per_k: number;
+            /**
+             * Curve
+             * @description Output over shaft speed at 25 degC; empty: the usual shape
+             * @default []
+             */
+            curve: components["schemas"]["CurvePoint"][];
+            /**
+             * Field
+             * @description open: no field current, no output
+             * @default ok
+             * @enum {string}
+             */
+            field: "ok" | "open";
+            /**
              * Id
              * @description Short name, unique in the document
              */
             id: string;
+            /**
+             * Kind
+             * @default wound_field
+             * @enum {string}
+             */
+            kind: "wound_field" | "permanent_magnet";
             /** Label */
             label: string;
+            /**
+             * Pulley Ratio
+             * @description Shaft speed over engine speed
+             * @default 2.6
+             */
+            pulley_ratio: number;
             /**
              * Rated A
              * @description Current [A]
              */
             rated_a: number;
+            /**
+             * Sense Negative Node
+             * @description Left out, its own case
+             * @default null
+             */
+            sense_negative_node: string | null;
+            /**
+             * Sense Positive Node
+             * @description Where the regulator senses; left out, its own stud
+             * @default null
+             */
+            sense_positive_node: string | null;
             /**
              * Set Point V
              * @description Regulator set point [V]
@@ -675,10 +738,34 @@ export interface components {
             stud_voltage_v: number;
         };
         /**
+         * BankLoad
+         * @description A load bank, connected for a test.
+         */
+        BankLoad: {
+            /** Current A */
+            current_a: number;
+            /**
+             * From Node
+             * @description Short name, unique in the document
+             */
+            from_node: string;
+            /**
+             * To Node
+             * @description Short name, unique in the document
+             */
+            to_node: string;
+        };
+        /**
          * Battery
          * @description A battery between its posts.
          */
         Battery: {
+            /**
+             * Age
+             * @description 0 new to 1 worn out
+             * @default 0
+             */
+            age: number;
             /**
              * Capacity Ah
              * @description Nominal capacity [Ah]
@@ -698,7 +785,7 @@ export interface components {
             id: string;
             /**
              * Internal Mohm
-             * @description Internal resistance [mohm]
+             * @description Internal resistance of one unit [mohm]
              * @default 6
              */
             internal_mohm: number;
@@ -710,10 +797,67 @@ export interface components {
              */
             negative_node: string;
             /**
+             * Parallel
+             * @description Equal strings side by side
+             * @default 1
+             */
+            parallel: number;
+            /**
              * Positive Node
              * @description Short name, unique in the document
              */
             positive_node: string;
+            /**
+             * Series
+             * @default null
+             */
+            series: number | null;
+            /**
+             * State Of Charge
+             * @description 0 empty to 1 full
+             * @default 1
+             */
+            state_of_charge: number;
+            /**
+             * Temperature C
+             * @description Temperature of the battery [degC]
+             * @default 25
+             */
+            temperature_c: number;
+        };
+        /**
+         * BenchCharger
+         * @description An external charger, fed from the mains.
+         */
+        BenchCharger: {
+            /**
+             * Id
+             * @description Short name, unique in the document
+             */
+            id: string;
+            /** Label */
+            label: string;
+            /**
+             * Limit A
+             * @description Current [A]
+             */
+            limit_a: number;
+            /**
+             * Negative Node
+             * @description Short name, unique in the document
+             */
+            negative_node: string;
+            /**
+             * Positive Node
+             * @description Short name, unique in the document
+             */
+            positive_node: string;
+            /**
+             * Set Point V
+             * @description Charging voltage [V]
+             * @default 14.4
+             */
+            set_point_v: number;
         };
         /**
          * BodyBranch
@@ -864,6 +1008,41 @@ export interface components {
             verdict: components["schemas"]["BranchVerdict"];
         };
         /**
+         * BranchFlow
+         * @description One branch.
+         */
+        BranchFlow: {
+            /** Branch Id */
+            branch_id: string;
+            /** Closed */
+            closed: boolean;
+            /**
+             * Current A
+             * @description From from_node to to_node [A]
+             */
+            current_a: number;
+            /** Drop V */
+            drop_v: number;
+            /**
+             * From V
+             * @description Against the alternator case [V]
+             */
+            from_v: number;
+            /** Heat W */
+            heat_w: number;
+            /** Label */
+            label: string;
+            /**
+             * Resistance Ohm
+             * @description null while it is open
+             */
+            resistance_ohm: number | null;
+            /** Temperature C */
+            temperature_c: number;
+            /** To V */
+            to_v: number;
+        };
+        /**
          * BranchPlace
          * @description The line of a branch and where its words go.
          */
@@ -890,6 +1069,62 @@ export interface components {
          * @enum {string}
          */
         BranchVerdict: "pass" | "excess" | "fail" | "too_close_to_call" | "check_probes" | "not_measured";
+        /**
+         * BreakerBranch
+         * @description A circuit breaker.
+         */
+        BreakerBranch: {
+            /**
+             * Closed
+             * @default true
+             */
+            closed: boolean;
+            /**
+             * From Node
+             * @description Short name, unique in the document
+             */
+            from_node: string;
+            /**
+             * Id
+             * @description Short name, unique in the document
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "breaker";
+            /** Label */
+            label: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Rating A
+             * @description Continuous rating [A], where known
+             * @default null
+             */
+            rating_a: number | null;
+            /**
+             * Reset
+             * @default manual
+             * @enum {string}
+             */
+            reset: "manual" | "self";
+            /**
+             * Resistance Mohm
+             * @description Resistance in sound condition [mohm]
+             * @default 0.2
+             */
+            resistance_mohm: number;
+            /**
+             * To Node
+             * @description Short name, unique in the document
+             */
+            to_node: string;
+        };
         /**
          * BundleCustomer
          * @description Whose vehicle it is.
@@ -1007,7 +1242,7 @@ export interface components {
              * Blank Branches
              * @description Starting values of a new branch, one a kind
              */
-            blank_branches: (components["schemas"]["CableBranch"] | components["schemas"]["GroundStrapBranch"] | components["schemas"]["FuseBranch"] | components["schemas"]["ConnectorBranch"] | components["schemas"]["SwitchBranch"] | components["schemas"]["JointBranch"] | components["schemas"]["BodyBranch"])[];
+            blank_branches: (components["schemas"]["CableBranch"] | components["schemas"]["GroundStrapBranch"] | components["schemas"]["FuseBranch"] | components["schemas"]["BreakerBranch"] | components["schemas"]["ConnectorBranch"] | components["schemas"]["SwitchBranch"] | components["schemas"]["RelayBranch"] | components["schemas"]["ShuntBranch"] | components["schemas"]["JointBranch"] | components["schemas"]["BodyBranch"] | components["schemas"]["DiodeBranch"] | components["schemas"]["MosfetBranch"] | components["schemas"]["LinkBranch"])[];
             /** Branch Kinds */
             branch_kinds: components["schemas"]["LabelledChoice"][];
             /** Cautions */
@@ -1103,7 +1338,17 @@ export interface components {
             /** Batteries */
             batteries: components["schemas"]["Battery"][];
             /** Branches */
-            branches: (components["schemas"]["CableBranch"] | components["schemas"]["GroundStrapBranch"] | components["schemas"]["FuseBranch"] | components["schemas"]["ConnectorBranch"] | components["schemas"]["SwitchBranch"] | components["schemas"]["JointBranch"] | components["schemas"]["BodyBranch"])[];
+            branches: (components["schemas"]["CableBranch"] | components["schemas"]["GroundStrapBranch"] | components["schemas"]["FuseBranch"] | components["schemas"]["BreakerBranch"] | components["schemas"]["ConnectorBranch"] | components["schemas"]["SwitchBranch"] | components["schemas"]["RelayBranch"] | components["schemas"]["ShuntBranch"] | components["schemas"]["JointBranch"] | components["schemas"]["BodyBranch"] | components["schemas"]["DiodeBranch"] | components["schemas"]["MosfetBranch"] | components["schemas"]["LinkBranch"])[];
+            /**
+             * Chargers
+             * @default []
+             */
+            chargers: components["schemas"]["BenchCharger"][];
+            /**
+             * Converters
+             * @default []
+             */
+            converters: components["schemas"]["Converter"][];
             /**
              * Layout
              * @default
@@ -1118,10 +1363,9 @@ export interface components {
             nodes: components["schemas"]["Node"][];
             /**
              * Schema Version
-             * @default 1
-             * @constant
+             * @default 2
              */
-            schema_version: 1;
+            schema_version: number;
             /**
              * System Voltage V
              * @default 12
@@ -1242,6 +1486,178 @@ export interface components {
              * @enum {string}
              */
             kind: "connector";
+            /** Label */
+            label: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Rating A
+             * @description Continuous rating [A], where known
+             * @default null
+             */
+            rating_a: number | null;
+            /**
+             * Resistance Mohm
+             * @description Resistance in sound condition [mohm]
+             * @default 0.2
+             */
+            resistance_mohm: number;
+            /**
+             * To Node
+             * @description Short name, unique in the document
+             */
+            to_node: string;
+        };
+        /**
+         * Converter
+         * @description A DC-DC charger: from one battery to another, within a current limit.
+         */
+        Converter: {
+            /**
+             * Efficiency
+             * @default 0.88
+             */
+            efficiency: number;
+            /**
+             * Ground Node
+             * @description Short name, unique in the document
+             */
+            ground_node: string;
+            /**
+             * Id
+             * @description Short name, unique in the document
+             */
+            id: string;
+            /**
+             * In Node
+             * @description Short name, unique in the document
+             */
+            in_node: string;
+            /**
+             * Input Cut Off V
+             * @description Stops below [V]
+             * @default 11.5
+             */
+            input_cut_off_v: number;
+            /**
+             * Input Limit A
+             * @description Input current limit [A], where it has one
+             * @default null
+             */
+            input_limit_a: number | null;
+            /** Label */
+            label: string;
+            /**
+             * Limit A
+             * @description Output current limit [A]
+             */
+            limit_a: number;
+            /**
+             * Out Node
+             * @description Short name, unique in the document
+             */
+            out_node: string;
+            /**
+             * Set Point V
+             * @description Absorption voltage [V]
+             * @default 14.4
+             */
+            set_point_v: number;
+        };
+        /**
+         * CurvePoint
+         * @description One point of an output curve.
+         */
+        CurvePoint: {
+            /** Output A */
+            output_a: number;
+            /** Shaft Rpm */
+            shaft_rpm: number;
+        };
+        /**
+         * DeadShort
+         * @description A fault to try out: a path that should not be.
+         */
+        DeadShort: {
+            /**
+             * From Node
+             * @description Short name, unique in the document
+             */
+            from_node: string;
+            /**
+             * Resistance Mohm
+             * @default 1
+             */
+            resistance_mohm: number;
+            /**
+             * To Node
+             * @description Short name, unique in the document
+             */
+            to_node: string;
+        };
+        /**
+         * DeviceFlow
+         * @description A source, battery, load or converter.
+         */
+        DeviceFlow: {
+            /**
+             * Current A
+             * @description Given, or taken where negative [A]
+             */
+            current_a: number;
+            /** Device Id */
+            device_id: string;
+            /**
+             * Does
+             * @description regulating, at its limit, off, forced, charging, discharging, on, cut off, held by its input
+             */
+            does: string;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Limit A */
+            limit_a: number | null;
+            /**
+             * Power W
+             * @description Given, or taken where negative [W]
+             */
+            power_w: number;
+            /**
+             * Volts
+             * @description Between its terminals [V]
+             */
+            volts: number;
+        };
+        /**
+         * DiodeBranch
+         * @description A diode, or one way of a diode isolator; conducts from `from_node` to `to_node` only.
+         */
+        DiodeBranch: {
+            /**
+             * Forward V
+             * @description Forward voltage [V]
+             * @default 0.7
+             */
+            forward_v: number;
+            /**
+             * From Node
+             * @description Short name, unique in the document
+             */
+            from_node: string;
+            /**
+             * Id
+             * @description Short name, unique in the document
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "diode";
             /** Label */
             label: string;
             /**
@@ -1793,15 +2209,96 @@ export interface components {
          */
         LimitProfileName: "common" | "strict" | "three_percent";
         /**
+         * LinkBranch
+         * @description A voltage-sensitive link: closes above its cut-in at `from_node`, opens below its cut-out.
+         */
+        LinkBranch: {
+            /**
+             * Cut In V
+             * @description Closes above [V]
+             * @default 13.3
+             */
+            cut_in_v: number;
+            /**
+             * Cut Out V
+             * @description Opens below [V]
+             * @default 12.7
+             */
+            cut_out_v: number;
+            /**
+             * Delay S
+             * @description Time a threshold must be passed for [s]
+             * @default 0
+             */
+            delay_s: number;
+            /**
+             * From Node
+             * @description Short name, unique in the document
+             */
+            from_node: string;
+            /**
+             * Id
+             * @description Short name, unique in the document
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "voltage_link";
+            /** Label */
+            label: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Override
+             * @default none
+             * @enum {string}
+             */
+            override: "none" | "closed" | "open";
+            /**
+             * Rating A
+             * @description Continuous rating [A], where known
+             * @default null
+             */
+            rating_a: number | null;
+            /**
+             * Resistance Mohm
+             * @description Resistance in sound condition [mohm]
+             * @default 0.2
+             */
+            resistance_mohm: number;
+            /**
+             * To Node
+             * @description Short name, unique in the document
+             */
+            to_node: string;
+        };
+        /**
          * Load
-         * @description A consumer drawing a constant current between two nodes.
+         * @description A consumer between two nodes: a constant current, resistance or power.
          */
         Load: {
             /**
+             * Cranking
+             * @description A starter: on only while cranking
+             * @default false
+             */
+            cranking: boolean;
+            /**
              * Current A
-             * @description Current [A]
+             * @description Current at the system's nominal voltage [A]
              */
             current_a: number;
+            /**
+             * Cut Off V
+             * @description Switches itself off below [V]; power only
+             * @default 0
+             */
+            cut_off_v: number;
             /**
              * From Node
              * @description Short name, unique in the document
@@ -1814,12 +2311,26 @@ export interface components {
             id: string;
             /** Label */
             label: string;
+            /** @default current */
+            law: components["schemas"]["LoadKind"];
+            /**
+             * On
+             * @description Whether it is on unless a state says otherwise
+             * @default true
+             */
+            on: boolean;
             /**
              * To Node
              * @description Short name, unique in the document
              */
             to_node: string;
         };
+        /**
+         * LoadKind
+         * @description What stays the same in a load when its voltage changes.
+         * @enum {string}
+         */
+        LoadKind: "current" | "resistance" | "power";
         /**
          * LoopLayout
          * @description The whole drawing.
@@ -1874,6 +2385,57 @@ export interface components {
             workshop: string;
         };
         /**
+         * MosfetBranch
+         * @description One way of an isolator with transistors: a diode that loses almost nothing.
+         */
+        MosfetBranch: {
+            /**
+             * Forward V
+             * @description Forward voltage [V]
+             * @default 0.02
+             */
+            forward_v: number;
+            /**
+             * From Node
+             * @description Short name, unique in the document
+             */
+            from_node: string;
+            /**
+             * Id
+             * @description Short name, unique in the document
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mosfet";
+            /** Label */
+            label: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Rating A
+             * @description Continuous rating [A], where known
+             * @default null
+             */
+            rating_a: number | null;
+            /**
+             * Resistance Mohm
+             * @description Resistance in sound condition [mohm]
+             * @default 0.2
+             */
+            resistance_mohm: number;
+            /**
+             * To Node
+             * @description Short name, unique in the document
+             */
+            to_node: string;
+        };
+        /**
          * Node
          * @description A point a probe can touch.
          */
@@ -1909,7 +2471,39 @@ export interface components {
          * @description What a node is on the vehicle.
          * @enum {string}
          */
-        NodeRole: "alternator_stud" | "alternator_case" | "battery_positive" | "battery_negative" | "engine_block" | "chassis" | "stud";
+        NodeRole: "alternator_stud" | "alternator_case" | "battery_positive" | "battery_negative" | "engine_block" | "chassis" | "stud" | "starter_stud" | "busbar" | "consumer";
+        /**
+         * OperatingPoint
+         * @description What a circuit does at one state.
+         */
+        OperatingPoint: {
+            /** Branches */
+            branches: components["schemas"]["BranchFlow"][];
+            /** Devices */
+            devices: components["schemas"]["DeviceFlow"][];
+            /**
+             * Given W
+             * @description By all sources and discharging batteries [W]
+             */
+            given_w: number;
+            /**
+             * Lost W
+             * @description In branches [W]
+             */
+            lost_w: number;
+            /** Node Voltages V */
+            node_voltages_v: {
+                [key: string]: number;
+            };
+            /** Notes */
+            notes: string[];
+            state: components["schemas"]["State"];
+            /**
+             * Taken W
+             * @description By all loads, charging batteries and converters' losses [W]
+             */
+            taken_w: number;
+        };
         /**
          * PasswordBody
          * @description One's own password, old and new.
@@ -2101,6 +2695,62 @@ export interface components {
             value: number;
         };
         /**
+         * RelayBranch
+         * @description The contact of a relay or solenoid.
+         */
+        RelayBranch: {
+            /**
+             * Closed
+             * @default true
+             */
+            closed: boolean;
+            /**
+             * From Node
+             * @description Short name, unique in the document
+             */
+            from_node: string;
+            /**
+             * Id
+             * @description Short name, unique in the document
+             */
+            id: string;
+            /**
+             * Intermittent A
+             * @description Rating for short duty [A], where known
+             * @default null
+             */
+            intermittent_a: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "relay";
+            /** Label */
+            label: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Rating A
+             * @description Continuous rating [A], where known
+             * @default null
+             */
+            rating_a: number | null;
+            /**
+             * Resistance Mohm
+             * @description Resistance in sound condition [mohm]
+             * @default 0.2
+             */
+            resistance_mohm: number;
+            /**
+             * To Node
+             * @description Short name, unique in the document
+             */
+            to_node: string;
+        };
+        /**
          * Role
          * @description What a person may do: read; work on jobs; also look after people.
          * @enum {string}
@@ -2112,6 +2762,51 @@ export interface components {
          * @enum {string}
          */
         Severity: "danger" | "warning" | "note";
+        /**
+         * ShuntBranch
+         * @description A shunt that a current is read across.
+         */
+        ShuntBranch: {
+            /**
+             * From Node
+             * @description Short name, unique in the document
+             */
+            from_node: string;
+            /**
+             * Id
+             * @description Short name, unique in the document
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "shunt";
+            /** Label */
+            label: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Rating A
+             * @description Continuous rating [A], where known
+             * @default null
+             */
+            rating_a: number | null;
+            /**
+             * Resistance Mohm
+             * @description Resistance in sound condition [mohm]
+             * @default 0.2
+             */
+            resistance_mohm: number;
+            /**
+             * To Node
+             * @description Short name, unique in the document
+             */
+            to_node: string;
+        };
         /**
          * Side
          * @description Which way a branch serves: out to the battery, or home to the alternator.
@@ -2181,7 +2876,7 @@ export interface components {
          * @description The series a cable is bought in.
          * @enum {string}
          */
-        SizeSystem: "awg" | "mm2";
+        SizeSystem: "awg" | "mm2" | "cmil";
         /**
          * SizingTarget
          * @description What a proposal is for, and from what it may choose.
@@ -2204,13 +2899,52 @@ export interface components {
             limit_profile: components["schemas"]["LimitProfileName"];
             /** @default copper */
             material: components["schemas"]["Material"];
-            /** @default mm2 */
-            system: components["schemas"]["SizeSystem"];
+            /**
+             * System
+             * @default mm2
+             * @enum {string}
+             */
+            system: "mm2" | "awg";
             /**
              * Target Current A
              * @description Current [A]
              */
             target_current_a: number;
+        };
+        /**
+         * SolveBody
+         * @description A circuit that need not be saved, and the state to solve it at.
+         */
+        SolveBody: {
+            circuit: components["schemas"]["Circuit"];
+            /** @default common */
+            limit_profile: components["schemas"]["LimitProfileName"];
+            /**
+             * @default {
+             *       "alternator_c": 60,
+             *       "ambient_c": 20,
+             *       "bank": null,
+             *       "chargers_on": true,
+             *       "contacts": {},
+             *       "cranking": false,
+             *       "engine_rpm": 2000,
+             *       "engine_space_c": 40,
+             *       "fault": null,
+             *       "loads_on": {},
+             *       "output_a": {},
+             *       "state_of_charge": {},
+             *       "warmed_up": false
+             *     }
+             */
+            state: components["schemas"]["State"];
+        };
+        /**
+         * SolvedDraft
+         * @description A circuit at a state, with its staircase.
+         */
+        SolvedDraft: {
+            point: components["schemas"]["OperatingPoint"];
+            staircase: components["schemas"]["Staircase"];
         };
         /**
          * SourcePlace
@@ -2228,6 +2962,14 @@ export interface components {
             kind: string;
             /** Label */
             label: string;
+            /**
+             * Leads
+             * @default []
+             */
+            leads: [
+                number,
+                number
+            ][][];
             /** Lines */
             lines: string[];
             /** Start */
@@ -2281,6 +3023,80 @@ export interface components {
             measured_battery_positive_v: number;
             /** Stud V */
             stud_v: number;
+        };
+        /**
+         * State
+         * @description An operating state; everything left out is as the circuit document has it.
+         */
+        State: {
+            /**
+             * Alternator C
+             * @description Temperature of the alternators [degC]
+             * @default 60
+             */
+            alternator_c: number;
+            /**
+             * Ambient C
+             * @default 20
+             */
+            ambient_c: number;
+            /** @default null */
+            bank: components["schemas"]["BankLoad"] | null;
+            /**
+             * Chargers On
+             * @description Whether bench chargers are plugged in
+             * @default true
+             */
+            chargers_on: boolean;
+            /**
+             * Contacts
+             * @description Closed or not, by id of a switch, breaker, relay or link
+             * @default {}
+             */
+            contacts: Record<string, never>;
+            /**
+             * Cranking
+             * @description Starters on, alternators off
+             * @default false
+             */
+            cranking: boolean;
+            /**
+             * Engine Rpm
+             * @description Engine speed [1/min]
+             * @default 2000
+             */
+            engine_rpm: number;
+            /**
+             * Engine Space C
+             * @default 40
+             */
+            engine_space_c: number;
+            /** @default null */
+            fault: components["schemas"]["DeadShort"] | null;
+            /**
+             * Loads On
+             * @description By load id; left out, as the document has it
+             * @default {}
+             */
+            loads_on: Record<string, never>;
+            /**
+             * Output A
+             * @description A known output by alternator id, whatever the voltage [A]
+             * @default {}
+             */
+            output_a: Record<string, never>;
+            /**
+             * State Of Charge
+             * @description By battery id
+             * @default {}
+             */
+            state_of_charge: Record<string, never>;
+            /**
+             * Warmed Up
+             * @description Cables at the temperature their current settles at
+             * @default false
+             */
+            warmed_up: boolean;
         };
         /**
          * Step
@@ -3690,6 +4506,39 @@ export interface operations {
             };
             /** @description Too Many Requests */
             429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    api_post_solve_solve_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SolveBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SolvedDraft"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,14 +1,16 @@
 <script setup lang="ts">
 /** The charging circuit as a closed ring: feed side above, return side below. Coordinates come from the core. */
 import { computed } from 'vue'
-import type { Circuit, Judged } from '@/api/types'
-import { mv } from '@/lib/numbers'
+import type { Circuit, Judged, SolvedDraft } from '@/api/types'
+import { fixed, mv } from '@/lib/numbers'
 import { heatOpacity, isConductor, roundedPath, shownHeat, strokeWidth } from './geometry'
 import { MARKS } from './marks'
 
 const props = defineProps<{
   circuit: Circuit
   judged: Judged
+  /** The circuit at a state that is tried out: its drops and currents instead of the readings. */
+  point?: SolvedDraft['point']
   selected?: string | null
   /** Nodes the probes go to, while measuring. */
   red?: string | null
@@ -27,12 +29,14 @@ const middle = computed(() => {
 const lines = computed(() => {
   const found = new Map(props.judged.assessment.branches.map((b) => [b.branch_id, b]))
   const parts = new Map(props.circuit.branches.map((b) => [b.id, b]))
+  const flows = new Map((props.point?.branches ?? []).map((b) => [b.branch_id, b]))
   return props.judged.loop.branches.flatMap((place) => {
     const said = found.get(place.branch_id)
     const branch = parts.get(place.branch_id)
     if (!said || !branch) return []
     const area = isConductor(branch) ? (props.sizes?.[branch.size] ?? 16) * (branch.parallel ?? 1) : undefined
-    const read = said.measured_drop_v !== null
+    const flow = flows.get(place.branch_id)
+    const read = !flow && said.measured_drop_v !== null
     const [x, y] = place.label_at as [number, number]
     return [
       {
@@ -41,13 +45,14 @@ const lines = computed(() => {
         width: strokeWidth(area),
         colour: place.side === 'feed' ? 'var(--copper)' : 'var(--slate)',
         dashed: !isConductor(branch),
-        heat: heatOpacity(shownHeat(said)),
+        heat: heatOpacity(flow ? (flow.closed ? flow.heat_w : 0) : shownHeat(said)),
+        open: flow ? !flow.closed : false,
         x,
         y,
         up: y < middle.value,
         label: said.label,
-        part: said.part,
-        reading: read ? `${mv(said.measured_drop_v)} mV` : `(${mv(Math.abs(said.predicted_drop_v))})`,
+        part: flow ? `${fixed(Math.abs(flow.current_a), 1)} A` : said.part,
+        reading: flow ? (flow.closed ? `${mv(Math.abs(flow.drop_v))} mV` : 'open') : read ? `${mv(said.measured_drop_v)} mV` : `(${mv(Math.abs(said.predicted_drop_v))})`,
         read,
         verdict: said.verdict,
         mark: MARKS[said.verdict],
@@ -66,12 +71,19 @@ const key = computed(() => {
 /** A font that keeps a line inside its symbol; bold B612 is about 0.58 of its size wide a letter. */
 const fit = (line: string, width: number, size = 17) => ({ fontSize: `${Math.min(size, width / (0.58 * line.length)).toFixed(1)}px` })
 
+/** What a device gives (or takes) at the state that is tried out. */
+const given = (id: string) => {
+  const found = props.point?.devices.filter((d) => d.device_id === id).at(-1)
+  return found ? `${fixed(found.current_a, 1)} A` : undefined
+}
+
 const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
 </script>
 
 <template>
   <svg class="loop" :class="{ compact }" :viewBox="`0 0 ${judged.loop.width} ${judged.loop.height}`" role="group" aria-label="The charging circuit as a loop">
     <g v-for="source in judged.loop.sources" :key="source.id">
+      <polyline v-for="(lead, k) in source.leads" :key="k" :points="lead.map((p) => p.join(',')).join(' ')" class="lead" />
       <line
         :x1="source.start[0]" :y1="source.start[1]" :x2="source.end[0]" :y2="source.end[1]" class="post"
         :class="{ spur: source.kind === 'load' }"
@@ -81,18 +93,24 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
           <circle r="62" class="source" />
           <path d="M-30 6 q10 -26 20 0 t20 0 t20 0" class="wave" />
           <text v-for="(line, row) in source.lines" :key="row" :y="(source.lines.length > 1 ? -32 : -22) + 17 * row" class="name" :style="fit(line, 104)">{{ line }}</text>
-          <text y="40" class="rating mono">{{ circuit.alternators[0]?.rated_a }} A</text>
+          <text y="40" class="rating mono">{{ given(source.id) ?? `${circuit.alternators.find((a) => a.id === source.id)?.rated_a} A` }}</text>
         </template>
         <template v-else-if="source.kind === 'battery'">
           <rect x="-66" y="-52" width="132" height="104" rx="5" class="source" />
           <rect x="-46" y="-62" width="26" height="10" class="lug plus" />
           <rect x="20" y="-62" width="26" height="10" class="lug minus" />
           <text v-for="(line, row) in source.lines" :key="row" :y="(source.lines.length > 1 ? -28 : -14) + 18 * row" class="name" :style="fit(line, 122)">{{ line }}</text>
-          <text y="14" class="rating mono">{{ battery(source.id)?.capacity_ah }} Ah</text>
+          <text y="14" class="rating mono">{{ given(source.id) ?? `${battery(source.id)?.capacity_ah} Ah` }}</text>
           <text y="38" class="tiny">{{ battery(source.id)?.chemistry }}</text>
+        </template>
+        <template v-else-if="source.kind === 'converter' || source.kind === 'charger'">
+          <path d="M-44 -24 H44 L58 0 L44 24 H-44 Z" class="source" />
+          <text v-for="(line, row) in source.lines" :key="row" :y="(source.lines.length > 1 ? -4 : 5) + 16 * row" class="name" :style="fit(line, 84, 15)">{{ line }}</text>
+          <text y="44" class="tiny">{{ given(source.id) }}</text>
         </template>
         <template v-else>
           <rect x="-40" y="-18" width="80" height="36" rx="18" class="source" />
+          <text y="36" class="tiny">{{ given(source.id) ?? `${circuit.loads.find((l) => l.id === source.id)?.current_a} A` }}</text>
           <text v-for="(line, row) in source.lines" :key="row" :y="(source.lines.length > 1 ? -3 : 5) + 15 * row" class="tiny" :style="fit(line, 74, 14.5)">{{ line }}</text>
         </template>
       </g>
@@ -104,7 +122,7 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
       <path :d="line.path" class="touch" />
       <path v-if="line.id === selected" :d="line.path" class="halo" :stroke-width="line.width + 16" />
       <path :d="line.path" class="heat" :stroke-width="line.width + 14" :style="{ opacity: line.heat }" />
-      <path :d="line.path" class="wire" :stroke="line.colour" :stroke-width="line.width" :stroke-dasharray="line.dashed ? '3 6' : undefined" />
+      <path :d="line.path" class="wire" :stroke="line.colour" :stroke-width="line.width" :stroke-dasharray="line.open ? '2 14' : line.dashed ? '3 6' : undefined" />
       <g :transform="`translate(${line.x} ${line.up ? line.y - (compact ? 48 : 56) : line.y + (compact ? 36 : 30)})`">
         <text y="0" class="label">{{ line.label }}</text>
         <g :style="{ color: line.read ? line.mark.colour : 'var(--quiet)' }">
@@ -116,7 +134,7 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
         <text v-if="!compact" y="46" class="tiny">{{ line.part }}</text>
       </g>
     </g>
-    <g v-if="!compact && key" :transform="`translate(${key.x} ${key.y})`" class="tiny">
+    <g v-if="!compact && !point && key" :transform="`translate(${key.x} ${key.y})`" class="tiny">
       <text y="-10">copper: feed, slate: return; width follows the conductor</text>
       <text y="10">in brackets: what a sound part would lose; glow: heat</text>
     </g>
@@ -151,6 +169,12 @@ text {
   stroke-width: 3;
 }
 .spur {
+  stroke-dasharray: 5 5;
+}
+.lead {
+  fill: none;
+  stroke: rgb(var(--v-theme-on-surface));
+  stroke-width: 1.5;
   stroke-dasharray: 5 5;
 }
 .source {

@@ -5,7 +5,12 @@ import type { Judged } from '@/api/types'
 import { fixed, mv } from '@/lib/numbers'
 import { MARKS } from './marks'
 
-const props = defineProps<{ judged: Judged; selected?: string | null }>()
+const props = defineProps<{
+  judged: Judged
+  /** Another staircase of the same circuit: at a state that is tried out. */
+  staircase?: Judged['staircase']
+  selected?: string | null
+}>()
 const emit = defineEmits<{ select: [branchId: string] }>()
 
 const WIDTH = 1000
@@ -28,7 +33,7 @@ function twoLines(label: string): string[] {
 const verdicts = computed(() => new Map(props.judged.assessment.branches.map((b) => [b.branch_id, b.verdict])))
 
 const picture = computed(() => {
-  const s = props.judged.staircase
+  const s = props.staircase ?? props.judged.staircase
   const count = s.feed.length + s.home.length + 1
   const stride = (WIDTH - LEFT - RIGHT) / count
   const predictedFeed = s.stud_v - s.battery_positive_v

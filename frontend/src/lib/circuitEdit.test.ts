@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Branch, Circuit } from '@/api/types'
-import { addParallel, changeKind, insertAfter, patchBranch, removeBranch } from './circuitEdit'
+import { addLoad, addParallel, changeKind, insertAfter, patchBranch, removeBranch } from './circuitEdit'
 
 /** Stands in for the catalogue's; the figures are only for these tests. */
 const ends = { from_node: 'from', to_node: 'to', note: '' }
@@ -16,7 +16,7 @@ function branch(kind: Branch['kind'], id: string, label: string, from_node: stri
   return { ...BLANKS.find((b) => b.kind === kind)!, id, label, from_node, to_node }
 }
 
-const circuit: Circuit = {
+const circuit = {
   schema_version: 1,
   layout: '',
   system_voltage_v: 12,
@@ -37,7 +37,9 @@ const circuit: Circuit = {
     { id: 'bat', label: 'B', positive_node: 'plus', negative_node: 'minus', chemistry: 'agm', capacity_ah: 70, cca_a: null, internal_mohm: 6 },
   ],
   loads: [],
-}
+  converters: [],
+  chargers: [],
+} as unknown as Circuit
 
 describe('editing a circuit', () => {
   it('puts a branch in series behind one, with a stud between', () => {
@@ -65,6 +67,11 @@ describe('editing a circuit', () => {
     expect(strap.kind).toBe('ground_strap')
     expect('length_m' in strap && strap.length_m).toBe(3)
     expect(changeKind(long, 'home', 'joint', BLANKS).branches[2]).toMatchObject({ kind: 'joint', label: 'Home', resistance_mohm: 0.3, from_node: 'minus' })
+  })
+  it('adds a load across the battery, each with a name of its own', () => {
+    const twice = addLoad(addLoad(circuit))
+    expect(twice.loads.map((l) => [l.id, l.from_node, l.to_node])).toEqual([['load', 'plus', 'minus'], ['load_2', 'plus', 'minus']])
+    expect(removeBranch(twice, 'home').nodes.map((n) => n.id)).toContain('minus')
   })
   it('changes nothing for a branch that is not there', () => {
     expect(removeBranch(circuit, 'none')).toBe(circuit)

@@ -5,7 +5,7 @@ export type BranchKind = Branch['kind']
 
 function freeId(circuit: Circuit, wanted: string): string {
   const used = new Set(
-    [circuit.nodes, circuit.branches, circuit.alternators, circuit.batteries, circuit.loads ?? []].flatMap((group) =>
+    [circuit.nodes, circuit.branches, circuit.alternators, circuit.batteries, circuit.loads, circuit.converters, circuit.chargers].flatMap((group) =>
       group.map((element) => element.id),
     ),
   )
@@ -52,6 +52,15 @@ export function insertAfter(circuit: Circuit, id: string, kind: BranchKind, blan
   return { circuit: { ...circuit, nodes: [...circuit.nodes, { id: stud, role: 'stud', label: 'New stud' }], branches }, added }
 }
 
+/** A load across the first battery, to be moved and corrected. */
+export function addLoad(circuit: Circuit): Circuit {
+  const battery = circuit.batteries[0]
+  if (!battery) return circuit
+  const id = freeId(circuit, 'load')
+  const load = { id, label: 'New load', from_node: battery.positive_node, to_node: battery.negative_node, current_a: 10, law: 'current', cut_off_v: 0, on: true, cranking: false } as const
+  return { ...circuit, loads: [...circuit.loads, load] }
+}
+
 /** A second branch between the same two nodes, as a copy to be changed. */
 export function addParallel(circuit: Circuit, id: string): { circuit: Circuit; added: string } {
   const one = circuit.branches.find((b) => b.id === id)
@@ -64,7 +73,9 @@ function tied(circuit: Circuit): Set<string> {
   return new Set([
     ...circuit.alternators.flatMap((a) => [a.stud_node, a.case_node]),
     ...circuit.batteries.flatMap((b) => [b.positive_node, b.negative_node]),
-    ...(circuit.loads ?? []).flatMap((l) => [l.from_node, l.to_node]),
+    ...circuit.loads.flatMap((l) => [l.from_node, l.to_node]),
+    ...circuit.converters.flatMap((c) => [c.in_node, c.out_node, c.ground_node]),
+    ...circuit.chargers.flatMap((c) => [c.positive_node, c.negative_node]),
   ])
 }
 

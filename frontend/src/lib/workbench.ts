@@ -2,7 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, inject, provide, reactive, ref, shallowRef, watch, type InjectionKey } from 'vue'
 import { ApiError, client, data } from '@/api/client'
-import type { Circuit, CircuitRecord, DropTest, Instrument, JobRecord, Judged, ProblemDocument, ProblemItem, Reading, TestRecord } from '@/api/types'
+import type { Circuit, CircuitRecord, DropTest, Instrument, JobRecord, Judged, ProblemDocument, ProblemItem, Reading, SolvedDraft, State, TestRecord } from '@/api/types'
 import { dropDraft, findDraft, keepDraft } from './drafts'
 
 export interface TestDraft {
@@ -211,6 +211,42 @@ function makeWorkbench(jobId: number) {
   }
   watch([circuit, test, () => job.value?.limit_profile], askSoon)
 
+  /** The state one looks at instead of the test, and the circuit solved at it; null for none. */
+  const state = shallowRef<Partial<State> | null>(null)
+  const solved = shallowRef<SolvedDraft | null>(null)
+  const solvedCircuit = shallowRef<Circuit | null>(null)
+  const stateProblem = ref<ProblemDocument | null>(null)
+  let solving = false
+  /** One request at a time: while one is under way the newest state waits, and those between are skipped. */
+  async function solve(): Promise<void> {
+    if (solving) return
+    solving = true
+    while (state.value && circuit.value) {
+      const [asked_, now] = [state.value, circuit.value]
+      try {
+        const answer = await data(client.POST('/api/solve', { body: { circuit: now, state: asked_ as State, limit_profile: job.value?.limit_profile ?? 'common' } }))
+        if (state.value) {
+          solved.value = answer
+          solvedCircuit.value = now
+        }
+        stateProblem.value = null
+      } catch (error) {
+        if (!(error instanceof ApiError)) throw error
+        stateProblem.value = error.problem
+      }
+      if (asked_ === state.value) break
+    }
+    solving = false
+  }
+  function tryState(next: Partial<State> | null): void {
+    state.value = next
+    if (next) void solve()
+    else {
+      solved.value = null
+      stateProblem.value = null
+    }
+  }
+
   async function reload(): Promise<void> {
     await queries.invalidateQueries({ queryKey: ['job', jobId] })
     await queries.invalidateQueries({ queryKey: ['jobs'] })
@@ -250,7 +286,7 @@ function makeWorkbench(jobId: number) {
 
   return reactive({
     jobId, query, job, asFound, proposal, latestTest, circuit, circuitLock, circuitDirty, testDraft, testDirty, test, selected, judged,
-    judgedCircuit, problems, trouble, localProblems, restored, edit, touchTest, takeCircuit, takeTest, probesOf, ask, reload, saveCircuit, saveTest,
+    judgedCircuit, solved, solvedCircuit, stateProblem, tryState, problems, trouble, localProblems, restored, edit, touchTest, takeCircuit, takeTest, probesOf, ask, reload, saveCircuit, saveTest,
   })
 }
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from mavrik.core.assessment import Assessment, BranchAssessment
 from mavrik.core.circuit import Circuit, Document
+from mavrik.core.operating import OperatingPoint
 from mavrik.core.topology import Ring, Side
 
 
@@ -68,6 +69,40 @@ def _flight(
         )
         predicted, measured = predicted - drop, measured - lost
     return steps, predicted, measured
+
+
+def staircase_of_point(circuit: Circuit, ring: Ring, point: OperatingPoint, limit_v: float) -> Staircase:
+    """The steps of a circuit at an operating state.
+
+    circuit, ring: the document and its ring
+    point: what `mavrik.core.operating.solve_circuit` said of it
+    limit_v: what one side may lose at rated output [V]; it is scaled to the output of this state
+    Returns volts against the alternator case [V]; nothing is measured, so both flights are the predicted ones.
+    """
+    volts = point.node_voltages_v
+    labels = {b.id: b.label for b in circuit.branches}
+    output = next(d.current_a for d in point.devices if d.device_id == circuit.alternator.id)
+    allowed = limit_v * output / circuit.alternator.rated_a
+    stud, case = volts[ring.feed_nodes[0]], volts[ring.home_nodes[-1]]
+
+    def flight(ids: tuple[str, ...], nodes: tuple[str, ...], side: Side, limit: float) -> tuple[Step, ...]:
+        return tuple(
+            Step(b, labels[b], side, a, c, volts[a], volts[c], volts[a], volts[c], False, limit)
+            for b, a, c in zip(ids, nodes, nodes[1:], strict=False)
+        )
+
+    plus, minus = volts[ring.feed_nodes[-1]], volts[ring.home_nodes[0]]
+    return Staircase(
+        stud_v=stud,
+        battery_positive_v=plus,
+        measured_battery_positive_v=plus,
+        battery_negative_v=minus - case,
+        measured_battery_negative_v=minus - case,
+        feed=flight(ring.feed, ring.feed_nodes, Side.FEED, stud - allowed),
+        home=flight(ring.home, ring.home_nodes, Side.RETURN, allowed),
+        feed_limit_v=stud - allowed,
+        home_limit_v=allowed,
+    )
 
 
 def build_staircase(circuit: Circuit, ring: Ring, assessment: Assessment) -> Staircase:

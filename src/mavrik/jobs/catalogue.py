@@ -96,10 +96,16 @@ BRANCH_KINDS = (
     LabelledChoice(name="cable", label="Cable"),
     LabelledChoice(name="ground_strap", label="Ground strap"),
     LabelledChoice(name="fuse", label="Fuse"),
+    LabelledChoice(name="breaker", label="Breaker"),
     LabelledChoice(name="connector", label="Connector"),
     LabelledChoice(name="switch", label="Switch"),
+    LabelledChoice(name="relay", label="Relay contact"),
+    LabelledChoice(name="shunt", label="Shunt"),
     LabelledChoice(name="joint", label="Bolted joint"),
     LabelledChoice(name="body", label="Body metal"),
+    LabelledChoice(name="diode", label="Diode", why="Conducts one way, at its forward voltage."),
+    LabelledChoice(name="mosfet", label="Isolator, transistor", why="A diode that loses almost nothing."),
+    LabelledChoice(name="voltage_link", label="Voltage link", why="Closes above its cut-in, opens below its cut-out."),
 )
 
 

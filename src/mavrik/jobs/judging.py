@@ -6,10 +6,13 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Circuit, Document
 from mavrik.core.judged import Comparison, Judged, compare, judge
-from mavrik.core.limits import LimitProfileName
+from mavrik.core.limits import LimitProfileName, Scope, limit_for
 from mavrik.core.measurement import DropTest, check_readings
+from mavrik.core.network import NoOperatingPointError
+from mavrik.core.operating import OperatingPoint, State, solve_circuit
 from mavrik.core.sizing import Proposal, SizingError, SizingTarget, propose
-from mavrik.core.topology import CircuitError, check_circuit
+from mavrik.core.staircase import Staircase, staircase_of_point
+from mavrik.core.topology import CircuitError, Problem, check_circuit, find_ring
 from mavrik.exchange.bundle import CircuitRole, ProposalRecord
 from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.people import Who
@@ -81,6 +84,24 @@ def keep_proposal(session: Session, job_id: int, target: SizingTarget, who: Who)
     return save_circuit(
         session, job_id, made.circuit, who, lock=None, as_new_revision=True, role=CircuitRole.PROPOSAL, proposal=record
     )
+
+
+class SolvedDraft(Document):
+    """A circuit at a state, with its staircase."""
+
+    point: OperatingPoint
+    staircase: Staircase
+
+
+def solve_draft(circuit: Circuit, state: State, profile: LimitProfileName) -> SolvedDraft:
+    """Solve a circuit that need not be saved; raises CircuitError or InvalidError where it has no operating point."""
+    ring = find_ring(circuit)
+    try:
+        point = solve_circuit(circuit, state)
+    except NoOperatingPointError as error:
+        raise InvalidError(str(error), [Problem(i, "current_a", str(error)) for i in error.ids]) from error
+    limit = limit_for(profile, Scope.SIDE, circuit.system_voltage_v)
+    return SolvedDraft(point=point, staircase=staircase_of_point(circuit, ring, point, limit.volts))
 
 
 def compare_job(session: Session, job_id: int) -> Comparison:

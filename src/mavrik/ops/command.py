@@ -14,7 +14,7 @@ from mavrik.ops.debian import PDF_PACKAGES, ensure_packages
 from mavrik.ops.environment import ensure_frontend, ensure_python
 
 DEFAULT_PORT = 8642
-USE_CASES = ("assess", "sheet", "formats")
+USE_CASES = ("assess", "solve", "sheet", "formats")
 DATABASES = {"demo": "mavrik_demo", "up": "mavrik"}
 
 SUMMARY = """
@@ -24,6 +24,7 @@ commands
   stop      stop the server and the private database
   reset     stop, and delete the demo's database (--everything: all of the private cluster)
   assess    judge a job bundle and print JSON, without a database (assess --help says every field)
+  solve     solve a bundle's circuit at an operating state and print JSON, without a database (solve --help says every field)
   sheet     print a job bundle's sheet as PDF, without a database
   formats   write the published schemas
   test      linters, types, import rules and all tests; words after it go to pytest

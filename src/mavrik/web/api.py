@@ -18,6 +18,7 @@ from mavrik.core.judged import Comparison, Judged
 from mavrik.core.layouts import build_layout
 from mavrik.core.limits import LimitProfileName
 from mavrik.core.measurement import DropTest, Instrument
+from mavrik.core.operating import State
 from mavrik.core.sizing import SizingTarget
 from mavrik.exchange.bundle import CircuitRole, JobState, bundle_schema
 from mavrik.jobs import carrying, equipment, judging, people, printing, work
@@ -156,6 +157,14 @@ class AssessBody(BaseModel):
 
     circuit: Circuit
     test: DropTest | None = None
+    limit_profile: LimitProfileName = LimitProfileName.COMMON
+
+
+class SolveBody(BaseModel):
+    """A circuit that need not be saved, and the state to solve it at."""
+
+    circuit: Circuit
+    state: State = State()
     limit_profile: LimitProfileName = LimitProfileName.COMMON
 
 
@@ -368,6 +377,13 @@ def delete_instrument(path: InstrumentPath, query: LockQuery) -> Response:
 def post_assess(body: AssessBody) -> Response:
     """What the screen asks at every edit."""
     return answer(judging.judge_draft(body.circuit, body.test, body.limit_profile))
+
+
+@api.post("/solve", summary="Solve a circuit at a state", tags=_tag("judging"), responses={"200": judging.SolvedDraft, **ERRORS})
+@needs(Role.READ_ONLY)
+def post_solve(body: SolveBody) -> Response:
+    """What the state bar asks at every move."""
+    return answer(judging.solve_draft(body.circuit, body.state, body.limit_profile))
 
 
 @api.get("/jobs", summary="List jobs", tags=_tag("jobs"), responses={"200": JobsOut, **ERRORS})

@@ -8,6 +8,7 @@ from typing import Any
 
 from mavrik.exchange.assessment_json import assessment_schema
 from mavrik.exchange.bundle import bundle_schema
+from mavrik.exchange.operating_json import operating_point_schema, state_schema
 from mavrik.web.app import create_app
 from mavrik.web.settings import Settings
 
@@ -19,6 +20,8 @@ def formats() -> dict[str, dict[str, Any]]:
     return {
         "mavrik-job.v1.schema.json": bundle_schema(),
         "mavrik-assessment.v1.schema.json": assessment_schema(),
+        "mavrik-state.v1.schema.json": state_schema(),
+        "mavrik-operating-point.v1.schema.json": operating_point_schema(),
         "openapi.json": described,
     }
 

@@ -125,7 +125,16 @@ const ENDS = [['from_end', 'from_node'], ['to_end', 'to_node']] as const
         :model-value="contact?.rating_a ?? null" label="Continuous rating" unit="A" :min="1" :max="2000" hint="empty: not known"
         @update:model-value="set({ rating_a: $event } as never)" @problem="local('rating')($event)"
       />
-      <v-switch v-if="branch.kind === 'switch'" :model-value="branch.closed ?? true" label="Closed" @update:model-value="set({ closed: $event === true } as never)" />
+      <v-switch v-if="'closed' in branch" :model-value="branch.closed" label="Closed" @update:model-value="set({ closed: $event === true } as never)" />
+      <NumberField
+        v-if="'forward_v' in branch" :model-value="branch.forward_v" label="Forward voltage" unit="V" :min="0" :max="2" required :error="wrong('forward_v')[0]"
+        @update:model-value="$event !== null && set({ forward_v: $event } as never)" @problem="local('forward')($event)"
+      />
+      <template v-if="branch.kind === 'voltage_link'">
+        <NumberField :model-value="branch.cut_in_v" label="Closes above" unit="V" :min="6" :max="32" required :error="wrong('cut_in_v')[0]" @update:model-value="$event !== null && set({ cut_in_v: $event } as never)" @problem="local('cut-in')($event)" />
+        <NumberField :model-value="branch.cut_out_v" label="Opens below" unit="V" :min="6" :max="32" required :error="wrong('cut_out_v')[0]" @update:model-value="$event !== null && set({ cut_out_v: $event } as never)" @problem="local('cut-out')($event)" />
+        <v-select :model-value="branch.override" label="Override" :items="[{ value: 'none', title: 'by voltage' }, { value: 'closed', title: 'held closed' }, { value: 'open', title: 'held open' }]" @update:model-value="set({ override: $event } as never)" />
+      </template>
     </div>
     <div class="pair">
       <v-text-field :model-value="nodeLabel(branch.from_node)" label="Name of the from point" @update:model-value="renameNode(branch.from_node, $event)" />

@@ -11,7 +11,9 @@ import { useSession } from '@/lib/session'
 import { useWorkbench } from '@/lib/workbench'
 import BranchEditor from './BranchEditor.vue'
 import LayoutChooser from './LayoutChooser.vue'
+import LoadsEditor from './LoadsEditor.vue'
 import SourcesEditor from './SourcesEditor.vue'
+import StatePanel from './StatePanel.vue'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
@@ -19,6 +21,7 @@ const session = useSession()
 const saveProblem = ref<ProblemDocument | null>(null)
 const conflict = ref<ProblemDocument | null>(null)
 const busy = ref(false)
+const trying = ref(false)
 const branch = computed(() => bench.circuit?.branches.find((b) => b.id === bench.selected) ?? null)
 const labelOf = (id: string) =>
   bench.circuit?.branches.find((b) => b.id === id)?.label ?? bench.circuit?.nodes.find((n) => n.id === id)?.label ?? bench.circuit?.batteries.find((b) => b.id === id)?.label ?? id
@@ -53,6 +56,7 @@ function step(by: number): void {
   bench.selected = order[(at + by + order.length) % order.length] ?? null
 }
 useKeys([
+  { key: 't', label: 'try a state: speed, loads, switches, a dead short', run: () => (trying.value = !trying.value) },
   { key: 's', label: 'save the circuit', run: () => void save() },
   { key: 'Ctrl+s', label: 'save the circuit, also while typing', run: () => void save(), always: true },
   { key: 'j', label: 'next branch along the loop', run: () => step(1) },
@@ -68,6 +72,7 @@ useKeys([
         <v-btn color="primary" :disabled="!bench.circuitDirty || blocked || !session.mayWrite" :loading="busy" data-test="save-circuit" @click="save()">Save circuit</v-btn>
         <v-btn v-if="bench.circuitDirty && bench.asFound" variant="text" @click="discard">Undo edits</v-btn>
         <span v-if="!bench.circuitDirty" class="quiet" data-test="circuit-saved">saved, revision {{ bench.asFound?.revision }}</span>
+        <v-btn v-if="!trying" variant="outlined" data-test="try-state" @click="trying = true">Try a state</v-btn>
         <v-btn v-if="!bench.circuitDirty" variant="outlined" data-test="to-measure" @click="emit('go', 'measure')">Measure →</v-btn>
       </div>
       <p v-if="bench.circuitDirty && bench.asFound?.frozen" class="quiet ma-0">Readings refer to revision {{ bench.asFound.revision }}: saving makes revision {{ bench.asFound.revision + 1 }} and keeps both.</p>
@@ -77,6 +82,7 @@ useKeys([
         </li>
       </ul>
       <ProblemNotice :problem="saveProblem" />
+      <StatePanel v-if="trying" @close="trying = false" />
       <section v-if="branch" class="panel stack">
         <div class="row"><h2 class="sleeve">{{ branch.label }}</h2><span class="grow" /><v-btn variant="text" @click="bench.selected = null">All ▴</v-btn></div>
         <BranchEditor :key="branch.id" :branch="branch" />
@@ -84,6 +90,8 @@ useKeys([
       <section v-else class="panel stack">
         <h2 class="sleeve">Sources</h2>
         <SourcesEditor />
+        <h2 class="sleeve">Loads and chargers</h2>
+        <LoadsEditor />
         <h2 class="sleeve">Branches</h2>
         <p class="quiet ma-0">Tap a branch here or on the loop to correct it.</p>
         <button v-for="b in bench.circuit.branches" :key="b.id" type="button" class="pick" :data-pick="b.id" @click="bench.selected = b.id">

@@ -11,7 +11,7 @@ const { catalogue } = useCatalogue()
 const circuit = computed(() => bench.circuit!)
 type Alternator = Circuit['alternators'][number]
 type Battery = Circuit['batteries'][number]
-const setAlternator = (patch: Partial<Alternator>) => bench.edit({ ...circuit.value, alternators: circuit.value.alternators.map((a) => ({ ...a, ...patch })) })
+const setAlternator = (id: string, patch: Partial<Alternator>) => bench.edit({ ...circuit.value, alternators: circuit.value.alternators.map((a) => (a.id === id ? { ...a, ...patch } : a)) })
 const setBattery = (id: string, patch: Partial<Battery>) => bench.edit({ ...circuit.value, batteries: circuit.value.batteries.map((b) => (b.id === id ? { ...b, ...patch } : b)) })
 const wrong = (id: string, field: string) => bench.problems.find((p) => p.element === id && p.field === field)?.message ?? ''
 const local = (key: string) => (message: string) => {
@@ -23,9 +23,10 @@ const local = (key: string) => (message: string) => {
 <template>
   <div class="stack">
     <div v-for="alternator in circuit.alternators" :key="alternator.id" class="trio">
-      <v-text-field :model-value="alternator.label" label="Alternator" @update:model-value="$event && setAlternator({ label: $event })" />
-      <NumberField :model-value="alternator.rated_a" label="Rated output" unit="A" :min="1" :max="2000" required :error="wrong(alternator.id, 'rated_a')" data-field="rated" @update:model-value="$event !== null && setAlternator({ rated_a: $event })" @problem="local('rated')($event)" />
-      <NumberField :model-value="alternator.set_point_v" label="Set point" unit="V" :min="10" :max="35" required :error="wrong(alternator.id, 'set_point_v')" @update:model-value="$event !== null && setAlternator({ set_point_v: $event })" @problem="local('set-point')($event)" />
+      <v-text-field :model-value="alternator.label" label="Alternator" @update:model-value="$event && setAlternator(alternator.id, { label: $event })" />
+      <NumberField :model-value="alternator.rated_a" label="Rated output" unit="A" :min="1" :max="2000" required :error="wrong(alternator.id, 'rated_a')" data-field="rated" @update:model-value="$event !== null && setAlternator(alternator.id, { rated_a: $event })" @problem="local(`${alternator.id}:rated`)($event)" />
+      <NumberField :model-value="alternator.set_point_v" label="Set point" unit="V" :min="10" :max="35" required :error="wrong(alternator.id, 'set_point_v')" @update:model-value="$event !== null && setAlternator(alternator.id, { set_point_v: $event })" @problem="local(`${alternator.id}:set-point`)($event)" />
+      <NumberField :model-value="alternator.pulley_ratio" label="Pulley ratio" :min="0.3" :max="10" required @update:model-value="$event !== null && setAlternator(alternator.id, { pulley_ratio: $event })" @problem="local(`${alternator.id}:ratio`)($event)" />
     </div>
     <div v-for="battery in circuit.batteries" :key="battery.id" class="trio">
       <v-text-field :model-value="battery.label" label="Battery" @update:model-value="$event && setBattery(battery.id, { label: $event })" />
@@ -33,6 +34,7 @@ const local = (key: string) => (message: string) => {
       <NumberField :model-value="battery.cca_a ?? null" label="CCA" unit="A" :min="1" :max="3000" @update:model-value="setBattery(battery.id, { cca_a: $event })" @problem="local(`${battery.id}:cca`)($event)" />
       <v-select :model-value="battery.chemistry ?? 'flooded'" label="Chemistry" :items="(catalogue?.chemistries ?? []).map((c) => ({ value: c.name, title: c.label }))" @update:model-value="setBattery(battery.id, { chemistry: $event as Battery['chemistry'] })" />
       <NumberField :model-value="battery.internal_mohm ?? 6" label="Internal R" unit="mΩ" :min="0.1" :max="1000" required @update:model-value="$event !== null && setBattery(battery.id, { internal_mohm: $event })" @problem="local(`${battery.id}:inner`)($event)" />
+      <NumberField :model-value="battery.state_of_charge" label="Charge" unit="%" :min="0" :max="100" required :to-shown="(v: number) => v * 100" :from-shown="(v: number) => v / 100" @update:model-value="$event !== null && setBattery(battery.id, { state_of_charge: $event })" @problem="local(`${battery.id}:soc`)($event)" />
     </div>
   </div>
 </template>
