@@ -1,4 +1,4 @@
-"""Run the benchmarks: all, or the parts named (core, server, browser); --write keeps the page."""
+"""Run the benchmarks: all, or the parts named (core, solving, server, browser); --write keeps the page."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ import sys
 
 from bench.report import PAGE, Figure, page
 
-PARTS = ("core", "server", "browser")
+PARTS = ("core", "solving", "server", "browser")
 
 
 def main(words: list[str]) -> int:

@@ -6,7 +6,7 @@ from typing import Any
 import pytest
 from sqlalchemy.exc import OperationalError
 
-from mavrik.core.layouts import build_layout
+from mavrik.core.layouts import LAYOUTS, build_layout
 from tests.api.conftest import Caller, job_body
 from tests.build import drop_test, simple_document, with_branch
 
@@ -231,7 +231,7 @@ def test_the_catalogue_offers_what_the_core_knows(reader: Caller) -> None:
     offered = reader.get("/api/catalogue").json
     assert offered
     assert {"25 mm2", "2 AWG", "4/0 AWG"} <= {s["label"] for s in offered["sizes"]}
-    assert {layout["name"] for layout in offered["layouts"]} == {"front_battery", "rear_battery", "parallel_batteries"}
+    assert {layout["name"] for layout in offered["layouts"]} == {x.name for x in LAYOUTS}
     assert any(c["confirm"] for c in offered["cautions"])
     assert reader.get("/api/layouts/underwater").status_code == 422
 
@@ -261,3 +261,24 @@ def test_an_accident_tells_no_secrets(tech: Caller, monkeypatch: pytest.MonkeyPa
     monkeypatch.setattr("mavrik.jobs.work.list_jobs", fall)
     answer = tech.get("/api/jobs")
     assert answer.status_code == 500 and "secret" not in answer.text
+
+
+def test_a_circuit_is_solved_at_a_state_without_saving_it(reader: Caller) -> None:
+    body = {"circuit": simple_document(), "state": {"engine_rpm": 2000}}
+    answer = reader.post("/api/solve", body)
+    assert answer.status_code == 200
+    point, stairs = answer.json["point"], answer.json["staircase"]  # type: ignore[index]
+    assert point["given_w"] == pytest.approx(point["taken_w"] + point["lost_w"], abs=0.01)
+    assert stairs["stud_v"] == pytest.approx(14.4, abs=1e-3)
+    lost = sum(s["predicted_from_v"] - s["predicted_to_v"] for s in (*stairs["feed"], *stairs["home"]))
+    assert stairs["battery_positive_v"] - stairs["battery_negative_v"] == pytest.approx(stairs["stud_v"] - lost)
+
+
+@pytest.mark.parametrize(
+    ("state", "element"),
+    [({"engine_rpm": -1}, "engine_rpm"), ({"contacts": {"ghost": True}}, "ghost"), ({"speed": 1}, "speed")],
+)
+def test_a_state_that_cannot_be_is_refused_at_its_place(reader: Caller, state: dict[str, Any], element: str) -> None:
+    answer = reader.post("/api/solve", {"circuit": simple_document(), "state": state})
+    assert answer.status_code == 422
+    assert element in str(answer.json["problems"])  # type: ignore[index]

@@ -434,6 +434,7 @@ class _Solver:
         forced = ~np.isnan(values["forced_a"])
         self.mode = np.zeros((states, self.m), dtype=np.int8)
         self.mode[:, : self.k][forced] = Mode.FORCED
+        self.mode[:, : self.k][~forced & (values["limit_a"] <= 0)] = Mode.OFF
         self.charging = np.ones((states, len(net.emfs)), dtype=bool)
         self.conducts = np.ones((states, len(net.diodes)), dtype=bool)
         self.load_on = np.ones((states, len(net.loads)), dtype=bool)

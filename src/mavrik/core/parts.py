@@ -217,6 +217,10 @@ def _unfused(circuit: Circuit) -> list[Finding]:
                         rule="A fuse at the source end, as near to the battery as possible",
                         source=source,
                     )
+                elif other in others and far <= distance_limit_m(False, at_battery=True):
+                    # Posts joined by links no longer than a fuse may be away are one bank, fused where it is taken off.
+                    todo.append((other, 0.0, True))
+                    continue
                 elif other in others:
                     pair = "_".join(sorted((battery.id, others[other].id)))
                     findings[("two_sources", pair)] = Finding(

@@ -91,12 +91,18 @@ def draw_loop(circuit: Circuit, judged: Judged) -> str:
         (x0, y0), (x1, y1) = source.start, source.end
         x, y = (x0 + x1) / 2, (y0 + y1) / 2
         parts.append(f'<line x1="{x0:g}" y1="{y0:g}" x2="{x1:g}" y2="{y1:g}" stroke="#23262b" stroke-width="2"/>')
+        for lead in source.leads:
+            at = " L".join(f"{px:g} {py:g}" for px, py in lead)
+            parts.append(f'<path d="M{at}" fill="none" stroke="#23262b" stroke-width="1.2" stroke-dasharray="4 4"/>')
+        # A converter lies along the feed side, everything else stands between feed and return.
+        half_w, half_h = (48, 22) if source.kind in ("load", "converter", "charger") else (54, 36)
         shape = (
             f'<circle cx="{x:g}" cy="{y:g}" r="44" fill="#fbf8f2" stroke="#23262b" stroke-width="2"/>'
             if source.kind == "alternator"
-            else f'<rect x="{x - 54:g}" y="{y - 36:g}" width="108" height="72" rx="6" fill="#fbf8f2" stroke="#23262b" stroke-width="2"/>'
+            else f'<rect x="{x - half_w:g}" y="{y - half_h:g}" width="{2 * half_w}" height="{2 * half_h}" rx="6" fill="#fbf8f2" '
+            'stroke="#23262b" stroke-width="2"/>'
         )
-        parts.append(shape + _named(x, y, source.lines, 80 if source.kind == "alternator" else 98))
+        parts.append(shape + _named(x, y, source.lines, 80 if source.kind == "alternator" else 2 * half_w - 10))
     parts += [f'<circle cx="{n.x:g}" cy="{n.y:g}" r="6" fill="#fbf8f2" stroke="#23262b" stroke-width="2"/>' for n in layout.nodes]
     parts.append("</svg>")
     return "".join(parts)

@@ -186,8 +186,8 @@ def _house_bank(name: str, system_voltage_v: int, diagonal: bool) -> Circuit:
     for k in range(1, count + 1):
         nodes += posts(f"1{k}", f"Bank {k}")
     for k in range(1, count):
-        branches.append(cable(f"join_pos_{k}", f"Join + {k}", f"bat1{k}_pos", f"bat1{k + 1}_pos", 0.3, "50 mm2", Place.CABIN))
-        branches.append(cable(f"join_neg_{k}", f"Join − {k}", f"bat1{k + 1}_neg", f"bat1{k}_neg", 0.3, "50 mm2", Place.CABIN))
+        branches.append(cable(f"join_pos_{k}", f"Join + {k}", f"bat1{k}_pos", f"bat1{k + 1}_pos", 0.17, "50 mm2", Place.CABIN))
+        branches.append(cable(f"join_neg_{k}", f"Join − {k}", f"bat1{k + 1}_neg", f"bat1{k}_neg", 0.17, "50 mm2", Place.CABIN))
     taken_off = f"bat1{count}_neg" if diagonal else "bat11_neg"
     branches.append(cable("bank_return", "Bank return", taken_off, "bus_neg", 0.8, "70 mm2", Place.CABIN))
     return with_more(

@@ -63,21 +63,26 @@ def boat_selector(system_voltage_v: int) -> Circuit:
     return circuit(
         "boat_selector",
         system_voltage_v,
-        (*ALTERNATOR_NODES, *FUSE_NODES, node("common", "Selector common"), *BATTERY_NODES, *posts("2", "Battery 2"),
+        (*ALTERNATOR_NODES, *FUSE_NODES, node("common", "Selector common"), node("sel_1", "Selector 1 stud"), node("sel_2", "Selector 2 stud"), *BATTERY_NODES, *posts("2", "Battery 2"),
          node("block", "Engine block", NodeRole.ENGINE_BLOCK), node("bus_neg", "Negative bus", NodeRole.BUSBAR)),
         (
             cable("charge_cable", "Charge cable", "alt_stud", "fuse_stud", 1.5, "35 mm2"),
             fuse("charge_fuse", "Charge fuse", "fuse_stud", "fuse_out", 150, FuseFamily.ANL),
             cable("common_lead", "Selector lead", "fuse_out", "common", 0.15, "35 mm2"),
-            SwitchBranch(id="selector_1", label="Selector 1", from_node="common", to_node="bat_pos", resistance_mohm=0.2, rating_a=300),
-            SwitchBranch(id="selector_2", label="Selector 2", from_node="common", to_node="bat2_pos", resistance_mohm=0.2, rating_a=300),
+            SwitchBranch(
+                id="selector_1", label="Selector 1", from_node="common", to_node="sel_1", resistance_mohm=0.2, rating_a=300
+            ),
+            fuse("post_fuse_1", "Battery 1 fuse", "sel_1", "bat_pos", 250, FuseFamily.MRBF),
+            SwitchBranch(
+                id="selector_2", label="Selector 2", from_node="common", to_node="sel_2", resistance_mohm=0.2, rating_a=300
+            ),
+            fuse("post_fuse_2", "Battery 2 fuse", "sel_2", "bat2_pos", 250, FuseFamily.MRBF),
             cable("negative_1", "Battery 1 negative", "bat_neg", "bus_neg", 0.6, "50 mm2"),
             cable("negative_2", "Battery 2 negative", "bat2_neg", "bus_neg", 0.9, "50 mm2"),
             cable("engine_ground", "Engine ground", "bus_neg", "block", 1.2, "50 mm2"),
             JointBranch(id="mount", label="Alternator mount", from_node="block", to_node="alt_case", resistance_mohm=0.1),
         ),
         batteries=(battery("battery", "Battery 1"), battery("battery_2", "Battery 2", "2")),
-        loads=(_starter("common"),),
     )  # fmt: skip
 
 
@@ -120,14 +125,16 @@ def competition_car(system_voltage_v: int) -> Circuit:
     return circuit(
         "competition_car",
         system_voltage_v,
-        (*ALTERNATOR_NODES, *FUSE_NODES, node("cut_in", "Cut-off, car side"), node("cut_out", "Cut-off, battery side"), *BATTERY_NODES,
+        (*ALTERNATOR_NODES, *FUSE_NODES, node("cut_in", "Cut-off, car side"), node("bulkhead", "Front junction stud"), *BATTERY_NODES,
          node("block", "Engine block", NodeRole.ENGINE_BLOCK), node("chassis", "Roll cage", NodeRole.CHASSIS)),
         (
-            cable("charge_cable", "Charge cable", "alt_stud", "fuse_stud", 0.8, "35 mm2"),
-            fuse("charge_fuse", "Charge fuse", "fuse_stud", "fuse_out", 150),
-            cable("long_feed", "Feed to the rear", "fuse_out", "cut_in", 3.5, "50 mm2"),
-            SwitchBranch(id="cut_off", label="Cut-off switch", from_node="cut_in", to_node="cut_out", resistance_mohm=0.3, rating_a=250),
-            cable("battery_lead", "Battery lead", "cut_out", "bat_pos", 0.15, "50 mm2"),
+            cable("charge_cable", "Charge cable", "alt_stud", "bulkhead", 0.8, "35 mm2"),
+            cable("long_feed", "Feed to the rear", "bulkhead", "cut_in", 3.5, "70 mm2"),
+            SwitchBranch(
+                id="cut_off", label="Cut-off switch", from_node="cut_in", to_node="fuse_stud", resistance_mohm=0.3, rating_a=250
+            ),
+            fuse("charge_fuse", "Battery fuse", "fuse_stud", "fuse_out", 150),
+            cable("battery_lead", "Battery lead", "fuse_out", "bat_pos", 0.15, "70 mm2"),
             cable("cage_ground", "Battery to cage", "bat_neg", "chassis", 0.4, "50 mm2"),
             cable("engine_ground", "Cage to engine", "chassis", "block", 0.5, "50 mm2"),
             JointBranch(id="mount", label="Alternator mount", from_node="block", to_node="alt_case", resistance_mohm=0.1),

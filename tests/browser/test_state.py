@@ -1,0 +1,80 @@
+"""Trying a state: the loop and the staircase follow the speed, the loads, the switches and a dead short."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import pytest
+from playwright.sync_api import Page, expect
+
+
+def with_layout(page: Page, layout: str) -> None:
+    """A new job with a ready circuit, by keyboard and mouse."""
+    page.goto("/")
+    page.wait_for_selector("[data-job]")
+    page.keyboard.press("n")
+    page.wait_for_selector("input[name=customer]:focus")
+    page.keyboard.type(f"State of {layout}")
+    page.locator("input[name=vehicle]").fill("Trial rig")
+    page.locator("textarea[name=complaint]").fill("What if")
+    page.locator("[data-test=save-job]").click()
+    page.locator(f"[data-layout={layout}]").click()
+    page.wait_for_selector("svg.loop")
+
+
+def test_the_speed_moves_the_alternator_from_its_limit_to_regulating(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    with_layout(page, "competition_car")
+    page.locator("[data-test=try-state]").click()
+    alternator = page.locator("[data-device=alternator]")
+    expect(alternator).to_contain_text("regulating")
+    page.locator("[data-test=state-rpm]").fill("0")
+    expect(alternator).to_contain_text("off")
+    expect(page.locator("[data-device=battery]")).to_contain_text("discharging")
+    expect(page.locator("g[data-branch=long_feed]")).to_contain_text("18.0 A")
+    page.locator("[data-load=ignition]").click()
+    expect(page.locator("[data-device=battery]")).not_to_contain_text("18.0")
+    page.locator("[data-test=close-state]").click()
+    expect(page.locator("g[data-branch=long_feed]")).not_to_contain_text("0.0 A")
+
+
+def test_an_open_cut_off_leaves_the_car_alive_and_says_so(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    with_layout(page, "competition_car")
+    page.keyboard.press("t")
+    page.locator("[data-contact=cut_off]").click()
+    expect(page.locator("g[data-branch=cut_off]")).to_contain_text("open")
+    expect(page.locator("[data-device=alternator]")).to_contain_text("18.0")
+    expect(page.locator("[data-device=ignition]")).to_contain_text("on")
+
+
+def test_a_dead_short_shows_what_the_battery_feeds(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    with_layout(page, "front_battery")
+    page.locator("[data-test=try-state]").click()
+    page.locator("[data-test=state-fault]").click()
+    page.get_by_role("option", name="Fuse stud").click()
+    expect(page.locator("[data-device=fault]")).to_contain_text("−1")
+    expect(page.locator("[data-test=state-volts] tbody tr").first).to_be_visible()
+
+
+@pytest.mark.parametrize("layout", ["house_bank_diagonal", "tow_and_trailer", "boat_isolator", "second_battery_converter"])
+def test_every_branch_of_a_large_circuit_is_drawn_and_judged(open_page: Callable[..., Page], layout: str) -> None:
+    page = open_page()
+    with_layout(page, layout)
+    drawn = page.locator("g.branch").count()
+    assert (
+        drawn == {"house_bank_diagonal": 20, "tow_and_trailer": 16, "boat_isolator": 11, "second_battery_converter": 11}[layout]
+    )
+    page.locator("[data-test=save-circuit]").click()
+    expect(page.locator("[data-test=circuit-saved]")).to_contain_text("revision 1")
+    assert page.evaluate("document.documentElement.scrollWidth - window.innerWidth") <= 0
+
+
+def test_a_load_is_added_to_the_drawing(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto("/jobs/2/circuit")
+    page.wait_for_selector("svg.loop")
+    page.locator("[data-test=add-load]").click()
+    expect(page.locator("[data-load-editor=load]")).to_be_visible()
+    expect(page.locator("svg.loop")).to_contain_text("New load")
