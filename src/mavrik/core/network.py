@@ -414,12 +414,18 @@ class Network:
         if states == 1:
             return _Solver(self, shaped, 1).run()
         chunks = []
+        # The states of a sweep are alike: all others begin where one of them has come to rest.
+        middle = states // 2
+        seed = _Solver(self, {n: a if a.shape[0] == 1 else a[middle : middle + 1] for n, a in shaped.items()}, 1)
+        seed.run()
         for start in range(0, states, CHUNK):
             end = min(start + CHUNK, states)
             part = {
                 n: np.broadcast_to(a if a.shape[0] == 1 else a[start:end], (end - start, a.shape[1])) for n, a in shaped.items()
             }
-            chunks.append(_Solver(self, part, end - start).run())
+            chunk = _Solver(self, part, end - start)
+            chunk.begin_like(seed)
+            chunks.append(chunk.run())
         return Solved(**{f.name: np.concatenate([getattr(c, f.name) for c in chunks]) for f in fields(Solved)})
 
 
@@ -458,6 +464,19 @@ class _Solver:
         self.eventful = bool(net.loads or net.converters or net.links)
         self.limit = np.concatenate((values["limit_a"].astype(float), values["converter_limit_a"].astype(float)), axis=1)
         self.set_point = np.concatenate((values["set_point_v"], values["converter_set_point_v"]), axis=1)
+
+    def begin_like(self, other: _Solver) -> None:
+        """Assume the pieces and the tangents of a state that has come to rest; what has a past keeps its own."""
+        forced = self.mode == Mode.FORCED
+        for mine, its in (
+            (self.charging, other.charging), (self.conducts, other.conducts), (self.load_v, other.load_v), (self.in_v, other.in_v),
+            (self.out_v, other.out_v), (self.out_a, other.out_a),
+        ):  # fmt: skip
+            mine[:] = its[0]
+        self.mode[:] = np.where(
+            forced | (self.limit <= 0), self.mode, np.where(other.mode == Mode.FORCED, Mode.REGULATING, other.mode)
+        )
+        self.flat[:] = False
 
     def run(self) -> Solved:
         """To rest, or NoOperatingPointError."""
