@@ -31,7 +31,7 @@ def test_the_speed_moves_the_alternator_from_its_limit_to_regulating(open_page: 
     page.locator("[data-test=state-rpm]").fill("0")
     expect(alternator).to_contain_text("off")
     expect(page.locator("[data-device=battery]")).to_contain_text("discharging")
-    expect(page.locator("g[data-branch=long_feed]")).to_contain_text("18.0 A")
+    expect(page.locator("g[data-branch=charge_fuse]")).to_contain_text("18.0 A")
     page.locator("[data-load=ignition]").click()
     expect(page.locator("[data-device=battery]")).not_to_contain_text("18.0")
     page.locator("[data-test=close-state]").click()
