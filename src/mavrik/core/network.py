@@ -54,6 +54,10 @@ class Mode(IntEnum):
     """A converter that its input current limit holds back."""
 
 
+REGULATING, AT_LIMIT, OFF, FORCED, BY_INPUT = (int(m) for m in Mode)
+"""The same as plain numbers: the solver compares arrays with them in every round, and an enumeration's name costs a look-up."""
+
+
 @dataclass(frozen=True)
 class Resistor:
     """A resistance between two nodes; current counts positive from `start` to `end`."""
@@ -251,6 +255,11 @@ class NoOperatingPointError(ValueError):
         self.ids = tuple(ids)
 
 
+def _as_rows(values: Values) -> dict[str, NDArray[np.float64]]:
+    """Every array of values as (states, elements)."""
+    return {name: np.atleast_2d(np.asarray(getattr(values, name))) for name in VALUE_NAMES}
+
+
 class Network:
     """The shape of a network, assembled once and solved for as many states as one likes."""
 
@@ -319,6 +328,7 @@ class Network:
             converter_limit_a=np.array([c.limit_a for c in self.converters]),
         )
         self._checked = False
+        self._shaped = _as_rows(self.values)
         self._emf_s = 1.0 / np.asarray(self.values.emf_ohm, dtype=float)
         self._emf_drive = (np.asarray(self.values.emf_v, dtype=float) * self._emf_s) @ self._inner[self._part[1]]
         self._cut_in, self._cut_out = np.array([k.cut_in_v for k in self.links]), np.array([k.cut_out_v for k in self.links])
@@ -409,7 +419,7 @@ class Network:
         if values is not self.values or not self._checked:
             self._check(values)
             self._checked = values is self.values
-        shaped = {name: np.atleast_2d(getattr(values, name)) for name in VALUE_NAMES}
+        shaped = self._shaped if values is self.values else _as_rows(values)
         states = max(a.shape[0] for a in shaped.values())
         if states == 1:
             return _Solver(self, shaped, 1).run()
@@ -439,8 +449,8 @@ class _Solver:
         self.k = len(net.sources)
         forced = ~np.isnan(values["forced_a"])
         self.mode = np.zeros((states, self.m), dtype=np.int8)
-        self.mode[:, : self.k][forced] = Mode.FORCED
-        self.mode[:, : self.k][~forced & (values["limit_a"] <= 0)] = Mode.OFF
+        self.mode[:, : self.k][forced] = FORCED
+        self.mode[:, : self.k][~forced & (values["limit_a"] <= 0)] = OFF
         self.charging = np.ones((states, len(net.emfs)), dtype=bool)
         self.conducts = np.ones((states, len(net.diodes)), dtype=bool)
         self.load_on = np.ones((states, len(net.loads)), dtype=bool)
@@ -463,19 +473,19 @@ class _Solver:
         self.flat = np.full(states, self.curved)
         self.eventful = bool(net.loads or net.converters or net.links)
         self.limit = np.concatenate((values["limit_a"].astype(float), values["converter_limit_a"].astype(float)), axis=1)
+        self.forced_a = np.zeros((states, self.m))
+        self.forced_a[:, : self.k] = np.where(forced, values["forced_a"], 0.0)
         self.set_point = np.concatenate((values["set_point_v"], values["converter_set_point_v"]), axis=1)
 
     def begin_like(self, other: _Solver) -> None:
         """Assume the pieces and the tangents of a state that has come to rest; what has a past keeps its own."""
-        forced = self.mode == Mode.FORCED
+        forced = self.mode == FORCED
         for mine, its in (
             (self.charging, other.charging), (self.conducts, other.conducts), (self.load_v, other.load_v), (self.in_v, other.in_v),
             (self.out_v, other.out_v), (self.out_a, other.out_a),
         ):  # fmt: skip
             mine[:] = its[0]
-        self.mode[:] = np.where(
-            forced | (self.limit <= 0), self.mode, np.where(other.mode == Mode.FORCED, Mode.REGULATING, other.mode)
-        )
+        self.mode[:] = np.where(forced | (self.limit <= 0), self.mode, np.where(other.mode == FORCED, REGULATING, other.mode))
         self.flat[:] = False
 
     def run(self) -> Solved:
@@ -525,13 +535,11 @@ class _Solver:
         if m:
             a[:, :n, n:] = -net._gives[:, :-1].T
             mode = self.mode[t]
-            regulating = mode == Mode.REGULATING
+            regulating = mode == REGULATING
             rows = np.arange(n, n + m)
             a[:, n:, :n] = np.where(regulating[:, :, None], net._senses[:, :-1], 0.0)
             a[:, rows, rows] = np.where(regulating, DROOP_OHM, 1.0)
-            forced = np.zeros((len(t), m))
-            forced[:, : self.k] = np.nan_to_num(self.p["forced_a"][t])
-            held = np.where(mode == Mode.AT_LIMIT, self.limit[t], np.where(mode == Mode.FORCED, forced, 0.0))
+            held = np.where(mode == AT_LIMIT, self.limit[t], np.where(mode == FORCED, self.forced_a[t], 0.0))
             b[:, n:] = np.where(regulating, self.set_point[t], held)
         if net.converters:
             self._stamp_inputs(a, b, t)
@@ -546,7 +554,7 @@ class _Solver:
             out_v, out_a, in_v = self.out_v[t, c], self.out_a[t, c], self.in_v[t, c]
             takes, out = net._inputs[c, :-1], net._senses[self.k + c, :-1]
             row = n + self.k + c
-            held = self.mode[t, self.k + c] == Mode.BY_INPUT
+            held = self.mode[t, self.k + c] == BY_INPUT
             flat = self.flat[t]
             by = np.where(held | flat, 0.0, 1.0 / (converter.efficiency * in_v))
             # The input current as a tangent in all three voltages and currents; that tangent goes through zero.
@@ -646,10 +654,10 @@ class _Solver:
         mode, x, limit = self.mode[t], self.x[t], self.limit[t]
         sensed = self.v[t] @ self.net._senses.T
         short = sensed < self.set_point[t]
-        asks = np.where(x > limit, Mode.AT_LIMIT, np.where(x < 0, Mode.OFF, Mode.REGULATING))
-        wanted = np.where(mode == Mode.REGULATING, asks, mode)
-        wanted = np.where((mode == Mode.AT_LIMIT) & ~short, Mode.REGULATING, wanted)
-        wanted = np.where((mode == Mode.OFF) & short & (limit > 0), Mode.REGULATING, wanted)
+        asks = np.where(x > limit, AT_LIMIT, np.where(x < 0, OFF, REGULATING))
+        wanted = np.where(mode == REGULATING, asks, mode)
+        wanted = np.where((mode == AT_LIMIT) & ~short, REGULATING, wanted)
+        wanted = np.where((mode == OFF) & short & (limit > 0), REGULATING, wanted)
         if self.net.converters:
             wanted[:, self.k :] = self._wanted_of_converters(t, wanted[:, self.k :], sensed[:, self.k :])
         return wanted.astype(np.int8)
@@ -659,14 +667,12 @@ class _Solver:
         out_a = self.x[t, self.k :]
         in_v = self.v[t] @ net._inputs.T
         too_much = out_v * out_a > net._efficiency * net._most_in * np.maximum(in_v, 0.1) * (1 + 1e-12)
-        giving = (mode == Mode.REGULATING) | (mode == Mode.AT_LIMIT)
-        wanted = np.where(
-            giving & (wanted != Mode.OFF) & too_much & (out_a <= self.limit[t, self.k :] + 1e-9), Mode.BY_INPUT, wanted
-        )
-        held = mode == Mode.BY_INPUT
-        wanted = np.where(held & (out_a > self.limit[t, self.k :]), Mode.AT_LIMIT, wanted)
-        wanted = np.where(held & (out_v > self.set_point[t, self.k :]), Mode.REGULATING, wanted)
-        return np.where(self.starved[t], Mode.OFF, wanted)
+        giving = (mode == REGULATING) | (mode == AT_LIMIT)
+        wanted = np.where(giving & (wanted != OFF) & too_much & (out_a <= self.limit[t, self.k :] + 1e-9), BY_INPUT, wanted)
+        held = mode == BY_INPUT
+        wanted = np.where(held & (out_a > self.limit[t, self.k :]), AT_LIMIT, wanted)
+        wanted = np.where(held & (out_v > self.set_point[t, self.k :]), REGULATING, wanted)
+        return np.where(self.starved[t], OFF, wanted)
 
     def _restless(self, todo: NDArray[np.int64]) -> tuple[str, list[str]]:
         state = todo[:1]
