@@ -125,6 +125,11 @@ class BranchBase(Document):
     note: Annotated[str, Field(max_length=500)] = ""
 
     @property
+    def conducts(self) -> bool:
+        """Whether current can pass, one way at least: all but an open contact."""
+        return True
+
+    @property
     def threshold_v(self) -> float:
         """What it loses before any current: a diode's forward voltage, nothing in metal [V]."""
         return 0.0
@@ -212,6 +217,11 @@ class SwitchBranch(ContactBranch):
     kind: Literal["switch"] = "switch"
     closed: bool = True
 
+    @property
+    def conducts(self) -> bool:
+        """Closed or not."""
+        return self.closed
+
 
 class BreakerBranch(ContactBranch):
     """A circuit breaker."""
@@ -220,6 +230,11 @@ class BreakerBranch(ContactBranch):
     reset: Literal["manual", "self"] = "manual"
     closed: bool = True
 
+    @property
+    def conducts(self) -> bool:
+        """Closed or not."""
+        return self.closed
+
 
 class RelayBranch(ContactBranch):
     """The contact of a relay or solenoid."""
@@ -227,6 +242,11 @@ class RelayBranch(ContactBranch):
     kind: Literal["relay"] = "relay"
     intermittent_a: Ampere | None = Field(None, description="Rating for short duty [A], where known")
     closed: bool = True
+
+    @property
+    def conducts(self) -> bool:
+        """Closed or not."""
+        return self.closed
 
 
 class ShuntBranch(ContactBranch):
@@ -262,6 +282,11 @@ class LinkBranch(ContactBranch):
     cut_out_v: Annotated[float, Field(ge=6, le=32, description="Opens below [V]")] = 12.7
     delay_s: Annotated[float, Field(ge=0, le=600, description="Time a threshold must be passed for [s]")] = 0.0
     override: Literal["none", "closed", "open"] = "none"
+
+    @property
+    def conducts(self) -> bool:
+        """Not when it is held open; by voltage it may."""
+        return self.override != "open"
 
     @model_validator(mode="after")
     def _hysteresis(self) -> LinkBranch:

@@ -266,8 +266,12 @@ class Network:
     def __init__(self, elements: Sequence[Element], reference: str) -> None:
         """elements: in any order; reference: the node that is 0 V. Raises ValueError for an id used twice."""
 
+        groups: dict[type, list[Element]] = {kind: [] for kind in ENDS}
+        for e in elements:
+            groups[type(e)].append(e)
+
         def of(kind: type[E]) -> list[E]:
-            return [e for e in elements if isinstance(e, kind)]
+            return groups[kind]  # type: ignore[return-value]
 
         self.resistors, self.currents, self.emfs = of(Resistor), of(CurrentSource), of(EmfSource)
         self.sources, self.diodes, self.loads = of(RegulatedSource), of(Diode), of(PowerLoad)
@@ -328,7 +332,7 @@ class Network:
             converter_limit_a=np.array([c.limit_a for c in self.converters]),
         )
         self._checked = False
-        self._shaped = _as_rows(self.values)
+        self._shaped: dict[str, NDArray[np.float64]] = {}
         self._emf_s = 1.0 / np.asarray(self.values.emf_ohm, dtype=float)
         self._emf_drive = (np.asarray(self.values.emf_v, dtype=float) * self._emf_s) @ self._inner[self._part[1]]
         self._cut_in, self._cut_out = np.array([k.cut_in_v for k in self.links]), np.array([k.cut_out_v for k in self.links])
@@ -419,6 +423,8 @@ class Network:
         if values is not self.values or not self._checked:
             self._check(values)
             self._checked = values is self.values
+            if self._checked:
+                self._shaped = _as_rows(values)
         shaped = self._shaped if values is self.values else _as_rows(values)
         states = max(a.shape[0] for a in shaped.values())
         if states == 1:

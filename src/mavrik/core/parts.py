@@ -20,7 +20,7 @@ from mavrik.core.circuit import (
 from mavrik.core.conductor import Material, parse_size
 from mavrik.core.prediction import Prediction
 from mavrik.core.protection import distance_limit_m, fuse_table
-from mavrik.core.topology import conducts, neighbours
+from mavrik.core.topology import neighbours
 
 
 class Severity(StrEnum):
@@ -97,7 +97,7 @@ def series_run(circuit: Circuit, branch_id: str) -> list[AnyBranch]:
     """
     touching: dict[str, list[AnyBranch]] = defaultdict(list)
     for branch in circuit.branches:
-        if conducts(branch):
+        if branch.conducts:
             touching[branch.from_node].append(branch)
             touching[branch.to_node].append(branch)
     tied = {n for b in circuit.batteries for n in (b.positive_node, b.negative_node)}

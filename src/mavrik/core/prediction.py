@@ -12,7 +12,7 @@ from mavrik.core.circuit import AnyBranch, Battery, Circuit, ConductorBranch, Di
 from mavrik.core.devices import battery_units, converter_element
 from mavrik.core.network import CurrentSource, Diode, EmfSource, Floats, Network, Resistor
 from mavrik.core.sources import rest_voltage_v
-from mavrik.core.topology import Ring, conducts, find_ring, neighbours, reach
+from mavrik.core.topology import Ring, find_ring, neighbours, reach
 
 WARM_ROUNDS = 4
 LIFT_ROUNDS = 8
@@ -66,7 +66,7 @@ class Predictor:
         """circuit: the document; ring: its ring, where it is known already. Raises CircuitError where it does not close."""
         self.circuit = circuit
         self.ring = ring or find_ring(circuit)
-        self.live: tuple[AnyBranch, ...] = tuple(b for b in circuit.branches if conducts(b))
+        self.live: tuple[AnyBranch, ...] = tuple(b for b in circuit.branches if b.conducts)
         self._ids = [b.id for b in self.live]
         self._at_20c = np.array([b.sound_resistance_ohm(20.0) for b in self.live])
         conductors = [(k, b, b.ampacity()) for k, b in enumerate(self.live) if isinstance(b, ConductorBranch)]
@@ -95,9 +95,10 @@ class Predictor:
             alternator.case_node,
         )
         self._straight = self._network.straight
-        # What lies behind a converter has a voltage of its own.
-        direct = reach(alternator.stud_node, neighbours(circuit.branches))
-        self._lifted = np.array([float(b.positive_node in direct) for b in circuit.batteries])
+        if not self._straight:
+            # What lies behind a converter has a voltage of its own.
+            direct = reach(alternator.stud_node, neighbours(circuit.branches))
+            self._lifted = np.array([float(b.positive_node in direct) for b in circuit.batteries])
         self._on_feed = np.array([n in self.ring.feed_reach for n in self._network.nodes])
 
     def _solve(self, ohm: Floats, driven: Floats, stud_v: float) -> tuple[Floats, Floats]:

@@ -10,7 +10,7 @@ from enum import StrEnum
 from functools import cached_property
 from typing import TypeAlias
 
-from mavrik.core.circuit import AnyBranch, BreakerBranch, Circuit, LinkBranch, RelayBranch, SwitchBranch
+from mavrik.core.circuit import AnyBranch, Circuit
 
 REFERENCE_TEMPERATURE_C = 20.0
 
@@ -63,18 +63,11 @@ class Ring:
         return frozenset((*self.feed, *self.home))
 
 
-def conducts(branch: AnyBranch) -> bool:
-    """Whether current can pass, one way at least: all but an open contact."""
-    if isinstance(branch, SwitchBranch | BreakerBranch | RelayBranch):
-        return branch.closed
-    return not (isinstance(branch, LinkBranch) and branch.override == "open")
-
-
 def neighbours(branches: Iterable[AnyBranch]) -> Near:
     """For each node the nodes one conducting branch away, with that branch."""
     found: Near = defaultdict(list)
     for branch in branches:
-        if conducts(branch):
+        if branch.conducts:
             found[branch.from_node].append((branch.to_node, branch))
             found[branch.to_node].append((branch.from_node, branch))
     return found
@@ -133,7 +126,7 @@ def element_ends(circuit: Circuit) -> list[tuple[str, str, str]]:
     return [(getattr(e, "id"), f, getattr(e, f)) for group, names in terminals for e in group for f in names]  # noqa: B009
 
 
-def _name_problems(circuit: Circuit) -> list[Problem]:
+def _name_problems(circuit: Circuit, ends: list[tuple[str, str, str]]) -> list[Problem]:
     """Ids used twice, and names that refer to nothing."""
     problems = []
     seen: set[str] = set()
@@ -145,7 +138,6 @@ def _name_problems(circuit: Circuit) -> list[Problem]:
                 problems.append(Problem(element_id, "id", f"The id '{element_id}' is used twice; every element has its own."))
             seen.add(element_id)
     nodes = {node.id for node in circuit.nodes}
-    ends = element_ends(circuit)
     senses = [
         (a.id, f, node)
         for a in circuit.alternators
@@ -157,20 +149,21 @@ def _name_problems(circuit: Circuit) -> list[Problem]:
         for element, field, node in (*ends, *senses)
         if node not in nodes
     ]
-    by_element: dict[str, list[tuple[str, str]]] = defaultdict(list)
-    for element, field, node in ends:
-        by_element[element].append((field, node))
-    for element, own in by_element.items():
-        if len({node for _, node in own}) < len(own):
-            field = "to_node" if own[-1][0] in ("to_node", "case_node", "negative_node") else own[-1][0]
-            problems.append(Problem(element, field, "Both ends are on the same node; a branch joins two different ones."))
+    element = ""
+    own: list[str] = []
+    for name, field, at in ends:
+        if name != element:
+            element, own = name, []
+        if at in own:
+            problems.append(Problem(name, field, "Both ends are on the same node; a branch joins two different ones."))
+        own.append(at)
     return problems
 
 
-def _dead_ends(circuit: Circuit) -> list[Problem]:
+def _dead_ends(circuit: Circuit, ends: list[tuple[str, str, str]]) -> list[Problem]:
     """Branches of which one end touches nothing else."""
     touched: dict[str, int] = defaultdict(int)
-    for _, _, node in element_ends(circuit):
+    for _, _, node in ends:
         touched[node] += 1
     labels = {node.id: node.label for node in circuit.nodes}
     problems = [
@@ -282,7 +275,7 @@ def _path_problems(circuit: Circuit, near: Near) -> list[Problem]:
                     f"{converter.label} returns to {labels[converter.ground_node]}, which is not on the return side.",
                 )
             )
-    loose = [b for b in circuit.branches if conducts(b) and b.from_node not in known]
+    loose = [b for b in circuit.branches if b.conducts and b.from_node not in known]
     return problems + [Problem(b.id, "from_node", f"{b.label} has no connection to the alternator or a battery.") for b in loose]
 
 
@@ -294,9 +287,10 @@ def check_circuit(circuit: Circuit, near: Near | None = None) -> list[Problem]:
     Returns the problems of the first kind found (names, then dead ends, then paths), empty for a sound circuit.
     Source: Kirchhoff's laws need a closed loop; the rest is bookkeeping.
     """
+    ends = element_ends(circuit)
     return (
-        _name_problems(circuit)
-        or _dead_ends(circuit)
+        _name_problems(circuit, ends)
+        or _dead_ends(circuit, ends)
         or _path_problems(circuit, neighbours(circuit.branches) if near is None else near)
     )
 
@@ -345,6 +339,6 @@ def find_ring(circuit: Circuit) -> Ring:
         side={
             branch.id: Side.FEED if branch.from_node in positive else Side.RETURN
             for branch in circuit.branches
-            if conducts(branch)
+            if branch.conducts
         },
     )
