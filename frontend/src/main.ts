@@ -9,6 +9,7 @@ import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 import { ApiError } from './api/client'
 import App from './App.vue'
+import { first } from './lib/first'
 import { listenForKeys } from './lib/keys'
 import { router } from './router'
 import { makeVuetify } from './theme'
@@ -24,4 +25,4 @@ const queries = new QueryClient({
 })
 
 listenForKeys()
-createApp(App).use(createPinia()).use(router).use(VueQueryPlugin, { queryClient: queries }).use(makeVuetify()).mount('#app')
+createApp(App).directive('first', first).use(createPinia()).use(router).use(VueQueryPlugin, { queryClient: queries }).use(makeVuetify()).mount('#app')

@@ -73,7 +73,7 @@ const choices = (list: readonly { name: string; label: string }[] | undefined) =
   <form class="panel stack form" @submit.prevent="save">
     <h2 class="sleeve">{{ start ? 'Particulars' : 'New job' }}</h2>
     <div class="pair">
-      <v-text-field v-model="form.customer" label="Customer" :autofocus="start === null" :error-messages="[...need(form.customer), ...wrong('customer.name')]" name="customer" />
+      <v-text-field v-model="form.customer" v-first="start === null" label="Customer" :error-messages="[...need(form.customer), ...wrong('customer.name')]" name="customer" />
       <v-text-field v-model="form.contact" label="How to reach them" />
     </div>
     <v-text-field v-model="form.description" label="Vehicle: make, model, engine, year, plate" :error-messages="[...need(form.description), ...wrong('vehicle.description')]" name="vehicle" />

@@ -139,7 +139,7 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
       </ul>
       <form v-if="open" class="panel stack" data-test="instrument-form" @submit.prevent="save()">
         <h2 class="sleeve">{{ form.id === null ? 'New instrument' : 'Change it' }}</h2>
-        <v-text-field v-model="form.label" label="Name on the meter" name="label" :autofocus="form.id === null" :error-messages="[...(tried && !form.label.trim() ? ['Needed here.'] : []), ...wrong('id', 'label')]" />
+        <v-text-field v-model="form.label" v-first="form.id === null" label="Name on the meter" name="label" :error-messages="[...(tried && !form.label.trim() ? ['Needed here.'] : []), ...wrong('id', 'label')]" />
         <v-select v-model="form.kind" label="Reads" :items="kinds.map((k) => ({ value: k.name, title: k.label }))" />
         <NumberField v-model="form.percent" label="Percent of reading" unit="%" :min="0" :max="20" :required="tried" data-field="percent" :error="wrong('percent_of_reading')[0]" @problem="note('percent')($event)" />
         <NumberField v-model="form.digits" label="Digits" unit="counts" :min="0" :max="200" :required="tried" data-field="digits" :error="wrong('digits')[0]" @problem="note('digits')($event)" />

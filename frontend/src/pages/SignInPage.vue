@@ -34,7 +34,7 @@ async function enter(): Promise<void> {
   <div class="door">
     <form class="panel stack" @submit.prevent="enter">
       <h1 class="sleeve">Sign in to {{ session.me?.workshop ?? 'the workshop' }}</h1>
-      <v-text-field v-model="login" label="Login" autocomplete="username" autofocus name="login" />
+      <v-text-field v-model="login" v-first label="Login" autocomplete="username" name="login" />
       <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" name="password" />
       <ProblemNotice :problem="problem" />
       <v-btn type="submit" color="primary" size="large" :loading="busy">Sign in</v-btn>

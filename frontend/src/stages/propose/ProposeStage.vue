@@ -76,7 +76,7 @@ async function keep(): Promise<void> {
       <section class="panel stack target">
         <h2 class="sleeve">Target</h2>
         <NumberField
-          v-model="(target.target_current_a as number | null)" label="Alternator output to carry" unit="A" :min="1" :max="2000" required autofocus data-test="target"
+          v-model="(target.target_current_a as number | null)" v-first label="Alternator output to carry" unit="A" :min="1" :max="2000" required data-test="target"
           :hint="loads.length ? `now ${bench.asFound.document.alternators[0]?.rated_a} A, and ${loads.map((l) => `${l.label} ${l.current_a} A`).join(', ')} to add` : ''"
         />
         <v-text-field v-model="target.alternator_label" label="New unit, if any" />
