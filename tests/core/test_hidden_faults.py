@@ -46,8 +46,10 @@ def test_a_sound_circuit_is_called_sound(layout: Any) -> None:
     circuit = layout.build(12)
     said = assess(circuit, measured(circuit, 80, {}))
     assert not {v for v in verdicts(said).values() if v in (BranchVerdict.EXCESS, BranchVerdict.CHECK_PROBES)}
-    # A meter's last digit is much resistance where little current flows.
-    assert all(abs(b.excess_resistance_ohm or 0) < 0.05e-3 + (b.excess_uncertainty_ohm or 0) for b in said.branches)
+    for b in said.branches:
+        # A meter's last digit is much resistance where little current flows.
+        digit = (b.excess_uncertainty_ohm or 0) if abs(b.current_a) < 10 else 0.0
+        assert abs(b.excess_resistance_ohm or 0) < 0.05e-3 + digit, b.branch_id
 
 
 @pytest.mark.parametrize(("layout", "branch_id"), RING_BRANCHES)

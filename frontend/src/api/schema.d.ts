@@ -1243,6 +1243,8 @@ export interface components {
              * @description Starting values of a new branch, one a kind
              */
             blank_branches: (components["schemas"]["CableBranch"] | components["schemas"]["GroundStrapBranch"] | components["schemas"]["FuseBranch"] | components["schemas"]["BreakerBranch"] | components["schemas"]["ConnectorBranch"] | components["schemas"]["SwitchBranch"] | components["schemas"]["RelayBranch"] | components["schemas"]["ShuntBranch"] | components["schemas"]["JointBranch"] | components["schemas"]["BodyBranch"] | components["schemas"]["DiodeBranch"] | components["schemas"]["MosfetBranch"] | components["schemas"]["LinkBranch"])[];
+            /** @description Starting values of a new load */
+            blank_load: components["schemas"]["Load"];
             /** Branch Kinds */
             branch_kinds: components["schemas"]["LabelledChoice"][];
             /** Cautions */
@@ -1269,6 +1271,8 @@ export interface components {
             places: components["schemas"]["LabelledChoice"][];
             /** Sizes */
             sizes: components["schemas"]["SizeChoice"][];
+            /** @description The state that one begins to try from */
+            state_start: components["schemas"]["State"];
             /** Termination Conditions */
             termination_conditions: components["schemas"]["LabelledChoice"][];
             /** Termination Kinds */

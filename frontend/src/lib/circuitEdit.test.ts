@@ -12,6 +12,8 @@ const BLANKS = [
   { kind: 'joint', id: 'new_joint', label: 'New joint', ...ends, resistance_mohm: 0.3, rating_a: null },
 ] as unknown as Branch[]
 
+const LOAD = { id: 'load', label: 'New load', from_node: 'from', to_node: 'to', current_a: 3, law: 'current', cut_off_v: 0, on: true, cranking: false } as const
+
 function branch(kind: Branch['kind'], id: string, label: string, from_node: string, to_node: string): Branch {
   return { ...BLANKS.find((b) => b.kind === kind)!, id, label, from_node, to_node }
 }
@@ -69,7 +71,7 @@ describe('editing a circuit', () => {
     expect(changeKind(long, 'home', 'joint', BLANKS).branches[2]).toMatchObject({ kind: 'joint', label: 'Home', resistance_mohm: 0.3, from_node: 'minus' })
   })
   it('adds a load across the battery, each with a name of its own', () => {
-    const twice = addLoad(addLoad(circuit))
+    const twice = addLoad(addLoad(circuit, LOAD), LOAD)
     expect(twice.loads.map((l) => [l.id, l.from_node, l.to_node])).toEqual([['load', 'plus', 'minus'], ['load_2', 'plus', 'minus']])
     expect(removeBranch(twice, 'home').nodes.map((n) => n.id)).toContain('minus')
   })

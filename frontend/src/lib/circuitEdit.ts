@@ -53,11 +53,11 @@ export function insertAfter(circuit: Circuit, id: string, kind: BranchKind, blan
 }
 
 /** A load across the first battery, to be moved and corrected. */
-export function addLoad(circuit: Circuit): Circuit {
+export function addLoad(circuit: Circuit, blank: Circuit['loads'][number]): Circuit {
   const battery = circuit.batteries[0]
   if (!battery) return circuit
   const id = freeId(circuit, 'load')
-  const load = { id, label: 'New load', from_node: battery.positive_node, to_node: battery.negative_node, current_a: 10, law: 'current', cut_off_v: 0, on: true, cranking: false } as const
+  const load = { ...blank, id, from_node: battery.positive_node, to_node: battery.negative_node }
   return { ...circuit, loads: [...circuit.loads, load] }
 }
 

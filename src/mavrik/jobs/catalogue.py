@@ -8,11 +8,12 @@ from pydantic import Field
 
 from mavrik.core.ampacity import INSULATION_CLASSES_C, AmpacityTableName, Place, ampacity_tables
 from mavrik.core.cautions import all_cautions
-from mavrik.core.circuit import Branch, Chemistry, Document, NodeRole, TerminationCondition, TerminationKind
+from mavrik.core.circuit import Branch, Chemistry, Document, Load, NodeRole, TerminationCondition, TerminationKind
 from mavrik.core.conductor import LARGEST_AWG, Material, Size, SizeSystem, conductor_table
-from mavrik.core.layouts import LAYOUTS, blank_branches
+from mavrik.core.layouts import LAYOUTS, blank_branches, blank_load
 from mavrik.core.limits import LimitProfileName, limit_table
 from mavrik.core.measurement import DropTest, InstrumentKind
+from mavrik.core.operating import State
 from mavrik.core.protection import FuseFamily, fuse_table
 from mavrik.exchange.bundle import JobState, VehicleKind
 
@@ -75,7 +76,9 @@ class Catalogue(Document):
     node_roles: tuple[LabelledChoice, ...]
     branch_kinds: tuple[LabelledChoice, ...]
     blank_branches: tuple[Branch, ...] = Field(description="Starting values of a new branch, one a kind")
+    blank_load: Load = Field(description="Starting values of a new load")
     test_start: TestStart
+    state_start: State = Field(description="The state that one begins to try from")
     chemistries: tuple[LabelledChoice, ...]
     fuse_families: tuple[FuseFamilyChoice, ...]
     limit_profiles: tuple[LabelledChoice, ...]
@@ -140,6 +143,8 @@ def catalogue() -> Catalogue:
         node_roles=tuple(_plain(r) for r in NodeRole),
         branch_kinds=BRANCH_KINDS,
         blank_branches=blank_branches(),
+        blank_load=blank_load(),
+        state_start=State(),
         test_start=TestStart(
             engine_space_c=DropTest.model_fields["engine_space_c"].default, ambient_c=DropTest.model_fields["ambient_c"].default
         ),

@@ -6,6 +6,7 @@ import BenchFrame from '@/components/BenchFrame.vue'
 import CautionStrip from '@/components/CautionStrip.vue'
 import ConflictDialog from '@/components/ConflictDialog.vue'
 import ProblemNotice from '@/components/ProblemNotice.vue'
+import { useCatalogue } from '@/lib/catalogue'
 import { useKeys } from '@/lib/keys'
 import { useSession } from '@/lib/session'
 import { useWorkbench } from '@/lib/workbench'
@@ -22,6 +23,7 @@ const saveProblem = ref<ProblemDocument | null>(null)
 const conflict = ref<ProblemDocument | null>(null)
 const busy = ref(false)
 const trying = ref(false)
+const { catalogue } = useCatalogue()
 const branch = computed(() => bench.circuit?.branches.find((b) => b.id === bench.selected) ?? null)
 const labelOf = (id: string) =>
   bench.circuit?.branches.find((b) => b.id === id)?.label ?? bench.circuit?.nodes.find((n) => n.id === id)?.label ?? bench.circuit?.batteries.find((b) => b.id === id)?.label ?? id
@@ -82,7 +84,7 @@ useKeys([
         </li>
       </ul>
       <ProblemNotice :problem="saveProblem" />
-      <StatePanel v-if="trying" @close="trying = false" />
+      <StatePanel v-if="trying && catalogue" @close="trying = false" />
       <section v-if="branch" class="panel stack">
         <div class="row"><h2 class="sleeve">{{ branch.label }}</h2><span class="grow" /><v-btn variant="text" @click="bench.selected = null">All ▴</v-btn></div>
         <BranchEditor :key="branch.id" :branch="branch" />

@@ -3,10 +3,12 @@
 import { computed } from 'vue'
 import type { Circuit } from '@/api/types'
 import NumberField from '@/components/NumberField.vue'
+import { useCatalogue } from '@/lib/catalogue'
 import { addLoad } from '@/lib/circuitEdit'
 import { useWorkbench } from '@/lib/workbench'
 
 const bench = useWorkbench()
+const { catalogue } = useCatalogue()
 const circuit = computed(() => bench.circuit!)
 type Load = Circuit['loads'][number]
 type Converter = Circuit['converters'][number]
@@ -45,7 +47,7 @@ const local = (key: string) => (message: string) => {
       <NumberField :model-value="c.set_point_v" label="Absorption" unit="V" :min="6" :max="60" required @update:model-value="$event !== null && setConverter(c.id, { set_point_v: $event })" @problem="local(`${c.id}:v`)($event)" />
       <NumberField :model-value="c.input_cut_off_v" label="Stops below" unit="V" :min="0" :max="60" required @update:model-value="$event !== null && setConverter(c.id, { input_cut_off_v: $event })" @problem="local(`${c.id}:cut`)($event)" />
     </div>
-    <v-btn variant="outlined" data-test="add-load" @click="bench.edit(addLoad(circuit))">Add a load at the battery</v-btn>
+    <v-btn variant="outlined" data-test="add-load" :disabled="!catalogue" @click="catalogue && bench.edit(addLoad(circuit, catalogue.blank_load))">Add a load at the battery</v-btn>
   </div>
 </template>
 

@@ -3,13 +3,19 @@
 import { computed, onBeforeUnmount, reactive, watch } from 'vue'
 import type { ProblemDocument } from '@/api/types'
 import ProblemNotice from '@/components/ProblemNotice.vue'
+import { useCatalogue } from '@/lib/catalogue'
 import { fixed, mv } from '@/lib/numbers'
 import { useWorkbench } from '@/lib/workbench'
 
 const bench = useWorkbench()
 const emit = defineEmits<{ close: [] }>()
 const circuit = computed(() => bench.circuit!)
-const state = reactive({ rpm: 2000, ambient: 20, bonnet: 40, cranking: false, warm: true, fault: null as string | null })
+const { catalogue } = useCatalogue()
+/** The core says where one begins; the catalogue was there before the circuit could be drawn. */
+const start = catalogue.value?.state_start
+const state = reactive({
+  rpm: start?.engine_rpm ?? 0, ambient: start?.ambient_c ?? 0, bonnet: start?.engine_space_c ?? 0, cranking: false, warm: true, fault: null as string | null,
+})
 const loads = reactive<Record<string, boolean>>({})
 const contacts = reactive<Record<string, boolean>>({})
 

@@ -19,6 +19,7 @@ from mavrik.core.circuit import (
     GroundStrapBranch,
     JointBranch,
     LinkBranch,
+    Load,
     MosfetBranch,
     Node,
     NodeRole,
@@ -133,6 +134,15 @@ MOUNT = JointBranch(id="mount", label="Alternator mount", from_node="block", to_
 ENGINE_STRAP = GroundStrapBranch(
     id="engine_strap", label="Engine strap", from_node="chassis", to_node="block", length_m=0.4, size="16 mm2"
 )
+
+
+def blank_load() -> Load:
+    """A load with starting values, to be put between two nodes and corrected at the vehicle.
+
+    >>> blank_load().current_a
+    10.0
+    """
+    return Load(id="load", label="New load", from_node="from", to_node="to", current_a=10)
 
 
 def blank_branches() -> tuple[AnyBranch, ...]:
