@@ -129,6 +129,11 @@ JOBS = (
         "Pre-season check of the charging circuit after the loom was remade.", -4, JobState.DONE,
         layout="front_battery", rated_a=70, test=DemoTest(66.0),
     ),
+    DemoJob(
+        "Osier Canal Trips", "", "Heron 40 narrowboat, house bank of four", VehicleKind.BOAT, 12,
+        "Inverter drops out in the evening; wants to know what the second alternator really gives.", 14, JobState.OPEN,
+        layout="house_bank_diagonal", rated_a=90,
+    ),
 )  # fmt: skip
 
 
