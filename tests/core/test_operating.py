@@ -9,7 +9,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from mavrik.core.circuit import Circuit
+from mavrik.core.circuit import AlternatorFault, Circuit, as_sound
 from mavrik.core.layouts import LAYOUTS, build_layout
 from mavrik.core.network import NoOperatingPointError
 from mavrik.core.operating import BankLoad, DeadShort, DeviceFlow, Engine, OperatingPoint, State, solve_circuit
@@ -20,6 +20,8 @@ from mavrik.core.sources import (
     rest_voltage_v,
 )
 from mavrik.core.topology import CircuitError
+from mavrik.core.warm_cables import curve_of, surroundings_c
+from mavrik.exchange.spice import write_netlist
 from tests.build import simple_document
 
 BUILT = {(x.name, v): x.build(v) for x in LAYOUTS for v in (12, 24)}
@@ -224,3 +226,93 @@ def test_full_and_cold_batteries_take_a_charge_slowly() -> None:
     assert internal_resistance_factor(25) == 1 and internal_resistance_factor(-20, 0.5) > 2
     with pytest.raises(ValueError, match="between 0 and 1"):
         rest_voltage_v("agm", 1.2)
+
+
+def changed_alternator(name: str = "front_battery", **changes: object) -> Circuit:
+    circuit = build_layout(name, 12)
+    first = circuit.alternator.model_copy(update=changes)
+    return circuit.model_copy(update={"alternators": (first, *circuit.alternators[1:])})
+
+
+def test_a_shorted_regulator_gives_all_it_can_at_any_voltage() -> None:
+    """Full field: over its set point until the battery gasses, or at its limit. Common practice, no source."""
+    point = solve_circuit(changed_alternator(field="full"), State())
+    assert 16 < next(d for d in point.devices if d.kind == "alternator").volts <= 18.001
+    loaded = State(bank=BankLoad(from_node="bat_pos", to_node="bat_neg", current_a=200))
+    point = solve_circuit(changed_alternator(field="full"), loaded)
+    assert next(d for d in point.devices if d.kind == "alternator").does == "at its limit"
+
+
+@pytest.mark.parametrize("fault", [f for f in AlternatorFault if f is not AlternatorFault.NONE])
+def test_a_fault_inside_leaves_less_output(fault: AlternatorFault) -> None:
+    load = State(bank=BankLoad(from_node="bat_pos", to_node="bat_neg", current_a=200))
+    sound, hurt = (
+        next(d for d in solve_circuit(changed_alternator(fault=f), load).devices if d.kind == "alternator")
+        for f in ("none", fault)
+    )
+    assert 0.3 * sound.current_a < hurt.current_a < 0.9 * sound.current_a
+
+
+def test_a_link_waits_its_delay() -> None:
+    circuit = build_layout("second_battery_link", 12)
+    slow = circuit.model_copy(
+        update={"branches": tuple(b.model_copy(update={"delay_s": 120}) if b.id == "link" else b for b in circuit.branches)}
+    )
+    closed = {
+        s: next(b.closed for b in solve_circuit(slow, State(lasts_s=s)).branches if b.branch_id == "link") for s in (30, 300)
+    }
+    assert closed == {30: False, 300: True}
+    kept = solve_circuit(slow, State(engine_rpm=0, lasts_s=30, contacts={"link": True}))
+    assert next(b.closed for b in kept.branches if b.branch_id == "link")
+
+
+def test_a_winch_says_how_long_its_leads_bear_it() -> None:
+    circuit = build_layout("winch", 12)
+    point = solve_circuit(circuit, State(engine_rpm=1500))
+    thin = circuit.model_copy(
+        update={"branches": tuple(b.model_copy(update={"size": "16 mm2"}) if b.kind == "cable" else b for b in circuit.branches)}
+    )
+    hot = [
+        b
+        for b in solve_circuit(
+            thin, State(engine_rpm=1500, bank=BankLoad(from_node="bat_pos", to_node="bat_neg", current_a=300))
+        ).branches
+        if b.seconds_to_limit
+    ]
+    assert all(b.limit_c is None for b in point.branches if circuit.branch(b.branch_id).kind == "joint")
+    for b in hot:
+        branch = thin.branch(b.branch_id)
+        assert b.seconds_to_limit == pytest.approx(
+            curve_of(branch, surroundings_c(branch, 40, 20)).seconds_to(abs(b.current_a), 105, surroundings_c(branch, 40, 20))
+        )
+
+
+def test_full_and_open_fields_go_out_as_netlists() -> None:
+    for field in ("full", "open"):
+        assert ".op" in write_netlist(changed_alternator(field=field), State())
+
+
+def _with_joint(mohm: float | None) -> Circuit:
+    circuit = build_layout("front_battery", 12)
+    branches = tuple(b.model_copy(update={"measured_mohm": mohm}) if b.id == "mount" else b for b in circuit.branches)
+    return circuit.model_copy(update={"branches": branches})
+
+
+def test_a_measured_joint_drops_what_ohms_law_says_and_is_named() -> None:
+    """By hand: 80 A through 6 mohm is 0.48 V; the sound mount of 0.1 mohm loses 8 mV."""
+    state = State(output_a={"alternator": 80})
+    found = {m: solve_circuit(_with_joint(m), state) for m in (None, 6.0)}
+    drops = {m: next(b.drop_v for b in p.branches if b.branch_id == "mount") for m, p in found.items()}
+    assert drops[None] == pytest.approx(0.008, rel=1e-6) and drops[6.0] == pytest.approx(0.48, rel=1e-6)
+    assert any("as measured" in n and "Alternator mount" in n for n in found[6.0].notes) and not found[None].notes
+
+
+def test_what_a_measured_cable_has_over_a_sound_one_does_not_follow_temperature() -> None:
+    """The metal of copper gains 0.393 % a kelvin; a bad lug on it stays what it is. A cable better than thought is all metal."""
+    cable = build_layout("front_battery", 12).branch("charge_cable")
+    sound_20c, sound_60c = cable.sound_resistance_ohm(20), cable.sound_resistance_ohm(60)
+    worse = cable.model_copy(update={"measured_mohm": sound_20c * 1000 + 5})
+    better = cable.model_copy(update={"measured_mohm": sound_20c * 500})
+    assert worse.resistance_ohm(60) - worse.resistance_ohm(20) == pytest.approx(sound_60c - sound_20c)
+    assert better.resistance_ohm(60) / better.resistance_ohm(20) == pytest.approx(sound_60c / sound_20c)
+    assert as_sound(_with_joint(6.0)) == build_layout("front_battery", 12)

@@ -6,7 +6,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from mavrik.core.ampacity import FAILED_C, Place, ampacity, working_temperature_c, working_temperatures_c
 from mavrik.core.circuit import CableBranch, ConductorBranch
 from mavrik.core.conductor import Material, at_temperature, cable_resistance, parse_size
 from mavrik.core.layouts import LAYOUTS, blank_branches, build_layout
@@ -58,19 +57,6 @@ def test_extra_resistance_adds_to_its_branch_alone() -> None:
     sound, bad = predict(simple_circuit(), state), predict(simple_circuit(), state, {"home": 0.004})
     assert bad.drop_v["home"] - sound.drop_v["home"] == pytest.approx(0.4)
     assert bad.drop_v["feed"] == pytest.approx(sound.drop_v["feed"])
-
-
-@given(st.floats(-500, 500), st.just(0.0) | st.floats(1, 400), st.floats(20, 70), st.sampled_from([75, 90, 105, 125]))
-def test_temperatures_of_many_are_those_of_one(current: float, allowed: float, ambient: float, insulation: int) -> None:
-    """Heat balance: the rise goes with the square of the current, worked here one by one."""
-    by_hand = FAILED_C if allowed == 0 else min(ambient + (insulation - ambient) * (current / allowed) ** 2, FAILED_C)
-    found = working_temperatures_c([current, current], allowed, ambient, insulation)
-    assert found.tolist() == pytest.approx([by_hand, by_hand])
-
-
-def test_at_half_the_allowed_current_a_quarter_of_the_rise() -> None:
-    allowed = ampacity(parse_size("35 mm2"), 105, Place.CABIN)
-    assert working_temperature_c(allowed.current_a / 2, allowed, 105) == pytest.approx(30 + 75 / 4)
 
 
 @pytest.mark.parametrize("branch", blank_branches(), ids=lambda b: b.kind)

@@ -5,6 +5,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from mavrik.core.circuit import LUG_JOINT_OHM, Circuit
+from mavrik.core.conductor import parse_size
+from mavrik.core.heat import heat_curve
 from mavrik.core.layouts import LAYOUTS, build_layout
 from mavrik.core.network import CurrentSource, EmfSource, Resistor, solve_network
 from mavrik.core.prediction import OperatingState, predict
@@ -98,12 +100,23 @@ def test_a_warm_place_raises_the_drop_by_the_coefficient() -> None:
     assert warm / cold == pytest.approx(1 + 0.00393 * 30)
 
 
-def test_warmed_up_a_cable_at_its_ampacity_is_at_its_class() -> None:
-    """35 mm2, 105 degC, cabin: 210 A by ISO 10133."""
+def test_warmed_up_a_cable_sits_where_its_heat_balance_says() -> None:
+    """35 mm2, 105 degC: the current that keeps it there in the cabin's 20 degC, two thirds of it, and a bundle's share."""
+    limit = heat_curve(parse_size("35 mm2"), 20.0).ampacity_a(105)
+    for share, bundled in ((1.0, 1), (0.66, 1), (0.7, 3)):
+        document = simple_document()
+        document["branches"][0]["bundled"] = bundled
+        seen = predict(Circuit.model_validate(document), OperatingState(share * limit, 14.4, warmed_up=True))
+        warm = heat_curve(parse_size("35 mm2"), 20.0, bundled=bundled).temperature_c(share * limit)
+        assert seen.temperature_c["feed"] == pytest.approx(warm, abs=0.1)
+        assert (warm == pytest.approx(105)) is (share != 0.66)
+
+
+def test_a_cable_has_air_of_its_own_where_it_is_given() -> None:
     document = simple_document()
-    document["alternators"][0]["rated_a"] = 210
-    seen = predict(Circuit.model_validate(document), OperatingState(210, 14.4, warmed_up=True))
-    assert seen.temperature_c["feed"] == pytest.approx(105)
+    document["branches"][0]["ambient_c"] = 70
+    cold = predict(Circuit.model_validate(document), OperatingState(100, 14.4))
+    assert cold.temperature_c["feed"] == 70 and cold.temperature_c["home"] != 70
 
 
 def test_parallel_grounds_share_and_a_bad_one_pushes_current_to_the_other() -> None:

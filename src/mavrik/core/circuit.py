@@ -7,6 +7,7 @@ Its own rules (types, ranges, names that refer to something) are here; whether i
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from enum import StrEnum
 from functools import lru_cache
 from typing import Annotated, Literal
@@ -14,7 +15,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
 from mavrik.core.ampacity import INSULATION_CLASSES_C, Ampacity, Place, ampacity
-from mavrik.core.conductor import Material, Size, at_temperature, cable_resistance, parse_size
+from mavrik.core.conductor import Material, Size, Stranding, at_temperature, cable_resistance, parse_size
 from mavrik.core.protection import FuseFamily, cold_resistance_ohm
 from mavrik.core.sources import CurvePoint
 
@@ -110,19 +111,38 @@ LUG_JOINT_OHM = 0.05e-3
 
 
 @lru_cache(maxsize=4096)
-def _metal_20c_ohm(size: str, length_m: float, material: Material, parallel: int) -> float:
+def _metal_20c_ohm(size: str, length_m: float, material: Material, parallel: int, stranding: Stranding) -> float:
     # Not a cached property of the branch: a changed copy of a document would carry the old value along.
-    return cable_resistance(parse_size(size), length_m, 20.0, material, parallel)
+    return cable_resistance(parse_size(size), length_m, 20.0, material, parallel, stranding)
 
 
-class BranchBase(Document):
+class BranchBase(Document, ABC):
     """What every branch has. Current in a sound charging circuit runs from `from_node` to `to_node`."""
 
     id: Identifier
     label: Label
     from_node: Identifier
     to_node: Identifier
+    measured_mohm: Annotated[float, Field(gt=0, le=100_000)] | None = Field(
+        None, description="Resistance as measured, at 20 degC [mohm]; null: taken as sound"
+    )
     note: Annotated[str, Field(max_length=500)] = ""
+
+    @abstractmethod
+    def sound_resistance_ohm(self, temperature_c: float) -> float:
+        """Resistance as new, clean and tight [ohm]."""
+
+    def resistance_ohm(self, temperature_c: float) -> float:
+        """Resistance as measured where it was, otherwise as sound, at a temperature [ohm].
+
+        temperature_c: of the branch [degC]
+        What it has over a sound one lies in its contacts, which do not follow temperature as the metal does.
+        """
+        sound = self.sound_resistance_ohm(temperature_c)
+        if self.measured_mohm is None:
+            return sound
+        measured, sound_20c = self.measured_mohm / 1000, self.sound_resistance_ohm(20.0)
+        return measured + sound - sound_20c if measured >= sound_20c else measured * sound / sound_20c
 
     @property
     def conducts(self) -> bool:
@@ -141,10 +161,15 @@ class ConductorBranch(BranchBase):
     length_m: Annotated[float, Field(gt=0, le=50, description="Length along the route [m]")]
     size: SizeText
     material: Material = Material.COPPER
+    stranding: Stranding = Field(Stranding.FLEXIBLE, description="How it is stranded: decides its resistance a metre")
     insulation_c: Annotated[int, AfterValidator(_known_insulation)] = Field(
         105, description="Insulation temperature class [degC]"
     )
     place: Place = Place.ENGINE_SPACE
+    ambient_c: Annotated[float, Field(ge=-40, le=120)] | None = Field(
+        None, description="Air round it where it differs from its place's [degC]"
+    )
+    bundled: Annotated[int, Field(ge=1, le=40, description="Loaded cables in its bundle, this one included")] = 1
     parallel: Annotated[int, Field(ge=1, le=4, description="Equal runs side by side")] = 1
     sheathed: bool = Field(False, description="In a sleeve or conduit over its whole length")
     from_end: Termination = Termination()
@@ -157,12 +182,14 @@ class ConductorBranch(BranchBase):
 
     def sound_resistance_ohm(self, temperature_c: float) -> float:
         """Resistance with both ends clean and tight, at a conductor temperature [ohm]."""
-        cold = _metal_20c_ohm(self.size, self.length_m, self.material, self.parallel)
+        cold = _metal_20c_ohm(self.size, self.length_m, self.material, self.parallel, self.stranding)
         return at_temperature(cold, temperature_c, self.material) + 2 * LUG_JOINT_OHM / self.parallel
 
     def ampacity(self) -> Ampacity:
         """What it may carry for good, in its place, by the table of its size series."""
-        return ampacity(self.conductor, self.insulation_c, self.place, material=self.material, parallel=self.parallel)
+        return ampacity(
+            self.conductor, self.insulation_c, self.place, None, self.material, self.parallel, self.ambient_c, self.bundled
+        )
 
 
 class CableBranch(ConductorBranch):
@@ -199,6 +226,7 @@ class ContactBranch(BranchBase):
 
     resistance_mohm: Milliohm = 0.2
     rating_a: Ampere | None = Field(None, description="Continuous rating [A], where known")
+    intermittent_a: Ampere | None = Field(None, description="Rating for short duty, as cranking [A], where known")
 
     def sound_resistance_ohm(self, temperature_c: float) -> float:
         """Resistance when clean and tight [ohm]; contacts are taken as independent of temperature."""
@@ -240,7 +268,6 @@ class RelayBranch(ContactBranch):
     """The contact of a relay or solenoid."""
 
     kind: Literal["relay"] = "relay"
-    intermittent_a: Ampere | None = Field(None, description="Rating for short duty [A], where known")
     closed: bool = True
 
     @property
@@ -325,6 +352,17 @@ AnyBranch = (
 Branch = Annotated[AnyBranch, Field(discriminator="kind")]
 
 
+class AlternatorFault(StrEnum):
+    """What may be wrong inside an alternator, or in what turns it."""
+
+    NONE = "none"
+    DIODE_OPEN = "diode_open"
+    DIODE_SHORTED = "diode_shorted"
+    PHASE_LOST = "phase_lost"
+    WORN_BRUSHES = "worn_brushes"
+    BELT_SLIPS = "belt_slips"
+
+
 class Alternator(Document):
     """The alternator between its output stud and its case."""
 
@@ -344,7 +382,10 @@ class Alternator(Document):
     compensation_mv_per_k: Annotated[
         float, Field(ge=-60, le=10, description="Set point over temperature, from 25 degC [mV/K]")
     ] = 0.0
-    field: Literal["ok", "open"] = Field("ok", description="open: no field current, no output")
+    field: Literal["ok", "open", "full"] = Field(
+        "ok", description="open: no field current, no output; full: a shorted regulator, all it can give at any voltage"
+    )
+    fault: AlternatorFault = Field(AlternatorFault.NONE, description="What is wrong inside")
 
 
 class Battery(Document):
@@ -385,6 +426,8 @@ class Load(Document):
     cut_off_v: Annotated[float, Field(ge=0, le=32, description="Switches itself off below [V]; power only")] = 0.0
     on: bool = Field(True, description="Whether it is on unless a state says otherwise")
     cranking: bool = Field(False, description="A starter: on only while cranking")
+    inrush_a: Ampere | None = Field(None, description="What it draws for a moment when switched on [A]")
+    inrush_s: Annotated[float, Field(gt=0, le=60, description="How long that lasts [s]")] = 0.2
 
 
 class Converter(Document):
@@ -443,6 +486,11 @@ class Circuit(Document):
         """The battery the alternator is meant for: the first in the list."""
         return self.batteries[0]
 
+    @property
+    def elements(self) -> tuple[AnyBranch | Alternator | Battery | Load | Converter | BenchCharger, ...]:
+        """Everything with an id but the nodes."""
+        return (*self.branches, *self.alternators, *self.batteries, *self.loads, *self.converters, *self.chargers)
+
     def node(self, node_id: str) -> Node:
         """The node of that id; raises KeyError where there is none."""
         for node in self.nodes:
@@ -456,3 +504,12 @@ class Circuit(Document):
             if branch.id == branch_id:
                 return branch
         raise KeyError(branch_id)
+
+
+def as_sound(circuit: Circuit) -> Circuit:
+    """The same circuit with nothing measured: every branch as new, clean and tight.
+
+    circuit: the document
+    """
+    sound = (b if b.measured_mohm is None else b.model_copy(update={"measured_mohm": None}) for b in circuit.branches)
+    return circuit.model_copy(update={"branches": tuple(sound)})

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated
 
 import numpy as np
@@ -11,7 +12,6 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from mavrik.core import network as net
-from mavrik.core.ampacity import Place, working_temperatures_c
 from mavrik.core.circuit import (
     Alternator,
     AnyBranch,
@@ -29,11 +29,14 @@ from mavrik.core.circuit import (
     SwitchBranch,
 )
 from mavrik.core.devices import battery_units, converter_element
-from mavrik.core.sources import charging_resistance_ohm, internal_resistance_factor, output_limit_a, rest_voltage_v
+from mavrik.core.sources import charging_resistance_ohm, internal_resistance_factor, output_limit_a, rest_voltage_v, source_table
+from mavrik.core.supply import trace
 from mavrik.core.topology import CircuitError, Problem, check_circuit
+from mavrik.core.warm_cables import SETTLED_K, WARM_ROUNDS, WarmCables, curve_of, surroundings_c
 
-WARM_ROUNDS = 6
-SETTLED_K = 0.1
+FULL_FIELD_V_12 = 18.0
+"""Where a gassing battery holds an alternator whose regulator is shorted, on a 12 V system. Common practice, rough, no source."""
+
 Amount = Annotated[float, Field(ge=0, le=2000)]
 
 
@@ -65,10 +68,17 @@ class State(Document):
     loads_on: dict[Identifier, bool] = Field({}, description="By load id; left out, as the document has it")
     contacts: dict[Identifier, bool] = Field({}, description="Closed or not, by id of a switch, breaker, relay or link")
     output_a: dict[Identifier, Amount] = Field({}, description="A known output by alternator id, whatever the voltage [A]")
+    lasts_s: Annotated[float, Field(ge=0, le=86400, description="How long the state has lasted [s]: links wait their delay")] = (
+        3600.0
+    )
     chargers_on: bool = Field(True, description="Whether bench chargers are plugged in")
+    converters_on: bool = Field(True, description="Whether DC-DC chargers run; most sleep with the engine")
     state_of_charge: dict[Identifier, Annotated[float, Field(ge=0, le=1)]] = Field({}, description="By battery id")
     bank: BankLoad | None = None
     fault: DeadShort | None = None
+    watch_node: Identifier | None = Field(
+        None, description="Where the voltage is asked about; left out, the first battery's positive post"
+    )
 
 
 @dataclass(frozen=True)
@@ -85,6 +95,11 @@ class BranchFlow:
     resistance_ohm: Annotated[float | None, Field(description="null while it is open")]
     temperature_c: float
     closed: bool
+    limit_c: Annotated[float | None, Field(description="Class of its insulation [degC]; null for what is no conductor")] = None
+    seconds_to_limit: Annotated[
+        float | None,
+        Field(description="How long this current takes to bring it there from its surroundings' [s]; null: it does not"),
+    ] = None
 
 
 @dataclass(frozen=True)
@@ -103,6 +118,15 @@ class DeviceFlow:
     limit_a: float | None
 
 
+@dataclass(frozen=True)
+class Supply:
+    """What one source gives one taker."""
+
+    source_id: str
+    taker_id: str
+    current_a: float
+
+
 class OperatingPoint(Document):
     """What a circuit does at one state."""
 
@@ -110,6 +134,7 @@ class OperatingPoint(Document):
     node_voltages_v: dict[str, float]
     branches: tuple[BranchFlow, ...]
     devices: tuple[DeviceFlow, ...]
+    supplies: tuple[Supply, ...] = Field(description="Who supplies whom, by proportional sharing where currents meet")
     given_w: float = Field(description="By all sources and discharging batteries [W]")
     taken_w: float = Field(description="By all loads, charging batteries and converters' losses [W]")
     lost_w: float = Field(description="In branches [W]")
@@ -133,13 +158,16 @@ def _battery(circuit: Circuit, battery: Battery, state: State) -> net.EmfSource:
     )
 
 
-def _alternator(alternator: Alternator, state: State) -> net.RegulatedSource:
+def _alternator(circuit: Circuit, alternator: Alternator, state: State) -> net.RegulatedSource:
     shaft = state.engine_rpm * alternator.pulley_ratio
     magnet = alternator.kind == "permanent_magnet"
     limit = 0.0
-    if alternator.field == "ok" and not state.cranking:
+    if alternator.field != "open" and not state.cranking:
         limit = float(output_limit_a(alternator.rated_a, shaft, state.alternator_c, alternator.curve, magnet))
+        limit *= source_table().fault_output_share[alternator.fault]
     set_point = alternator.set_point_v + alternator.compensation_mv_per_k / 1000 * (state.alternator_c - 25.0)
+    if alternator.field == "full":
+        set_point = FULL_FIELD_V_12 * circuit.system_voltage_v / 12
     return net.RegulatedSource(
         alternator.id,
         alternator.stud_node,
@@ -175,10 +203,10 @@ def is_closed(branch: AnyBranch, state: State) -> bool:
 
 def _branch(branch: AnyBranch, state: State) -> net.Element | None:
     """A branch as an element, with its resistance at 20 degC; None while it is open."""
-    ohm = branch.sound_resistance_ohm(20.0)
+    ohm = branch.resistance_ohm(20.0)
     if isinstance(branch, DiodeBranch):
         return net.Diode(branch.id, branch.from_node, branch.to_node, branch.forward_v, ohm)
-    if isinstance(branch, LinkBranch) and branch.override == "none":
+    if isinstance(branch, LinkBranch) and branch.override == "none" and branch.delay_s <= state.lasts_s:
         sense = branch.from_node
         return net.Link(
             branch.id,
@@ -192,7 +220,8 @@ def _branch(branch: AnyBranch, state: State) -> net.Element | None:
             state.contacts.get(branch.id, False),
         )
     if isinstance(branch, LinkBranch):
-        return net.Resistor(branch.id, branch.from_node, branch.to_node, ohm) if branch.override == "closed" else None
+        held = branch.override == "closed" or (branch.override == "none" and state.contacts.get(branch.id, False))
+        return net.Resistor(branch.id, branch.from_node, branch.to_node, ohm) if held else None
     return net.Resistor(branch.id, branch.from_node, branch.to_node, ohm) if is_closed(branch, state) else None
 
 
@@ -209,10 +238,10 @@ def elements_of(circuit: Circuit, state: State) -> list[net.Element]:
             made = net.Link(**{**made.__dict__, "sense_negative": circuit.battery.negative_node})
         if made is not None:
             elements.append(made)
-    elements += [_alternator(a, state) for a in circuit.alternators]
+    elements += [_alternator(circuit, a, state) for a in circuit.alternators]
     elements += [_battery(circuit, b, state) for b in circuit.batteries]
     elements += [_load(circuit, x) for x in circuit.loads if is_on(x, state)]
-    elements += [converter_element(c) for c in circuit.converters]
+    elements += [replace(converter_element(c), limit_a=c.limit_a if state.converters_on else 0.0) for c in circuit.converters]
     if state.chargers_on:
         elements += [
             net.RegulatedSource(
@@ -242,6 +271,8 @@ def check_state(circuit: Circuit, state: State) -> list[Problem]:
         for name in getattr(state, field)
         if name not in ids
     ]
+    if state.watch_node is not None and state.watch_node not in nodes:
+        problems.append(Problem("watch_node", "watch_node", f"There is no node '{state.watch_node}'."))
     for where, what in (("bank", state.bank), ("fault", state.fault)):
         if what is not None:
             problems += [
@@ -255,7 +286,7 @@ def check_state(circuit: Circuit, state: State) -> list[Problem]:
 
 
 class Engine:
-    """A circuit at a state, assembled once: solved as it is, or swept over arrays of values."""
+    """A circuit at a state, its branches as measured where they were, assembled once: solved as it is, or swept over arrays of values."""
 
     def __init__(self, circuit: Circuit, state: State) -> None:
         """Raises CircuitError for a circuit that cannot be computed or a state that names what is not there."""
@@ -267,40 +298,44 @@ class Engine:
         self.network = net.Network(self.elements, circuit.alternator.case_node)
         by_id = {b.id: b for b in circuit.branches}
         metal = [(k, by_id[r.id]) for k, r in enumerate(self.network.resistors) if r.id in by_id]
-        conductors = [(k, b) for k, b in metal if isinstance(b, ConductorBranch)]
-        self._rows = np.array([k for k, _ in conductors], dtype=int)
-        self._at_20c = np.asarray(self.network.values.resistor_ohm, dtype=float)[self._rows]
-        self._per_k = (np.array([b.sound_resistance_ohm(120.0) for _, b in conductors]) - self._at_20c) / 100.0
-        ampacities = [b.ampacity() for _, b in conductors]
-        self._allowed_a = np.array([a.current_a for a in ampacities])
-        self._table_ambient_c = np.array([a.ambient_c for a in ampacities])
-        self._insulation_c = np.array([float(b.insulation_c) for _, b in conductors])
-        around = [state.engine_space_c if b.place is Place.ENGINE_SPACE else state.ambient_c for _, b in conductors]
-        self._around_c = np.array(around, dtype=float)
-        self.conductor_ids = tuple(b.id for _, b in conductors)
+        self._rows = np.array([k for k, _ in metal], dtype=int)
+        self.warm = WarmCables([b for _, b in metal], measured=True)
+        self._around_c = self.warm.around_c(state.engine_space_c, state.ambient_c)
 
-    def values(self, conductor_c: NDArray[np.float64] | None = None) -> net.Values:
-        """The network's values with conductors at their temperatures, or at that of their surroundings."""
-        warm = self._around_c if conductor_c is None else conductor_c
+    def values(self, temperature_c: NDArray[np.float64] | None = None) -> net.Values:
+        """The network's values with branches at their temperatures, or at that of their surroundings."""
         ohm = np.array(self.network.values.resistor_ohm, dtype=float)
-        ohm[self._rows] = self._at_20c + self._per_k * (warm - 20.0)
+        ohm[self._rows] = self.warm.ohm(self._around_c if temperature_c is None else temperature_c)
         return net.Values(**{**self.network.values.__dict__, "resistor_ohm": ohm})
 
-    def solve(self) -> tuple[net.Solution, NDArray[np.float64], net.Values]:
-        """Solution, conductor temperatures [degC] and the values it is for. Raises NoOperatingPointError."""
-        warm = self._around_c
-        values = self.values(warm)
-        found = self.network.solve(values)
-        if self.state.warmed_up and len(self._rows):
+    def settle(self) -> Settled:
+        """Bring the circuit to rest, with its cables warmed up where the state says so. Raises NoOperatingPointError."""
+        temperature = self._around_c
+        values = self.values(temperature)
+        rest = self.network.settle(values)
+        if self.state.warmed_up:
             for _ in range(WARM_ROUNDS):
-                amps = np.array([found.current_a[i] for i in self.conductor_ids])
-                hotter = working_temperatures_c(amps, self._allowed_a, self._table_ambient_c, self._insulation_c)
-                if np.abs(hotter - warm).max() < SETTLED_K:
+                amps = rest.answer.resistor_a[0, self._rows]
+                hotter = self.warm.settled_c(amps, self._around_c)
+                if np.abs(hotter - temperature).max(initial=0.0) < SETTLED_K:
                     break
-                warm = hotter
-                values = self.values(warm)
-                found = self.network.solve(values)
-        return found, warm, values
+                temperature = hotter
+                values = self.values(temperature)
+                rest = self.network.settle(values, rest)
+        by_id = {b.id: t for b, t in zip(self.warm.branches, temperature.tolist(), strict=True)}
+        return Settled(self, self.network.named(rest), rest, values, by_id)
+
+
+@dataclass(frozen=True)
+class Settled:
+    """A circuit at rest: what a probe could read, and what further questions begin from."""
+
+    engine: Engine
+    solution: net.Solution
+    rest: net.Batch
+    values: net.Values
+    temperature_c: Mapping[str, float]
+    """Of the branches, by id."""
 
 
 DOES = {
@@ -327,10 +362,13 @@ def solve_circuit(circuit: Circuit, state: State | None = None) -> OperatingPoin
     >>> next(d.does for d in point.devices if d.kind == "alternator")
     'regulating'
     """
-    state = state or State()
-    engine = Engine(circuit, state)
-    found, warm, values = engine.solve()
-    temperatures = dict(zip(engine.conductor_ids, warm.tolist(), strict=True))
+    return point_of(Engine(circuit, state or State()).settle())
+
+
+def point_of(settled: Settled) -> OperatingPoint:
+    """As `solve_circuit`, of a circuit that is at rest already."""
+    engine, found, values, temperatures = settled.engine, settled.solution, settled.values, settled.temperature_c
+    circuit, state = engine.circuit, engine.state
     ohm = dict(zip((r.id for r in engine.network.resistors), np.asarray(values.resistor_ohm, dtype=float).tolist(), strict=True))
     volts = {n.id: found.node_v.get(n.id, 0.0) for n in circuit.nodes}
     branches = tuple(_branch_flow(b, state, found, volts, ohm, temperatures) for b in circuit.branches)
@@ -344,6 +382,9 @@ def solve_circuit(circuit: Circuit, state: State | None = None) -> OperatingPoin
     notes += [
         f"{c.label} stopped: its input is below {c.input_cut_off_v:g} V." for c in circuit.converters if c.id in found.open_ids
     ]
+    measured = [b.label for b in circuit.branches if b.measured_mohm is not None]
+    if measured:
+        notes.append(f"Resistance as measured, not as sound: {', '.join(measured)}.")
     given = sum(d.power_w for d in devices if d.power_w > 0)
     taken = -sum(d.power_w for d in devices if d.power_w < 0)
     return OperatingPoint(
@@ -351,11 +392,40 @@ def solve_circuit(circuit: Circuit, state: State | None = None) -> OperatingPoin
         node_voltages_v=volts,
         branches=branches,
         devices=devices,
+        supplies=tuple(Supply(s, t, a) for (s, t), a in supplies_of(circuit, state, found).items()),
         given_w=given,
         taken_w=taken,
         lost_w=sum(b.heat_w for b in branches),
         notes=tuple(notes),
     )
+
+
+def supplies_of(circuit: Circuit, state: State, found: net.Solution) -> dict[tuple[str, str], float]:
+    """Each taker's current by the sources it comes from [A]; as `mavrik.core.supply.trace`.
+
+    circuit, state: as solved
+    found: its solution; what comes into a converter is taken by it, what comes out is given
+    """
+    flows = [(b.from_node, b.to_node, found.current_a.get(b.id, 0.0)) for b in circuit.branches]
+    plus = {a.id: a.stud_node for a in circuit.alternators} | {c.id: c.positive_node for c in circuit.chargers}
+    plus |= {b.id: b.positive_node for b in circuit.batteries} | {c.id: c.out_node for c in circuit.converters}
+    gives = {i: (node, found.current_a.get(i, 0.0)) for i, node in plus.items()}
+    taken = {}
+    for b in circuit.batteries:
+        node, amps = gives[b.id]
+        gives[b.id] = (node, -amps)
+        taken[b.id] = (node, amps)
+    for x in circuit.loads:
+        on = is_on(x, state)
+        amps = x.current_a if on and x.law is LoadKind.CURRENT else found.current_a.get(x.id, 0.0)
+        taken[x.id] = (x.from_node, amps)
+    taken |= {c.id: (c.in_node, found.input_a[c.id]) for c in circuit.converters}
+    if state.bank is not None:
+        taken["bank"] = (state.bank.from_node, state.bank.current_a)
+    if state.fault is not None:
+        amps = found.current_a["fault"]
+        taken["fault"] = (state.fault.from_node if amps > 0 else state.fault.to_node, abs(amps))
+    return trace(flows, {i: g for i, g in gives.items() if g[1] > 0}, {i: t for i, t in taken.items() if t[1] > 0})
 
 
 def _branch_flow(
@@ -369,7 +439,12 @@ def _branch_flow(
     current = found.current_a.get(branch.id, 0.0)
     drop = volts[branch.from_node] - volts[branch.to_node]
     closed = branch.id in found.current_a and branch.id not in found.open_ids
-    resistance = ohm.get(branch.id, branch.sound_resistance_ohm(20.0))
+    resistance = ohm.get(branch.id, branch.resistance_ohm(20.0))
+    limit = seconds = None
+    if isinstance(branch, ConductorBranch):
+        limit, around = float(branch.insulation_c), surroundings_c(branch, state.engine_space_c, state.ambient_c)
+        lasts = curve_of(branch, around).seconds_to(abs(current) / branch.parallel, limit, around)
+        seconds = lasts if math.isfinite(lasts) else None
     return BranchFlow(
         branch_id=branch.id,
         label=branch.label,
@@ -381,6 +456,8 @@ def _branch_flow(
         resistance_ohm=resistance if closed else None,
         temperature_c=temperatures.get(branch.id, state.ambient_c),
         closed=closed,
+        limit_c=limit,
+        seconds_to_limit=seconds,
     )
 
 

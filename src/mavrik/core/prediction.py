@@ -7,17 +7,15 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from mavrik.core.ampacity import Place, working_temperatures_c
-from mavrik.core.circuit import AnyBranch, Battery, Circuit, ConductorBranch, DiodeBranch
+from mavrik.core.circuit import AnyBranch, Battery, Circuit, DiodeBranch
 from mavrik.core.devices import battery_units, converter_element
 from mavrik.core.network import CurrentSource, Diode, EmfSource, Floats, Network, Resistor
 from mavrik.core.sources import rest_voltage_v
 from mavrik.core.topology import Ring, find_ring, neighbours, reach
+from mavrik.core.warm_cables import SETTLED_K, WARM_ROUNDS, WarmCables
 
-WARM_ROUNDS = 4
 LIFT_ROUNDS = 8
 LIFTED_V = 1e-6
-SETTLED_K = 0.5
 """Cable temperatures that move by less than this have settled: 0.2 % of a resistance, far below what a cable may differ."""
 
 
@@ -68,16 +66,7 @@ class Predictor:
         self.ring = ring or find_ring(circuit)
         self.live: tuple[AnyBranch, ...] = tuple(b for b in circuit.branches if b.conducts)
         self._ids = [b.id for b in self.live]
-        self._at_20c = np.array([b.sound_resistance_ohm(20.0) for b in self.live])
-        conductors = [(k, b, b.ampacity()) for k, b in enumerate(self.live) if isinstance(b, ConductorBranch)]
-        self._conductors = np.array([k for k, _, _ in conductors], dtype=int)
-        # A metal's resistance is a straight line over temperature, so two points of it say all.
-        self._per_k = np.zeros(len(self.live))
-        self._per_k[self._conductors] = [(b.sound_resistance_ohm(120.0) - self._at_20c[k]) / 100.0 for k, b, _ in conductors]
-        self._allowed_a = np.array([allowed.current_a for _, _, allowed in conductors])
-        self._table_ambient_c = np.array([allowed.ambient_c for _, _, allowed in conductors])
-        self._insulation_c = np.array([float(b.insulation_c) for _, b, _ in conductors])
-        self._hot = np.array([isinstance(b, ConductorBranch) and b.place is Place.ENGINE_SPACE for b in self.live])
+        self._warm = WarmCables(self.live)
         alternator = circuit.alternator
         loads = [load for load in circuit.loads if load.on and not load.cranking]
         self._loads_a = [load.current_a for load in loads]
@@ -124,19 +113,15 @@ class Predictor:
         """Voltages and currents at one state; as the function `predict`."""
         extra = np.array([extra_ohm.get(i, 0.0) for i in self._ids]) if extra_ohm else 0.0
         driven = np.array([state.output_current_a, *self._loads_a])
-        temperature = np.where(self._hot, state.engine_space_c, state.ambient_c).astype(float)
-        resistance = self._at_20c + self._per_k * (temperature - 20.0) + extra
+        around = self._warm.around_c(state.engine_space_c, state.ambient_c)
+        temperature, resistance = around, self._warm.ohm(around) + extra
         volts, current = self._solve(resistance, driven, state.stud_voltage_v)
         if state.warmed_up:
-            # Resistance moves current only between parallel paths, so a few rounds settle it well below a millivolt.
             for _ in range(WARM_ROUNDS):
-                warm = working_temperatures_c(
-                    current[self._conductors], self._allowed_a, self._table_ambient_c, self._insulation_c
-                )
-                if np.abs(warm - temperature[self._conductors]).max(initial=0.0) < SETTLED_K:
+                warm = self._warm.settled_c(current, around)
+                if np.abs(warm - temperature).max(initial=0.0) < SETTLED_K:
                     break
-                temperature[self._conductors] = warm
-                resistance = self._at_20c + self._per_k * (temperature - 20.0) + extra
+                temperature, resistance = warm, self._warm.ohm(warm) + extra
                 volts, current = self._solve(resistance, driven, state.stud_voltage_v)
         row = {name: k for k, name in enumerate(self._network.nodes)}
         starts, ends = [row[b.from_node] for b in self.live], [row[b.to_node] for b in self.live]
@@ -164,7 +149,7 @@ def predict(
     loads do not take goes into the batteries, shared by their resistances.
     Raises CircuitError for a circuit that does not close.
     Source: nodal analysis; resistance at temperature (IEC 60028); with `warmed_up`, temperature from current by
-    `working_temperature_c`, solved together with the resistances.
+    the heat balance of each conductor (`mavrik.core.heat`), solved together with the resistances.
 
     >>> from mavrik.core.layouts import front_battery
     >>> found = predict(front_battery(12), OperatingState(80, 14.4, engine_space_c=20, ambient_c=20))

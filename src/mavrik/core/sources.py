@@ -22,6 +22,7 @@ class SourceTable(Table):
     acceptance_per_k_below_25c: float
     alternator_curve: tuple[tuple[float, float], ...]
     magnet_curve: tuple[tuple[float, float], ...]
+    fault_output_share: dict[str, float]
     cold_factor: float
     hot_factor: float
     reference_c: float

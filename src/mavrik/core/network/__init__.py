@@ -1,0 +1,46 @@
+"""Voltages and currents of any network of the trade, for one operating state or for thousands at once.
+
+Modified nodal analysis. `elements` says what a network is made of, `assembly` which of it sits where and takes the nodes out
+that only resistances touch, `batch` brings many states to rest at once, `solve` is what callers use.
+"""
+
+from mavrik.core.network.batch import Batch
+from mavrik.core.network.elements import (
+    Converter,
+    CurrentSource,
+    Diode,
+    Element,
+    EmfSource,
+    Floats,
+    Link,
+    Mode,
+    NoOperatingPointError,
+    PowerLoad,
+    RegulatedSource,
+    Resistor,
+    Solution,
+    Solved,
+    Values,
+)
+from mavrik.core.network.solve import Network, solve_network
+
+__all__ = [
+    "Batch",
+    "Converter",
+    "CurrentSource",
+    "Diode",
+    "Element",
+    "EmfSource",
+    "Floats",
+    "Link",
+    "Mode",
+    "Network",
+    "NoOperatingPointError",
+    "PowerLoad",
+    "RegulatedSource",
+    "Resistor",
+    "Solution",
+    "Solved",
+    "Values",
+    "solve_network",
+]

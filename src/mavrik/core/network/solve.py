@@ -1,0 +1,243 @@
+"""Solve an assembled network: one state, many at once, or how much each resistance matters."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import fields
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mavrik.core.network.assembly import Assembly, Reduction
+from mavrik.core.network.batch import Batch
+from mavrik.core.network.elements import (
+    VALUE_NAMES,
+    Diode,
+    Element,
+    Floats,
+    Link,
+    Mode,
+    NoOperatingPointError,
+    Resistor,
+    Solution,
+    Solved,
+    Values,
+)
+
+CHUNK = 2048
+COARSE = 16
+"""One state of so many is solved before the others."""
+
+
+def _as_rows(values: Values) -> dict[str, NDArray[np.float64]]:
+    """Every array of values as (states, elements)."""
+    return {name: np.atleast_2d(np.asarray(getattr(values, name))) for name in VALUE_NAMES}
+
+
+class Network(Assembly):
+    """A network, assembled once and solved for as many states as one likes."""
+
+    def __init__(self, elements: Sequence[Element], reference: str, reduced: bool = True) -> None:
+        """As `Assembly`."""
+        super().__init__(elements, reference, reduced)
+        self.elements, self.reference = tuple(elements), reference
+        self._checked = False
+        self._shaped: dict[str, NDArray[np.float64]] = {}
+        self._emf_s = 1.0 / np.asarray(self.values.emf_ohm, dtype=float)
+        self._emf_drive = (np.asarray(self.values.emf_v, dtype=float) * self._emf_s) @ self.across[self.part[0]]
+
+    def settle(self, values: Values | None = None, near: Batch | None = None) -> Batch:
+        """Bring one state to rest.
+
+        values: left out, those the network was made with
+        near: a state at rest that it is taken to be near, which saves rounds
+        Returns the state, to be named, asked for its sensitivities, or begun from. Raises as `solve`.
+        """
+        batch = Batch(self, self._rows(self.values if values is None else values), 1)
+        if near is not None:
+            batch.begin_like(near, np.zeros(1, dtype=np.int64))
+        batch.run()
+        return batch
+
+    def solve(self, values: Values | None = None) -> Solution:
+        """Solve one state.
+
+        values: left out, those the network was made with
+        Raises ValueError for values that cannot be, NoOperatingPointError where nothing satisfies the network.
+        """
+        return self.named(self.settle(values))
+
+    def named(self, batch: Batch) -> Solution:
+        """What a probe could read in a state at rest, by name."""
+        found = batch.answer
+        current: dict[str, float] = {}
+        for group, amps in (
+            (self.resistors, found.resistor_a), (self.emfs, found.emf_a), (self.sources, found.source_a), (self.diodes, found.diode_a),
+            (self.loads, found.load_a), (self.links, found.link_a), (self.converters, found.converter_a),
+        ):  # fmt: skip
+            current |= dict(zip((e.id for e in group), amps[0].tolist(), strict=True))
+        modes = {s.id: Mode(int(m)) for s, m in zip(self.sources, found.mode[0], strict=True)}
+        modes |= {c.id: Mode(int(m)) for c, m in zip(self.converters, found.converter_mode[0], strict=True)}
+        is_open = {k.id for k, closed in zip(self.links, found.link_closed[0], strict=True) if not closed}
+        is_open |= {x.id for x, on in zip(self.loads, found.load_on[0], strict=True) if not on}
+        is_open |= {c.id for c, starved in zip(self.converters, found.converter_starved[0], strict=True) if starved}
+        return Solution(
+            node_v=dict(zip(self.nodes, found.node_v[0].tolist(), strict=True)),
+            current_a=current,
+            input_a=dict(zip((c.id for c in self.converters), found.converter_in_a[0].tolist(), strict=True)),
+            mode=modes,
+            open_ids=frozenset(is_open),
+            chattering=frozenset(k.id for k, c in zip(self.links, found.link_chatters[0], strict=True) if c),
+        )
+
+    @property
+    def straight(self) -> bool:
+        """Whether it has nothing that bends: one solve of the matrix is then the answer."""
+        bends = self.diodes or self.loads or self.links or self.converters
+        return not (
+            bends or any(s.forced_a is None for s in self.sources) or any(e.charging_ohm not in (None, e.ohm) for e in self.emfs)
+        )
+
+    def solve_straight(self, resistor_ohm: Floats, current_a: Floats) -> tuple[Floats, Floats]:
+        """Solve one state of a network that is `straight` and has no sources, for its resistances and driven currents.
+
+        Returns node voltages [V] in the order of `nodes`, and the currents through the resistors [A].
+        Raises ValueError for resistances that are not above 0.
+        """
+        if not (resistor_ohm > 0).all():
+            bad = int(np.argmin(resistor_ohm > 0))
+            raise ValueError(f"{self.resistors[bad].id}: a resistance is above 0 ohm, not {resistor_ohm[bad]:g}")
+        a, b, k = self.conductances(resistor_ohm[None])[0], current_a @ self.injection, self.kept
+        emfs = self.across[self.part[0]]
+        a[:k, :k] += (emfs.T * self._emf_s) @ emfs
+        b[:k] += self._emf_drive
+        v = np.zeros(len(self.nodes))
+        v[:-1] = np.linalg.solve(a, b)
+        return v, (v[self.starts] - v[self.ends]) / resistor_ohm
+
+    def solve_many(self, values: Values, near: Batch | None = None) -> Solved:
+        """Solve many states: every array of `values` is (elements,) or (states, elements), and they broadcast.
+
+        near: a state at rest that all of them are taken to be near; left out, those of a sweep begin from one another
+        Errors as for `solve`; one state without an operating point refuses the whole call.
+        """
+        shaped = self._rows(values)
+        states = max(a.shape[0] for a in shaped.values())
+        if states == 1:
+            return self._batch(shaped, np.zeros(1, dtype=np.int64), None).run()
+        # Resistances that all states share are reduced once for all of them.
+        shared = len(shaped["resistor_ohm"]) == len(shaped["current_a"]) == 1
+        reduction = self.reduce(shaped) if shared else None
+        # The states of a sweep are alike: some spread over it begin where the middle one has come to rest, all the others
+        # where the nearest of those has.
+        if near is not None:
+            return self._solve_chunks(shaped, states, reduction, near, lambda own: np.zeros(len(own), dtype=np.int64))
+        spread = np.arange(states // 2 % COARSE, states, COARSE)
+        middle = int(np.argmin(np.abs(spread - states // 2)))
+        seed = self._batch(shaped, spread[middle : middle + 1], reduction)
+        seed.run()
+        coarse = self._begun(shaped, spread, reduction, seed, np.zeros(len(spread), dtype=np.int64))
+        return self._solve_chunks(
+            shaped, states, reduction, coarse, lambda own: np.clip((own - spread[0] + COARSE // 2) // COARSE, 0, len(spread) - 1)
+        )
+
+    def _solve_chunks(
+        self,
+        shaped: dict[str, NDArray[np.float64]],
+        states: int,
+        reduction: Reduction | None,
+        near: Batch,
+        which: Callable[[NDArray[np.int64]], NDArray[np.int64]],
+    ) -> Solved:
+        chunks = []
+        for start in range(0, states, CHUNK):
+            own = np.arange(start, min(start + CHUNK, states))
+            chunks.append(self._begun(shaped, own, reduction, near, which(own)).answer)
+        return Solved(**{f.name: np.concatenate([getattr(c, f.name) for c in chunks]) for f in fields(Solved)})
+
+    def _begun(
+        self,
+        shaped: dict[str, NDArray[np.float64]],
+        own: NDArray[np.int64],
+        reduction: Reduction | None,
+        near: Batch,
+        which: NDArray[np.int64],
+    ) -> Batch:
+        """States brought to rest from those they are near; where one finds none from there, all of them from nowhere."""
+        batch = self._batch(shaped, own, reduction)
+        batch.begin_like(near, which)
+        try:
+            batch.run()
+        except NoOperatingPointError:
+            # A neighbour that is unlike can lead into a circle that the state itself does not have.
+            batch = self._batch(shaped, own, reduction)
+            batch.run()
+        return batch
+
+    def _batch(self, shaped: dict[str, NDArray[np.float64]], which: NDArray[np.int64], reduction: Reduction | None) -> Batch:
+        return Batch(self, {n: a if len(a) == 1 else a[which] for n, a in shaped.items()}, len(which), reduction)
+
+    def _rows(self, values: Values) -> dict[str, NDArray[np.float64]]:
+        """The values checked and as rows; the network's own only once."""
+        if values is not self.values:
+            self.check(values)
+            return _as_rows(values)
+        if not self._checked:
+            self.check(values)
+            self._checked, self._shaped = True, _as_rows(values)
+        return self._shaped
+
+    def sensitivities(self, plus: str, minus: str, at: Batch | None = None) -> dict[str, float]:
+        """How a voltage answers to each resistance, at one state [V/ohm].
+
+        plus, minus: the nodes it is taken between
+        at: the state, at rest; left out, that of the values the network was made with
+        Returns dV/dR of every resistance, diode and closed link by id, with everything at its piece and tangent.
+        Raises as `solve`, KeyError for a node that is not there.
+        Source: adjoint of the nodal equations: with A v = b and A' w = e, dV/dR = (w across the branch) i / R.
+
+        >>> from mavrik.core.network import EmfSource, Resistor
+        >>> parts = [EmfSource("battery", "p", "n", 12.0, 1.0), Resistor("a", "p", "q", 1.0), Resistor("b", "q", "n", 2.0)]
+        >>> round(Network(parts, "n").sensitivities("q", "n")["a"], 6)  # 12 V x 2 / (2 + R)^2, R = 2
+        -1.5
+        """
+        batch = at or self.settle()
+        found, rows, k, red = batch.answer, batch.given, self.kept, batch.red
+        wanted = np.zeros(len(self.nodes))
+        wanted[self.row[plus]] += 1.0
+        wanted[self.row[minus]] -= 1.0
+        right = np.zeros(len(batch.matrix))
+        right[:k] = wanted[:k] - wanted[k:-1] @ red.follows[0]
+        adjoint = np.zeros(len(self.nodes))
+        adjoint[:k] = np.linalg.solve(batch.matrix.T, right)[:k]
+        if len(self.nodes) - 1 > k:
+            inner = self.conductances(rows["resistor_ohm"])[0, k:, k:]
+            adjoint[k:-1] = np.linalg.solve(inner, wanted[k:-1]) - red.follows[0] @ adjoint[:k]
+        answer: dict[str, float] = {}
+        groups: tuple[tuple[Sequence[Resistor | Diode | Link], Floats, Floats], ...] = (
+            (self.resistors, found.resistor_a, rows["resistor_ohm"]),
+            (self.diodes, found.diode_a, rows["diode_ohm"]),
+            (self.links, found.link_a, rows["link_ohm"]),
+        )
+        for group, amps, ohm in groups:
+            for k, e in enumerate(group):
+                across = adjoint[self.row[e.start]] - adjoint[self.row[e.end]]
+                answer[e.id] = float(across * amps[0, k] / ohm[0, k])
+        return answer
+
+
+def solve_network(elements: Sequence[Element], reference: str) -> Solution:
+    """Solve a network once.
+
+    elements: all with an id of their own
+    reference: the node that is 0 V
+    Returns node voltages [V] and currents [A] by id, and what every regulated source, link and load does.
+    Raises ValueError for values that cannot be, NoOperatingPointError where nothing satisfies the network.
+    Source: modified nodal analysis; piecewise-linear elements by changing pieces until the answer agrees.
+
+    >>> from mavrik.core.network import CurrentSource, Resistor
+    >>> s = solve_network([Resistor("a", "p", "n", 2.0), CurrentSource("n", "p", 3.0)], "n")
+    >>> round(s.node_v["p"], 6), round(s.current_a["a"], 6)
+    (6.0, 3.0)
+    """
+    return Network(elements, reference).solve()

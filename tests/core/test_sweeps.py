@@ -1,0 +1,89 @@
+"""Sweeps over the ready layouts: many states at once against one at a time, and what each resistance is worth."""
+
+from __future__ import annotations
+
+from dataclasses import fields, replace
+
+import numpy as np
+import pytest
+
+from mavrik.core.layouts import LAYOUTS, build_layout
+from mavrik.core.network import EmfSource, Network, PowerLoad, RegulatedSource, Resistor
+from mavrik.core.operating import Engine, State
+
+NAMES = [layout.name for layout in LAYOUTS]
+STATES = 41
+
+
+def engine_of(name: str) -> Engine:
+    return Engine(build_layout(name, 12), State(engine_rpm=1500))
+
+
+def swept(name: str, resistances: bool) -> tuple[Network, list[dict[str, np.ndarray]], object]:
+    """A layout's network, its values state by state, and the same as arrays."""
+    engine = engine_of(name)
+    share = np.linspace(0.2, 1.5, STATES)[:, None]
+    own = engine.values()
+    arrays = {"limit_a": np.asarray(own.limit_a) * share, "load_w": np.asarray(own.load_w) * share}
+    arrays["emf_v"] = np.asarray(own.emf_v) - 0.3 * share
+    arrays["current_a"] = np.asarray(own.current_a) * share[::-1]
+    if resistances:
+        arrays["resistor_ohm"] = np.asarray(own.resistor_ohm) * share
+    singles = [{n: a[k] for n, a in arrays.items()} for k in range(STATES)]
+    return engine.network, singles, replace(own, **arrays)
+
+
+@pytest.mark.parametrize("resistances", [False, True], ids=["same-resistances", "other-resistances"])
+@pytest.mark.parametrize("name", NAMES)
+def test_many_states_at_once_are_each_state_alone(name: str, resistances: bool) -> None:
+    net, singles, values = swept(name, resistances)
+    many = net.solve_many(values)
+    for k, own in enumerate(singles):
+        alone = net.solve_many(replace(values, **own))
+        for f in fields(many):
+            assert np.allclose(getattr(many, f.name)[k], getattr(alone, f.name)[0], atol=1e-6, rtol=1e-9), (f.name, k)
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_nodes_taken_out_leave_the_same_voltages(name: str) -> None:
+    engine = engine_of(name)
+    whole = Network(engine.elements, engine.network.reference, reduced=False).solve(engine.values())
+    small = engine.network.solve(engine.values())
+    assert small.node_v == pytest.approx(whole.node_v, abs=1e-7)
+    assert small.current_a == pytest.approx(whole.current_a, abs=1e-5)
+    assert engine.network.kept < len(engine.network.nodes) - 1
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_sensitivities_are_the_slope_of_the_voltage(name: str) -> None:
+    """Against the difference of two solves, 1 % apart in each resistance."""
+    engine = engine_of(name)
+    net, own = engine.network, engine.values()
+    plus, minus = engine.circuit.battery.positive_node, engine.circuit.battery.negative_node
+    told = net.sensitivities(plus, minus, net.settle(own))
+    ohm = np.asarray(own.resistor_ohm, dtype=float)
+    assert set(told) >= {r.id for r in net.resistors}
+    for k, r in enumerate(net.resistors):
+        step = np.where(np.arange(len(ohm)) == k, 0.005 * ohm, 0.0)
+        high, low = net.solve(replace(own, resistor_ohm=ohm + step)), net.solve(replace(own, resistor_ohm=ohm - step))
+        slope = (high.between(plus, minus) - low.between(plus, minus)) / (0.01 * ohm[k])
+        assert told[r.id] == pytest.approx(slope, rel=2e-3, abs=2e-3), r.id
+
+
+def test_loads_that_share_a_cable_settle_together() -> None:
+    """Two loads of constant power behind one another, where each pulls the other's voltage down, in a sweep of both."""
+    parts = [
+        RegulatedSource("alt", "p", "n", "p", "n", 14.0, 500.0),
+        EmfSource("e", "p", "n", 12.6, 0.01),
+        Resistor("first", "p", "q", 0.05),
+        Resistor("second", "q", "r", 0.05),
+        PowerLoad("x", "q", "n", 100.0),
+        PowerLoad("y", "r", "n", 100.0),
+    ]
+    net = Network(parts, "n")
+    watt = np.linspace(50, 200, 30)[:, None] * np.array([[1.0, 1.5]])
+    found = net.solve_many(replace(net.values, load_w=watt))
+    volts = found.node_v[:, [net.row["q"], net.row["r"]]]
+    assert np.allclose(volts * found.load_a, watt, rtol=1e-9)
+    current = (found.node_v[:, net.row["p"]] - volts[:, 0]) / 0.05
+    assert np.allclose(current, found.load_a.sum(axis=1), atol=1e-6)
