@@ -1,4 +1,4 @@
-"""How much current a cable may carry for good, by named table, and how warm that makes it."""
+"""How much current a cable may carry for good, by named table."""
 
 from __future__ import annotations
 
@@ -7,15 +7,11 @@ from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
 
-import numpy as np
-from numpy.typing import ArrayLike, NDArray
 from pydantic import BaseModel, ConfigDict
 
 from mavrik.core.conductor import Material, Size, SizeSystem, awg_area_mm2, conductor_table
+from mavrik.core.heat import bundle_factor
 from mavrik.core.tables import Table, load_table
-
-FAILED_C = 250.0
-"""Conductor temperature at which every insulation has long failed; nothing is said beyond it."""
 
 INSULATION_CLASSES_C = (60, 75, 80, 90, 105, 125)
 
@@ -93,6 +89,8 @@ def ampacity(
     table: AmpacityTableName | None = None,
     material: Material = Material.COPPER,
     parallel: int = 1,
+    ambient_c: float | None = None,
+    bundled: int = 1,
 ) -> Ampacity:
     """Continuous current a single cable may carry [A].
 
@@ -102,9 +100,14 @@ def ampacity(
     table: named table; left out, the one whose sizes the cable is bought in (AWG: ABYC E-11, mm2: ISO 10133)
     material: other metals than copper carry less, by the root of the resistivities (same heat per metre)
     parallel: equal runs side by side, 1 or more
+    ambient_c: air round it [degC], where it differs from what the table takes for its place
+    bundled: loaded cables in its bundle, this one included
     Returns the current, the table used and the words for it. A size that the table does not list takes the next
-    smaller row. Raises ValueError for a class that no table has or a size below every row.
-    Source: ABYC E-11 and ISO 10133, from memory, see the data file.
+    smaller row. An ambient of its own corrects by the root of the rise left over the rise the table was made with, as at
+    a constant film the rise goes with the square of the current; at or above the insulation's class it may carry nothing.
+    Raises ValueError for a class that no table has or a size below every row.
+    Source: ABYC E-11 and ISO 10133, from memory, see the data file; bundles by ABYC E-11; the ambient's root as in
+    IEC 60364-5-52.
 
     >>> from mavrik.core.conductor import parse_size
     >>> ampacity(parse_size("2 AWG"), 105, Place.OUTSIDE).current_a
@@ -122,7 +125,12 @@ def ampacity(
     current, row = _row(data, size, insulation_c)
     said = [data.label, f"{row}, {insulation_c} degC insulation"]
     ambient = data.outside_ambient_c
-    if place is Place.ENGINE_SPACE:
+    if ambient_c is not None:
+        factor = math.sqrt(max(insulation_c - ambient_c, 0.0) / (insulation_c - ambient))
+        current *= factor
+        ambient = ambient_c
+        said.append(f"x {factor:.2f} in air of {ambient_c:g} degC")
+    elif place is Place.ENGINE_SPACE:
         factor = data.engine_space_factor[insulation_c]
         current *= factor
         ambient = data.engine_space_ambient_c
@@ -132,35 +140,11 @@ def ampacity(
         factor = math.sqrt(materials[Material.COPPER].resistivity_ohm_m / materials[material].resistivity_ohm_m)
         current *= factor
         said.append(f"x {factor:.2f} for {materials[material].label.lower()}")
+    if bundled > 1:
+        factor = bundle_factor(bundled)
+        current *= factor
+        said.append(f"x {factor:g} as one of {bundled} in a bundle")
     if parallel > 1:
         current *= parallel
         said.append(f"x {parallel} runs")
     return Ampacity(current, name, data.label, ": ".join((said[0], ", ".join(said[1:]))), ambient)
-
-
-def working_temperature_c(current_a: float, allowed: Ampacity, insulation_c: int) -> float:
-    """Conductor temperature once warm, from how far the current is below the allowed one [degC].
-
-    current_a: current [A], either sign
-    allowed: the cable's ampacity in its place
-    insulation_c: insulation temperature class [degC]
-    At the allowed current the conductor sits at its class, with none at the table's ambient; between, and beyond, the
-    rise goes with the square of the current (heat in equals heat out, constant film coefficient). Capped at `FAILED_C`,
-    where every insulation has long failed.
-    Source: heat balance; the tables' own ambient and class temperatures.
-
-    >>> from mavrik.core.conductor import parse_size
-    >>> working_temperature_c(210, ampacity(parse_size("2 AWG"), 105, Place.OUTSIDE), 105)
-    105.0
-    """
-    return float(working_temperatures_c(current_a, allowed.current_a, allowed.ambient_c, insulation_c))
-
-
-def working_temperatures_c(
-    current_a: ArrayLike, allowed_a: ArrayLike, ambient_c: ArrayLike, insulation_c: ArrayLike
-) -> NDArray[np.float64]:
-    """As `working_temperature_c`, for arrays of any shapes that broadcast; an allowed current of 0 gives the cap [degC]."""
-    allowed, ambient = np.asarray(allowed_a, dtype=float), np.asarray(ambient_c, dtype=float)
-    share = np.asarray(current_a, dtype=float) / np.where(allowed > 0, allowed, np.nan)
-    warm: NDArray[np.float64] = ambient + (np.asarray(insulation_c, dtype=float) - ambient) * share**2
-    return np.asarray(np.fmin(warm, FAILED_C), dtype=float)

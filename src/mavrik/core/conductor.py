@@ -12,9 +12,6 @@ from pydantic import BaseModel, ConfigDict
 
 from mavrik.core.tables import Table, load_table
 
-LAY_FACTOR = 1.02
-"""Strands run a helix, so a stranded AWG conductor is about 2 % longer than its cable (NEC chapter 9, table 8)."""
-
 LARGEST_AWG = -3  # 4/0
 SMALLEST_AWG = 20
 
@@ -35,6 +32,14 @@ class Material(StrEnum):
     ALUMINIUM = "aluminium"
 
 
+class Stranding(StrEnum):
+    """How the conductor is made of its strands."""
+
+    FLEXIBLE = "flexible"
+    EXTRA_FLEXIBLE = "extra_flexible"
+    ROAD_VEHICLE = "road_vehicle"
+
+
 class SizeSystem(StrEnum):
     """The series a cable is bought in."""
 
@@ -52,10 +57,21 @@ class MaterialData(BaseModel):
     temperature_coefficient_per_k: float
 
 
+class StrandingData(BaseModel):
+    """A class of stranding: what it is called, the series its metric sizes follow, and the lay of its AWG sizes."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    label: str
+    series: str
+    awg_lay: float
+
+
 class ConductorTable(Table):
     """The file ``conductors.json``."""
 
     materials: dict[Material, MaterialData]
+    strandings: dict[Stranding, StrandingData]
+    road_vehicle_max_ohm_per_km: dict[str, float]
     class_5_max_ohm_per_km: dict[str, float]
 
 
@@ -160,14 +176,16 @@ def parse_size(text: str) -> Size:
 
 
 @cache
-def resistance_per_m_20c(size: Size, material: Material) -> float:
+def resistance_per_m_20c(size: Size, material: Material, stranding: Stranding = Stranding.FLEXIBLE) -> float:
     """Resistance of one metre of stranded conductor at 20 degC [ohm/m].
 
     size: conductor size
     material: conductor metal
-    Metric sizes in copper take the class 5 maximum (what a cable may have and still be sold); AWG sizes take
-    resistivity over metal area with the lay of the strands. Other metals scale by resistivity.
-    Source: IEC 60228 class 5; ASTM B258 with IEC 60028; lay factor from NEC chapter 9, table 8.
+    stranding: class of stranding
+    Metric sizes in copper take the maximum of their series (what a cable may have and still be sold); AWG sizes take
+    resistivity over metal area with the lay of the strands, which run a helix and so are longer than their cable. Other
+    metals scale by resistivity.
+    Source: IEC 60228 classes 5 and 6, ISO 6722-1; ASTM B258 with IEC 60028; lay from NEC chapter 9 table 8 and ASTM B172.
 
     >>> resistance_per_m_20c(parse_size("35 mm2"), Material.COPPER)
     0.000554
@@ -175,9 +193,11 @@ def resistance_per_m_20c(size: Size, material: Material) -> float:
     table = conductor_table()
     resistivity = table.materials[material].resistivity_ohm_m
     if size.system is SizeSystem.METRIC:
-        copper = table.class_5_max_ohm_per_km[f"{size.number:g}"] / 1000
+        road = stranding is Stranding.ROAD_VEHICLE
+        series = table.road_vehicle_max_ohm_per_km if road else table.class_5_max_ohm_per_km
+        copper = series[f"{size.number:g}"] / 1000
         return copper * (resistivity / table.materials[Material.COPPER].resistivity_ohm_m)
-    return resistivity * LAY_FACTOR / (size.area_mm2 * 1e-6)
+    return resistivity * table.strandings[stranding].awg_lay / (size.area_mm2 * 1e-6)
 
 
 def at_temperature(resistance_20c_ohm: float, temperature_c: float, material: Material) -> float:
@@ -196,16 +216,29 @@ def at_temperature(resistance_20c_ohm: float, temperature_c: float, material: Ma
         raise ValueError("A resistance is 0 or more")
     if not -60 < temperature_c < 300:
         raise ValueError(f"A conductor temperature of {temperature_c} degC is outside -60 to 300 degC")
-    return resistance_20c_ohm * (1 + _temperature_coefficient(material) * (temperature_c - 20))
+    return resistance_20c_ohm * (1 + temperature_coefficient_per_k(material) * (temperature_c - 20))
 
 
 @cache
-def _temperature_coefficient(material: Material) -> float:
+def temperature_coefficient_per_k(material: Material) -> float:
+    """Rise of a metal's resistance, of its value at 20 degC [1/K].
+
+    material: conductor metal
+    Source: IEC 60028 for copper, see the data file.
+
+    >>> temperature_coefficient_per_k(Material.COPPER)
+    0.00393
+    """
     return conductor_table().materials[material].temperature_coefficient_per_k
 
 
 def cable_resistance(
-    size: Size, length_m: float, temperature_c: float, material: Material = Material.COPPER, parallel: int = 1
+    size: Size,
+    length_m: float,
+    temperature_c: float,
+    material: Material = Material.COPPER,
+    parallel: int = 1,
+    stranding: Stranding = Stranding.FLEXIBLE,
 ) -> float:
     """Resistance of a cable from end to end of its conductor, without its lugs [ohm].
 
@@ -214,6 +247,7 @@ def cable_resistance(
     temperature_c: conductor temperature [degC]
     material: conductor metal
     parallel: equal runs side by side, 1 or more
+    stranding: class of stranding
     Raises ValueError for a length or count that cannot be.
     Source: Ohm's law over `resistance_per_m_20c`.
 
@@ -224,7 +258,7 @@ def cable_resistance(
         raise ValueError("A cable has a length above 0")
     if parallel < 1:
         raise ValueError("A cable has at least one run")
-    cold = resistance_per_m_20c(size, material) * length_m / parallel
+    cold = resistance_per_m_20c(size, material, stranding) * length_m / parallel
     return at_temperature(cold, temperature_c, material)
 
 

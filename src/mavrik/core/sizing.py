@@ -32,9 +32,11 @@ from mavrik.core.conductor import (
     parse_size,
 )
 from mavrik.core.limits import Limit, LimitProfileName, Scope, limit_for
+from mavrik.core.network import NoOperatingPointError
 from mavrik.core.parts import series_run
 from mavrik.core.prediction import OperatingState, Prediction, predict
 from mavrik.core.protection import FuseFamily, choose_rating, fuse_table
+from mavrik.core.protection_review import Outcome, review_protection
 from mavrik.core.topology import Ring, Side, between_sources, find_ring
 
 FUSE_TAIL_M = 0.15
@@ -132,6 +134,7 @@ def _fresh(branch: ConductorBranch, option: Option, target: SizingTarget) -> Con
             "material": target.material,
             "insulation_c": target.insulation_c,
             "parallel": option.runs,
+            "measured_mohm": None,
             "from_end": end(branch.from_end),
             "to_end": end(branch.to_end),
         }
@@ -147,7 +150,7 @@ def _replace(circuit: Circuit, new: Mapping[str, object]) -> Circuit:
 
 
 def _free_id(circuit: Circuit, wanted: str) -> str:
-    used = {e.id for e in (*circuit.nodes, *circuit.branches, *circuit.alternators, *circuit.batteries, *circuit.loads)}
+    used = {n.id for n in circuit.nodes} | {e.id for e in circuit.elements}
     if wanted not in used:
         return wanted
     return next(f"{wanted}_{k}" for k in range(2, 1000) if f"{wanted}_{k}" not in used)
@@ -269,7 +272,10 @@ def _size_run(
         if fuse is None:
             tried = f"for {option.label} ({weakest.current_a:.0f} A) no rating of this fuse family lies between load and cable"
             continue
-        rated_fuses = {f.id: f.model_copy(update={"family": target.fuse_family, "rating_a": fuse.rating_a}) for f in fuses}
+        rated_fuses = {
+            f.id: f.model_copy(update={"family": target.fuse_family, "rating_a": fuse.rating_a, "measured_mohm": None})
+            for f in fuses
+        }
         candidate = _replace(circuit, {**fresh, **rated_fuses})
         said = ""
         if side_limit is not None:
@@ -375,6 +381,7 @@ def propose(circuit: Circuit, target: SizingTarget) -> Proposal:
     # Other grounds share the current otherwise between two batteries; the feed has to hold with those that were chosen.
     circuit, more = _size_run(circuit, target, list(ring.feed), "the feed side", side_limit, not_below_fitted=False)
     reasons |= more
+    notes += _fuses_that_will_not_do(circuit)
     notes.append(_second_opinion(circuit, target, ring, side_limit))
     return Proposal(
         target=target,
@@ -386,6 +393,17 @@ def propose(circuit: Circuit, target: SizingTarget) -> Proposal:
         ),
         notes=tuple(notes),
     )
+
+
+def _fuses_that_will_not_do(circuit: Circuit) -> list[str]:
+    """What the review of the new circuit's fuses finds wrong, beyond load and cable, which the sizing has seen to."""
+    try:
+        found = review_protection(circuit).protectors
+    except NoOperatingPointError:
+        return ["The fuses could not be tried out: a load asks for more than the batteries give with the engine off."]
+    return [
+        f"{p.label}: {c.words}" for p in found for c in p.checks if c.outcome is Outcome.BAD and c.name not in ("load", "cable")
+    ]
 
 
 def _second_opinion(circuit: Circuit, target: SizingTarget, ring: Ring, side_limit: Limit) -> str:
