@@ -1,10 +1,11 @@
 """Laying out the loop, and where a job stands."""
 
-from itertools import combinations
+from itertools import combinations, pairwise
 from typing import Any
 
 import pytest
 
+from mavrik.core.additions import add_to
 from mavrik.core.circuit import Circuit
 from mavrik.core.layouts import LAYOUTS, build_layout
 from mavrik.core.loop import in_lines, lay_out
@@ -119,3 +120,17 @@ def test_a_job_that_is_handed_over_misses_nothing() -> None:
 )
 def test_a_long_name_is_broken_where_it_has_a_gap(label: str, lines: tuple[str, ...]) -> None:
     assert in_lines(label) == lines
+
+
+def test_a_drawing_that_is_shown_small_has_larger_words_and_room_for_them() -> None:
+    """About 30 branches: on a screen of 1280 pixels a word of 21.5 units still is 10 pixels high, and the whole fits 800."""
+    circuit = build_layout("house_bank_diagonal", 12)
+    small = lay_out(circuit, find_ring(circuit))
+    for name in ("battery_converter", "load_on_a_lead", "load_on_a_lead", "ground_case"):
+        circuit = add_to(circuit, name)
+    large = lay_out(circuit, find_ring(circuit))
+    pixel = 1234 / large.width
+    assert len(circuit.branches) == 29 and small.words < 1.05 < large.words
+    assert 21.5 * large.words * pixel > 10 and large.height * pixel < 720
+    heights = sorted({n.y for n in large.nodes})
+    assert min(b - a for a, b in pairwise(heights)) >= 0.74 * 100 * large.words

@@ -4,7 +4,7 @@ import math
 
 import pytest
 
-from mavrik.core.ampacity import AmpacityTableName, Place, ampacity, working_temperature_c
+from mavrik.core.ampacity import AmpacityTableName, Place, ampacity
 from mavrik.core.conductor import parse_size
 from mavrik.core.protection import FuseFamily, choose_rating, distance_limit_m, fuse_table
 
@@ -45,12 +45,20 @@ def test_iso_10133_is_the_lower_table(area: int) -> None:
     assert 0.75 * e11 < iso.current_a < 1.02 * e11
 
 
-def test_a_conductor_at_its_ampacity_sits_at_its_class() -> None:
-    allowed = ampacity(parse_size("50 mm2"), 90, Place.ENGINE_SPACE)
-    assert working_temperature_c(allowed.current_a, allowed, 90) == pytest.approx(90)
-    assert working_temperature_c(0, allowed, 90) == allowed.ambient_c
-    half = working_temperature_c(allowed.current_a / 2, allowed, 90)
-    assert half - allowed.ambient_c == pytest.approx((90 - allowed.ambient_c) / 4)  # heat goes with the square
+def test_engine_space_factor_is_near_the_root_of_the_rise_left() -> None:
+    """Both ways of correcting for 50 degC air: the table's own 0.85, and sqrt((105 - 50) / (105 - 30))."""
+    size = parse_size("2 AWG")
+    by_table = ampacity(size, 105, Place.ENGINE_SPACE).current_a
+    by_root = ampacity(size, 105, Place.ENGINE_SPACE, ambient_c=50).current_a
+    assert by_root == pytest.approx(210 * math.sqrt(55 / 75)) == pytest.approx(by_table, rel=0.01)
+    assert ampacity(size, 105, Place.CABIN, ambient_c=120).current_a == 0
+
+
+def test_bundles_by_abyc_e11() -> None:
+    """ABYC E-11: 2 to 3 conductors 70 %, 4 to 6 60 %, 7 to 24 50 %, from memory."""
+    size = parse_size("6 AWG")
+    carried = [ampacity(size, 105, Place.CABIN, bundled=n).current_a / 120 for n in (1, 2, 3, 4, 6, 7, 24)]
+    assert carried == pytest.approx([1, 0.7, 0.7, 0.6, 0.6, 0.5, 0.5])
 
 
 def test_a_size_between_rows_takes_the_smaller_row() -> None:

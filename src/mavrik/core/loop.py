@@ -5,9 +5,13 @@ Coordinates only. The browser and the printed sheet draw the same figures.
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict, deque
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from typing import Annotated
+
+from pydantic import Field
 
 from mavrik.core.circuit import Circuit, Document
 from mavrik.core.topology import Near, Ring, Side, neighbours
@@ -23,6 +27,11 @@ LANE = 100.0
 """Distance between parallel paths."""
 LEAD = 20.0
 """How far inside the ring the thin leads of a device run that shares its nodes with another."""
+
+WIDE = 2400.0
+"""A drawing that is wider is shown so small that its words have to grow; its heights grow with them."""
+
+LANES_GROW = 0.75
 
 Point = tuple[float, float]
 
@@ -70,6 +79,9 @@ class LoopLayout(Document):
 
     width: float
     height: float
+    words: Annotated[
+        float, Field(description="How much larger words are than usual, for a drawing so wide that it is shown small")
+    ]
     nodes: tuple[NodePlace, ...]
     branches: tuple[BranchPlace, ...]
     sources: tuple[SourcePlace, ...]
@@ -259,10 +271,22 @@ def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:
     placed, lines = drawing.placed, drawing.lines
     lift = len(drawing.lanes[Side.FEED]) * LANE
     width = max(drawing.column, drawing.right) + 110
-    height = drawing.bottom + len(drawing.lanes[Side.RETURN]) * LANE + 80 + lift
+    words = max(1.0, width / WIDE)
+    # Lanes are long, so that their words need fewer lines; what is short lies at the sides and needs all of the height.
+    lanes = max(1.0, LANES_GROW * words)
+
+    def away(distance: float) -> float:
+        return min(distance, LANE) * words + max(distance - LANE, 0.0) * lanes
+
+    def down(y: float) -> float:
+        within = min(max(y, TOP), drawing.bottom) - TOP
+        beyond = y - TOP - within
+        return (TOP + within) * words + away(lift) + math.copysign(away(abs(beyond)), beyond)
+
+    height = down(drawing.bottom + len(drawing.lanes[Side.RETURN]) * LANE) + 80 * words
 
     def moved(point: Point) -> Point:
-        return (round(point[0], 1), round(point[1] + lift, 1))
+        return (round(point[0], 1), round(down(point[1]), 1))
 
     def middle(points: tuple[Point, ...]) -> Point:
         a, b = max(pairwise(points), key=lambda s: abs(s[0][0] - s[1][0]) + abs(s[0][1] - s[1][1]) / 10)
@@ -275,6 +299,7 @@ def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:
     return LoopLayout(
         width=width,
         height=height,
+        words=words,
         nodes=tuple(
             NodePlace(n.id, n.label, n.role, node_side[n.id], *moved(placed[n.id])) for n in circuit.nodes if n.id in placed
         ),

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from enum import StrEnum
+from itertools import pairwise
+from typing import TypeAlias
 
 from pydantic import BaseModel, ConfigDict
 
@@ -13,6 +16,7 @@ from mavrik.core.tables import Table, load_table
 class FuseFamily(StrEnum):
     """The families this table knows."""
 
+    BLADE_F = "blade_f"
     BLADE_C = "blade_c"
     BLADE_E = "blade_e"
     STRIP_30 = "strip_30"
@@ -20,6 +24,10 @@ class FuseFamily(StrEnum):
     ANL = "anl"
     MRBF = "mrbf"
     CLASS_T = "class_t"
+
+
+BandPoint: TypeAlias = tuple[float, float, float | None]
+"""Multiple of the rating, least and most opening time [s]; no most where it may never open."""
 
 
 class FuseFamilyData(BaseModel):
@@ -33,6 +41,16 @@ class FuseFamilyData(BaseModel):
     stud: str
     drop_at_rating_v: float
     note: str
+    opening: tuple[BandPoint, ...]
+
+
+class BreakerData(BaseModel):
+    """What a thermal circuit breaker does."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    label: str
+    interrupting_a: float
+    opening: tuple[BandPoint, ...]
 
 
 class DistanceLimits(BaseModel):
@@ -48,6 +66,7 @@ class FuseTable(Table):
     """The file ``fuses.json``."""
 
     families: dict[FuseFamily, FuseFamilyData]
+    breaker: BreakerData
     continuous_share: float
     distance_limits_m: DistanceLimits
     distance_source: str
@@ -128,3 +147,78 @@ def distance_limit_m(sheathed: bool, at_battery: bool) -> float:
     if not sheathed:
         return limits.plain
     return limits.sheathed_at_battery if at_battery else limits.sheathed
+
+
+@dataclass(frozen=True)
+class Opening:
+    """How soon a fuse or breaker opens: no sooner than, no later than [s]; infinity where it may carry the current for good."""
+
+    least_s: float
+    most_s: float
+
+    @property
+    def words(self) -> str:
+        """The band as one would say it."""
+        if math.isinf(self.least_s):
+            return "carries it for good"
+        if math.isinf(self.most_s):
+            return f"not before {seconds_in_words(self.least_s)}, perhaps never"
+        return f"{seconds_in_words(self.least_s)} to {seconds_in_words(self.most_s)}"
+
+
+NEVER = Opening(math.inf, math.inf)
+
+
+def seconds_in_words(seconds: float) -> str:
+    """A time with as many digits as a fuse deserves.
+
+    seconds: 0 or more, infinity for never
+
+    >>> [seconds_in_words(t) for t in (0.0042, 0.31, 12.3, 600, 14400)]
+    ['0.004 s', '0.31 s', '12 s', '10 min', '4 h']
+    """
+    if math.isinf(seconds):
+        return "never"
+    for least, unit, name in ((7200, 3600, "h"), (120, 60, "min")):
+        if seconds >= least:
+            return f"{seconds / unit:.0f} {name}"
+    return f"{seconds:.0f} s" if seconds >= 10 else f"{seconds:.2g} s" if seconds >= 0.1 else f"{seconds:.1g} s"
+
+
+def _band(points: tuple[BandPoint, ...], multiple: float) -> Opening:
+    """Between the points of a band, straight in the logarithms; beyond the last one I2 t stays what it is there."""
+    if multiple < points[0][0]:
+        return NEVER
+    last, least, most = points[-1]
+    if multiple >= last:
+        assert most is not None
+        return Opening(least * (last / multiple) ** 2, most * (last / multiple) ** 2)
+    for (low, low_least, low_most), (high, high_least, high_most) in pairwise(points):
+        if multiple < high:
+            way = math.log(multiple / low) / math.log(high / low)
+            between = low_least * (high_least / low_least) ** way
+            # Below the first point that says by when, a fuse may take for ever.
+            most_s = math.inf if low_most is None or high_most is None else low_most * (high_most / low_most) ** way
+            return Opening(between, most_s)
+    raise AssertionError("the points of a band rise")
+
+
+def opening(family: FuseFamily, rating_a: float, current_a: float) -> Opening:
+    """How soon a fuse opens at a current.
+
+    family, rating_a: the fuse
+    current_a: through it [A], either sign
+    Returns the band of its family at that multiple of its rating.
+    Source: ISO 8820-3 and -5 for blades and strips, makers' curves for the others, see the data file.
+
+    >>> opening(FuseFamily.BLADE_C, 20, 40)
+    Opening(least_s=0.15, most_s=5.0)
+    >>> opening(FuseFamily.STRIP_51, 200, 210) == NEVER
+    True
+    """
+    return _band(fuse_table().families[family].opening, abs(current_a) / rating_a)
+
+
+def breaker_opening(rating_a: float, current_a: float) -> Opening:
+    """How soon a thermal circuit breaker opens at a current; as `opening`."""
+    return _band(fuse_table().breaker.opening, abs(current_a) / rating_a)

@@ -55,7 +55,7 @@ def assess(
 
     >>> from mavrik.core.layouts import front_battery
     >>> assess(front_battery(12)).headline.text
-    'Nothing measured yet.'
+    'No drop test yet.'
     """
     state = operating_state(circuit, test)
     ring = ring or find_ring(circuit)

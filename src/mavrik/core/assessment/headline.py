@@ -59,7 +59,7 @@ def headline(
     ):
         return Headline(
             verdict=BranchVerdict.NOT_MEASURED,
-            text="Nothing measured yet.",
+            text="No drop test yet.",
             next_step="Run the charging voltage-drop test.",
             branch_id=missing[0].branch_id,
         )

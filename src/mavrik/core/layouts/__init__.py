@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.layouts import second_bank, special, starting
-from mavrik.core.layouts.parts import blank_branches, blank_load
+from mavrik.core.layouts.parts import blank_branches
 from mavrik.core.layouts.starting import front_battery
 
-__all__ = ["LAYOUTS", "Layout", "blank_branches", "blank_load", "build_layout", "front_battery"]
+__all__ = ["LAYOUTS", "Layout", "blank_branches", "build_layout", "front_battery"]
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from mavrik.core.ampacity import Place
@@ -19,7 +20,6 @@ from mavrik.core.circuit import (
     GroundStrapBranch,
     JointBranch,
     LinkBranch,
-    Load,
     MosfetBranch,
     Node,
     NodeRole,
@@ -74,6 +74,11 @@ def fuse(
 ) -> FuseBranch:
     """A fuse."""
     return FuseBranch(id=branch_id, label=label, from_node=start, to_node=end, family=family, rating_a=rating_a)
+
+
+def refused(branches: Iterable[AnyBranch], branch_id: str, rating_a: float, family: FuseFamily) -> tuple[AnyBranch, ...]:
+    """The same branches with another fuse in place of one of them."""
+    return tuple(fuse(b.id, b.label, b.from_node, b.to_node, rating_a, family) if b.id == branch_id else b for b in branches)
 
 
 def alternator(system_voltage_v: int, rated_a: float = 90, **changes: Any) -> Alternator:
@@ -134,15 +139,6 @@ MOUNT = JointBranch(id="mount", label="Alternator mount", from_node="block", to_
 ENGINE_STRAP = GroundStrapBranch(
     id="engine_strap", label="Engine strap", from_node="chassis", to_node="block", length_m=0.4, size="16 mm2"
 )
-
-
-def blank_load() -> Load:
-    """A load with starting values, to be put between two nodes and corrected at the vehicle.
-
-    >>> blank_load().current_a
-    10.0
-    """
-    return Load(id="load", label="New load", from_node="from", to_node="to", current_a=10)
 
 
 def blank_branches() -> tuple[AnyBranch, ...]:

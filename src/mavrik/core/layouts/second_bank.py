@@ -19,7 +19,7 @@ from mavrik.core.circuit import (
     NodeRole,
     SwitchBranch,
 )
-from mavrik.core.layouts.parts import alternator, battery, cable, fuse, node, posts, with_more
+from mavrik.core.layouts.parts import alternator, battery, cable, fuse, node, posts, refused, with_more
 from mavrik.core.layouts.starting import front_battery
 from mavrik.core.protection import FuseFamily
 
@@ -31,8 +31,11 @@ HOUSE_LOADS = (
 
 def _linked(name: str, system_voltage_v: int, contact: AnyBranch) -> Circuit:
     """A second battery behind a contact between `link_in` and `link_out`, fused at both ends."""
+    front = front_battery(system_voltage_v)
+    # With the link closed both batteries feed a fault behind the charge fuse: more than a strip can break.
+    front = front.model_copy(update={"branches": refused(front.branches, "charge_fuse", 130, FuseFamily.ANL)})
     return with_more(
-        front_battery(system_voltage_v),
+        front,
         name,
         (
             node("link_in", "Link, start side"),
@@ -105,7 +108,7 @@ def second_battery_converter(system_voltage_v: int) -> Circuit:
         (
             fuse("feed_fuse", "Charger feed fuse", "bat_pos", "feed_stud", 40, FuseFamily.STRIP_30),
             cable("feed_cable", "Charger feed", "feed_stud", "dc_in", 4.5, "10 mm2", Place.CABIN),
-            fuse("house_fuse", "House fuse", "dc_out", "bat2_pos", 40, FuseFamily.STRIP_30),
+            fuse("house_fuse", "House fuse", "dc_out", "bat2_pos", 40, FuseFamily.MRBF),
             cable("house_ground", "House ground", "bat2_neg", "chassis", 1.0, "16 mm2", Place.CABIN),
         ),
         batteries=(
@@ -181,7 +184,7 @@ def _house_bank(name: str, system_voltage_v: int, diagonal: bool) -> Circuit:
         cable("charge_2", "House charge cable", "alt2_stud", "bus_pos", 1.5, "70 mm2"),
         JointBranch(id="mount_2", label="House alternator mount", from_node="block", to_node="alt2_case", resistance_mohm=0.1),
         cable("house_ground", "House ground", "bus_neg", "block", 1.5, "70 mm2", Place.CABIN),
-        fuse("bank_fuse", "Bank fuse", "bus_pos", "bat11_pos", 250),
+        fuse("bank_fuse", "Bank fuse", "bus_pos", "bat11_pos", 250, FuseFamily.CLASS_T),
     ]  # fmt: skip
     for k in range(1, count + 1):
         nodes += posts(f"1{k}", f"Bank {k}")

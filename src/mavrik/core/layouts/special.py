@@ -68,7 +68,7 @@ def boat_selector(system_voltage_v: int) -> Circuit:
         (
             cable("charge_cable", "Charge cable", "alt_stud", "fuse_stud", 1.5, "35 mm2"),
             fuse("charge_fuse", "Charge fuse", "fuse_stud", "fuse_out", 150, FuseFamily.ANL),
-            cable("common_lead", "Selector lead", "fuse_out", "common", 0.15, "35 mm2"),
+            cable("common_lead", "Selector lead", "fuse_out", "common", 0.15, "70 mm2"),
             SwitchBranch(
                 id="selector_1", label="Selector 1", from_node="common", to_node="sel_1", resistance_mohm=0.2, rating_a=300
             ),
@@ -128,12 +128,12 @@ def competition_car(system_voltage_v: int) -> Circuit:
         (*ALTERNATOR_NODES, *FUSE_NODES, node("cut_in", "Cut-off, car side"), node("bulkhead", "Front junction stud"), *BATTERY_NODES,
          node("block", "Engine block", NodeRole.ENGINE_BLOCK), node("chassis", "Roll cage", NodeRole.CHASSIS)),
         (
-            cable("charge_cable", "Charge cable", "alt_stud", "bulkhead", 0.8, "35 mm2"),
+            cable("charge_cable", "Charge cable", "alt_stud", "bulkhead", 0.8, "50 mm2"),
             cable("long_feed", "Feed to the rear", "bulkhead", "cut_in", 3.5, "70 mm2"),
             SwitchBranch(
                 id="cut_off", label="Cut-off switch", from_node="cut_in", to_node="fuse_stud", resistance_mohm=0.3, rating_a=250
             ),
-            fuse("charge_fuse", "Battery fuse", "fuse_stud", "fuse_out", 150),
+            fuse("charge_fuse", "Battery fuse", "fuse_stud", "fuse_out", 200),
             cable("battery_lead", "Battery lead", "fuse_out", "bat_pos", 0.15, "70 mm2"),
             cable("cage_ground", "Battery to cage", "bat_neg", "chassis", 0.4, "50 mm2"),
             cable("engine_ground", "Cage to engine", "chassis", "block", 0.5, "50 mm2"),

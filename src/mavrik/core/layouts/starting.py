@@ -18,7 +18,9 @@ from mavrik.core.layouts.parts import (
     fuse,
     node,
     posts,
+    refused,
 )
+from mavrik.core.protection import FuseFamily
 
 
 def front_battery(system_voltage_v: int) -> Circuit:
@@ -128,10 +130,11 @@ def parallel_batteries(system_voltage_v: int) -> Circuit:
         system_voltage_v,
         (*front.nodes, node("link_stud", "Link fuse stud"), node("link_stud_2", "Link fuse 2 stud"), *posts("2", "Battery 2")),
         (
-            *front.branches,
-            fuse("link_fuse", "Link fuse", "bat_pos", "link_stud", 200),
+            # Two batteries on one fuse: their short-circuit current is more than a strip can break.
+            *refused(front.branches, "charge_fuse", 130, FuseFamily.ANL),
+            fuse("link_fuse", "Link fuse", "bat_pos", "link_stud", 200, FuseFamily.ANL),
             cable("link_cable", "Link cable", "link_stud", "link_stud_2", 1.6, "70 mm2"),
-            fuse("link_fuse_2", "Link fuse 2", "link_stud_2", "bat2_pos", 200),
+            fuse("link_fuse_2", "Link fuse 2", "link_stud_2", "bat2_pos", 200, FuseFamily.ANL),
             cable("ground_2", "Battery 2 to block", "bat2_neg", "block", 0.9, "25 mm2"),
         ),
         batteries=(battery("battery", "Battery 1"), battery("battery_2", "Battery 2", "2")),
