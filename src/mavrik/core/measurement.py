@@ -19,6 +19,9 @@ class InstrumentKind(StrEnum):
     VOLTMETER = "voltmeter"
     CLAMP = "clamp"
     TACHOMETER = "tachometer"
+    THERMOMETER = "thermometer"
+    LOAD_BANK = "load_bank"
+    OSCILLOSCOPE = "oscilloscope"
 
 
 class Instrument(Document):
@@ -29,7 +32,7 @@ class Instrument(Document):
     kind: InstrumentKind
     percent_of_reading: Annotated[float, Field(ge=0, le=20, description="Accuracy [% of reading]")]
     digits: Annotated[float, Field(ge=0, le=200, description="Accuracy [counts of the last digit]")]
-    resolution: Annotated[float, Field(gt=0, le=100, description="Last digit, in V, A or 1/min")]
+    resolution: Annotated[float, Field(gt=0, le=100, description="Last digit, in V, A, degC or 1/min")]
     calibration_due: date | None = None
 
     @property
@@ -42,6 +45,9 @@ TYPICAL_READINGS: dict[InstrumentKind, tuple[tuple[float, str, float], ...]] = {
     InstrumentKind.VOLTMETER: ((0.1, "mV", 1000), (14.0, "V", 1)),
     InstrumentKind.CLAMP: ((20.0, "A", 1), (100.0, "A", 1)),
     InstrumentKind.TACHOMETER: ((2000.0, "/min", 1),),
+    InstrumentKind.THERMOMETER: ((90.0, "°C", 1),),
+    InstrumentKind.LOAD_BANK: ((100.0, "A", 1),),
+    InstrumentKind.OSCILLOSCOPE: ((0.3, "V p-p", 1),),
 }
 """What each kind mostly reads in a charging test: value, unit it is shown in, units to one SI unit."""
 

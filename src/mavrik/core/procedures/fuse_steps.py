@@ -1,0 +1,46 @@
+"""Drain fuse by fuse: the circuit that takes it names itself."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from mavrik.core.circuit import Circuit, FuseBranch
+from mavrik.core.procedures.base import Ask, BenchLimit, BenchStep, Judgement, Limits, Procedure, Taken, Unit, against
+from mavrik.core.procedures.states import BenchState
+
+BOX = 8
+"""Fuses of the box that have no branch of their own in the circuit."""
+
+
+def _asks(circuit: Circuit) -> tuple[Ask, ...]:
+    named = [(f"without:{b.id}", f"Without {b.label}") for b in circuit.branches if isinstance(b, FuseBranch)]
+    named += [(f"without_box:{k}", f"Without box fuse {k}") for k in range(1, BOX + 1)]
+    first = Ask("drain_before", "Drain before, asleep", Unit.AMPERE, BenchState.ASLEEP, beside=True)
+    return (first, *(Ask(i, words, Unit.AMPERE, BenchState.ASLEEP, beside=True) for i, words in named))
+
+
+def _judge(circuit: Circuit, taken: Mapping[str, Taken], limits: Limits) -> list[Judgement]:
+    before = taken.get("drain_before")
+    steps = [a for a in _asks(circuit)[1:] if a.id in taken]
+    if before is None or not steps:
+        return []
+    limit = limits.of("fuse_share")
+    said = []
+    for ask in steps:
+        left = taken[ask.id]
+        takes = Taken(before.value - left.value, (before.uncertainty**2 + left.uncertainty**2) ** 0.5)
+        words = f"Its circuit takes {max(takes.value, 0) * 1000:.0f} mA of {before.value * 1000:.0f} mA."
+        judged = BenchLimit(most=limit.most, rule=limit.rule, source=limit.source)
+        said.append(against(ask, takes, judged, 1, words, words, "Consumer by consumer on that circuit.").of(left))
+    return said
+
+
+FUSE_STEPS = Procedure(
+    "fuse_steps", "Drain, fuse by fuse", "Only with a drain that is too high: the fuse that ends it names the circuit.", 40, "off, modules asleep",
+    ("jewellery", "negative_first"),
+    (
+        BenchStep("Ammeter in series in the negative, modules asleep: read."), BenchStep("Pull one fuse; wait for sleep again, for pulling wakes modules.", 300),
+        BenchStep("Read, put it back, and the next. Or read the millivolts across each fuse in its place: nothing wakes."),
+    ),
+    _asks, _judge,
+)  # fmt: skip

@@ -1,0 +1,263 @@
+"""Bench tests that no fault of the catalogue predicts: each judged by its own rule, on figures of the trade (common practice)."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+import numpy as np
+import pytest
+from scipy import stats
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.layouts import build_layout
+from mavrik.core.limits import LimitProfileName
+from mavrik.core.measurement import Instrument, InstrumentKind
+from mavrik.core.procedures import (
+    PROCEDURES,
+    Judgement,
+    Limits,
+    MakerWindow,
+    ProcedureRun,
+    RunReading,
+    Taken,
+    bench_limits,
+    check_run,
+    overdue_meters,
+    procedure,
+    taken_of,
+)
+from mavrik.core.procedures.battery_load import least_load_v
+from mavrik.core.procedures.joints import losses
+from mavrik.core.uncertainty import Verdict
+from mavrik.standin.vehicle import VEHICLES
+
+CAR = VEHICLES["front"]
+PASS, FAIL, CLOSE = Verdict.PASS, Verdict.FAIL, Verdict.CLOSE
+
+
+def said(
+    name: str, values: dict[str, float], circuit: Circuit = CAR, u: float = 0.001, limits: Limits | None = None
+) -> list[Judgement]:
+    asks = {a.id for a in procedure(name).asks(circuit)}
+    assert set(values) <= asks, set(values) - asks
+    return procedure(name).judge(circuit, {k: Taken(v, u) for k, v in values.items()}, limits or Limits())
+
+
+@pytest.mark.parametrize(("temperature", "volts"), [(21, 9.6), (-1, 9.1), (-18, 8.5), (40, 9.6), (-30, 8.5), (10, 9.35)])
+def test_the_load_tests_table(temperature: float, volts: float) -> None:
+    """BCI, from memory: 9.6 V at 21 degC, 9.1 V at -1 degC, 8.5 V at -18 degC; straight lines between."""
+    assert least_load_v(temperature) == pytest.approx(volts)
+
+
+@pytest.mark.parametrize(
+    ("volts", "temperature", "verdict"), [(9.7, 21, PASS), (9.4, 21, FAIL), (9.4, -1, PASS), (8.6, -18, PASS), (8.4, -18, FAIL)]
+)
+def test_a_battery_under_half_its_cold_cranking_current(volts: float, temperature: float, verdict: Verdict) -> None:
+    found = said("battery_load", {"load_v:battery": volts, "battery_c:battery": temperature})
+    assert found[0].verdict is verdict and f"{temperature:.0f} °C" in found[0].limit
+
+
+def test_a_conductance_tester_is_held_against_the_rating() -> None:
+    rated = CAR.battery.cca_a
+    assert rated
+    for share, verdict in ((0.9, PASS), (0.6, FAIL)):
+        found = said("battery_load", {"tester_cca:battery": share * rated})[0]
+        assert found.verdict is verdict and found.value == pytest.approx(share * rated) and f"{share:.0%}" in found.why
+
+
+def test_half_the_rating_of_all_strings_at_24_v() -> None:
+    lorry = build_layout("parallel_batteries", 24)
+    ask = procedure("battery_load").asks(lorry)[0]
+    assert f"{(lorry.battery.cca_a or 0) / 2 * lorry.battery.parallel:.0f} A" in ask.label
+    found = said("battery_load", {ask.id: 19.3, f"battery_c:{lorry.battery.id}": 21.0}, lorry)
+    assert found[0].verdict is PASS and "doubled for 24 V" in found[0].limit
+
+
+def test_a_pulley_that_slips_and_an_output_at_the_shafts_own_speed() -> None:
+    ratio = CAR.alternator.pulley_ratio
+    slips = said("idle_output", {"engine_rpm": 800, "shaft_rpm:alternator": 0.8 * 800 * ratio})
+    assert slips[0].verdict is FAIL and "80%" in slips[0].why
+    fine = said("idle_output", {"engine_rpm": 800, "shaft_rpm:alternator": 800 * ratio, "idle_a:alternator": 200})
+    assert [j.verdict for j in fine] == [PASS, PASS]
+
+
+@pytest.mark.parametrize(
+    ("amps", "verdict", "word"), [(12.0, PASS, "takes 12 A"), (0.0, FAIL, "Breaking even"), (-8.0, FAIL, "gives 8 A")]
+)
+def test_breaking_even_is_not_charging(amps: float, verdict: Verdict, word: str) -> None:
+    found = said("net_battery", {"net_a_idle:battery": amps})[0]
+    assert found.verdict is verdict and word in found.why
+
+
+def test_a_hot_unit_that_climbs() -> None:
+    """Over 93 degC (200 degF) and climbing."""
+    assert said("temperature", {"case_c:alternator": 88})[0].verdict is PASS
+    hot = said("temperature", {"case_c:alternator": 95, "case_later_c:alternator": 104})[0]
+    assert hot.verdict is FAIL and "climbing" in hot.why
+
+
+@pytest.mark.parametrize(
+    ("log", "verdict", "word"), [((14.0, 14.0, 14.0, 14.0), PASS, "holds"), ((13.6, 13.2, 12.9, 12.7), FAIL, "falls 0.30 V")]
+)
+def test_half_an_hour_of_idle(log: tuple[float, ...], verdict: Verdict, word: str) -> None:
+    """Falling to 12.7 V is short of output; a steady 14 V is enough."""
+    found = said("idle_soak", {f"soak_v:{m}": v for m, v in zip((0, 10, 20, 30), log, strict=True)})[0]
+    assert found.verdict is verdict and word in found.why and found.value == log[-1]
+
+
+def test_a_switch_loses_nothing_closed_and_passes_nothing_open() -> None:
+    car = VEHICLES["car"]
+    good = said("switches", {"contact_mohm:cut_off": 0.3, "opens:cut_off": 1, "closes:cut_off": 1}, car)
+    assert [j.verdict for j in good] == [PASS] * 3
+    bad = said("switches", {"contact_mohm:cut_off": 6.0, "opens:cut_off": 0}, car)
+    assert [j.verdict for j in bad] == [FAIL, FAIL] and "second path" in bad[1].next_step
+
+
+def test_a_connector_is_held_against_the_air_round_it() -> None:
+    trailer = build_layout("tow_and_trailer", 12)
+    found = said("connectors", {"around_c": 24, "plug_c:coupling_feed": 81, "plug_c:coupling_return": 38}, trailer)
+    assert [(j.verdict, j.value) for j in found] == [(FAIL, 81), (PASS, 38)] and "57 K" in found[0].why
+    assert not procedure("connectors").asks(CAR)
+
+
+def test_three_phases_of_a_magnet_stator() -> None:
+    """Three equal phases, no continuity to ground, 14.55 V at the battery is good."""
+    bike = build_layout("motorcycle", 12)
+    good = said(
+        "permanent_magnet",
+        {"phase_v:1-2": 52, "phase_v:2-3": 53, "phase_v:3-1": 52.5, "phase_clear": 1, "magnet_dc_v": 14.55},
+        bike,
+    )
+    assert [j.verdict for j in good] == [PASS] * 3
+    bad = said(
+        "permanent_magnet", {"phase_v:1-2": 52, "phase_v:2-3": 53, "phase_v:3-1": 22, "phase_clear": 0, "magnet_dc_v": 12.6}, bike
+    )
+    assert [j.verdict for j in bad] == [FAIL] * 3 and bad[0].label.endswith("3-1, plug open")
+    assert not procedure("permanent_magnet").asks(CAR)
+
+
+def test_the_fuse_that_ends_the_drain_names_its_circuit() -> None:
+    found = said("fuse_steps", {"drain_before": 0.42, "without_box:1": 0.41, "without_box:2": 0.03}, u=0.005)
+    assert [j.verdict for j in found] == [PASS, FAIL] and "390 mA of 420 mA" in found[1].why
+
+
+def runs(start: float, a: list[float], b: list[float]) -> dict[str, float]:
+    values = {}
+    for name, ends in (("A", a), ("B", b)):
+        for k, end in enumerate(ends, 1):
+            values |= {f"joint_start_v:{name}{k}": start - 0.02 * k, f"joint_end_v:{name}{k}": end - 0.02 * k}
+    return values
+
+
+def test_one_trial_of_two_joints_settles_nothing() -> None:
+    """A crimped and a soldered lead differed by about 0.12 V of 1.4 V in one trial: within the scatter unless repeated."""
+    found = said("joints", runs(12.6, [11.2], [11.32]))[0]
+    assert found.verdict is CLOSE and "unless repeated" in found.why and "120 mV" in found.why
+
+
+def test_joints_are_told_apart_only_beyond_their_scatter() -> None:
+    """The start voltage falls from run to run and is taken off; the same numbers to scipy's own t-test."""
+    tight = said("joints", runs(12.6, [11.20, 11.21, 11.19, 11.2], [11.32, 11.33, 11.31, 11.32]))[0]
+    assert tight.verdict is PASS and "B is better by 120 mV" in tight.why
+    values = runs(12.6, [11.2, 11.5, 10.9], [11.32, 11.6, 11.1])
+    loose = said("joints", values)[0]
+    assert loose.verdict is CLOSE and "within the scatter" in loose.why
+    taken = {k: Taken(v, 0.0) for k, v in values.items()}
+    assert stats.ttest_ind(losses(taken, "A"), losses(taken, "B"), equal_var=False).pvalue > 0.05
+    assert losses(taken, "A") == pytest.approx([1.4, 1.1, 1.7])
+
+
+def test_drops_are_brought_to_the_rated_output_before_they_are_judged() -> None:
+    """By hand: 90 mV at 40 A is 203 mV at 90 A, over 0.2 V a side; 80 mV is 180 mV, under it."""
+    assert CAR.alternator.rated_a == 90
+    for volts, verdict in ((0.0905, FAIL), (0.080, PASS)):
+        found = said("charging_drops", {"charge_a:alternator": 40, "feed_v": volts}, u=0.0001)[0]
+        assert found.verdict is verdict and found.value == pytest.approx(volts * 90 / 40) and "brought to 90 A" in found.limit
+    assert not said("charging_drops", {"charge_a:alternator": 5, "feed_v": 0.02})
+
+
+def test_a_profile_and_the_makers_window() -> None:
+    """109 A against a window of 170 to 220 A fails; the maker wins over every profile, and the usual rule stays in sight."""
+    lead = next(a.id for a in procedure("cranking").asks(CAR) if a.drop)
+    assert said("cranking", {lead: 0.25})[0].verdict is PASS
+    assert said("cranking", {lead: 0.25}, limits=Limits(LimitProfileName.STRICT))[0].verdict is FAIL
+    window = Limits(maker={"consumers_output": MakerWindow(least=170, most=220)})
+    for amps, verdict in ((109, FAIL), (190, PASS), (240, FAIL)):
+        found = said("all_consumers", {"consumers_a:alternator": amps}, limits=window)[0]
+        assert found.verdict is verdict and "by the maker; without it" in found.limit and found.source == "The maker's figures"
+    loaded = said("full_output", {"output_a:alternator": 75}, limits=Limits(maker={"output": MakerWindow(least=80)}))[0]
+    assert loaded.verdict is FAIL and "80 A or more by the maker" in loaded.limit
+    lorry = build_layout("front_battery", 24)
+    exact = Limits(maker={"regulated": MakerWindow(least=28.0, most=28.8)})
+    assert said("regulated", {"regulated_v:fast": 28.4}, lorry, limits=exact)[0].verdict is PASS
+
+
+@pytest.mark.parametrize("given", [{}, {"least": 5, "most": 4}, {"least": 1e9}])
+def test_a_window_that_is_none(given: dict[str, Any]) -> None:
+    with pytest.raises(ValueError, match=r"least|less than"):
+        MakerWindow(**given)
+
+
+def test_every_profile_names_limits_that_there_are() -> None:
+    table = bench_limits()
+    assert set(table.profiles) == set(LimitProfileName)
+    for overrides in table.profiles.values():
+        assert set(overrides) <= set(table.limits)
+
+
+@pytest.mark.parametrize("of", PROCEDURES, ids=lambda p: p.name)
+def test_no_reading_breaks_a_judgement(of: Any) -> None:
+    """Nothing read, one thing read, zeros and absurd values: judged or left alone, never a traceback."""
+    for name in ("front_battery", "tow_and_trailer", "motorcycle", "competition_car"):
+        circuit = build_layout(name, 12)
+        asks = of.asks(circuit)
+        assert of.judge(circuit, {}, Limits()) == []
+        for value in (0.0, -5.0, 1.0, 5000.0):
+            everything = {a.id: Taken(value, 0.01) for a in asks}
+            for taken in (everything, *({a.id: everything[a.id]} for a in asks)):
+                assert all(np.isfinite(j.uncertainty) for j in of.judge(circuit, taken, Limits()))
+
+
+def test_a_meter_that_was_overdue_that_day_is_named() -> None:
+    """Due on the 24th: a reading of the 24th is good, one of the 25th is marked; a meter that read nothing is not."""
+    meter = Instrument(
+        id="m",
+        label="Meter",
+        kind=InstrumentKind.VOLTMETER,
+        percent_of_reading=0.5,
+        digits=2,
+        resolution=0.01,
+        calibration_due=date(2026, 11, 24),
+    )
+    other = meter.model_copy(update={"id": "o", "label": "Other"})
+    for day, marked in (("2026-11-24T23:00:00+00:00", ()), ("2026-11-25T08:00:00+00:00", ("Meter",)), ("", ())):
+        run = ProcedureRun(
+            procedure="rest",
+            readings=(RunReading(ask="rest_v:battery", value=12.6, instrument="m"),),
+            instruments=(meter, other),
+            measured_at=day,
+        )
+        assert overdue_meters(run) == marked
+
+
+def test_a_drain_is_known_to_milliamperes_without_a_meter_of_the_register() -> None:
+    run = ProcedureRun(procedure="drain", readings=(RunReading(ask="drain_a:battery", value=0.04),))
+    taken = taken_of(run, procedure("drain").asks(CAR))
+    assert taken["drain_a:battery"].uncertainty < 0.005
+    assert procedure("drain").judge(CAR, taken, Limits())[0].verdict is PASS
+
+
+@pytest.mark.parametrize(
+    ("name", "ask", "value", "word"),
+    [
+        ("full_output", "output_a:alternator", -80.0, "arrow"), ("rest", "rest_v:battery", -12.6, "swapped"), ("net_battery", "net_a_idle:battery", -20.0, ""),
+        ("charging_drops", "feed_v", -0.1, ""), ("idle_output", "engine_rpm", -800.0, "speed"), ("drain", "drain_a:battery", -0.02, ""),
+    ],
+)  # fmt: skip
+def test_a_turned_clamp_and_swapped_probes_are_said_at_their_place(name: str, ask: str, value: float, word: str) -> None:
+    """What goes one way only and reads below 0 was read the wrong way round; a battery may give, a drop may run backwards."""
+    run = ProcedureRun(procedure=name, readings=(RunReading(ask=ask, value=value),))
+    problems = check_run(run, procedure(name).asks(CAR), 12)
+    assert [p.element for p in problems] == ([ask] if word else [])
+    assert not word or word in problems[0].message

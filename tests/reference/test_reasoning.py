@@ -1,0 +1,93 @@
+"""The diagnosis' arithmetic beside scipy, and its predictions beside the solver's own answers."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy.special import softmax
+from scipy.stats import entropy, norm
+
+from mavrik.core.diagnosis import BenchModel, Change, Hypothesis, What, hypotheses
+from mavrik.core.diagnosis.rank import _entropy, _share, log_likelihood, scatter_of
+from mavrik.core.operating import Engine, solve_circuit
+from mavrik.core.procedures import PROCEDURES, BenchState, Taken, Unit, ohmic, procedure, state_of
+from mavrik.standin.vehicle import VEHICLES
+
+
+def test_shares_are_the_softmax_of_the_weights() -> None:
+    weights = np.random.default_rng(1).normal(0, 40, 300)
+    assert _share(weights) == pytest.approx(softmax(weights), rel=1e-12)
+    assert _share(np.array([-900.0, -901.0])).sum() == pytest.approx(1)
+
+
+def test_entropy_is_shannons_in_bits() -> None:
+    rows = np.random.default_rng(2).dirichlet(np.ones(9), 20)
+    assert _entropy(rows) == pytest.approx(entropy(rows, base=2, axis=1))
+    assert _entropy(np.array([1.0, 0.0, 0.0])) == 0
+
+
+def test_one_reading_has_the_density_of_a_normal_with_slips() -> None:
+    car = VEHICLES["front"]
+    ask = next(a for a in procedure("full_output").asks(car))
+    predicted = np.array([[70.0], [40.0], [10.0]])
+    sigma = np.hypot(scatter_of(ask, predicted[:, 0], 70.0), 1.5)
+    by_scipy = np.log(0.98 * norm.pdf(38.0, predicted[:, 0], sigma) + 0.02 / 300)
+    assert log_likelihood([ask], predicted, {ask.id: Taken(38.0, 3.0)})[:, 0] == pytest.approx(by_scipy)
+
+
+@pytest.mark.parametrize("name", list(VEHICLES))
+@pytest.mark.parametrize("state", [BenchState.CRANKING, BenchState.FAST_LOADED, BenchState.FULL_OUTPUT])
+def test_a_sound_prediction_is_the_solvers_answer(name: str, state: BenchState) -> None:
+    """The bench model sweeps values of one assembled network; the solver makes a network of the document."""
+    car = ohmic(VEHICLES[name])
+    asks = [a for p in PROCEDURES for a in p.asks(VEHICLES[name]) if a.state is state and a.red and not a.sign]
+    if not asks:
+        return
+    seen = BenchModel(VEHICLES[name]).predict(asks, hypotheses(VEHICLES[name])[:1])[0]
+    point = solve_circuit(car, state_of(state, car))
+    volts = [point.node_voltages_v[a.red] - point.node_voltages_v[a.black] for a in asks]
+    assert seen.tolist() == pytest.approx(volts, abs=2e-4)
+
+
+def test_a_resistance_put_in_is_the_document_with_a_worse_part() -> None:
+    """6 mohm more on the mount, as a change of values and as a joint of 6.1 mohm in the document."""
+    car = VEHICLES["front"]
+    worse = car.model_copy(
+        update={"branches": tuple(b.model_copy(update={"resistance_mohm": 6.1}) if b.id == "mount" else b for b in car.branches)}
+    )
+    asks = [a for a in procedure("charging_drops").asks(car) if a.unit is Unit.VOLT]
+    changed = BenchModel(car).predict(asks, [Hypothesis(("x",), 1.0, (Change(What.MORE_OHM, "mount", 0.006),))])[0]
+    documented = BenchModel(worse).predict(asks, [Hypothesis(("x",), 1.0)])[0]
+    assert changed == pytest.approx(documented, abs=1e-6)
+
+
+def test_a_worn_unit_is_the_document_with_a_fault_inside() -> None:
+    """The catalogue's share of output and the document's own fault are one figure."""
+    car = VEHICLES["front"]
+    asks = list(procedure("full_output").asks(car))
+    for kind in ("phase_lost", "belt_slips", "diode_open"):
+        unit = car.alternator.model_copy(update={"fault": kind})
+        documented = BenchModel(car.model_copy(update={"alternators": (unit,)})).predict(asks, [Hypothesis(("x",), 1.0)])[0]
+        suspect = next(h for h in hypotheses(car) if h.causes == (f"{kind}:alternator",))
+        assert BenchModel(car).predict(asks, [suspect])[0] == pytest.approx(documented, abs=1e-6)
+
+
+def test_a_drain_takes_what_it_says() -> None:
+    """0.4 A through the battery's own posts, and what modules asleep draw on top."""
+    car = VEHICLES["front"]
+    ask = procedure("drain").asks(car)
+    drains = [h for h in hypotheses(car) if h.causes == ("drain:battery",)]
+    seen = BenchModel(car).predict(ask, drains)[:, 0]
+    assert seen == pytest.approx([h.changes[0].amount + 0.02 for h in drains], rel=0.02)
+
+
+def test_an_assembled_engine_is_settled_from_any_state_before_it() -> None:
+    """Beginning from another state at rest changes the rounds, not the answer."""
+    car = ohmic(VEHICLES["parallel"])
+    ends = []
+    for state in (BenchState.IDLE, BenchState.FAST_LOADED):
+        engine = Engine(car, state_of(BenchState.FAST, car))
+        other = Engine(car, state_of(BenchState.FAST, car))
+        start = other.network.settle(other.values()) if state is BenchState.IDLE else None
+        ends.append(engine.network.named(engine.network.settle(engine.values(), start)).node_v)
+    assert ends[0] == pytest.approx(ends[1], abs=1e-7)

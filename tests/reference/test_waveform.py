@@ -1,0 +1,160 @@
+"""Ripple and cranking, held against computed rectifiers (any power-electronics text) and captures worked by hand."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from hypothesis.extra import numpy as arrays
+
+from mavrik.core.waveform import Pulses, Wave, WaveformError, cranking_of, envelope, pulse_hz, ripple_of
+
+RATE = 50_000.0
+PAIR_HZ = 120.0
+Floats = np.typing.NDArray[np.float64]
+
+
+def rectified(
+    top: tuple[int, ...] = (0, 1, 2), bottom: tuple[int, ...] = (0, 1, 2), seconds: float = 1.0, noise: float = 0.0
+) -> Floats:
+    """An ideal bridge on phases of 1 V peak: the diodes that work, above and below."""
+    t = np.arange(int(seconds * RATE)) / RATE
+    phase = np.sin(2 * np.pi * PAIR_HZ * t - 2 * np.pi * np.arange(3)[:, None] / 3)
+    clean = phase[list(top)].max(axis=0) - phase[list(bottom)].min(axis=0)
+    return np.asarray(clean + noise * np.random.default_rng(3).normal(size=len(t)))
+
+
+def test_an_ideal_six_pulse_bridge() -> None:
+    """Mean 1.35 x line-to-line rms, ripple 4.2 % rms at six times the frequency, 1 - cos 30 deg peak to peak."""
+    line_rms = np.sqrt(3) / np.sqrt(2)
+    found = ripple_of(Wave(rectified(), 1 / RATE), PAIR_HZ)
+    assert found.mean_v == pytest.approx(1.35 * line_rms, rel=1e-3)
+    assert found.rms_v / found.mean_v == pytest.approx(0.042, abs=0.0005)
+    assert found.strongest_hz == pytest.approx(6 * PAIR_HZ, rel=0.01)
+    assert found.ripple_vpp == pytest.approx(np.sqrt(3) * (1 - np.cos(np.pi / 6)), rel=0.02)
+    assert found.pulses is Pulses.EVEN
+
+
+CASES = {
+    "even": (rectified(noise=0.02), Pulses.EVEN),
+    "upper diode open": (rectified(top=(1, 2), noise=0.02), Pulses.DIODE),
+    "lower diode open": (rectified(bottom=(0, 2), noise=0.02), Pulses.DIODE),
+    "diodes of two phases open": (rectified(top=(1, 2), bottom=(0, 2), noise=0.02), Pulses.DIODE),
+    "phase lost": (rectified(top=(1, 2), bottom=(1, 2), noise=0.02), Pulses.PHASE),
+}
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_missing_pulses_are_told_apart_with_the_speed(name: str) -> None:
+    volts, expected = CASES[name]
+    for off in (0.9, 1.0, 1.1):  # the belt slips, or the speed was read off a dial
+        assert ripple_of(Wave(volts, 1 / RATE), PAIR_HZ * off).pulses is expected
+
+
+@pytest.mark.parametrize("name", [n for n in CASES if n != "phase lost"])
+def test_without_the_speed_a_missing_diode_still_shows(name: str) -> None:
+    volts, expected = CASES[name]
+    assert ripple_of(Wave(volts, 1 / RATE)).pulses is expected
+    for smoothed in (3, 9):  # a battery and a long lead take the edges off
+        rounded = np.convolve(volts, np.ones(smoothed) / smoothed, mode="same")
+        assert ripple_of(Wave(rounded, 1 / RATE)).pulses is expected
+
+
+def test_without_the_speed_a_lost_phase_is_not_claimed_to_be_told() -> None:
+    found = ripple_of(Wave(CASES["phase lost"][0], 1 / RATE))
+    assert found.pulses is Pulses.EVEN and "without the engine's speed" in found.words
+
+
+def test_a_slow_change_of_load_is_no_ripple_and_a_spike_is_kept_apart() -> None:
+    t = np.arange(int(RATE)) / RATE
+    volts = 14.2 - 1.5 * t + 0.05 * np.sin(2 * np.pi * 720 * t)
+    volts[20_000] += 3
+    found = ripple_of(Wave(volts, 1 / RATE))
+    assert found.ripple_vpp == pytest.approx(0.1, rel=0.1) and found.spikes_vpp == pytest.approx(3.05, rel=0.05)
+
+
+def test_noise_alone_has_no_pulses_and_another_frequency_is_unclear() -> None:
+    noise = 12.6 + 0.01 * np.random.default_rng(1).normal(size=200_000)
+    quiet = ripple_of(Wave(noise, 1 / RATE))
+    assert quiet.pulses is Pulses.FLAT and quiet.strongest_hz is None
+    assert ripple_of(Wave(rectified(), 1 / RATE), 260.0).pulses is Pulses.UNCLEAR
+
+
+def test_a_cranking_capture_is_no_ripple_and_a_step_is_no_missing_diode() -> None:
+    """What a step leaves in a spectrum falls off evenly; it must never be called a fault of the rectifier."""
+    noise = np.random.default_rng(2).normal(0, 0.02, 40_000)
+    with pytest.raises(WaveformError, match="capture of cranking"):
+        ripple_of(Wave(cranked(5000.0, 2.0)[:40_000] + noise, 1 / 5000))
+    step = np.where(np.arange(40_000) < 17_000, 12.6, 14.3) + noise
+    for pair in (None, 20.0, 41.0, 120.0):
+        found = ripple_of(Wave(step, 1 / 5000), pair)
+        assert found.pulses in (Pulses.UNSTEADY, Pulses.FLAT), (pair, found.pulses)
+
+
+def test_a_speed_that_wavers_by_two_percent_still_has_its_pulses() -> None:
+    t = np.arange(int(RATE)) / RATE
+    speed = 720 * (t + 0.02 / (2 * np.pi * 1.5) * np.sin(2 * np.pi * 1.5 * t))
+    found = ripple_of(
+        Wave(14.2 + 0.1 * np.sin(2 * np.pi * speed) + np.random.default_rng(1).normal(0, 0.01, len(t)), 1 / RATE), PAIR_HZ
+    )
+    assert found.pulses is Pulses.EVEN
+
+
+@pytest.mark.parametrize(
+    ("volts", "interval", "word"),
+    [
+        (np.zeros(100), 1e-5, "too short"), (np.zeros(1000), 1e-2, "too few"), (np.full(100_000, np.nan), 1e-5, "no numbers"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_ripple_is_refused_in_words(volts: Floats, interval: float, word: str) -> None:
+    with pytest.raises(WaveformError, match=word):
+        ripple_of(Wave(volts, interval))
+
+
+def test_frequency_of_a_pole_pair() -> None:
+    """By hand: 800 /min with a ratio of 2.5 is 2000 /min; six pole pairs pass 200 times a second."""
+    assert pulse_hz(800, 2.5, 6) == pytest.approx(200)
+    with pytest.raises(ValueError, match="above 0"):
+        pulse_hz(0, 2.5, 6)
+
+
+def cranked(rate: float, glow_s: float = 0.0) -> Floats:
+    """12.6 V, 2 s of cranking with compression between 9.4 and 10.4 V, glow plugs, then 14.3 V."""
+    t = np.arange(int(rate * (6 + glow_s))) / rate
+    volts = np.full(len(t), 12.6)
+    on = (t >= 1) & (t < 3)
+    volts[on] = 9.9 + 0.5 * np.cos(2 * np.pi * 4 * t[on])
+    volts[t >= 3] = 12.2
+    volts[t >= 3.5 + glow_s] = 14.3
+    return volts
+
+
+@pytest.mark.parametrize(("rate", "glow"), [(1000.0, 0.0), (20_000.0, 0.0), (200.0, 40.0)])
+def test_cranking_is_found_with_its_least_and_the_onset_of_charge(rate: float, glow: float) -> None:
+    found = cranking_of(Wave(cranked(rate, glow), 1 / rate))
+    assert found.rest_v == pytest.approx(12.6) and found.least_v == pytest.approx(9.4, abs=0.02)
+    assert found.from_s == pytest.approx(1, abs=0.02) and found.to_s == pytest.approx(3, abs=0.02)
+    assert found.onset_s == pytest.approx(0.5 + glow, abs=0.05) and found.charging_v == pytest.approx(14.3)
+
+
+def test_one_bad_sample_is_no_least_voltage_and_24_v_scales() -> None:
+    volts = cranked(20_000.0)
+    volts[30_000] = 0.0
+    assert cranking_of(Wave(volts, 1 / 20_000)).least_v > 9.3
+    assert cranking_of(Wave(2 * cranked(1000.0), 1e-3), 24).least_v == pytest.approx(18.8, abs=0.04)
+
+
+def test_a_capture_without_charge_and_one_without_cranking() -> None:
+    dead = cranked(1000.0)[:3400]
+    assert cranking_of(Wave(dead, 1e-3)).onset_s is None
+    with pytest.raises(WaveformError, match="never falls"):
+        cranking_of(Wave(np.full(5000, 12.6), 1e-3))
+
+
+@given(arrays.arrays(np.float64, st.integers(1, 3000), elements=st.floats(-50, 50, width=32)), st.integers(1, 700))
+def test_no_peak_is_lost_however_small_a_capture_is_drawn(volts: Floats, buckets: int) -> None:
+    least, most = envelope(volts, buckets)
+    assert len(least) == len(most) <= min(buckets, len(volts))
+    assert least.min() == pytest.approx(volts.min(), abs=1e-5) and most.max() == pytest.approx(volts.max(), abs=1e-5)
+    assert (least <= most).all()
