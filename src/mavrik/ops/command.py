@@ -8,13 +8,13 @@ import subprocess
 import sys
 import time
 
-from mavrik.ops import cluster, server
+from mavrik.ops import cluster, server, standin
 from mavrik.ops.base import ROOT, VAR, VENV_PYTHON, OperationError, say
 from mavrik.ops.debian import PDF_PACKAGES, ensure_packages
 from mavrik.ops.environment import ensure_frontend, ensure_python
 
 DEFAULT_PORT = 8642
-USE_CASES = ("assess", "solve", "sheet", "formats")
+USE_CASES = ("assess", "solve", "sheet", "formats", "standin")
 DATABASES = {"demo": "mavrik_demo", "up": "mavrik"}
 
 SUMMARY = """
@@ -27,6 +27,7 @@ commands
   solve     solve a bundle's circuit at an operating state and print JSON, without a database (solve --help says every field)
   sheet     print a job bundle's sheet as PDF, without a database
   formats   write the published schemas
+  standin   a simulated vehicle with meters that speak SCPI on loopback; demo starts one with a fault hidden
   test      linters, types, import rules and all tests; words after it go to pytest
   bench     measure; see docs/performance.md
 
@@ -74,6 +75,8 @@ def _start(mode: str, arguments: argparse.Namespace) -> int:
         raise OperationError("The database could not be made ready; see above.")
     if running is None:
         running = server.start(arguments.port, mode, environment)
+    if mode == "demo":
+        standin.start()
     print(f"Mavrik is at {running.address}  (started in {time.monotonic() - started:.1f} s)")
     if mode == "demo":
         print("Sign in as  tobin  with  copper-and-slate   (technician; mara is the lead, ines may only read)")
@@ -82,7 +85,8 @@ def _start(mode: str, arguments: argparse.Namespace) -> int:
 
 
 def _stop() -> int:
-    stopped = [name for name, did in (("server", server.stop()), ("database", cluster.stop_cluster())) if did]
+    did = (("server", server.stop()), ("stand-in", standin.stop()), ("database", cluster.stop_cluster()))
+    stopped = [name for name, was in did if was]
     print(f"Stopped: {', '.join(stopped)}." if stopped else "Nothing was running.")
     return 0
 
@@ -91,6 +95,7 @@ def _reset(everything: bool) -> int:
     if os.environ.get("MAVRIK_DATABASE_URL"):
         raise OperationError("MAVRIK_DATABASE_URL is set: Mavrik deletes no database that it did not make.")
     server.stop()
+    standin.stop()
     if everything:
         cluster.remove_cluster()
         for path in (server.SECRET, server.LOG):

@@ -1,0 +1,1 @@
+"""Clients for bench instruments: one small interface, a file a kind."""

@@ -1,0 +1,1 @@
+"""The simulated vehicle and instruments that ship with the product."""

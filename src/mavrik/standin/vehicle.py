@@ -1,0 +1,139 @@
+"""Vehicles with a fault hidden in them, read with meters that err: what a bench would see. Every vehicle is invented."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from mavrik.core.additions import add_to
+from mavrik.core.circuit import Circuit, Load, LoadKind
+from mavrik.core.diagnosis import BenchModel, Change, Hypothesis, What, hypotheses
+from mavrik.core.layouts import build_layout
+from mavrik.core.operating import State
+from mavrik.core.procedures import PROCEDURES, Ask, BenchState, Procedure, Taken, Unit, state_of
+
+
+def with_starter(circuit: Circuit, amps: float = 220.0) -> Circuit:
+    """The circuit with a starter between the first battery's post and the engine block."""
+    battery = circuit.battery
+    block = next((n.id for n in circuit.nodes if n.role == "engine_block"), battery.negative_node)
+    starter = Load(
+        id="starter",
+        label="Starter",
+        from_node=battery.positive_node,
+        to_node=block,
+        current_a=amps,
+        law=LoadKind.RESISTANCE,
+        cranking=True,
+    )
+    return circuit.model_copy(update={"loads": (*circuit.loads, starter)})
+
+
+VEHICLES = {
+    "front": with_starter(add_to(build_layout("front_battery", 12), "load_on_a_lead")),
+    "rear": with_starter(build_layout("rear_battery", 12)),
+    "parallel": with_starter(build_layout("parallel_batteries", 12)),
+    "car": build_layout("competition_car", 12),
+}
+
+
+@dataclass
+class HiddenVehicle:
+    """One vehicle, one hidden state of things, and the meters that read it."""
+
+    circuit: Circuit
+    hidden: Hypothesis
+    rng: np.random.Generator
+    """Parts are never quite what the document says, and meters err."""
+
+    def __post_init__(self) -> None:
+        self._bias: dict[Unit, float] = {}
+        branches = [
+            Change(What.MORE_OHM, b.id, float(b.sound_resistance_ohm(20) * self.rng.normal(0, 0.05)))
+            for b in self.circuit.branches
+        ]
+        units = [Change(What.SET_POINT, a.id, float(self.rng.normal(0, 0.05))) for a in self.circuit.alternators]
+        units += [Change(What.LIMIT_SHARE, a.id, float(self.rng.uniform(0.94, 1.06))) for a in self.circuit.alternators]
+        level = float(self.rng.uniform(12.4, 12.7))
+        rest = {b.id: level for b in self.circuit.batteries}
+        self.model = BenchModel(self.circuit, rest, read=False)
+        self.truth = replace(self.hidden, changes=(*branches, *units, *self.hidden.changes))
+
+    def read(self, procedure: Procedure) -> dict[str, Taken]:
+        """What the meters show: 0.5 % and 10 mV of a voltmeter, 2 % and 0.3 A of a clamp."""
+        asks = [a for a in procedure.asks(self.circuit) if not a.beside]
+        if not asks:
+            return {}
+        seen = self.model.predict(asks, [self.truth])[0]
+        return {a.id: self._shown(a, float(v)) for a, v in zip(asks, seen, strict=True)}
+
+    def shown(self, ask: Ask) -> float:
+        """What a connected meter shows of one place, now: its own error stays, its last digit does not."""
+        seen = float(self.model.predict([ask], [self.truth])[0, 0])
+        bias = self._bias.setdefault(ask.unit, float(self.rng.uniform(-0.5, 0.5)))
+        limit = self._shown(ask, seen).uncertainty * 3**0.5 / 2
+        return seen + bias * limit + float(self.rng.normal(0, 0.0003)) * max(abs(seen), 1.0)
+
+    def _running(self, state: BenchState) -> State:
+        return state_of(state, self.circuit, self.circuit.alternator.rated_a)
+
+    def bank_a(self, state: BenchState) -> float:
+        """What a load bank shows that it takes [A]."""
+        bank = self._running(state).bank
+        return (bank.current_a if bank else 0.0) * (1 + float(self.rng.normal(0, 0.002)))
+
+    def shaft_rpm(self, state: BenchState) -> float:
+        """What a tachometer shows at the pulley: a belt that slips is a fifth behind [1/min]."""
+        slips = any(c.startswith("belt_slips") for c in self.hidden.causes)
+        turned = 0.0 if self._running(state).cranking else self._running(state).engine_rpm
+        return turned * self.circuit.alternator.pulley_ratio * (0.8 if slips else 1.0) * (1 + float(self.rng.normal(0, 0.002)))
+
+    def case_c(self, state: BenchState) -> float:
+        """What an infrared thermometer shows of the first alternator's case: a diode or phase fault makes it hot [degC]."""
+        runs = self._running(state)
+        if runs.engine_rpm <= 0 or runs.cranking:
+            return 24.0 + float(self.rng.normal(0, 0.3))
+        warm = 72.0 if runs.bank or any(runs.loads_on.values()) else 55.0
+        hot = any(c.startswith(("diode", "phase")) for c in self.hidden.causes)
+        return warm + (32.0 if hot else 0.0) + float(self.rng.normal(0, 0.5))
+
+    def ripple_vpp(self, state: BenchState) -> float:
+        """What an oscilloscope shows at the first alternator's stud, peak to peak [V]."""
+        a = self.circuit.alternator
+        if self._running(state).engine_rpm <= 0:
+            return abs(float(self.rng.normal(0, 0.003)))
+        ask = Ask("now", "now", Unit.VOLT_PP, BenchState.FAST_LOADED, a.stud_node, a.case_node, a.id, sign="ripple")
+        return float(self.model.predict([ask], [self.truth])[0, 0]) * (1 + float(self.rng.normal(0, 0.02)))
+
+    def _shown(self, ask: Ask, value: float) -> Taken:
+        if ask.unit is Unit.YES_NO:
+            return Taken(float(value > 0.5), 0.0)
+        percent, last = (0.02, 0.3) if ask.unit is Unit.AMPERE and abs(value) > 5 else (0.005, 0.002)
+        if ask.sign == "ripple":
+            value *= float(self.rng.uniform(0.8, 1.25))
+        limit = percent * abs(value) + last
+        return Taken(value + float(self.rng.uniform(-limit, limit)), 2 * limit / 3**0.5)
+
+    def everything(self) -> dict[str, Taken]:
+        """All procedures, in the order of the work."""
+        return {k: v for p in PROCEDURES for k, v in self.read(p).items()}
+
+
+def hidden_faults(circuit: Circuit) -> list[Hypothesis]:
+    """One of each cause, at a magnitude that no grid has and a technician would call a fault."""
+    found: dict[tuple[str, ...], Hypothesis] = {}
+    for h in hypotheses(circuit):
+        kind = h.causes[0].split(":")[0]
+        changes = h.changes
+        if kind == "resistance":
+            changes = (replace(changes[0], amount=0.013),)
+        elif kind == "drain":
+            changes = (replace(changes[0], amount=0.65),)
+        elif kind in ("weak_battery", "regulator_low", "regulator_high", "under_rated"):
+            amount = {"weak_battery": 4.2, "regulator_low": -1.2, "regulator_high": 1.3, "under_rated": 0.57}[kind]
+            changes = (replace(changes[0], amount=amount),)
+        if kind == "under_rated":
+            h = replace(h, signs={k: 0.57 * next(a.rated_a for a in circuit.alternators if a.id == k[1]) for k in h.signs})
+        found.setdefault(h.causes, replace(h, changes=changes))
+    return list(found.values())

@@ -1,0 +1,243 @@
+"""The real client against the stand-in on real sockets: values, ranges, errors of its own, a link that goes away, junk."""
+
+from __future__ import annotations
+
+import os
+import pty
+import socket
+import socketserver
+import threading
+import tty
+from collections.abc import Iterator
+
+import pytest
+
+from mavrik.core.measurement import InstrumentKind
+from mavrik.instruments.base import LinkError, parse_address
+from mavrik.instruments.kinds import connect
+from mavrik.standin.bench import MeterServer
+from mavrik.standin.vehicle import VEHICLES
+from tests.standin import meters_on
+
+
+@pytest.fixture
+def bench() -> Iterator[dict[str, MeterServer]]:
+    with meters_on("resistance:charge_cable") as servers:
+        yield servers
+
+
+def say(server: MeterServer, words: str) -> str:
+    """What the hands do, or what a terminal would ask."""
+    with socket.create_connection(server.server_address, timeout=3) as link:
+        link.sendall(words.encode() + b"\n")
+        link.settimeout(0.5)
+        try:
+            return link.recv(4096).decode().strip()
+        except TimeoutError:
+            return ""
+
+
+def test_a_meter_says_who_it_is_and_what_it_sees(bench: dict[str, MeterServer]) -> None:
+    meter = connect(InstrumentKind.VOLTMETER, bench["multimeter"].address)
+    assert meter.identify().startswith("Mavrik,Stand-in multimeter")
+    rest = meter.read()
+    assert rest.unit == "V" and rest.value is not None and 12.3 < rest.value < 12.8
+    say(bench["multimeter"], "SIM:STAT fast_loaded")
+    charging = meter.read().value
+    assert charging is not None and charging > 13
+    say(bench["multimeter"], "SIM:PROB alt_stud,fuse_stud")
+    drop = meter.read().value
+    assert drop is not None and 0.2 < drop < 1.5
+    say(bench["multimeter"], "SIM:PROB fuse_stud,alt_stud")
+    swapped = meter.read().value
+    assert swapped is not None and swapped == pytest.approx(-drop, rel=0.1)
+    meter.close()
+
+
+def test_a_clamp_reads_the_output_and_pegs_on_a_small_range(bench: dict[str, MeterServer]) -> None:
+    clamp = connect(InstrumentKind.CLAMP, bench["clamp"].address)
+    for words in ("SIM:STAT full_output", "SIM:ELEM alternator"):
+        say(bench["clamp"], words)
+    shown = clamp.read()
+    assert shown.value is not None and 50 < shown.value < 100 and not shown.overload
+    # The range is the session's own: a real client sets it on its own link.
+    clamp._link.write("CURR:DC:RANG 40")  # type: ignore[attr-defined]
+    pegged = clamp.read()
+    assert pegged.overload and pegged.value is None
+    clamp.close()
+
+
+def test_it_keeps_its_errors_as_a_real_one_does(bench: dict[str, MeterServer]) -> None:
+    with socket.create_connection(bench["multimeter"].server_address, timeout=3) as link:
+        lines = link.makefile("rw", newline="\n")
+        for words in ("MAKE:COFFEE", "VOLT:DC:RANG wide", "SYST:ERR?", "SYST:ERR?", "SYST:ERR?"):
+            lines.write(words + "\n")
+        lines.flush()
+        assert [lines.readline().split(",")[0] for _ in range(3)] == ["-113", "-224", "0"]
+
+
+def test_a_link_that_goes_away_is_said_at_once(bench: dict[str, MeterServer]) -> None:
+    meter = connect(InstrumentKind.VOLTMETER, bench["multimeter"].address)
+    meter.read()
+    say(bench["multimeter"], "SIM:UNPLUG")
+    with pytest.raises(LinkError, match="is lost"):
+        for _ in range(3):
+            meter.read()
+    meter.close()
+
+
+def test_nobody_there() -> None:
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        port = taken.getsockname()[1]
+    with pytest.raises(LinkError, match=r"does not answer|is lost"):
+        connect(InstrumentKind.VOLTMETER, f"127.0.0.1:{port}").read()
+
+
+@pytest.mark.parametrize(
+    "answer", [b"HTTP/1.1 400 Bad Request\r\n\n", b"\x00\xff\xfe\n", b"\n", b"NaN\n", b"1,2,3\n", b"9" * 5000 + b"\n"]
+)
+def test_junk_is_no_reading(answer: bytes) -> None:
+    class Junk(socketserver.StreamRequestHandler):
+        def handle(self) -> None:
+            while self.rfile.readline():
+                self.wfile.write(answer)
+
+    with socketserver.ThreadingTCPServer(("127.0.0.1", 0), Junk) as server:
+        server.daemon_threads = True
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        meter = connect(InstrumentKind.VOLTMETER, f"127.0.0.1:{server.server_address[1]}")
+        try:
+            assert meter.read().overload
+        except LinkError as error:
+            assert len(str(error)) < 300
+        meter.close()
+        server.shutdown()
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "",
+        "meter",
+        "http://10.0.0.1:80",
+        "10.0.0.1",
+        "10.0.0.1:0",
+        "10.0.0.1:99999",
+        "a b:5025",
+        "user@host:5025",
+        "host:50 25",
+        "::1:5025",
+        "host:5025/path",
+    ],
+)
+def test_only_host_and_port_is_an_address(text: str) -> None:
+    with pytest.raises(ValueError, match="host:port"):
+        parse_address(text)
+    with pytest.raises(ValueError, match="host:port"):
+        connect(InstrumentKind.VOLTMETER, text)
+
+
+def test_every_kind_of_instrument_reads_the_vehicle(bench: dict[str, MeterServer]) -> None:
+    """Speed of the pulley, heat of the case, the bank's own display, ripple at the stud."""
+    say(bench["multimeter"], "SIM:STAT full_output")
+    kinds = {
+        "tachometer": (InstrumentKind.TACHOMETER, "/min", 3900, 6000),
+        "thermometer": (InstrumentKind.THERMOMETER, "°C", 60, 90),
+        "load_bank": (InstrumentKind.LOAD_BANK, "A", 100, 200),
+        "oscilloscope": (InstrumentKind.OSCILLOSCOPE, "V p-p", 0.1, 0.5),
+    }
+    for name, (kind, unit, low, high) in kinds.items():
+        meter = connect(kind, bench[name].address)
+        shown = meter.read()
+        assert shown.unit == unit and shown.value is not None and low < shown.value < high, name
+        assert meter.identify().startswith(f"Mavrik,Stand-in {name}")
+        meter.close()
+
+
+def test_a_belt_that_slips_shows_at_the_tachometer_and_a_lost_phase_at_the_scope() -> None:
+    turned = {}
+    for cause in ("none:", "belt_slips:alternator", "phase_lost:alternator"):
+        with meters_on(cause) as servers:
+            say(servers["multimeter"], "SIM:STAT fast_loaded")
+            turned[cause] = [
+                connect(kind, servers[name].address).read().value
+                for name, kind in (
+                    ("tachometer", InstrumentKind.TACHOMETER),
+                    ("oscilloscope", InstrumentKind.OSCILLOSCOPE),
+                    ("thermometer", InstrumentKind.THERMOMETER),
+                )
+            ]
+    sound, slips, lost = turned.values()
+    assert slips[0] == pytest.approx(0.8 * sound[0], rel=0.02)  # type: ignore[operator]
+    assert lost[1] > 3 * sound[1] and lost[2] > sound[2] + 20  # type: ignore[operator]
+
+
+def test_an_instrument_on_a_serial_port() -> None:
+    """A pair of pseudo-terminals: one end is the port that the client opens, at the other sits a meter."""
+    ours, theirs = pty.openpty()
+    tty.setraw(theirs)
+
+    def answer() -> None:
+        heard = b""
+        while len(heard) < 200:
+            try:
+                heard += os.read(ours, 64)
+            except OSError:
+                return
+            while b"\n" in heard:
+                line, _, heard = heard.partition(b"\n")
+                os.write(
+                    ours, {b"*IDN?": b"Bench,Serial meter,7,1\n", b"MEAS:VOLT:DC?": b"1.2345E+01\n"}.get(line.strip(), b"\n")
+                )
+
+    threading.Thread(target=answer, daemon=True).start()
+    meter = connect(InstrumentKind.VOLTMETER, f"serial:{os.ttyname(theirs)}@9600")
+    assert meter.identify().startswith("Bench,Serial meter")
+    assert meter.read().value == pytest.approx(12.345)
+    meter.close()
+    os.close(ours)
+    os.close(theirs)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "serial:/etc/passwd@9600",
+        "serial:/dev/sda@9600",
+        "serial:/dev/tty/../mem@9600",
+        "serial:/dev/ttyUSB0",
+        "file:///dev/ttyUSB0",
+    ],
+)
+def test_only_a_serial_port_can_be_opened(text: str) -> None:
+    with pytest.raises(ValueError, match="host:port"):
+        parse_address(text)
+
+
+def test_a_place_that_is_not_there_gives_no_number_and_an_error(bench: dict[str, MeterServer]) -> None:
+    """A probe on a stud the vehicle does not have: the instrument says so, and goes on."""
+    with socket.create_connection(bench["multimeter"].server_address, timeout=3) as link:
+        link.settimeout(3)
+        for words in (b"SIM:STAT fast\n", b"SIM:PROB nowhere,bat_neg\n", b"MEAS:VOLT:DC?\n"):
+            link.sendall(words)
+        assert link.recv(100).strip() == b"9.91E37"
+        link.sendall(b"SYST:ERR?\n")
+        assert b"-200" in link.recv(100)
+    meter = connect(InstrumentKind.VOLTMETER, bench["multimeter"].address)
+    assert meter.read().overload
+    meter.tell("SIM:PROB bat_pos,bat_neg")
+    assert not meter.read().overload
+    meter.close()
+
+
+def test_each_battery_alone_under_the_load_of_its_test(bench: dict[str, MeterServer]) -> None:
+    """By hand: the rest voltage less half the cold cranking current through the internal resistance."""
+    meter = connect(InstrumentKind.VOLTMETER, bench["multimeter"].address)
+    rest = meter.read().value
+    meter.tell("SIM:STAT battery_load")
+    loaded = meter.read().value
+    battery = VEHICLES["front"].battery
+    assert rest and loaded and battery.cca_a
+    assert rest - loaded == pytest.approx(battery.cca_a / 2 * battery.internal_mohm / 1000, rel=0.15)
+    meter.close()
