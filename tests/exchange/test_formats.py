@@ -13,11 +13,12 @@ import jsonschema
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from pyarrow import parquet
 
 from mavrik.core.measurement import Quantity
 from mavrik.exchange.assessment_json import assess_bundle, assessment_schema
 from mavrik.exchange.bundle import BundleError, bundle_schema, read_bundle, write_bundle
-from mavrik.exchange.readings_csv import COLUMNS, write_readings
+from mavrik.exchange.readings_table import COLUMNS, readings_csv, readings_parquet
 from mavrik.exchange.sheet import render_pdf, render_sheet
 from tests.build import drop_test, simple_circuit, simple_document
 
@@ -134,12 +135,15 @@ def test_a_bundle_with_one_value_replaced_is_read_or_refused_never_a_crash(data:
 
 def test_readings_as_csv() -> None:
     test = drop_test(100, feed=0.121, home_amps=99.5).model_copy(update={"measured_by": "=HYPERLINK(1)"})
-    rows = list(csv.DictReader(io.StringIO(write_readings([(simple_circuit(), test)]))))
+    rows = list(csv.DictReader(io.StringIO(readings_csv([(simple_circuit(), test)]))))
     assert tuple(rows[0]) == COLUMNS
     assert rows[0]["quantity"] == Quantity.BRANCH_DROP and rows[0]["branch"] == "Feed"
     assert (float(rows[0]["value"]), rows[0]["unit"]) == (0.121, "V")
     assert (float(rows[1]["value"]), rows[1]["unit"]) == (99.5, "A")
     assert rows[0]["measured_by"].startswith("'=")  # no formula reaches a spreadsheet
+    typed = parquet.read_table(io.BytesIO(readings_parquet([(simple_circuit(), test)]))).to_pylist()
+    assert [r["value"] for r in typed] == [float(r["value"]) for r in rows] and tuple(typed[0]) == COLUMNS
+    assert typed[0]["measured_by"] == "=HYPERLINK(1)" and typed[0]["engine_speed_rpm"] == float(rows[0]["engine_speed_rpm"])
 
 
 def test_the_sheet_says_everything_and_runs_nothing() -> None:

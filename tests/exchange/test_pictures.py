@@ -98,7 +98,7 @@ def test_the_sheet_names_probes_instruments_and_who_measured() -> None:
 
 def test_the_sheet_of_an_unmeasured_job_says_so() -> None:
     page = render_sheet(read_bundle(as_bytes(bundle_document(tests=[]))), "A Shop", NOW)
-    assert "None taken yet" in page and "Nothing measured yet" in page
+    assert "None taken yet" in page and "No drop test yet" in page
 
 
 def test_the_job_number_cannot_break_out_of_the_style() -> None:

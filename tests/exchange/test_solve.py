@@ -75,7 +75,17 @@ def test_a_bad_state_is_exit_2_and_one_line(tmp_path: Path, text: str, words: st
 def test_solve_help_says_every_field() -> None:
     text = run_cli("solve", "--help").stdout.decode()
     said = solve_bundle(read_bundle(EXAMPLE.read_bytes()), State()).model_dump()
-    for name in [*said, *said["point"], *said["point"]["branches"][0], *said["point"]["devices"][0], *State.model_fields]:
+    fuse = said["protection"]["protectors"][0]
+    for part in (
+        said,
+        said["point"],
+        said["point"]["branches"][0],
+        said["point"]["devices"][0],
+        said["gains"]["branches"][0],
+        fuse,
+    ):
+        said = {**said, **part}
+    for name in [*said, *(c["name"] for c in fuse["checks"]), *State.model_fields]:
         assert name in text, name
 
 

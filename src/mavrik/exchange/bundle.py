@@ -12,12 +12,16 @@ from pydantic import Field, ValidationError, model_validator
 from mavrik.core.circuit import Ampere, Circuit, Document
 from mavrik.core.limits import LimitProfileName
 from mavrik.core.measurement import DropTest, check_readings
+from mavrik.core.procedures import MakerLimits, ProcedureRun, check_run, procedure
 from mavrik.core.sizing import Choice, SizingTarget
 from mavrik.core.topology import CircuitError, Problem, check_circuit
+from mavrik.exchange.captures.base import MOST_SAMPLES
 
 FORMAT = "mavrik-job"
 VERSION = 1
 LARGEST_BUNDLE_BYTES = 5_000_000
+MOST_CARRIED = 1000
+"""Stretches that a carried capture is drawn with."""
 
 
 class VehicleKind(StrEnum):
@@ -82,6 +86,7 @@ class BundleJob(Document):
     promised: date | None = None
     state: JobState = JobState.OPEN
     limit_profile: LimitProfileName = LimitProfileName.COMMON
+    maker_limits: MakerLimits = Field(default_factory=dict)
 
 
 class ProposalRecord(Document):
@@ -109,6 +114,38 @@ class BundleTest(Document):
     test: DropTest
 
 
+class BundleRun(Document):
+    """One bench test as it was carried out."""
+
+    circuit_id: Annotated[int, Field(ge=1, description="The circuit version it was made on")]
+    run: ProcedureRun
+
+
+CarriedVolts = Annotated[tuple[Annotated[float, Field(ge=-1e4, le=1e4)] | None, ...], Field(max_length=MOST_CARRIED)]
+
+
+class BundleCapture(Document):
+    """A captured waveform as seen from afar: its samples stay where it was loaded."""
+
+    name: Annotated[str, Field(min_length=1, max_length=120)]
+    channel: Annotated[str, Field(max_length=200)] = ""
+    samples: Annotated[int, Field(ge=1, le=MOST_SAMPLES)]
+    interval_s: Annotated[float, Field(gt=0, le=1e6)]
+    start_s: Annotated[float, Field(ge=-1e9, le=1e9)] = 0.0
+    made_by: Annotated[str, Field(max_length=80)] = ""
+    made_at: Annotated[str, Field(max_length=40)] = ""
+    least_v: Annotated[CarriedVolts, Field(description="The least of every even stretch [V]; null where nothing was captured")]
+    most_v: CarriedVolts
+
+    @model_validator(mode="after")
+    def _pairs(self) -> BundleCapture:
+        if len(self.least_v) != len(self.most_v) or not self.least_v:
+            raise ValueError("least_v and most_v are of the same stretches, one at least")
+        if any(a is not None and b is not None and a > b for a, b in zip(self.least_v, self.most_v, strict=True)):
+            raise ValueError("least_v does not lie above most_v")
+        return self
+
+
 class Bundle(Document):
     """A whole job."""
 
@@ -120,6 +157,8 @@ class Bundle(Document):
     job: BundleJob
     circuits: Annotated[tuple[BundleCircuit, ...], Field(max_length=200)] = ()
     tests: Annotated[tuple[BundleTest, ...], Field(max_length=200)] = ()
+    runs: Annotated[tuple[BundleRun, ...], Field(max_length=500, description="Bench tests, the oldest first")] = ()
+    captures: Annotated[tuple[BundleCapture, ...], Field(max_length=40, description="Captured waveforms, the oldest first")] = ()
 
     @model_validator(mode="after")
     def _ties(self) -> Bundle:
@@ -129,9 +168,9 @@ class Bundle(Document):
         keys = [(c.role, c.revision) for c in self.circuits]
         if len(keys) != len(set(keys)):
             raise ValueError("two circuits have the same role and revision")
-        for entry in self.tests:
-            if entry.circuit_id not in ids:
-                raise ValueError(f"a test refers to circuit {entry.circuit_id}, which is not in the bundle")
+        for circuit_id in (*(t.circuit_id for t in self.tests), *(r.circuit_id for r in self.runs)):
+            if circuit_id not in ids:
+                raise ValueError(f"a test refers to circuit {circuit_id}, which is not in the bundle")
         return self
 
     def latest(self, role: CircuitRole) -> BundleCircuit | None:
@@ -186,11 +225,21 @@ def read_bundle(data: bytes) -> Bundle:
     for k, version in enumerate(bundle.circuits):
         problems = check_circuit(version.document)
         problems += [p for t in bundle.tests if t.circuit_id == version.id for p in check_readings(version.document, t.test)]
+        for entry in (r for r in bundle.runs if r.circuit_id == version.id and not problems):
+            problems += _run_problems(version.document, entry.run)
         if problems:
             raise BundleError(
                 "; ".join(f"circuits.{k} {p.element}: {p.message}" for p in problems[:5]), problems
             ) from CircuitError(problems)
     return bundle
+
+
+def _run_problems(circuit: Circuit, run: ProcedureRun) -> list[Problem]:
+    try:
+        asks = procedure(run.procedure).asks(circuit)
+    except ValueError as error:
+        return [Problem("runs", "procedure", str(error))]
+    return check_run(run, asks, circuit.system_voltage_v)
 
 
 def _no_constant(name: str) -> float:

@@ -36,10 +36,10 @@ def _path(place: BranchPlace) -> str:
     return " ".join(f"{x:g},{y:g}" for x, y in place.points)
 
 
-def _label(x: float, y: float, lines: list[str], colour: str, upwards: bool) -> str:
-    start = y - 14 - 16 * (len(lines) - 1) if upwards else y + 26
+def _label(x: float, y: float, lines: list[str], colour: str, upwards: bool, words: float) -> str:
+    start = y - 14 - 16 * words * (len(lines) - 1) if upwards else y + 10 + 16 * words
     return "".join(
-        f'<text x="{x:g}" y="{start + 16 * k:g}" text-anchor="middle" font-size="13" fill="{colour if k == 1 else "#23262b"}"'
+        f'<text x="{x:g}" y="{start + 16 * words * k:g}" text-anchor="middle" font-size="{13 * words:g}" fill="{colour if k == 1 else "#23262b"}"'
         f' font-weight="{700 if k == 1 else 400}">{escape(line)}</text>'
         for k, line in enumerate(lines)
     )
@@ -86,7 +86,7 @@ def draw_loop(circuit: Circuit, judged: Judged) -> str:
         else:
             lines.append(f"({abs(found.predicted_drop_v) * 1000:.0f} mV)")
         lines.append(found.part)
-        parts.append(_label(*place.label_at, lines, mark, upwards=place.label_at[1] < middle))
+        parts.append(_label(*place.label_at, lines, mark, upwards=place.label_at[1] < middle, words=layout.words))
     for source in layout.sources:
         (x0, y0), (x1, y1) = source.start, source.end
         x, y = (x0 + x1) / 2, (y0 + y1) / 2

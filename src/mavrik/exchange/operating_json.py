@@ -9,7 +9,10 @@ from pydantic import ValidationError
 
 from mavrik import __version__
 from mavrik.core.circuit import Document
-from mavrik.core.operating import OperatingPoint, State, solve_circuit
+from mavrik.core.faults import FaultCourse, fault_course
+from mavrik.core.gains import Gains, gains_of
+from mavrik.core.operating import Engine, OperatingPoint, State, point_of
+from mavrik.core.protection_review import ProtectionReview, review_protection
 from mavrik.exchange.bundle import Bundle, CircuitRole, plain_problems
 
 
@@ -23,6 +26,9 @@ class OperatingPointFile(Document):
     circuit_role: CircuitRole
     circuit_revision: int
     point: OperatingPoint
+    gains: Gains
+    course: FaultCourse | None = None
+    protection: ProtectionReview
 
 
 def read_state(data: bytes) -> State:
@@ -48,11 +54,16 @@ def solve_bundle(bundle: Bundle, state: State, role: CircuitRole = CircuitRole.A
     version = bundle.latest(role)
     if version is None:
         raise ValueError(f"The bundle has no circuit '{role}'.")
+    circuit = version.document
+    settled = Engine(circuit, state).settle()
     return OperatingPointFile(
         job_number=bundle.job.number,
         circuit_role=role,
         circuit_revision=version.revision,
-        point=solve_circuit(version.document, state),
+        point=point_of(settled),
+        gains=gains_of(settled),
+        course=fault_course(circuit, state, state.fault) if state.fault else None,
+        protection=review_protection(circuit),
     )
 
 

@@ -10,12 +10,17 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from markupsafe import Markup
 
 from mavrik.core.assessment.documents import VERDICT_WORDS
+from mavrik.core.bench_report import BenchReport, bench_report
 from mavrik.core.cautions import cautions_for
+from mavrik.core.circuit import Circuit
 from mavrik.core.judged import Comparison, Judged, compare, judge
 from mavrik.core.limits import limit_table
 from mavrik.core.measurement import DropTest, Quantity
+from mavrik.core.network import NoOperatingPointError
+from mavrik.core.procedures import Limits, Unit
 from mavrik.core.uncertainty import expanded_uncertainty
 from mavrik.exchange.bundle import Bundle, CircuitRole
+from mavrik.exchange.capture_svg import draw_capture
 from mavrik.exchange.loop_svg import draw_loop
 
 ASSETS = Path(__file__).parent / "sheet_assets"
@@ -62,6 +67,25 @@ def _reading_rows(test: DropTest, labels: dict[str, str], nodes: dict[str, str])
     return rows
 
 
+def _shown(value: float, unit: str) -> str:
+    if unit == Unit.YES_NO:
+        return "yes" if value > 0.5 else "no"
+    return f"{value:.{0 if unit == Unit.AMPERE and abs(value) >= 10 else 2}f} {unit}"
+
+
+def _bench(bundle: Bundle, circuit: Circuit, ids: set[int], test: DropTest | None) -> BenchReport | None:
+    """The bench tests of the circuit as found; without an answer where it has no operating point."""
+    try:
+        return bench_report(
+            circuit,
+            [r.run for r in bundle.runs if r.circuit_id in ids],
+            test,
+            Limits(bundle.job.limit_profile, bundle.job.maker_limits),
+        )
+    except NoOperatingPointError:
+        return None
+
+
 def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str = "", asset_root: str = "") -> str:
     """The sheet of a job as a whole HTML page.
 
@@ -95,6 +119,9 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
         nonce=nonce,
         asset_root=asset_root,
         judged=judged,
+        captures=[(c, Markup(draw_capture(c.least_v, c.most_v))) for c in bundle.captures],  # noqa: S704
+        bench=_bench(bundle, found.document, ids, test),
+        shown=_shown,
         test=test,
         readings=_reading_rows(test, labels, nodes) if test else [],
         # The drawing is made by draw_loop, which escapes every word that a person typed.

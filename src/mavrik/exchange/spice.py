@@ -136,7 +136,8 @@ def write_netlist(circuit: Circuit, state: State) -> str:
 def netlist_of(circuit: Circuit, state: State) -> tuple[Netlist, net.Solution]:
     """The netlist of a circuit at a state, and our own solution of it."""
     engine = Engine(circuit, state)
-    found, _, values = engine.solve()
+    settled = engine.settle()
+    found, values = settled.solution, settled.values
     ohm = dict(zip((r.id for r in engine.network.resistors), np.asarray(values.resistor_ohm, dtype=float).tolist(), strict=True))
     elements: list[net.Element] = [
         net.Resistor(e.id, e.start, e.end, ohm[e.id]) if isinstance(e, net.Resistor) else e for e in engine.elements

@@ -1,0 +1,59 @@
+"""What every format of a capture gives."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from mavrik.core.waveform import Wave
+
+MOST_SAMPLES = 10_000_000
+
+Progress = Callable[[float], None]
+"""Told how much has been read, 0 to 1; raises to stop."""
+
+
+class CaptureError(ValueError):
+    """A file that cannot be read as a capture; the message says what is wrong and where."""
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What the file may not say itself."""
+
+    channel: str = ""
+    """Its name; empty: the first."""
+    interval_s: float | None = None
+    """Between samples, for a table without times [s]."""
+    full_scale_v: float | None = None
+    """What the largest number of a sound file stands for [V]."""
+    factor: float = 1.0
+    """Of the probe: 10 for one that divides by ten and was not told so."""
+
+
+@dataclass(frozen=True)
+class Capture:
+    """One channel of a file, and the names of all."""
+
+    wave: Wave
+    channel: str
+    channels: tuple[str, ...]
+    notes: tuple[str, ...] = ()
+
+
+def nothing(_: float) -> None:
+    """Progress that nobody looks at."""
+
+
+def pick(channels: tuple[str, ...], wanted: str) -> int:
+    """Which channel is meant: by name, or the first. Raises CaptureError for a name that is not there."""
+    if not wanted:
+        return 0
+    if wanted not in channels:
+        raise CaptureError(f"There is no channel '{wanted}'. The file has: {', '.join(channels)}.")
+    return channels.index(wanted)
+
+
+def too_many(count: int) -> CaptureError:
+    """The refusal of a file with more samples than are taken."""
+    return CaptureError(f"{count:,} samples; at most {MOST_SAMPLES:,} are taken. Capture a shorter time or a lower rate.")
