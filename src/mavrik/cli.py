@@ -48,6 +48,8 @@ docs/formats/ has the JSON Schemas of the bundle and of this output.
 """
 
 
+STANDIN_PORT = 8743
+
 SOLVE_HELP = """
 Solves the latest circuit of a bundle at an operating state and prints what every probe would read, as JSON. Needs no
 database and no network. Exit 0 with an answer, 2 for a file that is not sound or a circuit without an operating point.
@@ -60,8 +62,11 @@ The state, a JSON file; every field may be left out:
   contacts           {id of a switch, breaker, relay or link: closed?}; a link between its thresholds stays as it was
   output_a           {alternator id: A}: a known output, whatever the voltage
   state_of_charge    {battery id: 0 to 1}
+  lasts_s (3600)     how long the state has lasted: a link waits its delay before it turns
   chargers_on        whether bench chargers are plugged in
+  converters_on      whether DC-DC chargers run
   bank, fault        {from_node, to_node, current_a} and {from_node, to_node, resistance_mohm}: a load bank, a dead short
+  watch_node         where the voltage is asked about that gains answers for; left out, the first battery's positive post
 
 The output, field by field (V, A, ohm, W, degC; every quantity has its unit in its name):
   format, version, program_version    "mavrik-operating-point", 1
@@ -70,11 +75,20 @@ The output, field by field (V, A, ohm, W, degC; every quantity has its unit in i
     state                the state as it was understood
     node_voltages_v      of every node, against the first alternator's case
     branches[]           branch_id, label, from_v, to_v, current_a (along from_node to to_node), drop_v, heat_w,
-                         resistance_ohm (null while open), temperature_c, closed
+                         resistance_ohm (null while open), temperature_c, closed, limit_c (class of its
+                         insulation), seconds_to_limit (this current's time to it; null: it stays below)
     devices[]            device_id, label, kind (alternator, charger, battery, load, converter_in, converter_out, bank, fault),
                          volts, current_a and power_w (given; taken where negative), does, limit_a
+    supplies[]           source_id, taker_id, current_a: who supplies whom, by proportional sharing where currents meet
     given_w, taken_w, lost_w            they balance: given = taken + lost
     notes[]              links that chatter, loads and chargers that switched themselves off
+  gains                plus, minus, volts; branches[]: branch_id, label, volt_per_mohm (slope), perfect_v (gained without any
+                       resistance there), larger and larger_v (the next cable size and what it gains)
+  course               null without a fault; else stages[] from one opening to the next with fault_a, given by each source,
+                       opens (the fuse: current_a, least_s, most_s, interrupting_a, can_interrupt), least_s and most_s since
+                       the fault began, cables[] (from_c, to_c, limit_c, seconds_to_limit, survives); cleared, survives, headline, words
+  protection           protectors[]: each fuse and breaker: part, outcome (good, watch, bad), prospective_a, interrupting_a,
+                       opens, and checks[] (name: load, cable, voltage, breaking, withstand, cranking, inrush, order; words)
 
 --spice FILE also writes the circuit at that state as a netlist that ngspice runs.
 """
@@ -106,6 +120,10 @@ def _parser() -> argparse.ArgumentParser:
     sheet = commands.add_parser("sheet", help="print a job bundle's sheet as PDF, without a database")
     sheet.add_argument("file", help="a .mavrik.json file")
     sheet.add_argument("output", type=Path, help="the PDF to write")
+    standin = commands.add_parser("standin", help="a simulated vehicle with six instruments, SCPI over TCP on loopback")
+    standin.add_argument("--vehicle", default="front", help="front, rear, parallel or car")
+    standin.add_argument("--fault", default="none:", help="what is hidden in it, as belt_slips:alternator; left out, nothing")
+    standin.add_argument("--port", type=int, default=STANDIN_PORT, help="of the multimeter; the others take the next five")
     prepare = commands.add_parser("prepare", help="make the database ready (used by ./mavrik)")
     prepare.add_argument("--demo", action="store_true", help="load the demo into an empty database")
     prepare.add_argument("--first-login", help="login of the first account, where there is none")
@@ -144,6 +162,30 @@ def _solve(arguments: argparse.Namespace) -> int:
         assert version is not None  # it was solved
         arguments.spice.write_text(write_netlist(version.document, state), encoding="utf-8")
     print(made.model_dump_json(indent=2))
+    return 0
+
+
+def _standin(arguments: argparse.Namespace) -> int:
+    import threading
+
+    import numpy as np
+
+    from mavrik.standin.bench import start_bench
+    from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
+
+    if arguments.vehicle not in VEHICLES:
+        raise ValueError(f"There is no vehicle '{arguments.vehicle}'. Vehicles: {', '.join(VEHICLES)}.")
+    circuit = VEHICLES[arguments.vehicle]
+    faults = {h.causes[0]: h for h in hidden_faults(circuit)}
+    if arguments.fault not in faults:
+        raise ValueError(f"There is no fault '{arguments.fault}' in it. Faults: {', '.join(sorted(faults))}.")
+    try:
+        servers = start_bench(HiddenVehicle(circuit, faults[arguments.fault], np.random.default_rng()), arguments.port)
+    except OSError as error:
+        raise ValueError(f"Port {arguments.port} or the next is taken: {error.strerror}.") from error
+    for kind, server in servers.items():
+        print(f"{kind} at {server.address}", flush=True)
+    threading.Event().wait()
     return 0
 
 
@@ -214,7 +256,9 @@ def _formats(arguments: argparse.Namespace) -> int:
 def main(words: list[str] | None = None) -> int:
     """Run one command; returns its exit code."""
     arguments = _parser().parse_args(words)
-    run = {"assess": _assess, "solve": _solve, "sheet": _sheet, "prepare": _prepare, "formats": _formats}[arguments.command]
+    run = {"assess": _assess, "solve": _solve, "sheet": _sheet, "standin": _standin, "prepare": _prepare, "formats": _formats}[
+        arguments.command
+    ]
     try:
         return run(arguments)
     except ValueError as error:  # a BundleError is one

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from typing import Literal
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -12,14 +13,18 @@ from mavrik.exchange.bundle import (
     FORMAT,
     VERSION,
     Bundle,
+    BundleCapture,
     BundleCircuit,
     BundleError,
     BundleJob,
+    BundleRun,
     BundleTest,
     read_bundle,
     write_bundle,
 )
-from mavrik.exchange.readings_csv import write_readings
+from mavrik.exchange.readings_table import readings_csv, readings_parquet
+from mavrik.jobs import captures
+from mavrik.jobs.bench_work import add_run
 from mavrik.jobs.errors import InvalidError
 from mavrik.jobs.people import Who
 from mavrik.jobs.records import JobRecord
@@ -27,8 +32,8 @@ from mavrik.jobs.work import JobInput, fill_test, job_record, make_job, next_num
 from mavrik.store.models import CircuitVersion, Job, TestRun
 
 
-def bundle_of(job: JobRecord) -> Bundle:
-    """A job as a bundle."""
+def bundle_of(job: JobRecord, captured: tuple[BundleCapture, ...] = ()) -> Bundle:
+    """A job as a bundle, with its captures as `captures.carried` gives them."""
     return Bundle(
         format=FORMAT,
         version=VERSION,
@@ -42,26 +47,31 @@ def bundle_of(job: JobRecord) -> Bundle:
             promised=job.promised,
             state=job.state,
             limit_profile=job.limit_profile,
+            maker_limits=job.maker_limits,
         ),
         circuits=tuple(
             BundleCircuit(id=c.id, role=c.role, revision=c.revision, document=c.document, proposal=c.proposal)
             for c in job.circuits
         ),
         tests=tuple(BundleTest(circuit_id=t.circuit_id, test=t.test) for t in job.tests),
+        runs=tuple(BundleRun(circuit_id=r.circuit_id, run=r.run) for r in job.runs),
+        captures=captured,
     )
 
 
 def export_bundle(session: Session, job_id: int) -> tuple[str, bytes]:
     """A job as a file: its name and bytes."""
     job = open_job(session, job_id)
-    return f"{job.number}.mavrik.json", write_bundle(bundle_of(job))
+    return f"{job.number}.mavrik.json", write_bundle(bundle_of(job, captures.carried(session, job_id)))
 
 
-def export_readings(session: Session, job_id: int) -> tuple[str, str]:
-    """A job's readings as a CSV file: its name and text."""
+def export_readings(session: Session, job_id: int, kind: Literal["csv", "parquet"] = "csv") -> tuple[str, str | bytes]:
+    """A job's readings as a table: the file's name and content."""
     job = open_job(session, job_id)
     circuits: dict[int, Circuit] = {c.id: c.document for c in job.circuits}
-    return f"{job.number}-readings.csv", write_readings([(circuits[t.circuit_id], t.test) for t in job.tests])
+    tests = [(circuits[t.circuit_id], t.test) for t in job.tests]
+    runs = [(circuits[r.circuit_id], r.run) for r in job.runs]
+    return f"{job.number}-readings.{kind}", readings_csv(tests, runs) if kind == "csv" else readings_parquet(tests, runs)
 
 
 def store_bundle(session: Session, bundle: Bundle, who: Who) -> Job:
@@ -76,6 +86,7 @@ def store_bundle(session: Session, bundle: Bundle, who: Who) -> Job:
         promised=bundle.job.promised,
         state=bundle.job.state,
         limit_profile=bundle.job.limit_profile,
+        maker_limits=bundle.job.maker_limits,
     )
     row = make_job(session, given, who, number)
     versions: dict[int, CircuitVersion] = {}
@@ -96,6 +107,10 @@ def store_bundle(session: Session, bundle: Bundle, who: Who) -> Job:
         fill_test(run, entry.test, who)
         session.add(run)
     session.flush()
+    for carried in bundle.runs:
+        add_run(session, row, versions[carried.circuit_id], carried.run, who)
+    for capture in bundle.captures:
+        captures.take_in(session, row.id, capture)
     return row
 
 

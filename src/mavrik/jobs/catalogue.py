@@ -6,14 +6,16 @@ from functools import cache
 
 from pydantic import Field
 
+from mavrik.core.additions import ADDITIONS
 from mavrik.core.ampacity import INSULATION_CLASSES_C, AmpacityTableName, Place, ampacity_tables
 from mavrik.core.cautions import all_cautions
-from mavrik.core.circuit import Branch, Chemistry, Document, Load, NodeRole, TerminationCondition, TerminationKind
-from mavrik.core.conductor import LARGEST_AWG, Material, Size, SizeSystem, conductor_table
-from mavrik.core.layouts import LAYOUTS, blank_branches, blank_load
+from mavrik.core.circuit import AlternatorFault, Branch, Chemistry, Document, NodeRole, TerminationCondition, TerminationKind
+from mavrik.core.conductor import LARGEST_AWG, Material, Size, SizeSystem, Stranding, conductor_table
+from mavrik.core.layouts import LAYOUTS, blank_branches
 from mavrik.core.limits import LimitProfileName, limit_table
 from mavrik.core.measurement import DropTest, InstrumentKind
 from mavrik.core.operating import State
+from mavrik.core.procedures import bench_limits
 from mavrik.core.protection import FuseFamily, fuse_table
 from mavrik.exchange.bundle import JobState, VehicleKind
 
@@ -76,12 +78,15 @@ class Catalogue(Document):
     node_roles: tuple[LabelledChoice, ...]
     branch_kinds: tuple[LabelledChoice, ...]
     blank_branches: tuple[Branch, ...] = Field(description="Starting values of a new branch, one a kind")
-    blank_load: Load = Field(description="Starting values of a new load")
+    additions: tuple[LabelledChoice, ...] = Field(description="What can be added to a drawn circuit with all that it needs")
+    strandings: tuple[LabelledChoice, ...]
+    alternator_faults: tuple[LabelledChoice, ...]
     test_start: TestStart
     state_start: State = Field(description="The state that one begins to try from")
     chemistries: tuple[LabelledChoice, ...]
     fuse_families: tuple[FuseFamilyChoice, ...]
     limit_profiles: tuple[LabelledChoice, ...]
+    maker_windows: tuple[LabelledChoice, ...] = Field(description="What a maker may give figures for; `why` is the unit")
     layouts: tuple[LabelledChoice, ...]
     ampacity_tables: tuple[LabelledChoice, ...]
     instrument_kinds: tuple[LabelledChoice, ...]
@@ -143,26 +148,35 @@ def catalogue() -> Catalogue:
         node_roles=tuple(_plain(r) for r in NodeRole),
         branch_kinds=BRANCH_KINDS,
         blank_branches=blank_branches(),
-        blank_load=blank_load(),
+        additions=tuple(LabelledChoice(name=a.name, label=a.label, why=a.when) for a in ADDITIONS),
+        strandings=tuple(
+            LabelledChoice(name=n, label=d.label, why=d.series)
+            for n, d in ((n, conductor_table().strandings[n]) for n in Stranding)
+        ),
+        alternator_faults=tuple(_plain(f) for f in AlternatorFault),
         state_start=State(),
         test_start=TestStart(
             engine_space_c=DropTest.model_fields["engine_space_c"].default, ambient_c=DropTest.model_fields["ambient_c"].default
         ),
         chemistries=tuple(_plain(c) for c in Chemistry),
         fuse_families=tuple(
-            FuseFamilyChoice(name=name, **data.model_dump(exclude={"drop_at_rating_v"}))
+            FuseFamilyChoice(name=name, **data.model_dump(exclude={"drop_at_rating_v", "opening"}))
             for name, data in fuse_table().families.items()
         ),
         limit_profiles=tuple(
             LabelledChoice(name=n, label=p.label, why=p.why)
             for n, p in ((n, limit_table().profiles[n]) for n in LimitProfileName)
         ),
+        maker_windows=tuple(LabelledChoice(name=n, label=label, why=unit) for n, (label, unit) in bench_limits().windows.items()),
         layouts=tuple(LabelledChoice(name=layout.name, label=layout.label, why=layout.when) for layout in LAYOUTS),
         ampacity_tables=tuple(LabelledChoice(name=n, label=ampacity_tables().tables[n].label) for n in AmpacityTableName),
         instrument_kinds=(
             LabelledChoice(name=InstrumentKind.VOLTMETER, label="Voltmeter", why="V"),
             LabelledChoice(name=InstrumentKind.CLAMP, label="Current clamp", why="A"),
             LabelledChoice(name=InstrumentKind.TACHOMETER, label="Tachometer", why="/min"),
+            LabelledChoice(name=InstrumentKind.THERMOMETER, label="Infrared thermometer", why="°C"),
+            LabelledChoice(name=InstrumentKind.LOAD_BANK, label="Load bank", why="A"),
+            LabelledChoice(name=InstrumentKind.OSCILLOSCOPE, label="Oscilloscope", why="V p-p"),
         ),
         vehicle_kinds=tuple(_plain(k) for k in VehicleKind),
         job_states=tuple(_plain(s) for s in JobState),

@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 
+import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -16,12 +17,16 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.layouts import build_layout
 from mavrik.core.measurement import DropTest, Instrument, InstrumentKind, Quantity, Reading
 from mavrik.core.prediction import OperatingState, predict
+from mavrik.core.procedures import ProcedureRun, RunReading, Unit, procedure
 from mavrik.core.sizing import SizingTarget
 from mavrik.exchange.bundle import AddedLoad, BundleCustomer, BundleVehicle, JobState, VehicleKind
+from mavrik.jobs.bench_work import save_run
 from mavrik.jobs.equipment import add_instrument
 from mavrik.jobs.judging import keep_proposal
+from mavrik.jobs.links import allow_address
 from mavrik.jobs.people import Role, add_person
 from mavrik.jobs.work import JobInput, create_job, save_circuit, save_test
+from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
 from mavrik.store.models import Person
 
 WORKSHOP = "Fennick Yard Auto Electrics"
@@ -36,6 +41,9 @@ DMM = Instrument(
 )
 CLAMP = Instrument(
     id="clamp_1", label="DC clamp 400 A", kind=InstrumentKind.CLAMP, percent_of_reading=2, digits=3, resolution=0.1
+)
+SCOPE = Instrument(
+    id="scope", label="Bench oscilloscope", kind=InstrumentKind.OSCILLOSCOPE, percent_of_reading=3, digits=2, resolution=0.01
 )
 INSTRUMENTS = (
     (DMM, 140),
@@ -52,8 +60,30 @@ INSTRUMENTS = (
         ),
         None,
     ),
+    (
+        Instrument(
+            id="infrared",
+            label="Infrared gun",
+            kind=InstrumentKind.THERMOMETER,
+            percent_of_reading=1.5,
+            digits=15,
+            resolution=0.1,
+        ),
+        300,
+    ),
+    (SCOPE, 210),
 )
 """Each with the days until its calibration is due; the van's is overdue, so that one sees what that looks like."""
+
+
+CONNECTED = (
+    (DMM.id, "127.0.0.1:8743"),
+    (CLAMP.id, "127.0.0.1:8744"),
+    ("tach", "127.0.0.1:8745"),
+    ("infrared", "127.0.0.1:8746"),
+    (SCOPE.id, "127.0.0.1:8748"),
+)
+"""Where `./mavrik demo` starts the stand-in's meters."""
 
 
 @dataclass(frozen=True)
@@ -65,6 +95,15 @@ class DemoTest:
     left_out: tuple[str, ...] = ()
     misread_v: Mapping[str, float] = field(default_factory=dict)
     """Added to a side's reading, as by a slipped probe."""
+
+
+@dataclass(frozen=True)
+class DemoBench:
+    """Bench tests read off the stand-in vehicle with a fault hidden in it."""
+
+    vehicle: str
+    cause: str
+    made: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -87,6 +126,7 @@ class DemoJob:
     rated_a: float = 90
     test: DemoTest | None = None
     proposal_a: float | None = None
+    bench: DemoBench | None = None
 
 
 JOBS = (
@@ -133,6 +173,11 @@ JOBS = (
         "Osier Canal Trips", "", "Heron 40 narrowboat, house bank of four", VehicleKind.BOAT, 12,
         "Inverter drops out in the evening; wants to know what the second alternator really gives.", 14, JobState.OPEN,
         layout="house_bank_diagonal", rated_a=90,
+    ),
+    DemoJob(
+        "Cob Lane Taxis", "night desk", "Petrel 5 estate, taxi", VehicleKind.CAR, 12,
+        "Lamp flickers at idle on wet nights, second battery in a year. Idles at the rank for hours.", 1,
+        bench=DemoBench("front", "belt_slips:alternator", ("rest", "key_on", "regulated")),
     ),
 )  # fmt: skip
 
@@ -187,6 +232,26 @@ def _test(circuit: Circuit, made: DemoTest, who: str, at: datetime) -> DropTest:
     )
 
 
+def _bench_runs(circuit: Circuit, bench: DemoBench, who: str) -> list[ProcedureRun]:
+    """What the stand-in vehicle lets the demo's meters read, rounded as they would show it."""
+    hidden = next(h for h in hidden_faults(circuit) if h.causes == (bench.cause,))
+    vehicle = HiddenVehicle(circuit, hidden, np.random.default_rng(8))
+    runs = []
+    for name in bench.made:
+        asks = {a.id: a for a in procedure(name).asks(circuit)}
+        meters = {m.kind: m for m in (DMM, CLAMP, SCOPE)}
+        readings = tuple(
+            RunReading(
+                ask=ask,
+                value=round(taken.value, 1 if asks[ask].unit is Unit.AMPERE else 2),
+                instrument=meters[kind].id if (kind := asks[ask].meter) in meters else None,
+            )
+            for ask, taken in vehicle.read(procedure(name)).items()
+        )
+        runs.append(ProcedureRun(procedure=name, readings=readings, instruments=tuple(meters.values()), measured_by=who))
+    return runs
+
+
 def load_demo(session: Session, today: date) -> bool:
     """Fill an empty database with the demo; returns whether it did."""
     if session.scalar(select(Person.id).limit(1)) is not None:
@@ -196,6 +261,8 @@ def load_demo(session: Session, today: date) -> bool:
     for instrument, days in INSTRUMENTS:
         due = None if days is None else today + timedelta(days=days)
         add_instrument(session, instrument.model_copy(update={"calibration_due": due}), who)
+    for instrument_id, address in CONNECTED:
+        allow_address(session, instrument_id, address, people["mara"])
     measured_at = datetime(today.year, today.month, today.day, 9, 30, tzinfo=UTC) - timedelta(days=1)
     for job in JOBS:
         record = create_job(
@@ -212,12 +279,15 @@ def load_demo(session: Session, today: date) -> bool:
             ),
             who,
         )
-        if not job.layout:
+        if not (job.layout or job.bench):
             continue
-        circuit = _circuit(job)
+        circuit = VEHICLES[job.bench.vehicle] if job.bench else _circuit(job)
         saved = save_circuit(session, record.id, circuit, who, lock=None)
         if job.test is not None:
             save_test(session, record.id, saved.id, _test(circuit, job.test, who.name, measured_at), who)
+        if job.bench is not None:
+            for run in _bench_runs(circuit, job.bench, who.name):
+                save_run(session, record.id, saved.id, run, who)
         if job.proposal_a is not None:
             target = SizingTarget(target_current_a=job.proposal_a, alternator_label=f"{job.proposal_a:g} A alternator")
             keep_proposal(session, record.id, target, who)

@@ -19,6 +19,20 @@ STARTING_SET = (
         id="dmm", label="Bench multimeter", kind=InstrumentKind.VOLTMETER, percent_of_reading=0.5, digits=2, resolution=0.001
     ),
     Instrument(id="clamp", label="DC clamp meter", kind=InstrumentKind.CLAMP, percent_of_reading=2, digits=3, resolution=0.1),
+    Instrument(
+        id="tacho", label="Optical tachometer", kind=InstrumentKind.TACHOMETER, percent_of_reading=0.1, digits=2, resolution=1
+    ),
+    Instrument(
+        id="infrared",
+        label="Infrared thermometer",
+        kind=InstrumentKind.THERMOMETER,
+        percent_of_reading=1.5,
+        digits=15,
+        resolution=0.1,
+    ),
+    Instrument(
+        id="scope", label="Bench oscilloscope", kind=InstrumentKind.OSCILLOSCOPE, percent_of_reading=3, digits=2, resolution=0.01
+    ),
 )
 """What a new workshop starts with; the accuracy is that of usual hand meters, to be corrected from the manual."""
 
@@ -29,16 +43,18 @@ class InstrumentRecord(Document):
     instrument: Instrument
     lock: int
     accuracy: str = Field(description="Typical readings with their expanded uncertainty, in words")
+    address: str | None = Field(description="host:port of a connected one, as a lead has entered it")
 
 
-def _record(row: models.Instrument) -> InstrumentRecord:
+def record_of(row: models.Instrument) -> InstrumentRecord:
+    """An instrument's row as a record."""
     instrument = Instrument.model_validate(row.document)
-    return InstrumentRecord(instrument=instrument, lock=row.lock, accuracy=accuracy_in_words(instrument))
+    return InstrumentRecord(instrument=instrument, lock=row.lock, accuracy=accuracy_in_words(instrument), address=row.address)
 
 
 def list_instruments(session: Session) -> list[InstrumentRecord]:
     """All instruments, in the order they were added."""
-    return [_record(row) for row in session.scalars(select(models.Instrument).order_by(models.Instrument.id))]
+    return [record_of(row) for row in session.scalars(select(models.Instrument).order_by(models.Instrument.id))]
 
 
 def add_instrument(session: Session, given: Instrument, who: Who) -> InstrumentRecord:
@@ -50,7 +66,7 @@ def add_instrument(session: Session, given: Instrument, who: Who) -> InstrumentR
     session.add(row)
     note_change(session, None, who, f"added instrument {given.id}")
     session.flush()
-    return _record(row)
+    return record_of(row)
 
 
 def _held(session: Session, instrument_id: str, lock: int) -> models.Instrument:
@@ -59,7 +75,7 @@ def _held(session: Session, instrument_id: str, lock: int) -> models.Instrument:
     if row is None:
         raise NotFoundError(f"There is no instrument '{instrument_id}'.")
     if row.lock != lock:
-        theirs = _record(row).model_dump(mode="json")
+        theirs = record_of(row).model_dump(mode="json")
         raise ConflictError("Somebody else saved this instrument while you were editing it.", theirs)
     return row
 
@@ -76,7 +92,7 @@ def change_instrument(session: Session, instrument_id: str, given: Instrument, l
     row.lock += 1
     note_change(session, None, who, f"changed instrument {given.id}")
     session.flush()
-    return _record(row)
+    return record_of(row)
 
 
 def remove_instrument(session: Session, instrument_id: str, lock: int, who: Who) -> None:

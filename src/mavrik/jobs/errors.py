@@ -38,3 +38,7 @@ class ConflictError(JobError):
 
 class TooManyError(JobError):
     """Too many tries; wait."""
+
+
+class LinkLostError(JobError):
+    """A connected instrument does not answer."""

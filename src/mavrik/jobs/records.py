@@ -7,6 +7,7 @@ from datetime import date, datetime
 from mavrik.core.circuit import Circuit, Document
 from mavrik.core.limits import LimitProfileName
 from mavrik.core.measurement import DropTest, Reading
+from mavrik.core.procedures import MakerLimits, ProcedureRun
 from mavrik.core.progress import Progress
 from mavrik.exchange.bundle import (
     AddedLoad,
@@ -42,6 +43,15 @@ class TestRecord(Document):
     circuit_id: int
     lock: int
     test: DropTest
+
+
+class RunRecord(Document):
+    """A bench test with its place in the job."""
+
+    id: int
+    circuit_id: int
+    measured_at: datetime
+    run: ProcedureRun
 
 
 class ChangeRecord(Document):
@@ -80,8 +90,10 @@ class JobRecord(Document):
     promised: date | None
     state: JobState
     limit_profile: LimitProfileName
+    maker_limits: MakerLimits
     circuits: tuple[CircuitRecord, ...]
     tests: tuple[TestRecord, ...]
+    runs: tuple[RunRecord, ...]
     progress: Progress
     changes: tuple[ChangeRecord, ...]
 
@@ -128,3 +140,9 @@ def test_record(row: models.TestRun) -> TestRecord:
 
 
 test_record.__test__ = False  # type: ignore[attr-defined]
+
+
+def run_record(row: models.BenchRun) -> RunRecord:
+    """A bench test's row as a record."""
+    run = ProcedureRun.model_validate(row.document)
+    return RunRecord(id=row.id, circuit_id=row.circuit_id, measured_at=row.measured_at, run=run)

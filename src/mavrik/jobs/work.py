@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session, selectinload
 from mavrik.core.circuit import CIRCUIT_SCHEMA_VERSION, Circuit, Document
 from mavrik.core.limits import LimitProfileName
 from mavrik.core.measurement import DropTest, check_readings
+from mavrik.core.procedures import MakerLimits, MakerWindow
 from mavrik.core.progress import Progress, progress
 from mavrik.core.topology import check_circuit
 from mavrik.exchange.bundle import (
@@ -34,6 +35,7 @@ from mavrik.jobs.records import (
     TestRecord,
     circuit_record,
     drop_test,
+    run_record,
     test_record,
 )
 from mavrik.store.models import Change, CircuitVersion, Customer, Job, Reading, TestRun, Vehicle
@@ -49,6 +51,7 @@ class JobInput(Document):
     promised: date | None = None
     state: JobState = JobState.OPEN
     limit_profile: LimitProfileName = LimitProfileName.COMMON
+    maker_limits: MakerLimits = Field(default_factory=dict)
 
 
 def note_change(session: Session, job_id: int | None, who: Who, what: str) -> None:
@@ -127,9 +130,14 @@ def list_jobs(session: Session, search: str = "", state: JobState | None = None,
     ]
 
 
+def _measured_on(row: Job) -> set[int]:
+    """Circuit versions that a test or a run refers to: they never change."""
+    return {t.circuit_id for t in row.tests} | {r.circuit_id for r in row.runs}
+
+
 def job_record(session: Session, row: Job) -> JobRecord:
     """Everything of a job."""
-    tested = {t.circuit_id for t in row.tests}
+    tested = _measured_on(row)
     changes = session.scalars(select(Change).where(Change.job_id == row.id).order_by(Change.id.desc()).limit(50))
     return JobRecord(
         id=row.id,
@@ -146,8 +154,10 @@ def job_record(session: Session, row: Job) -> JobRecord:
         promised=row.promised,
         state=JobState(row.state),
         limit_profile=LimitProfileName(row.limit_profile),
+        maker_limits={n: MakerWindow.model_validate(w) for n, w in row.maker_limits.items()},
         circuits=tuple(circuit_record(c, c.id in tested) for c in row.circuits),
         tests=tuple(test_record(t) for t in row.tests),
+        runs=tuple(run_record(r) for r in row.runs),
         progress=_progress(row),
         changes=tuple(ChangeRecord(at=c.at, person=c.person_name, what=c.what) for c in changes),
     )
@@ -191,9 +201,11 @@ def make_job(session: Session, given: JobInput, who: Who, number: str | None = N
         promised=given.promised,
         state=given.state.value,
         limit_profile=given.limit_profile.value,
+        maker_limits={n: w.model_dump(mode="json") for n, w in given.maker_limits.items()},
         created_by_id=who.id,
         circuits=[],
         tests=[],
+        runs=[],
     )
     session.add(row)
     session.flush()
@@ -230,6 +242,7 @@ def change_job(session: Session, job_id: int, given: JobInput, lock: int, who: W
     row.promised = given.promised
     row.state = given.state.value
     row.limit_profile = given.limit_profile.value
+    row.maker_limits = {n: w.model_dump(mode="json") for n, w in given.maker_limits.items()}
     row.lock += 1
     note_change(session, row.id, who, "changed the job's particulars")
     session.flush()
@@ -266,7 +279,7 @@ def save_circuit(
     if problems:
         raise InvalidError(problems[0].message, problems)
     current = latest(row.circuits, role)
-    frozen = current is not None and any(t.circuit_id == current.id for t in row.tests)
+    frozen = current is not None and current.id in _measured_on(row)
     if not as_new_revision and current is not None and current.lock != lock:
         raise ConflictError(
             f"{_last_editor(session, job_id)} saved this circuit while you were editing it.",

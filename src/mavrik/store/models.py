@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, ForeignKey, MetaData, String, Text, UniqueConstraint, func
+from sqlalchemy import CheckConstraint, ForeignKey, LargeBinary, MetaData, String, Text, UniqueConstraint, func
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from sqlalchemy.types import TIMESTAMP
@@ -88,6 +88,8 @@ class Instrument(Base):
     slug: Mapped[str] = mapped_column(String(40), unique=True)
     document: Mapped[dict[str, Any]]
     """Validated as `mavrik.core.measurement.Instrument`."""
+    address: Mapped[str | None] = mapped_column(String(260))
+    """host:port, entered by a lead."""
     lock: Mapped[int] = mapped_column(default=1)
 
 
@@ -108,6 +110,7 @@ class Job(Base):
     promised: Mapped[date | None]
     state: Mapped[str] = mapped_column(String(20), default="open")
     limit_profile: Mapped[str] = mapped_column(String(40), default="common")
+    maker_limits: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
     lock: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
     updated_at: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
@@ -115,6 +118,7 @@ class Job(Base):
     vehicle: Mapped[Vehicle] = relationship(lazy="joined", innerjoin=True)
     circuits: Mapped[list[CircuitVersion]] = relationship(back_populates="job", order_by="CircuitVersion.id")
     tests: Mapped[list[TestRun]] = relationship(back_populates="job", order_by="TestRun.id")
+    runs: Mapped[list[BenchRun]] = relationship(back_populates="job", order_by="BenchRun.id")
 
 
 class CircuitVersion(Base):
@@ -180,6 +184,57 @@ class Reading(Base):
     red_node: Mapped[str | None] = mapped_column(String(40))
     black_node: Mapped[str | None] = mapped_column(String(40))
     test: Mapped[TestRun] = relationship(back_populates="readings")
+
+
+class BenchRun(Base):
+    """A bench test as it was carried out; never changed, a repeat is a run of its own."""
+
+    __tablename__ = "bench_runs"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
+    circuit_id: Mapped[int] = mapped_column(ForeignKey("circuit_versions.id"), index=True)
+    procedure: Mapped[str] = mapped_column(String(40))
+    document: Mapped[dict[str, Any]]
+    """Validated as `mavrik.core.procedures.ProcedureRun`."""
+    measured_by: Mapped[str] = mapped_column(String(80))
+    measured_at: Mapped[datetime]
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+    job: Mapped[Job] = relationship(back_populates="runs")
+    circuit: Mapped[CircuitVersion] = relationship()
+
+
+class Capture(Base):
+    """A captured waveform: what the file was, how far it is read, and how it looks from afar."""
+
+    __tablename__ = "captures"
+    __table_args__ = (CheckConstraint("state IN ('reading', 'ready', 'failed', 'stopped')", name="state"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
+    name: Mapped[str] = mapped_column(String(120))
+    state: Mapped[str] = mapped_column(String(12), default="reading")
+    progress: Mapped[float] = mapped_column(default=0.0)
+    document: Mapped[dict[str, Any]]
+    """What was wanted of the file, its channels and notes; why it failed."""
+    samples: Mapped[int] = mapped_column(default=0)
+    interval_s: Mapped[float] = mapped_column(default=0.0)
+    start_s: Mapped[float] = mapped_column(default=0.0)
+    envelope: Mapped[bytes] = mapped_column(LargeBinary, default=b"", deferred=True)
+    """Least and most of every stretch of samples, 32-bit floats."""
+    person_name: Mapped[str] = mapped_column(String(80))
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    touched_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class CapturePart(Base):
+    """A stretch of a capture's samples, 32-bit floats."""
+
+    __tablename__ = "capture_parts"
+
+    capture_id: Mapped[int] = mapped_column(ForeignKey("captures.id", ondelete="CASCADE"), primary_key=True)
+    position: Mapped[int] = mapped_column(primary_key=True)
+    samples: Mapped[bytes] = mapped_column(LargeBinary)
 
 
 class Change(Base):

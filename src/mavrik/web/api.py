@@ -14,19 +14,24 @@ from pydantic import BaseModel, BeforeValidator, Field
 
 from mavrik import __version__
 from mavrik.core.circuit import Circuit
+from mavrik.core.fitting import Fit
 from mavrik.core.judged import Comparison, Judged
 from mavrik.core.layouts import build_layout
 from mavrik.core.limits import LimitProfileName
 from mavrik.core.measurement import DropTest, Instrument
 from mavrik.core.operating import State
+from mavrik.core.procedures import ProcedureRun
+from mavrik.core.protection_review import ProtectionReview
 from mavrik.core.sizing import SizingTarget
 from mavrik.exchange.bundle import CircuitRole, JobState, bundle_schema
-from mavrik.jobs import carrying, equipment, judging, people, printing, work
+from mavrik.instruments.simulated import Placing
+from mavrik.jobs import bench_work, carrying, equipment, judging, links, people, printing, resistances, work
 from mavrik.jobs.catalogue import Catalogue, catalogue
 from mavrik.jobs.errors import InvalidError
 from mavrik.jobs.people import Role, Who
-from mavrik.jobs.records import CircuitRecord, JobRecord, JobRow, TestRecord
+from mavrik.jobs.records import CircuitRecord, JobRecord, JobRow, RunRecord, TestRecord
 from mavrik.web.access import PUBLIC, SignedIn, address, me, needs, session
+from mavrik.web.answers import answer
 from mavrik.web.problems import ProblemDocument, problem
 
 ERRORS: dict[str | int, Any] = {"422": ProblemDocument}
@@ -35,11 +40,6 @@ SAVE_ERRORS: dict[str | int, Any] = {**ERRORS, "404": ProblemDocument, "409": Pr
 
 def _tag(name: str) -> list[Tag]:
     return [Tag(name=name)]
-
-
-def answer(body: BaseModel, status: int = 200) -> Response:
-    """A document as JSON."""
-    return Response(body.model_dump_json(), status, mimetype="application/json")
 
 
 api = APIBlueprint("api", __name__, url_prefix="/api")
@@ -166,6 +166,41 @@ class SolveBody(BaseModel):
     circuit: Circuit
     state: State = State()
     limit_profile: LimitProfileName = LimitProfileName.COMMON
+
+
+class ProtectionBody(BaseModel):
+    """A circuit that need not be saved."""
+
+    circuit: Circuit
+
+
+class GrowBody(BaseModel):
+    """A circuit that need not be saved, and what to add to it."""
+
+    circuit: Circuit
+    what: Annotated[str, Field(max_length=40, description="Name of an addition, see the catalogue")]
+
+
+class RunSave(BaseModel):
+    """A bench test as it was carried out, and the circuit it was made on."""
+
+    circuit_id: int
+    run: ProcedureRun
+
+
+class AddressSave(BaseModel):
+    """Where a connected instrument is; null where it is not connected any more."""
+
+    address: Annotated[str, Field(max_length=260, description="host:port")] | None
+
+
+class PlacingQuery(BaseModel):
+    """Where a reading is taken; only a stand-in is told."""
+
+    state: Annotated[str, Field(pattern=r"^[a-z_]{0,40}$")] = ""
+    red: Annotated[str, Field(pattern=r"^[a-z0-9_]{0,40}$")] = ""
+    black: Annotated[str, Field(pattern=r"^[a-z0-9_]{0,40}$")] = ""
+    element: Annotated[str, Field(pattern=r"^[a-z0-9_]{0,40}$")] = ""
 
 
 class JudgeQuery(BaseModel):
@@ -372,6 +407,47 @@ def delete_instrument(path: InstrumentPath, query: LockQuery) -> Response:
     return Response(status=204)
 
 
+@api.put(
+    "/instruments/<string:instrument_id>/address",
+    summary="Say where a connected instrument is",
+    tags=_tag("instruments"),
+    responses={"200": equipment.InstrumentRecord, **SAVE_ERRORS},
+)
+@needs(Role.LEAD)
+def put_address(path: InstrumentPath, body: AddressSave) -> Response:
+    """Only a lead can: it makes the server call there."""
+    return answer(links.allow_address(session(), path.instrument_id, body.address, me()))
+
+
+@api.get(
+    "/instruments/<string:instrument_id>/reading",
+    summary="What a connected instrument shows",
+    tags=_tag("instruments"),
+    responses={"200": links.LiveReading, **SAVE_ERRORS},
+)
+@needs(Role.TECHNICIAN)
+def get_reading(path: InstrumentPath) -> Response:
+    """Once; 502 where it does not answer."""
+    return answer(links.read_once(session(), path.instrument_id))
+
+
+@api.get(
+    "/instruments/<string:instrument_id>/live",
+    summary="What a connected instrument shows, as server-sent events",
+    tags=_tag("instruments"),
+    responses={"200": None, **SAVE_ERRORS},
+)
+@needs(Role.TECHNICIAN)
+def get_live(path: InstrumentPath, query: PlacingQuery) -> Response:
+    """Each event is a `LiveReading`; the last one says why where the link is lost. The query moves a stand-in's probes."""
+    instrument, where = links.link_of(session(), path.instrument_id)
+    return Response(
+        links.live(instrument, where, Placing(**query.model_dump())),
+        mimetype="text/event-stream",
+        headers={"X-Accel-Buffering": "no"},
+    )
+
+
 @api.post("/assess", summary="Judge a circuit without saving it", tags=_tag("judging"), responses={"200": Judged, **ERRORS})
 @needs(Role.READ_ONLY)
 def post_assess(body: AssessBody) -> Response:
@@ -384,6 +460,22 @@ def post_assess(body: AssessBody) -> Response:
 def post_solve(body: SolveBody) -> Response:
     """What the state bar asks at every move."""
     return answer(judging.solve_draft(body.circuit, body.state, body.limit_profile))
+
+
+@api.post(
+    "/protection", summary="Ask every fuse and breaker", tags=_tag("judging"), responses={"200": ProtectionReview, **ERRORS}
+)
+@needs(Role.READ_ONLY)
+def post_protection(body: ProtectionBody) -> Response:
+    """Load, cable, voltage, breaking, withstand, cranking, inrush, and the order of opening."""
+    return answer(judging.review_draft(body.circuit))
+
+
+@api.post("/grow", summary="Add a part to a circuit", tags=_tag("judging"), responses={"200": judging.Grown, **ERRORS})
+@needs(Role.READ_ONLY)
+def post_grow(body: GrowBody) -> Response:
+    """With its nodes, leads and fuses, at starting values; nothing is saved."""
+    return answer(judging.add_to_draft(body.circuit, body.what))
 
 
 @api.get("/jobs", summary="List jobs", tags=_tag("jobs"), responses={"200": JobsOut, **ERRORS})
@@ -458,6 +550,49 @@ def put_test(path: TestPath, body: TestSave) -> Response:
 
 
 @api.get(
+    "/jobs/<int:job_id>/bench",
+    summary="The bench tests of a job",
+    tags=_tag("judging"),
+    responses={"200": bench_work.BenchView, **SAVE_ERRORS},
+)
+@needs(Role.READ_ONLY)
+def get_bench(path: JobPath) -> Response:
+    """What there is to test, what was read and said, and which fault explains it."""
+    return answer(bench_work.bench_of(session(), path.job_id))
+
+
+@api.post("/jobs/<int:job_id>/runs", summary="Keep a bench test", tags=_tag("jobs"), responses={"201": RunRecord, **SAVE_ERRORS})
+@needs(Role.TECHNICIAN)
+def post_run(path: JobPath, body: RunSave) -> Response:
+    """A permanent record: a repeat is a run of its own."""
+    return answer(bench_work.save_run(session(), path.job_id, body.circuit_id, body.run, me()), 201)
+
+
+@api.get(
+    "/jobs/<int:job_id>/resistances",
+    summary="Resistances fitted to the drop test",
+    tags=_tag("judging"),
+    responses={"200": Fit, **SAVE_ERRORS},
+)
+@needs(Role.READ_ONLY)
+def get_resistances(path: JobPath) -> Response:
+    """Each with its 95 % interval; 404 without a drop test."""
+    return answer(resistances.fit_of(session(), path.job_id))
+
+
+@api.post(
+    "/jobs/<int:job_id>/resistances",
+    summary="Put the fitted resistances into the circuit",
+    tags=_tag("judging"),
+    responses={"201": CircuitRecord, **SAVE_ERRORS},
+)
+@needs(Role.TECHNICIAN)
+def post_resistances(path: JobPath) -> Response:
+    """As the next revision of the circuit as found; only what the readings told."""
+    return answer(resistances.take_over(session(), path.job_id, me()), 201)
+
+
+@api.get(
     "/jobs/<int:job_id>/judged", summary="Judge a job's circuit", tags=_tag("judging"), responses={"200": Judged, **SAVE_ERRORS}
 )
 @needs(Role.READ_ONLY)
@@ -521,6 +656,14 @@ def get_readings(path: JobPath) -> Response:
     """One row a reading."""
     name, text = carrying.export_readings(session(), path.job_id)
     return _file(name, text, "text/csv")
+
+
+@api.get("/jobs/<int:job_id>/readings.parquet", summary="Readings as Parquet", tags=_tag("files"))
+@needs(Role.READ_ONLY)
+def get_readings_parquet(path: JobPath) -> Response:
+    """The same rows with numbers as numbers."""
+    name, data = carrying.export_readings(session(), path.job_id, "parquet")
+    return _file(name, data, "application/vnd.apache.parquet")
 
 
 @api.get("/jobs/<int:job_id>/sheet.pdf", summary="The job sheet as PDF", tags=_tag("files"))

@@ -15,8 +15,9 @@ from pydantic import ValidationError
 from mavrik import __version__
 from mavrik.exchange.bundle import LARGEST_BUNDLE_BYTES
 from mavrik.exchange.sheet import ASSETS
+from mavrik.jobs.captures import LARGEST_FILE_BYTES
 from mavrik.store.database import Database
-from mavrik.web import access, problems
+from mavrik.web import access, captures, problems
 from mavrik.web.access import PUBLIC, needs
 from mavrik.web.api import api
 from mavrik.web.settings import Settings
@@ -53,6 +54,7 @@ def create_app(settings: Settings) -> OpenAPI:
     access.install(app)
     CSRFProtect(app)
     app.register_api(api)
+    app.register_api(captures.api)
     app.register_blueprint(_pages(settings))
     return app
 
@@ -67,6 +69,12 @@ def _install_headers(app: Flask) -> None:
     @app.before_request
     def new_nonce() -> None:
         g.nonce = secrets.token_urlsafe(16)
+
+    @app.before_request
+    def room_for_captures() -> None:
+        # Said before the write token is looked for, which looks at the body.
+        if request.endpoint == captures.UPLOAD:
+            request.max_content_length = LARGEST_FILE_BYTES
 
     @app.after_request
     def headers(response: Response) -> Response:

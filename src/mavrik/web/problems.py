@@ -18,6 +18,7 @@ from mavrik.jobs.errors import (
     ForbiddenError,
     InvalidError,
     JobError,
+    LinkLostError,
     NotFoundError,
     TooManyError,
 )
@@ -29,6 +30,7 @@ STATUS: dict[type[JobError], tuple[int, str, str]] = {
     ForbiddenError: (403, "forbidden", "Not allowed"),
     InvalidError: (422, "invalid", "Input cannot be taken"),
     ConflictError: (409, "conflict", "Somebody else saved first"),
+    LinkLostError: (502, "link-lost", "The instrument does not answer"),
     TooManyError: (429, "too-many", "Too many tries"),
 }
 

@@ -1,0 +1,220 @@
+"""Bench tests over the API: kept for good, judged, repeated, carried, and added up to a cause."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from typing import Any
+
+import numpy as np
+import pytest
+
+from mavrik.core.procedures import PROCEDURES
+from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
+from tests.api.conftest import Caller, job_body
+
+METER = {"id": "dmm", "label": "Meter", "kind": "voltmeter", "percent_of_reading": 0.5, "digits": 2, "resolution": 0.001}
+
+
+def run(procedure: str, values: dict[str, float], **more: Any) -> dict[str, Any]:
+    readings = [{"ask": a, "value": v} for a, v in values.items()]
+    return {"procedure": procedure, "readings": readings, **more}
+
+
+def keep(caller: Caller, job: dict[str, Any], made: dict[str, Any]):  # type: ignore[no-untyped-def]
+    return caller.post(f"/api/jobs/{job['id']}/runs", {"circuit_id": job["circuits"][-1]["id"], "run": made})
+
+
+@pytest.fixture
+def vehicle_job(tech: Caller) -> dict[str, Any]:
+    """A job with the invented car that has a starter and a load."""
+    made: Any = tech.post("/api/jobs", job_body(complaint="Eats batteries")).json
+    document = VEHICLES["front"].model_dump(mode="json")
+    assert tech.put(f"/api/jobs/{made['id']}/circuit", {"document": document, "lock": None}).status_code == 200
+    job: Any = tech.get(f"/api/jobs/{made['id']}").json
+    return job
+
+
+def test_a_hidden_fault_is_found_through_the_api(tech: Caller, vehicle_job: dict[str, Any]) -> None:
+    """Always the test that tells most, read off a vehicle that hides a corroded engine ground, until it is as good as sure."""
+    car = VEHICLES["front"]
+    hidden = next(h for h in hidden_faults(car) if h.causes == ("resistance:block_ground",))
+    bench = HiddenVehicle(car, hidden, np.random.default_rng(4))
+    path = f"/api/jobs/{vehicle_job['id']}/bench"
+    made = 0
+    while (said := tech.get(path).json["diagnosis"])["causes"][0]["probability"] < 0.9 or not made:  # type: ignore[index]
+        following = said["next_tests"][0]["procedure"]
+        seen = {a: t.value for a, t in bench.read(next(p for p in PROCEDURES if p.name == following)).items()}
+        assert keep(tech, vehicle_job, run(following, seen)).status_code == 201
+        made += 1
+        assert made < 6
+    best = said["causes"][0]
+    assert best["cause"] == "resistance:block_ground" and best["evidence"] and "Clean both ends" in best["advice"]
+
+
+def test_a_run_is_judged_repeated_and_kept(tech: Caller, vehicle_job: dict[str, Any]) -> None:
+    meter = {"instruments": [METER]}
+    first = run("rest", {"rest_v:battery": 12.05}, **meter)
+    first["readings"][0]["instrument"] = "dmm"
+    kept = keep(tech, vehicle_job, first).json
+    assert kept["run"]["measured_by"] == "Tech" and kept["run"]["measured_at"]
+    keep(tech, vehicle_job, run("rest", {"rest_v:battery": 12.66}))
+    view = next(p for p in tech.get(f"/api/jobs/{vehicle_job['id']}/bench").json["procedures"] if p["name"] == "rest")  # type: ignore[index]
+    assert view["judged"][0]["verdict"] == "pass" and view["repeats"] == [
+        {"ask": "rest_v:battery", "before": 12.05, "after": 12.66}
+    ]
+    job: Any = tech.get(f"/api/jobs/{vehicle_job['id']}").json
+    assert [r["run"]["readings"][0]["value"] for r in job["runs"]] == [12.05, 12.66]
+    assert job["circuits"][-1]["frozen"] and job["changes"][0]["what"] == "measured: battery at rest"
+
+
+def test_a_skipped_test_says_why(tech: Caller, vehicle_job: dict[str, Any]) -> None:
+    assert keep(tech, vehicle_job, run("drain", {}, skipped="no time for the modules to sleep")).status_code == 201
+    view = next(p for p in tech.get(f"/api/jobs/{vehicle_job['id']}/bench").json["procedures"] if p["name"] == "drain")  # type: ignore[index]
+    assert view["last"]["run"]["skipped"] and not view["judged"]
+
+
+@pytest.mark.parametrize(
+    ("made", "element", "word"),
+    [
+        (run("rest", {"ghost": 12.0}), "ghost", "no reading"),
+        (run("rest", {"rest_v:battery": 126.0}), "rest_v:battery", "millivolts"),
+        (run("key_on", {"lamp:alternator": 0.5}), "lamp:alternator", "yes or a no"),
+        (run("rest", {}), "readings", "Nothing was read"),
+        (run("magic", {"x": 1.0}), "procedure", "no procedure"),
+        (run("rest", {"rest_v:battery": 12.0}, measured_at="yesterday"), "measured_at", ""),
+        ({"procedure": "rest", "readings": [{"ask": "rest_v:battery", "value": 12.0}] * 2}, "rest_v:battery", "twice"),
+        (
+            {"procedure": "rest", "readings": [{"ask": "rest_v:battery", "value": 12.0, "instrument": "lost"}]},
+            "rest_v:battery",
+            "instrument",
+        ),
+    ],
+)
+def test_what_cannot_be_is_refused_at_its_place(
+    tech: Caller, vehicle_job: dict[str, Any], made: Any, element: str, word: str
+) -> None:
+    refused = keep(tech, vehicle_job, made)
+    assert refused.status_code == 422, refused.text
+    problems = refused.json["problems"]
+    assert problems[0]["element"] == element and word in problems[0]["message"]
+    assert tech.get(f"/api/jobs/{vehicle_job['id']}").json["runs"] == []  # type: ignore[index]
+
+
+def test_readers_look_and_do_not_touch(tech: Caller, reader: Caller, vehicle_job: dict[str, Any]) -> None:
+    assert reader.get(f"/api/jobs/{vehicle_job['id']}/bench").status_code == 200
+    assert keep(reader, vehicle_job, run("rest", {"rest_v:battery": 12.6})).status_code == 403
+    assert tech.get("/api/jobs/999999/bench").status_code == 404
+    other: Any = tech.post("/api/jobs", job_body()).json
+    assert (
+        tech.post(
+            f"/api/jobs/{other['id']}/runs",
+            {"circuit_id": vehicle_job["circuits"][-1]["id"], "run": run("rest", {"rest_v:battery": 12.6})},
+        ).status_code
+        == 404
+    )
+    assert tech.get(f"/api/jobs/{other['id']}/bench").status_code == 404
+
+
+def test_runs_go_out_and_in_with_the_bundle(tech: Caller, vehicle_job: dict[str, Any]) -> None:
+    keep(tech, vehicle_job, run("rest", {"rest_v:battery": 12.6}, measured_at="2026-11-20T10:00:00+00:00", note="cold"))
+    out = tech.get(f"/api/jobs/{vehicle_job['id']}/bundle")
+    assert out.status_code == 200
+    back: Any = tech.post("/api/jobs/import", raw=out.data).json
+    assert back["runs"][0]["run"]["readings"] == [{"ask": "rest_v:battery", "value": 12.6, "instrument": None}]
+    assert back["runs"][0]["run"]["note"] == "cold" and back["runs"][0]["measured_at"].startswith("2026-11-20")
+    bad = json.loads(out.data)
+    bad["runs"][0]["run"]["readings"][0]["ask"] = "ghost"
+    assert tech.post("/api/jobs/import", raw=json.dumps(bad).encode()).status_code == 422
+
+
+def test_a_drop_test_counts_as_evidence(tech: Caller, vehicle_job: dict[str, Any]) -> None:
+    from mavrik.core.prediction import OperatingState, predict
+    from tests.build import CLAMP
+    from tests.build import METER as VOLTS
+
+    seen = predict(VEHICLES["front"], OperatingState(80, 14.4), {"block_ground": 0.006})
+    readings = [
+        {"quantity": "branch_drop", "branch_id": b, "value": round(seen.drop_v[b], 3)} for b in (*seen.ring.feed, *seen.ring.home)
+    ]
+    test = {
+        "output_current_a": 80,
+        "engine_speed_rpm": 2000,
+        "voltmeter": VOLTS.model_dump(mode="json"),
+        "clamp": CLAMP.model_dump(mode="json"),
+        "readings": readings,
+    }
+    kept = tech.post(f"/api/jobs/{vehicle_job['id']}/tests", {"circuit_id": vehicle_job["circuits"][-1]["id"], "test": test})
+    assert kept.status_code == 201, kept.text
+    said = tech.get(f"/api/jobs/{vehicle_job['id']}/bench").json["diagnosis"]  # type: ignore[index]
+    assert said["causes"][0]["cause"] == "resistance:block_ground" and said["readings"] == len(readings)
+
+
+def test_paper_and_csv_have_the_bench_tests(tech: Caller, vehicle_job: dict[str, Any]) -> None:
+    keep(tech, vehicle_job, run("rest", {"rest_v:battery": 12.05}))
+    keep(tech, vehicle_job, run("rest", {"rest_v:battery": 12.66}))
+    keep(tech, vehicle_job, run("key_on", {"key_battery_v": 12.6, "key_stud_v:alternator": 0.1, "lamp:alternator": 1.0}))
+    keep(tech, vehicle_job, run("drain", {}, skipped="=no time"))
+    path = f"/api/jobs/{vehicle_job['id']}"
+    page = tech.get(f"{path}/sheet").text
+    for words in (
+        "Bench tests",
+        "12.66 V",
+        "12.05 V",
+        "skipped: =no time",
+        "The way from the battery is open",
+        "lamp lit",
+        ">yes<",
+    ):
+        assert words in page, words
+    assert tech.get(f"{path}/sheet.pdf").data.startswith(b"%PDF-")
+    rows = list(csv.DictReader(io.StringIO(tech.get(f"{path}/readings.csv").text)))
+    assert [(r["test"], r["quantity"], r["value"], r["unit"]) for r in rows] == [
+        ("1", "rest_v", "12.05", "V"), ("2", "rest_v", "12.66", "V"), ("3", "key_battery_v", "12.6", "V"), ("3", "key_stud_v", "0.1", "V"),
+        ("3", "lamp", "1.0", "yes or no"),
+    ]  # fmt: skip
+    assert rows[0]["branch"] == "Battery" and rows[3]["red_probe"] == "Alternator stud"
+
+
+def test_measured_resistances_go_into_the_circuit_as_a_revision(
+    tech: Caller, reader: Caller, vehicle_job: dict[str, Any]
+) -> None:
+    """60 mV across the mount at 100 A by hand is 0.6 mohm; the state then starts from it and says so."""
+    path = f"/api/jobs/{vehicle_job['id']}/resistances"
+    assert tech.get(path).status_code == 404
+    clamp = {**METER, "id": "c", "kind": "clamp"}
+    test = {
+        "output_current_a": 100, "engine_speed_rpm": 2000, "voltmeter": METER, "clamp": clamp,
+        "readings": [{"quantity": "branch_drop", "branch_id": "mount", "value": 0.06}],
+    }  # fmt: skip
+    body = {"circuit_id": vehicle_job["circuits"][-1]["id"], "test": test}
+    assert tech.post(f"/api/jobs/{vehicle_job['id']}/tests", body).status_code == 201
+    fit: Any = tech.get(path).json
+    assert fit["branches"][0]["branch_id"] == "mount" and fit["branches"][0]["fitted_mohm"] == pytest.approx(0.6, rel=0.02)
+    assert reader.post(path, {}).status_code == 403
+    made: Any = tech.post(path, {}).json
+    assert made["revision"] == 2
+    assert tech.post(path, {}).json["revision"] == 2  # type: ignore[index]  # twice is once
+    measured = {b["id"]: b["measured_mohm"] for b in made["document"]["branches"] if b["measured_mohm"] is not None}
+    assert measured == {"mount": pytest.approx(0.6, rel=0.02)}
+    point: Any = tech.post("/api/solve", {"circuit": made["document"], "state": {}}).json
+    assert any("as measured" in n for n in point["point"]["notes"])
+
+
+def test_the_makers_window_of_a_job_wins_and_is_carried(tech: Caller, vehicle_job: dict[str, Any]) -> None:
+    job: Any = tech.get(f"/api/jobs/{vehicle_job['id']}").json
+    particulars = {k: job[k] for k in ("customer", "vehicle", "complaint", "loads_to_add", "promised", "state", "limit_profile")}
+    windows = {"regulated": {"least": 14.3, "most": 14.5}}
+    saved = tech.put(f"/api/jobs/{job['id']}", {**particulars, "maker_limits": windows, "lock": job["lock"]})
+    assert saved.status_code == 200, saved.text
+    keep(tech, vehicle_job, run("regulated", {"regulated_v:fast": 14.1}))
+    view = next(p for p in tech.get(f"/api/jobs/{job['id']}/bench").json["procedures"] if p["name"] == "regulated")  # type: ignore[index]
+    judged = next(j for j in view["judged"] if j["ask"] == "regulated_v:fast")
+    assert judged["verdict"] == "fail" and judged["source"] == "The maker's figures" and "without it: 13.9" in judged["limit"]
+    bundle: Any = json.loads(tech.get(f"/api/jobs/{job['id']}/bundle").data)
+    assert bundle["job"]["maker_limits"]["regulated"]["least"] == 14.3
+    wrong = tech.put(
+        f"/api/jobs/{job['id']}", {**particulars, "maker_limits": {"hat_size": {"least": 7}}, "lock": job["lock"] + 1}
+    )
+    assert wrong.status_code == 422 and "hat_size" in wrong.text

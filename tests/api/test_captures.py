@@ -1,0 +1,195 @@
+"""Captures over the API: read in the background, seen from afar and near, judged, stopped, and closed to others."""
+
+from __future__ import annotations
+
+import io
+import time
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from pyarrow import parquet
+
+from mavrik.exchange.captures import Wanted
+from mavrik.jobs import captures
+from mavrik.jobs.people import Role, Who
+from mavrik.store.database import Database
+from mavrik.store.models import Capture
+from tests.api.conftest import Caller, job_body
+from tests.build import simple_document
+from tests.reference.test_waveform import CASES, PAIR_HZ, RATE, cranked
+
+
+@pytest.fixture
+def job(tech: Caller) -> int:
+    made: Any = tech.post("/api/jobs", job_body(complaint="Ripple")).json
+    return int(made["id"])
+
+
+def table(volts: Any, interval: float) -> bytes:
+    """A capture as a table with a heading."""
+    rows = (f"{k * interval:.9g},{v:.5f}" for k, v in enumerate(volts))
+    return ("Time (s),Stud (V)\n" + "\n".join(rows) + "\n").encode()
+
+
+def load(caller: Caller, job: int, raw: bytes, query: str = "name=ripple.csv") -> dict[str, Any]:
+    """Load a file and wait until it is read or refused."""
+    begun = caller.client.post(
+        f"/api/jobs/{job}/captures?{query}",
+        data=raw,
+        content_type="application/octet-stream",
+        headers={"X-CSRFToken": caller.token},
+    )
+    assert begun.status_code == 202, begun.text
+    for _ in range(400):
+        found = next(c for c in caller.get(f"/api/jobs/{job}/captures").json["captures"] if c["id"] == begun.json["id"])  # type: ignore[index]
+        if found["state"] != "reading":
+            return dict(found)
+        time.sleep(0.05)
+    raise AssertionError("never read")
+
+
+def test_a_capture_is_read_drawn_and_judged(tech: Caller, job: int) -> None:
+    """A diode is open; a spike of one sample lies among 250 000."""
+    volts = np.tile(CASES["upper diode open"][0], 5) + 13
+    volts[123_456] = 40.0
+    found = load(tech, job, table(volts, 1 / RATE))
+    assert (found["state"], found["samples"], found["channel"]) == ("ready", 250_000, "Stud (V)")
+    at = f"/api/jobs/{job}/captures/{found['id']}"
+    far: Any = tech.get(f"{at}/view?points=200").json
+    assert len(far["most_v"]) == 200 and max(far["most_v"]) == pytest.approx(40) and far["to_s"] == pytest.approx(5)
+    spike = 123_456 / RATE
+    near: Any = tech.get(f"{at}/view?from_s={spike - 0.0005}&to_s={spike + 0.0005}&points=400").json
+    assert len(near["most_v"]) < 60 and near["least_v"] == near["most_v"] and max(near["most_v"]) == pytest.approx(40)
+    said: Any = tech.get(f"{at}/ripple?engine_rpm={PAIR_HZ * 60 / 6 / 2.4}&pulley_ratio=2.4&pole_pairs=6").json
+    assert said["pulses"] == "diode" and "diode" in said["words"] and len(said["frequency_hz"]) == len(said["amplitude_v"]) > 100
+    table_out = parquet.read_table(io.BytesIO(tech.get(f"{at}/samples.parquet").data))
+    assert table_out["volts"].to_numpy() == pytest.approx(volts, abs=1e-5)
+    assert float(table_out.schema.metadata[b"interval_s"]) == pytest.approx(1 / RATE)
+
+
+def test_a_capture_may_be_larger_than_any_other_body(tech: Caller, job: int) -> None:
+    raw = table(np.tile(cranked(1000.0), 70), 1e-3)
+    assert len(raw) > 5_500_000
+    assert load(tech, job, raw)["state"] == "ready"
+    assert tech.post("/api/jobs/import", raw=raw).status_code == 413
+
+
+def test_a_cranking_capture_says_how_far_the_battery_fell(tech: Caller, job: int) -> None:
+    found = load(tech, job, table(cranked(1000.0), 1e-3))
+    at = f"/api/jobs/{job}/captures/{found['id']}"
+    said: Any = tech.get(f"{at}/cranking").json
+    assert said["least_v"] == pytest.approx(9.4, abs=0.02) and said["onset_s"] == pytest.approx(0.5, abs=0.05)
+    refused = load(tech, job, table(np.full(20_000, 12.6), 1e-4))
+    answer = tech.get(f"/api/jobs/{job}/captures/{refused['id']}/cranking")
+    assert answer.status_code == 422 and "never falls" in answer.json["problems"][0]["message"]  # type: ignore[index]
+
+
+def test_a_file_that_is_no_capture_says_why_and_harms_nothing(tech: Caller, job: int) -> None:
+    for raw, word in (
+        (b"hello\nworld\n", "no table"),
+        (b"PK\x03\x04junk", "no session"),
+        (b"RIFF\x10\x00\x00\x00WAVEjunk", "largest number"),
+    ):
+        found = load(tech, job, raw)
+        assert found["state"] == "failed" and word in found["problem"]
+        assert tech.get(f"/api/jobs/{job}/captures/{found['id']}/view").status_code == 422
+    empty = tech.client.post(
+        f"/api/jobs/{job}/captures", data=b"", content_type="application/octet-stream", headers={"X-CSRFToken": tech.token}
+    )
+    assert empty.status_code == 422
+    assert load(tech, job, b"hello\n" * 50)["state"] == "failed"
+
+
+def test_deleting_a_capture_while_it_is_read_stops_the_reading(tech: Caller, job: int, database_url: str, tmp_path: Path) -> None:
+    """The reader asks at every block whether it is still wanted; the file is gone afterwards."""
+    database = Database(database_url)
+    path = tmp_path / "held.csv"
+    path.write_bytes(table(np.full(3_000_000, 14.2), 1e-5))
+    with database.session() as session:
+        begun = captures.begin(session, job, "held.csv", Wanted(), Who(1, "tech", "Tech", Role.TECHNICIAN))
+    assert tech.client.delete(f"/api/jobs/{job}/captures/{begun.id}", headers={"X-CSRFToken": tech.token}).status_code == 204
+    captures.read_later(database.session, begun.id, path, Wanted()).join(60)
+    assert tech.get(f"/api/jobs/{job}/captures").json == {"captures": []} and not path.exists()
+    database.dispose()
+
+
+def test_others_cannot_reach_a_capture(tech: Caller, reader: Caller, job: int) -> None:
+    found = load(tech, job, table(cranked(1000.0), 1e-3))
+    at = f"/api/jobs/{job}/captures/{found['id']}"
+    assert reader.get(f"{at}/view").status_code == 200
+    refused = reader.client.post(
+        f"/api/jobs/{job}/captures", data=b"x", content_type="application/octet-stream", headers={"X-CSRFToken": reader.token}
+    )
+    assert refused.status_code == 403
+    assert reader.client.delete(at, headers={"X-CSRFToken": reader.token}).status_code == 403
+    forged = tech.client.post(f"/api/jobs/{job}/captures", data=b"x", content_type="application/octet-stream")
+    assert forged.status_code == 400
+    other: Any = tech.post("/api/jobs", job_body(complaint="Another")).json
+    assert tech.get(f"/api/jobs/{other['id']}/captures/{found['id']}/view").status_code == 404
+    tech.client.delete(at, headers={"X-CSRFToken": tech.token})
+    assert tech.get(f"{at}/view").status_code == 404
+
+
+def test_readings_as_parquet_hold_what_the_csv_holds(tech: Caller, job: int) -> None:
+    empty = parquet.read_table(io.BytesIO(tech.get(f"/api/jobs/{job}/readings.parquet").data))
+    assert empty.num_rows == 0 and empty.schema.field("value").type == "double"
+
+
+def test_nobody_reaches_captures_signed_out(stranger: Caller) -> None:
+    assert stranger.get("/api/jobs/1/captures").status_code == 401
+    assert stranger.get("/api/jobs/1/captures/1/samples.parquet").status_code == 401
+
+
+def test_a_capture_goes_with_the_job_and_onto_the_sheet(tech: Caller, job: int) -> None:
+    """Its picture is carried; asked for ripple in the new place, it says that the samples stayed behind."""
+    document = simple_document()
+    assert tech.put(f"/api/jobs/{job}/circuit", {"document": document, "lock": None}).status_code == 200
+    found = load(tech, job, table(np.tile(cranked(1000.0), 4), 1e-3), "name=start%3Cb%3E.csv")
+    bundle = tech.get(f"/api/jobs/{job}/bundle").data
+    sheet = tech.get(f"/api/jobs/{job}/sheet").text
+    assert "Captured waveforms" in sheet and "24,000 samples" in sheet and "start&lt;b&gt;.csv" in sheet and "9.40 V" in sheet
+    made: Any = tech.post("/api/jobs/import", raw=bundle).json
+    (carried,) = tech.get(f"/api/jobs/{made['id']}/captures").json["captures"]  # type: ignore[index]
+    assert (carried["samples"], carried["state"], carried["made_by"]) == (found["samples"], "ready", "Tech")
+    there: Any = tech.get(f"/api/jobs/{made['id']}/captures/{carried['id']}/view?points=300").json
+    here: Any = tech.get(f"/api/jobs/{job}/captures/{found['id']}/view?points=300").json
+    assert min(there["least_v"]) == pytest.approx(min(here["least_v"])) and there["to_s"] == pytest.approx(here["to_s"])
+    refused = tech.get(f"/api/jobs/{made['id']}/captures/{carried['id']}/ripple")
+    assert refused.status_code == 422 and "where it was loaded" in refused.json["detail"]  # type: ignore[index]
+
+
+def test_a_reading_that_went_down_with_its_server_is_said_to_be_lost(tech: Caller, job: int, database_url: str) -> None:
+    database = Database(database_url)
+    with database.session() as session:
+        begun = captures.begin(session, job, "lost.csv", Wanted(), Who(1, "tech", "Tech", Role.TECHNICIAN))
+    with database.session() as session:
+        row = session.get(Capture, begun.id)
+        assert row is not None
+        row.touched_at = datetime.now(UTC) - timedelta(minutes=5)
+    (shown,) = tech.get(f"/api/jobs/{job}/captures").json["captures"]  # type: ignore[index]
+    assert shown["state"] == "failed" and "server was stopped" in shown["problem"]
+    database.dispose()
+
+
+def test_a_job_keeps_only_so_many_captures(tech: Caller, job: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(captures, "MOST_OF_A_JOB", 1)
+    assert load(tech, job, table(cranked(1000.0), 1e-3))["state"] == "ready"
+    refused = tech.client.post(
+        f"/api/jobs/{job}/captures", data=b"1\n2\n", content_type="application/octet-stream", headers={"X-CSRFToken": tech.token}
+    )
+    assert refused.status_code == 422 and "delete one first" in refused.json["detail"]  # type: ignore[index]
+
+
+@pytest.mark.parametrize("query", ["factor=0", "interval_s=-1", "full_scale_v=1e9", "name=" + "x" * 200])
+def test_impossible_particulars_of_a_file_are_refused(tech: Caller, job: int, query: str) -> None:
+    answer = tech.client.post(
+        f"/api/jobs/{job}/captures?{query}",
+        data=b"1\n2\n",
+        content_type="application/octet-stream",
+        headers={"X-CSRFToken": tech.token},
+    )
+    assert answer.status_code == 422
+    assert tech.get(f"/api/jobs/{job}/captures").json == {"captures": []}

@@ -1,0 +1,89 @@
+"""Connected instruments over the API: who may say where, what is read, what is said when nobody answers."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+
+import pytest
+
+from mavrik.standin.bench import MeterServer
+from tests.api.conftest import Caller
+from tests.standin import meters_on
+
+
+@pytest.fixture
+def meters() -> Iterator[dict[str, MeterServer]]:
+    with meters_on("none:") as servers:
+        yield servers
+
+
+def place(caller: Caller, address: str | None, instrument: str = "dmm"):  # type: ignore[no-untyped-def]
+    return caller.put(f"/api/instruments/{instrument}/address", {"address": address})
+
+
+def test_only_a_lead_says_where_an_instrument_is(
+    boss: Caller, tech: Caller, reader: Caller, meters: dict[str, MeterServer]
+) -> None:
+    address = meters["multimeter"].address
+    assert place(tech, address).status_code == place(reader, address).status_code == 403
+    assert place(boss, address).json["address"] == address
+    shown = tech.get("/api/instruments/dmm/reading")
+    assert shown.status_code == 200 and 12.2 < shown.json["value"] < 12.9 and shown.json["unit"] == "V"  # type: ignore[index]
+    assert reader.get("/api/instruments/dmm/reading").status_code == 403
+    assert place(boss, None).status_code == 200
+    assert tech.get("/api/instruments/dmm/reading").status_code == 404
+
+
+@pytest.mark.parametrize("address", ["http://127.0.0.1/", "file:///etc/passwd", "127.0.0.1", "a:b", "x" * 300])
+def test_what_is_no_address_is_refused(boss: Caller, address: str) -> None:
+    assert place(boss, address).status_code == 422
+
+
+def test_no_request_carries_an_address_of_its_own(tech: Caller) -> None:
+    place_in = tech.put(
+        "/api/instruments/dmm",
+        {
+            "instrument": {
+                "id": "dmm",
+                "label": "M",
+                "kind": "voltmeter",
+                "percent_of_reading": 1,
+                "digits": 1,
+                "resolution": 0.01,
+                "address": "127.0.0.1:22",
+            },
+            "lock": 1,
+        },
+    )
+    assert place_in.status_code == 422
+    assert tech.get("/api/instruments/dmm/reading?address=127.0.0.1:22").status_code in (404, 422)
+
+
+def test_live_readings_become_stable_and_say_when_the_link_is_lost(
+    boss: Caller, tech: Caller, meters: dict[str, MeterServer]
+) -> None:
+    place(boss, meters["multimeter"].address)
+    answer = tech.get("/api/instruments/dmm/live")
+    assert answer.mimetype == "text/event-stream"
+    seen = []
+    for chunk in answer.response:
+        seen.append(json.loads(chunk.decode().removeprefix("data: ")))
+        if len(seen) == 8:
+            meters["multimeter"].unplugged.set()
+        if seen[-1]["lost"]:
+            break
+    answer.close()
+    assert all(12.2 < r["value"] < 12.9 for r in seen[:8]) and not seen[0]["stable"]
+    assert "is lost" in seen[-1]["lost"] and len(seen) < 12
+    place(boss, None)
+
+
+def test_nobody_there_is_said_and_nothing_else_stops(boss: Caller, tech: Caller, meters: dict[str, MeterServer]) -> None:
+    place(boss, meters["multimeter"].address)
+    meters["multimeter"].shutdown()
+    meters["multimeter"].server_close()
+    refused = tech.get("/api/instruments/dmm/reading")
+    assert refused.status_code == 502 and "Typed readings go on" in refused.json["detail"]  # type: ignore[index]
+    assert tech.get("/api/jobs").status_code == 200
+    place(boss, None)
