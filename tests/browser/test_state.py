@@ -71,10 +71,57 @@ def test_every_branch_of_a_large_circuit_is_drawn_and_judged(open_page: Callable
     assert page.evaluate("document.documentElement.scrollWidth - window.innerWidth") <= 0
 
 
-def test_a_load_is_added_to_the_drawing(open_page: Callable[..., Page]) -> None:
+@pytest.mark.parametrize(
+    ("what", "drawn", "device"), [("battery_converter", "feed_cable", "converter"), ("load_on_a_lead", "load_feed", "load")]
+)
+def test_a_part_is_added_with_all_that_it_needs(open_page: Callable[..., Page], what: str, drawn: str, device: str) -> None:
     page = open_page()
-    page.goto("/jobs/2/circuit")
-    page.wait_for_selector("svg.loop")
-    page.locator("[data-test=add-load]").click()
-    expect(page.locator("[data-load-editor=load]")).to_be_visible()
-    expect(page.locator("svg.loop")).to_contain_text("New load")
+    with_layout(page, "front_battery")
+    page.locator("[data-test=add-part]").click()
+    page.locator(f"[data-add={what}]").click()
+    expect(page.locator(f"g[data-branch={drawn}]")).to_be_visible()
+    page.locator("[data-test=save-circuit]").click()
+    expect(page.locator("[data-test=circuit-saved]")).to_contain_text("revision 1")
+    page.locator("[data-test=try-state]").click()
+    expect(page.locator(f"[data-device={device}]").first).to_be_visible()
+
+
+def test_a_fault_is_told_from_first_moment_to_last(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    with_layout(page, "front_battery")
+    page.keyboard.press("t")
+    page.locator("[data-test=state-rpm]").fill("0")
+    page.locator("[data-test=state-fault]").click()
+    page.get_by_role("option", name="Alternator stud").click()
+    course = page.locator("[data-test=fault-course]")
+    expect(course).to_contain_text("the fault is cleared")
+    expect(course).to_contain_text("Charge fuse (125 A) sees")
+    expect(page.locator("[data-test=state-gains]")).to_have_count(0)
+
+
+def test_what_better_parts_would_gain_at_a_place(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    with_layout(page, "tow_and_trailer")
+    page.keyboard.press("t")
+    page.locator("[data-test=state-watch]").click()
+    # The list draws only what is in sight; typing goes to the entry.
+    page.get_by_role("option").first.wait_for()
+    page.keyboard.type("charger in")
+    page.keyboard.press("Enter")
+    gains = page.locator("[data-test=state-gains]")
+    expect(gains.locator("caption")).to_contain_text("Charger input")
+    expect(gains.locator("tbody tr").first).to_contain_text("mm²")
+
+
+def test_every_fuse_is_asked_and_a_wrong_one_comes_first(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    with_layout(page, "parallel_batteries")
+    page.keyboard.press("f")
+    panel = page.locator("[data-test=protection-panel]")
+    expect(panel.locator("[data-protector]")).to_have_count(3)
+    expect(panel).not_to_contain_text("WRONG")
+    panel.locator("[data-protector=link_fuse] button").click()
+    page.locator("[data-editor=link_fuse]").get_by_label("Family").locator("..").click()
+    page.get_by_role("option", name="Blade, type E").click()
+    expect(panel.locator("[data-protector]").first).to_contain_text("WRONG")
+    expect(panel.locator("[data-protector]").first).to_contain_text("breaks up to 1000 A")

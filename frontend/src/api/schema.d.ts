@@ -44,6 +44,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/grow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add a part to a circuit
+         * @description With its nodes, leads and fuses, at starting values; nothing is saved.
+         */
+        post: operations["api_post_grow_grow_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -107,6 +127,66 @@ export interface paths {
          * @description Tests made with it keep what they know of it.
          */
         delete: operations["api_delete_instrument_instruments__string_instrument_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}/address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say where a connected instrument is
+         * @description Only a lead can: it makes the server call there.
+         */
+        put: operations["api_put_address_instruments__string_instrument_id__address_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a connected instrument shows, as server-sent events
+         * @description Each event is a `LiveReading`; the last one says why where the link is lost. The query moves a stand-in's probes.
+         */
+        get: operations["api_get_live_instruments__string_instrument_id__live_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a connected instrument shows
+         * @description Once; 502 where it does not answer.
+         */
+        get: operations["api_get_reading_instruments__string_instrument_id__reading_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -180,6 +260,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The bench tests of a job
+         * @description What there is to test, what was read and said, and which fault explains it.
+         */
+        get: operations["api_get_bench_jobs__int_job_id__bench_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/bundle": {
         parameters: {
             query?: never;
@@ -192,6 +292,130 @@ export interface paths {
          * @description A `.mavrik.json` file.
          */
         get: operations["api_get_bundle_jobs__int_job_id__bundle_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/captures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Captures of a job
+         * @description The newest first; poll it while one is being read.
+         */
+        get: operations["captures_get_captures_jobs__int_job_id__captures_get"];
+        put?: never;
+        /**
+         * Load a capture
+         * @description The body is the file: CSV, WAV or a session. It is read in the background; delete the capture to stop that.
+         */
+        post: operations["captures_post_capture_jobs__int_job_id__captures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/captures/{capture_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Stop or delete a capture
+         * @description Readings taken from it stay.
+         */
+        delete: operations["captures_delete_capture_jobs__int_job_id__captures__int_capture_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/captures/{capture_id}/cranking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cranking in a capture
+         * @description How far the battery fell, how long, and when charging began.
+         */
+        get: operations["captures_get_cranking_jobs__int_job_id__captures__int_capture_id__cranking_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/captures/{capture_id}/ripple": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ripple of a capture
+         * @description Peak to peak, spectrum, and whether pulses are missing.
+         */
+        get: operations["captures_get_ripple_jobs__int_job_id__captures__int_capture_id__ripple_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/captures/{capture_id}/samples.parquet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A capture's samples as Parquet
+         * @description Volts; the sampling is in the file's metadata.
+         */
+        get: operations["captures_get_samples_jobs__int_job_id__captures__int_capture_id__samples_parquet_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/captures/{capture_id}/view": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A stretch of a capture, peaks kept
+         * @description Least and most of every point.
+         */
+        get: operations["captures_get_view_jobs__int_job_id__captures__int_capture_id__view_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -314,6 +538,70 @@ export interface paths {
         get: operations["api_get_readings_jobs__int_job_id__readings_csv_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/readings.parquet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Readings as Parquet
+         * @description The same rows with numbers as numbers.
+         */
+        get: operations["api_get_readings_parquet_jobs__int_job_id__readings_parquet_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/resistances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Resistances fitted to the drop test
+         * @description Each with its 95 % interval; 404 without a drop test.
+         */
+        get: operations["api_get_resistances_jobs__int_job_id__resistances_get"];
+        put?: never;
+        /**
+         * Put the fitted resistances into the circuit
+         * @description As the next revision of the circuit as found; only what the readings told.
+         */
+        post: operations["api_post_resistances_jobs__int_job_id__resistances_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep a bench test
+         * @description A permanent record: a repeat is a run of its own.
+         */
+        post: operations["api_post_run_jobs__int_job_id__runs_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -464,6 +752,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/protection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask every fuse and breaker
+         * @description Load, cable, voltage, breaking, withstand, cranking, inrush, and the order of opening.
+         */
+        post: operations["api_post_protection_protection_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schema/bundle": {
         parameters: {
             query?: never;
@@ -587,6 +895,14 @@ export interface components {
             label: string;
         };
         /**
+         * AddressSave
+         * @description Where a connected instrument is; null where it is not connected any more.
+         */
+        AddressSave: {
+            /** Address */
+            address: string | null;
+        };
+        /**
          * Alternator
          * @description The alternator between its output stud and its case.
          */
@@ -609,12 +925,17 @@ export interface components {
              */
             curve: components["schemas"]["CurvePoint"][];
             /**
+             * @description What is wrong inside
+             * @default none
+             */
+            fault: components["schemas"]["AlternatorFault"];
+            /**
              * Field
-             * @description open: no field current, no output
+             * @description open: no field current, no output; full: a shorted regulator, all it can give at any voltage
              * @default ok
              * @enum {string}
              */
-            field: "ok" | "open";
+            field: "ok" | "open" | "full";
             /**
              * Id
              * @description Short name, unique in the document
@@ -663,12 +984,23 @@ export interface components {
             stud_node: string;
         };
         /**
+         * AlternatorFault
+         * @description What may be wrong inside an alternator, or in what turns it.
+         * @enum {string}
+         */
+        AlternatorFault: "none" | "diode_open" | "diode_shorted" | "phase_lost" | "worn_brushes" | "belt_slips";
+        /**
          * AmpacityCheck
          * @description A conductor's allowed current beside the current the alternator can send through it.
          */
         AmpacityCheck: {
             /** Allowed A */
             allowed_a: number;
+            /**
+             * Compared
+             * @description How far the other table and the heat balance lie from it
+             */
+            compared: string;
             /** Current A */
             current_a: number;
             /** Ok */
@@ -677,10 +1009,69 @@ export interface components {
             other_allowed_a: number | null;
             /** Other Table */
             other_table: string;
+            /**
+             * Physics A
+             * @description By the heat balance in still air of the table's temperature [A]
+             */
+            physics_a: number;
             /** Table */
             table: string;
             /** Words */
             words: string;
+        };
+        /**
+         * Ask
+         * @description One reading of a procedure: what, where the probes go, in which state.
+         */
+        Ask: {
+            /**
+             * Beside
+             * @default false
+             */
+            beside: boolean;
+            /**
+             * Black
+             * @default
+             */
+            black: string;
+            /**
+             * Capture
+             * @default
+             */
+            capture: string;
+            /**
+             * Drop
+             * @default false
+             */
+            drop: boolean;
+            /**
+             * Element
+             * @default
+             */
+            element: string;
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** @description Which meter reads it; null for what the eye or a plate says */
+            readonly meter: components["schemas"]["InstrumentKind"] | null;
+            /**
+             * Red
+             * @default
+             */
+            red: string;
+            /**
+             * Sign
+             * @default
+             */
+            sign: string;
+            /**
+             * Signed
+             * @default false
+             */
+            signed: boolean;
+            state: components["schemas"]["BenchState"];
+            unit: components["schemas"]["Unit"];
         };
         /**
          * AssessBody
@@ -860,6 +1251,41 @@ export interface components {
             set_point_v: number;
         };
         /**
+         * BenchState
+         * @description How engine, key, loads and bank stand.
+         * @enum {string}
+         */
+        BenchState: "rest" | "key_on" | "cranking" | "idle" | "idle_loaded" | "fast" | "fast_loaded" | "full_output" | "asleep" | "battery_load" | "at_output";
+        /**
+         * BenchStep
+         * @description One thing to do.
+         */
+        BenchStep: {
+            /**
+             * Orders Off
+             * @description At its end the load comes off, whatever was read
+             * @default false
+             */
+            orders_off: boolean;
+            /**
+             * Seconds
+             * @description Time it takes or must not exceed [s]; 0: none
+             * @default 0
+             */
+            seconds: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * BenchView
+         * @description All bench tests of a job in the order of the work, and what they add up to.
+         */
+        BenchView: {
+            diagnosis: components["schemas"]["Diagnosis"];
+            /** Procedures */
+            procedures: components["schemas"]["ProcedureView"][];
+        };
+        /**
          * BodyBranch
          * @description A path through sheet metal.
          */
@@ -875,12 +1301,24 @@ export interface components {
              */
             id: string;
             /**
+             * Intermittent A
+             * @description Rating for short duty, as cranking [A], where known
+             * @default null
+             */
+            intermittent_a: number | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "body";
             /** Label */
             label: string;
+            /**
+             * Measured Mohm
+             * @description Resistance as measured, at 20 degC [mohm]; null: taken as sound
+             * @default null
+             */
+            measured_mohm: number | null;
             /**
              * Note
              * @default
@@ -1033,10 +1471,22 @@ export interface components {
             /** Label */
             label: string;
             /**
+             * Limit C
+             * @description Class of its insulation [degC]; null for what is no conductor
+             * @default null
+             */
+            limit_c: number | null;
+            /**
              * Resistance Ohm
              * @description null while it is open
              */
             resistance_ohm: number | null;
+            /**
+             * Seconds To Limit
+             * @description How long this current takes to bring it there from its surroundings' [s]; null: it does not
+             * @default null
+             */
+            seconds_to_limit: number | null;
             /** Temperature C */
             temperature_c: number;
             /** To V */
@@ -1090,12 +1540,24 @@ export interface components {
              */
             id: string;
             /**
+             * Intermittent A
+             * @description Rating for short duty, as cranking [A], where known
+             * @default null
+             */
+            intermittent_a: number | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "breaker";
             /** Label */
             label: string;
+            /**
+             * Measured Mohm
+             * @description Resistance as measured, at 20 degC [mohm]; null: taken as sound
+             * @default null
+             */
+            measured_mohm: number | null;
             /**
              * Note
              * @default
@@ -1158,6 +1620,18 @@ export interface components {
          */
         CableBranch: {
             /**
+             * Ambient C
+             * @description Air round it where it differs from its place's [degC]
+             * @default null
+             */
+            ambient_c: number | null;
+            /**
+             * Bundled
+             * @description Loaded cables in its bundle, this one included
+             * @default 1
+             */
+            bundled: number;
+            /**
              * @default {
              *       "condition": "unknown",
              *       "kind": "crimp"
@@ -1195,6 +1669,12 @@ export interface components {
             /** @default copper */
             material: components["schemas"]["Material"];
             /**
+             * Measured Mohm
+             * @description Resistance as measured, at 20 degC [mohm]; null: taken as sound
+             * @default null
+             */
+            measured_mohm: number | null;
+            /**
              * Note
              * @default
              */
@@ -1219,6 +1699,11 @@ export interface components {
              */
             size: string;
             /**
+             * @description How it is stranded: decides its resistance a metre
+             * @default flexible
+             */
+            stranding: components["schemas"]["Stranding"];
+            /**
              * @default {
              *       "condition": "unknown",
              *       "kind": "crimp"
@@ -1232,10 +1717,111 @@ export interface components {
             to_node: string;
         };
         /**
+         * CableFate
+         * @description A conductor at the end of a stage, at the latest moment its fuse may open.
+         */
+        CableFate: {
+            /** Branch Id */
+            branch_id: string;
+            /** Current A */
+            current_a: number;
+            /** From C */
+            from_c: number;
+            /** Label */
+            label: string;
+            /**
+             * Limit C
+             * @description What its insulation bears for so long [degC]
+             */
+            limit_c: number;
+            /**
+             * Seconds To Limit
+             * @description From the start of the stage; null: it stays below
+             */
+            seconds_to_limit: number | null;
+            /** Survives */
+            survives: boolean;
+            /**
+             * To C
+             * @description At most 250 degC, where every insulation has failed
+             */
+            to_c: number;
+        };
+        /**
+         * CaptureList
+         * @description All captures of a job, the newest first.
+         */
+        CaptureList: {
+            /** Captures */
+            captures: components["schemas"]["CaptureRecord"][];
+        };
+        /**
+         * CaptureRecord
+         * @description A captured waveform and how far it is read.
+         */
+        CaptureRecord: {
+            /** Channel */
+            channel: string;
+            /** Channels */
+            channels: string[];
+            /** Id */
+            id: number;
+            /** Interval S */
+            interval_s: number;
+            /** Made At */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string[];
+            /**
+             * Problem
+             * @description Why it failed, in words
+             */
+            problem: string;
+            /**
+             * Progress
+             * @description 0 to 1
+             */
+            progress: number;
+            /** Samples */
+            samples: number;
+            /** Start S */
+            start_s: number;
+            /**
+             * State
+             * @description reading, ready, failed or stopped
+             */
+            state: string;
+        };
+        /**
+         * CaptureView
+         * @description A stretch of a capture, peaks kept: the least and the most of every point.
+         */
+        CaptureView: {
+            /** From S */
+            from_s: number;
+            /** Least V */
+            least_v: (number | null)[];
+            /** Most V */
+            most_v: (number | null)[];
+            /** To S */
+            to_s: number;
+        };
+        /**
          * Catalogue
          * @description All choices.
          */
         Catalogue: {
+            /**
+             * Additions
+             * @description What can be added to a drawn circuit with all that it needs
+             */
+            additions: components["schemas"]["LabelledChoice"][];
+            /** Alternator Faults */
+            alternator_faults: components["schemas"]["LabelledChoice"][];
             /** Ampacity Tables */
             ampacity_tables: components["schemas"]["LabelledChoice"][];
             /**
@@ -1243,8 +1829,6 @@ export interface components {
              * @description Starting values of a new branch, one a kind
              */
             blank_branches: (components["schemas"]["CableBranch"] | components["schemas"]["GroundStrapBranch"] | components["schemas"]["FuseBranch"] | components["schemas"]["BreakerBranch"] | components["schemas"]["ConnectorBranch"] | components["schemas"]["SwitchBranch"] | components["schemas"]["RelayBranch"] | components["schemas"]["ShuntBranch"] | components["schemas"]["JointBranch"] | components["schemas"]["BodyBranch"] | components["schemas"]["DiodeBranch"] | components["schemas"]["MosfetBranch"] | components["schemas"]["LinkBranch"])[];
-            /** @description Starting values of a new load */
-            blank_load: components["schemas"]["Load"];
             /** Branch Kinds */
             branch_kinds: components["schemas"]["LabelledChoice"][];
             /** Cautions */
@@ -1263,6 +1847,11 @@ export interface components {
             layouts: components["schemas"]["LabelledChoice"][];
             /** Limit Profiles */
             limit_profiles: components["schemas"]["LabelledChoice"][];
+            /**
+             * Maker Windows
+             * @description What a maker may give figures for; `why` is the unit
+             */
+            maker_windows: components["schemas"]["LabelledChoice"][];
             /** Materials */
             materials: components["schemas"]["LabelledChoice"][];
             /** Node Roles */
@@ -1273,6 +1862,8 @@ export interface components {
             sizes: components["schemas"]["SizeChoice"][];
             /** @description The state that one begins to try from */
             state_start: components["schemas"]["State"];
+            /** Strandings */
+            strandings: components["schemas"]["LabelledChoice"][];
             /** Termination Conditions */
             termination_conditions: components["schemas"]["LabelledChoice"][];
             /** Termination Kinds */
@@ -1280,6 +1871,28 @@ export interface components {
             test_start: components["schemas"]["TestStart"];
             /** Vehicle Kinds */
             vehicle_kinds: components["schemas"]["LabelledChoice"][];
+        };
+        /**
+         * Cause
+         * @description One cause with its probability and what speaks for and against it.
+         */
+        Cause: {
+            /** Advice */
+            advice: string;
+            /** Cause */
+            cause: string;
+            /** Element */
+            element: string;
+            /** Evidence */
+            evidence: components["schemas"]["Evidence"][];
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Magnitude */
+            magnitude: string;
+            /** Probability */
+            probability: number;
         };
         /**
          * CautionChoice
@@ -1486,12 +2099,24 @@ export interface components {
              */
             id: string;
             /**
+             * Intermittent A
+             * @description Rating for short duty, as cranking [A], where known
+             * @default null
+             */
+            intermittent_a: number | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "connector";
             /** Label */
             label: string;
+            /**
+             * Measured Mohm
+             * @description Resistance as measured, at 20 degC [mohm]; null: taken as sound
+             * @default null
+             */
+            measured_mohm: number | null;
             /**
              * Note
              * @default
@@ -1514,6 +2139,29 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
+        };
+        /**
+         * ContactReview
+         * @description A switch, relay, connector or other contact with a known rating, and what was asked of it.
+         */
+        ContactReview: {
+            /** Branch Id */
+            branch_id: string;
+            /** Checks */
+            checks: components["schemas"]["ProtectionCheck"][];
+            /**
+             * Current A
+             * @description The most it carries for good [A]
+             */
+            current_a: number;
+            /**
+             * Heat W
+             * @description What its resistance makes of that current [W]
+             */
+            heat_w: number;
+            /** Label */
+            label: string;
+            outcome: components["schemas"]["Outcome"];
         };
         /**
          * Converter
@@ -1570,6 +2218,46 @@ export interface components {
              * @default 14.4
              */
             set_point_v: number;
+        };
+        /**
+         * CrankCapture
+         * @description Cranking in a captured battery voltage.
+         */
+        CrankCapture: {
+            /**
+             * Charging V
+             * @description Once charging [V]
+             */
+            charging_v: number | null;
+            /**
+             * From S
+             * @description The starter comes on [s]
+             */
+            from_s: number;
+            /** Least At S */
+            least_at_s: number;
+            /**
+             * Least V
+             * @description The least that lasted 2 ms [V]
+             */
+            least_v: number;
+            /**
+             * Onset S
+             * @description From there until charging begins [s]; null where it does not
+             */
+            onset_s: number | null;
+            /**
+             * Rest V
+             * @description Before the starter [V]
+             */
+            rest_v: number;
+            /**
+             * To S
+             * @description The starter goes off [s]
+             */
+            to_s: number;
+            /** Words */
+            words: string;
         };
         /**
          * CurvePoint
@@ -1637,6 +2325,25 @@ export interface components {
             volts: number;
         };
         /**
+         * Diagnosis
+         * @description The ranked causes and the next tests.
+         */
+        Diagnosis: {
+            /** Causes */
+            causes: components["schemas"]["Cause"][];
+            /** Headline */
+            headline: string;
+            /** Next Tests */
+            next_tests: components["schemas"]["NextTest"][];
+            /** Readings */
+            readings: number;
+            /**
+             * Together
+             * @description Labels of two faults that explain the readings better than any one
+             */
+            together: string[];
+        };
+        /**
          * DiodeBranch
          * @description A diode, or one way of a diode isolator; conducts from `from_node` to `to_node` only.
          */
@@ -1658,12 +2365,24 @@ export interface components {
              */
             id: string;
             /**
+             * Intermittent A
+             * @description Rating for short duty, as cranking [A], where known
+             * @default null
+             */
+            intermittent_a: number | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "diode";
             /** Label */
             label: string;
+            /**
+             * Measured Mohm
+             * @description Resistance as measured, at 20 degC [mohm]; null: taken as sound
+             * @default null
+             */
+            measured_mohm: number | null;
             /**
              * Note
              * @default
@@ -1744,6 +2463,83 @@ export interface components {
             voltmeter: components["schemas"]["Instrument"];
         };
         /**
+         * Evidence
+         * @description One reading beside what a cause and what a sound circuit would let it be.
+         */
+        Evidence: {
+            /** Ask */
+            ask: string;
+            /**
+             * Expected
+             * @description With this cause
+             */
+            expected: number;
+            /**
+             * Favours
+             * @description Above 0 for the cause, below 0 against it: natural logarithm of the odds
+             */
+            favours: number;
+            /** Label */
+            label: string;
+            /**
+             * Sound
+             * @description With nothing broken
+             */
+            sound: number;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+        };
+        /**
+         * FaultCourse
+         * @description A fault from its first moment to its end.
+         */
+        FaultCourse: {
+            /** Cleared */
+            cleared: boolean;
+            fault: components["schemas"]["DeadShort"];
+            /** Headline */
+            headline: string;
+            /** Stages */
+            stages: components["schemas"]["FaultStage"][];
+            /** Survives */
+            survives: boolean;
+            /** Words */
+            words: string[];
+        };
+        /**
+         * FaultStage
+         * @description From one opening to the next.
+         */
+        FaultStage: {
+            /**
+             * Cables
+             * @description Those the fault warms by more than 1 K, the hottest first
+             */
+            cables: components["schemas"]["CableFate"][];
+            /**
+             * Fault A
+             * @description Through the fault [A]
+             */
+            fault_a: number;
+            /**
+             * Given
+             * @description By each source, by id [A]
+             */
+            given: {
+                [key: string]: number;
+            };
+            /**
+             * Least S
+             * @description Since the fault began [s]; null: never
+             */
+            least_s: number | null;
+            /** Most S */
+            most_s: number | null;
+            opens: components["schemas"]["FuseOpens"] | null;
+        };
+        /**
          * Finding
          * @description Something to say about a part or the circuit, with the rule behind it.
          */
@@ -1761,6 +2557,64 @@ export interface components {
             title: string;
             /** Why */
             why: string;
+        };
+        /**
+         * Fit
+         * @description All branches of a circuit, those with the most too much first.
+         */
+        Fit: {
+            /** Branches */
+            branches: components["schemas"]["FittedBranch"][];
+            /**
+             * Contradict
+             * @description No resistances fit all of the readings
+             */
+            contradict: boolean;
+            /**
+             * Misfit
+             * @description Sum of squares of what is left, over the readings; about 1 or less fits
+             */
+            misfit: number;
+            /** Readings */
+            readings: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * FittedBranch
+         * @description One branch: sound, and as the readings have it, at 20 degC.
+         */
+        FittedBranch: {
+            /**
+             * Among
+             * @description It or another beside it has too much: the readings do not tell which
+             */
+            among: boolean;
+            /** Branch Id */
+            branch_id: string;
+            /** Fitted Mohm */
+            fitted_mohm: number;
+            /** High Mohm */
+            high_mohm: number;
+            /** Label */
+            label: string;
+            /**
+             * Low Mohm
+             * @description Lower end of the 95 % interval [mohm]
+             */
+            low_mohm: number;
+            /** Sound Mohm */
+            sound_mohm: number;
+            /**
+             * Told
+             * @description Whether the readings tell it, or it is mostly as assumed
+             */
+            told: boolean;
+            /**
+             * Too Much
+             * @description The whole interval lies above sound
+             */
+            too_much: boolean;
         };
         /**
          * FuseBranch
@@ -1785,6 +2639,12 @@ export interface components {
             kind: "fuse";
             /** Label */
             label: string;
+            /**
+             * Measured Mohm
+             * @description Resistance as measured, at 20 degC [mohm]; null: taken as sound
+             * @default null
+             */
+            measured_mohm: number | null;
             /**
              * Note
              * @default
@@ -1828,7 +2688,7 @@ export interface components {
          * @description The families this table knows.
          * @enum {string}
          */
-        FuseFamily: "blade_c" | "blade_e" | "strip_30" | "strip_51" | "anl" | "mrbf" | "class_t";
+        FuseFamily: "blade_f" | "blade_c" | "blade_e" | "strip_30" | "strip_51" | "anl" | "mrbf" | "class_t";
         /**
          * FuseFamilyChoice
          * @description A fuse family with its ratings.
@@ -1849,10 +2709,96 @@ export interface components {
             voltage_v: number;
         };
         /**
+         * FuseOpens
+         * @description A fuse or breaker in a fault.
+         */
+        FuseOpens: {
+            /** Branch Id */
+            branch_id: string;
+            /** Can Interrupt */
+            can_interrupt: boolean;
+            /** Current A */
+            current_a: number;
+            /** Interrupting A */
+            interrupting_a: number;
+            /** Label */
+            label: string;
+            /**
+             * Least S
+             * @description It opens no sooner [s]; null: never
+             */
+            least_s: number | null;
+            /**
+             * Most S
+             * @description It opens no later [s]; null: perhaps never
+             */
+            most_s: number | null;
+            /** Rating A */
+            rating_a: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Gain
+         * @description What one branch costs the voltage asked about.
+         */
+        Gain: {
+            /** Branch Id */
+            branch_id: string;
+            /** Label */
+            label: string;
+            /**
+             * Larger
+             * @description The next larger size of a cable's series
+             */
+            larger: string | null;
+            /**
+             * Larger V
+             * @description Gained with that size [V]
+             */
+            larger_v: number | null;
+            /**
+             * Perfect V
+             * @description Gained if it had no resistance at all [V]
+             */
+            perfect_v: number;
+            /**
+             * Volt Per Mohm
+             * @description Change of the voltage for a milliohm more here [V/mohm]
+             */
+            volt_per_mohm: number;
+        };
+        /**
+         * Gains
+         * @description All branches by what they cost the voltage between two nodes, the dearest first.
+         */
+        Gains: {
+            /** Branches */
+            branches: components["schemas"]["Gain"][];
+            /** Minus */
+            minus: string;
+            /** Plus */
+            plus: string;
+            /** Volts */
+            volts: number;
+        };
+        /**
          * GroundStrapBranch
          * @description A braided or flat ground strap; judged by the same tables as a cable of its area.
          */
         GroundStrapBranch: {
+            /**
+             * Ambient C
+             * @description Air round it where it differs from its place's [degC]
+             * @default null
+             */
+            ambient_c: number | null;
+            /**
+             * Bundled
+             * @description Loaded cables in its bundle, this one included
+             * @default 1
+             */
+            bundled: number;
             /**
              * @default {
              *       "condition": "unknown",
@@ -1891,6 +2837,12 @@ export interface components {
             /** @default copper */
             material: components["schemas"]["Material"];
             /**
+             * Measured Mohm
+             * @description Resistance as measured, at 20 degC [mohm]; null: taken as sound
+             * @default null
+             */
+            measured_mohm: number | null;
+            /**
              * Note
              * @default
              */
@@ -1915,6 +2867,11 @@ export interface components {
              */
             size: string;
             /**
+             * @description How it is stranded: decides its resistance a metre
+             * @default flexible
+             */
+            stranding: components["schemas"]["Stranding"];
+            /**
              * @default {
              *       "condition": "unknown",
              *       "kind": "crimp"
@@ -1926,6 +2883,27 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
+        };
+        /**
+         * GrowBody
+         * @description A circuit that need not be saved, and what to add to it.
+         */
+        GrowBody: {
+            circuit: components["schemas"]["Circuit"];
+            /**
+             * What
+             * @description Name of an addition, see the catalogue
+             */
+            what: string;
+        };
+        /**
+         * Grown
+         * @description A circuit with something added, and the ids of what is new.
+         */
+        Grown: {
+            /** Added */
+            added: string[];
+            circuit: components["schemas"]["Circuit"];
         };
         /**
          * Headline
@@ -1978,7 +2956,7 @@ export interface components {
             percent_of_reading: number;
             /**
              * Resolution
-             * @description Last digit, in V, A or 1/min
+             * @description Last digit, in V, A, degC or 1/min
              */
             resolution: number;
         };
@@ -1987,7 +2965,7 @@ export interface components {
          * @description What an instrument reads.
          * @enum {string}
          */
-        InstrumentKind: "voltmeter" | "clamp" | "tachometer";
+        InstrumentKind: "voltmeter" | "clamp" | "tachometer" | "thermometer" | "load_bank" | "oscilloscope";
         /**
          * InstrumentRecord
          * @description An instrument of the register, with the version it was read at.
@@ -1998,6 +2976,11 @@ export interface components {
              * @description Typical readings with their expanded uncertainty, in words
              */
             accuracy: string;
+            /**
+             * Address
+             * @description host:port of a connected one, as a lead has entered it
+             */
+            address: string | null;
             instrument: components["schemas"]["Instrument"];
             /** Lock */
             lock: number;
@@ -2037,6 +3020,13 @@ export interface components {
             /** Lock */
             lock: number;
             /**
+             * Maker Limits
+             * @description What the maker allows, by name; wins over the profile
+             */
+            maker_limits?: {
+                [key: string]: components["schemas"]["MakerWindow"];
+            };
+            /**
              * Promised
              * @default null
              */
@@ -2060,6 +3050,13 @@ export interface components {
              * @default []
              */
             loads_to_add: components["schemas"]["AddedLoad"][];
+            /**
+             * Maker Limits
+             * @description What the maker allows, by name; wins over the profile
+             */
+            maker_limits?: {
+                [key: string]: components["schemas"]["MakerWindow"];
+            };
             /**
              * Promised
              * @default null
@@ -2088,11 +3085,20 @@ export interface components {
             loads_to_add: components["schemas"]["AddedLoad"][];
             /** Lock */
             lock: number;
+            /**
+             * Maker Limits
+             * @description What the maker allows, by name; wins over the profile
+             */
+            maker_limits: {
+                [key: string]: components["schemas"]["MakerWindow"];
+            };
             /** Number */
             number: string;
             progress: components["schemas"]["Progress"];
             /** Promised */
             promised: string | null;
+            /** Runs */
+            runs: components["schemas"]["RunRecord"][];
             state: components["schemas"]["JobState"];
             /** Tests */
             tests: components["schemas"]["TestRecord"][];
@@ -2152,12 +3158,24 @@ export interface components {
              */
             id: string;
             /**
+             * Intermittent A
+             * @description Rating for short duty, as cranking [A], where known
+             * @default null
+             */
+            intermittent_a: number | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "joint";
             /** Label */
             label: string;
+            /**
+             * Measured Mohm
+             * @description Resistance as measured, at 20 degC [mohm]; null: taken as sound
+             * @default null
+             */
+            measured_mohm: number | null;
             /**
              * Note
              * @default
@@ -2190,6 +3208,31 @@ export interface components {
             loop: components["schemas"]["LoopLayout"];
             plan: components["schemas"]["ProbePlan"];
             staircase: components["schemas"]["Staircase"];
+        };
+        /**
+         * Judgement
+         * @description What is said of one reading.
+         */
+        Judgement: {
+            /** Ask */
+            ask: string;
+            /** Label */
+            label: string;
+            /** Limit */
+            limit: string;
+            /** Next Step */
+            next_step: string;
+            /** Source */
+            source: string;
+            /** Uncertainty */
+            uncertainty: number;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+            verdict: components["schemas"]["Verdict"];
+            /** Why */
+            why: string;
         };
         /**
          * LabelledChoice
@@ -2246,12 +3289,24 @@ export interface components {
              */
             id: string;
             /**
+             * Intermittent A
+             * @description Rating for short duty, as cranking [A], where known
+             * @default null
+             */
+            intermittent_a: number | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "voltage_link";
             /** Label */
             label: string;
+            /**
+             * Measured Mohm
+             * @description Resistance as measured, at 20 degC [mohm]; null: taken as sound
+             * @default null
+             */
+            measured_mohm: number | null;
             /**
              * Note
              * @default
@@ -2280,6 +3335,25 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
+        };
+        /**
+         * LiveReading
+         * @description What a connected instrument shows.
+         */
+        LiveReading: {
+            /**
+             * Lost
+             * @default
+             */
+            lost: string;
+            /** Overload */
+            overload: boolean;
+            /** Stable */
+            stable: boolean;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number | null;
         };
         /**
          * Load
@@ -2313,6 +3387,18 @@ export interface components {
              * @description Short name, unique in the document
              */
             id: string;
+            /**
+             * Inrush A
+             * @description What it draws for a moment when switched on [A]
+             * @default null
+             */
+            inrush_a: number | null;
+            /**
+             * Inrush S
+             * @description How long that lasts [s]
+             * @default 0.2
+             */
+            inrush_s: number;
             /** Label */
             label: string;
             /** @default current */
@@ -2350,6 +3436,27 @@ export interface components {
             sources: components["schemas"]["SourcePlace"][];
             /** Width */
             width: number;
+            /**
+             * Words
+             * @description How much larger words are than usual, for a drawing so wide that it is shown small
+             */
+            words: number;
+        };
+        /**
+         * MakerWindow
+         * @description What the maker allows of one reading; it wins over every profile.
+         */
+        MakerWindow: {
+            /**
+             * Least
+             * @default null
+             */
+            least: number | null;
+            /**
+             * Most
+             * @default null
+             */
+            most: number | null;
         };
         /**
          * Material
@@ -2410,12 +3517,24 @@ export interface components {
              */
             id: string;
             /**
+             * Intermittent A
+             * @description Rating for short duty, as cranking [A], where known
+             * @default null
+             */
+            intermittent_a: number | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "mosfet";
             /** Label */
             label: string;
+            /**
+             * Measured Mohm
+             * @description Resistance as measured, at 20 degC [mohm]; null: taken as sound
+             * @default null
+             */
+            measured_mohm: number | null;
             /**
              * Note
              * @default
@@ -2438,6 +3557,25 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
+        };
+        /**
+         * NextTest
+         * @description A procedure not made yet, and what it would tell.
+         */
+        NextTest: {
+            /**
+             * Bits
+             * @description Expected information about the cause [bit]
+             */
+            bits: number;
+            /** Minutes */
+            minutes: number;
+            /** Procedure */
+            procedure: string;
+            /** Title */
+            title: string;
+            /** Why */
+            why: string;
         };
         /**
          * Node
@@ -2503,11 +3641,22 @@ export interface components {
             notes: string[];
             state: components["schemas"]["State"];
             /**
+             * Supplies
+             * @description Who supplies whom, by proportional sharing where currents meet
+             */
+            supplies: components["schemas"]["Supply"][];
+            /**
              * Taken W
              * @description By all loads, charging batteries and converters' losses [W]
              */
             taken_w: number;
         };
+        /**
+         * Outcome
+         * @description What a check says, the best first.
+         * @enum {string}
+         */
+        Outcome: "good" | "watch" | "bad";
         /**
          * PasswordBody
          * @description One's own password, old and new.
@@ -2621,6 +3770,93 @@ export interface components {
             message: string;
         };
         /**
+         * ProcedureRun
+         * @description One test as it was carried out: a permanent record.
+         */
+        ProcedureRun: {
+            /**
+             * Ambient C
+             * @description null where nobody noted it
+             * @default null
+             */
+            ambient_c: number | null;
+            /**
+             * Engine Rpm
+             * @default null
+             */
+            engine_rpm: number | null;
+            /**
+             * Instruments
+             * @default []
+             */
+            instruments: components["schemas"]["Instrument"][];
+            /**
+             * Measured At
+             * @default
+             */
+            measured_at: string;
+            /**
+             * Measured By
+             * @default
+             */
+            measured_by: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Procedure */
+            procedure: string;
+            /**
+             * Readings
+             * @default []
+             */
+            readings: components["schemas"]["RunReading"][];
+            /**
+             * Skipped
+             * @description Why it was skipped; empty where it was made
+             * @default
+             */
+            skipped: string;
+        };
+        /**
+         * ProcedureView
+         * @description A procedure on this circuit: its steps, its readings, what was said when it was last made.
+         */
+        ProcedureView: {
+            /** Asks */
+            asks: components["schemas"]["Ask"][];
+            /** Cautions */
+            cautions: string[];
+            /** Engine */
+            engine: string;
+            /** Judged */
+            judged: components["schemas"]["Judgement"][];
+            last: components["schemas"]["RunRecord"] | null;
+            /** Minutes */
+            minutes: number;
+            /** Name */
+            name: string;
+            /**
+             * Overdue
+             * @description Meters of the last run whose calibration was overdue that day
+             */
+            overdue: string[];
+            /** Repeats */
+            repeats: components["schemas"]["Repeat"][];
+            /** Steps */
+            steps: components["schemas"]["BenchStep"][];
+            /**
+             * Tells
+             * @description Whether its readings say something about the cause; others are judged by their own rule alone
+             */
+            tells: boolean;
+            /** Title */
+            title: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * Progress
          * @description All stages and the next thing to do.
          */
@@ -2662,6 +3898,74 @@ export interface components {
             comparison: components["schemas"]["Comparison"];
             proposal: components["schemas"]["Proposal"];
         };
+        /**
+         * ProtectionBody
+         * @description A circuit that need not be saved.
+         */
+        ProtectionBody: {
+            circuit: components["schemas"]["Circuit"];
+        };
+        /**
+         * ProtectionCheck
+         * @description One thing asked of one fuse or breaker.
+         */
+        ProtectionCheck: {
+            /**
+             * Name
+             * @description load, cable, voltage, breaking, withstand, cranking, inrush or order
+             */
+            name: string;
+            outcome: components["schemas"]["Outcome"];
+            /** Rule */
+            rule: string;
+            /** Source */
+            source: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * ProtectionReview
+         * @description All fuses and breakers of a circuit, then its rated contacts, those with something wrong first.
+         */
+        ProtectionReview: {
+            /** Contacts */
+            contacts: components["schemas"]["ContactReview"][];
+            /** Protectors */
+            protectors: components["schemas"]["ProtectorReview"][];
+        };
+        /**
+         * ProtectorReview
+         * @description A fuse or breaker and everything asked of it.
+         */
+        ProtectorReview: {
+            /** Branch Id */
+            branch_id: string;
+            /** Checks */
+            checks: components["schemas"]["ProtectionCheck"][];
+            /** Interrupting A */
+            interrupting_a: number;
+            /** Label */
+            label: string;
+            /**
+             * Opens
+             * @description How soon at that current, in words
+             */
+            opens: string;
+            outcome: components["schemas"]["Outcome"];
+            /** Part */
+            part: string;
+            /**
+             * Prospective A
+             * @description With a dead short right behind it, from the stronger side [A]
+             */
+            prospective_a: number;
+        };
+        /**
+         * Pulses
+         * @description What the pulses of a rectifier look like.
+         * @enum {string}
+         */
+        Pulses: "even" | "diode" | "phase" | "flat" | "unclear";
         /**
          * Quantity
          * @description What a reading is.
@@ -2720,7 +4024,7 @@ export interface components {
             id: string;
             /**
              * Intermittent A
-             * @description Rating for short duty [A], where known
+             * @description Rating for short duty, as cranking [A], where known
              * @default null
              */
             intermittent_a: number | null;
@@ -2731,6 +4035,12 @@ export interface components {
             kind: "relay";
             /** Label */
             label: string;
+            /**
+             * Measured Mohm
+             * @description Resistance as measured, at 20 degC [mohm]; null: taken as sound
+             * @default null
+             */
+            measured_mohm: number | null;
             /**
              * Note
              * @default
@@ -2755,11 +4065,108 @@ export interface components {
             to_node: string;
         };
         /**
+         * Repeat
+         * @description One reading that was taken more than once: the first time and the last.
+         */
+        Repeat: {
+            /** After */
+            after: number;
+            /** Ask */
+            ask: string;
+            /** Before */
+            before: number;
+        };
+        /**
+         * Ripple
+         * @description Ripple of a captured voltage.
+         */
+        Ripple: {
+            /** Amplitude V */
+            amplitude_v: number[];
+            /** Frequency Hz */
+            frequency_hz: number[];
+            /**
+             * Mean V
+             * @description Over the whole capture [V]
+             */
+            mean_v: number;
+            pulses: components["schemas"]["Pulses"];
+            /**
+             * Ripple Vpp
+             * @description Peak to peak without slow changes, the median of stretches of 20 ms [V]
+             */
+            ripple_vpp: number;
+            /**
+             * Rms V
+             * @description Of the ripple [V]
+             */
+            rms_v: number;
+            /**
+             * Spikes Vpp
+             * @description The same at its worst [V]
+             */
+            spikes_vpp: number;
+            /**
+             * Strongest Hz
+             * @description The strongest component [Hz]; null where there is none
+             */
+            strongest_hz: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * Role
          * @description What a person may do: read; work on jobs; also look after people.
          * @enum {string}
          */
         Role: "read_only" | "technician" | "lead";
+        /**
+         * RunReading
+         * @description A value taken in a run.
+         */
+        RunReading: {
+            /**
+             * Ask
+             * @description Which of the procedure's readings
+             */
+            ask: string;
+            /**
+             * Instrument
+             * @description Id among the run's instruments
+             * @default null
+             */
+            instrument: string | null;
+            /**
+             * Value
+             * @description In the unit of the ask; 1 for yes, 0 for no
+             */
+            value: number;
+        };
+        /**
+         * RunRecord
+         * @description A bench test with its place in the job.
+         */
+        RunRecord: {
+            /** Circuit Id */
+            circuit_id: number;
+            /** Id */
+            id: number;
+            /**
+             * Measured At
+             * Format: date-time
+             */
+            measured_at: string;
+            run: components["schemas"]["ProcedureRun"];
+        };
+        /**
+         * RunSave
+         * @description A bench test as it was carried out, and the circuit it was made on.
+         */
+        RunSave: {
+            /** Circuit Id */
+            circuit_id: number;
+            run: components["schemas"]["ProcedureRun"];
+        };
         /**
          * Severity
          * @description How much a finding matters.
@@ -2782,12 +4189,24 @@ export interface components {
              */
             id: string;
             /**
+             * Intermittent A
+             * @description Rating for short duty, as cranking [A], where known
+             * @default null
+             */
+            intermittent_a: number | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "shunt";
             /** Label */
             label: string;
+            /**
+             * Measured Mohm
+             * @description Resistance as measured, at 20 degC [mohm]; null: taken as sound
+             * @default null
+             */
+            measured_mohm: number | null;
             /**
              * Note
              * @default
@@ -2930,23 +4349,29 @@ export interface components {
              *       "bank": null,
              *       "chargers_on": true,
              *       "contacts": {},
+             *       "converters_on": true,
              *       "cranking": false,
              *       "engine_rpm": 2000,
              *       "engine_space_c": 40,
              *       "fault": null,
+             *       "lasts_s": 3600,
              *       "loads_on": {},
              *       "output_a": {},
              *       "state_of_charge": {},
-             *       "warmed_up": false
+             *       "warmed_up": false,
+             *       "watch_node": null
              *     }
              */
             state: components["schemas"]["State"];
         };
         /**
          * SolvedDraft
-         * @description A circuit at a state, with its staircase.
+         * @description A circuit at a state: its staircase, what each part costs, and what a fault in it comes to.
          */
         SolvedDraft: {
+            /** @default null */
+            course: components["schemas"]["FaultCourse"] | null;
+            gains: components["schemas"]["Gains"];
             point: components["schemas"]["OperatingPoint"];
             staircase: components["schemas"]["Staircase"];
         };
@@ -3059,6 +4484,12 @@ export interface components {
              */
             contacts: Record<string, never>;
             /**
+             * Converters On
+             * @description Whether DC-DC chargers run; most sleep with the engine
+             * @default true
+             */
+            converters_on: boolean;
+            /**
              * Cranking
              * @description Starters on, alternators off
              * @default false
@@ -3077,6 +4508,12 @@ export interface components {
             engine_space_c: number;
             /** @default null */
             fault: components["schemas"]["DeadShort"] | null;
+            /**
+             * Lasts S
+             * @description How long the state has lasted [s]: links wait their delay
+             * @default 3600
+             */
+            lasts_s: number;
             /**
              * Loads On
              * @description By load id; left out, as the document has it
@@ -3101,6 +4538,12 @@ export interface components {
              * @default false
              */
             warmed_up: boolean;
+            /**
+             * Watch Node
+             * @description Where the voltage is asked about; left out, the first battery's positive post
+             * @default null
+             */
+            watch_node: string | null;
         };
         /**
          * Step
@@ -3152,6 +4595,12 @@ export interface components {
             unit: string;
         };
         /**
+         * Stranding
+         * @description How the conductor is made of its strands.
+         * @enum {string}
+         */
+        Stranding: "flexible" | "extra_flexible" | "road_vehicle";
+        /**
          * SumCheck
          * @description The parts against the whole: do they agree within what the meter can explain?
          */
@@ -3170,6 +4619,18 @@ export interface components {
             parts_v: number;
             /** Whole V */
             whole_v: number;
+        };
+        /**
+         * Supply
+         * @description What one source gives one taker.
+         */
+        Supply: {
+            /** Current A */
+            current_a: number;
+            /** Source Id */
+            source_id: string;
+            /** Taker Id */
+            taker_id: string;
         };
         /**
          * SwitchBranch
@@ -3192,12 +4653,24 @@ export interface components {
              */
             id: string;
             /**
+             * Intermittent A
+             * @description Rating for short duty, as cranking [A], where known
+             * @default null
+             */
+            intermittent_a: number | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "switch";
             /** Label */
             label: string;
+            /**
+             * Measured Mohm
+             * @description Resistance as measured, at 20 degC [mohm]; null: taken as sound
+             * @default null
+             */
+            measured_mohm: number | null;
             /**
              * Note
              * @default
@@ -3281,11 +4754,23 @@ export interface components {
             engine_space_c: number;
         };
         /**
+         * Unit
+         * @description What a reading is in.
+         * @enum {string}
+         */
+        Unit: "V" | "A" | "V p-p" | "°C" | "mΩ" | "/min" | "yes or no";
+        /**
          * VehicleKind
          * @description Kinds of machine.
          * @enum {string}
          */
         VehicleKind: "car" | "light_truck" | "van" | "camper" | "tow_vehicle" | "boat" | "tractor" | "motorcycle" | "competition_car" | "other";
+        /**
+         * Verdict
+         * @description What can be said of a value against its limit.
+         * @enum {string}
+         */
+        Verdict: "pass" | "fail" | "too_close_to_call";
     };
     responses: never;
     parameters: never;
@@ -3353,6 +4838,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    api_post_grow_grow_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GrowBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Grown"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -3520,6 +5038,160 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    api_put_address_instruments__string_instrument_id__address_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddressSave"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    api_get_live_instruments__string_instrument_id__live_get: {
+        parameters: {
+            query?: {
+                state?: string;
+                red?: string;
+                black?: string;
+                element?: string;
+            };
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    api_get_reading_instruments__string_instrument_id__reading_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveReading"];
+                };
             };
             /** @description Not Found */
             404: {
@@ -3746,6 +5418,55 @@ export interface operations {
             };
         };
     };
+    api_get_bench_jobs__int_job_id__bench_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     api_get_bundle_jobs__int_job_id__bundle_get: {
         parameters: {
             query?: never;
@@ -3764,6 +5485,307 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    captures_get_captures_jobs__int_job_id__captures_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    captures_post_capture_jobs__int_job_id__captures_post: {
+        parameters: {
+            query?: {
+                /** @description Of the file */
+                name?: string;
+                /** @description Empty: the first */
+                channel?: string;
+                /** @description Between samples, for a table without times [s] */
+                interval_s?: number | null;
+                /** @description Of a sound file [V] */
+                full_scale_v?: number | null;
+                /** @description Of a probe that divides */
+                factor?: number;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    captures_delete_capture_jobs__int_job_id__captures__int_capture_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    captures_get_cranking_jobs__int_job_id__captures__int_capture_id__cranking_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrankCapture"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    captures_get_ripple_jobs__int_job_id__captures__int_capture_id__ripple_get: {
+        parameters: {
+            query?: {
+                engine_rpm?: number | null;
+                /** @description Left out: the first alternator's */
+                pulley_ratio?: number | null;
+                pole_pairs?: number;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ripple"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    captures_get_samples_jobs__int_job_id__captures__int_capture_id__samples_parquet_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    captures_get_view_jobs__int_job_id__captures__int_capture_id__view_get: {
+        parameters: {
+            query?: {
+                from_s?: number | null;
+                to_s?: number | null;
+                points?: number;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -4045,6 +6067,179 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    api_get_readings_parquet_jobs__int_job_id__readings_parquet_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    api_get_resistances_jobs__int_job_id__resistances_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fit"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    api_post_resistances_jobs__int_job_id__resistances_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CircuitRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    api_post_run_jobs__int_job_id__runs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunSave"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -4335,6 +6530,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    api_post_protection_protection_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProtectionBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProtectionReview"];
                 };
             };
             /** @description Unprocessable Entity */

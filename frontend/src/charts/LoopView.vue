@@ -20,6 +20,24 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ select: [branchId: string] }>()
 
+/** A drawing so wide that it is shown small: words get larger, and what the part is waits for a tap. */
+const wide = computed(() => props.compact || props.judged.loop.width > WIDE)
+const WIDE = 2000
+/** Words of a very wide drawing are larger, as far as the core has made room for them. */
+const grow = computed(() => (wide.value ? props.judged.loop.words : 1))
+/** A name in lines that fit the longest stretch of a branch; one line where the drawing is shown large. */
+function inLines(name: string, points: readonly (readonly number[])[]): string[] {
+  if (!wide.value) return [name]
+  const stretch = Math.max(...points.slice(1).map(([x], k) => Math.abs(x! - points[k]![0]!)))
+  const most = Math.max(Math.floor(stretch / (12.5 * grow.value)), 7)
+  return name.split(' ').reduce<string[]>((lines, word) => {
+    const last = lines.at(-1)
+    if (last !== undefined && last.length + 1 + word.length <= most) lines[lines.length - 1] = `${last} ${word}`
+    else lines.push(word)
+    return lines
+  }, [])
+}
+
 /** Height of the ring's middle: words of what lies above it go up, of what lies below it down. */
 const middle = computed(() => {
   const alternator = props.judged.loop.sources.find((s) => s.kind === 'alternator')
@@ -51,6 +69,7 @@ const lines = computed(() => {
         y,
         up: y < middle.value,
         label: said.label,
+        names: inLines(said.label, place.points),
         part: flow ? `${fixed(Math.abs(flow.current_a), 1)} A` : said.part,
         reading: flow ? (flow.closed ? `${mv(Math.abs(flow.drop_v))} mV` : 'open') : read ? `${mv(said.measured_drop_v)} mV` : `(${mv(Math.abs(said.predicted_drop_v))})`,
         read,
@@ -69,7 +88,9 @@ const key = computed(() => {
 })
 
 /** A font that keeps a line inside its symbol; bold B612 is about 0.58 of its size wide a letter. */
-const fit = (line: string, width: number, size = 17) => ({ fontSize: `${Math.min(size, width / (0.58 * line.length)).toFixed(1)}px` })
+const fit = (line: string, width: number, size = 17) => ({ fontSize: `${Math.min(size * grow.value, width / (0.58 * line.length)).toFixed(1)}px` })
+
+const longest = (lines: readonly string[]) => lines.reduce((a, b) => (b.length > a.length ? b : a), '')
 
 /** What a device gives (or takes) at the state that is tried out. */
 const given = (id: string) => {
@@ -81,7 +102,7 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
 </script>
 
 <template>
-  <svg class="loop" :class="{ compact }" :viewBox="`0 0 ${judged.loop.width} ${judged.loop.height}`" role="group" aria-label="The charging circuit as a loop">
+  <svg class="loop" :class="{ compact: wide }" :viewBox="`0 ${wide ? -24 * grow : 0} ${judged.loop.width} ${judged.loop.height + (wide ? 60 * grow : 0)}`" :style="{ '--grow': grow }" role="group" aria-label="The charging circuit as a loop">
     <g v-for="source in judged.loop.sources" :key="source.id">
       <polyline v-for="(lead, k) in source.leads" :key="k" :points="lead.map((p) => p.join(',')).join(' ')" class="lead" />
       <line
@@ -92,26 +113,26 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
         <template v-if="source.kind === 'alternator'">
           <circle r="62" class="source" />
           <path d="M-30 6 q10 -26 20 0 t20 0 t20 0" class="wave" />
-          <text v-for="(line, row) in source.lines" :key="row" :y="(source.lines.length > 1 ? -32 : -22) + 17 * row" class="name" :style="fit(line, 104)">{{ line }}</text>
+          <text v-for="(line, row) in source.lines" :key="row" :y="(source.lines.length > 1 ? -32 : -22) + 17 * row" class="name" :style="fit(longest(source.lines), 108)">{{ line }}</text>
           <text y="40" class="rating mono">{{ given(source.id) ?? `${circuit.alternators.find((a) => a.id === source.id)?.rated_a} A` }}</text>
         </template>
         <template v-else-if="source.kind === 'battery'">
-          <rect x="-66" y="-52" width="132" height="104" rx="5" class="source" />
-          <rect x="-46" y="-62" width="26" height="10" class="lug plus" />
-          <rect x="20" y="-62" width="26" height="10" class="lug minus" />
-          <text v-for="(line, row) in source.lines" :key="row" :y="(source.lines.length > 1 ? -28 : -14) + 18 * row" class="name" :style="fit(line, 122)">{{ line }}</text>
-          <text y="14" class="rating mono">{{ given(source.id) ?? `${battery(source.id)?.capacity_ah} Ah` }}</text>
-          <text y="38" class="tiny">{{ battery(source.id)?.chemistry }}</text>
+          <rect x="-66" :y="-52 * grow" width="132" :height="104 * grow" rx="5" class="source" />
+          <rect x="-46" :y="-52 * grow - 10" width="26" height="10" class="lug plus" />
+          <rect x="20" :y="-52 * grow - 10" width="26" height="10" class="lug minus" />
+          <text v-for="(line, row) in source.lines" :key="row" :y="((source.lines.length > 1 ? -28 : -14) + 18 * row) * grow" class="name" :style="fit(line, 122)">{{ line }}</text>
+          <text :y="14 * grow" class="rating mono">{{ given(source.id) ?? `${battery(source.id)?.capacity_ah} Ah` }}</text>
+          <text :y="38 * grow" class="tiny">{{ battery(source.id)?.chemistry }}</text>
         </template>
         <template v-else-if="source.kind === 'converter' || source.kind === 'charger'">
           <path d="M-44 -24 H44 L58 0 L44 24 H-44 Z" class="source" />
-          <text v-for="(line, row) in source.lines" :key="row" :y="(source.lines.length > 1 ? -4 : 5) + 16 * row" class="name" :style="fit(line, 84, 15)">{{ line }}</text>
-          <text y="44" class="tiny">{{ given(source.id) }}</text>
+          <text v-for="(line, row) in source.lines" :key="row" :y="((source.lines.length > 1 ? -4 : 5) + 16 * row) * grow" class="name" :style="fit(line, 84, 15)">{{ line }}</text>
+          <text :y="44 * grow" class="tiny">{{ given(source.id) }}</text>
         </template>
         <template v-else>
-          <rect x="-40" y="-18" width="80" height="36" rx="18" class="source" />
-          <text y="36" class="tiny">{{ given(source.id) ?? `${circuit.loads.find((l) => l.id === source.id)?.current_a} A` }}</text>
-          <text v-for="(line, row) in source.lines" :key="row" :y="(source.lines.length > 1 ? -3 : 5) + 15 * row" class="tiny" :style="fit(line, 74, 14.5)">{{ line }}</text>
+          <rect x="-50" :y="-18 * grow" width="100" :height="36 * grow" rx="18" class="source" />
+          <text :y="36 * grow" class="tiny">{{ given(source.id) ?? `${circuit.loads.find((l) => l.id === source.id)?.current_a} A` }}</text>
+          <text v-for="(line, row) in source.lines" :key="row" :y="((source.lines.length > 1 ? -3 : 5) + 15 * row) * grow" class="tiny" :style="fit(line, 92, 14.5)">{{ line }}</text>
         </template>
       </g>
     </g>
@@ -123,18 +144,18 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
       <path v-if="line.id === selected" :d="line.path" class="halo" :stroke-width="line.width + 16" />
       <path :d="line.path" class="heat" :stroke-width="line.width + 14" :style="{ opacity: line.heat }" />
       <path :d="line.path" class="wire" :stroke="line.colour" :stroke-width="line.width" :stroke-dasharray="line.open ? '2 14' : line.dashed ? '3 6' : undefined" />
-      <g :transform="`translate(${line.x} ${line.up ? line.y - (compact ? 48 : 56) : line.y + (compact ? 36 : 30)})`">
-        <text y="0" class="label">{{ line.label }}</text>
+      <g :transform="`translate(${line.x} ${line.up ? line.y - (wide ? 48 * grow : 56) : line.y + (wide ? 14 + 22 * grow * line.names.length : 30)})`">
+        <text v-for="(name, row) in line.names" :key="row" :y="22 * grow * (row - line.names.length + 1)" class="label">{{ name }}</text>
         <g :style="{ color: line.read ? line.mark.colour : 'var(--quiet)' }">
-          <g v-if="line.read" :transform="`translate(-62 ${compact ? 11 : 7}) scale(.9)`">
+          <g v-if="line.read" :transform="`translate(${-62 * grow} ${wide ? 11 * grow : 7}) scale(${0.9 * grow})`">
             <path :d="line.mark.path" class="mark" />
           </g>
-          <text :x="line.read ? 12 : 0" :y="compact ? 31 : 26" class="reading mono" :class="{ unread: !line.read }">{{ line.reading }}</text>
+          <text :x="line.read ? 12 * grow : 0" :y="wide ? 31 * grow : 26" class="reading mono" :class="{ unread: !line.read }">{{ line.reading }}</text>
         </g>
-        <text v-if="!compact" y="46" class="tiny">{{ line.part }}</text>
+        <text v-if="!wide" y="46" class="tiny">{{ line.part }}</text>
       </g>
     </g>
-    <g v-if="!compact && !point && key" :transform="`translate(${key.x} ${key.y})`" class="tiny">
+    <g v-if="!compact && !point && key && grow < 1.2" :transform="`translate(${key.x} ${key.y})`" class="tiny">
       <text y="-10">copper: feed, slate: return; width follows the conductor</text>
       <text y="10">in brackets: what a sound part would lose; glow: heat</text>
     </g>
@@ -194,14 +215,14 @@ text {
   fill: var(--slate);
 }
 .name {
-  font-size: 17px;
+  font-size: calc(17px * var(--grow));
   font-weight: 700;
 }
 .rating {
-  font-size: 17px;
+  font-size: calc(17px * var(--grow));
 }
 .tiny {
-  font-size: 14.5px;
+  font-size: calc(14.5px * var(--grow));
   fill: var(--quiet);
 }
 .tiny text {
@@ -217,10 +238,10 @@ text {
   fill: currentColor;
 }
 .compact .label {
-  font-size: 21.5px;
+  font-size: calc(21.5px * var(--grow));
 }
 .compact .reading {
-  font-size: 27px;
+  font-size: calc(27px * var(--grow));
 }
 .reading.unread {
   font-weight: 400;

@@ -27,6 +27,7 @@ interface Form {
   promised: string
   state: NonNullable<JobInput['state']>
   profile: NonNullable<JobInput['limit_profile']>
+  maker: Record<string, { least: number | null; most: number | null }>
 }
 function formOf(start: JobInput | null): Form {
   return {
@@ -40,13 +41,17 @@ function formOf(start: JobInput | null): Form {
     promised: start?.promised ?? '',
     state: start?.state ?? 'open',
     profile: start?.limit_profile ?? 'common',
+    maker: Object.fromEntries(Object.entries(start?.maker_limits ?? {}).map(([n, w]) => [n, { least: w.least ?? null, most: w.most ?? null }])),
   }
 }
-const form = reactive<Form>(findDraft<Form>(props.draftKey) ?? formOf(props.start))
+const form = reactive<Form>({ ...formOf(props.start), ...findDraft<Partial<Form>>(props.draftKey) })
 watch(form, () => keepDraft(props.draftKey, form), { deep: true })
 const tried = ref(false)
 const need = (text: string) => (tried.value && !text.trim() ? ['Needed here.'] : [])
 const wrong = (path: string) => props.problem?.problems?.filter((p) => p.element === path).map((p) => p.message) ?? []
+
+const makers = ref(false)
+const window = (name: string) => (form.maker[name] ??= { least: null, most: null })
 
 function save(): void {
   tried.value = true
@@ -60,6 +65,7 @@ function save(): void {
     promised: form.promised || null,
     state: form.state,
     limit_profile: form.profile,
+    maker_limits: Object.fromEntries(Object.entries(form.maker).filter(([, w]) => w.least !== null || w.most !== null)),
   })
 }
 function cancel(): void {
@@ -90,6 +96,15 @@ const choices = (list: readonly { name: string; label: string }[] | undefined) =
       <v-select v-model="form.profile" label="Limits to judge by" :items="choices(catalogue?.limit_profiles)" />
       <v-select v-if="start" v-model="form.state" label="State" :items="choices(catalogue?.job_states)" />
     </div>
+    <button type="button" class="fold" :aria-expanded="makers" data-test="maker-windows" @click="makers = !makers">The maker's figures, where you have them{{ Object.keys(form.maker).length ? ` (${Object.keys(form.maker).length})` : '' }}</button>
+    <template v-if="makers">
+      <p class="quiet ma-0">They win over the limits above. Leave empty what the maker does not say.</p>
+      <div v-for="w in catalogue?.maker_windows" :key="w.name" class="window" :data-window="w.name">
+        <span>{{ w.label }}</span>
+        <NumberField :model-value="form.maker[w.name]?.least ?? null" label="At least" :unit="w.why" :error="wrong(`maker_limits.${w.name}`)[0]" @update:model-value="window(w.name).least = $event" />
+        <NumberField :model-value="form.maker[w.name]?.most ?? null" label="At most" :unit="w.why" @update:model-value="window(w.name).most = $event" />
+      </div>
+    </template>
     <div v-for="(load, k) in form.loads" :key="k" class="row">
       <v-text-field v-model="load.label" class="grow" label="Load to add" :error-messages="need(load.label)" />
       <NumberField v-model="load.current_a" label="Current" unit="A" :min="0.01" :max="2000" :required="tried" class="amps" />
@@ -114,6 +129,17 @@ const choices = (list: readonly { name: string; label: string }[] | undefined) =
   display: grid;
   grid-template-columns: repeat(auto-fit, minmax(190px, 1fr));
   gap: 12px;
+}
+.fold {
+  min-height: 44px;
+  text-align: left;
+  text-decoration: underline;
+}
+.window {
+  display: grid;
+  grid-template-columns: minmax(150px, 1.4fr) 1fr 1fr;
+  gap: 12px;
+  align-items: center;
 }
 .amps {
   max-width: 150px;

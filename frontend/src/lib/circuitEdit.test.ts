@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Branch, Circuit } from '@/api/types'
-import { addLoad, addParallel, changeKind, insertAfter, patchBranch, removeBranch } from './circuitEdit'
+import { addParallel, changeKind, insertAfter, patchBranch, removeBranch, removeElement } from './circuitEdit'
 
 /** Stands in for the catalogue's; the figures are only for these tests. */
 const ends = { from_node: 'from', to_node: 'to', note: '' }
@@ -12,7 +12,7 @@ const BLANKS = [
   { kind: 'joint', id: 'new_joint', label: 'New joint', ...ends, resistance_mohm: 0.3, rating_a: null },
 ] as unknown as Branch[]
 
-const LOAD = { id: 'load', label: 'New load', from_node: 'from', to_node: 'to', current_a: 3, law: 'current', cut_off_v: 0, on: true, cranking: false } as const
+const LOAD = { id: 'load', label: 'New load', from_node: 'from', to_node: 'to', current_a: 3, law: 'current', cut_off_v: 0, on: true, inrush_a: null, inrush_s: 0.2, cranking: false } as const
 
 function branch(kind: Branch['kind'], id: string, label: string, from_node: string, to_node: string): Branch {
   return { ...BLANKS.find((b) => b.kind === kind)!, id, label, from_node, to_node }
@@ -70,10 +70,9 @@ describe('editing a circuit', () => {
     expect('length_m' in strap && strap.length_m).toBe(3)
     expect(changeKind(long, 'home', 'joint', BLANKS).branches[2]).toMatchObject({ kind: 'joint', label: 'Home', resistance_mohm: 0.3, from_node: 'minus' })
   })
-  it('adds a load across the battery, each with a name of its own', () => {
-    const twice = addLoad(addLoad(circuit, LOAD), LOAD)
-    expect(twice.loads.map((l) => [l.id, l.from_node, l.to_node])).toEqual([['load', 'plus', 'minus'], ['load_2', 'plus', 'minus']])
-    expect(removeBranch(twice, 'home').nodes.map((n) => n.id)).toContain('minus')
+  it('takes a load out and nothing else', () => {
+    const loaded = { ...circuit, loads: [LOAD, { ...LOAD, id: 'pump' }] }
+    expect(removeElement(loaded, 'loads', 'pump')).toEqual({ ...circuit, loads: [LOAD] })
   })
   it('changes nothing for a branch that is not there', () => {
     expect(removeBranch(circuit, 'none')).toBe(circuit)

@@ -52,13 +52,9 @@ export function insertAfter(circuit: Circuit, id: string, kind: BranchKind, blan
   return { circuit: { ...circuit, nodes: [...circuit.nodes, { id: stud, role: 'stud', label: 'New stud' }], branches }, added }
 }
 
-/** A load across the first battery, to be moved and corrected. */
-export function addLoad(circuit: Circuit, blank: Circuit['loads'][number]): Circuit {
-  const battery = circuit.batteries[0]
-  if (!battery) return circuit
-  const id = freeId(circuit, 'load')
-  const load = { ...blank, id, from_node: battery.positive_node, to_node: battery.negative_node }
-  return { ...circuit, loads: [...circuit.loads, load] }
+/** Takes a source, load or charger out of its list; leads that it leaves hanging are called out by the server. */
+export function removeElement(circuit: Circuit, list: 'alternators' | 'batteries' | 'loads' | 'converters' | 'chargers', id: string): Circuit {
+  return { ...circuit, [list]: circuit[list].filter((e) => e.id !== id) }
 }
 
 /** A second branch between the same two nodes, as a copy to be changed. */

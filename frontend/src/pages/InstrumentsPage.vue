@@ -52,6 +52,7 @@ function fill(record: InstrumentRecord): void {
   } satisfies Form)
 }
 function start(record: InstrumentRecord | null): void {
+  address.value = record?.address ?? ''
   if (record) fill(record)
   else Object.assign(form, blank())
   for (const key of Object.keys(local)) delete local[key]
@@ -93,6 +94,18 @@ async function save(asNew = false): Promise<void> {
     busy.value = false
   }
 }
+const address = ref('')
+async function saveAddress(): Promise<void> {
+  if (form.id === null) return
+  problem.value = null
+  try {
+    await data(client.PUT('/api/instruments/{instrument_id}/address', { params: { path: { instrument_id: form.id } }, body: { address: address.value.trim() || null } }))
+    await queries.invalidateQueries({ queryKey: ['instruments'] })
+  } catch (error) {
+    if (!(error instanceof ApiError)) throw error
+    problem.value = error.problem
+  }
+}
 async function takeTheirs(): Promise<void> {
   fill(conflict.value?.theirs as unknown as InstrumentRecord)
   conflict.value = null
@@ -131,7 +144,7 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
           <button type="button" class="panel meter" :class="{ here: open && form.id === record.instrument.id }" :disabled="!session.mayWrite" :data-instrument="record.instrument.id" @click="start(record)">
             <span><b>{{ record.instrument.label }}</b><span class="quiet">{{ kindOf(record.instrument.kind)?.label }}</span></span>
             <span class="figure">{{ record.instrument.percent_of_reading }} % + {{ record.instrument.digits }} × {{ record.instrument.resolution }} {{ kindOf(record.instrument.kind)?.why }}</span>
-            <span class="figure">{{ record.accuracy }}</span>
+            <span class="figure">{{ record.accuracy }}<template v-if="record.address"><br>connected at {{ record.address }}</template></span>
             <span v-if="record.instrument.calibration_due" :class="{ due: overdue(record.instrument.calibration_due) }">{{ overdue(record.instrument.calibration_due) ? '✕ overdue since' : 'due' }} <span class="mono">{{ record.instrument.calibration_due }}</span></span>
             <span v-else class="quiet">no date kept</span>
           </button>
@@ -144,6 +157,10 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
         <NumberField v-model="form.percent" label="Percent of reading" unit="%" :min="0" :max="20" :required="tried" data-field="percent" :error="wrong('percent_of_reading')[0]" @problem="note('percent')($event)" />
         <NumberField v-model="form.digits" label="Digits" unit="counts" :min="0" :max="200" :required="tried" data-field="digits" :error="wrong('digits')[0]" @problem="note('digits')($event)" />
         <NumberField v-model="form.resolution" label="Last digit stands for" :unit="kindOf(form.kind)?.why ?? ''" :min="0.000001" :max="100" :required="tried" data-field="resolution" :error="wrong('resolution')[0]" @problem="note('resolution')($event)" />
+        <div v-if="session.isLead && form.id !== null" class="row">
+          <v-text-field v-model="address" label="Address on the network" placeholder="192.168.4.20:5025" name="address" hint="host:port, SCPI over TCP; only a lead enters it, the server calls there" persistent-hint :error-messages="wrong('address')" />
+          <v-btn variant="outlined" data-test="save-address" @click="saveAddress">{{ address.trim() ? 'Connect' : 'Disconnect' }}</v-btn>
+        </div>
         <v-text-field v-model="form.due" label="Calibration due" type="date" :error-messages="wrong('calibration_due')" />
         <ProblemNotice :problem="problem" />
         <div class="row">
@@ -159,6 +176,9 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
 </template>
 
 <style scoped>
+.mono {
+  white-space: nowrap;
+}
 .page {
   padding: 12px 16px 40px;
   max-width: 1200px;

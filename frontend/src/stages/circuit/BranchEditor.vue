@@ -95,6 +95,15 @@ const ENDS = [['from_end', 'from_node'], ['to_end', 'to_node']] as const
           :model-value="conductor.parallel ?? 1" label="Runs side by side" :min="1" :max="4" :error="wrong('parallel')[0]"
           @update:model-value="$event !== null && Number.isInteger($event) && set({ parallel: $event } as never)" @problem="local('parallel')($event)"
         />
+        <v-select :model-value="conductor.stranding" label="Stranding" :items="choices(catalogue?.strandings)" @update:model-value="set({ stranding: $event } as never)" />
+        <NumberField
+          :model-value="conductor.bundled ?? 1" label="Loaded cables in its bundle" :min="1" :max="40" required :error="wrong('bundled')[0]"
+          @update:model-value="$event !== null && Number.isInteger($event) && set({ bundled: $event } as never)" @problem="local('bundled')($event)"
+        />
+        <NumberField
+          :model-value="conductor.ambient_c ?? null" label="Air round it" :unit="units.temperature" :to-shown="units.temperatureOut" :from-shown="units.temperatureIn" :min="units.temperatureOut(-40)" :max="units.temperatureOut(120)"
+          hint="empty: as its place" :error="wrong('ambient_c')[0]" @update:model-value="set({ ambient_c: $event } as never)" @problem="local('ambient')($event)"
+        />
       </div>
       <div v-for="[end, node] in ENDS" :key="end" class="pair">
         <v-select
@@ -125,6 +134,10 @@ const ENDS = [['from_end', 'from_node'], ['to_end', 'to_node']] as const
         :model-value="contact?.rating_a ?? null" label="Continuous rating" unit="A" :min="1" :max="2000" hint="empty: not known"
         @update:model-value="set({ rating_a: $event } as never)" @problem="local('rating')($event)"
       />
+      <NumberField
+        :model-value="contact?.intermittent_a ?? null" label="Rating for short duty" unit="A" :min="1" :max="2000" hint="empty: not known" :error="wrong('intermittent_a')[0]"
+        @update:model-value="set({ intermittent_a: $event } as never)" @problem="local('intermittent')($event)"
+      />
       <v-switch v-if="'closed' in branch" :model-value="branch.closed" label="Closed" @update:model-value="set({ closed: $event === true } as never)" />
       <NumberField
         v-if="'forward_v' in branch" :model-value="branch.forward_v" label="Forward voltage" unit="V" :min="0" :max="2" required :error="wrong('forward_v')[0]"
@@ -133,9 +146,14 @@ const ENDS = [['from_end', 'from_node'], ['to_end', 'to_node']] as const
       <template v-if="branch.kind === 'voltage_link'">
         <NumberField :model-value="branch.cut_in_v" label="Closes above" unit="V" :min="6" :max="32" required :error="wrong('cut_in_v')[0]" @update:model-value="$event !== null && set({ cut_in_v: $event } as never)" @problem="local('cut-in')($event)" />
         <NumberField :model-value="branch.cut_out_v" label="Opens below" unit="V" :min="6" :max="32" required :error="wrong('cut_out_v')[0]" @update:model-value="$event !== null && set({ cut_out_v: $event } as never)" @problem="local('cut-out')($event)" />
+        <NumberField :model-value="branch.delay_s" label="Waits" unit="s" :min="0" :max="600" required :error="wrong('delay_s')[0]" @update:model-value="$event !== null && set({ delay_s: $event } as never)" @problem="local('delay')($event)" />
         <v-select :model-value="branch.override" label="Override" :items="[{ value: 'none', title: 'by voltage' }, { value: 'closed', title: 'held closed' }, { value: 'open', title: 'held open' }]" @update:model-value="set({ override: $event } as never)" />
       </template>
     </div>
+    <NumberField
+      :model-value="branch.measured_mohm ?? null" label="Resistance as measured, at 20 °C" unit="mΩ" :min="0.001" :max="100000" hint="empty: taken as sound. States and faults use it; verdicts go on comparing with a sound part" :error="wrong('measured_mohm')[0]"
+      @update:model-value="set({ measured_mohm: $event } as never)" @problem="local('measured')($event)"
+    />
     <div class="pair">
       <v-text-field :model-value="nodeLabel(branch.from_node)" label="Name of the from point" @update:model-value="renameNode(branch.from_node, $event)" />
       <v-text-field :model-value="nodeLabel(branch.to_node)" label="Name of the to point" @update:model-value="renameNode(branch.to_node, $event)" />

@@ -10,9 +10,11 @@ import { useCatalogue } from '@/lib/catalogue'
 import { useKeys } from '@/lib/keys'
 import { useSession } from '@/lib/session'
 import { useWorkbench } from '@/lib/workbench'
+import AddMenu from './AddMenu.vue'
 import BranchEditor from './BranchEditor.vue'
 import LayoutChooser from './LayoutChooser.vue'
 import LoadsEditor from './LoadsEditor.vue'
+import ProtectionPanel from './ProtectionPanel.vue'
 import SourcesEditor from './SourcesEditor.vue'
 import StatePanel from './StatePanel.vue'
 
@@ -23,6 +25,7 @@ const saveProblem = ref<ProblemDocument | null>(null)
 const conflict = ref<ProblemDocument | null>(null)
 const busy = ref(false)
 const trying = ref(false)
+const fusing = ref(false)
 const { catalogue } = useCatalogue()
 const branch = computed(() => bench.circuit?.branches.find((b) => b.id === bench.selected) ?? null)
 const labelOf = (id: string) =>
@@ -59,6 +62,7 @@ function step(by: number): void {
 }
 useKeys([
   { key: 't', label: 'try a state: speed, loads, switches, a dead short', run: () => (trying.value = !trying.value) },
+  { key: 'f', label: 'fuses and breakers: everything asked of each', run: () => (fusing.value = !fusing.value) },
   { key: 's', label: 'save the circuit', run: () => void save() },
   { key: 'Ctrl+s', label: 'save the circuit, also while typing', run: () => void save(), always: true },
   { key: 'j', label: 'next branch along the loop', run: () => step(1) },
@@ -75,6 +79,7 @@ useKeys([
         <v-btn v-if="bench.circuitDirty && bench.asFound" variant="text" @click="discard">Undo edits</v-btn>
         <span v-if="!bench.circuitDirty" class="quiet" data-test="circuit-saved">saved, revision {{ bench.asFound?.revision }}</span>
         <v-btn v-if="!trying" variant="outlined" data-test="try-state" @click="trying = true">Try a state</v-btn>
+        <v-btn v-if="!fusing" variant="outlined" data-test="show-protection" @click="fusing = true">Fuses</v-btn>
         <v-btn v-if="!bench.circuitDirty" variant="outlined" data-test="to-measure" @click="emit('go', 'measure')">Measure →</v-btn>
       </div>
       <p v-if="bench.circuitDirty && bench.asFound?.frozen" class="quiet ma-0">Readings refer to revision {{ bench.asFound.revision }}: saving makes revision {{ bench.asFound.revision + 1 }} and keeps both.</p>
@@ -84,12 +89,14 @@ useKeys([
         </li>
       </ul>
       <ProblemNotice :problem="saveProblem" />
+      <ProtectionPanel v-if="fusing" @close="fusing = false" />
       <StatePanel v-if="trying && catalogue" @close="trying = false" />
       <section v-if="branch" class="panel stack">
         <div class="row"><h2 class="sleeve">{{ branch.label }}</h2><span class="grow" /><v-btn variant="text" @click="bench.selected = null">All ▴</v-btn></div>
         <BranchEditor :key="branch.id" :branch="branch" />
       </section>
       <section v-else class="panel stack">
+        <AddMenu />
         <h2 class="sleeve">Sources</h2>
         <SourcesEditor />
         <h2 class="sleeve">Loads and chargers</h2>

@@ -4,11 +4,20 @@ import { computed } from 'vue'
 import type { Circuit } from '@/api/types'
 import NumberField from '@/components/NumberField.vue'
 import { useCatalogue } from '@/lib/catalogue'
+import { removeElement } from '@/lib/circuitEdit'
+import { useUnits } from '@/lib/units'
 import { useWorkbench } from '@/lib/workbench'
 
 const bench = useWorkbench()
 const { catalogue } = useCatalogue()
 const circuit = computed(() => bench.circuit!)
+const units = useUnits()
+const FIELDS = [
+  { value: 'ok', title: 'regulated' },
+  { value: 'open', title: 'open: no output' },
+  { value: 'full', title: 'full: regulator shorted' },
+]
+const faults = computed(() => (catalogue.value?.alternator_faults ?? []).map((f) => ({ value: f.name, title: f.label })))
 type Alternator = Circuit['alternators'][number]
 type Battery = Circuit['batteries'][number]
 const setAlternator = (id: string, patch: Partial<Alternator>) => bench.edit({ ...circuit.value, alternators: circuit.value.alternators.map((a) => (a.id === id ? { ...a, ...patch } : a)) })
@@ -27,6 +36,9 @@ const local = (key: string) => (message: string) => {
       <NumberField :model-value="alternator.rated_a" label="Rated output" unit="A" :min="1" :max="2000" required :error="wrong(alternator.id, 'rated_a')" data-field="rated" @update:model-value="$event !== null && setAlternator(alternator.id, { rated_a: $event })" @problem="local(`${alternator.id}:rated`)($event)" />
       <NumberField :model-value="alternator.set_point_v" label="Set point" unit="V" :min="10" :max="35" required :error="wrong(alternator.id, 'set_point_v')" @update:model-value="$event !== null && setAlternator(alternator.id, { set_point_v: $event })" @problem="local(`${alternator.id}:set-point`)($event)" />
       <NumberField :model-value="alternator.pulley_ratio" label="Pulley ratio" :min="0.3" :max="10" required @update:model-value="$event !== null && setAlternator(alternator.id, { pulley_ratio: $event })" @problem="local(`${alternator.id}:ratio`)($event)" />
+      <v-select :model-value="alternator.field" label="Field" :items="FIELDS" @update:model-value="setAlternator(alternator.id, { field: $event })" />
+      <v-select :model-value="alternator.fault" label="Fault inside" :items="faults" @update:model-value="setAlternator(alternator.id, { fault: $event as Alternator['fault'] })" />
+      <v-btn v-if="circuit.alternators.length > 1" variant="text" :aria-label="`Take out ${alternator.label}`" @click="bench.edit(removeElement(circuit, 'alternators', alternator.id))">✕ take out</v-btn>
     </div>
     <div v-for="battery in circuit.batteries" :key="battery.id" class="trio">
       <v-text-field :model-value="battery.label" label="Battery" @update:model-value="$event && setBattery(battery.id, { label: $event })" />
@@ -35,6 +47,9 @@ const local = (key: string) => (message: string) => {
       <v-select :model-value="battery.chemistry ?? 'flooded'" label="Chemistry" :items="(catalogue?.chemistries ?? []).map((c) => ({ value: c.name, title: c.label }))" @update:model-value="setBattery(battery.id, { chemistry: $event as Battery['chemistry'] })" />
       <NumberField :model-value="battery.internal_mohm ?? 6" label="Internal R" unit="mΩ" :min="0.1" :max="1000" required @update:model-value="$event !== null && setBattery(battery.id, { internal_mohm: $event })" @problem="local(`${battery.id}:inner`)($event)" />
       <NumberField :model-value="battery.state_of_charge" label="Charge" unit="%" :min="0" :max="100" required :to-shown="(v: number) => v * 100" :from-shown="(v: number) => v / 100" @update:model-value="$event !== null && setBattery(battery.id, { state_of_charge: $event })" @problem="local(`${battery.id}:soc`)($event)" />
+      <NumberField :model-value="battery.parallel" label="Side by side" :min="1" :max="20" required @update:model-value="$event !== null && Number.isInteger($event) && setBattery(battery.id, { parallel: $event })" @problem="local(`${battery.id}:parallel`)($event)" />
+      <NumberField :model-value="battery.temperature_c" label="Temperature" :unit="units.temperature" :to-shown="units.temperatureOut" :from-shown="units.temperatureIn" :min="units.temperatureOut(-40)" :max="units.temperatureOut(70)" required @update:model-value="$event !== null && setBattery(battery.id, { temperature_c: $event })" @problem="local(`${battery.id}:t`)($event)" />
+      <v-btn v-if="circuit.batteries.length > 1" variant="text" :aria-label="`Take out ${battery.label}`" @click="bench.edit(removeElement(circuit, 'batteries', battery.id))">✕ take out</v-btn>
     </div>
   </div>
 </template>

@@ -4,17 +4,19 @@ import { computed, onBeforeUnmount, reactive, watch } from 'vue'
 import type { ProblemDocument } from '@/api/types'
 import ProblemNotice from '@/components/ProblemNotice.vue'
 import { useCatalogue } from '@/lib/catalogue'
-import { fixed, mv } from '@/lib/numbers'
+import { useUnits } from '@/lib/units'
 import { useWorkbench } from '@/lib/workbench'
+import StateAnswer from './StateAnswer.vue'
 
 const bench = useWorkbench()
+const units = useUnits()
 const emit = defineEmits<{ close: [] }>()
 const circuit = computed(() => bench.circuit!)
 const { catalogue } = useCatalogue()
 /** The core says where one begins; the catalogue was there before the circuit could be drawn. */
 const start = catalogue.value?.state_start
 const state = reactive({
-  rpm: start?.engine_rpm ?? 0, ambient: start?.ambient_c ?? 0, bonnet: start?.engine_space_c ?? 0, cranking: false, warm: true, fault: null as string | null,
+  rpm: start?.engine_rpm ?? 0, ambient: start?.ambient_c ?? 0, bonnet: start?.engine_space_c ?? 0, cranking: false, warm: true, fault: null as string | null, watch: null as string | null,
 })
 const loads = reactive<Record<string, boolean>>({})
 const contacts = reactive<Record<string, boolean>>({})
@@ -27,7 +29,9 @@ const isClosed = (id: string) => {
   const branch = circuit.value.branches.find((b) => b.id === id)
   return contacts[id] ?? (branch && 'closed' in branch ? branch.closed : false)
 }
-const nodes = computed(() => [{ value: null, title: 'nowhere' }, ...circuit.value.nodes.map((n) => ({ value: n.id, title: n.label }))])
+const points = computed(() => circuit.value.nodes.map((n) => ({ value: n.id as string | null, title: n.label })))
+const nodes = computed(() => [{ value: null, title: 'nowhere' }, ...points.value])
+const places = computed(() => [{ value: null, title: 'the first battery' }, ...points.value])
 
 watch(
   [state, loads, contacts, () => bench.circuit],
@@ -43,6 +47,7 @@ watch(
       warmed_up: state.warm,
       loads_on: only(loads) as never,
       contacts: only(contacts) as never,
+      watch_node: circuit.value.nodes.some((n) => n.id === state.watch) ? state.watch : null,
       fault: state.fault && state.fault !== ground ? { from_node: state.fault, to_node: ground, resistance_mohm: 1 } : null,
     })
   },
@@ -50,11 +55,7 @@ watch(
 )
 onBeforeUnmount(() => bench.tryState(null))
 
-const solved = computed(() => bench.solved)
 const trouble = computed<ProblemDocument | null>(() => bench.stateProblem)
-/** Where the volts go: every branch by what it loses, the greatest first. */
-const ranked = computed(() => [...(solved.value?.point.branches ?? [])].sort((a, b) => Math.abs(b.drop_v) * Number(b.closed) - Math.abs(a.drop_v) * Number(a.closed)).slice(0, 8))
-const devices = computed(() => solved.value?.point.devices.filter((d) => d.kind !== 'converter_in') ?? [])
 </script>
 
 <template>
@@ -65,8 +66,12 @@ const devices = computed(() => solved.value?.point.devices.filter((d) => d.kind 
       <input v-model.number="state.rpm" type="range" min="0" max="6000" step="50" :disabled="state.cranking" data-test="state-rpm" aria-label="Engine speed" />
     </label>
     <label class="slide">
-      <span>Around the vehicle <b class="figures">{{ state.ambient }}</b> °C</span>
+      <span>Around the vehicle <b class="figures">{{ Math.round(units.temperatureOut(state.ambient)) }}</b> {{ units.temperature }}</span>
       <input v-model.number="state.ambient" type="range" min="-30" max="50" step="1" aria-label="Temperature around the vehicle" />
+    </label>
+    <label class="slide">
+      <span>Under the bonnet <b class="figures">{{ Math.round(units.temperatureOut(state.bonnet)) }}</b> {{ units.temperature }}</span>
+      <input v-model.number="state.bonnet" type="range" min="-30" max="120" step="1" aria-label="Temperature under the bonnet" />
     </label>
     <div class="chips">
       <button v-if="starters" type="button" class="chip" :aria-pressed="state.cranking" :class="{ on: state.cranking }" data-test="state-cranking" @click="state.cranking = !state.cranking">Cranking</button>
@@ -74,29 +79,10 @@ const devices = computed(() => solved.value?.point.devices.filter((d) => d.kind 
       <button v-for="load in consumers" :key="load.id" type="button" class="chip" :aria-pressed="isOn(load.id)" :class="{ on: isOn(load.id) }" :data-load="load.id" @click="loads[load.id] = !isOn(load.id)">{{ load.label }} {{ load.current_a }} A</button>
       <button v-for="b in switches" :key="b.id" type="button" class="chip" :aria-pressed="isClosed(b.id)" :class="{ on: isClosed(b.id) }" :data-contact="b.id" @click="contacts[b.id] = !isClosed(b.id)">{{ b.label }}: {{ b.kind === 'voltage_link' ? (isClosed(b.id) ? 'was closed' : 'was open') : isClosed(b.id) ? 'closed' : 'open' }}</button>
     </div>
-    <v-select v-model="state.fault" label="Dead short to the alternator case at" :items="nodes" data-test="state-fault" />
+    <v-select v-model="state.fault" label="Fault here: dead short to the alternator case at" :items="nodes" data-test="state-fault" />
+    <v-select v-model="state.watch" label="Voltage asked about" :items="places" data-test="state-watch" />
     <ProblemNotice :problem="trouble" />
-    <template v-if="solved">
-      <p v-for="note in solved.point.notes" :key="note" class="note">{{ note }}</p>
-      <table class="figures" data-test="state-devices">
-        <thead><tr><th>Gives and takes</th><th class="n">V</th><th class="n">A</th><th></th></tr></thead>
-        <tbody>
-          <tr v-for="d in devices" :key="d.device_id + d.kind" :data-device="d.device_id">
-            <td>{{ d.label }}</td><td class="n">{{ fixed(d.volts, 2) }}</td><td class="n">{{ fixed(d.current_a, 1) }}</td>
-            <td>{{ d.does }}<template v-if="d.limit_a !== null && d.does === 'at its limit'"> of {{ fixed(d.limit_a, 0) }} A</template></td>
-          </tr>
-        </tbody>
-      </table>
-      <table class="figures" data-test="state-volts">
-        <thead><tr><th>Where the volts go</th><th class="n">mV</th><th class="n">A</th><th class="n">W</th></tr></thead>
-        <tbody>
-          <tr v-for="b in ranked" :key="b.branch_id" class="line" @click="bench.selected = b.branch_id">
-            <td>{{ b.label }}<span v-if="!b.closed" class="quiet"> (open)</span></td><td class="n">{{ b.closed ? mv(Math.abs(b.drop_v)) : '–' }}</td><td class="n">{{ fixed(b.current_a, 1) }}</td><td class="n">{{ fixed(b.closed ? b.heat_w : 0, 1) }}</td>
-          </tr>
-        </tbody>
-      </table>
-      <p class="quiet ma-0">Predicted from the parts as fitted, sound; batteries as full as the circuit says. Given {{ fixed(solved.point.given_w, 0) }} W = taken {{ fixed(solved.point.taken_w, 0) }} W + lost in the leads {{ fixed(solved.point.lost_w, 0) }} W.</p>
-    </template>
+    <StateAnswer v-if="bench.solved" :solved="bench.solved" />
   </section>
 </template>
 
@@ -125,13 +111,5 @@ const devices = computed(() => solved.value?.point.devices.filter((d) => d.kind 
   border: 2px solid currentColor;
   font-weight: 700;
   background: rgb(var(--v-theme-surface-variant));
-}
-.note {
-  margin: 0;
-  border-left: 6px solid var(--excess);
-  padding-left: 8px;
-}
-.line {
-  cursor: pointer;
 }
 </style>

@@ -16,6 +16,7 @@ import { useCatalogue } from '@/lib/catalogue'
 import { overdue } from '@/lib/dates'
 import { useUnits } from '@/lib/units'
 import { useWorkbench } from '@/lib/workbench'
+import TestPlan from './TestPlan.vue'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
@@ -143,6 +144,7 @@ useKeys([
         <v-btn class="mt-2" color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn></p>
     </template>
     <template v-else>
+      <TestPlan />
       <CautionStrip step="measure" :job-id="bench.jobId" gate @clear="clear = true" @confirmed="begin" />
       <div ref="list" class="panel stack" :class="{ waiting: !clear }" :inert="!clear">
         <div class="row"><h2 class="sleeve">Charging voltage drop</h2><span class="grow" /><span class="quiet">Enter: next</span></div>

@@ -8,6 +8,8 @@ import { useKeys } from '@/lib/keys'
 import { fixed, mohm, mv } from '@/lib/numbers'
 import { useUnits } from '@/lib/units'
 import { useWorkbench } from '@/lib/workbench'
+import CausesPanel from './CausesPanel.vue'
+import ResistancesPanel from './ResistancesPanel.vue'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
@@ -31,7 +33,7 @@ useKeys([
 ])
 const ampacityWords = (b: BranchAssessment) =>
   b.ampacity && `${b.ampacity.ok ? 'Carries' : 'Must not carry'} the ${fixed(b.ampacity.current_a, 0)} A of rated output: allowed ${fixed(b.ampacity.allowed_a, 0)} A (${b.ampacity.words})` +
-    (b.ampacity.other_allowed_a ? `; the other table says ${fixed(b.ampacity.other_allowed_a, 0)} A` : '')
+    (b.ampacity.compared ? `. ${b.ampacity.compared}` : '.')
 </script>
 
 <template>
@@ -46,6 +48,7 @@ const ampacityWords = (b: BranchAssessment) =>
           <v-btn :color="readAgain ? undefined : 'primary'" :variant="readAgain ? 'outlined' : undefined" data-test="to-propose" @click="emit('go', 'propose')">Propose →</v-btn>
         </div>
       </section>
+      <CausesPanel @go="emit('go', $event)" />
       <section v-if="picked" class="panel" data-test="picked">
         <div class="row"><h2 class="sleeve">{{ picked.label }}</h2><VerdictMark :verdict="picked.verdict" /></div>
         <p class="big">{{ picked.measured_drop_v === null ? `(${mv(Math.abs(picked.predicted_drop_v))})` : mv(picked.measured_drop_v) }} <small>mV</small></p>
@@ -61,9 +64,10 @@ const ampacityWords = (b: BranchAssessment) =>
           </tbody>
         </table>
         <p class="quiet mt-2 mb-0">Rule: {{ picked.limit_rule }}. Source: {{ picked.limit_source }}. Current {{ fixed(picked.current_a, 1) }} A, from {{ CURRENT[picked.current_basis] }}.</p>
-        <p v-if="picked.ampacity" class="mb-0" :class="{ bad: !picked.ampacity.ok }">{{ ampacityWords(picked) }}.</p>
+        <p v-if="picked.ampacity" class="mb-0" :class="{ bad: !picked.ampacity.ok }">{{ ampacityWords(picked) }}</p>
         <p v-if="picked.fuse" class="mb-0" :class="{ bad: !picked.fuse.above_load || !picked.fuse.below_cable }">{{ picked.fuse.words }} {{ picked.fuse.family }}, breaks {{ picked.fuse.interrupting_a }} A.</p>
       </section>
+      <ResistancesPanel v-if="said.headline.verdict !== 'not_measured'" />
       <section class="panel">
         <h2 class="sleeve">Sides</h2>
         <table class="figures">

@@ -1,0 +1,30 @@
+<script setup lang="ts">
+/** One piece of work over the whole screen, with its name, what it is about, and a way out. */
+defineOptions({ inheritAttrs: false })
+defineProps<{ title: string; about: string; closeTest: string }>()
+const emit = defineEmits<{ close: [] }>()
+</script>
+
+<template>
+  <v-dialog :model-value="true" fullscreen scrollable @update:model-value="emit('close')">
+    <div class="sheet" v-bind="$attrs">
+      <header class="row">
+        <h1>{{ title }}</h1><span class="quiet grow">{{ about }}</span>
+        <v-btn variant="text" :data-test="closeTest" @click="emit('close')">Close</v-btn>
+      </header>
+      <slot />
+    </div>
+  </v-dialog>
+</template>
+
+<style scoped>
+.sheet {
+  background: rgb(var(--v-theme-background));
+  min-height: 100%;
+  padding: 14px 18px 60px;
+  overflow: auto;
+}
+h1 {
+  font-size: 1.3rem;
+}
+</style>

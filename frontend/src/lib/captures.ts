@@ -1,0 +1,66 @@
+/** Captured waveforms of a job: loading with progress, and what they say. */
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, reactive } from 'vue'
+import { ApiError, client, data, writeHeaders } from '@/api/client'
+import type { ProblemDocument } from '@/api/types'
+
+/** What a file may not say itself. */
+export interface Wanted {
+  channel: string
+  interval_s: number | null
+  full_scale_v: number | null
+  factor: number
+}
+
+export function useCaptures(jobId: number) {
+  const queries = useQueryClient()
+  const key = ['captures', jobId]
+  const query = useQuery({
+    queryKey: key,
+    queryFn: () => data(client.GET('/api/jobs/{job_id}/captures', { params: { path: { job_id: jobId } } })),
+    refetchInterval: (q) => (q.state.data?.captures.some((c) => c.state === 'reading') ? 300 : false),
+  })
+  const sending = reactive({ share: null as number | null, problem: null as ProblemDocument | null })
+  let request: XMLHttpRequest | null = null
+
+  /** Sends a file; its id once the server has it, or null where it was stopped or refused. */
+  function load(file: File, wanted: Wanted): Promise<number | null> {
+    const asked = new URLSearchParams({ name: file.name, factor: String(wanted.factor) })
+    if (wanted.channel) asked.set('channel', wanted.channel)
+    if (wanted.interval_s !== null) asked.set('interval_s', String(wanted.interval_s))
+    if (wanted.full_scale_v !== null) asked.set('full_scale_v', String(wanted.full_scale_v))
+    Object.assign(sending, { share: 0, problem: null })
+    return new Promise((resolve) => {
+      // fetch does not say how much of a body has gone out.
+      const now = (request = new XMLHttpRequest())
+      const end = (id: number | null, problem: ProblemDocument | null) => {
+        Object.assign(sending, { share: null, problem })
+        request = null
+        void queries.invalidateQueries({ queryKey: key })
+        resolve(id)
+      }
+      now.open('POST', `/api/jobs/${jobId}/captures?${asked.toString()}`)
+      now.setRequestHeader('Content-Type', 'application/octet-stream')
+      for (const [name, value] of Object.entries(writeHeaders())) now.setRequestHeader(name, value)
+      now.upload.onprogress = (event) => (sending.share = event.total ? event.loaded / event.total : 0)
+      now.onabort = () => end(null, null)
+      now.onerror = () => end(null, { type: '', title: 'The server does not answer', status: 0, detail: 'The file stays where it is: try again.', problems: [], theirs: null })
+      now.onload = () => {
+        const said: unknown = JSON.parse(now.responseText || '{}')
+        if (now.status === 202) end((said as { id: number }).id, null)
+        else end(null, said as ProblemDocument)
+      }
+      now.send(file)
+    })
+  }
+  async function remove(id: number): Promise<void> {
+    try {
+      await data(client.DELETE('/api/jobs/{job_id}/captures/{capture_id}', { params: { path: { job_id: jobId, capture_id: id } } }))
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error
+      sending.problem = error.problem
+    }
+    await queries.invalidateQueries({ queryKey: key })
+  }
+  return { captures: computed(() => query.data.value?.captures ?? []), sending, load, stop: () => request?.abort(), remove }
+}

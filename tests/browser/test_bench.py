@@ -1,0 +1,180 @@
+"""The bench tests in the browser: by keyboard alone from zeroing to verdict, the clock that orders the load off, the causes."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from mavrik.standin.bench import MeterServer
+from tests.reference.test_waveform import CASES, RATE
+from tests.standin import meters_on
+
+TAXI = 9
+"""The demo's taxi, with three tests made and a belt that slips."""
+
+
+def taxi(page: Page, stage: str) -> None:
+    page.goto(f"/jobs/{TAXI}/{stage}")
+    page.wait_for_selector("svg.loop")
+
+
+def open_test(page: Page, name: str) -> None:
+    page.locator(f"[data-procedure={name}]").click()
+    clear = page.locator("[data-test=run-clear]")
+    expect(clear).to_be_focused()
+    page.keyboard.press("Enter")
+
+
+def test_the_loaded_output_test_by_keyboard_alone(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    taxi(page, "measure")
+    row = page.locator("[data-procedure=full_output]")
+    row.wait_for()
+    made = int(page.locator("[data-test=test-plan]").inner_text().split(" of ")[0].split()[-1])
+    row.focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-test=run-clear]")).to_be_focused()
+    page.keyboard.press("Enter")
+    field = page.locator("[data-ask='output_a:alternator'] input")
+    expect(field).to_be_focused()
+    page.keyboard.type("36,5")
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-run]")).to_have_count(0)
+    expect(row).to_contain_text("FAIL")
+    expect(page.locator("[data-test=test-plan]")).to_contain_text(f"{made + 1} of")
+    page.keyboard.press("3")
+    causes = page.locator("[data-test=causes]")
+    expect(causes.locator("[data-test=causes-headline]")).to_contain_text("Alternator")
+    # The likeliest is open from the start, with what speaks for it.
+    expect(causes.locator("table")).to_contain_text("output at 2000 /min")
+
+
+def test_the_clock_orders_the_load_off(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    taxi(page, "measure")
+    open_test(page, "full_output")
+    page.clock.install()
+    page.locator("[data-clock='2']").click()
+    expect(page.locator("[data-test=clock]")).to_contain_text("s")
+    page.clock.run_for(15_500)
+    expect(page.locator("[data-test=clock]")).to_contain_text("LOAD OFF")
+    page.get_by_role("button", name="Load is off").click()
+    expect(page.locator("[data-test=clock]")).to_have_count(0)
+
+
+def test_what_is_typed_in_a_test_comes_back_and_an_impossible_value_is_said_at_its_place(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    taxi(page, "measure")
+    open_test(page, "cranking")
+    page.keyboard.type("99")
+    page.locator("[data-test=close-run]").click()
+    page.reload()
+    page.wait_for_selector("svg.loop")
+    page.locator("[data-procedure=cranking]").click()
+    page.locator("[data-test=run-clear]").click()
+    field = page.locator("[data-ask=crank_v] input")
+    expect(field).to_have_value("99")
+    page.locator("[data-test=keep-run]").click()
+    expect(page.locator("[data-ask=crank_v]")).to_contain_text("cannot be on a 12 V system")
+    field.fill("9.8")
+    page.locator("[data-test=keep-run]").click()
+    expect(page.locator("[data-run]")).to_have_count(0)
+    expect(page.locator("[data-procedure=cranking]")).to_contain_text("pass")
+
+
+def test_probes_are_shown_on_the_loop_and_a_test_is_skipped_with_a_reason(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    taxi(page, "measure")
+    open_test(page, "charging_drops")
+    page.locator("[data-ask='drop_v:charge_cable'] input").focus()
+    expect(page.locator("[data-run] .probes")).to_contain_text("Alternator stud")
+    expect(page.locator("[data-run] svg.loop .probe")).to_have_count(2)
+    page.locator("[data-test=skip-run]").click()
+    page.locator("[data-test=skip-reason] input").fill("customer waiting")
+    page.get_by_role("button", name="Skip", exact=True).click()
+    expect(page.locator("[data-procedure=charging_drops]")).to_contain_text("skipped")
+
+
+def test_a_phone_takes_the_whole_test(open_page: Callable[..., Page]) -> None:
+    page = open_page(width=390, height=844)
+    taxi(page, "measure")
+    page.locator("[data-procedure=visual]").click()
+    page.locator("[data-test=run-clear]").click()
+    page.get_by_role("button", name="no", exact=True).click()
+    assert page.evaluate("document.documentElement.scrollWidth - window.innerWidth") <= 0
+    page.locator("[data-test=keep-run]").click()
+    expect(page.locator("[data-procedure=visual]")).to_contain_text("FAIL")
+
+
+@pytest.fixture
+def meters() -> Iterator[dict[str, MeterServer]]:
+    with meters_on("belt_slips:alternator") as servers:
+        yield servers
+
+
+def connect(page: Page, instrument: str, address: str) -> None:
+    page.goto("/instruments")
+    page.locator(f"[data-instrument={instrument}]").click()
+    page.locator("input[name=address]").fill(address)
+    page.locator("[data-test=save-address]").click()
+    expect(page.locator(f"[data-instrument={instrument}]")).to_contain_text(address)
+
+
+def test_a_connected_clamp_is_read_taken_and_lost(open_page: Callable[..., Page], meters: dict[str, MeterServer]) -> None:
+    connect(open_page("mara"), "clamp_1", meters["clamp"].address)
+    page = open_page()
+    taxi(page, "measure")
+    open_test(page, "full_output")
+    live = page.locator("[data-test=live]")
+    expect(live).to_contain_text("at rest")
+    shown = float(live.locator("b").inner_text().split()[0])
+    page.keyboard.press("Control+Enter")
+    field = page.locator("[data-ask='output_a:alternator'] input")
+    expect(field).not_to_have_value("")
+    assert abs(float(field.input_value()) - shown) < 0.5
+    meters["clamp"].unplugged.set()
+    expect(live).to_contain_text("is lost")
+    # Typed entry goes on, and what was taken is still there.
+    assert abs(float(field.input_value()) - shown) < 0.5
+    page.locator("[data-test=keep-run]").click()
+    expect(page.locator("[data-procedure=full_output]")).to_contain_text("FAIL")
+
+
+def test_only_a_lead_is_offered_an_address(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto("/instruments")
+    page.locator("[data-instrument=dmm_1]").click()
+    expect(page.locator("[data-test=save-instrument]")).to_be_visible()
+    expect(page.locator("input[name=address]")).to_have_count(0)
+
+
+def test_ripple_is_taken_from_a_capture(open_page: Callable[..., Page], tmp_path: Path) -> None:
+    """A file from the oscilloscope: seen, asked, taken as the reading; the note says where it comes from."""
+    volts = 14.1 + 0.12 * (CASES["lower diode open"][0] - 1.65)
+    path = tmp_path / "stud.csv"
+    path.write_text("Time (s),Stud (V)\n" + "".join(f"{k / RATE:.6f},{v:.4f}\n" for k, v in enumerate(volts)))
+    page = open_page()
+    taxi(page, "measure")
+    open_test(page, "ripple")
+    page.locator("[data-test=capture-ripple]").click()
+    page.locator("[data-test=capture-file]").set_input_files(path)
+    expect(page.locator("[data-test=pulses]")).to_contain_text("a diode is missing")
+    expect(page.locator("svg.capture").first).to_be_visible()
+    seen = page.locator("[data-test=ripple-vpp]").inner_text().split()[0]
+    page.locator("[data-test=take-capture]").click()
+    expect(page.locator("[data-ask='ripple_vpp:alternator'] input")).to_have_value(re.compile(re.escape(seen[:4])))
+    expect(page.locator("[data-run]").get_by_label("Note")).to_have_value(re.compile("stud.csv"))
+
+
+def test_a_file_that_is_no_capture_is_said_to_be_none(open_page: Callable[..., Page], tmp_path: Path) -> None:
+    path = tmp_path / "holiday.jpg"
+    path.write_bytes(b"\xff\xd8\xff\xe0" + bytes(range(256)) * 40)
+    page = open_page()
+    taxi(page, "measure")
+    page.locator("[data-test=open-captures]").click()
+    page.locator("[data-test=capture-file]").set_input_files(path)
+    expect(page.locator("[data-test=capture-problem]")).to_contain_text("not read")
