@@ -23,6 +23,8 @@ FLAGS = [
     "--no-first-run",
 ]
 EDITS = 30
+LARGEST = 8
+"""The demo's job with the most branches."""
 
 REDRAW = """async (length) => {
   const input = document.querySelector('[data-field=length] input')
@@ -34,6 +36,20 @@ REDRAW = """async (length) => {
   })
   input.value = String(length)
   input.dispatchEvent(new Event('input', { bubbles: true }))
+  return (await seen) - start
+}"""
+
+
+DRAG = """async (rpm) => {
+  const slider = document.querySelector('[data-test=state-rpm]')
+  const drawn = document.querySelector('svg.loop')
+  const start = performance.now()
+  const seen = new Promise((done) => {
+    new MutationObserver((_, observer) => { observer.disconnect(); requestAnimationFrame(() => done(performance.now())) })
+      .observe(drawn, { subtree: true, childList: true, characterData: true, attributes: true })
+  })
+  slider.value = String(rpm)
+  slider.dispatchEvent(new Event('input', { bubbles: true }))
   return (await seen) - start
 }"""
 
@@ -64,6 +80,14 @@ def figures() -> list[Figure]:
         for k in range(EDITS):
             times.append(page.evaluate(REDRAW, 1 + k / 10))
             page.wait_for_timeout(120)
+        page.goto(f"/jobs/{LARGEST}/circuit")
+        page.locator("[data-test=try-state]").click()
+        page.wait_for_selector("[data-device=alternator]")
+        page.wait_for_timeout(800)
+        dragged = []
+        for k in range(EDITS):
+            dragged.append(page.evaluate(DRAG, 600 + 50 * k))
+            page.wait_for_timeout(120)
         every = _script_kb(scripts)
         browser.close()
     return [
@@ -73,6 +97,14 @@ def figures() -> list[Figure]:
             "ms",
             statistics.median(times),
             statistics.quantiles(times, n=20)[-1],
+            150.0,
+        ),
+        Figure(
+            "browser",
+            "the speed dragged a step, until a loop of 20 branches is redrawn",
+            "ms",
+            statistics.median(dragged),
+            statistics.quantiles(dragged, n=20)[-1],
             150.0,
         ),
         Figure("browser", "script to the job list, gzip", "kB", first, None, 300.0),

@@ -22,11 +22,16 @@ class Figure:
     wanted: float | None
     """What the design asks for, of the 95th percentile where `judged_by_p95`, else of the median."""
     judged_by_p95: bool = False
+    more_is_better: bool = False
 
     def row(self) -> str:
         """A row of the table."""
         p95 = "" if self.p95 is None else f"{self.p95:.2f}"
-        wanted = "" if self.wanted is None else f"under {self.wanted:g}{' (p95)' if self.judged_by_p95 else ''}"
+        wanted = (
+            ""
+            if self.wanted is None
+            else f"{'over' if self.more_is_better else 'under'} {self.wanted:g}{' (p95)' if self.judged_by_p95 else ''}"
+        )
         return f"| {self.part} | {self.name} | {self.unit} | {self.median:.2f} | {p95} | {wanted} |"
 
 

@@ -92,10 +92,10 @@ class Client:
         data = await self.reader.readexactly(int(length.group(1))) if length else b""
         return int(answer.split(b" ", 2)[1]), data
 
-    async def sign_in(self) -> None:
+    async def sign_in(self, login: str = DEMO_LOGIN) -> None:
         await self.open()
         self.token = json.loads((await self.ask("GET", "/api/session"))[1])["csrf_token"]
-        body = json.dumps({"login": DEMO_LOGIN, "password": DEMO_PASSWORD}).encode()
+        body = json.dumps({"login": login, "password": DEMO_PASSWORD}).encode()
         status, _ = await self.ask("POST", "/api/session", body)
         assert status == 200, status
         self.token = json.loads((await self.ask("GET", "/api/session"))[1])["csrf_token"]
