@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import io
+import threading
 import time
+from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -15,11 +17,13 @@ from pyarrow import parquet
 from mavrik.exchange.captures import Wanted
 from mavrik.jobs import captures
 from mavrik.jobs.people import Role, Who
+from mavrik.standin.vehicle import VEHICLES
 from mavrik.store.database import Database
 from mavrik.store.models import Capture
 from tests.api.conftest import Caller, job_body
 from tests.build import simple_document
 from tests.reference.test_waveform import CASES, PAIR_HZ, RATE, cranked
+from tests.standin import meters_on
 
 
 @pytest.fixture
@@ -34,6 +38,16 @@ def table(volts: Any, interval: float) -> bytes:
     return ("Time (s),Stud (V)\n" + "\n".join(rows) + "\n").encode()
 
 
+def settled(caller: Caller, job: int, capture_id: int) -> dict[str, Any]:
+    """A capture once it is read or refused."""
+    for _ in range(400):
+        found = next(c for c in caller.get(f"/api/jobs/{job}/captures").json["captures"] if c["id"] == capture_id)  # type: ignore[index]
+        if found["state"] != "reading":
+            return dict(found)
+        time.sleep(0.05)
+    raise AssertionError("never read")
+
+
 def load(caller: Caller, job: int, raw: bytes, query: str = "name=ripple.csv") -> dict[str, Any]:
     """Load a file and wait until it is read or refused."""
     begun = caller.client.post(
@@ -43,12 +57,7 @@ def load(caller: Caller, job: int, raw: bytes, query: str = "name=ripple.csv") -
         headers={"X-CSRFToken": caller.token},
     )
     assert begun.status_code == 202, begun.text
-    for _ in range(400):
-        found = next(c for c in caller.get(f"/api/jobs/{job}/captures").json["captures"] if c["id"] == begun.json["id"])  # type: ignore[index]
-        if found["state"] != "reading":
-            return dict(found)
-        time.sleep(0.05)
-    raise AssertionError("never read")
+    return settled(caller, job, begun.json["id"])  # type: ignore[index]
 
 
 def test_a_capture_is_read_drawn_and_judged(tech: Caller, job: int) -> None:
@@ -109,7 +118,7 @@ def test_deleting_a_capture_while_it_is_read_stops_the_reading(tech: Caller, job
     path = tmp_path / "held.csv"
     path.write_bytes(table(np.full(3_000_000, 14.2), 1e-5))
     with database.session() as session:
-        begun = captures.begin(session, job, "held.csv", Wanted(), Who(1, "tech", "Tech", Role.TECHNICIAN))
+        begun = captures.begin(session, job, "held.csv", "", Who(1, "tech", "Tech", Role.TECHNICIAN))
     assert tech.client.delete(f"/api/jobs/{job}/captures/{begun.id}", headers={"X-CSRFToken": tech.token}).status_code == 204
     captures.read_later(database.session, begun.id, path, Wanted()).join(60)
     assert tech.get(f"/api/jobs/{job}/captures").json == {"captures": []} and not path.exists()
@@ -164,7 +173,7 @@ def test_a_capture_goes_with_the_job_and_onto_the_sheet(tech: Caller, job: int) 
 def test_a_reading_that_went_down_with_its_server_is_said_to_be_lost(tech: Caller, job: int, database_url: str) -> None:
     database = Database(database_url)
     with database.session() as session:
-        begun = captures.begin(session, job, "lost.csv", Wanted(), Who(1, "tech", "Tech", Role.TECHNICIAN))
+        begun = captures.begin(session, job, "lost.csv", "", Who(1, "tech", "Tech", Role.TECHNICIAN))
     with database.session() as session:
         row = session.get(Capture, begun.id)
         assert row is not None
@@ -193,3 +202,55 @@ def test_impossible_particulars_of_a_file_are_refused(tech: Caller, job: int, qu
     )
     assert answer.status_code == 422
     assert tech.get(f"/api/jobs/{job}/captures").json == {"captures": []}
+
+
+@pytest.fixture
+def scope(boss: Caller) -> Iterator[str]:
+    """A connected oscilloscope on a car that has lost a phase."""
+    with meters_on("phase_lost:alternator") as servers:
+        assert boss.put("/api/instruments/scope/address", {"address": servers["oscilloscope"].address}).status_code == 200
+        yield "scope"
+        boss.put("/api/instruments/scope/address", {"address": None})
+
+
+def test_a_connected_oscilloscope_captures_and_the_lost_phase_is_told(tech: Caller, job: int, scope: str) -> None:
+    begun: Any = tech.post(f"/api/jobs/{job}/captures/fetched", {"instrument": scope, "seconds": 0.2, "state": "fast_loaded"})
+    assert begun.status_code == 202, begun.text
+    found = settled(tech, job, begun.json["id"])
+    assert (found["state"], found["name"], found["samples"]) == ("ready", "Bench oscilloscope, 0.2 s", 10_000)
+    at = f"/api/jobs/{job}/captures/{found['id']}/ripple?engine_rpm=2000&pulley_ratio={VEHICLES['front'].alternator.pulley_ratio}"
+    assert tech.get(at).json["pulses"] == "phase"  # type: ignore[index]
+
+
+def test_what_cannot_capture_is_refused_and_a_lost_scope_is_said(
+    tech: Caller, reader: Caller, boss: Caller, job: int, scope: str
+) -> None:
+    at = f"/api/jobs/{job}/captures/fetched"
+    assert reader.post(at, {"instrument": scope, "seconds": 1}).status_code == 403
+    for body in (
+        {"instrument": scope, "seconds": 0},
+        {"instrument": scope, "seconds": 3600},
+        {"instrument": scope, "seconds": 1, "red": "a;b"},
+    ):
+        assert tech.post(at, body).status_code == 422
+    assert tech.post(at, {"instrument": "dmm", "seconds": 1}).status_code == 404  # not connected
+    with meters_on("none:") as servers:
+        assert boss.put("/api/instruments/dmm/address", {"address": servers["multimeter"].address}).status_code == 200
+        refused: Any = tech.post(at, {"instrument": "dmm", "seconds": 1})
+        assert refused.status_code == 422 and "no oscilloscope" in refused.json["detail"]
+        boss.put("/api/instruments/dmm/address", {"address": None})
+        boss.put("/api/instruments/scope/address", {"address": servers["oscilloscope"].address})
+        servers["oscilloscope"].unplugged.set()
+        begun: Any = tech.post(at, {"instrument": scope, "seconds": 0.2})
+        found = settled(tech, job, begun.json["id"])
+    assert found["state"] == "failed" and "Typed readings go on" in found["problem"]
+
+
+def test_a_capture_by_an_oscilloscope_is_stopped_by_deleting_it(tech: Caller, job: int, scope: str) -> None:
+    begun: Any = tech.post(f"/api/jobs/{job}/captures/fetched", {"instrument": scope, "seconds": 30})
+    at = f"/api/jobs/{job}/captures/{begun.json['id']}"
+    assert tech.client.delete(at, headers={"X-CSRFToken": tech.token}).status_code == 204
+    until = time.monotonic() + 5
+    while any(t.name == f"capture-{begun.json['id']}" for t in threading.enumerate()):
+        assert time.monotonic() < until, "it goes on capturing for nobody"
+        time.sleep(0.05)

@@ -7,6 +7,8 @@ from collections.abc import Iterator
 
 import pytest
 
+from mavrik.core import stable
+from mavrik.jobs import links
 from mavrik.standin.bench import MeterServer
 from tests.api.conftest import Caller
 from tests.standin import meters_on
@@ -86,4 +88,37 @@ def test_nobody_there_is_said_and_nothing_else_stops(boss: Caller, tech: Caller,
     refused = tech.get("/api/instruments/dmm/reading")
     assert refused.status_code == 502 and "Typed readings go on" in refused.json["detail"]  # type: ignore[index]
     assert tech.get("/api/jobs").status_code == 200
+    place(boss, None)
+
+
+def test_a_meter_on_hold_is_told_from_a_steady_one(
+    boss: Caller, tech: Caller, meters: dict[str, MeterServer], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(stable, "HELD_S", 0.5)
+    place(boss, meters["multimeter"].address)
+    answer = tech.get("/api/instruments/dmm/live")
+    seen = []
+    for chunk in answer.response:
+        seen.append(json.loads(chunk.decode().removeprefix("data: ")))
+        if len(seen) == 10:
+            assert not any(r["held"] for r in seen), "a live meter's last digit flickers"
+            meters["multimeter"].hold.set()
+        if len(seen) == 20:
+            break
+    answer.close()
+    assert seen[-1]["held"] and seen[-1]["value"] == seen[-3]["value"]
+    place(boss, None)
+
+
+def test_live_views_leave_threads_for_the_others(boss: Caller, tech: Caller, meters: dict[str, MeterServer]) -> None:
+    place(boss, meters["multimeter"].address)
+    views = [tech.get("/api/instruments/dmm/live") for _ in range(links.LIVE_AT_ONCE + 1)]
+    first = [json.loads(next(iter(v.response)).decode().removeprefix("data: ")) for v in views]
+    assert [bool(r["lost"]) for r in first] == [False] * links.LIVE_AT_ONCE + [True]
+    assert "watched at once" in first[-1]["lost"]
+    for v in views:
+        v.close()
+    again = tech.get("/api/instruments/dmm/live")
+    assert not json.loads(next(iter(again.response)).decode().removeprefix("data: "))["lost"]
+    again.close()
     place(boss, None)

@@ -170,6 +170,31 @@ def test_ripple_is_taken_from_a_capture(open_page: Callable[..., Page], tmp_path
     expect(page.locator("[data-run]").get_by_label("Note")).to_have_value(re.compile("stud.csv"))
 
 
+def test_ripple_is_captured_by_a_connected_oscilloscope(open_page: Callable[..., Page], meters: dict[str, MeterServer]) -> None:
+    """From the reading's own button to the value in its field, without a file."""
+    connect(open_page("mara"), "scope", meters["oscilloscope"].address)
+    page = open_page()
+    taxi(page, "measure")
+    open_test(page, "ripple")
+    page.locator("[data-test=capture-ripple]").click()
+    expect(page.locator("[data-test=fetch-cranking]")).to_have_count(0)
+    page.locator("[data-test=fetch-ripple]").click()
+    expect(page.locator("[data-test=pulses]")).to_contain_text("even pulses")
+    seen = page.locator("[data-test=ripple-vpp]").inner_text().split()[0]
+    page.locator("[data-test=take-capture]").click()
+    expect(page.locator("[data-ask='ripple_vpp:alternator'] input")).to_have_value(re.compile(re.escape(seen[:4])))
+    expect(page.locator("[data-run]").get_by_label("Note")).to_have_value(re.compile("from the capture"))
+
+
+def test_a_meter_on_hold_is_said_to_be(open_page: Callable[..., Page], meters: dict[str, MeterServer]) -> None:
+    connect(open_page("mara"), "clamp_1", meters["clamp"].address)
+    meters["clamp"].hold.set()
+    page = open_page()
+    taxi(page, "measure")
+    open_test(page, "full_output")
+    expect(page.locator("[data-test=held]")).to_contain_text("on hold", timeout=20_000)
+
+
 def test_a_file_that_is_no_capture_is_said_to_be_none(open_page: Callable[..., Page], tmp_path: Path) -> None:
     path = tmp_path / "holiday.jpg"
     path.write_bytes(b"\xff\xd8\xff\xe0" + bytes(range(256)) * 40)

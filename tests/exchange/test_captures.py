@@ -12,7 +12,8 @@ import soundfile
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from mavrik.exchange.captures import MOST_SAMPLES, CaptureError, Wanted, read_capture
+from mavrik.core.waveform import MOST_SAMPLES
+from mavrik.exchange.captures import CaptureError, Wanted, read_capture
 
 VOLTS = [14.2, 14.21, 14.19, 14.25, 14.18, 14.2]
 STEP = 0.0005

@@ -10,11 +10,14 @@ import threading
 import tty
 from collections.abc import Iterator
 
+import numpy as np
 import pytest
 
 from mavrik.core.measurement import InstrumentKind
+from mavrik.core.waveform import Pulses, Wave, cranking_of, pulse_hz, ripple_of
 from mavrik.instruments.base import LinkError, parse_address
-from mavrik.instruments.kinds import connect
+from mavrik.instruments.kinds import connect, connect_scope
+from mavrik.instruments.scope import ScpiScope
 from mavrik.standin.bench import MeterServer
 from mavrik.standin.vehicle import VEHICLES
 from tests.standin import meters_on
@@ -240,4 +243,98 @@ def test_each_battery_alone_under_the_load_of_its_test(bench: dict[str, MeterSer
     battery = VEHICLES["front"].battery
     assert rest and loaded and battery.cca_a
     assert rest - loaded == pytest.approx(battery.cca_a / 2 * battery.internal_mohm / 1000, rel=0.15)
+    meter.close()
+
+
+def wave_of(server: MeterServer, seconds: float) -> Wave:
+    scope = connect_scope(server.address)
+    try:
+        return scope.capture(seconds)
+    finally:
+        scope.close()
+
+
+@pytest.mark.parametrize(
+    ("cause", "pulses"),
+    [("none:", Pulses.EVEN), ("diode_open:alternator", Pulses.DIODE), ("phase_lost:alternator", Pulses.PHASE)],
+)
+def test_the_waveform_of_an_oscilloscope_says_what_the_rectifier_does(cause: str, pulses: Pulses) -> None:
+    with meters_on(cause) as servers:
+        say(servers["oscilloscope"], "SIM:STAT fast_loaded")
+        wave = wave_of(servers["oscilloscope"], 0.2)
+        shaft = connect(InstrumentKind.TACHOMETER, servers["tachometer"].address)
+        turned = shaft.read().value
+        shaft.close()
+    assert turned is not None and wave.seconds == pytest.approx(0.2, rel=0.01)
+    found = ripple_of(wave, pulse_hz(turned, 1.0, 6))
+    assert found.pulses is pulses and 13 < found.mean_v < 15
+
+
+def test_a_start_is_captured_from_before_the_key_until_it_charges() -> None:
+    with meters_on("none:") as servers:
+        say(servers["oscilloscope"], "SIM:STAT cranking")
+        found = cranking_of(wave_of(servers["oscilloscope"], 3.0))
+    assert 8 < found.least_v < 11.5 < found.rest_v < 12.9
+    assert found.charging_v is not None and found.charging_v > 13.5
+
+
+BLOCKS = {
+    "no block": (b"12.3,12.4\n", "block of known length"),
+    "of no length": (b"#0abcd\n", "block of known length"),
+    "half a sample": (b"#16abcdef\n", "whole number of samples"),
+    "no length in digits": (b"#2x4abcd\n", "whole number of samples"),
+    "empty": (b"#10\n", "are taken"),
+    "endless": (b"#9400000000", "are taken"),
+    "less than it said": (b"#3400abcd", "is lost"),
+}
+
+
+@pytest.mark.parametrize("name", BLOCKS)
+def test_samples_that_are_none_are_said_to_be_none(name: str) -> None:
+    block, says = BLOCKS[name]
+
+    class Odd(socketserver.StreamRequestHandler):
+        def handle(self) -> None:
+            for line in self.rfile:
+                if line.startswith(b"*ESR?"):
+                    self.wfile.write(b"1\n")
+                elif line.startswith(b"SENS:SWE:TINT?"):
+                    self.wfile.write(b"1E-4\n")
+                elif line.startswith(b"TRAC"):
+                    self.wfile.write(block)
+
+    with socketserver.ThreadingTCPServer(("127.0.0.1", 0), Odd) as server:
+        server.daemon_threads = True
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        scope = connect_scope(f"127.0.0.1:{server.server_address[1]}")
+        with pytest.raises(LinkError, match=says):
+            scope.capture(0.01)
+        scope.close()
+        server.shutdown()
+
+
+def test_an_oscilloscope_captures_for_so_long_and_says_what_it_does_not_know(bench: dict[str, MeterServer]) -> None:
+    scope = connect_scope(bench["oscilloscope"].address)
+    for seconds in (0.0, -1.0, 3600.0, float("nan")):
+        with pytest.raises(ValueError, match="lasts up to"):
+            scope.capture(seconds)
+    scope.close()
+    assert say(bench["multimeter"], "TRAC:DATA? CH1\nSYST:ERR?") == '-113,"Undefined header"'
+
+
+def test_overload_in_a_waveform_is_a_gap(bench: dict[str, MeterServer], monkeypatch: pytest.MonkeyPatch) -> None:
+    beyond = np.array([12.0, 9.9e37, 12.2], dtype=">f4").tobytes()
+    monkeypatch.setattr(ScpiScope, "_block", lambda *_: beyond)
+    volts = wave_of(bench["oscilloscope"], 0.01).volts
+    assert np.isnan(volts[1]) and volts[[0, 2]] == pytest.approx([12.0, 12.2])
+
+
+def test_a_meter_on_hold_shows_the_same_whatever_the_vehicle_does(bench: dict[str, MeterServer]) -> None:
+    meter = connect(InstrumentKind.VOLTMETER, bench["multimeter"].address)
+    bench["multimeter"].hold.set()
+    first = meter.read().value
+    say(bench["multimeter"], "SIM:STAT fast")
+    assert meter.read().value == first
+    bench["multimeter"].hold.clear()
+    assert meter.read().value != first
     meter.close()

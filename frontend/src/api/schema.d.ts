@@ -324,6 +324,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/captures/fetched": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Capture with a connected oscilloscope
+         * @description It begins at once and is fetched in the background; delete the capture to stop that.
+         */
+        post: operations["captures_post_fetched_jobs__int_job_id__captures_fetched_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/captures/{capture_id}": {
         parameters: {
             query?: never;
@@ -2540,6 +2560,36 @@ export interface components {
             opens: components["schemas"]["FuseOpens"] | null;
         };
         /**
+         * Fetch
+         * @description A waveform to be captured now by a connected oscilloscope.
+         */
+        Fetch: {
+            /**
+             * Black
+             * @default
+             */
+            black: string;
+            /** Instrument */
+            instrument: string;
+            /**
+             * Red
+             * @description Node of the probe; only a stand-in is told
+             * @default
+             */
+            red: string;
+            /**
+             * Seconds
+             * @description How long [s]
+             */
+            seconds: number;
+            /**
+             * State
+             * @description How the vehicle stands; only a stand-in is told
+             * @default
+             */
+            state: string;
+        };
+        /**
          * Finding
          * @description Something to say about a part or the circuit, with the rule behind it.
          */
@@ -3342,6 +3392,12 @@ export interface components {
          */
         LiveReading: {
             /**
+             * Held
+             * @description Its last digit has not moved for long: is it on hold?
+             * @default false
+             */
+            held: boolean;
+            /**
              * Lost
              * @default
              */
@@ -3965,7 +4021,7 @@ export interface components {
          * @description What the pulses of a rectifier look like.
          * @enum {string}
          */
-        Pulses: "even" | "diode" | "phase" | "flat" | "unclear";
+        Pulses: "even" | "diode" | "phase" | "flat" | "unclear" | "unsteady";
         /**
          * Quantity
          * @description What a reading is.
@@ -5550,6 +5606,50 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    captures_post_fetched_jobs__int_job_id__captures_fetched_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Fetch"];
+            };
+        };
         responses: {
             /** @description Accepted */
             202: {

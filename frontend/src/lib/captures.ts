@@ -2,7 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive } from 'vue'
 import { ApiError, client, data, writeHeaders } from '@/api/client'
-import type { ProblemDocument } from '@/api/types'
+import type { Fetch, ProblemDocument } from '@/api/types'
 
 /** What a file may not say itself. */
 export interface Wanted {
@@ -53,6 +53,19 @@ export function useCaptures(jobId: number) {
       now.send(file)
     })
   }
+  /** Lets a connected oscilloscope capture now; the capture's id, or null where it was refused. */
+  async function fetch(wanted: Fetch): Promise<number | null> {
+    sending.problem = null
+    try {
+      const begun = await data(client.POST('/api/jobs/{job_id}/captures/fetched', { params: { path: { job_id: jobId } }, body: wanted }))
+      await queries.invalidateQueries({ queryKey: key })
+      return begun.id
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error
+      sending.problem = error.problem
+      return null
+    }
+  }
   async function remove(id: number): Promise<void> {
     try {
       await data(client.DELETE('/api/jobs/{job_id}/captures/{capture_id}', { params: { path: { job_id: jobId, capture_id: id } } }))
@@ -62,5 +75,5 @@ export function useCaptures(jobId: number) {
     }
     await queries.invalidateQueries({ queryKey: key })
   }
-  return { captures: computed(() => query.data.value?.captures ?? []), sending, load, stop: () => request?.abort(), remove }
+  return { captures: computed(() => query.data.value?.captures ?? []), sending, load, fetch, stop: () => request?.abort(), remove }
 }

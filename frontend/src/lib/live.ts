@@ -6,6 +6,8 @@ export interface LiveReading {
   unit: string
   overload: boolean
   stable: boolean
+  /** Its last digit has not moved for long. */
+  held: boolean
   lost: string
 }
 export interface Place {
@@ -35,7 +37,7 @@ export function useLive(place: () => Place | null) {
       if (live.reading.lost) retry(at)
     }
     source.onerror = () => {
-      live.reading = { value: null, unit: '', overload: false, stable: false, lost: 'The server does not answer. Type what the meter shows; nothing typed is lost.' }
+      live.reading = { value: null, unit: '', overload: false, stable: false, held: false, lost: 'The server does not answer. Type what the meter shows; nothing typed is lost.' }
       retry(at)
     }
   }

@@ -1,11 +1,15 @@
-"""Whether a reading has come to rest."""
+"""Whether a reading has come to rest, or does not move at all."""
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Sequence
 
 WITHIN_SHARE = 0.002
 NEEDED = 5
+
+HELD_S = 8.0
+"""A live value whose last digit has not moved for so long may be on hold. Our choice, no source."""
 
 
 def is_stable(latest: Sequence[float], last_digit: float) -> bool:
@@ -22,3 +26,45 @@ def is_stable(latest: Sequence[float], last_digit: float) -> bool:
         return False
     seen = latest[-NEEDED:]
     return max(seen) - min(seen) <= max(2 * last_digit, WITHIN_SHARE * abs(seen[-1])) + 1e-12
+
+
+class Follower:
+    """Follows what a connected meter shows.
+
+    >>> follower = Follower(0.01)
+    >>> for k in range(5): follower.add(12.62, 2.0 * k)
+    >>> follower.stable, follower.held
+    (True, True)
+    """
+
+    def __init__(self, last_digit: float) -> None:
+        """last_digit: what the meter's last digit stands for, in its unit."""
+        self._last_digit = last_digit
+        self._seen: deque[float] = deque(maxlen=NEEDED)
+        self._same_since = self._now = 0.0
+
+    def add(self, value: float | None, at_s: float) -> None:
+        """What it shows now; None beyond its range.
+
+        at_s: when, on any clock that only goes forward [s]
+        """
+        if value is None:
+            self._seen.clear()
+        else:
+            if not self._seen or value != self._seen[-1]:
+                self._same_since = at_s
+            self._seen.append(value)
+        self._now = at_s
+
+    @property
+    def stable(self) -> bool:
+        """Whether a value can be taken, see `is_stable`."""
+        return is_stable(list(self._seen), self._last_digit)
+
+    @property
+    def held(self) -> bool:
+        """Whether not even its last digit has moved for `HELD_S`: a live one flickers, one on hold or hung up does not.
+
+        Zero says nothing: open probes and a clamp round nothing read that for hours.
+        """
+        return bool(self._seen) and self._seen[-1] != 0 and self._now - self._same_since >= HELD_S

@@ -16,6 +16,9 @@ from mavrik.core.circuit import Document
 
 Samples = NDArray[np.float32] | NDArray[np.float64]
 
+MOST_SAMPLES = 10_000_000
+"""So many of one capture are taken in."""
+
 MOST_ANALYSED = 1 << 20
 """Ripple repeats thousands of times a second; a stretch of so many samples from the middle says all of it."""
 

@@ -15,7 +15,7 @@ from mavrik.core.measurement import DropTest, check_readings
 from mavrik.core.procedures import MakerLimits, ProcedureRun, check_run, procedure
 from mavrik.core.sizing import Choice, SizingTarget
 from mavrik.core.topology import CircuitError, Problem, check_circuit
-from mavrik.exchange.captures.base import MOST_SAMPLES
+from mavrik.core.waveform import MOST_SAMPLES
 
 FORMAT = "mavrik-job"
 VERSION = 1

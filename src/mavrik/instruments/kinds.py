@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from mavrik.core.measurement import InstrumentKind
 from mavrik.instruments.base import Meter
+from mavrik.instruments.scope import ScpiScope
 from mavrik.instruments.scpi import ScpiMeter
 
 QUERIES: dict[InstrumentKind, tuple[str, str]] = {
@@ -25,3 +26,12 @@ def connect(kind: InstrumentKind, address: str) -> Meter:
     """
     query, unit = QUERIES[kind]
     return ScpiMeter(address, query, unit)
+
+
+def connect_scope(address: str) -> ScpiScope:
+    """A connected oscilloscope, for its waveform.
+
+    address: of the network or a serial port, that a lead has allowed
+    Raises as `connect`.
+    """
+    return ScpiScope(address, *QUERIES[InstrumentKind.OSCILLOSCOPE])

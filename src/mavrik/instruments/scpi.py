@@ -48,7 +48,7 @@ class ScpiMeter:
         try:
             answer: str = self._link.query(query)
         except (VisaIOError, OSError, ConnectionError) as error:
-            raise LinkError(f"The link to {self._where} is lost. Typed readings go on; connect it again when you can.") from error
+            raise self._lost() from error
         except UnicodeDecodeError as error:
             raise LinkError(f"{self._where} answers something that is not SCPI.") from error
         return answer.strip()[:LONGEST_ANSWER]
@@ -58,7 +58,17 @@ class ScpiMeter:
         try:
             self._link.write(words)
         except (VisaIOError, OSError, ConnectionError) as error:
-            raise LinkError(f"The link to {self._where} is lost. Typed readings go on; connect it again when you can.") from error
+            raise self._lost() from error
+
+    def _bytes(self, count: int) -> bytes:
+        """So many bytes of an answer that is not text."""
+        try:
+            return bytes(self._link.read_bytes(count))
+        except (VisaIOError, OSError, ConnectionError) as error:
+            raise self._lost() from error
+
+    def _lost(self) -> LinkError:
+        return LinkError(f"The link to {self._where} is lost. Typed readings go on; connect it again when you can.")
 
     def identify(self) -> str:
         """What `*IDN?` says."""

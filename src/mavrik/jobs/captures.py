@@ -18,11 +18,18 @@ from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session, undefer
 
 from mavrik.core.circuit import Circuit, Document
+from mavrik.core.measurement import InstrumentKind
 from mavrik.core.topology import Problem
 from mavrik.core.waveform import CrankCapture, Ripple, Wave, WaveformError, cranking_of, envelope, pulse_hz, ripple_of
 from mavrik.exchange.bundle import MOST_CARRIED, BundleCapture, CircuitRole
-from mavrik.exchange.captures import CaptureError, Wanted, parquet, read_capture
+from mavrik.exchange.captures import Capture as Found
+from mavrik.exchange.captures import CaptureError, Progress, Wanted, parquet, read_capture
+from mavrik.instruments.base import LinkError
+from mavrik.instruments.kinds import connect_scope
+from mavrik.instruments.scope import LONGEST_S, TRACE
+from mavrik.instruments.simulated import Placing, place
 from mavrik.jobs.errors import InvalidError, NotFoundError
+from mavrik.jobs.links import link_of
 from mavrik.jobs.people import Who
 from mavrik.jobs.work import get_row, latest, note_change
 from mavrik.store.models import Capture, CapturePart
@@ -75,6 +82,16 @@ class CaptureView(Document):
     to_s: float
     least_v: tuple[float | None, ...]
     most_v: tuple[float | None, ...]
+
+
+class Fetch(Document):
+    """A waveform to be captured now by a connected oscilloscope."""
+
+    instrument: Annotated[str, Field(max_length=40)]
+    seconds: Annotated[float, Field(gt=0, le=LONGEST_S, description="How long [s]")]
+    state: Annotated[str, Field(pattern=r"^[a-z_]{0,40}$", description="How the vehicle stands; only a stand-in is told")] = ""
+    red: Annotated[str, Field(pattern=r"^[a-z0-9_]{0,40}$", description="Node of the probe; only a stand-in is told")] = ""
+    black: Annotated[str, Field(pattern=r"^[a-z0-9_]{0,40}$")] = ""
 
 
 class Stopped(Exception):
@@ -137,12 +154,15 @@ def captures_of(session: Session, job_id: int) -> CaptureList:
     return CaptureList(captures=tuple(capture_record(r) for r in rows))
 
 
-def begin(session: Session, job_id: int, name: str, wanted: Wanted, who: Who) -> CaptureRecord:
-    """Note that a file is going to be read. Raises InvalidError where the job has too many."""
+def begin(session: Session, job_id: int, name: str, channel: str, who: Who) -> CaptureRecord:
+    """Note that a capture is going to be read. Raises InvalidError where the job has too many.
+
+    name, channel: of the file or the instrument; an empty channel: the first
+    """
     get_row(session, job_id, lock=True)
     if (session.scalar(select(func.count()).where(Capture.job_id == job_id)) or 0) >= MOST_OF_A_JOB:
         raise InvalidError(f"A job keeps at most {MOST_OF_A_JOB} captures: delete one first.")
-    row = Capture(job_id=job_id, name=name[:120] or "capture", document={"channel": wanted.channel}, person_name=who.name)
+    row = Capture(job_id=job_id, name=name[:120] or "capture", document={"channel": channel}, person_name=who.name)
     session.add(row)
     session.flush()
     session.refresh(row)
@@ -152,12 +172,49 @@ def begin(session: Session, job_id: int, name: str, wanted: Wanted, who: Who) ->
 
 def read_later(sessions: Sessions, capture_id: int, path: Path, wanted: Wanted) -> threading.Thread:
     """Read a file in a thread of its own; the file is deleted at the end."""
-    thread = threading.Thread(target=_read, args=(sessions, capture_id, path, wanted), name=f"capture-{capture_id}", daemon=True)
+
+    def read(progress: Progress) -> Found:
+        try:
+            return read_capture(path, wanted, progress)
+        finally:
+            path.unlink(missing_ok=True)
+
+    return _in_background(sessions, capture_id, read)
+
+
+def begin_fetch(session: Session, job_id: int, wanted: Fetch, who: Who) -> tuple[CaptureRecord, str]:
+    """Note that a connected oscilloscope is going to capture; returns that and its address.
+
+    Raises InvalidError for what is no oscilloscope or has no address, NotFoundError for none.
+    """
+    instrument, address = link_of(session, wanted.instrument)
+    if instrument.kind is not InstrumentKind.OSCILLOSCOPE:
+        why = f"{instrument.label} is no oscilloscope: it shows values, not their course."
+        raise InvalidError(why, [Problem("capture", "instrument", why)])
+    return begin(session, job_id, f"{instrument.label}, {wanted.seconds:g} s", "", who), address
+
+
+def fetch_later(sessions: Sessions, capture_id: int, address: str, wanted: Fetch) -> threading.Thread:
+    """Let an oscilloscope capture and bring its samples, in a thread of its own."""
+
+    def read(progress: Progress) -> Found:
+        scope = connect_scope(address)
+        try:
+            place(scope, Placing(wanted.state, wanted.red, wanted.black))
+            return Found(scope.capture(wanted.seconds, progress), TRACE, (TRACE,))
+        finally:
+            scope.close()
+
+    return _in_background(sessions, capture_id, read)
+
+
+def _in_background(sessions: Sessions, capture_id: int, read: Callable[[Progress], Found]) -> threading.Thread:
+    thread = threading.Thread(target=_read, args=(sessions, capture_id, read), name=f"capture-{capture_id}", daemon=True)
     thread.start()
     return thread
 
 
-def _read(sessions: Sessions, capture_id: int, path: Path, wanted: Wanted) -> None:
+def _read(sessions: Sessions, capture_id: int, read: Callable[[Progress], Found]) -> None:
     told = 0.0
 
     def progress(share: float) -> None:
@@ -171,7 +228,7 @@ def _read(sessions: Sessions, capture_id: int, path: Path, wanted: Wanted) -> No
                 raise Stopped
 
     try:
-        found = read_capture(path, wanted, progress)
+        found = read(progress)
         volts = np.ascontiguousarray(found.wave.volts, dtype="<f4")
         # Seen from afar as soon as it is read; keeping millions of samples takes another second.
         with sessions() as session:
@@ -189,13 +246,11 @@ def _read(sessions: Sessions, capture_id: int, path: Path, wanted: Wanted) -> No
             row.state, row.progress = "ready", 1.0
     except Stopped:
         log.info("capture %s stopped", capture_id)
-    except (CaptureError, WaveformError) as error:
+    except (CaptureError, WaveformError, LinkError) as error:
         _fail(sessions, capture_id, str(error))
     except Exception:
         log.exception("capture %s", capture_id)
         _fail(sessions, capture_id, "It could not be read; the server's log says why.")
-    finally:
-        path.unlink(missing_ok=True)
 
 
 def _still_wanted(session: Session, capture_id: int) -> Capture:

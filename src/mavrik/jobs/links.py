@@ -6,16 +6,18 @@ An address is reached only after a lead has entered it; nobody else can make the
 from __future__ import annotations
 
 import json
+import threading
 import time
-from collections import deque
 from collections.abc import Iterator
+from typing import Annotated
 
+from pydantic import Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Document
 from mavrik.core.measurement import Instrument
-from mavrik.core.stable import is_stable
+from mavrik.core.stable import Follower
 from mavrik.core.topology import Problem
 from mavrik.instruments.base import LinkError, parse_address
 from mavrik.instruments.kinds import connect
@@ -30,6 +32,11 @@ EVERY_S = 0.12
 LONGEST_S = 120.0
 """A live view asks again after that, so that a forgotten screen lets go of the meter."""
 
+LIVE_AT_ONCE = 5
+"""A live view holds one of the eight threads of a server process; the others go on answering whatever is asked."""
+
+_places = threading.BoundedSemaphore(LIVE_AT_ONCE)
+
 
 class LiveReading(Document):
     """What a connected instrument shows."""
@@ -38,6 +45,7 @@ class LiveReading(Document):
     unit: str
     overload: bool
     stable: bool
+    held: Annotated[bool, Field(description="Its last digit has not moved for long: is it on hold?")] = False
     lost: str = ""
 
 
@@ -90,28 +98,42 @@ def live(instrument: Instrument, address: str, placing: Placing) -> Iterator[str
     instrument, address: as `link_of` gives them; no database is held meanwhile
     placing: where the reading is taken, for a stand-in that no hand moves
     """
-    seen: deque[float] = deque(maxlen=16)
+    if not _places.acquire(blocking=False):
+        yield _lost("Too many meters are being watched at once. Type what this one shows, or close another screen.")
+        return
+    try:
+        yield from _follow(instrument, address, placing)
+    finally:
+        _places.release()
+
+
+def _follow(instrument: Instrument, address: str, placing: Placing) -> Iterator[str]:
     try:
         meter = connect(instrument.kind, address)
     except LinkError as error:
-        yield _event(LiveReading(value=None, unit="", overload=False, stable=False, lost=str(error)))
+        yield _lost(str(error))
         return
+    follower = Follower(instrument.resolution)
     try:
         place(meter, placing)
-        end = time.monotonic() + LONGEST_S
-        while time.monotonic() < end:
+        begin = time.monotonic()
+        while (passed := time.monotonic() - begin) < LONGEST_S:
             shown = meter.read()
-            if shown.value is None:
-                seen.clear()
-            else:
-                seen.append(shown.value)
-            stable = is_stable(list(seen), instrument.resolution)
-            yield _event(LiveReading(value=shown.value, unit=shown.unit, overload=shown.overload, stable=stable))
+            follower.add(shown.value, passed)
+            yield _event(
+                LiveReading(
+                    value=shown.value, unit=shown.unit, overload=shown.overload, stable=follower.stable, held=follower.held
+                )
+            )
             time.sleep(EVERY_S)
     except LinkError as error:
-        yield _event(LiveReading(value=None, unit="", overload=False, stable=False, lost=str(error)))
+        yield _lost(str(error))
     finally:
         meter.close()
+
+
+def _lost(why: str) -> str:
+    return _event(LiveReading(value=None, unit="", overload=False, stable=False, lost=why))
 
 
 def _event(reading: LiveReading) -> str:

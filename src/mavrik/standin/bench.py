@@ -13,7 +13,8 @@ from typing import Any
 
 from mavrik import __version__
 from mavrik.core.procedures import Ask, BenchState, Unit
-from mavrik.standin.vehicle import HiddenVehicle
+from mavrik.standin.scope import Acquisition
+from mavrik.standin.vehicle import HiddenVehicle, Probes
 
 RANGES = {Unit.VOLT: 60.0, Unit.AMPERE: 400.0, Unit.PER_MINUTE: 20_000.0, Unit.CELSIUS: 300.0, Unit.VOLT_PP: 20.0}
 OVERLOAD = "9.9E37"
@@ -44,6 +45,11 @@ class Hands:
     def __post_init__(self) -> None:
         battery = self.vehicle.circuit.battery
         self.red, self.black, self.element = battery.positive_node, battery.negative_node, battery.id
+
+    @property
+    def probes(self) -> Probes:
+        """Where the voltage probes are."""
+        return Probes(self.state, self.red, self.black)
 
     def read(self, unit: Unit, kind: str = "") -> float:
         """What is there to be measured now, with the meter's own error.
@@ -86,6 +92,8 @@ class _Session(socketserver.StreamRequestHandler):
     def handle(self) -> None:
         errors: list[str] = []
         self.range = RANGES[self.server.unit]
+        self.held: float | None = None
+        self.acquisition = Acquisition() if self.server.kind == "oscilloscope" else None
         while line := self.rfile.readline(LONGEST_LINE):
             words = line.decode("ascii", "replace").strip()
             if not words:
@@ -95,9 +103,9 @@ class _Session(socketserver.StreamRequestHandler):
                 return
             answer = self._answer(words, errors)
             if answer is not None:
-                self.wfile.write(answer.encode("ascii") + b"\n")
+                self.wfile.write((answer.encode("ascii") if isinstance(answer, str) else answer) + b"\n")
 
-    def _answer(self, words: str, errors: list[str]) -> str | None:
+    def _answer(self, words: str, errors: list[str]) -> str | bytes | None:
         head, _, rest = words.partition(" ")
         head, unit = head.upper(), self.server.unit
         if head == "*IDN?":
@@ -110,11 +118,13 @@ class _Session(socketserver.StreamRequestHandler):
             return None
         if head in (KINDS[self.server.kind][1], "READ?"):
             try:
-                value = self.server.hands.read(unit, self.server.kind)
+                held = self.held if self.server.hold.is_set() else None
+                value = self.server.hands.read(unit, self.server.kind) if held is None else held
             except (KeyError, ValueError):
                 # Nothing there to be measured: as a real one, it says so and gives no number.
                 errors.append('-200,"Execution error"')
                 return NO_NUMBER
+            self.held = value
             return OVERLOAD if abs(value) > self.range else f"{value:.6E}"
         try:
             if head in ("VOLT:DC:RANG", "CURR:DC:RANG"):
@@ -125,8 +135,14 @@ class _Session(socketserver.StreamRequestHandler):
                 self.server.hands.red, self.server.hands.black = (n.strip() for n in rest.split(","))
             elif head == "SIM:ELEM":
                 self.server.hands.element = rest.strip()
+            elif self.acquisition is not None:
+                hands = self.server.hands
+                with hands.lock:
+                    return self.acquisition.answer(head, rest, hands.vehicle, hands.probes)
             else:
-                errors.append('-113,"Undefined header"')
+                raise KeyError(head)
+        except KeyError:
+            errors.append('-113,"Undefined header"')
         except ValueError:
             errors.append('-224,"Illegal parameter value"')
         return None
@@ -143,6 +159,8 @@ class MeterServer(socketserver.ThreadingTCPServer):
         super().__init__(("127.0.0.1", port), _Session)
         self.kind, self.hands, self.unit = kind, hands, KINDS[kind][0]
         self.unplugged = threading.Event()
+        self.hold = threading.Event()
+        """Somebody has pressed HOLD: what is shown from then on does not change."""
         threading.Thread(target=self.serve_forever, daemon=True).start()
 
     @property

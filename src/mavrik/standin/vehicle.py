@@ -12,6 +12,10 @@ from mavrik.core.diagnosis import BenchModel, Change, Hypothesis, What, hypothes
 from mavrik.core.layouts import build_layout
 from mavrik.core.operating import State
 from mavrik.core.procedures import PROCEDURES, Ask, BenchState, Procedure, Taken, Unit, state_of
+from mavrik.core.waveform import pulse_hz
+from mavrik.standin import waves
+
+POLE_PAIRS = 6
 
 
 def with_starter(circuit: Circuit, amps: float = 220.0) -> Circuit:
@@ -36,6 +40,15 @@ VEHICLES = {
     "parallel": with_starter(build_layout("parallel_batteries", 12)),
     "car": build_layout("competition_car", 12),
 }
+
+
+@dataclass(frozen=True)
+class Probes:
+    """Where hands hold the probes, and how the vehicle stands meanwhile."""
+
+    state: BenchState
+    red: str
+    black: str
 
 
 @dataclass
@@ -105,6 +118,24 @@ class HiddenVehicle:
             return abs(float(self.rng.normal(0, 0.003)))
         ask = Ask("now", "now", Unit.VOLT_PP, BenchState.FAST_LOADED, a.stud_node, a.case_node, a.id, sign="ripple")
         return float(self.model.predict([ask], [self.truth])[0, 0]) * (1 + float(self.rng.normal(0, 0.02)))
+
+    def waveform(self, probes: Probes, t: waves.Floats) -> waves.Floats:
+        """What an oscilloscope sees at so many times [V]; while cranking, from before the key is turned until the engine runs."""
+
+        def volts(state: BenchState) -> float:
+            # Under the bonnet nothing is ever read with the battery alone: its rest is the network's, asleep.
+            ask = Ask("now", "now", Unit.VOLT, BenchState.ASLEEP if state is BenchState.REST else state, probes.red, probes.black)
+            return float(self.model.predict([ask], [self.truth])[0, 0])
+
+        if probes.state is BenchState.CRANKING:
+            return waves.started(t, volts(BenchState.ASLEEP), volts(BenchState.CRANKING), volts(BenchState.IDLE), self.rng)
+        speed = self.shaft_rpm(probes.state)
+        if speed <= 0:
+            return np.asarray(volts(probes.state) + self.rng.normal(0, waves.NOISE_V, len(t)))
+        cause = self.hidden.causes[0].split(":")[0]
+        return waves.running(
+            t, volts(probes.state), self.ripple_vpp(probes.state), pulse_hz(speed, 1.0, POLE_PAIRS), cause, self.rng
+        )
 
     def _shown(self, ask: Ask, value: float) -> Taken:
         if ask.unit is Unit.YES_NO:

@@ -97,11 +97,27 @@ def post_capture(path: CapturesPath, query: CaptureQuery) -> Response:
         wanted = Wanted(query.channel, query.interval_s, query.full_scale_v, query.factor)
         # Kept before the thread looks for it.
         with database().session() as own:
-            begun = captures.begin(own, path.job_id, query.name, wanted, me())
+            begun = captures.begin(own, path.job_id, query.name, wanted.channel, me())
     except BaseException:
         held.unlink(missing_ok=True)
         raise
     captures.read_later(database().session, begun.id, held, wanted)
+    return answer(begun, 202)
+
+
+@api.post(
+    "/jobs/<int:job_id>/captures/fetched",
+    summary="Capture with a connected oscilloscope",
+    tags=TAGS,
+    responses={"202": captures.CaptureRecord, **SAVE_ERRORS},
+)
+@needs(Role.TECHNICIAN)
+def post_fetched(path: CapturesPath, body: captures.Fetch) -> Response:
+    """It begins at once and is fetched in the background; delete the capture to stop that."""
+    # Kept before the thread looks for it.
+    with database().session() as own:
+        begun, address = captures.begin_fetch(own, path.job_id, body, me())
+    captures.fetch_later(database().session, begun.id, address, body)
     return answer(begun, 202)
 
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Captured waveforms: load a file, look at it from afar and near, ask what it says, take that as the reading. */
+import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
 import type { CaptureStretch, CrankCapture, ProblemDocument, Ripple } from '@/api/types'
@@ -14,11 +15,11 @@ import { useSession } from '@/lib/session'
 import { useWorkbench } from '@/lib/workbench'
 
 /** What is asked of the capture; `takes` where a reading waits for the answer. */
-const props = defineProps<{ asks: 'ripple' | 'cranking'; takes?: string }>()
+const props = defineProps<{ asks: 'ripple' | 'cranking'; takes?: string; engineRpm?: number | null; place?: { state: string; red: string; black: string } }>()
 const emit = defineEmits<{ close: []; take: [value: number, from: string] }>()
 const bench = useWorkbench()
 const session = useSession()
-const { captures, sending, load, stop, remove } = useCaptures(bench.jobId)
+const { captures, sending, load, fetch, stop, remove } = useCaptures(bench.jobId)
 
 const what = ref(props.asks)
 const wanted = reactive({ channel: '', interval_s: null as number | null, full_scale_v: null as number | null, factor: 1 })
@@ -36,6 +37,17 @@ async function bring(file: File | null | undefined): Promise<void> {
   if (id !== null) chosen.value = id
   if (input.value) input.value.value = ''
 }
+/** What a connected oscilloscope captures: many pulses, or all of a start. */
+const SECONDS = { ripple: 0.2, cranking: 10 }
+const instruments = useQuery({ queryKey: ['instruments'], queryFn: () => data(client.GET('/api/instruments')) })
+const scope = computed(() => instruments.data.value?.instruments.find((r) => r.instrument.kind === 'oscilloscope' && r.address)?.instrument ?? null)
+const kinds = computed(() => (['ripple', 'cranking'] as const).filter((k) => !props.takes || k === props.asks))
+async function captureNow(kind: 'ripple' | 'cranking'): Promise<void> {
+  if (!scope.value) return
+  what.value = kind
+  const id = await fetch({ instrument: scope.value.id, seconds: SECONDS[kind], state: props.place?.state ?? (kind === 'ripple' ? 'fast_loaded' : 'cranking'), red: props.place?.red ?? '', black: props.place?.black ?? '' })
+  if (id !== null) chosen.value = id
+}
 /** The same file again, another channel of it, or with what it did not say. */
 const again = () => void bring(last)
 
@@ -43,7 +55,7 @@ const stretch = ref<CaptureStretch | null>(null)
 const ripple = ref<Ripple | null>(null)
 const crank = ref<CrankCapture | null>(null)
 const problem = ref<ProblemDocument | null>(null)
-const speed = reactive({ engine_rpm: null as number | null, pole_pairs: null as number | null })
+const speed = reactive({ engine_rpm: props.engineRpm ?? null, pole_pairs: null as number | null })
 const path = computed(() => ({ job_id: bench.jobId, capture_id: chosen.value ?? 0 }))
 async function look(from_s?: number, to_s?: number): Promise<void> {
   try {
@@ -114,7 +126,11 @@ useKeys([
       <div class="two">
         <section class="stack">
           <input ref="input" type="file" class="d-sr-only" tabindex="-1" aria-label="Capture file" data-test="capture-file" @change="bring(($event.target as HTMLInputElement).files?.[0])">
-          <v-btn color="primary" :disabled="!session.mayWrite || sending.share !== null" @click="input?.click()">Load a file</v-btn>
+          <template v-if="scope && session.mayWrite">
+            <v-btn v-for="k in kinds" :key="k" color="primary" :data-test="`fetch-${k}`" :disabled="busy" @click="captureNow(k)">{{ k === 'ripple' ? `Capture ripple, ${SECONDS.ripple} s` : `Capture a start, ${SECONDS.cranking} s` }}</v-btn>
+            <small class="quiet">{{ scope.label }} captures from the tap on{{ kinds.includes('cranking') ? ': for a start, tap first, then turn the key' : '' }}.</small>
+          </template>
+          <v-btn :color="scope ? undefined : 'primary'" :variant="scope ? 'outlined' : 'flat'" :disabled="!session.mayWrite || sending.share !== null" @click="input?.click()">Load a file</v-btn>
           <div v-if="sending.share !== null" class="stack" role="status">
             <span>Sending, {{ fixed(sending.share * 100, 0) }} %</span><v-progress-linear :model-value="sending.share * 100" height="10" />
             <v-btn variant="outlined" data-test="stop-sending" @click="stop">Stop</v-btn>

@@ -161,7 +161,7 @@ useKeys([
       <div v-if="live.on" class="live" :class="{ lost: live.reading?.lost }" data-test="live" aria-live="off">
         <template v-if="live.reading?.lost">{{ live.reading.lost }}</template>
         <template v-else-if="live.reading?.overload"><b>OVER RANGE</b> change the range rather than peg the meter</template>
-        <template v-else-if="live.reading"><b>{{ shownLive }}</b><span>{{ live.reading.stable ? '✓ at rest' : 'moving' }}</span><v-btn variant="outlined" data-test="take" @click="take">Take (Ctrl+Enter)</v-btn></template>
+        <template v-else-if="live.reading"><b>{{ shownLive }}</b><span v-if="live.reading.held" class="held" data-test="held">no digit has moved: is the meter on hold?</span><span v-else>{{ live.reading.stable ? '✓ at rest' : 'moving' }}</span><v-btn variant="outlined" data-test="take" @click="take">Take (Ctrl+Enter)</v-btn></template>
         <template v-else>Connecting …</template>
       </div>
       <div class="two">
@@ -207,7 +207,7 @@ useKeys([
           <div v-if="skipping" class="row"><v-text-field v-model="reason" label="Why is it skipped?" data-test="skip-reason" /><v-btn :disabled="!reason.trim()" @click="save(reason.trim())">Skip</v-btn></div>
         </section>
       </div>
-      <CaptureDialog v-if="captured" :asks="captured.capture === 'ripple' ? 'ripple' : 'cranking'" :takes="captured.label" @close="captured = null" @take="takeCapture" />
+      <CaptureDialog v-if="captured" :asks="captured.capture === 'ripple' ? 'ripple' : 'cranking'" :takes="captured.label" :engine-rpm="draft.engine_rpm" :place="{ state: captured.state, red: captured.red, black: captured.black }" @close="captured = null" @take="takeCapture" />
   </FullScreen>
 </template>
 

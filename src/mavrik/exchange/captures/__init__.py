@@ -5,9 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from mavrik.exchange.captures import parquet, sigrok, sound, table
-from mavrik.exchange.captures.base import MOST_SAMPLES, Capture, CaptureError, Progress, Wanted, nothing
+from mavrik.exchange.captures.base import Capture, CaptureError, Progress, Wanted, nothing
 
-__all__ = ["MOST_SAMPLES", "Capture", "CaptureError", "Progress", "Wanted", "parquet", "read_capture"]
+__all__ = ["Capture", "CaptureError", "Progress", "Wanted", "parquet", "read_capture"]
 
 
 def read_capture(path: Path, wanted: Wanted | None = None, progress: Progress = nothing) -> Capture:

@@ -7,8 +7,8 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from mavrik.core.waveform import Wave
-from mavrik.exchange.captures.base import MOST_SAMPLES, Capture, CaptureError, Progress, Wanted, pick, too_many
+from mavrik.core.waveform import MOST_SAMPLES, Wave
+from mavrik.exchange.captures.base import Capture, CaptureError, Progress, Wanted, pick, too_many
 
 BLOCK = 1 << 18
 

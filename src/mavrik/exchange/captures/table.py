@@ -16,8 +16,8 @@ import pyarrow as pa
 from numpy.typing import NDArray
 from pyarrow import csv
 
-from mavrik.core.waveform import Wave
-from mavrik.exchange.captures.base import MOST_SAMPLES, Capture, CaptureError, Progress, Wanted, pick, too_many
+from mavrik.core.waveform import MOST_SAMPLES, Wave
+from mavrik.exchange.captures.base import Capture, CaptureError, Progress, Wanted, pick, too_many
 
 HEAD_BYTES = 1 << 18
 BLOCK_BYTES = 8 << 20
