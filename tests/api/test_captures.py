@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import base64
 import io
+import json
 import threading
 import time
 from collections.abc import Iterator
@@ -11,11 +13,12 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
 import pytest
 from pyarrow import parquet
 
 from mavrik.exchange.captures import Wanted
-from mavrik.jobs import captures
+from mavrik.jobs import captures, carrying
 from mavrik.jobs.people import Role, Who
 from mavrik.standin.vehicle import VEHICLES
 from mavrik.store.database import Database
@@ -83,7 +86,7 @@ def test_a_capture_may_be_larger_than_any_other_body(tech: Caller, job: int) -> 
     raw = table(np.tile(cranked(1000.0), 70), 1e-3)
     assert len(raw) > 5_500_000
     assert load(tech, job, raw)["state"] == "ready"
-    assert tech.post("/api/jobs/import", raw=raw).status_code == 413
+    assert tech.post("/api/assess", raw=raw).status_code == 413
 
 
 def test_a_cranking_capture_says_how_far_the_battery_fell(tech: Caller, job: int) -> None:
@@ -152,22 +155,57 @@ def test_nobody_reaches_captures_signed_out(stranger: Caller) -> None:
     assert stranger.get("/api/jobs/1/captures/1/samples.parquet").status_code == 401
 
 
+def import_of(caller: Caller, bundle: bytes) -> tuple[int, dict[str, Any]]:
+    """The job made of a bundle, and its only capture."""
+    made: Any = caller.post("/api/jobs/import", raw=bundle)
+    assert made.status_code == 201, made.text
+    (carried,) = caller.get(f"/api/jobs/{made.json['id']}/captures").json["captures"]  # type: ignore[index]
+    return int(made.json["id"]), dict(carried)
+
+
 def test_a_capture_goes_with_the_job_and_onto_the_sheet(tech: Caller, job: int) -> None:
-    """Its picture is carried; asked for ripple in the new place, it says that the samples stayed behind."""
+    """Samples and all: in the new place it answers as it did in the old."""
     document = simple_document()
     assert tech.put(f"/api/jobs/{job}/circuit", {"document": document, "lock": None}).status_code == 200
     found = load(tech, job, table(np.tile(cranked(1000.0), 4), 1e-3), "name=start%3Cb%3E.csv")
     bundle = tech.get(f"/api/jobs/{job}/bundle").data
     sheet = tech.get(f"/api/jobs/{job}/sheet").text
     assert "Captured waveforms" in sheet and "24,000 samples" in sheet and "start&lt;b&gt;.csv" in sheet and "9.40 V" in sheet
-    made: Any = tech.post("/api/jobs/import", raw=bundle).json
-    (carried,) = tech.get(f"/api/jobs/{made['id']}/captures").json["captures"]  # type: ignore[index]
+    there, carried = import_of(tech, bundle)
     assert (carried["samples"], carried["state"], carried["made_by"]) == (found["samples"], "ready", "Tech")
-    there: Any = tech.get(f"/api/jobs/{made['id']}/captures/{carried['id']}/view?points=300").json
+    for ask in ("view?points=300", "cranking", "view?from_s=1&to_s=1.01&points=300"):
+        here = tech.get(f"/api/jobs/{job}/captures/{found['id']}/{ask}").json
+        assert tech.get(f"/api/jobs/{there}/captures/{carried['id']}/{ask}").json == here
+
+
+def test_a_capture_too_large_to_travel_goes_as_its_picture(tech: Caller, job: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Asked for ripple in the new place, it says that the samples stayed behind."""
+    found = load(tech, job, table(np.tile(cranked(1000.0), 4), 1e-3))
+    monkeypatch.setattr(carrying, "MOST_SAMPLE_BYTES", 2_000)
+    there, carried = import_of(tech, tech.get(f"/api/jobs/{job}/bundle").data)
+    assert carried["samples"] == found["samples"]
+    far: Any = tech.get(f"/api/jobs/{there}/captures/{carried['id']}/view?points=300").json
     here: Any = tech.get(f"/api/jobs/{job}/captures/{found['id']}/view?points=300").json
-    assert min(there["least_v"]) == pytest.approx(min(here["least_v"])) and there["to_s"] == pytest.approx(here["to_s"])
-    refused = tech.get(f"/api/jobs/{made['id']}/captures/{carried['id']}/ripple")
+    assert min(far["least_v"]) == pytest.approx(min(here["least_v"])) and far["to_s"] == pytest.approx(here["to_s"])
+    refused = tech.get(f"/api/jobs/{there}/captures/{carried['id']}/ripple")
     assert refused.status_code == 422 and "where it was loaded" in refused.json["detail"]  # type: ignore[index]
+
+
+def test_samples_of_a_bundle_that_are_none_are_refused_and_nothing_is_kept(tech: Caller, job: int) -> None:
+    load(tech, job, table(cranked(1000.0), 1e-3))
+    bundle = json.loads(tech.get(f"/api/jobs/{job}/bundle").data)
+    before = tech.get("/api/jobs").json
+    capture = bundle["captures"][0]
+    other = io.BytesIO()
+    parquet.write_table(pa.table({"volts": ["a"] * capture["samples"]}), other)
+    sound = base64.urlsafe_b64decode(capture["samples_parquet"])
+    for data in (b"PAR1 nothing PAR1", b"", sound[:-40], other.getvalue()):
+        capture["samples_parquet"] = base64.urlsafe_b64encode(data).decode()
+        refused: Any = tech.post("/api/jobs/import", raw=json.dumps(bundle).encode())
+        assert refused.status_code == 422 and refused.json["problems"][0]["element"] == "captures", refused.text
+    capture["samples_parquet"], capture["samples"] = base64.urlsafe_b64encode(sound).decode(), 7
+    assert tech.post("/api/jobs/import", raw=json.dumps(bundle).encode()).status_code == 422
+    assert tech.get("/api/jobs").json == before
 
 
 def test_a_reading_that_went_down_with_its_server_is_said_to_be_lost(tech: Caller, job: int, database_url: str) -> None:

@@ -203,7 +203,7 @@ def test_a_bad_bundle_leaves_nothing_behind(tech: Caller, raw: bytes) -> None:
 
 
 def test_an_upload_beyond_the_limit_is_refused(tech: Caller) -> None:
-    assert tech.post("/api/jobs/import", raw=b" " * 5_100_000).status_code == 413
+    assert tech.post("/api/jobs/import", raw=b" " * 12_100_000).status_code == 413
 
 
 def test_readings_go_out_as_csv(tech: Caller, job: dict[str, Any]) -> None:

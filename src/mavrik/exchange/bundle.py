@@ -7,7 +7,7 @@ from datetime import date, datetime
 from enum import StrEnum
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Base64UrlBytes, Field, ValidationError, model_validator
 
 from mavrik.core.circuit import Ampere, Circuit, Document
 from mavrik.core.limits import LimitProfileName
@@ -19,7 +19,10 @@ from mavrik.core.waveform import MOST_SAMPLES
 
 FORMAT = "mavrik-job"
 VERSION = 1
-LARGEST_BUNDLE_BYTES = 5_000_000
+LARGEST_BUNDLE_BYTES = 12_000_000
+MOST_SAMPLE_BYTES = 8_000_000
+"""What the samples of all captures together may take of that, as they stand in the file; what is beyond goes as its picture."""
+
 MOST_CARRIED = 1000
 """Stretches that a carried capture is drawn with."""
 
@@ -125,7 +128,7 @@ CarriedVolts = Annotated[tuple[Annotated[float, Field(ge=-1e4, le=1e4)] | None, 
 
 
 class BundleCapture(Document):
-    """A captured waveform as seen from afar: its samples stay where it was loaded."""
+    """A captured waveform as seen from afar, and its samples where they are few enough to travel."""
 
     name: Annotated[str, Field(min_length=1, max_length=120)]
     channel: Annotated[str, Field(max_length=200)] = ""
@@ -136,6 +139,13 @@ class BundleCapture(Document):
     made_at: Annotated[str, Field(max_length=40)] = ""
     least_v: Annotated[CarriedVolts, Field(description="The least of every even stretch [V]; null where nothing was captured")]
     most_v: CarriedVolts
+    samples_parquet: Annotated[
+        Base64UrlBytes | None,
+        Field(
+            max_length=MOST_SAMPLE_BYTES,
+            description="All samples as Parquet in URL-safe base64; null: they stay where it was loaded",
+        ),
+    ] = None
 
     @model_validator(mode="after")
     def _pairs(self) -> BundleCapture:

@@ -45,6 +45,8 @@ STRETCH = 256
 """Samples of which the least and the most are kept for the view from afar."""
 MOST_POINTS = 4000
 MOST_OF_A_JOB = 40
+LEAST_BYTES = 0.5
+"""No sample of a real signal packs into less."""
 TOLD_EVERY_S = 0.25
 CARRIED_NOTE = "Only the picture of this capture came with the bundle; its samples are where it was loaded."
 LOST_AFTER = timedelta(seconds=90)
@@ -110,8 +112,11 @@ def capture_record(row: Capture) -> CaptureRecord:
     )  # fmt: skip
 
 
-def carried(session: Session, job_id: int) -> tuple[BundleCapture, ...]:
-    """The captures of a job as a bundle and a sheet carry them, the oldest first."""
+def carried(session: Session, job_id: int, room: int = 0) -> tuple[BundleCapture, ...]:
+    """The captures of a job as a bundle and a sheet carry them, the oldest first.
+
+    room: how much their samples may take together [bytes of base64]; the smallest captures go first
+    """
     query = select(Capture).where(Capture.job_id == job_id, Capture.state == "ready").order_by(Capture.id)
     found = []
     for row in session.scalars(query.options(undefer(Capture.envelope))):
@@ -128,11 +133,37 @@ def carried(session: Session, job_id: int) -> tuple[BundleCapture, ...]:
                 made_by=row.person_name, made_at=row.created_at.isoformat(), least_v=_shown(least), most_v=_shown(most),
             )
         )  # fmt: skip
+    rows = {row.id: k for k, row in enumerate(session.scalars(query))}
+    for row in sorted(session.scalars(query), key=lambda r: r.samples):
+        if room <= 0 or row.samples * LEAST_BYTES > room:
+            break
+        if row.document.get("afar"):
+            continue
+        data = parquet.write(_wave(session, row), row.document.get("channel", ""), row.name)
+        room -= (len(data) + 2) // 3 * 4
+        if room < 0:
+            break
+        k = rows[row.id]
+        found[k] = found[k].model_copy(update={"samples_parquet": data})
     return tuple(found)
 
 
 def take_in(session: Session, job_id: int, given: BundleCapture) -> None:
-    """Keep a carried capture: to be seen, without the samples."""
+    """Keep a carried capture, to be seen and asked; without its samples to be seen only.
+
+    Raises CaptureError for samples that are none.
+    """
+    if given.samples_parquet is not None:
+        volts = parquet.read(given.samples_parquet, given.samples)
+        row = Capture(
+            job_id=job_id, name=given.name, state="ready", progress=1.0, person_name=given.made_by,
+            document={"channel": given.channel, "channels": [given.channel], "notes": []},
+        )  # fmt: skip
+        _fill(row, Wave(volts, given.interval_s, given.start_s))
+        session.add(row)
+        session.flush()
+        _keep_samples(session, row.id, volts)
+        return
     far = np.array([[np.nan if v is None else v for v in side] for side in (given.least_v, given.most_v)], dtype="<f4")
     session.add(
         Capture(
@@ -233,16 +264,12 @@ def _read(sessions: Sessions, capture_id: int, read: Callable[[Progress], Found]
         # Seen from afar as soon as it is read; keeping millions of samples takes another second.
         with sessions() as session:
             row = _still_wanted(session, capture_id)
-            least, most = envelope(volts, -(-len(volts) // STRETCH))
-            row.envelope = np.stack((least, most)).astype("<f4").tobytes()
+            _fill(row, Wave(volts, found.wave.interval_s, found.wave.start_s))
             row.document = {**row.document, "channel": found.channel, "channels": found.channels, "notes": found.notes}
-            row.samples, row.interval_s, row.start_s = len(volts), found.wave.interval_s, found.wave.start_s
             row.touched_at = func.now()
         with sessions() as session:
             row = _still_wanted(session, capture_id)
-            for k in range(0, len(volts), PART):
-                session.add(CapturePart(capture_id=capture_id, position=k // PART, samples=volts[k : k + PART].tobytes()))
-                session.flush()
+            _keep_samples(session, capture_id, volts)
             row.state, row.progress = "ready", 1.0
     except Stopped:
         log.info("capture %s stopped", capture_id)
@@ -251,6 +278,19 @@ def _read(sessions: Sessions, capture_id: int, read: Callable[[Progress], Found]
     except Exception:
         log.exception("capture %s", capture_id)
         _fail(sessions, capture_id, "It could not be read; the server's log says why.")
+
+
+def _fill(row: Capture, wave: Wave) -> None:
+    """What a capture is known by before its samples are kept."""
+    least, most = envelope(wave.volts, -(-len(wave.volts) // STRETCH))
+    row.envelope = np.stack((least, most)).astype("<f4").tobytes()
+    row.samples, row.interval_s, row.start_s = len(wave.volts), wave.interval_s, wave.start_s
+
+
+def _keep_samples(session: Session, capture_id: int, volts: NDArray[np.float32]) -> None:
+    for k in range(0, len(volts), PART):
+        session.add(CapturePart(capture_id=capture_id, position=k // PART, samples=volts[k : k + PART].tobytes()))
+        session.flush()
 
 
 def _still_wanted(session: Session, capture_id: int) -> Capture:
@@ -300,6 +340,10 @@ def _samples(session: Session, row: Capture, first: int, last: int) -> NDArray[n
     volts = np.frombuffer(b"".join(parts), dtype="<f4")
     start = first // PART * PART
     return volts[first - start : last - start]
+
+
+def _wave(session: Session, row: Capture) -> Wave:
+    return Wave(_samples(session, row, 0, row.samples), row.interval_s, row.start_s)
 
 
 def view_of(session: Session, job_id: int, capture_id: int, from_s: float | None, to_s: float | None, points: int) -> CaptureView:
@@ -353,7 +397,7 @@ def cranking_in(session: Session, job_id: int, capture_id: int) -> CrankCapture:
     row = _ready(session, job_id, capture_id)
     volts = get_row(session, job_id).vehicle.system_voltage_v
     try:
-        return cranking_of(Wave(_samples(session, row, 0, row.samples), row.interval_s, row.start_s), volts)
+        return cranking_of(_wave(session, row), volts)
     except WaveformError as error:
         raise InvalidError(str(error), [Problem("capture", "samples", str(error))]) from error
 
@@ -361,5 +405,4 @@ def cranking_in(session: Session, job_id: int, capture_id: int) -> CrankCapture:
 def as_parquet(session: Session, job_id: int, capture_id: int) -> bytes:
     """A capture's samples as Apache Parquet."""
     row = _ready(session, job_id, capture_id)
-    wave = Wave(_samples(session, row, 0, row.samples), row.interval_s, row.start_s)
-    return parquet.write(wave, row.document.get("channel", ""), row.name)
+    return parquet.write(_wave(session, row), row.document.get("channel", ""), row.name)

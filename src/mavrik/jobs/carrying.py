@@ -9,8 +9,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Circuit
+from mavrik.core.topology import Problem
 from mavrik.exchange.bundle import (
     FORMAT,
+    MOST_SAMPLE_BYTES,
     VERSION,
     Bundle,
     BundleCapture,
@@ -22,6 +24,7 @@ from mavrik.exchange.bundle import (
     read_bundle,
     write_bundle,
 )
+from mavrik.exchange.captures import CaptureError
 from mavrik.exchange.readings_table import readings_csv, readings_parquet
 from mavrik.jobs import captures
 from mavrik.jobs.bench_work import add_run
@@ -62,7 +65,7 @@ def bundle_of(job: JobRecord, captured: tuple[BundleCapture, ...] = ()) -> Bundl
 def export_bundle(session: Session, job_id: int) -> tuple[str, bytes]:
     """A job as a file: its name and bytes."""
     job = open_job(session, job_id)
-    return f"{job.number}.mavrik.json", write_bundle(bundle_of(job, captures.carried(session, job_id)))
+    return f"{job.number}.mavrik.json", write_bundle(bundle_of(job, captures.carried(session, job_id, MOST_SAMPLE_BYTES)))
 
 
 def export_readings(session: Session, job_id: int, kind: Literal["csv", "parquet"] = "csv") -> tuple[str, str | bytes]:
@@ -120,7 +123,12 @@ def import_bundle(session: Session, data: bytes, who: Who) -> JobRecord:
         bundle = read_bundle(data)
     except BundleError as error:
         raise InvalidError(str(error), error.problems) from error
-    row = store_bundle(session, bundle, who)
+    try:
+        row = store_bundle(session, bundle, who)
+    except CaptureError as error:
+        raise InvalidError(
+            f"A capture of the bundle cannot be read. {error}", [Problem("captures", "samples_parquet", str(error))]
+        ) from error
     note_change(session, row.id, who, f"took the job in from a bundle numbered {bundle.job.number}")
     session.flush()
     return job_record(session, row)

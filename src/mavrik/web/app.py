@@ -45,7 +45,7 @@ def create_app(settings: Settings) -> OpenAPI:
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_SECURE=settings.https,
         PERMANENT_SESSION_LIFETIME=timedelta(hours=14),
-        MAX_CONTENT_LENGTH=LARGEST_BUNDLE_BYTES,
+        MAX_CONTENT_LENGTH=LARGEST_BODY_BYTES,
         WTF_CSRF_TIME_LIMIT=None,
     )
     app.extensions["mavrik_database"] = Database(settings.database_url)
@@ -57,6 +57,11 @@ def create_app(settings: Settings) -> OpenAPI:
     app.register_api(captures.api)
     app.register_blueprint(_pages(settings))
     return app
+
+
+LARGEST_BODY_BYTES = 2_000_000
+ROOM = {captures.UPLOAD: LARGEST_FILE_BYTES, "api.post_import": LARGEST_BUNDLE_BYTES}
+"""Endpoints that take a file, and how large a one."""
 
 
 def _invalid(error: ValidationError) -> Response:
@@ -71,10 +76,10 @@ def _install_headers(app: Flask) -> None:
         g.nonce = secrets.token_urlsafe(16)
 
     @app.before_request
-    def room_for_captures() -> None:
+    def room_for_files() -> None:
         # Said before the write token is looked for, which looks at the body.
-        if request.endpoint == captures.UPLOAD:
-            request.max_content_length = LARGEST_FILE_BYTES
+        if request.endpoint in ROOM:
+            request.max_content_length = ROOM[request.endpoint]
 
     @app.after_request
     def headers(response: Response) -> Response:

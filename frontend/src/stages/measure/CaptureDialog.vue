@@ -122,7 +122,7 @@ useKeys([
 </script>
 
 <template>
-  <FullScreen title="Captures" about="CSV, WAV or a session file from an oscilloscope or logger" close-test="close-captures" data-test="captures" @close="emit('close')" @dragover.prevent @drop.prevent="bring($event.dataTransfer?.files[0])">
+  <FullScreen title="Captures" about="from a connected oscilloscope, or a file: CSV, WAV, session" close-test="close-captures" data-test="captures" @close="emit('close')" @dragover.prevent @drop.prevent="bring($event.dataTransfer?.files[0])">
       <div class="two">
         <section class="stack">
           <input ref="input" type="file" class="d-sr-only" tabindex="-1" aria-label="Capture file" data-test="capture-file" @change="bring(($event.target as HTMLInputElement).files?.[0])">
