@@ -338,3 +338,14 @@ def test_a_meter_on_hold_shows_the_same_whatever_the_vehicle_does(bench: dict[st
     bench["multimeter"].hold.clear()
     assert meter.read().value != first
     meter.close()
+
+
+def test_a_clamp_at_the_battery_reads_what_goes_in_with_the_engine_running_and_a_drain_without() -> None:
+    with meters_on("none:") as servers:
+        clamp = connect(InstrumentKind.CLAMP, servers["clamp"].address)
+        say(servers["clamp"], "SIM:STAT fast")
+        charging = clamp.read().value
+        say(servers["clamp"], "SIM:STAT rest")
+        drain = clamp.read().value
+        clamp.close()
+    assert charging is not None and charging > 0.5 and drain is not None and 0 < drain < 0.1

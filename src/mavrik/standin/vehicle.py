@@ -12,10 +12,13 @@ from mavrik.core.diagnosis import BenchModel, Change, Hypothesis, What, hypothes
 from mavrik.core.layouts import build_layout
 from mavrik.core.operating import State
 from mavrik.core.procedures import PROCEDURES, Ask, BenchState, Procedure, Taken, Unit, state_of
+from mavrik.core.procedures.states import IDLE_RPM
 from mavrik.core.waveform import pulse_hz
 from mavrik.standin import waves
 
 POLE_PAIRS = 6
+SLIPPING = 0.8
+"""What of its speed a shaft has left under a belt that slips."""
 
 
 def with_starter(circuit: Circuit, amps: float = 220.0) -> Circuit:
@@ -79,7 +82,13 @@ class HiddenVehicle:
         if not asks:
             return {}
         seen = self.model.predict(asks, [self.truth])[0]
-        return {a.id: self._shown(a, float(v)) for a, v in zip(asks, seen, strict=True)}
+        found = {a.id: self._shown(a, float(v)) for a, v in zip(asks, seen, strict=True)}
+        if any(a.sign == "shaft" for a in asks):
+            # No two engines idle at the same speed; the pulley's is worth nothing without it.
+            engine = float(self.rng.uniform(0.9, 1.15))
+            found["engine_rpm"] = Taken(IDLE_RPM * engine, 0.02 * IDLE_RPM)
+            found |= {a.id: Taken(found[a.id].value * engine, found[a.id].uncertainty) for a in asks if a.sign == "shaft"}
+        return found
 
     def shown(self, ask: Ask) -> float:
         """What a connected meter shows of one place, now: its own error stays, its last digit does not."""
@@ -100,7 +109,9 @@ class HiddenVehicle:
         """What a tachometer shows at the pulley: a belt that slips is a fifth behind [1/min]."""
         slips = any(c.startswith("belt_slips") for c in self.hidden.causes)
         turned = 0.0 if self._running(state).cranking else self._running(state).engine_rpm
-        return turned * self.circuit.alternator.pulley_ratio * (0.8 if slips else 1.0) * (1 + float(self.rng.normal(0, 0.002)))
+        return (
+            turned * self.circuit.alternator.pulley_ratio * (SLIPPING if slips else 1.0) * (1 + float(self.rng.normal(0, 0.002)))
+        )
 
     def case_c(self, state: BenchState) -> float:
         """What an infrared thermometer shows of the first alternator's case: a diode or phase fault makes it hot [degC]."""
@@ -151,6 +162,10 @@ class HiddenVehicle:
         return {k: v for p in PROCEDURES for k, v in self.read(p).items()}
 
 
+def _shaft_of(circuit: Circuit, alternator: str) -> float:
+    return IDLE_RPM * next(a.pulley_ratio for a in circuit.alternators if a.id == alternator)
+
+
 def hidden_faults(circuit: Circuit) -> list[Hypothesis]:
     """One of each cause, at a magnitude that no grid has and a technician would call a fault."""
     found: dict[tuple[str, ...], Hypothesis] = {}
@@ -166,5 +181,7 @@ def hidden_faults(circuit: Circuit) -> list[Hypothesis]:
             changes = (replace(changes[0], amount=amount),)
         if kind == "under_rated":
             h = replace(h, signs={k: 0.57 * next(a.rated_a for a in circuit.alternators if a.id == k[1]) for k in h.signs})
+        if kind == "belt_slips":
+            h = replace(h, signs={k: v if k[0] != "shaft" else _shaft_of(circuit, k[1]) * SLIPPING for k, v in h.signs.items()})
         found.setdefault(h.causes, replace(h, changes=changes))
     return list(found.values())

@@ -41,6 +41,7 @@ function look(k: number, element: string): void {
           </div>
         </div>
         <p class="quiet ma-0">Two may be there at once, so the shares can add up to more than 100 %.</p>
+        <p v-for="d in view.diagnosis.doubtful" :key="d.ask" class="ma-0" data-test="doubtful"><b>Read again: {{ d.label }}, {{ shown(d.value, d.unit) }}.</b> The likeliest cause would give {{ shown(d.expected, d.unit) }}, and no other explains it: a slip of the probe, the range or the decimal point ({{ percent(d.probability) }}).</p>
         <p v-if="view.diagnosis.together.length" class="ma-0"><b>Both at once:</b> {{ view.diagnosis.together.join('; ') }}.</p>
       </template>
       <p v-if="view.diagnosis.next_tests.length" class="ma-0">Next tests, by what they tell a minute:

@@ -18,6 +18,7 @@ from mavrik.core.circuit import (
     SwitchBranch,
     TerminationCondition,
 )
+from mavrik.core.procedures.states import IDLE_RPM
 from mavrik.core.sources import source_table
 from mavrik.core.tables import Table, load_table
 
@@ -70,6 +71,8 @@ class FaultTable(Table):
     shorted_diode_drain_a: float
     modules_asleep_a: float
     ripple_vpp: dict[str, float]
+    slipping_shaft_share: float
+    """What of its speed the shaft has left."""
     scatter: dict[str, float]
     misread_share: float
     misread_range: dict[str, float]
@@ -146,7 +149,7 @@ def hypotheses(circuit: Circuit) -> list[Hypothesis]:
             ripple = table.ripple_vpp.get(kind)
             signs = {("ripple", a.id): ripple * scale} if ripple else {}
             if kind == "belt_slips":
-                signs[("belt", a.id)] = 0.0
+                signs |= {("belt", a.id): 0.0, ("shaft", a.id): IDLE_RPM * a.pulley_ratio * table.slipping_shaft_share}
             found += one(kind, Change(What.LIMIT_SHARE, a.id, shares[kind]), signs=signs)
         found += one(
             "diode_shorted", Change(What.LIMIT_SHARE, a.id, shares["diode_shorted"]),

@@ -13,6 +13,7 @@ from mavrik.core.circuit import Circuit, DiodeBranch, LinkBranch
 from mavrik.core.diagnosis.hypotheses import Hypothesis, What, fault_table
 from mavrik.core.operating import Engine
 from mavrik.core.procedures import Ask, BenchState, Unit, half_cca_a, ohmic, state_of
+from mavrik.core.procedures.states import IDLE_RPM
 from mavrik.core.topology import neighbours, reach
 
 Floats = NDArray[np.float64]
@@ -151,7 +152,9 @@ def _read(network: net.Network, found: net.Solved, asks: list[Ask]) -> Floats:
         elif ask.element in source:
             read = found.source_a[:, source[ask.element]]
         elif ask.element in emf:
-            read = -found.emf_a[:, emf[ask.element]] + fault_table().modules_asleep_a
+            # Asleep a drain is read, out of the battery; running, what goes into it.
+            into = found.emf_a[:, emf[ask.element]]
+            read = fault_table().modules_asleep_a - into if ask.state is BenchState.ASLEEP else into
         else:
             read = found.resistor_a[:, resistor[ask.element]]
         columns.append(read)
@@ -164,6 +167,7 @@ def _sign(circuit: Circuit, ask: Ask, hypothesis: Hypothesis) -> float:
         "lamp": 1.0,
         "belt": 1.0,
         "plate": alternator.rated_a,
+        "shaft": IDLE_RPM * alternator.pulley_ratio,
         "ripple": fault_table().ripple_vpp["none"] * circuit.system_voltage_v / 12,
     }[ask.sign]
     return hypothesis.signs.get((ask.sign, ask.element), usual)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated
 
 import numpy as np
@@ -17,6 +17,7 @@ from mavrik.core.diagnosis.hypotheses import NOTHING, Hypothesis, both, fault_ta
 from mavrik.core.diagnosis.predictions import BenchModel
 from mavrik.core.measurement import DropTest
 from mavrik.core.procedures import PROCEDURES, Ask, BenchState, Procedure, Taken, Unit
+from mavrik.core.procedures.states import IDLE_RPM
 from mavrik.core.uncertainty import COVERAGE
 
 Floats = NDArray[np.float64]
@@ -27,6 +28,12 @@ SHOWN = 8
 SAMPLES = 120
 KEPT = 60
 """Hypotheses that the value of a further test is reckoned over."""
+
+DOUBTFUL = 0.6
+"""A reading that is so likely a slip is asked to be taken again."""
+
+DEFICIT_A = 1.0
+"""What batteries give at idle below this is within what nobody knows of the loads."""
 
 TELLS = 1.0
 """A reading is evidence where it moves the odds by this much at least, in natural logarithms."""
@@ -70,11 +77,24 @@ class NextTest:
     bits: Annotated[float, Field(description="Expected information about the cause [bit]")]
 
 
+@dataclass(frozen=True)
+class Doubt:
+    """A reading that no likely cause explains: more likely a slip of the probe, a range or a decimal point."""
+
+    ask: str
+    label: str
+    unit: str
+    value: float
+    expected: Annotated[float, Field(description="With the likeliest cause")]
+    probability: Annotated[float, Field(description="That it is a slip")]
+
+
 class Diagnosis(Document):
     """The ranked causes and the next tests."""
 
     readings: int
     causes: tuple[Cause, ...]
+    doubtful: tuple[Doubt, ...] = Field(description="Readings to be taken again")
     together: tuple[str, ...] = Field(description="Labels of two faults that explain the readings better than any one")
     next_tests: tuple[NextTest, ...]
     headline: str
@@ -93,7 +113,9 @@ def scatter_of(ask: Ask, predicted: Floats, sound: float) -> Floats:
         return np.asarray(np.hypot(own, s["magnitude_share"] * (predicted - sound)))
     if ask.sign == "plate":
         return np.asarray(np.hypot(1.0, s["magnitude_share"] * (predicted - sound)))
-    if ask.sign == "ripple":
+    if ask.sign == "shaft":
+        own = s["shaft_share"] * size
+    elif ask.sign == "ripple":
         own = s["ripple_share"] * size + s["ripple_v"]
     elif ask.unit is Unit.AMPERE:
         own = s["output_share"] * size + (s["drain_a"] if ask.state is BenchState.ASLEEP else s["output_a"])
@@ -128,9 +150,28 @@ def log_likelihood(asks: Sequence[Ask], predicted: Floats, taken: Mapping[str, T
         sigma = np.hypot(scatter_of(ask, predicted[:, k], predicted[0, k]), read.uncertainty / COVERAGE)
         off = np.where(np.isnan(predicted[:, k]), np.inf, (read.value - predicted[:, k]) / np.where(np.isnan(sigma), 1.0, sigma))
         normal = np.exp(-0.5 * off**2) / (np.where(np.isnan(sigma), 1.0, sigma) * np.sqrt(2 * np.pi))
-        slip = 1 / table.misread_range[ask.unit]
-        found[:, k] = np.log((1 - table.misread_share) * normal + table.misread_share * slip)
+        found[:, k] = np.log((1 - table.misread_share) * normal + _slip(ask))
     return found
+
+
+def _slip(ask: Ask) -> float:
+    """How likely a slip of the probe gives just this reading, whatever the cause; 0 for a yes or a no."""
+    table = fault_table()
+    return 0.0 if ask.unit is Unit.YES_NO else table.misread_share / table.misread_range[ask.unit]
+
+
+def _doubts(
+    asks: Sequence[Ask], told: Floats, posterior: Floats, predicted: Floats, taken: Mapping[str, Taken]
+) -> tuple[Doubt, ...]:
+    """Readings that are slips rather than not, over all causes by their probability; the surest first."""
+    best = int(np.argmax(posterior))
+    found = []
+    for k, ask in enumerate(asks):
+        slip = float(posterior @ (_slip(ask) / np.exp(told[:, k])))
+        if slip > DOUBTFUL:
+            expected = float(np.nan_to_num(predicted[best, k]))
+            found.append(Doubt(ask.id, ask.label, ask.unit, taken[ask.id].value, expected, min(slip, 1.0)))
+    return tuple(sorted(found, key=lambda d: -d.probability))
 
 
 def _share(weights: Floats) -> Floats:
@@ -153,6 +194,27 @@ def rest_voltages(circuit: Circuit, taken: Mapping[str, Taken]) -> dict[str, flo
     return volts
 
 
+def at_idle(circuit: Circuit, taken: Mapping[str, Taken]) -> dict[str, Taken]:
+    """The readings with pulley speeds brought to the engine speed that the catalogue speaks of.
+
+    circuit: the document; taken: readings
+    A pulley speed says something beside the engine's only: without that it is left out.
+
+    >>> from mavrik.core.layouts import front_battery
+    >>> read = {"engine_rpm": Taken(750.0, 10.0), "shaft_rpm:alternator": Taken(1500.0, 10.0)}
+    >>> at_idle(front_battery(12), read)["shaft_rpm:alternator"].value
+    1600.0
+    """
+    found, engine = dict(taken), taken.get("engine_rpm")
+    for name in (f"shaft_rpm:{a.id}" for a in circuit.alternators):
+        read = found.pop(name, None)
+        if read is not None and engine is not None and engine.value > 0 and read.value > 0:
+            value = read.value * IDLE_RPM / engine.value
+            share = float(np.hypot(read.uncertainty / read.value, engine.uncertainty / engine.value))
+            found[name] = Taken(value, share * value)
+    return found
+
+
 def diagnose(
     circuit: Circuit, taken: Mapping[str, Taken], procedures: Sequence[Procedure] = PROCEDURES, test: DropTest | None = None
 ) -> Diagnosis:
@@ -167,6 +229,8 @@ def diagnose(
     Raises CircuitError for a circuit that does not close, NoOperatingPointError where it has none when sound.
     Source: the network solved for every hypothesis; Bayes' rule; expected information by Shannon's entropy.
     """
+    read_ids = set(taken)
+    taken = at_idle(circuit, taken)
     # What no fault of the catalogue predicts is judged by its own rule and says nothing here.
     of_procedure = {p.name: [a for a in p.asks(circuit) if not a.beside] for p in procedures}
     every = {a.id: a for asks in of_procedure.values() for a in asks}
@@ -195,13 +259,15 @@ def diagnose(
             by_cause[cause] += p
     ranked = sorted(by_cause.items(), key=lambda c: -c[1])[:SHOWN]
     causes = tuple(_cause(circuit, cause, p, suspects, posterior, asks, told, predicted, taken) for cause, p in ranked)
+    causes = tuple(replace(c, magnitude=_budget(model)) if c.cause == NOTHING else c for c in causes)
     best = suspects[int(np.argmax(posterior))]
     together = tuple(_label(circuit, c)[0] for c in best.causes) if len(best.causes) > 1 else ()
-    left = {name: [a for a in own if a.id not in taken] for name, own in of_procedure.items()}
+    left = {name: [a for a in own if a.id not in read_ids] for name, own in of_procedure.items()}
     following = _next_tests(model, plain, [p for p in procedures if left[p.name]], left, suspects, posterior)
     return Diagnosis(
         readings=len(asks),
         causes=causes,
+        doubtful=_doubts(asks, told, posterior, predicted, taken),
         together=together,
         next_tests=following,
         headline=_headline(asks, causes, together, following),
@@ -251,6 +317,15 @@ def _label(circuit: Circuit, cause: str) -> tuple[str, str]:
     label = next((e.label for e in circuit.elements if e.id == element), element)
     words, advice = fault_table().words[kind]
     return words.format(label=label), advice
+
+
+def _budget(model: BenchModel) -> str:
+    """What a sound circuit's batteries give at idle with everything on, in words: a budget that does not close is no fault."""
+    into = [Ask(b.id, b.label, Unit.AMPERE, BenchState.IDLE_LOADED, element=b.id, signed=True) for b in model.circuit.batteries]
+    net = float(model.predict(into, [Hypothesis((NOTHING,), 1.0)]).sum())
+    if not net < -DEFICIT_A:
+        return ""
+    return f"but at idle with everything on the batteries give {-net:.0f} A: a budget, not a fault"
 
 
 def _magnitude(h: Hypothesis, cause: str) -> str:
@@ -348,6 +423,7 @@ def _headline(asks: Sequence[Ask], causes: Sequence[Cause], together: Sequence[s
         return f"Two faults explain it best: {together[0]}; {together[1]}."
     best = causes[0]
     if best.probability >= 0.9:
-        return f"{best.label}: {best.probability:.0%} sure."
+        also = f", {best.magnitude}" if best.cause == NOTHING and best.magnitude else ""
+        return f"{best.label}{also}: {best.probability:.0%} sure."
     then = f" Next: {following[0].title}." if following and following[0].bits > 0.05 else ""
     return f"Most likely {best.label[0].lower()}{best.label[1:]} ({best.probability:.0%}); not settled.{then}"

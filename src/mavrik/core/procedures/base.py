@@ -85,7 +85,7 @@ class Ask:
     @property
     def meter(self) -> InstrumentKind | None:
         """Which meter reads it; None for what the eye or a plate says."""
-        if self.sign and self.unit is not Unit.VOLT_PP:
+        if self.sign and self.unit not in (Unit.VOLT_PP, Unit.PER_MINUTE):
             return None
         # A drain is read with the ammeter in series: a clamp is far too coarse for it.
         return None if self.unit is Unit.AMPERE and self.state is BenchState.ASLEEP else METER.get(self.unit)

@@ -15,7 +15,7 @@ def _asks(circuit: Circuit) -> tuple[Ask, ...]:
     asks = [Ask("engine_rpm", "Engine speed, by the dash or a tachometer", Unit.PER_MINUTE, BenchState.IDLE_LOADED, beside=True)]
     for a in circuit.alternators:
         asks += [
-            Ask(f"shaft_rpm:{a.id}", f"{a.label}: pulley speed by tachometer", Unit.PER_MINUTE, BenchState.IDLE_LOADED, element=a.id, beside=True),
+            Ask(f"shaft_rpm:{a.id}", f"{a.label}: pulley speed by tachometer", Unit.PER_MINUTE, BenchState.IDLE_LOADED, element=a.id, sign="shaft"),
             Ask(f"idle_a:{a.id}", f"{a.label}: output at idle, everything on", Unit.AMPERE, BenchState.IDLE_LOADED, element=a.id, beside=True),
         ]  # fmt: skip
     return tuple(asks)
