@@ -2,24 +2,76 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import socket
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 import numpy as np
 
+from mavrik.core.diagnosis import Hypothesis
+from mavrik.core.measurement import InstrumentKind
+from mavrik.core.procedures import Procedure
+from mavrik.core.procedures.states import IDLE_RPM
 from mavrik.standin.bench import MeterServer, start_bench
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
 
+CONNECTED = {
+    InstrumentKind.VOLTMETER: "multimeter",
+    InstrumentKind.CLAMP: "clamp",
+    InstrumentKind.TACHOMETER: "tachometer",
+    InstrumentKind.OSCILLOSCOPE: "oscilloscope",
+}
+
 
 @contextmanager
-def meters_on(cause: str) -> Iterator[dict[str, MeterServer]]:
-    """A multimeter and a clamp on the invented front-battery car that hides a cause, until the test is over."""
-    car = VEHICLES["front"]
-    hidden = next(h for h in hidden_faults(car) if h.causes == (cause,))
-    servers = start_bench(HiddenVehicle(car, hidden, np.random.default_rng(1)))
+def meters_on(cause: str, vehicle: str = "front", seed: int = 1) -> Iterator[dict[str, MeterServer]]:
+    """All stand-in meters on an invented vehicle that hides a cause, until the test is over."""
+    hidden = next(h for h in hidden_faults(VEHICLES[vehicle]) if h.causes == (cause,))
+    with meters_of(HiddenVehicle(VEHICLES[vehicle], hidden, np.random.default_rng(seed))) as servers:
+        yield servers
+
+
+@contextmanager
+def meters_of(vehicle: HiddenVehicle) -> Iterator[dict[str, MeterServer]]:
+    """All stand-in meters on a vehicle."""
+    servers = start_bench(vehicle)
     try:
         yield servers
     finally:
         for server in servers.values():
             server.shutdown()
             server.server_close()
+
+
+def every_case(vehicle: str) -> list[Hypothesis]:
+    """What can be hidden in a vehicle."""
+    return hidden_faults(VEHICLES[vehicle])
+
+
+def read_by_meters(
+    servers: dict[str, MeterServer], procedure: Procedure, show: Callable[[InstrumentKind], float | None]
+) -> dict[str, float]:
+    """One procedure as a hand makes it: probes moved, each value read off a connected meter, the rest seen and typed.
+
+    show: asks the program what the connected instrument of a kind shows
+    """
+    vehicle = servers["multimeter"].hands.vehicle
+    typed, found = vehicle.read(procedure), {}
+    with socket.create_connection(servers["multimeter"].server_address, timeout=5) as hand:
+        for ask in procedure.asks(vehicle.circuit):
+            if ask.beside or ask.id not in typed:
+                continue
+            if ask.meter not in CONNECTED:
+                found[ask.id] = typed[ask.id].value
+                continue
+            words = [f"SIM:STAT {ask.state}"] + ([f"SIM:PROB {ask.red},{ask.black}"] if ask.red else [])
+            words += [f"SIM:ELEM {ask.element}"] if ask.element else []
+            # A question at the end, so that the probes are there before the meter is asked.
+            hand.sendall("".join(f"{w}\n" for w in (*words, "*IDN?")).encode())
+            hand.recv(200)
+            value = show(ask.meter)
+            if value is not None:
+                found[ask.id] = value
+            if ask.sign == "shaft":
+                found["engine_rpm"] = IDLE_RPM
+    return found

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from mavrik.core.layouts import LAYOUTS, build_layout
-from mavrik.core.network import EmfSource, Network, PowerLoad, RegulatedSource, Resistor
+from mavrik.core.network import CurrentSource, Diode, EmfSource, Network, PowerLoad, RegulatedSource, Resistor
 from mavrik.core.operating import Engine, State
 
 NAMES = [layout.name for layout in LAYOUTS]
@@ -87,3 +87,42 @@ def test_loads_that_share_a_cable_settle_together() -> None:
     assert np.allclose(volts * found.load_a, watt, rtol=1e-9)
     current = (found.node_v[:, net.row["p"]] - volts[:, 0]) / 0.05
     assert np.allclose(current, found.load_a.sum(axis=1), atol=1e-6)
+
+
+def test_states_of_a_sweep_that_lose_their_supply_are_as_alone() -> None:
+    """Half of the states have an open feed; a consumer and a clamp are met in some and not in others."""
+    net = Network(
+        [
+            RegulatedSource("alt", "stud", "n", "plus", "n", 14.4, 80.0, None, 35.0), Resistor("feed", "stud", "plus", 0.002),
+            Resistor("spur", "plus", "lamp", 0.05), CurrentSource("lamp", "n", 9.0, "lamp", takes=True),
+            EmfSource("battery", "plus", "n", 12.6, 0.006, 0.3), Diode("d", "plus", "aux", 0.6, 0.01), Resistor("aux", "aux", "n", 4.0),
+        ],
+        "n",
+    )  # fmt: skip
+    ohm = np.tile(np.asarray(net.values.resistor_ohm), (40, 1))
+    ohm[::3, 0], ohm[1::4, 1] = 1e9, 1e9
+    many = net.solve_many(replace(net.values, resistor_ohm=ohm))
+    assert np.abs(many.node_v).max() < 40
+    for k in range(40):
+        values = replace(net.values, resistor_ohm=ohm[k])
+        alone = net.solve_many(values)
+        settled = net.solve(values)
+        for name in ("node_v", "source_a", "emf_a", "diode_a", "resistor_a"):
+            assert getattr(many, name)[k] == pytest.approx(getattr(alone, name)[0], abs=1e-6), (k, name)
+        assert settled.node_v["lamp"] == pytest.approx(many.node_v[k, net.row["lamp"]], abs=1e-6)
+        assert settled.current_a["alt"] == pytest.approx(many.source_a[k, 0], abs=1e-6)
+        assert ("lamp" in settled.beyond) == (k % 4 == 1) and ("alt" in settled.beyond) == (k % 3 == 0)
+
+
+def test_sensitivities_of_a_guarded_state_are_slopes() -> None:
+    net = Network(
+        [
+            EmfSource("battery", "plus", "n", 12.6, 0.006), Resistor("thin", "plus", "lamp", 2.0),
+            CurrentSource("lamp", "n", 9.0, "lamp", takes=True), Resistor("side", "plus", "n", 3.0),
+        ],
+        "n",
+    )  # fmt: skip
+    told = net.sensitivities("plus", "n", net.settle())
+    more = replace(net.values, resistor_ohm=np.asarray(net.values.resistor_ohm) + np.array([1e-4, 0.0]))
+    slope = (net.solve(more).node_v["plus"] - net.solve().node_v["plus"]) / 1e-4
+    assert told["thin"] == pytest.approx(slope, rel=1e-3) and set(told) == {"thin", "side"}

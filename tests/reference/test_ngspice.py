@@ -13,7 +13,7 @@ import pytest
 from hypothesis import HealthCheck, Phase, assume, given, settings
 from hypothesis import strategies as st
 
-from mavrik.core.layouts import LAYOUTS
+from mavrik.core.layouts import LAYOUTS, build_layout
 from mavrik.core.network import (
     Converter,
     CurrentSource,
@@ -31,6 +31,7 @@ from mavrik.core.network import (
 )
 from mavrik.core.operating import BankLoad, DeadShort, State, solve_circuit
 from mavrik.exchange.spice import netlist_of, write, write_netlist
+from mavrik.standin.vehicle import sensing_at_the_battery
 from tests import spice
 
 VOLT, AMP = 1e-4, 0.01
@@ -47,7 +48,13 @@ def agree(elements: list[Element], reference: str) -> Solution:
     volts, amps = spice.operating_point(netlist, dict(ours.node_v))
     for node, v in volts.items():
         assert ours.node_v[node] == pytest.approx(v, abs=VOLT), node
+    # What a consumer's end at zero and a source's clamp carry is part of what those take and give.
+    guards = {n for n in amps if n.endswith((":stop", ":clamp"))}
+    for name in guards & {f"{e.id}:clamp" for e in elements}:
+        amps[name.removesuffix(":clamp")] -= amps[name]
     for name, a in amps.items():
+        if name in guards:
+            continue
         mine = ours.input_a[name.removesuffix(":in")] if name.endswith(":in") else ours.current_a[name]
         assert mine == pytest.approx(a, abs=AMP, rel=1e-6), name
     return ours
@@ -182,6 +189,27 @@ def test_a_load_beside_a_diode_does_not_collapse_on_the_way() -> None:
     assert ours.node_v["tail"] > 8
 
 
+CUT = [RegulatedSource("alt", "stud", "case", "plus", "minus", 14.4, 80.0, None, 35.0), BATTERY, HOME]
+IGNITION = CurrentSource("stud", "case", 18.0, "ignition", takes=True)
+
+
+def test_a_regulator_whose_sense_wire_is_cut_off_from_its_output_is_held_by_its_clamp() -> None:
+    """80 A at most, 18 of them taken: the rest goes back through a clamp of 35 V and 20 milliohm."""
+    ours = agree([*CUT, IGNITION], "case")
+    assert ours.node_v["stud"] == pytest.approx(35 + 62 * 0.02, abs=1e-3)
+    assert ours.current_a["alt"] == pytest.approx(18, abs=0.01) and ours.beyond == {"alt"}
+
+
+def test_a_consumer_that_has_lost_its_supply_takes_nothing() -> None:
+    """A current source would pull it below zero for ever; through a bad contact it takes what comes."""
+    ours = agree([BATTERY, HOME, IGNITION, Resistor("lost", "stud", "case", 1e6)], "case")
+    assert abs(ours.node_v["stud"]) < 0.01 and abs(ours.current_a["ignition"]) < 1e-3 and ours.beyond == {"ignition"}
+    thin = agree([BATTERY, HOME, IGNITION, Resistor("thin", "plus", "stud", 2.0)], "case")
+    assert thin.current_a["ignition"] == pytest.approx(12.65 / 2.007, rel=1e-3) and thin.beyond == {"ignition"}
+    fed = agree([BATTERY, HOME, IGNITION, FEED], "case")
+    assert fed.current_a["ignition"] == 18 and not fed.beyond
+
+
 STATES = {
     "cruise": State(engine_rpm=2500),
     "idle": State(engine_rpm=750, alternator_c=100, engine_space_c=70, warmed_up=True),
@@ -210,6 +238,42 @@ def test_every_ready_layout_agrees_at_every_state(layout: Any, state: str, volts
             assert branch.current_a == pytest.approx(theirs_a[branch.branch_id], abs=AMP, rel=1e-6), branch.branch_id
 
 
+LOST = {
+    "cut off, engine off": ("competition_car", State(engine_rpm=0, contacts={"cut_off": False})),
+    "cut off, running": ("competition_car", State(engine_rpm=2000, contacts={"cut_off": False})),
+    "bank on nothing": (
+        "competition_car",
+        State(engine_rpm=0, contacts={"cut_off": False}, bank=BankLoad(from_node="cut_in", to_node="block", current_a=100)),
+    ),
+}
+
+
+@pytest.mark.parametrize("name", LOST)
+@pytest.mark.parametrize("remote", [False, True])
+def test_a_car_that_is_cut_off_has_voltages_that_can_be(name: str, remote: bool) -> None:
+    """With the sense wire at the battery too: the load dump stays at the clamp, and power in is power out."""
+    layout, at = LOST[name]
+    circuit = build_layout(layout, 12)
+    if remote:
+        circuit = sensing_at_the_battery(circuit)
+    netlist, ours = netlist_of(circuit, at)
+    theirs_v, _ = spice.operating_point(netlist, dict(ours.node_v))
+    point = solve_circuit(circuit, at)
+    for node, v in theirs_v.items():
+        assert point.node_voltages_v[node] == pytest.approx(v, abs=VOLT), node
+    assert all(-0.02 < v < 38 for v in point.node_voltages_v.values())
+    assert point.given_w == pytest.approx(point.taken_w + point.lost_w, abs=1e-3)
+    unheld = [d.device_id for d in point.devices if "rectifier" in d.does]
+    expected = ["alternator"] if remote and at.engine_rpm else []
+    assert unheld == expected and any("destroys electronics" in n for n in point.notes) == bool(expected)
+
+
+def test_a_known_output_with_nowhere_to_go_is_said_to_have_none() -> None:
+    state = State(engine_rpm=2000, contacts={"cut_off": False}, loads_on={"ignition": False}, output_a={"alternator": 60})
+    with pytest.raises(NoOperatingPointError, match="nothing is connected that could take it"):
+        solve_circuit(build_layout("competition_car", 12), state)
+
+
 def test_the_exported_netlist_runs_as_it_is() -> None:
     circuit = next(x for x in LAYOUTS if x.name == "second_battery_converter").build(12)
     text = write_netlist(circuit, State())
@@ -234,7 +298,7 @@ def networks(draw: st.DrawFn) -> list[Element]:
     elements: list[Element] = [Resistor(f"t{k}", name(draw(st.integers(0, k - 1))), name(k), draw(ohm)) for k in range(1, count)]
     elements += [Resistor(f"r{k}", name(a), name(b), draw(ohm)) for k, (a, b) in enumerate(draw(st.lists(pairs, max_size=6)))]
     elements += [
-        CurrentSource(name(a), name(b), draw(st.floats(-80, 80)), f"i{k}")
+        CurrentSource(name(a), name(b), draw(st.floats(0, 80)), f"i{k}", draw(st.booleans()))
         for k, (a, b) in enumerate(draw(st.lists(pairs, max_size=2)))
     ]
     hot = draw(st.integers(1, count - 1))
@@ -244,9 +308,11 @@ def networks(draw: st.DrawFn) -> list[Element]:
         elements.append(EmfSource(f"e{k}", name(at), "n0", draw(st.floats(11, 14)), inner, inner * draw(st.floats(1, 40))))
     for k in range(draw(st.integers(0, 2))):
         at = draw(st.integers(1, count - 1))
-        forced = draw(st.none() | st.floats(0, 150))
+        forced, clamp = draw(st.none() | st.floats(0, 150)), draw(st.none() | st.floats(16, 35))
         elements.append(
-            RegulatedSource(f"a{k}", name(at), "n0", name(at), "n0", draw(st.floats(12, 15)), draw(st.floats(0, 250)), forced)
+            RegulatedSource(
+                f"a{k}", name(at), "n0", name(at), "n0", draw(st.floats(12, 15)), draw(st.floats(0, 250)), forced, clamp
+            )
         )
     for k, (a, b) in enumerate(draw(st.lists(pairs, max_size=3))):
         elements.append(Diode(f"d{k}", name(a), name(b), draw(st.floats(0.01, 0.8)), draw(st.floats(5e-4, 0.01))))

@@ -165,6 +165,7 @@ def _alternator(circuit: Circuit, alternator: Alternator, state: State) -> net.R
     if alternator.field != "open" and not state.cranking:
         limit = float(output_limit_a(alternator.rated_a, shaft, state.alternator_c, alternator.curve, magnet))
         limit *= source_table().fault_output_share[alternator.fault]
+    forced = state.output_a.get(alternator.id)
     set_point = alternator.set_point_v + alternator.compensation_mv_per_k / 1000 * (state.alternator_c - 25.0)
     if alternator.field == "full":
         set_point = FULL_FIELD_V_12 * circuit.system_voltage_v / 12
@@ -176,7 +177,9 @@ def _alternator(circuit: Circuit, alternator: Alternator, state: State) -> net.R
         alternator.sense_negative_node or alternator.case_node,
         set_point,
         limit,
-        state.output_a.get(alternator.id),
+        forced,
+        # A known output is what was measured: it goes its way whatever the voltage, which then says nothing.
+        source_table().clamp_v_12 * circuit.system_voltage_v / 12 if forced is None else None,
     )
 
 
@@ -191,7 +194,7 @@ def _load(circuit: Circuit, load: Load) -> net.Element:
         return net.Resistor(load.id, load.from_node, load.to_node, volts / load.current_a)
     if load.law is LoadKind.POWER:
         return net.PowerLoad(load.id, load.from_node, load.to_node, volts * load.current_a, load.cut_off_v)
-    return net.CurrentSource(load.from_node, load.to_node, load.current_a, load.id)
+    return net.CurrentSource(load.from_node, load.to_node, load.current_a, load.id, takes=True)
 
 
 def is_closed(branch: AnyBranch, state: State) -> bool:
@@ -250,7 +253,7 @@ def elements_of(circuit: Circuit, state: State) -> list[net.Element]:
             for c in circuit.chargers
         ]
     if state.bank is not None:
-        elements.append(net.CurrentSource(state.bank.from_node, state.bank.to_node, state.bank.current_a, "bank"))
+        elements.append(net.CurrentSource(state.bank.from_node, state.bank.to_node, state.bank.current_a, "bank", takes=True))
     if state.fault is not None:
         elements.append(net.Resistor("fault", state.fault.from_node, state.fault.to_node, state.fault.resistance_mohm / 1000))
     return elements
@@ -308,11 +311,24 @@ class Engine:
         ohm[self._rows] = self.warm.ohm(self._around_c if temperature_c is None else temperature_c)
         return net.Values(**{**self.network.values.__dict__, "resistor_ohm": ohm})
 
+    def _check_outputs(self, rest: net.Batch) -> None:
+        """Raises NoOperatingPointError for a known output that has nowhere to go."""
+        if not self.state.output_a:
+            return
+        found = self.network.named(rest)
+        for a in self.circuit.alternators:
+            if a.id in self.state.output_a and found.between(a.stud_node, a.case_node) > NOWHERE_V:
+                amps = self.state.output_a[a.id]
+                raise net.NoOperatingPointError(
+                    f"{a.label} is said to give {amps:g} A, and nothing is connected that could take it.", [a.id]
+                )
+
     def settle(self) -> Settled:
         """Bring the circuit to rest, with its cables warmed up where the state says so. Raises NoOperatingPointError."""
         temperature = self._around_c
         values = self.values(temperature)
         rest = self.network.settle(values)
+        self._check_outputs(rest)
         if self.state.warmed_up:
             for _ in range(WARM_ROUNDS):
                 amps = rest.answer.resistor_a[0, self._rows]
@@ -338,6 +354,10 @@ class Settled:
     """Of the branches, by id."""
 
 
+NOWHERE_V = 10_000.0
+"""A known output drives a full battery to some hundred volts in the reckoning; what is beyond this meets an open circuit."""
+
+NO_SUPPLY, UNHELD = "without a supply", "held by nothing but its own rectifier"
 DOES = {
     net.Mode.REGULATING: "regulating",
     net.Mode.AT_LIMIT: "at its limit",
@@ -382,6 +402,12 @@ def point_of(settled: Settled) -> OperatingPoint:
     notes += [
         f"{c.label} stopped: its input is below {c.input_cut_off_v:g} V." for c in circuit.converters if c.id in found.open_ids
     ]
+    notes += [
+        f"{a.label} has lost what its regulator senses or what its output is held by: about {volts[a.stud_node]:.0f} V at its stud, "
+        "where its rectifier clamps, and more while it does not. That destroys electronics; never do this with the engine running."
+        for a in circuit.alternators
+        if a.id in found.beyond
+    ]
     measured = [b.label for b in circuit.branches if b.measured_mohm is not None]
     if measured:
         notes.append(f"Resistance as measured, not as sound: {', '.join(measured)}.")
@@ -416,12 +442,10 @@ def supplies_of(circuit: Circuit, state: State, found: net.Solution) -> dict[tup
         gives[b.id] = (node, -amps)
         taken[b.id] = (node, amps)
     for x in circuit.loads:
-        on = is_on(x, state)
-        amps = x.current_a if on and x.law is LoadKind.CURRENT else found.current_a.get(x.id, 0.0)
-        taken[x.id] = (x.from_node, amps)
+        taken[x.id] = (x.from_node, found.current_a.get(x.id, 0.0))
     taken |= {c.id: (c.in_node, found.input_a[c.id]) for c in circuit.converters}
     if state.bank is not None:
-        taken["bank"] = (state.bank.from_node, state.bank.current_a)
+        taken["bank"] = (state.bank.from_node, found.current_a["bank"])
     if state.fault is not None:
         amps = found.current_a["fault"]
         taken["fault"] = (state.fault.from_node if amps > 0 else state.fault.to_node, abs(amps))
@@ -472,7 +496,8 @@ def _devices(
         rows.append(DeviceFlow(device.id, device.label, kind, across, gives_a, across * gives_a, does, limit))  # type: ignore[attr-defined]
 
     for a in circuit.alternators:
-        row(a, "alternator", a.stud_node, a.case_node, found.current_a[a.id], DOES[found.mode[a.id]], limits[a.id])
+        does = UNHELD if a.id in found.beyond else DOES[found.mode[a.id]]
+        row(a, "alternator", a.stud_node, a.case_node, found.current_a[a.id], does, limits[a.id])
     for c in circuit.chargers:
         does = DOES[found.mode[c.id]] if state.chargers_on else "off"
         row(c, "charger", c.positive_node, c.negative_node, found.current_a.get(c.id, 0.0), does, c.limit_a)
@@ -480,16 +505,15 @@ def _devices(
         into = found.current_a[b.id]
         row(b, "battery", b.positive_node, b.negative_node, -into, "charging" if into > 0 else "discharging")
     for x in circuit.loads:
-        on = is_on(x, state)
-        amps = x.current_a if on and x.law is LoadKind.CURRENT else found.current_a.get(x.id, 0.0)
-        row(x, "load", x.from_node, x.to_node, -amps, "cut off" if x.id in found.open_ids else "on" if on else "off")
+        does = "cut off" if x.id in found.open_ids else NO_SUPPLY if x.id in found.beyond else "on" if is_on(x, state) else "off"
+        row(x, "load", x.from_node, x.to_node, -found.current_a.get(x.id, 0.0), does)
     for d in circuit.converters:
         row(d, "converter_in", d.in_node, d.ground_node, -found.input_a[d.id], DOES[found.mode[d.id]])
         row(d, "converter_out", d.out_node, d.ground_node, found.current_a[d.id], DOES[found.mode[d.id]], d.limit_a)
     for name, what in (("bank", state.bank), ("fault", state.fault)):
         if what is not None:
             across = volts[what.from_node] - volts[what.to_node]
-            amps = state.bank.current_a if name == "bank" and state.bank else found.current_a[name]
+            amps = found.current_a[name]
             label = "Load bank" if name == "bank" else "Dead short"
             rows.append(DeviceFlow(name, label, name, across, -amps, -across * amps, "on", None))
     return rows

@@ -25,6 +25,8 @@ class SourceTable(Table):
     fault_output_share: dict[str, float]
     cold_factor: float
     hot_factor: float
+    clamp_v_12: float
+    """What a rectifier of avalanche diodes lets stand at the stud of a 12 V alternator [V]."""
     reference_c: float
     hot_c: float
 

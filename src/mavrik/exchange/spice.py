@@ -11,6 +11,7 @@ import numpy as np
 
 from mavrik.core import network as net
 from mavrik.core.circuit import Circuit
+from mavrik.core.network.guards import CLAMP_OHM, STOP_OHM
 from mavrik.core.operating import Engine, State
 
 GIVES_WAY_A_PER_V = 1e6
@@ -80,6 +81,8 @@ def write(
         elif isinstance(e, net.CurrentSource):
             out.count += 1
             out.lines.append(f"i{out.count} {out.node(e.start)} {out.node(e.end)} {e.ampere!r}")
+            if e.takes:
+                out.flow(f"{e.id}:stop", e.end, e.start, f"max(-{out.across(e.start, e.end)},0)/{STOP_OHM!r}")
         elif isinstance(e, net.EmfSource):
             u = f"({out.across(e.positive, e.negative)}-{e.volt!r})"
             charging = e.ohm if e.charging_ohm is None else e.charging_ohm
@@ -94,6 +97,9 @@ def write(
                 else _clamped(f"({e.set_point_v!r}-{sensed})*{GIVES_WAY_A_PER_V!r}", repr(e.limit_a))
             )
             out.flow(e.id, e.negative, e.positive, law)
+            if e.clamp_v is not None:
+                over = f"max({out.across(e.positive, e.negative)}-{e.clamp_v!r},0)"
+                out.flow(f"{e.id}:clamp", e.positive, e.negative, f"{over}/{CLAMP_OHM!r}")
         elif isinstance(e, net.PowerLoad):
             v = out.across(e.start, e.end)
             least = 0.7 * load_v[e.id]

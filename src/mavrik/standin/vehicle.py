@@ -37,11 +37,20 @@ def with_starter(circuit: Circuit, amps: float = 220.0) -> Circuit:
     return circuit.model_copy(update={"loads": (*circuit.loads, starter)})
 
 
+def sensing_at_the_battery(circuit: Circuit) -> Circuit:
+    """The circuit with its alternator's sense wire taken to the battery."""
+    battery = circuit.battery
+    sense = {"sense_positive_node": battery.positive_node, "sense_negative_node": battery.negative_node}
+    return circuit.model_copy(update={"alternators": tuple(a.model_copy(update=sense) for a in circuit.alternators)})
+
+
 VEHICLES = {
     "front": with_starter(add_to(build_layout("front_battery", 12), "load_on_a_lead")),
     "rear": with_starter(build_layout("rear_battery", 12)),
     "parallel": with_starter(build_layout("parallel_batteries", 12)),
     "car": build_layout("competition_car", 12),
+    "sensed": with_starter(sensing_at_the_battery(build_layout("rear_battery_direct", 12))),
+    "boat": with_starter(build_layout("boat_isolator", 12)),
 }
 
 

@@ -88,7 +88,7 @@ class Assembly:
             raise ValueError(f"Two elements have the id {next(i for i in ids if ids.count(i) > 1)}")
         self._number(elements, reference, reduced)
         self._stamp_resistors()
-        row, kept = self.row, self.kept
+        row = self.row
         pairs = [(e.positive, e.negative) for e in self.emfs]
         for group in (self.diodes, self.loads, self.links):
             pairs += [(e.start, e.end) for e in group]
@@ -109,7 +109,6 @@ class Assembly:
         self.senses = self._difference([(plus, minus) for _, _, plus, minus in regulated])
         self.link_senses = self._difference([(k.sense_positive, k.sense_negative) for k in self.links])
         self.inputs = self._difference([(c.in_positive, c.in_negative) for c in self.converters])
-        self.diagonal = np.arange(kept)
         self.values = self._own_values()
         self.cut_in, self.cut_out = np.array([k.cut_in_v for k in self.links]), np.array([k.cut_out_v for k in self.links])
         self.efficiency = np.array([c.efficiency for c in self.converters])

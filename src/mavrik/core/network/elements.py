@@ -43,6 +43,8 @@ class CurrentSource:
     end: str
     ampere: float
     id: str = ""
+    takes: bool = False
+    """A consumer: it takes what it is told only while there is a voltage, and never pulls its supply below its return."""
 
 
 @dataclass(frozen=True)
@@ -71,6 +73,8 @@ class RegulatedSource:
     limit_a: float
     forced_a: float | None = None
     """A known output, whatever the voltage: the state a test was made in."""
+    clamp_v: float | None = None
+    """What its own rectifier holds its terminals below, where nothing else does; None: nothing."""
 
 
 @dataclass(frozen=True)
@@ -186,6 +190,8 @@ class Solution:
     """Links that are open, loads and converters that their cut-off switched off."""
     chattering: frozenset[str]
     """Links that would open and close for ever; they are left open."""
+    beyond: frozenset[str] = frozenset()
+    """Consumers without a supply, and sources that only their clamp holds."""
 
     def between(self, first: str, second: str) -> float:
         """What a voltmeter shows with its red probe on `first` and its black one on `second` [V]."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import fields
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,8 +24,12 @@ from mavrik.core.network.elements import (
     Solved,
     Values,
 )
+from mavrik.core.network.guards import Guards, merged
 
 CHUNK = 2048
+BEYOND_A = 1e-6
+"""A guard that carries more is at work."""
+
 COARSE = 16
 """One state of so many is solved before the others."""
 
@@ -43,20 +48,35 @@ class Network(Assembly):
         self.elements, self.reference = tuple(elements), reference
         self._checked = False
         self._shaped: dict[str, NDArray[np.float64]] = {}
+        self.guards = Guards(self)
         self._emf_s = 1.0 / np.asarray(self.values.emf_ohm, dtype=float)
         self._emf_drive = (np.asarray(self.values.emf_v, dtype=float) * self._emf_s) @ self.across[self.part[0]]
+
+    @cached_property
+    def guarded(self) -> Network:
+        """The same with a diode for each consumer and clamp, see `guards`."""
+        return Network([*self.elements, *self.guards.diodes], self.reference)
+
+    @cached_property
+    def _guarded_order(self) -> NDArray[np.int64]:
+        return np.array([self.guarded.row[n] for n in self.nodes], dtype=np.int64)
 
     def settle(self, values: Values | None = None, near: Batch | None = None) -> Batch:
         """Bring one state to rest.
 
         values: left out, those the network was made with
         near: a state at rest that it is taken to be near, which saves rounds
-        Returns the state, to be named, asked for its sensitivities, or begun from. Raises as `solve`.
+        Returns the state, to be named, asked for its sensitivities, or begun from; where the answer lies beyond what a consumer
+        or a rectifier lets be, that of the `guarded` network. Raises as `solve`.
         """
-        batch = Batch(self, self._rows(self.values if values is None else values), 1)
-        if near is not None:
+        rows = self._rows(self.values if values is None else values)
+        batch = Batch(self, rows, 1)
+        if near is not None and near.net is self:
             batch.begin_like(near, np.zeros(1, dtype=np.int64))
         batch.run()
+        if self.guards.beyond(batch.answer.node_v)[0]:
+            batch = Batch(self.guarded, self.guards.values(rows), 1)
+            batch.run()
         return batch
 
     def solve(self, values: Values | None = None) -> Solution:
@@ -69,8 +89,13 @@ class Network(Assembly):
 
     def named(self, batch: Batch) -> Solution:
         """What a probe could read in a state at rest, by name."""
-        found = batch.answer
-        current: dict[str, float] = {}
+        found, beyond = batch.answer, frozenset[str]()
+        current = {c.id: a for c, a in zip(self.currents, batch.given["current_a"][0].tolist(), strict=True) if c.id}
+        if batch.net is not self:
+            stops = dict(zip((d.id for d in batch.net.diodes), found.diode_a[0].tolist(), strict=True))
+            beyond = frozenset(d.id.rsplit(":", 1)[0] for d in self.guards.diodes if stops[d.id] > BEYOND_A)
+            current |= {c.id: current[c.id] - stops[f"{c.id}:stop"] for c in self.currents if c.takes}
+            found = self.guards.without(found, self._guarded_order)
         for group, amps in (
             (self.resistors, found.resistor_a), (self.emfs, found.emf_a), (self.sources, found.source_a), (self.diodes, found.diode_a),
             (self.loads, found.load_a), (self.links, found.link_a), (self.converters, found.converter_a),
@@ -88,6 +113,7 @@ class Network(Assembly):
             mode=modes,
             open_ids=frozenset(is_open),
             chattering=frozenset(k.id for k, c in zip(self.links, found.link_chatters[0], strict=True) if c),
+            beyond=beyond,
         )
 
     @property
@@ -122,6 +148,15 @@ class Network(Assembly):
         Errors as for `solve`; one state without an operating point refuses the whole call.
         """
         shaped = self._rows(values)
+        found = self._solve_shaped(shaped, near if near is not None and near.net is self else None)
+        beyond = self.guards.beyond(found.node_v)
+        if beyond.any():
+            own = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
+            again = self.guarded._solve_shaped(own, None)
+            found = merged(found, beyond, self.guards.without(again, self._guarded_order))
+        return found
+
+    def _solve_shaped(self, shaped: dict[str, NDArray[np.float64]], near: Batch | None) -> Solved:
         states = max(a.shape[0] for a in shaped.values())
         if states == 1:
             return self._batch(shaped, np.zeros(1, dtype=np.int64), None).run()
@@ -202,6 +237,9 @@ class Network(Assembly):
         -1.5
         """
         batch = at or self.settle()
+        if batch.net is not self:
+            own = self.guarded.sensitivities(plus, minus, batch)
+            return {i: v for i, v in own.items() if i not in {d.id for d in self.guards.diodes}}
         found, rows, k, red = batch.answer, batch.given, self.kept, batch.red
         wanted = np.zeros(len(self.nodes))
         wanted[self.row[plus]] += 1.0
