@@ -23,6 +23,15 @@ CONNECTED = {
 }
 
 
+REGISTERED = {
+    InstrumentKind.VOLTMETER: "dmm",
+    InstrumentKind.CLAMP: "clamp",
+    InstrumentKind.TACHOMETER: "tacho",
+    InstrumentKind.OSCILLOSCOPE: "scope",
+}
+"""Of a new workshop's register."""
+
+
 @contextmanager
 def meters_on(cause: str, vehicle: str = "front", seed: int = 1) -> Iterator[dict[str, MeterServer]]:
     """All stand-in meters on an invented vehicle that hides a cause, until the test is over."""

@@ -10,9 +10,11 @@ from typing import Any
 import numpy as np
 import pytest
 
+from mavrik.core.measurement import InstrumentKind
 from mavrik.core.procedures import PROCEDURES
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
 from tests.api.conftest import Caller, job_body
+from tests.standin import CONNECTED, REGISTERED, every_case, meters_on, read_by_meters
 
 METER = {"id": "dmm", "label": "Meter", "kind": "voltmeter", "percent_of_reading": 0.5, "digits": 2, "resolution": 0.001}
 
@@ -51,6 +53,39 @@ def test_a_hidden_fault_is_found_through_the_api(tech: Caller, vehicle_job: dict
         assert made < 6
     best = said["causes"][0]
     assert best["cause"] == "resistance:block_ground" and best["evidence"] and "Clean both ends" in best["advice"]
+
+
+@pytest.mark.parametrize("name", list(VEHICLES))
+def test_a_hidden_fault_is_found_with_connected_meters(boss: Caller, tech: Caller, name: str) -> None:
+    """Every vehicle, a fault each: the test that tells most, every value read off a meter by the program, until it is sure."""
+    cases = [
+        h
+        for h in every_case(name)
+        if h.causes[0].split(":")[0] in ("resistance", "open", "diode_shorted", "sense_open", "weak_battery")
+    ]
+    hidden = cases[sum(name.encode()) % len(cases)]
+    made: Any = tech.post("/api/jobs", job_body(complaint="Hidden")).json
+    document = VEHICLES[name].model_dump(mode="json")
+    assert tech.put(f"/api/jobs/{made['id']}/circuit", {"document": document, "lock": None}).status_code == 200
+    job: Any = tech.get(f"/api/jobs/{made['id']}").json
+    with meters_on(hidden.causes[0], name) as servers:
+        for kind, instrument in REGISTERED.items():
+            address = servers[CONNECTED[kind]].address
+            assert boss.put(f"/api/instruments/{instrument}/address", {"address": address}).status_code == 200
+
+        def show(kind: InstrumentKind) -> float | None:
+            return tech.get(f"/api/instruments/{REGISTERED[kind]}/reading").json["value"]  # type: ignore[index,no-any-return]
+
+        for k in range(8):
+            said: Any = tech.get(f"/api/jobs/{job['id']}/bench").json["diagnosis"]  # type: ignore[index]
+            if k and said["causes"][0]["probability"] >= 0.9:
+                break
+            following = next(p for p in PROCEDURES if p.name == said["next_tests"][0]["procedure"])
+            kept = keep(tech, job, run(following.name, read_by_meters(servers, following, show)))
+            assert kept.status_code == 201, kept.text
+        for instrument in REGISTERED.values():
+            boss.put(f"/api/instruments/{instrument}/address", {"address": None})
+    assert said["causes"][0]["cause"] == hidden.causes[0], (hidden.causes, said["headline"])
 
 
 def test_a_run_is_judged_repeated_and_kept(tech: Caller, vehicle_job: dict[str, Any]) -> None:

@@ -3,6 +3,9 @@
 Most nodes of a vehicle's wiring have cables on all sides and nothing else. Seen from the batteries, regulators, diodes and
 loads such a part is one resistive block, and Gaussian elimination of its inner nodes leaves the same currents at its rim
 (Kron reduction). What the rounds of a solve then work on is a matrix of half a dozen nodes, however many cables there are.
+
+A battery sees the voltage between its posts and not where both lie. So posts that nothing but batteries touches are taken as one
+common voltage and the others' differences from it, and the common voltage is eliminated as an inner node is.
 """
 
 from __future__ import annotations
@@ -10,7 +13,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import TypeVar
+from typing import TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -41,6 +44,7 @@ LEAK_SHARE = 4e-15
 """The same as a share of what is connected to the node: what the rounding of large conductances would swallow."""
 
 E = TypeVar("E")
+Pairs: TypeAlias = Sequence[tuple[str, str]]
 
 
 @dataclass(frozen=True)
@@ -48,7 +52,7 @@ class Reduction:
     """A network's resistances without its inner nodes: arrays with one leading row for all states, or one for each."""
 
     base: Floats
-    """Conductances between the kept nodes (rows, kept, kept) [S]."""
+    """Conductances between the kept coordinates (rows, kept, kept) [S]."""
     drive: Floats
     """Currents driven into the kept nodes (rows, kept) [A]."""
     follows: Floats
@@ -86,12 +90,17 @@ class Assembly:
         ids = [e.id for e in elements if e.id]
         if len(ids) != len(set(ids)):
             raise ValueError(f"Two elements have the id {next(i for i in ids if ids.count(i) > 1)}")
-        self._number(elements, reference, reduced)
-        self._stamp_resistors()
-        row = self.row
         pairs = [(e.positive, e.negative) for e in self.emfs]
         for group in (self.diodes, self.loads, self.links):
             pairs += [(e.start, e.end) for e in group]
+        regulated = [(s.positive, s.negative, s.sense_positive, s.sense_negative) for s in self.sources]
+        regulated += [(c.out_positive, c.out_negative, c.out_positive, c.out_negative) for c in self.converters]
+        gives, senses = [(plus, minus) for plus, minus, _, _ in regulated], [(plus, minus) for _, _, plus, minus in regulated]
+        link_senses = [(k.sense_positive, k.sense_negative) for k in self.links]
+        inputs = [(c.in_positive, c.in_negative) for c in self.converters]
+        others = [*pairs[len(self.emfs) :], *gives, *senses, *link_senses, *inputs]
+        self._number(elements, reference, (pairs[: len(self.emfs)], others) if reduced else None)
+        self._stamp_resistors()
         self.across = self._difference(pairs)
         """One row for each battery, diode, load and link: +1 where its current leaves the node, -1 where it arrives."""
         self.across_t = np.ascontiguousarray(self.across.T)
@@ -100,55 +109,78 @@ class Assembly:
         """Where batteries, diodes, loads and links are among those rows."""
         self.injection = np.zeros((len(self.currents), len(self.nodes)))
         for k, c in enumerate(self.currents):
-            self.injection[k, row[c.end]] += 1
-            self.injection[k, row[c.start]] -= 1
+            for at, sign in self.incidence(c.end, c.start).items():
+                self.injection[k, at] = sign
         self.injection = self.injection[:, :-1]
-        regulated = [(s.positive, s.negative, s.sense_positive, s.sense_negative) for s in self.sources]
-        regulated += [(c.out_positive, c.out_negative, c.out_positive, c.out_negative) for c in self.converters]
-        self.gives = self._difference([(plus, minus) for plus, minus, _, _ in regulated])
-        self.senses = self._difference([(plus, minus) for _, _, plus, minus in regulated])
-        self.link_senses = self._difference([(k.sense_positive, k.sense_negative) for k in self.links])
-        self.inputs = self._difference([(c.in_positive, c.in_negative) for c in self.converters])
+        self.gives, self.senses = self._difference(gives), self._difference(senses)
+        self.link_senses, self.inputs = self._difference(link_senses), self._difference(inputs)
         self.values = self._own_values()
         self.cut_in, self.cut_out = np.array([k.cut_in_v for k in self.links]), np.array([k.cut_out_v for k in self.links])
         self.efficiency = np.array([c.efficiency for c in self.converters])
         self.starves_below = np.array([c.input_cut_off_v for c in self.converters])
         self.most_in = np.array([c.input_limit_a for c in self.converters])
 
-    def _number(self, elements: Sequence[Element], reference: str, reduced: bool) -> None:
-        """Kept nodes first, then those that only resistances touch, the reference last."""
-        every, touched = set(), set()
-        for e in elements:
-            ends = [getattr(e, end) for end in ENDS[type(e)]]
-            every.update(ends)
-            if not isinstance(e, Resistor | CurrentSource):
-                touched.update(ends)
-        every.discard(reference)
-        kept = touched & every if reduced else every
+    def _number(self, elements: Sequence[Element], reference: str, seen: tuple[Pairs, Pairs] | None) -> None:
+        """Kept coordinates first, then those that are eliminated, the reference last.
+
+        seen: pairs of nodes whose difference batteries see, and those of all other elements; None: every node is kept as it is
+        """
+        every = {getattr(e, end) for e in elements for end in ENDS[type(e)]} - {reference}
+        common: dict[str, str] = {}
+        """Of each node whose coordinate is a difference: the node it is taken from."""
+        kept = every
+        if seen is not None:
+            batteries, others = seen
+            elsewhere = {n for pair in others for n in pair} | {reference}
+            # Only what always conducts: a part behind open diodes or switches lies at 0 V by its leak alone, which would be lost in
+            # the rounding of a sum.
+            common = {n: root for root, own in _components(batteries) if elsewhere.isdisjoint([root, *own]) for n in own}
+            kept = {n for pair in (*batteries, *others) for n in pair} - {reference} - set(common.values())
         self.kept = len(kept)
         self.nodes = (*sorted(kept), *sorted(every - kept), reference)
         self.row = {name: k for k, name in enumerate(self.nodes)}
+        last = len(self.nodes) - 1
+        self._common = np.array([self.row[common[n]] if n in common else last for n in self.nodes], dtype=np.int64)
+        """Which coordinate is to be added to each for its node's voltage; the reference's, 0, to what is a voltage itself."""
+
+    def incidence(self, plus: str, minus: str) -> dict[int, float]:
+        """The voltage from `minus` to `plus` as a sum of coordinates: their places and signs, without the reference."""
+        found: dict[int, float] = {}
+        for node, sign in ((plus, 1.0), (minus, -1.0)):
+            at = self.row[node]
+            for place in (at, int(self._common[at])):
+                found[place] = found.get(place, 0.0) + sign
+        last = len(self.nodes) - 1
+        return {place: sign for place, sign in found.items() if sign and place != last}
+
+    def node_voltages(self, coordinates: Floats) -> Floats:
+        """Voltages of all nodes from all coordinates, the reference's 0 at the end (states, nodes) [V]."""
+        return coordinates + coordinates.take(self._common, axis=-1)
 
     def _stamp_resistors(self) -> None:
         n = len(self.nodes) - 1
         self.starts = np.array([self.row[r.start] for r in self.resistors], dtype=np.int64)
         self.ends = np.array([self.row[r.end] for r in self.resistors], dtype=np.int64)
-        k = np.arange(len(self.resistors))
-        a, b, one = self.starts, self.ends, np.ones(len(k))
-        rows, columns = np.concatenate((a, b, a, b)), np.concatenate((a, b, b, a))
-        inside = (rows < n) & (columns < n)
-        places = (rows * n + columns)[inside]
-        signs = np.concatenate((one, one, -one, -one))[inside]
-        self._stamp = csr_matrix((signs, (places, np.tile(k, 4)[inside])), shape=(n * n, len(k)))
-        self._stamp_places, self._stamp_of, self._stamp_signs = places, np.tile(k, 4)[inside], signs
+        rows = [self.incidence(r.start, r.end) for r in self.resistors]
+        # Behind the resistances a leak of every node, whose voltage may be a sum of two coordinates.
+        rows += [self.incidence(node, self.nodes[-1]) for node in self.nodes[:-1]]
+        entries = [(i * n + j, k, si * sj) for k, row in enumerate(rows) for i, si in row.items() for j, sj in row.items()]
+        places, own, signs = zip(*entries, strict=True) if entries else ((), (), ())
+        self._stamp_places, self._stamp_of = np.array(places, dtype=np.int64), np.array(own, dtype=np.int64)
+        self._stamp_signs = np.array(signs, dtype=float)
+        self._stamp = csr_matrix((self._stamp_signs, (self._stamp_places, self._stamp_of)), shape=(n * n, len(rows)))
+        ends = np.concatenate((self.starts, self.ends))
+        here, k = ends < n, np.tile(np.arange(len(self.resistors)), 2)
+        self._touches = csr_matrix((np.ones(here.sum()), (ends[here], k[here])), shape=(n, len(self.resistors)))
+        """Which resistances end at each node."""
 
     def _difference(self, pairs: list[tuple[str, str]]) -> Floats:
-        """One row a pair: the voltage between its two nodes, from the voltages of the kept nodes."""
-        found = np.zeros((len(pairs), len(self.nodes)))
+        """One row a pair: the voltage between its two nodes, from the kept coordinates."""
+        found = np.zeros((len(pairs), self.kept))
         for k, (plus, minus) in enumerate(pairs):
-            found[k, self.row[plus]] += 1
-            found[k, self.row[minus]] -= 1
-        return np.ascontiguousarray(found[:, : self.kept])
+            for at, sign in self.incidence(plus, minus).items():
+                found[k, at] = sign
+        return found
 
     def _own_values(self) -> Values:
         return Values(
@@ -187,17 +219,14 @@ class Assembly:
                 raise ValueError(f"{name} holds a value that is not finite")
 
     def conductances(self, resistor_ohm: Floats) -> Floats:
-        """The nodal matrix of the resistances alone, (rows, nodes, nodes) without the reference [S]."""
+        """The nodal matrix of the resistances alone, in coordinates, (rows, nodes, nodes) without the reference [S]."""
         n, rows = len(self.nodes) - 1, len(resistor_ohm)
         g = 1.0 / resistor_ohm
+        g = np.concatenate((g, LEAK_S + LEAK_SHARE * (self._touches @ g.T).T), axis=1)
         if rows == 1:
             weights = self._stamp_signs * g[0, self._stamp_of]
-            full = np.asarray(np.bincount(self._stamp_places, weights, minlength=n * n), dtype=float).reshape(1, n, n)
-        else:
-            full = (self._stamp @ g.T).T.reshape(rows, n, n)
-        at = np.arange(n)
-        full[:, at, at] = full[:, at, at] * (1 + LEAK_SHARE) + LEAK_S
-        return full
+            return np.asarray(np.bincount(self._stamp_places, weights, minlength=n * n), dtype=float).reshape(1, n, n)
+        return np.asarray((self._stamp @ g.T).T).reshape(rows, n, n)
 
     def reduce(self, rows: Mapping[str, NDArray[np.float64]]) -> Reduction:
         """Take the inner nodes out; `rows` holds resistances and driven currents, one row for all states or one for each."""
@@ -219,6 +248,29 @@ class Assembly:
         if len(full) == 1:
             return Reduction(base, driven[:, :k] - lift @ cross[0], follows, lift)
         return Reduction(base, driven[:, :k] - np.matmul(across, lift[:, :, None])[:, :, 0], follows, lift)
+
+
+def _components(tied: Pairs) -> list[tuple[str, list[str]]]:
+    """Nodes that pairs tie together: the one in most pairs, and the others."""
+    near: dict[str, list[str]] = {}
+    for a, b in tied:
+        near.setdefault(a, []).append(b)
+        near.setdefault(b, []).append(a)
+    found, seen = [], set[str]()
+    for start in near:
+        if start in seen:
+            continue
+        own, todo = [start], [start]
+        seen.add(start)
+        while todo:
+            for other in near[todo.pop()]:
+                if other not in seen:
+                    seen.add(other)
+                    own.append(other)
+                    todo.append(other)
+        root = max(own, key=lambda n: len(near[n]))
+        found.append((root, [n for n in own if n != root]))
+    return found
 
 
 def solve_dense(a: Floats, b: Floats) -> Floats:

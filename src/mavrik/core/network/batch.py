@@ -36,6 +36,12 @@ SETTLED_V = 1e-5
 FALLS_AFTER = 4
 """A source that has gone back from its limit so often will not stay."""
 
+CORNER_V = 1e-10
+"""A battery without a load lies on the corner between giving and taking, and rounding would turn it for ever."""
+
+NOTHING_A = 1e-9
+"""A source that regulates an open circuit gives its leak, or by rounding a little less than nothing: that is no reason to go off."""
+
 CHATTERS_AFTER = 3
 """A link that has turned so often within one state would go on for ever."""
 
@@ -325,7 +331,8 @@ class Batch:
         emfs, diodes, _, _ = net.part
         flips: list[Bools] = []
         if net.emfs:
-            flips.append((across[:, emfs] > p["emf_v"][t]) != self.charging[t])
+            above = across[:, emfs] - p["emf_v"][t]
+            flips.append(np.where(self.charging[t], -above, above) > CORNER_V)
         if net.diodes:
             flips.append((across[:, diodes] > p["diode_v"][t]) != self.conducts[t])
         wanted = self.mode[t]
@@ -434,7 +441,7 @@ class Batch:
         sensed = self.v[t] @ self.net.senses.T
         short = sensed < self.set_point[t]
         regulating, wanted = mode == REGULATING, mode.copy()
-        np.copyto(wanted, OFF, where=regulating & (x < 0))
+        np.copyto(wanted, OFF, where=regulating & (x < -NOTHING_A))
         np.copyto(wanted, AT_LIMIT, where=regulating & (x > limit))
         np.copyto(wanted, REGULATING, where=(mode == AT_LIMIT) & ~short)
         np.copyto(wanted, REGULATING, where=(mode == OFF) & short & (limit > 0))
@@ -481,7 +488,7 @@ class Batch:
         if net.converters:
             in_v, out_v = self.v @ net.inputs.T, self.v @ net.senses[self.k :].T
             taken = out_v * out_a / (net.efficiency * np.where(in_v > 0, in_v, 1.0))
-        node_v = np.concatenate((self.v, self.red.inner_v(self.v), np.zeros((self.states, 1))), axis=1)
+        node_v = net.node_voltages(np.concatenate((self.v, self.red.inner_v(self.v), np.zeros((self.states, 1))), axis=1))
         resistor_a = (node_v.take(net.starts, axis=1) - node_v.take(net.ends, axis=1)) / self.given["resistor_ohm"]
         return Solved(
             node_v=node_v,

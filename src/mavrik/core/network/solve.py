@@ -139,6 +139,7 @@ class Network(Assembly):
         b[:k] += self._emf_drive
         v = np.zeros(len(self.nodes))
         v[:-1] = np.linalg.solve(a, b)
+        v = self.node_voltages(v)
         return v, (v[self.starts] - v[self.ends]) / resistor_ohm
 
     def solve_many(self, values: Values, near: Batch | None = None) -> Solved:
@@ -242,8 +243,8 @@ class Network(Assembly):
             return {i: v for i, v in own.items() if i not in {d.id for d in self.guards.diodes}}
         found, rows, k, red = batch.answer, batch.given, self.kept, batch.red
         wanted = np.zeros(len(self.nodes))
-        wanted[self.row[plus]] += 1.0
-        wanted[self.row[minus]] -= 1.0
+        for place, sign in self.incidence(plus, minus).items():
+            wanted[place] = sign
         right = np.zeros(len(batch.matrix))
         right[:k] = wanted[:k] - wanted[k:-1] @ red.follows[0]
         adjoint = np.zeros(len(self.nodes))
@@ -251,6 +252,7 @@ class Network(Assembly):
         if len(self.nodes) - 1 > k:
             inner = self.conductances(rows["resistor_ohm"])[0, k:, k:]
             adjoint[k:-1] = np.linalg.solve(inner, wanted[k:-1]) - red.follows[0] @ adjoint[:k]
+        adjoint = self.node_voltages(adjoint)
         answer: dict[str, float] = {}
         groups: tuple[tuple[Sequence[Resistor | Diode | Link], Floats, Floats], ...] = (
             (self.resistors, found.resistor_a, rows["resistor_ohm"]),

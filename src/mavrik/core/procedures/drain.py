@@ -13,8 +13,10 @@ USABLE_SHARE = 0.5
 
 
 def _asks(circuit: Circuit) -> tuple[Ask, ...]:
+    # One of several may be fed by the others: a dead cell draws from them.
+    signed = len(circuit.batteries) > 1
     return tuple(
-        Ask(f"drain_a:{b.id}", f"{b.label}: current out, asleep", Unit.AMPERE, BenchState.ASLEEP, element=b.id)
+        Ask(f"drain_a:{b.id}", f"{b.label}: current out, asleep", Unit.AMPERE, BenchState.ASLEEP, element=b.id, signed=signed)
         for b in circuit.batteries
     )
 
@@ -38,7 +40,12 @@ def _judge(circuit: Circuit, taken: Mapping[str, Taken], limits: Limits) -> list
         if read is None:
             continue
         days = days_to_flat(b.capacity_ah, b.state_of_charge, read.value) if read.value > 0.001 else 0.0
-        words = f"Flat in about {days:.0f} days." if days else "Nothing leaves it."
+        fed = (
+            f"{-read.value:.2g} A go into it: the other batteries feed it."
+            if read.value < -read.uncertainty
+            else "Nothing leaves it."
+        )
+        words = f"Flat in about {days:.0f} days." if days else fed
         then = "Pull fuses one at a time and wait for sleep after each: the one that ends the drain names the circuit."
         said.append(against(ask, read, limits.of("drain"), 1, words, words, then))
     return said
