@@ -67,10 +67,7 @@ class BenchModel:
         return np.array([emf[own].mean() for own in joined])
 
     def predict(self, asks: Sequence[Ask], suspects: Sequence[Hypothesis]) -> Floats:
-        """Readings (suspects, asks), each in the unit of its ask; NaN where a circuit has no rest.
-
-        Raises NoOperatingPointError where the circuit has none even with nothing broken.
-        """
+        """Readings (suspects, asks), each in the unit of its ask; NaN where a circuit has no rest."""
         found = np.full((len(suspects), len(asks)), np.nan)
         direct = [k for k, a in enumerate(asks) if a.unit is Unit.MILLIOHM]
         if direct:
@@ -100,17 +97,7 @@ class BenchModel:
             amps = np.array([half_cca_a(self.circuit, own_battery[a.element]) for a in asks])
             loaded = np.asarray(values.emf_v, dtype=float)[:, at] - amps * np.asarray(values.emf_ohm, dtype=float)[:, at]
             return np.asarray(np.maximum(loaded, 0.0))
-        try:
-            return _read(network, network.solve_many(values), asks)
-        except net.NoOperatingPointError:
-            rows = np.full((len(suspects), len(asks)), np.nan)
-            for k in range(len(suspects)):
-                one = replace(values, **{n: np.asarray(getattr(values, n))[k : k + 1] for n in SWEPT})
-                try:
-                    rows[k] = _read(network, network.solve_many(one), asks)[0]
-                except net.NoOperatingPointError:
-                    continue
-            return rows
+        return _read(network, network.solve_many(values, lenient=True), asks)
 
 
 SWEPT = ("resistor_ohm", "limit_a", "set_point_v", "emf_v", "emf_ohm", "emf_charging_ohm")

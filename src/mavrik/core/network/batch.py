@@ -9,6 +9,7 @@ solved by Newton's method along with the rest.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import fields
 from typing import TypeAlias
 
 import numpy as np
@@ -163,6 +164,23 @@ class Batch:
         self.mode[follows] = assumed[follows]
         self.flat[follows] = False
 
+    def take_over(self, other: Batch, which: NDArray[np.int64]) -> None:
+        """Some states as another batch has brought them to rest: what others begin from, and the answers.
+
+        which: the states here, in the order of `other`
+        """
+        for name in ("v", "mode", "charging", "conducts", "load_on", "load_v", "in_v", "out_v", "out_a"):
+            getattr(self, name)[which] = getattr(other, name)
+        for f in fields(Solved):
+            getattr(self.answer, f.name)[which] = getattr(other.answer, f.name)
+
+    def forget(self, which: NDArray[np.int64]) -> None:
+        """No answer for some states: not a number, wherever it would be one."""
+        for f in fields(Solved):
+            values = getattr(self.answer, f.name)
+            if values.dtype == np.float64:
+                values[which] = np.nan
+
     def _held_back(self, t: NDArray[np.int64], near: NDArray[np.int8]) -> Bools:
         """Whether the sources at their limit in `near` are sure to be so in the states `t` too: no higher point is there to miss.
 
@@ -175,6 +193,13 @@ class Batch:
 
     def run(self) -> Solved:
         """To rest, or NoOperatingPointError."""
+        todo = self.run_all()
+        if len(todo):
+            raise self.restless(todo)
+        return self.answer
+
+    def run_all(self) -> NDArray[np.int64]:
+        """As far as it goes: all states that find rest have it in `answer`; returns those that have none."""
         todo = np.arange(self.states)
         for self.turn in range(MOST_ROUNDS):
             t = ALL if len(todo) == self.states else todo
@@ -190,9 +215,9 @@ class Batch:
                 self._events(todo)
             todo = todo[moved]
             if not len(todo):
-                self.answer = self._answer()
-                return self.answer
-        raise NoOperatingPointError(*self._restless(todo))
+                break
+        self.answer = self._answer()
+        return todo
 
     def _stamps(self, t: Which) -> None:
         """Conductance and source term of every two-terminal element, i = g v + s."""
@@ -461,7 +486,8 @@ class Batch:
         wanted = np.where(held & (out_v > self.set_point[t, self.k :]), REGULATING, wanted)
         return np.where(self.starved[t], OFF, wanted)
 
-    def _restless(self, todo: NDArray[np.int64]) -> tuple[str, list[str]]:
+    def restless(self, todo: NDArray[np.int64]) -> NoOperatingPointError:
+        """Which elements ask for too much in the first of some states that find no rest."""
         state = todo[:1]
         across = self.v[state] @ self.net.across_t
         loads = across[0, self.net.part[2]]
@@ -471,7 +497,7 @@ class Batch:
             if on and v < 0.6 * self.load_v.max()
         ]
         ids = low or [x.id for x in self.net.loads] or [c.id for c in self.net.converters] or [s.id for s in self.net.sources]
-        return (
+        return NoOperatingPointError(
             f"No operating point: {', '.join(ids)} asks for more than the circuit can deliver, and the voltage collapses.",
             ids,
         )
@@ -482,7 +508,8 @@ class Batch:
         flow = self.g * across + self.s
         emfs, diodes, loads, links = net.part
         if net.loads:
-            flow[:, loads] = np.where(self.load_on, self.p["load_w"] / np.where(self.load_on, across[:, loads], 1.0), 0.0)
+            fed = self.load_on & (across[:, loads] != 0)
+            flow[:, loads] = np.where(fed, self.p["load_w"] / np.where(fed, across[:, loads], 1.0), 0.0)
         out_a = self.x[:, self.k :]
         taken = out_a
         if net.converters:

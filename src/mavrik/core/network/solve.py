@@ -18,7 +18,6 @@ from mavrik.core.network.elements import (
     Floats,
     Link,
     Mode,
-    NoOperatingPointError,
     Resistor,
     Solution,
     Solved,
@@ -142,72 +141,74 @@ class Network(Assembly):
         v = self.node_voltages(v)
         return v, (v[self.starts] - v[self.ends]) / resistor_ohm
 
-    def solve_many(self, values: Values, near: Batch | None = None) -> Solved:
+    def solve_many(self, values: Values, near: Batch | None = None, lenient: bool = False) -> Solved:
         """Solve many states: every array of `values` is (elements,) or (states, elements), and they broadcast.
 
         near: a state at rest that all of them are taken to be near; left out, those of a sweep begin from one another
-        Errors as for `solve`; one state without an operating point refuses the whole call.
+        lenient: a state without an operating point is NaN throughout; otherwise one refuses the whole call
+        Errors as for `solve`.
         """
         shaped = self._rows(values)
-        found = self._solve_shaped(shaped, near if near is not None and near.net is self else None)
+        found = self._solve_shaped(shaped, near if near is not None and near.net is self else None, lenient)
         beyond = self.guards.beyond(found.node_v)
         if beyond.any():
             own = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
-            again = self.guarded._solve_shaped(own, None)
+            again = self.guarded._solve_shaped(own, None, lenient)
             found = merged(found, beyond, self.guards.without(again, self._guarded_order))
         return found
 
-    def _solve_shaped(self, shaped: dict[str, NDArray[np.float64]], near: Batch | None) -> Solved:
+    def _solve_shaped(self, shaped: dict[str, NDArray[np.float64]], near: Batch | None, lenient: bool) -> Solved:
         states = max(a.shape[0] for a in shaped.values())
-        if states == 1:
-            return self._batch(shaped, np.zeros(1, dtype=np.int64), None).run()
         # Resistances that all states share are reduced once for all of them.
-        shared = len(shaped["resistor_ohm"]) == len(shaped["current_a"]) == 1
+        shared = states > 1 and len(shaped["resistor_ohm"]) == len(shaped["current_a"]) == 1
         reduction = self.reduce(shaped) if shared else None
+
+        def begun(own: NDArray[np.int64], from_: Batch | None, which: NDArray[np.int64]) -> Batch:
+            return self._begun(shaped, own, reduction, from_, which, lenient)
+
+        def chunks(from_: Batch, which: Callable[[NDArray[np.int64]], NDArray[np.int64]]) -> Solved:
+            every = [np.arange(k, min(k + CHUNK, states)) for k in range(0, states, CHUNK)]
+            answers = [begun(own, from_, which(own)).answer for own in every]
+            return Solved(**{f.name: np.concatenate([getattr(a, f.name) for a in answers]) for f in fields(Solved)})
+
+        only = np.zeros(1, dtype=np.int64)
+        if states == 1:
+            return begun(only, None, only).answer
         # The states of a sweep are alike: some spread over it begin where the middle one has come to rest, all the others
         # where the nearest of those has.
         if near is not None:
-            return self._solve_chunks(shaped, states, reduction, near, lambda own: np.zeros(len(own), dtype=np.int64))
+            return chunks(near, np.zeros_like)
         spread = np.arange(states // 2 % COARSE, states, COARSE)
         middle = int(np.argmin(np.abs(spread - states // 2)))
-        seed = self._batch(shaped, spread[middle : middle + 1], reduction)
-        seed.run()
-        coarse = self._begun(shaped, spread, reduction, seed, np.zeros(len(spread), dtype=np.int64))
-        return self._solve_chunks(
-            shaped, states, reduction, coarse, lambda own: np.clip((own - spread[0] + COARSE // 2) // COARSE, 0, len(spread) - 1)
-        )
-
-    def _solve_chunks(
-        self,
-        shaped: dict[str, NDArray[np.float64]],
-        states: int,
-        reduction: Reduction | None,
-        near: Batch,
-        which: Callable[[NDArray[np.int64]], NDArray[np.int64]],
-    ) -> Solved:
-        chunks = []
-        for start in range(0, states, CHUNK):
-            own = np.arange(start, min(start + CHUNK, states))
-            chunks.append(self._begun(shaped, own, reduction, near, which(own)).answer)
-        return Solved(**{f.name: np.concatenate([getattr(c, f.name) for c in chunks]) for f in fields(Solved)})
+        seed = begun(spread[middle : middle + 1], None, only)
+        sound = bool(np.isfinite(seed.answer.node_v).all())
+        coarse = begun(spread, seed if sound else None, np.zeros(len(spread), dtype=np.int64))
+        return chunks(coarse, lambda own: np.clip((own - spread[0] + COARSE // 2) // COARSE, 0, len(spread) - 1))
 
     def _begun(
         self,
         shaped: dict[str, NDArray[np.float64]],
         own: NDArray[np.int64],
         reduction: Reduction | None,
-        near: Batch,
+        near: Batch | None,
         which: NDArray[np.int64],
+        lenient: bool,
     ) -> Batch:
-        """States brought to rest from those they are near; where one finds none from there, all of them from nowhere."""
+        """States brought to rest from those they are near; those that find none from there, from nowhere."""
         batch = self._batch(shaped, own, reduction)
-        batch.begin_like(near, which)
-        try:
-            batch.run()
-        except NoOperatingPointError:
+        if near is not None:
+            batch.begin_like(near, which)
+        left = batch.run_all()
+        if len(left) and near is not None:
             # A neighbour that is unlike can lead into a circle that the state itself does not have.
-            batch = self._batch(shaped, own, reduction)
-            batch.run()
+            again = self._batch(shaped, own[left], reduction)
+            still = again.run_all()
+            batch.take_over(again, left)
+            left = left[still]
+        if len(left):
+            if not lenient:
+                raise batch.restless(left)
+            batch.forget(left)
         return batch
 
     def _batch(self, shaped: dict[str, NDArray[np.float64]], which: NDArray[np.int64], reduction: Reduction | None) -> Batch:
