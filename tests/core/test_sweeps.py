@@ -8,7 +8,16 @@ import numpy as np
 import pytest
 
 from mavrik.core.layouts import LAYOUTS, build_layout
-from mavrik.core.network import CurrentSource, Diode, EmfSource, Network, PowerLoad, RegulatedSource, Resistor
+from mavrik.core.network import (
+    CurrentSource,
+    Diode,
+    EmfSource,
+    Network,
+    PowerLoad,
+    RegulatedSource,
+    Resistor,
+    batch,
+)
 from mavrik.core.operating import Engine, State
 
 NAMES = [layout.name for layout in LAYOUTS]
@@ -126,3 +135,32 @@ def test_sensitivities_of_a_guarded_state_are_slopes() -> None:
     more = replace(net.values, resistor_ohm=np.asarray(net.values.resistor_ohm) + np.array([1e-4, 0.0]))
     slope = (net.solve(more).node_v["plus"] - net.solve().node_v["plus"]) / 1e-4
     assert told["thin"] == pytest.approx(slope, rel=1e-3) and set(told) == {"thin", "side"}
+
+
+@pytest.mark.parametrize("name", ["second_battery_converter", "tow_and_trailer"])
+def test_a_converter_without_an_input_stops_and_one_with_an_input_does_not(name: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Random bad contacts: hardly a state without rest, and the same answers as with all the patience there is."""
+    rng = np.random.default_rng(7)
+    engine = Engine(build_layout(name, 12), State(engine_rpm=1500))
+    values = engine.values()
+    own = np.asarray(values.resistor_ohm)
+    ohm = own * np.exp(rng.normal(0, 1, (300, len(own))))
+    ohm[np.arange(300), rng.integers(0, len(own), 300)] += 10 ** rng.uniform(-3, 3, 300)
+    changed = replace(
+        values, resistor_ohm=ohm, emf_v=np.asarray(values.emf_v) * rng.uniform(0.85, 1.05, (300, len(values.emf_v)))
+    )
+    soon = engine.network.solve_many(changed, lenient=True)
+    monkeypatch.setattr(batch, "COLLAPSED_AFTER", 10**9)
+    patient = engine.network.solve_many(changed, lenient=True)
+    none, neither = np.isnan(soon.node_v).any(axis=1), np.isnan(patient.node_v).any(axis=1)
+    assert none.mean() < 0.01 and not (none & ~neither).any() and soon.converter_starved[~none].any()
+    assert soon.node_v[~none & ~neither] == pytest.approx(patient.node_v[~none & ~neither], abs=1e-3)
+
+
+def test_a_lenient_sweep_says_which_states_have_no_rest() -> None:
+    net = Network([EmfSource("e", "p", "n", 12.0, 0.1), PowerLoad("x", "p", "n", 200)], "n")
+    found = net.solve_many(replace(net.values, load_w=[[100.0], [500.0], [200.0]]), lenient=True)
+    assert np.isnan(found.node_v[:, 0]).tolist() == [False, True, False]
+    assert found.node_v[0, 0] == pytest.approx(net.solve_many(replace(net.values, load_w=[100.0])).node_v[0, 0])
+    alone = net.solve_many(replace(net.values, load_w=[500.0]), lenient=True)
+    assert np.isnan(alone.node_v).all()

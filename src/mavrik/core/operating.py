@@ -291,9 +291,12 @@ def check_state(circuit: Circuit, state: State) -> list[Problem]:
 class Engine:
     """A circuit at a state, its branches as measured where they were, assembled once: solved as it is, or swept over arrays of values."""
 
-    def __init__(self, circuit: Circuit, state: State) -> None:
-        """Raises CircuitError for a circuit that cannot be computed or a state that names what is not there."""
-        problems = check_circuit(circuit) or check_state(circuit, state)
+    def __init__(self, circuit: Circuit, state: State, checked: bool = False) -> None:
+        """checked: the circuit has passed `check_circuit` already, as for another state of it.
+
+        Raises CircuitError for a circuit that cannot be computed or a state that names what is not there.
+        """
+        problems = (not checked and check_circuit(circuit)) or check_state(circuit, state)
         if problems:
             raise CircuitError(problems)
         self.circuit, self.state = circuit, state

@@ -68,11 +68,13 @@ class Hands:
             if unit is Unit.VOLT:
                 if self.red == self.black:
                     return 0.0
-                # Behind a battery's own posts the rest voltage is the battery's; anything else is the network's.
-                state = BenchState.ASLEEP if self.state is BenchState.REST else self.state
                 batteries = self.vehicle.circuit.batteries
-                own = next((b.id for b in batteries if b.positive_node == self.red), batteries[0].id)
-                return self.vehicle.shown(Ask("now", "now", unit, state, self.red, self.black, own))
+                alone = next((b.id for b in batteries if (b.positive_node, b.negative_node) == (self.red, self.black)), "")
+                if self.state in (BenchState.REST, BenchState.BATTERY_LOAD) and alone:
+                    # Each battery alone, its negative off.
+                    return self.vehicle.shown(Ask("now", "now", unit, self.state, self.red, self.black, alone))
+                state = BenchState.ASLEEP if self.state is BenchState.REST else self.state
+                return self.vehicle.shown(Ask("now", "now", unit, state, self.red, self.black))
             return self.vehicle.shown(
                 Ask(
                     "now",

@@ -27,15 +27,21 @@ class BenchModel:
     """A circuit at the states of the bench, assembled once, with a place for every fault."""
 
     def __init__(
-        self, circuit: Circuit, rest_v: Mapping[str, float] | None = None, read: bool = True, output_a: float | None = None
+        self,
+        circuit: Circuit,
+        rest_v: Mapping[str, float] | None = None,
+        read: bool = True,
+        output_a: float | None = None,
+        checked: bool = False,
     ) -> None:
         """Assemble nothing yet.
 
         rest_v: volts at rest, by battery: how charged they really are
         output_a: the known output of a drop test [A]
+        checked: the circuit is known to be sound as a document
         read: whether those were read, a dead cell and all; otherwise they are what the batteries would have without a fault
         """
-        self.output_a = output_a
+        self.output_a, self._checked = output_a, checked
         self._read_ids = frozenset(rest_v or ()) if read else frozenset()
         self.circuit = ohmic(circuit)
         self.rest_v = dict(rest_v or {})
@@ -43,7 +49,8 @@ class BenchModel:
 
     def _engine(self, state: BenchState) -> tuple[Engine, net.Network, net.Values]:
         if state not in self._at:
-            engine = Engine(self.circuit, state_of(state, self.circuit, self.output_a))
+            engine = Engine(self.circuit, state_of(state, self.circuit, self.output_a), self._checked)
+            self._checked = True
             drains = [
                 net.Resistor(f"drain:{b.id}", b.positive_node, b.negative_node, NO_DRAIN_OHM) for b in self.circuit.batteries
             ]

@@ -226,7 +226,7 @@ def diagnose(
     test: a charging drop test on the circuit, as further evidence
     Returns causes with probabilities that add up to 1 over single causes (two at once count for both), evidence for and
     against, and the procedures not yet made by expected information over their minutes.
-    Raises CircuitError for a circuit that does not close, NoOperatingPointError where it has none when sound.
+    Raises CircuitError for a circuit that does not close.
     Source: the network solved for every hypothesis; Bayes' rule; expected information by Shannon's entropy.
     """
     read_ids = set(taken)
@@ -240,7 +240,7 @@ def diagnose(
         asks, taken = [*asks, *own], {**taken, **read}
     model = BenchModel(circuit, rest_voltages(circuit, taken), output_a=test.output_current_a if test else None)
     # A rest voltage is judged against what the document says of the battery; all else starts from what was read.
-    plain = BenchModel(circuit)
+    plain = BenchModel(circuit, checked=True)
     suspects = hypotheses(circuit)
     predicted = _predict(model, plain, asks, suspects)
     told = log_likelihood(asks, predicted, taken)

@@ -43,6 +43,12 @@ CORNER_V = 1e-10
 NOTHING_A = 1e-9
 """A source that regulates an open circuit gives its leak, or by rounding a little less than nothing: that is no reason to go off."""
 
+COLLAPSED_AFTER = 6
+"""So many overshoots are no way down to an operating point."""
+
+WILD_TIMES = 3.0
+"""No voltage is so many times what any source has."""
+
 CHATTERS_AFTER = 3
 """A link that has turned so often within one state would go on for ever."""
 
@@ -101,6 +107,8 @@ class Batch:
         self.in_v = np.full((states, len(net.converters)), guess)
         self.out_v = values["converter_set_point_v"].astype(float)
         self.out_a = values["converter_limit_a"].astype(float)
+        self.wild_v = WILD_TIMES * guess
+        self.overshoots = np.zeros(self.in_v.shape, dtype=int)
         self.bounces = np.zeros(states, dtype=int)
         """How often a source at its limit went back to regulating."""
         self.flips = np.zeros(states, dtype=int)
@@ -430,7 +438,10 @@ class Batch:
             points += [(self.in_v, volts @ net.inputs.T), (self.out_v, volts @ net.senses[self.k :].T)]
         for point, found in points:
             # A step that goes below a third of the voltage before has overshot.
-            new = np.maximum(found, point[t] / 3)
+            least = point[t] / 3
+            new = np.maximum(found, least)
+            if point is self.in_v:
+                moved |= self._collapse(t, (found < np.maximum(least, net.starves_below)) | (found > self.wild_v))
             moved |= (np.abs(new - point[t]) > SETTLED_V).any(axis=1)
             point[t] = new
         if net.converters:
@@ -438,6 +449,20 @@ class Batch:
             moved |= (np.abs(out_a - self.out_a[t]) > SETTLED_V).any(axis=1)
             self.out_a[t] = out_a
         return moved
+
+    def _collapse(self, t: Which, overshot: Bools) -> Bools:
+        """Converters whose input finds no voltage above their cut-off stop: that is what it is for. Returns in which states one did.
+
+        From above Newton's method overshoots once, where it comes down to its answer, and again and again where there is none;
+        and an answer below the cut-off would not stay.
+        """
+        if not overshot.any():
+            return np.zeros(len(overshot), dtype=bool)
+        self.overshoots[t] += overshot
+        before = self.starved[t]
+        stopped = (self.overshoots[t] >= COLLAPSED_AFTER) & (self.net.starves_below > 0) & ~before
+        self.starved[t] = before | stopped
+        return np.asarray(stopped.any(axis=1))
 
     def _events(self, t: NDArray[np.int64]) -> Bools:
         """What happens at voltages that have come to rest: cut-offs that latch, links that turn."""

@@ -53,6 +53,9 @@ TURNED = {
 }
 """What a value below 0 by more than this says, where a reading goes one way only."""
 
+MOST_TIMES = 3.5
+"""A stud that has lost its sense wire stands at the rectifier's clamp, three times the system's voltage; beyond is no reading."""
+
 ASLEEP_A = 0.002
 """The same of a drain: an ammeter in series on its 10 A range."""
 
@@ -310,7 +313,7 @@ def check_run(run: ProcedureRun, asks: tuple[Ask, ...], system_voltage_v: float)
             problems.append(Problem(reading.ask, "ask", "Read twice in one run: a repeat is a run of its own."))
         elif unit is Unit.YES_NO and reading.value not in (0, 1):
             problems.append(Problem(reading.ask, "value", "This is a yes or a no."))
-        elif unit in (Unit.VOLT, Unit.VOLT_PP) and abs(reading.value) > 2 * system_voltage_v:
+        elif unit in (Unit.VOLT, Unit.VOLT_PP) and abs(reading.value) > MOST_TIMES * system_voltage_v:
             problems.append(
                 Problem(
                     reading.ask,
