@@ -24,6 +24,9 @@ Floats = NDArray[np.float64]
 FIRSTS, SECONDS = 4, 12
 """So many of the likeliest causes are tried beside so many others."""
 
+PAIRS = 96
+"""So many of those pairs are solved."""
+
 SHOWN = 8
 SAMPLES = 120
 KEPT = 60
@@ -246,7 +249,7 @@ def diagnose(
     told = log_likelihood(asks, predicted, taken)
     weights = np.log([h.weight for h in suspects]) + told.sum(axis=1)
     if asks:
-        pairs = _pairs(suspects, told, weights)
+        pairs = _pairs(suspects, told, weights, asks, predicted, taken)
         # The first row is the circuit with nothing broken: what faults are measured against.
         more = _predict(model, plain, asks, [suspects[0], *pairs])
         also = log_likelihood(asks, more, taken)[1:]
@@ -285,21 +288,34 @@ def _predict(model: BenchModel, plain: BenchModel, asks: Sequence[Ask], suspects
     return found
 
 
-def _pairs(suspects: list[Hypothesis], told: Floats, weights: Floats) -> list[Hypothesis]:
-    """Two causes at once: the likeliest at their likeliest magnitude, beside each other suspect at all of its own."""
+def _pairs(
+    suspects: list[Hypothesis],
+    told: Floats,
+    weights: Floats,
+    asks: Sequence[Ask],
+    predicted: Floats,
+    taken: Mapping[str, Taken],
+) -> list[Hypothesis]:
+    """Two causes at once: the likeliest at their likeliest magnitude, beside each other suspect at all of its own.
+
+    Those go on to be solved that explain the readings best as if what the two do to each reading just added up.
+    """
     # What explains some reading far better than nothing broken does may be half of the truth, however it ranks alone.
     half = weights + np.maximum(told - told[0], 0).sum(axis=1)
     firsts = _best_of_each(suspects, weights, FIRSTS)
     seconds = {suspects[k].causes for k in _best_of_each(suspects, half, SECONDS)}
-    found = []
-    for k, a in enumerate(suspects[i] for i in firsts):
-        before = {suspects[i].causes for i in firsts[:k]}
-        found += [
-            both(a, b, suspects[0].weight)
-            for b in suspects
-            if b.causes in seconds and b.causes != a.causes and b.causes not in before
-        ]
-    return found
+    found: list[tuple[int, int]] = []
+    for k, i in enumerate(firsts):
+        before = {suspects[j].causes for j in firsts[: k + 1]}
+        found += [(i, j) for j, b in enumerate(suspects) if b.causes in seconds and b.causes not in before]
+    if not found:
+        return []
+    first, second = np.array(found).T
+    added = np.nan_to_num(predicted[first] + predicted[second] - predicted[0])
+    guessed = log_likelihood(asks, np.concatenate((predicted[:1], added)), taken)[1:].sum(axis=1)
+    prior = np.log([suspects[i].weight * suspects[j].weight for i, j in found])
+    best = np.sort(np.argsort(-(guessed + prior))[:PAIRS])
+    return [both(suspects[found[k][0]], suspects[found[k][1]], suspects[0].weight) for k in best.tolist()]
 
 
 def _best_of_each(suspects: list[Hypothesis], weights: Floats, count: int) -> list[int]:
