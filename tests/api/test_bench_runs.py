@@ -88,6 +88,26 @@ def test_a_hidden_fault_is_found_with_connected_meters(boss: Caller, tech: Calle
     assert said["causes"][0]["cause"] == hidden.causes[0], (hidden.causes, said["headline"])
 
 
+def test_a_slip_of_the_decimal_point_is_asked_to_be_read_again(tech: Caller, vehicle_job: dict[str, Any]) -> None:
+    car = VEHICLES["front"]
+    bench = HiddenVehicle(car, hidden_faults(car)[0], np.random.default_rng(4))
+    for procedure in PROCEDURES:
+        seen = {a: t.value for a, t in bench.read(procedure).items()}
+        if "output_a:alternator" in seen:
+            seen["output_a:alternator"] *= 10
+        if seen:
+            assert keep(tech, vehicle_job, run(procedure.name, seen)).status_code == 201
+    said: Any = tech.get(f"/api/jobs/{vehicle_job['id']}/bench").json["diagnosis"]  # type: ignore[index]
+    assert said["causes"][0]["cause"] == "none:" and [d["ask"] for d in said["doubtful"]] == ["output_a:alternator"]
+
+
+def test_a_clamped_load_dump_can_be_entered_and_no_more_than_that(tech: Caller, vehicle_job: dict[str, Any]) -> None:
+    """36 V at a stud that has lost its sense wire are a reading; 60 V on a 12 V system are not."""
+    assert keep(tech, vehicle_job, run("regulated", {"regulated_stud_v": 36.6})).status_code == 201
+    refused: Any = keep(tech, vehicle_job, run("regulated", {"regulated_stud_v": 60.0}))
+    assert refused.status_code == 422 and refused.json["problems"][0]["element"] == "regulated_stud_v"
+
+
 def test_a_run_is_judged_repeated_and_kept(tech: Caller, vehicle_job: dict[str, Any]) -> None:
     meter = {"instruments": [METER]}
     first = run("rest", {"rest_v:battery": 12.05}, **meter)

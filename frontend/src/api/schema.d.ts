@@ -2351,6 +2351,11 @@ export interface components {
         Diagnosis: {
             /** Causes */
             causes: components["schemas"]["Cause"][];
+            /**
+             * Doubtful
+             * @description Readings to be taken again
+             */
+            doubtful: components["schemas"]["Doubt"][];
             /** Headline */
             headline: string;
             /** Next Tests */
@@ -2425,6 +2430,30 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
+        };
+        /**
+         * Doubt
+         * @description A reading that no likely cause explains: more likely a slip of the probe, a range or a decimal point.
+         */
+        Doubt: {
+            /** Ask */
+            ask: string;
+            /**
+             * Expected
+             * @description With the likeliest cause
+             */
+            expected: number;
+            /** Label */
+            label: string;
+            /**
+             * Probability
+             * @description That it is a slip
+             */
+            probability: number;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
         };
         /**
          * DropTest

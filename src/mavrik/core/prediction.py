@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -57,13 +57,6 @@ def _emf(circuit: Circuit, battery: Battery) -> EmfSource:
     return EmfSource(battery.id, battery.positive_node, battery.negative_node, volts, ohm)
 
 
-def _fed(circuit: Circuit, live: Sequence[AnyBranch]) -> set[str]:
-    """Nodes that some source reaches: a load behind an open switch takes nothing, whatever it is said to take."""
-    near = neighbours(live)
-    posts = [b.positive_node for b in circuit.batteries] + [a.stud_node for a in circuit.alternators]
-    return set().union(*(reach(n, near) for n in posts), *(reach(c.out_node, near) for c in circuit.converters))
-
-
 class Predictor:
     """A circuit assembled once, to be predicted at many operating states."""
 
@@ -75,8 +68,7 @@ class Predictor:
         self._ids = [b.id for b in self.live]
         self._warm = WarmCables(self.live)
         alternator = circuit.alternator
-        fed = _fed(circuit, self.live)
-        loads = [load for load in circuit.loads if load.on and not load.cranking and load.from_node in fed]
+        loads = [load for load in circuit.loads if load.on and not load.cranking]
         self._loads_a = [load.current_a for load in loads]
         self._metal = [k for k, b in enumerate(self.live) if not isinstance(b, DiodeBranch)]
         self._diodes = [k for k, b in enumerate(self.live) if isinstance(b, DiodeBranch)]
