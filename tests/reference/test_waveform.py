@@ -52,6 +52,14 @@ def test_missing_pulses_are_told_apart_with_the_speed(name: str) -> None:
         assert ripple_of(Wave(volts, 1 / RATE), PAIR_HZ * off).pulses is expected
 
 
+@pytest.mark.parametrize("name", CASES)
+def test_pulses_that_come_too_slowly_ask_about_the_belt(name: str) -> None:
+    volts, expected = CASES[name]
+    slips = ripple_of(Wave(volts, 1 / RATE), PAIR_HZ / 0.78)
+    assert slips.pulses is expected and "22% slower" in slips.words and "does the belt slip?" in slips.words
+    assert "belt" not in ripple_of(Wave(volts, 1 / RATE), PAIR_HZ / 0.95).words
+
+
 @pytest.mark.parametrize("name", [n for n in CASES if n != "phase lost"])
 def test_without_the_speed_a_missing_diode_still_shows(name: str) -> None:
     volts, expected = CASES[name]

@@ -45,6 +45,9 @@ SECOND_SHARE, THIRD_SHARE = 0.4, 0.2
 """Harmonics of an even rectifier fall off at once: 0.25 and 0.11 of the first. Of a missing diode they do not."""
 
 PULSES = 6
+SLOWEST, FASTEST = 0.7, 1.2
+LAGS = 0.92
+"""Below this share of what speed and ratio say, the belt is asked about: a dial is read to a few percent."""
 
 
 class WaveformError(ValueError):
@@ -60,6 +63,10 @@ class Pulses(StrEnum):
     FLAT = "flat"
     UNCLEAR = "unclear"
     UNSTEADY = "unsteady"
+
+
+TIMES = {PULSES: Pulses.EVEN, 1: Pulses.DIODE, 2: Pulses.PHASE}
+"""The strongest component as a multiple of the pole-pair frequency, and what that is of."""
 
 
 class Ripple(Document):
@@ -221,9 +228,9 @@ def _pulses(
     if len(around) and amplitude[top] < LINE * float(np.median(around)):
         return Pulses.UNSTEADY, strongest
     if pole_pair_hz is not None:
-        # A belt slips and a speed is read off a dial: a fifth either way still tells 1, 2 and 6 apart.
-        for times, says in ((PULSES, Pulses.EVEN), (1, Pulses.DIODE), (2, Pulses.PHASE)):
-            if 0.8 <= strongest / (times * pole_pair_hz) <= 1.2:
+        # A belt slips and a speed is read off a dial: 1, 2 and 6 are told apart all the same.
+        for times, says in TIMES.items():
+            if SLOWEST <= strongest / (times * pole_pair_hz) <= FASTEST:
                 return says, strongest
         return Pulses.UNCLEAR, strongest
 
@@ -252,6 +259,10 @@ def _pulse_words(pulses: Pulses, strongest: float | None, pole_pair_hz: float | 
         Pulses.UNSTEADY: "it hardly stands out, as pulses at one speed would. Hold the engine at one speed and capture again.",
         Pulses.FLAT: "",
     }[pulses]
+    times = next((t for t, says in TIMES.items() if says is pulses), None)
+    if pole_pair_hz is not None and times is not None and strongest < LAGS * times * pole_pair_hz:
+        low = 1 - strongest / (times * pole_pair_hz)
+        said += f" The shaft turns {low:.0%} slower than engine speed and ratio say: does the belt slip?"
     if pulses is Pulses.EVEN and pole_pair_hz is None:
         said += " A lost phase looks the same without the engine's speed: enter it."
     return f"{at}: {said}"

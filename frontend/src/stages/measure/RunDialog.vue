@@ -141,7 +141,7 @@ async function save(skipped = ''): Promise<void> {
 const shownLive = computed(() => {
   const now = live.reading
   if (!now || now.value === null) return ''
-  return ask.value?.drop ? `${(now.value * 1000).toFixed(0)} mV` : `${now.value.toFixed(now.unit === 'V' ? 2 : 1)} ${now.unit}`
+  return ask.value?.drop ? `${(now.value * 1000).toFixed(0)} mV` : `${now.value.toFixed(now.unit.startsWith('V') ? 2 : 1)} ${now.unit}`
 })
 const reason = ref('')
 const skipping = ref(false)
