@@ -186,6 +186,29 @@ def test_ripple_is_captured_by_a_connected_oscilloscope(open_page: Callable[...,
     expect(page.locator("[data-run]").get_by_label("Note")).to_have_value(re.compile("from the capture"))
 
 
+def test_an_idle_soak_is_logged_by_itself(open_page: Callable[..., Page], meters: dict[str, MeterServer]) -> None:
+    """Half an hour in a few seconds: each field fills when it is due, and what was typed stays."""
+    connect(open_page("mara"), "dmm_1", meters["multimeter"].address)
+    page = open_page()
+    page.clock.install()
+    taxi(page, "measure")
+    if not page.locator("[data-procedure=idle_soak]").count():
+        page.locator("[data-test=more-tests]").click()
+    open_test(page, "idle_soak")
+    field = "[data-ask='soak_v:{}'] input".format
+    expect(page.locator("[data-test=live]")).to_contain_text("V")
+    page.locator(field(5)).fill("13.11")
+    page.locator("[data-clock]").click()
+    page.locator(field(0)).focus()
+    expect(page.locator("[data-test=logging]")).to_be_visible()
+    expect(page.locator(field(0))).not_to_have_value("")
+    for minutes in (5, 10):
+        page.clock.fast_forward(5 * 60 * 1000)
+        expect(page.locator(field(minutes))).not_to_have_value("", timeout=15_000)
+    expect(page.locator(field(5))).to_have_value("13.11")
+    expect(page.locator(field(15))).to_have_value("")
+
+
 def test_a_meter_on_hold_is_said_to_be(open_page: Callable[..., Page], meters: dict[str, MeterServer]) -> None:
     connect(open_page("mara"), "clamp_1", meters["clamp"].address)
     meters["clamp"].hold.set()

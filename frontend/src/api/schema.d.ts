@@ -1045,6 +1045,11 @@ export interface components {
          */
         Ask: {
             /**
+             * After S
+             * @default null
+             */
+            after_s: number | null;
+            /**
              * Beside
              * @default false
              */

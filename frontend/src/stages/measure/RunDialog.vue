@@ -64,6 +64,17 @@ function take(): void {
   const at = all.findIndex((f) => f.closest('[data-ask]')?.getAttribute('data-ask') === a.id)
   void nextTick(() => all[at + 1]?.focus())
 }
+/** When the step's clock was started; readings with a time of their own are due so long after it. */
+const began = ref<number | null>(null)
+const timed = computed(() => props.procedure.asks.filter((a) => a.after_s !== null))
+const GRACE_S = 60
+watch(() => live.reading, (now) => {
+  if (began.value === null || !now || now.value === null || now.overload || now.lost) return
+  const passed = (Date.now() - began.value) / 1000
+  const due = timed.value.find((a) => passed >= a.after_s! && passed < a.after_s! + GRACE_S)
+  // What was typed stays: only an empty field is filled.
+  if (due && (draft.values[due.id] ?? null) === null) draft.values[due.id] = Number(now.value.toPrecision(4))
+})
 /** The reading that a captured waveform is looked at for. */
 const captured = ref<Ask | null>(null)
 function takeCapture(value: number, from: string): void {
@@ -89,6 +100,7 @@ let ticking = 0
 function start(k: number, seconds: number): void {
   window.clearInterval(ticking)
   Object.assign(clock, { step: k, left: seconds, over: false })
+  began.value = Date.now()
   const end = Date.now() + seconds * 1000
   ticking = window.setInterval(() => {
     clock.left = Math.max(0, (end - Date.now()) / 1000)
@@ -155,13 +167,13 @@ useKeys([
 <template>
   <FullScreen :title="procedure.title" :about="`${procedure.engine} · ${procedure.why}`" close-test="close-run" :data-run="procedure.name" @close="emit('close')">
       <div v-if="clock.step >= 0" class="clock" :class="{ over: clock.over && procedure.steps[clock.step]?.orders_off }" role="timer" data-test="clock">
-        <b>{{ clock.over ? (procedure.steps[clock.step]?.orders_off ? 'LOAD OFF' : 'Time is up') : `${clock.left.toFixed(clock.left < 20 ? 1 : 0)} s` }}</b>
+        <b>{{ clock.over ? (procedure.steps[clock.step]?.orders_off ? 'LOAD OFF' : 'Time is up') : clock.left >= 120 ? `${Math.floor(clock.left / 60)}:${String(Math.floor(clock.left % 60)).padStart(2, '0')} min` : `${clock.left.toFixed(clock.left < 20 ? 1 : 0)} s` }}</b>
         <v-btn v-if="clock.over" variant="outlined" @click="clock.step = -1">{{ procedure.steps[clock.step]?.orders_off ? 'Load is off' : 'Go on' }}</v-btn>
       </div>
       <div v-if="live.on" class="live" :class="{ lost: live.reading?.lost }" data-test="live" aria-live="off">
         <template v-if="live.reading?.lost">{{ live.reading.lost }}</template>
         <template v-else-if="live.reading?.overload"><b>OVER RANGE</b> change the range rather than peg the meter</template>
-        <template v-else-if="live.reading"><b>{{ shownLive }}</b><span v-if="live.reading.held" class="held" data-test="held">no digit has moved: is the meter on hold?</span><span v-else>{{ live.reading.stable ? '✓ at rest' : 'moving' }}</span><v-btn variant="outlined" data-test="take" @click="take">Take (Ctrl+Enter)</v-btn></template>
+        <template v-else-if="live.reading"><b>{{ shownLive }}</b><span v-if="timed.length && began !== null" data-test="logging">logged by itself</span><span v-if="live.reading.held" class="held" data-test="held">no digit has moved: is the meter on hold?</span><span v-else>{{ live.reading.stable ? '✓ at rest' : 'moving' }}</span><v-btn variant="outlined" data-test="take" @click="take">Take (Ctrl+Enter)</v-btn></template>
         <template v-else>Connecting …</template>
       </div>
       <div class="two">

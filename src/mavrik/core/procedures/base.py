@@ -83,6 +83,8 @@ class Ask:
     """Judged on its own: no fault of the catalogue says what it would read."""
     capture: str = ""
     """What of a captured waveform answers it: ripple or cranking; empty: nothing."""
+    after_s: float | None = None
+    """How long after the step's clock was started it is due; a connected meter is then read by itself."""
 
     @computed_field(description="Which meter reads it; null for what the eye or a plate says")  # type: ignore[prop-decorator]
     @property

@@ -10,13 +10,13 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.procedures.base import Ask, BenchStep, Judgement, Limits, Procedure, Taken, Unit, against
 from mavrik.core.procedures.states import BenchState
 
-MINUTES = (0, 10, 20, 30)
+MINUTES = (0, 5, 10, 15, 20, 25, 30)
 
 
 def _asks(circuit: Circuit) -> tuple[Ask, ...]:
     b = circuit.battery
     return tuple(
-        Ask(f"soak_v:{m}", f"Battery after {m} min" if m else "Battery at the start", Unit.VOLT, BenchState.IDLE_LOADED, b.positive_node, b.negative_node, beside=True)
+        Ask(f"soak_v:{m}", f"Battery after {m} min" if m else "Battery at the start", Unit.VOLT, BenchState.IDLE_LOADED, b.positive_node, b.negative_node, beside=True, after_s=60.0 * m)
         for m in MINUTES
     )  # fmt: skip
 
@@ -54,6 +54,6 @@ def _judge(circuit: Circuit, taken: Mapping[str, Taken], limits: Limits) -> list
 IDLE_SOAK = Procedure(
     "idle_soak", "Idle soak", "Taxi ranks, boats, night work: thirty minutes of idle say what a minute cannot.", 30, "idle, everything on",
     ("running_engine", "never_disconnect"),
-    (BenchStep("Warm engine, idle, everything on; meter across the battery posts."), BenchStep("Read at the start, then every ten minutes; a log from a capture does as well.", 1800)),
+    (BenchStep("Warm engine, idle, everything on; meter across the battery posts."), BenchStep("Start the clock, read at once and then every ten minutes; a connected meter is logged every five by itself.", 1800)),
     _asks, _judge,
 )  # fmt: skip
