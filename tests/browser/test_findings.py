@@ -86,6 +86,8 @@ def test_tests_by_their_own_rule_wait_behind_one_line(open_page: Callable[..., P
     page.locator("[data-run]").get_by_label("Engine speed").fill("780")
     page.locator("[data-test=keep-run]").click()
     expect(plan.locator("[data-procedure=net_battery]")).to_contain_text("FAIL")
+    # Keys are the test's own until it has closed.
+    expect(page.locator("[data-run]")).to_have_count(0)
     # Once more: the conditions of the last time stand in it.
     page.keyboard.press("r")
     expect(page.locator("[data-run=net_battery]")).to_be_visible()
