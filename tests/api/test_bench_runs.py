@@ -99,6 +99,7 @@ def test_a_slip_of_the_decimal_point_is_asked_to_be_read_again(tech: Caller, veh
             assert keep(tech, vehicle_job, run(procedure.name, seen)).status_code == 201
     said: Any = tech.get(f"/api/jobs/{vehicle_job['id']}/bench").json["diagnosis"]  # type: ignore[index]
     assert said["causes"][0]["cause"] == "none:" and [d["ask"] for d in said["doubtful"]] == ["output_a:alternator"]
+    assert "To be read again: Alternator" in tech.get(f"/api/jobs/{vehicle_job['id']}/sheet").text
 
 
 def test_a_clamped_load_dump_can_be_entered_and_no_more_than_that(tech: Caller, vehicle_job: dict[str, Any]) -> None:
