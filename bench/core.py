@@ -8,13 +8,13 @@ import time
 from tests.build import CLAMP, METER, simple_document
 
 from bench.report import Figure
-from mavrik.core.assessment import assess
 from mavrik.core.circuit import Circuit
-from mavrik.core.judged import judge
-from mavrik.core.layouts import build_layout
-from mavrik.core.limits import LimitProfileName
-from mavrik.core.measurement import DropTest, Quantity, Reading
-from mavrik.core.sizing import SizingTarget, propose
+from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.drawing.judged import judge
+from mavrik.core.findings.assessment import assess
+from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.measuring.measurement import DropTest, Quantity, Reading
+from mavrik.core.planning.sizing import SizingTarget, propose
 
 RUNS = 200
 

@@ -1,4 +1,4 @@
-"""Hidden faults on invented vehicles: how often the cause is found, what it is taken for, and how many tests that takes."""
+"""Hidden faults on invented vehicles: how often the cause is found, what it is measured for, and how many tests that takes."""
 
 from __future__ import annotations
 
@@ -10,11 +10,11 @@ from pathlib import Path
 import numpy as np
 
 from bench.report import Figure
-from mavrik.core.additions import add_to
 from mavrik.core.circuit import Circuit
-from mavrik.core.diagnosis import diagnose
-from mavrik.core.layouts import build_layout
-from mavrik.core.procedures import PROCEDURES, Taken, procedure
+from mavrik.core.circuit.additions import add_to
+from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.findings.diagnosis import diagnose
+from mavrik.core.procedures import PROCEDURES, Measured, procedure
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults, with_starter
 
 PAGE = Path(__file__).resolve().parents[1] / "docs" / "diagnosis.md"
@@ -29,19 +29,19 @@ def _kind(cause: str) -> str:
 
 def _tests_needed(vehicle: HiddenVehicle, by_information: bool) -> tuple[int, float]:
     """Procedures and minutes until one cause is as good as sure, in the order of the work or of what tells most."""
-    taken: dict[str, Taken] = {}
+    measured: dict[str, Measured] = {}
     # Both orders choose among the tests that tell something of this circuit.
-    useful = [p.name for p in PROCEDURES if any(not a.beside for a in p.asks(vehicle.circuit))]
+    useful = [p.name for p in PROCEDURES if any(not a.own_rule for a in p.points(vehicle.circuit))]
     left = list(useful)
     minutes = 0.0
     while left:
-        found = diagnose(vehicle.circuit, taken)
-        if found.causes[0].probability >= SURE and taken:
+        found = diagnose(vehicle.circuit, measured)
+        if found.causes[0].probability >= SURE and measured:
             break
         name = next((t.procedure for t in found.next_tests if t.procedure in left), left[0]) if by_information else left[0]
         left.remove(name)
         minutes += procedure(name).minutes
-        taken |= vehicle.read(procedure(name))
+        measured |= vehicle.read(procedure(name))
     return len(useful) - len(left), minutes
 
 
@@ -109,7 +109,7 @@ def figures() -> list[Figure]:
         f"Of {total} cases the true cause is ranked first in {sum(first.values()) / total:.1%}, among the first three in "
         f"{sum(three.values()) / total:.1%}.",
         "",
-        "| hidden | cases | first | first three | taken for |",
+        "| hidden | cases | first | first three | measured for |",
         "|---|---|---|---|---|",
     ]
     for kind in sorted(seen):

@@ -20,7 +20,7 @@ class Figure:
     median: float
     p95: float | None
     wanted: float | None
-    """What the design asks for, of the 95th percentile where `judged_by_p95`, else of the median."""
+    """What the design points for, of the 95th percentile where `judged_by_p95`, else of the median."""
     judged_by_p95: bool = False
     more_is_better: bool = False
 

@@ -26,7 +26,7 @@ ROOT = Path(__file__).resolve().parents[1]
 CLIENTS = 16
 SECONDS = 8.0
 THINK_S = 0.25
-"""A person who drags or types asks a few times a second."""
+"""A person who drags or types points a few times a second."""
 
 
 @contextmanager
@@ -71,7 +71,7 @@ class Client:
     async def open(self) -> None:
         self.reader, self.writer = await asyncio.open_connection(self.host, self.port)
 
-    async def ask(self, method: str, path: str, body: bytes = b"") -> tuple[int, bytes]:
+    async def point(self, method: str, path: str, body: bytes = b"") -> tuple[int, bytes]:
         head = f"{method} {path} HTTP/1.1\r\nHost: {self.host}:{self.port}\r\nContent-Length: {len(body)}\r\nContent-Type: application/json\r\n"
         head += f"Cookie: {self.cookie}\r\nX-CSRFToken: {self.token}\r\nUser-Agent: bench\r\n\r\n"
         for attempt in (1, 2):
@@ -94,11 +94,11 @@ class Client:
 
     async def sign_in(self, login: str = DEMO_LOGIN) -> None:
         await self.open()
-        self.token = json.loads((await self.ask("GET", "/api/session"))[1])["csrf_token"]
+        self.token = json.loads((await self.point("GET", "/api/session"))[1])["csrf_token"]
         body = json.dumps({"login": login, "password": DEMO_PASSWORD}).encode()
-        status, _ = await self.ask("POST", "/api/session", body)
+        status, _ = await self.point("POST", "/api/session", body)
         assert status == 200, status
-        self.token = json.loads((await self.ask("GET", "/api/session"))[1])["csrf_token"]
+        self.token = json.loads((await self.point("GET", "/api/session"))[1])["csrf_token"]
 
 
 async def _load(host: str, port: int, body: bytes, think_s: float) -> list[float]:
@@ -112,7 +112,7 @@ async def _load(host: str, port: int, body: bytes, think_s: float) -> list[float
         await asyncio.sleep(think_s * k / CLIENTS)
         while time.perf_counter() < until:
             start = time.perf_counter()
-            status, _ = await client.ask("POST", "/api/assess", body)
+            status, _ = await client.point("POST", "/api/assess", body)
             times.append((time.perf_counter() - start) * 1000)
             assert status == 200, status
             await asyncio.sleep(think_s)

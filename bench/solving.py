@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 
 from bench.report import Figure
-from mavrik.core.layouts import build_layout
+from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.network import Element, EmfSource, Network, PowerLoad, RegulatedSource, Resistor, Values
 from mavrik.core.operating import Engine, State, solve_circuit
 from mavrik.exchange.spice import Netlist, netlist_of
@@ -128,7 +128,7 @@ def figures() -> list[Figure]:
     found.append(
         Figure(
             "solver",
-            "a whole circuit at a state, 20 branches, as the state bar asks",
+            "a whole circuit at a state, 20 branches, as the state bar points",
             "ms",
             *_median(lambda: solve_circuit(front, State()), 40),
             None,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.measurement import DropTest, Instrument, InstrumentKind, Quantity, Reading
+from mavrik.core.measuring.measurement import DropTest, Instrument, InstrumentKind, Quantity, Reading
 
 METER = Instrument(
     id="dmm", label="Test meter", kind=InstrumentKind.VOLTMETER, percent_of_reading=0.5, digits=2, resolution=0.001

@@ -8,10 +8,10 @@ from contextlib import contextmanager
 
 import numpy as np
 
-from mavrik.core.diagnosis import Hypothesis
-from mavrik.core.measurement import InstrumentKind
+from mavrik.core.findings.diagnosis import Hypothesis
+from mavrik.core.measuring.measurement import InstrumentKind
+from mavrik.core.operating.bench_states import IDLE_RPM
 from mavrik.core.procedures import Procedure
-from mavrik.core.procedures.states import IDLE_RPM
 from mavrik.standin.bench import MeterServer, start_bench
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
 
@@ -62,25 +62,25 @@ def read_by_meters(
 ) -> dict[str, float]:
     """One procedure as a hand makes it: probes moved, each value read off a connected meter, the rest seen and typed.
 
-    show: asks the program what the connected instrument of a kind shows
+    show: points the program what the connected instrument of a kind shows
     """
     vehicle = servers["multimeter"].hands.vehicle
     typed, found = vehicle.read(procedure), {}
     with socket.create_connection(servers["multimeter"].server_address, timeout=5) as hand:
-        for ask in procedure.asks(vehicle.circuit):
-            if ask.beside or ask.id not in typed:
+        for point in procedure.points(vehicle.circuit):
+            if point.own_rule or point.id not in typed:
                 continue
-            if ask.meter not in CONNECTED:
-                found[ask.id] = typed[ask.id].value
+            if point.meter not in CONNECTED:
+                found[point.id] = typed[point.id].value
                 continue
-            words = [f"SIM:STAT {ask.state}"] + ([f"SIM:PROB {ask.red},{ask.black}"] if ask.red else [])
-            words += [f"SIM:ELEM {ask.element}"] if ask.element else []
+            words = [f"SIM:STAT {point.state}"] + ([f"SIM:PROB {point.red},{point.black}"] if point.red else [])
+            words += [f"SIM:ELEM {point.element}"] if point.element else []
             # A question at the end, so that the probes are there before the meter is asked.
             hand.sendall("".join(f"{w}\n" for w in (*words, "*IDN?")).encode())
             hand.recv(200)
-            value = show(ask.meter)
+            value = show(point.meter)
             if value is not None:
-                found[ask.id] = value
-            if ask.sign == "shaft":
+                found[point.id] = value
+            if point.indicator == "shaft":
                 found["engine_rpm"] = IDLE_RPM
     return found

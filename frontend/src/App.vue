@@ -2,12 +2,12 @@
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
-import KeyHelp from './components/KeyHelp.vue'
-import PasswordDialog from './components/PasswordDialog.vue'
-import ProblemNotice from './components/ProblemNotice.vue'
-import { useKeys } from './lib/keys'
-import { useSession } from './lib/session'
-import { useUnits } from './lib/units'
+import KeyHelp from './ui/KeyHelp.vue'
+import PasswordDialog from './features/people/PasswordDialog.vue'
+import ProblemNotice from './ui/ProblemNotice.vue'
+import { useKeys } from './composables/keys'
+import { useSession } from './composables/session'
+import { useUnits } from './composables/units'
 
 const session = useSession()
 const units = useUnits()

@@ -1,15 +1,15 @@
 import { createRouter, createWebHistory } from 'vue-router'
-import { useSession } from './lib/session'
+import { useSession } from './composables/session'
 
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
-    { path: '/', name: 'jobs', component: () => import('./pages/JobsPage.vue') },
-    { path: '/sign-in', name: 'sign-in', component: () => import('./pages/SignInPage.vue'), meta: { open: true } },
-    { path: '/instruments', name: 'instruments', component: () => import('./pages/InstrumentsPage.vue') },
-    { path: '/people', name: 'people', component: () => import('./pages/PeoplePage.vue') },
-    { path: '/jobs/:id(\\d+)/:stage?', name: 'job', component: () => import('./pages/JobPage.vue'), props: true },
-    { path: '/:rest(.*)', name: 'nowhere', component: () => import('./pages/NowherePage.vue') },
+    { path: '/', name: 'jobs', component: () => import('./features/jobs/JobsPage.vue') },
+    { path: '/sign-in', name: 'sign-in', component: () => import('./features/people/SignInPage.vue'), meta: { open: true } },
+    { path: '/instruments', name: 'instruments', component: () => import('./features/instruments/InstrumentsPage.vue') },
+    { path: '/people', name: 'people', component: () => import('./features/people/PeoplePage.vue') },
+    { path: '/jobs/:id(\\d+)/:stage?', name: 'job', component: () => import('./features/jobs/JobPage.vue'), props: true },
+    { path: '/:rest(.*)', name: 'nowhere', component: () => import('./ui/NowherePage.vue') },
   ],
 })
 

@@ -9,7 +9,8 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from mavrik.exchange.bundle import BundleError, CircuitRole, read_bundle
+from mavrik.domain.job import CircuitRole
+from mavrik.exchange.bundle import BundleError, read_bundle
 
 ASSESS_HELP = """
 Reads a job bundle, judges its latest circuit with the latest test on it, and prints the assessment as JSON.
@@ -61,6 +62,7 @@ The state, a JSON file; every field may be left out:
   loads_on           {load id: true|false}; left out, as the document has it
   contacts           {id of a switch, breaker, relay or link: closed?}; a link between its thresholds stays as it was
   output_a           {alternator id: A}: a known output, whatever the voltage
+  stud_v             {alternator id: V}: read between its stud and case; says how charged the batteries are
   state_of_charge    {battery id: 0 to 1}
   lasts_s (3600)     how long the state has lasted: a link waits its delay before it turns
   chargers_on        whether bench chargers are plugged in
@@ -142,9 +144,9 @@ def _read(name: str) -> bytes:
 
 
 def _assess(arguments: argparse.Namespace) -> int:
-    from mavrik.exchange.assessment_json import assess_bundle
+    from mavrik.exchange.findings_json import findings_of_bundle
 
-    made = assess_bundle(read_bundle(_read(arguments.file)), CircuitRole(arguments.role))
+    made = findings_of_bundle(read_bundle(_read(arguments.file)), CircuitRole(arguments.role))
     print(made.model_dump_json(indent=2))
     return 0
 
@@ -198,10 +200,11 @@ def _sheet(arguments: argparse.Namespace) -> int:
 
 
 def _prepare(arguments: argparse.Namespace) -> int:
+    from mavrik.domain.roles import Role
     from mavrik.jobs.demo import load_demo
     from mavrik.jobs.equipment import ensure_starting_set
     from mavrik.jobs.errors import InvalidError
-    from mavrik.jobs.people import Role, add_person, has_people
+    from mavrik.jobs.people import add_person, has_people
     from mavrik.store.database import Database, ensure_database
 
     url = os.environ["MAVRIK_DATABASE_URL"]

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from mavrik.core.measurement import InstrumentKind
+from mavrik.core.measuring.measurement import InstrumentKind
 from mavrik.core.procedures import PROCEDURES
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
 from tests.api.conftest import Caller, job_body
@@ -20,7 +20,7 @@ METER = {"id": "dmm", "label": "Meter", "kind": "voltmeter", "percent_of_reading
 
 
 def run(procedure: str, values: dict[str, float], **more: Any) -> dict[str, Any]:
-    readings = [{"ask": a, "value": v} for a, v in values.items()]
+    readings = [{"point": a, "value": v} for a, v in values.items()]
     return {"procedure": procedure, "readings": readings, **more}
 
 
@@ -98,7 +98,7 @@ def test_a_slip_of_the_decimal_point_is_asked_to_be_read_again(tech: Caller, veh
         if seen:
             assert keep(tech, vehicle_job, run(procedure.name, seen)).status_code == 201
     said: Any = tech.get(f"/api/jobs/{vehicle_job['id']}/bench").json["diagnosis"]  # type: ignore[index]
-    assert said["causes"][0]["cause"] == "none:" and [d["ask"] for d in said["doubtful"]] == ["output_a:alternator"]
+    assert said["causes"][0]["cause"] == "none:" and [d["point"] for d in said["doubtful"]] == ["output_a:alternator"]
     assert "To be read again: Alternator" in tech.get(f"/api/jobs/{vehicle_job['id']}/sheet").text
 
 
@@ -118,7 +118,7 @@ def test_a_run_is_judged_repeated_and_kept(tech: Caller, vehicle_job: dict[str, 
     keep(tech, vehicle_job, run("rest", {"rest_v:battery": 12.66}))
     view = next(p for p in tech.get(f"/api/jobs/{vehicle_job['id']}/bench").json["procedures"] if p["name"] == "rest")  # type: ignore[index]
     assert view["judged"][0]["verdict"] == "pass" and view["repeats"] == [
-        {"ask": "rest_v:battery", "before": 12.05, "after": 12.66}
+        {"point": "rest_v:battery", "before": 12.05, "after": 12.66}
     ]
     job: Any = tech.get(f"/api/jobs/{vehicle_job['id']}").json
     assert [r["run"]["readings"][0]["value"] for r in job["runs"]] == [12.05, 12.66]
@@ -140,9 +140,9 @@ def test_a_skipped_test_says_why(tech: Caller, vehicle_job: dict[str, Any]) -> N
         (run("rest", {}), "readings", "Nothing was read"),
         (run("magic", {"x": 1.0}), "procedure", "no procedure"),
         (run("rest", {"rest_v:battery": 12.0}, measured_at="yesterday"), "measured_at", ""),
-        ({"procedure": "rest", "readings": [{"ask": "rest_v:battery", "value": 12.0}] * 2}, "rest_v:battery", "twice"),
+        ({"procedure": "rest", "readings": [{"point": "rest_v:battery", "value": 12.0}] * 2}, "rest_v:battery", "twice"),
         (
-            {"procedure": "rest", "readings": [{"ask": "rest_v:battery", "value": 12.0, "instrument": "lost"}]},
+            {"procedure": "rest", "readings": [{"point": "rest_v:battery", "value": 12.0, "instrument": "lost"}]},
             "rest_v:battery",
             "instrument",
         ),
@@ -178,21 +178,22 @@ def test_runs_go_out_and_in_with_the_bundle(tech: Caller, vehicle_job: dict[str,
     out = tech.get(f"/api/jobs/{vehicle_job['id']}/bundle")
     assert out.status_code == 200
     back: Any = tech.post("/api/jobs/import", raw=out.data).json
-    assert back["runs"][0]["run"]["readings"] == [{"ask": "rest_v:battery", "value": 12.6, "instrument": None}]
+    assert back["runs"][0]["run"]["readings"] == [{"point": "rest_v:battery", "value": 12.6, "instrument": None}]
     assert back["runs"][0]["run"]["note"] == "cold" and back["runs"][0]["measured_at"].startswith("2026-11-20")
     bad = json.loads(out.data)
-    bad["runs"][0]["run"]["readings"][0]["ask"] = "ghost"
+    bad["runs"][0]["run"]["readings"][0]["point"] = "ghost"
     assert tech.post("/api/jobs/import", raw=json.dumps(bad).encode()).status_code == 422
 
 
 def test_a_drop_test_counts_as_evidence(tech: Caller, vehicle_job: dict[str, Any]) -> None:
-    from mavrik.core.prediction import OperatingState, predict
+    from mavrik.core.operating.prediction import at_output, predict
     from tests.build import CLAMP
     from tests.build import METER as VOLTS
 
-    seen = predict(VEHICLES["front"], OperatingState(80, 14.4), {"block_ground": 0.006})
+    seen = predict(VEHICLES["front"], at_output(VEHICLES["front"], 80, 14.4), {"block_ground": 0.006})
     readings = [
-        {"quantity": "branch_drop", "branch_id": b, "value": round(seen.drop_v[b], 3)} for b in (*seen.ring.feed, *seen.ring.home)
+        {"quantity": "branch_drop", "branch_id": b, "value": round(seen.drop_v[b], 3)}
+        for b in (*seen.ring.feed, *seen.ring.return_side)
     ]
     test = {
         "output_current_a": 80,
@@ -266,7 +267,7 @@ def test_the_makers_window_of_a_job_wins_and_is_carried(tech: Caller, vehicle_jo
     assert saved.status_code == 200, saved.text
     keep(tech, vehicle_job, run("regulated", {"regulated_v:fast": 14.1}))
     view = next(p for p in tech.get(f"/api/jobs/{job['id']}/bench").json["procedures"] if p["name"] == "regulated")  # type: ignore[index]
-    judged = next(j for j in view["judged"] if j["ask"] == "regulated_v:fast")
+    judged = next(j for j in view["judged"] if j["point"] == "regulated_v:fast")
     assert judged["verdict"] == "fail" and judged["source"] == "The maker's figures" and "without it: 13.9" in judged["limit"]
     bundle: Any = json.loads(tech.get(f"/api/jobs/{job['id']}/bundle").data)
     assert bundle["job"]["maker_limits"]["regulated"]["least"] == 14.3

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from mavrik.core.layouts import LAYOUTS, build_layout
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from tests.api.conftest import PASSWORD, Caller, _signed_in, job_body
 from tests.api.test_jobs import as_found, readings
 from tests.build import simple_document, with_branch

@@ -6,7 +6,7 @@ from typing import Any
 import pytest
 from sqlalchemy.exc import OperationalError
 
-from mavrik.core.layouts import LAYOUTS, build_layout
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from tests.api.conftest import Caller, job_body
 from tests.build import drop_test, simple_document, with_branch
 
@@ -102,12 +102,16 @@ def test_a_bad_branch_is_named_with_its_field_and_nothing_is_saved(
     assert tech.get(f"/api/jobs/{job['id']}").json["circuits"] == job["circuits"]  # type: ignore[index]
 
 
-def test_a_circuit_that_does_not_close_is_refused_at_its_place(tech: Caller, job: dict[str, Any]) -> None:
+def test_a_circuit_that_does_not_close_is_kept_and_what_it_cannot_do_is_said(tech: Caller, job: dict[str, Any]) -> None:
     document = simple_document()
     document["branches"] = document["branches"][:2]
     answer = tech.put(f"/api/jobs/{job['id']}/circuit", {"document": document, "lock": as_found(job)["lock"]})
-    assert answer.status_code == 422
-    assert {"bat"} == {p["element"] for p in answer.json["problems"] if "eturn" in p["message"]}  # type: ignore[index]
+    assert answer.status_code == 200
+    said = tech.get(f"/api/jobs/{job['id']}/judged").json["assessment"]  # type: ignore[index]
+    assert "No way back from Battery -" in said["headline"]["text"]
+    assert any(f["code"] == "cannot_charge" for f in said["findings"])
+    assert tech.get(f"/api/jobs/{job['id']}/sheet.pdf").status_code == 200
+    assert tech.get("/api/jobs").status_code == 200
 
 
 def test_the_second_save_is_refused_and_both_can_be_kept(tech: Caller, other: Caller, job: dict[str, Any]) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import pytest
 
-from mavrik.core import stable
+from mavrik.core.measuring import stability
 from mavrik.jobs import links
 from mavrik.standin.bench import MeterServer
 from tests.api.conftest import Caller
@@ -94,7 +94,7 @@ def test_nobody_there_is_said_and_nothing_else_stops(boss: Caller, tech: Caller,
 def test_a_meter_on_hold_is_told_from_a_steady_one(
     boss: Caller, tech: Caller, meters: dict[str, MeterServer], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(stable, "HELD_S", 0.5)
+    monkeypatch.setattr(stability, "HELD_S", 0.5)
     place(boss, meters["multimeter"].address)
     answer = tech.get("/api/instruments/dmm/live")
     seen = []

@@ -9,11 +9,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mavrik.core.additions import ADDITIONS, add_to
 from mavrik.core.circuit import MAX_BRANCHES
-from mavrik.core.layouts import LAYOUTS, build_layout
+from mavrik.core.circuit.additions import ADDITIONS, add_to
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
+from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.operating import State, solve_circuit
-from mavrik.core.topology import check_circuit
 from tests.api.conftest import Caller
 from tests.api.test_hard_use import JUNK, QUIET, places
 from tests.build import simple_document, with_branch

@@ -39,7 +39,7 @@ def test_the_loaded_output_test_by_keyboard_alone(open_page: Callable[..., Page]
     page.keyboard.press("Enter")
     expect(page.locator("[data-test=run-clear]")).to_be_focused()
     page.keyboard.press("Enter")
-    field = page.locator("[data-ask='output_a:alternator'] input")
+    field = page.locator("[data-point='output_a:alternator'] input")
     expect(field).to_be_focused()
     page.keyboard.type("36,5")
     page.keyboard.press("Enter")
@@ -76,10 +76,10 @@ def test_what_is_typed_in_a_test_comes_back_and_an_impossible_value_is_said_at_i
     page.wait_for_selector("svg.loop")
     page.locator("[data-procedure=cranking]").click()
     page.locator("[data-test=run-clear]").click()
-    field = page.locator("[data-ask=crank_v] input")
+    field = page.locator("[data-point=crank_v] input")
     expect(field).to_have_value("99")
     page.locator("[data-test=keep-run]").click()
-    expect(page.locator("[data-ask=crank_v]")).to_contain_text("cannot be on a 12 V system")
+    expect(page.locator("[data-point=crank_v]")).to_contain_text("cannot be on a 12 V system")
     field.fill("9.8")
     page.locator("[data-test=keep-run]").click()
     expect(page.locator("[data-run]")).to_have_count(0)
@@ -90,7 +90,7 @@ def test_probes_are_shown_on_the_loop_and_a_test_is_skipped_with_a_reason(open_p
     page = open_page()
     taxi(page, "measure")
     open_test(page, "charging_drops")
-    page.locator("[data-ask='drop_v:charge_cable'] input").focus()
+    page.locator("[data-point='drop_v:charge_cable'] input").focus()
     expect(page.locator("[data-run] .probes")).to_contain_text("Alternator stud")
     expect(page.locator("[data-run] svg.loop .probe")).to_have_count(2)
     page.locator("[data-test=skip-run]").click()
@@ -133,12 +133,12 @@ def test_a_connected_clamp_is_read_taken_and_lost(open_page: Callable[..., Page]
     expect(live).to_contain_text("at rest")
     shown = float(live.locator("b").inner_text().split()[0])
     page.keyboard.press("Control+Enter")
-    field = page.locator("[data-ask='output_a:alternator'] input")
+    field = page.locator("[data-point='output_a:alternator'] input")
     expect(field).not_to_have_value("")
     assert abs(float(field.input_value()) - shown) < 0.5
     meters["clamp"].unplugged.set()
     expect(live).to_contain_text("is lost")
-    # Typed entry goes on, and what was taken is still there.
+    # Typed entry goes on, and what was measured is still there.
     assert abs(float(field.input_value()) - shown) < 0.5
     page.locator("[data-test=keep-run]").click()
     expect(page.locator("[data-procedure=full_output]")).to_contain_text("FAIL")
@@ -153,7 +153,7 @@ def test_only_a_lead_is_offered_an_address(open_page: Callable[..., Page]) -> No
 
 
 def test_ripple_is_taken_from_a_capture(open_page: Callable[..., Page], tmp_path: Path) -> None:
-    """A file from the oscilloscope: seen, asked, taken as the reading; the note says where it comes from."""
+    """A file from the oscilloscope: seen, asked, measured as the reading; the note says where it comes from."""
     volts = 14.1 + 0.12 * (CASES["lower diode open"][0] - 1.65)
     path = tmp_path / "stud.csv"
     path.write_text("Time (s),Stud (V)\n" + "".join(f"{k / RATE:.6f},{v:.4f}\n" for k, v in enumerate(volts)))
@@ -166,7 +166,7 @@ def test_ripple_is_taken_from_a_capture(open_page: Callable[..., Page], tmp_path
     expect(page.locator("svg.capture").first).to_be_visible()
     seen = page.locator("[data-test=ripple-vpp]").inner_text().split()[0]
     page.locator("[data-test=take-capture]").click()
-    expect(page.locator("[data-ask='ripple_vpp:alternator'] input")).to_have_value(re.compile(re.escape(seen[:4])))
+    expect(page.locator("[data-point='ripple_vpp:alternator'] input")).to_have_value(re.compile(re.escape(seen[:4])))
     expect(page.locator("[data-run]").get_by_label("Note")).to_have_value(re.compile("stud.csv"))
 
 
@@ -182,7 +182,7 @@ def test_ripple_is_captured_by_a_connected_oscilloscope(open_page: Callable[...,
     expect(page.locator("[data-test=pulses]")).to_contain_text("even pulses")
     seen = page.locator("[data-test=ripple-vpp]").inner_text().split()[0]
     page.locator("[data-test=take-capture]").click()
-    expect(page.locator("[data-ask='ripple_vpp:alternator'] input")).to_have_value(re.compile(re.escape(seen[:4])))
+    expect(page.locator("[data-point='ripple_vpp:alternator'] input")).to_have_value(re.compile(re.escape(seen[:4])))
     expect(page.locator("[data-run]").get_by_label("Note")).to_have_value(re.compile("from the capture"))
 
 
@@ -195,7 +195,7 @@ def test_an_idle_soak_is_logged_by_itself(open_page: Callable[..., Page], meters
     if not page.locator("[data-procedure=idle_soak]").count():
         page.locator("[data-test=more-tests]").click()
     open_test(page, "idle_soak")
-    field = "[data-ask='soak_v:{}'] input".format
+    field = "[data-point='soak_v:{}'] input".format
     expect(page.locator("[data-test=live]")).to_contain_text("V")
     page.locator(field(5)).fill("13.11")
     page.locator("[data-clock]").click()

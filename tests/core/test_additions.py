@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from mavrik.core.additions import ADDITIONS, add_to
 from mavrik.core.circuit import FuseBranch, LinkBranch
-from mavrik.core.layouts import build_layout
+from mavrik.core.circuit.additions import ADDITIONS, add_to
+from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.operating import State, solve_circuit
-from mavrik.core.protection_review import Outcome, review_protection
-from mavrik.core.topology import check_circuit
+from mavrik.core.protection.review import Outcome, review_protection
 
 BY_NAME = {a.name: a for a in ADDITIONS}
 WITH_A_BATTERY = [n for n in BY_NAME if n.startswith("battery_")]

@@ -4,13 +4,13 @@ import math
 
 import pytest
 
-from mavrik.core.assessment import BranchAssessment, BranchVerdict, assess
 from mavrik.core.circuit import Circuit
-from mavrik.core.layouts import build_layout
-from mavrik.core.limits import LimitProfileName
-from mavrik.core.measurement import DropTest
-from mavrik.core.staircase import build_staircase
-from mavrik.core.topology import find_ring
+from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.circuit.ring import find_ring
+from mavrik.core.drawing.staircase import build_staircase
+from mavrik.core.findings.assessment import BranchAssessment, BranchVerdict, assess
+from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.measuring.measurement import DropTest
 from tests.build import drop_test, simple_circuit, simple_document, with_branch
 
 SOUND = {"feed": 0.121, "fuse": 0.053, "home": 0.065}
@@ -180,11 +180,11 @@ def test_the_staircase_goes_down_from_stud_to_battery_and_from_battery_to_case()
     assert stairs.feed[0].measured_from_v == pytest.approx(14.2)
     assert stairs.feed[0].measured_to_v == pytest.approx(14.1)
     assert stairs.measured_battery_positive_v == pytest.approx(14.08)
-    assert stairs.home[-1].measured_to_v == pytest.approx(0)
-    assert stairs.home[0].measured_from_v == pytest.approx(0.05)
+    assert stairs.return_side[-1].measured_to_v == pytest.approx(0)
+    assert stairs.return_side[0].measured_from_v == pytest.approx(0.05)
     # Half the rated current, so half the limit of 0.2 V.
     assert stairs.feed_limit_v == pytest.approx(14.2 - 0.1)
-    assert stairs.home_limit_v == pytest.approx(0.1)
+    assert stairs.return_limit_v == pytest.approx(0.1)
 
 
 def test_an_unread_step_stands_in_with_its_prediction() -> None:

@@ -6,9 +6,12 @@ import pytest
 from pydantic import ValidationError
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.layouts import LAYOUTS, build_layout
-from mavrik.core.parts import series_run
-from mavrik.core.topology import CircuitError, Side, check_circuit, find_ring
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
+from mavrik.core.circuit.ring import Side, find_ring
+from mavrik.core.circuit.rules import charging_gaps, check_circuit
+from mavrik.core.drawing.loop import lay_out
+from mavrik.core.operating import solve_circuit
+from mavrik.core.protection.parts import series_run
 from tests.build import simple_circuit, simple_document, with_branch
 
 
@@ -60,8 +63,17 @@ def problems_of(document: dict[str, Any]) -> list[tuple[str, str]]:
     return [(p.element, p.field) for p in check_circuit(Circuit.model_validate(document))]
 
 
+def gaps_of(document: dict[str, Any]) -> list[tuple[str, str]]:
+    """What a circuit that can be computed cannot do."""
+    circuit = Circuit.model_validate(document)
+    assert not check_circuit(circuit)
+    solve_circuit(circuit)
+    lay_out(circuit, find_ring(circuit))
+    return [(p.element, p.field) for p in charging_gaps(circuit)]
+
+
 def test_a_sound_circuit_has_no_problem() -> None:
-    assert problems_of(simple_document()) == []
+    assert problems_of(simple_document()) == gaps_of(simple_document()) == []
 
 
 def test_a_branch_that_leads_nowhere_is_named() -> None:
@@ -78,8 +90,10 @@ def test_a_branch_that_leads_nowhere_is_named() -> None:
             "size": "6 mm2",
         }
     )
-    assert problems_of(document) == [("stray", "to_node")]
-    assert "Loose end" in check_circuit(Circuit.model_validate(document))[0].message
+    assert gaps_of(document) == [("stray", "to_node")]
+    circuit = Circuit.model_validate(document)
+    assert "Loose end" in charging_gaps(circuit)[0].message
+    assert any(b.branch_id == "stray" for b in lay_out(circuit, find_ring(circuit)).branches)
 
 
 def test_a_missing_return_path_is_said_at_the_battery() -> None:
@@ -90,9 +104,10 @@ def test_a_missing_return_path_is_said_at_the_battery() -> None:
         {"id": "lamp", "label": "Lamp", "from_node": "plus", "to_node": "chassis", "current_a": 5},
         {"id": "fan", "label": "Fan", "from_node": "stud", "to_node": "case", "current_a": 5},
     ]
-    assert ("bat", "negative_node") in problems_of(document)
-    with pytest.raises(CircuitError, match="No return path"):
-        find_ring(Circuit.model_validate(document))
+    assert ("bat", "negative_node") in gaps_of(document)
+    ring = find_ring(Circuit.model_validate(document))
+    assert not ring.closes
+    assert ring.return_side == () and ring.feed == ("feed", "fuse")
 
 
 def test_an_open_switch_leaves_no_path() -> None:
@@ -105,7 +120,12 @@ def test_an_open_switch_leaves_no_path() -> None:
         "to_node": "plus",
         "closed": False,
     }
-    assert ("bat", "positive_node") in problems_of(document)
+    assert gaps_of(document) == [("bat", "positive_node")]
+    circuit = Circuit.model_validate(document)
+    assert "Isolator is open" in charging_gaps(circuit)[0].message
+    ring = find_ring(circuit)
+    assert not ring.closes and ring.feed == ("feed", "fuse")
+    assert solve_circuit(circuit).node_voltages_v["stud"] == pytest.approx(14.4)
 
 
 def test_feed_joined_to_return_is_a_dead_short() -> None:
@@ -113,7 +133,8 @@ def test_feed_joined_to_return_is_a_dead_short() -> None:
     document["branches"].append(
         {"kind": "cable", "id": "slip", "label": "Slip", "from_node": "plus", "to_node": "minus", "length_m": 1, "size": "6 mm2"}
     )
-    problem = check_circuit(Circuit.model_validate(document))[0]
+    assert gaps_of(document) == [("slip", "to_node")]
+    problem = charging_gaps(Circuit.model_validate(document))[0]
     assert "dead short" in problem.message and "Slip" in problem.message
 
 
@@ -147,9 +168,9 @@ def test_an_unknown_layout_is_named() -> None:
 def test_the_ring_takes_the_way_of_least_resistance() -> None:
     ring = find_ring(build_layout("front_battery", 12))
     assert ring.feed == ("charge_cable", "charge_fuse", "battery_lead")
-    assert ring.home == ("block_ground", "mount")
+    assert ring.return_side == ("block_ground", "mount")
     assert ring.side["engine_strap"] is Side.RETURN
-    assert ring.feed_nodes[0] == "alt_stud" and ring.home_nodes[-1] == "alt_case"
+    assert ring.feed_nodes[0] == "alt_stud" and ring.return_nodes[-1] == "alt_case"
 
 
 def test_a_run_is_what_must_carry_one_current() -> None:

@@ -7,10 +7,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from mavrik.core.diagnosis import NOTHING, Change, Hypothesis, What, diagnose, fault_table, hypotheses
-from mavrik.core.diagnosis.hypotheses import both
-from mavrik.core.diagnosis.rank import log_likelihood, rest_voltages
-from mavrik.core.procedures import PROCEDURES, Taken, Unit, procedure
+from mavrik.core.findings.diagnosis import NOTHING, Change, Hypothesis, What, diagnose, fault_table, hypotheses
+from mavrik.core.findings.diagnosis.hypotheses import both
+from mavrik.core.findings.diagnosis.rank import log_likelihood, rest_voltages
+from mavrik.core.procedures import PROCEDURES, Measured, Unit, procedure
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
 
 
@@ -65,12 +65,12 @@ def test_a_reading_that_nothing_explains_is_asked_to_be_taken_again() -> None:
     assert diagnose(bench.circuit, readings).doubtful == ()
     readings["drop_v:charge_cable"] = replace(readings["drop_v:charge_cable"], value=2.9)
     (doubt,) = diagnose(bench.circuit, readings).doubtful
-    assert doubt.ask == "drop_v:charge_cable" and doubt.value == 2.9 and doubt.expected < 0.3 and doubt.probability > 0.9
+    assert doubt.point == "drop_v:charge_cable" and doubt.value == 2.9 and doubt.expected < 0.3 and doubt.probability > 0.9
 
 
 @pytest.mark.parametrize("name", list(VEHICLES))
 def test_what_a_fault_explains_is_never_doubted(name: str) -> None:
-    """A sound hand: of all readings of all faults hardly one is taken for a slip."""
+    """A sound hand: of all readings of all faults hardly one is measured for a slip."""
     doubted = total = 0
     for hidden in hidden_faults(VEHICLES[name]):
         readings = vehicle(name, hidden.causes[0]).everything()
@@ -86,12 +86,12 @@ def test_a_pulley_that_lags_the_engine_speaks_for_the_belt_at_any_idle() -> None
     before = {c.cause: c.probability for c in diagnose(bench.circuit, readings).causes}
     ratio = bench.circuit.alternator.pulley_ratio
     for idle in (650.0, 950.0):
-        read = {"engine_rpm": Taken(idle, 10.0), "shaft_rpm:alternator": Taken(0.82 * idle * ratio, 10.0)}
+        read = {"engine_rpm": Measured(idle, 10.0), "shaft_rpm:alternator": Measured(0.82 * idle * ratio, 10.0)}
         after = diagnose(bench.circuit, readings | read).causes[0]
         assert after.cause == "belt_slips:alternator" and after.probability > 0.9 > before[after.cause]
-        even = read | {"shaft_rpm:alternator": Taken(idle * ratio, 10.0)}
+        even = read | {"shaft_rpm:alternator": Measured(idle * ratio, 10.0)}
         assert diagnose(bench.circuit, readings | even).causes[0].cause != "belt_slips:alternator"
-    alone = {"shaft_rpm:alternator": Taken(900.0, 10.0)}
+    alone = {"shaft_rpm:alternator": Measured(900.0, 10.0)}
     assert diagnose(bench.circuit, readings | alone).readings == len(readings)
 
 
@@ -113,13 +113,13 @@ def test_a_cause_says_what_speaks_for_it() -> None:
     best = diagnose(bench.circuit, bench.everything()).causes[0]
     strongest = best.evidence[0]
     assert best.cause == "resistance:charge_cable" and best.probability > 0.9 and "mΩ" in best.magnitude
-    assert strongest.ask in ("drop_v:charge_cable", "feed_v") and strongest.favours > 0
+    assert strongest.point in ("drop_v:charge_cable", "feed_v") and strongest.favours > 0
     assert abs(strongest.value - strongest.expected) < abs(strongest.value - strongest.sound)
 
 
 def test_before_any_reading_the_next_test_is_named_and_after_all_there_is_none() -> None:
     empty = diagnose(VEHICLES["front"], {})
-    tells = {p.name for p in PROCEDURES if any(not a.beside for a in p.asks(VEHICLES["front"]))}
+    tells = {p.name for p in PROCEDURES if any(not a.own_rule for a in p.points(VEHICLES["front"]))}
     assert {t.procedure for t in empty.next_tests} == tells and "battery_load" in tells and "joints" not in tells
     assert empty.headline.startswith("Nothing measured yet. Begin with")
     assert sum(c.probability for c in empty.causes) < 1
@@ -151,8 +151,8 @@ def test_an_end_that_looks_bad_is_more_suspect() -> None:
 
 def test_the_likelihood_by_hand() -> None:
     """12.00 V read where 12.10 V are expected, scatter 0.1 V of vehicles and 0.05 V of the meter, 2 % slips over 15 V."""
-    ask = next(a for a in procedure("regulated").asks(VEHICLES["front"]) if a.id == "regulated_v:fast")
-    told = log_likelihood([ask], np.array([[12.1], [14.0]]), {ask.id: Taken(12.0, 0.1)})
+    point = next(a for a in procedure("regulated").points(VEHICLES["front"]) if a.id == "regulated_v:fast")
+    told = log_likelihood([point], np.array([[12.1], [14.0]]), {point.id: Measured(12.0, 0.1)})
     sigma = np.hypot(0.1, 0.05)
     normal = np.exp(-0.5 * (0.1 / sigma) ** 2) / (sigma * np.sqrt(2 * np.pi))
     assert told[0, 0] == pytest.approx(np.log(0.98 * normal + 0.02 / 15))
@@ -161,8 +161,8 @@ def test_the_likelihood_by_hand() -> None:
 
 def test_batteries_in_parallel_read_alike() -> None:
     two = VEHICLES["parallel"]
-    near = rest_voltages(two, {"rest_v:battery": Taken(12.5, 0.1), "rest_v:battery_2": Taken(12.56, 0.1)})
-    far = rest_voltages(two, {"rest_v:battery": Taken(12.5, 0.01), "rest_v:battery_2": Taken(10.5, 0.01)})
+    near = rest_voltages(two, {"rest_v:battery": Measured(12.5, 0.1), "rest_v:battery_2": Measured(12.56, 0.1)})
+    far = rest_voltages(two, {"rest_v:battery": Measured(12.5, 0.01), "rest_v:battery_2": Measured(10.5, 0.01)})
     assert near == {"battery": pytest.approx(12.53), "battery_2": pytest.approx(12.53)} and far["battery_2"] == 10.5
 
 
@@ -181,4 +181,4 @@ def test_a_fault_that_leaves_no_circuit_is_not_a_crash() -> None:
     car = VEHICLES["car"]
     opened = Hypothesis(("open:all",), 1.0, tuple(Change(What.OPEN, b.id) for b in car.branches))
     seen = HiddenVehicle(car, opened, np.random.default_rng(0)).everything()
-    assert diagnose(car, seen).causes and {Unit.VOLT} <= {a.unit for p in PROCEDURES for a in p.asks(car)}
+    assert diagnose(car, seen).causes and {Unit.VOLT} <= {a.unit for p in PROCEDURES for a in p.points(car)}

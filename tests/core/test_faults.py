@@ -6,15 +6,15 @@ import math
 
 import pytest
 
+from mavrik.core.catalogue.fuses import FuseFamily, breaker_opening, fuse_table, opening
 from mavrik.core.circuit import Circuit
-from mavrik.core.faults import fault_course, opens_at
-from mavrik.core.gains import gains
-from mavrik.core.heat import heat_curve, withstand_factor
-from mavrik.core.layouts import LAYOUTS, build_layout
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.operating import DeadShort, State, solve_circuit
-from mavrik.core.protection import FuseFamily, breaker_opening, fuse_table, opening
-from mavrik.core.protection_review import Outcome, prospective_a, review_protection
-from mavrik.core.supply import trace
+from mavrik.core.operating.gains import gains
+from mavrik.core.operating.supply import trace
+from mavrik.core.protection.review import Outcome, prospective_a, review_protection
+from mavrik.core.protection.short_circuit import fault_course, opens_at
+from mavrik.core.thermal.heat import heat_curve, withstand_factor
 from tests.build import simple_document
 
 OFF = State(engine_rpm=0)

@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.fitting import fit_resistances, with_fitted
-from mavrik.core.layouts import build_layout
+from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.findings.fitting import fit_resistances, with_fitted
+from mavrik.core.measuring.uncertainty import expanded_uncertainty
 from mavrik.core.operating import State, solve_circuit
 from mavrik.core.procedures import BenchState, ohmic, state_of
-from mavrik.core.uncertainty import expanded_uncertainty
 from tests.build import CLAMP, METER, drop_test
 
 FRONT = build_layout("front_battery", 12)
@@ -116,7 +116,7 @@ def test_what_was_fitted_predicts_what_was_read() -> None:
 
 
 def test_a_warm_circuit_is_brought_to_twenty_degrees() -> None:
-    """Read at 90 degC: the copper's 0.393 % a kelvin is taken off again."""
+    """Read at 90 degC: the copper's 0.393 % a kelvin is measured off again."""
     cable = FRONT.branch("charge_cable")
     test = drop_test(100, charge_cable=100 * cable.sound_resistance_ohm(90)).model_copy(update={"engine_space_c": 90.0})
     found = next(b for b in fit_resistances(FRONT, test).branches if b.branch_id == "charge_cable")

@@ -10,9 +10,10 @@ import pytest
 from scipy import stats
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.layouts import build_layout
-from mavrik.core.limits import LimitProfileName
-from mavrik.core.measurement import Instrument, InstrumentKind
+from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.measuring.measurement import Instrument, InstrumentKind
+from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.procedures import (
     PROCEDURES,
     Judgement,
@@ -20,7 +21,7 @@ from mavrik.core.procedures import (
     MakerWindow,
     ProcedureRun,
     RunReading,
-    Taken,
+    Measured,
     bench_limits,
     check_run,
     overdue_meters,
@@ -29,7 +30,6 @@ from mavrik.core.procedures import (
 )
 from mavrik.core.procedures.battery_load import least_load_v
 from mavrik.core.procedures.joints import losses
-from mavrik.core.uncertainty import Verdict
 from mavrik.standin.vehicle import VEHICLES
 
 CAR = VEHICLES["front"]
@@ -39,9 +39,9 @@ PASS, FAIL, CLOSE = Verdict.PASS, Verdict.FAIL, Verdict.CLOSE
 def said(
     name: str, values: dict[str, float], circuit: Circuit = CAR, u: float = 0.001, limits: Limits | None = None
 ) -> list[Judgement]:
-    asks = {a.id for a in procedure(name).asks(circuit)}
-    assert set(values) <= asks, set(values) - asks
-    return procedure(name).judge(circuit, {k: Taken(v, u) for k, v in values.items()}, limits or Limits())
+    points = {a.id for a in procedure(name).points(circuit)}
+    assert set(values) <= points, set(values) - points
+    return procedure(name).judge(circuit, {k: Measured(v, u) for k, v in values.items()}, limits or Limits())
 
 
 @pytest.mark.parametrize(("temperature", "volts"), [(21, 9.6), (-1, 9.1), (-18, 8.5), (40, 9.6), (-30, 8.5), (10, 9.35)])
@@ -68,9 +68,9 @@ def test_a_conductance_tester_is_held_against_the_rating() -> None:
 
 def test_half_the_rating_of_all_strings_at_24_v() -> None:
     lorry = build_layout("parallel_batteries", 24)
-    ask = procedure("battery_load").asks(lorry)[0]
-    assert f"{(lorry.battery.cca_a or 0) / 2 * lorry.battery.parallel:.0f} A" in ask.label
-    found = said("battery_load", {ask.id: 19.3, f"battery_c:{lorry.battery.id}": 21.0}, lorry)
+    point = procedure("battery_load").points(lorry)[0]
+    assert f"{(lorry.battery.cca_a or 0) / 2 * lorry.battery.parallel:.0f} A" in point.label
+    found = said("battery_load", {point.id: 19.3, f"battery_c:{lorry.battery.id}": 21.0}, lorry)
     assert found[0].verdict is PASS and "doubled for 24 V" in found[0].limit
 
 
@@ -118,7 +118,7 @@ def test_a_connector_is_held_against_the_air_round_it() -> None:
     trailer = build_layout("tow_and_trailer", 12)
     found = said("connectors", {"around_c": 24, "plug_c:coupling_feed": 81, "plug_c:coupling_return": 38}, trailer)
     assert [(j.verdict, j.value) for j in found] == [(FAIL, 81), (PASS, 38)] and "57 K" in found[0].why
-    assert not procedure("connectors").asks(CAR)
+    assert not procedure("connectors").points(CAR)
 
 
 def test_three_phases_of_a_magnet_stator() -> None:
@@ -134,7 +134,7 @@ def test_three_phases_of_a_magnet_stator() -> None:
         "permanent_magnet", {"phase_v:1-2": 52, "phase_v:2-3": 53, "phase_v:3-1": 22, "phase_clear": 0, "magnet_dc_v": 12.6}, bike
     )
     assert [j.verdict for j in bad] == [FAIL] * 3 and bad[0].label.endswith("3-1, plug open")
-    assert not procedure("permanent_magnet").asks(CAR)
+    assert not procedure("permanent_magnet").points(CAR)
 
 
 def test_the_fuse_that_ends_the_drain_names_its_circuit() -> None:
@@ -157,15 +157,15 @@ def test_one_trial_of_two_joints_settles_nothing() -> None:
 
 
 def test_joints_are_told_apart_only_beyond_their_scatter() -> None:
-    """The start voltage falls from run to run and is taken off; the same numbers to scipy's own t-test."""
+    """The start voltage falls from run to run and is measured off; the same numbers to scipy's own t-test."""
     tight = said("joints", runs(12.6, [11.20, 11.21, 11.19, 11.2], [11.32, 11.33, 11.31, 11.32]))[0]
     assert tight.verdict is PASS and "B is better by 120 mV" in tight.why
     values = runs(12.6, [11.2, 11.5, 10.9], [11.32, 11.6, 11.1])
     loose = said("joints", values)[0]
     assert loose.verdict is CLOSE and "within the scatter" in loose.why
-    taken = {k: Taken(v, 0.0) for k, v in values.items()}
-    assert stats.ttest_ind(losses(taken, "A"), losses(taken, "B"), equal_var=False).pvalue > 0.05
-    assert losses(taken, "A") == pytest.approx([1.4, 1.1, 1.7])
+    measured = {k: Measured(v, 0.0) for k, v in values.items()}
+    assert stats.ttest_ind(losses(measured, "A"), losses(measured, "B"), equal_var=False).pvalue > 0.05
+    assert losses(measured, "A") == pytest.approx([1.4, 1.1, 1.7])
 
 
 def test_drops_are_brought_to_the_rated_output_before_they_are_judged() -> None:
@@ -179,7 +179,7 @@ def test_drops_are_brought_to_the_rated_output_before_they_are_judged() -> None:
 
 def test_a_profile_and_the_makers_window() -> None:
     """109 A against a window of 170 to 220 A fails; the maker wins over every profile, and the usual rule stays in sight."""
-    lead = next(a.id for a in procedure("cranking").asks(CAR) if a.drop)
+    lead = next(a.id for a in procedure("cranking").points(CAR) if a.drop)
     assert said("cranking", {lead: 0.25})[0].verdict is PASS
     assert said("cranking", {lead: 0.25}, limits=Limits(LimitProfileName.STRICT))[0].verdict is FAIL
     window = Limits(maker={"consumers_output": MakerWindow(least=170, most=220)})
@@ -211,12 +211,12 @@ def test_no_reading_breaks_a_judgement(of: Any) -> None:
     """Nothing read, one thing read, zeros and absurd values: judged or left alone, never a traceback."""
     for name in ("front_battery", "tow_and_trailer", "motorcycle", "competition_car"):
         circuit = build_layout(name, 12)
-        asks = of.asks(circuit)
+        points = of.points(circuit)
         assert of.judge(circuit, {}, Limits()) == []
         for value in (0.0, -5.0, 1.0, 5000.0):
-            everything = {a.id: Taken(value, 0.01) for a in asks}
-            for taken in (everything, *({a.id: everything[a.id]} for a in asks)):
-                assert all(np.isfinite(j.uncertainty) for j in of.judge(circuit, taken, Limits()))
+            everything = {a.id: Measured(value, 0.01) for a in points}
+            for measured in (everything, *({a.id: everything[a.id]} for a in points)):
+                assert all(np.isfinite(j.uncertainty) for j in of.judge(circuit, measured, Limits()))
 
 
 def test_a_meter_that_was_overdue_that_day_is_named() -> None:
@@ -234,7 +234,7 @@ def test_a_meter_that_was_overdue_that_day_is_named() -> None:
     for day, marked in (("2026-11-24T23:00:00+00:00", ()), ("2026-11-25T08:00:00+00:00", ("Meter",)), ("", ())):
         run = ProcedureRun(
             procedure="rest",
-            readings=(RunReading(ask="rest_v:battery", value=12.6, instrument="m"),),
+            readings=(RunReading(point="rest_v:battery", value=12.6, instrument="m"),),
             instruments=(meter, other),
             measured_at=day,
         )
@@ -242,22 +242,22 @@ def test_a_meter_that_was_overdue_that_day_is_named() -> None:
 
 
 def test_a_drain_is_known_to_milliamperes_without_a_meter_of_the_register() -> None:
-    run = ProcedureRun(procedure="drain", readings=(RunReading(ask="drain_a:battery", value=0.04),))
-    taken = taken_of(run, procedure("drain").asks(CAR))
-    assert taken["drain_a:battery"].uncertainty < 0.005
-    assert procedure("drain").judge(CAR, taken, Limits())[0].verdict is PASS
+    run = ProcedureRun(procedure="drain", readings=(RunReading(point="drain_a:battery", value=0.04),))
+    measured = taken_of(run, procedure("drain").points(CAR))
+    assert measured["drain_a:battery"].uncertainty < 0.005
+    assert procedure("drain").judge(CAR, measured, Limits())[0].verdict is PASS
 
 
 @pytest.mark.parametrize(
-    ("name", "ask", "value", "word"),
+    ("name", "point", "value", "word"),
     [
         ("full_output", "output_a:alternator", -80.0, "arrow"), ("rest", "rest_v:battery", -12.6, "swapped"), ("net_battery", "net_a_idle:battery", -20.0, ""),
         ("charging_drops", "feed_v", -0.1, ""), ("idle_output", "engine_rpm", -800.0, "speed"), ("drain", "drain_a:battery", -0.02, ""),
     ],
 )  # fmt: skip
-def test_a_turned_clamp_and_swapped_probes_are_said_at_their_place(name: str, ask: str, value: float, word: str) -> None:
+def test_a_turned_clamp_and_swapped_probes_are_said_at_their_place(name: str, point: str, value: float, word: str) -> None:
     """What goes one way only and reads below 0 was read the wrong way round; a battery may give, a drop may run backwards."""
-    run = ProcedureRun(procedure=name, readings=(RunReading(ask=ask, value=value),))
-    problems = check_run(run, procedure(name).asks(CAR), 12)
-    assert [p.element for p in problems] == ([ask] if word else [])
+    run = ProcedureRun(procedure=name, readings=(RunReading(point=point, value=value),))
+    problems = check_run(run, procedure(name).points(CAR), 12)
+    assert [p.element for p in problems] == ([point] if word else [])
     assert not word or word in problems[0].message

@@ -9,18 +9,18 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from mavrik.core.circuit import AlternatorFault, Circuit, as_sound
-from mavrik.core.layouts import LAYOUTS, build_layout
-from mavrik.core.network import NoOperatingPointError
-from mavrik.core.operating import BankLoad, DeadShort, DeviceFlow, Engine, OperatingPoint, State, solve_circuit
-from mavrik.core.sources import (
+from mavrik.core.catalogue.sources import (
     charging_resistance_ohm,
     internal_resistance_factor,
     output_limit_a,
     rest_voltage_v,
 )
-from mavrik.core.topology import CircuitError
-from mavrik.core.warm_cables import curve_of, surroundings_c
+from mavrik.core.circuit import AlternatorFault, Circuit, as_sound
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
+from mavrik.core.circuit.rules import CircuitError
+from mavrik.core.network import NoOperatingPointError
+from mavrik.core.operating import BankLoad, DeadShort, DeviceFlow, Engine, OperatingPoint, State, solve_circuit
+from mavrik.core.operating.warm_cables import curve_of, surroundings_c
 from mavrik.exchange.spice import write_netlist
 from tests.build import simple_document
 
@@ -115,7 +115,7 @@ def test_a_cold_battery_cranks_worse() -> None:
 
 
 def test_a_bank_taken_off_at_one_end_works_its_near_battery_hardest() -> None:
-    """Common practice: parallel banks are taken off diagonally, or the near battery works harder."""
+    """Common practice: parallel banks are measured off diagonally, or the near battery works harder."""
     shares = {}
     for name in ("house_bank_end", "house_bank_diagonal"):
         point = solve_circuit(build_layout(name, 12), State(engine_rpm=0))

@@ -6,16 +6,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from mavrik.core.assessment import assess
+from mavrik.core.catalogue.conductor import SizeSystem
+from mavrik.core.catalogue.fuses import FuseFamily
 from mavrik.core.circuit import Circuit, ConductorBranch, FuseBranch
-from mavrik.core.conductor import SizeSystem
-from mavrik.core.judged import compare
-from mavrik.core.layouts import LAYOUTS, build_layout
-from mavrik.core.limits import LimitProfileName
-from mavrik.core.prediction import OperatingState, predict
-from mavrik.core.protection import FuseFamily
-from mavrik.core.sizing import BOUGHT_BY, SizingError, SizingTarget, propose
-from mavrik.core.topology import check_circuit, find_ring
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
+from mavrik.core.circuit.ring import find_ring
+from mavrik.core.circuit.rules import check_circuit
+from mavrik.core.drawing.judged import compare
+from mavrik.core.findings.assessment import assess
+from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.operating.prediction import at_output, predict
+from mavrik.core.planning.sizing import BOUGHT_BY, SizingError, SizingTarget, propose
 from tests.build import simple_circuit, simple_document, with_branch
 
 
@@ -118,12 +119,12 @@ def check_proposal(found: Circuit, target: SizingTarget) -> None:
     need = target.target_current_a
     assert circuit.alternator.rated_a == need
     ring = find_ring(circuit)
-    seen = predict(circuit, OperatingState(need, circuit.alternator.set_point_v, warmed_up=True))
+    seen = predict(circuit, at_output(circuit, need, warmed_up=True))
     side = {"common": 0.2, "strict": 0.1, "three_percent": 0.18}[target.limit_profile] * circuit.system_voltage_v / 12
     diodes = sum(circuit.branch(b).threshold_v for b in ring.feed)
     assert seen.path_drop(ring.feed) <= side + diodes
-    assert seen.path_drop(ring.home) <= side
-    conductors = [b for b in circuit.branches if isinstance(b, ConductorBranch) and b.id in ring.feed + ring.home]
+    assert seen.path_drop(ring.return_side) <= side
+    conductors = [b for b in circuit.branches if isinstance(b, ConductorBranch) and b.id in ring.feed + ring.return_side]
     for lead in conductors:
         assert lead.ampacity().current_a >= need
     weakest = min(b.ampacity().current_a for b in conductors if b.id in ring.feed)

@@ -5,12 +5,12 @@ from typing import Any
 
 import pytest
 
-from mavrik.core.additions import add_to
 from mavrik.core.circuit import Circuit
-from mavrik.core.layouts import LAYOUTS, build_layout
-from mavrik.core.loop import in_lines, lay_out
-from mavrik.core.progress import Stage, StageState, progress
-from mavrik.core.topology import find_ring
+from mavrik.core.circuit.additions import add_to
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
+from mavrik.core.circuit.ring import find_ring
+from mavrik.core.drawing.loop import in_lines, lay_out
+from mavrik.core.workflow.progress import Stage, StageState, progress
 from tests.build import drop_test, simple_circuit, simple_document
 
 

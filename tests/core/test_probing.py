@@ -5,11 +5,11 @@ from __future__ import annotations
 import pytest
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.judged import judge
-from mavrik.core.layouts import LAYOUTS, build_layout
-from mavrik.core.limits import LimitProfileName
-from mavrik.core.measurement import DropTest, Quantity, check_readings
-from mavrik.core.probing import ProbePlan
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
+from mavrik.core.drawing.judged import judge
+from mavrik.core.findings.probing import ProbePlan
+from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.measuring.measurement import DropTest, Quantity, check_readings
 from tests.build import drop_test, simple_circuit
 
 

@@ -5,21 +5,21 @@ from __future__ import annotations
 import pytest
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.diagnosis import BenchModel, hypotheses
-from mavrik.core.layouts import LAYOUTS, build_layout
-from mavrik.core.measurement import Instrument, InstrumentKind
-from mavrik.core.procedures import PROCEDURES, Limits, ProcedureRun, RunReading, Taken, Unit, procedure, taken_of
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
+from mavrik.core.findings.diagnosis import BenchModel, hypotheses
+from mavrik.core.measuring.measurement import Instrument, InstrumentKind
+from mavrik.core.measuring.uncertainty import Verdict
+from mavrik.core.operating.bench_states import BenchState, state_of
+from mavrik.core.procedures import PROCEDURES, Limits, ProcedureRun, RunReading, Measured, Unit, procedure, taken_of
 from mavrik.core.procedures.drain import days_to_flat
-from mavrik.core.procedures.states import BenchState, state_of
-from mavrik.core.uncertainty import Verdict
 from mavrik.standin.vehicle import VEHICLES
 
 CAR = VEHICLES["front"]
 
 
-def said(name: str, ask: str, value: float, u: float = 0.01, circuit: Circuit = CAR, **others: float):  # type: ignore[no-untyped-def]
-    taken = {ask: Taken(value, u)} | {k: Taken(v, u) for k, v in others.items()}
-    return next(j for j in procedure(name).judge(circuit, taken, Limits()) if j.ask == ask)
+def said(name: str, point: str, value: float, u: float = 0.01, circuit: Circuit = CAR, **others: float):  # type: ignore[no-untyped-def]
+    measured = {point: Measured(value, u)} | {k: Measured(v, u) for k, v in others.items()}
+    return next(j for j in procedure(name).judge(circuit, measured, Limits()) if j.point == point)
 
 
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda x: x.name)
@@ -30,22 +30,22 @@ def test_a_sound_vehicle_passes_every_test(layout: object, of: object) -> None:
     circuit = circuit.model_copy(
         update={"batteries": tuple(b.model_copy(update={"state_of_charge": 1.0}) for b in circuit.batteries)}
     )
-    asks = [a for a in of.asks(circuit) if not a.beside]  # type: ignore[attr-defined]
-    if not asks:
+    points = [a for a in of.points(circuit) if not a.own_rule]  # type: ignore[attr-defined]
+    if not points:
         return
-    seen = BenchModel(circuit).predict(asks, hypotheses(circuit)[:1])[0]
-    assert len({a.id for a in asks}) == len(asks)
-    taken = {a.id: Taken(float(v), 0.0) for a, v in zip(asks, seen, strict=True)}
-    for judgement in of.judge(circuit, taken, Limits()):  # type: ignore[attr-defined]
+    seen = BenchModel(circuit).predict(points, hypotheses(circuit)[:1])[0]
+    assert len({a.id for a in points}) == len(points)
+    measured = {a.id: Measured(float(v), 0.0) for a, v in zip(points, seen, strict=True)}
+    for judgement in of.judge(circuit, measured, Limits()):  # type: ignore[attr-defined]
         # With a winch or an inverter on, a unit is short of volts without a fault.
         # Sound leads may be too small for the rated output: that is for a proposal, and no fault of theirs.
-        if judgement.ask.startswith(("feed_v", "return_v", "regulated_v:idle", "regulated_v:fast_loaded", "regulated_stud_v")):
+        if judgement.point.startswith(("feed_v", "return_v", "regulated_v:idle", "regulated_v:fast_loaded", "regulated_stud_v")):
             continue
         assert judgement.verdict is Verdict.PASS, judgement
 
 
 @pytest.mark.parametrize(
-    ("name", "ask", "value", "verdict", "word"),
+    ("name", "point", "value", "verdict", "word"),
     [
         ("rest", "rest_v:battery", 12.65, Verdict.PASS, "judge by"),
         ("rest", "rest_v:battery", 12.2, Verdict.FAIL, "not charged"),
@@ -64,15 +64,15 @@ def test_a_sound_vehicle_passes_every_test(layout: object, of: object) -> None:
         ("fitted", "plate_a:alternator", 60.0, Verdict.FAIL, "smaller"),
     ],
 )
-def test_the_trades_figures(name: str, ask: str, value: float, verdict: Verdict, word: str) -> None:
-    judgement = said(name, ask, value)
+def test_the_trades_figures(name: str, point: str, value: float, verdict: Verdict, word: str) -> None:
+    judgement = said(name, point, value)
     assert judgement.verdict is verdict and word in judgement.why
     assert judgement.limit and judgement.source and (judgement.next_step or verdict is Verdict.PASS)
 
 
 def test_an_old_lead_and_its_replacement() -> None:
     """Cranking, an old lead read 0.55 V and its replacement 0.11 V, against 0.3 V a lead."""
-    lead = next(a.id for a in procedure("cranking").asks(CAR) if a.drop)
+    lead = next(a.id for a in procedure("cranking").points(CAR) if a.drop)
     assert said("cranking", lead, 0.55).verdict is Verdict.FAIL and said("cranking", lead, 0.11).verdict is Verdict.PASS
     assert said("cranking", lead, -0.55).verdict is Verdict.FAIL
 
@@ -113,23 +113,23 @@ def test_the_bank_pulls_more_than_any_unit_gives() -> None:
 def test_a_reading_is_as_good_as_its_meter() -> None:
     """0.5 % and 2 digits of 10 mV at 12.5 V: 82.5 mV at most, 95 mV expanded. JCGM 100, 4.3.7."""
     meter = Instrument(id="m", label="M", kind=InstrumentKind.VOLTMETER, percent_of_reading=0.5, digits=2, resolution=0.01)
-    readings = (RunReading(ask="rest_v:battery", value=12.5, instrument="m"), RunReading(ask="ghost", value=1))
+    readings = (RunReading(point="rest_v:battery", value=12.5, instrument="m"), RunReading(point="ghost", value=1))
     run = ProcedureRun(procedure="rest", readings=readings, instruments=(meter,))
-    taken = taken_of(run, procedure("rest").asks(CAR))
-    assert taken["rest_v:battery"].uncertainty == pytest.approx(2 * 0.0825 / 3**0.5) and len(taken) == 1
-    bare = taken_of(run.model_copy(update={"instruments": ()}), procedure("rest").asks(CAR))
-    assert bare["rest_v:battery"].uncertainty > taken["rest_v:battery"].uncertainty
+    measured = taken_of(run, procedure("rest").points(CAR))
+    assert measured["rest_v:battery"].uncertainty == pytest.approx(2 * 0.0825 / 3**0.5) and len(measured) == 1
+    bare = taken_of(run.model_copy(update={"instruments": ()}), procedure("rest").points(CAR))
+    assert bare["rest_v:battery"].uncertainty > measured["rest_v:battery"].uncertainty
 
 
 def test_loads_come_off_after_fifteen_seconds() -> None:
     timed = [s for s in procedure("full_output").steps if s.orders_off]
     assert [s.seconds for s in timed] == [15]
-    assert {a.unit for c in (CAR, VEHICLES["car"]) for p in PROCEDURES for a in p.asks(c)} == set(Unit)
+    assert {a.unit for c in (CAR, VEHICLES["car"]) for p in PROCEDURES for a in p.points(c)} == set(Unit)
 
 
 def test_a_plate_is_read_by_eye_and_a_current_by_the_clamp() -> None:
     """The record names the meter that read a value, and none where no meter did."""
-    by_ask = {a.id: a.meter for p in PROCEDURES for a in p.asks(CAR)}
+    by_ask = {a.id: a.meter for p in PROCEDURES for a in p.points(CAR)}
     assert by_ask["plate_a:alternator"] is None and by_ask["lamp:alternator"] is None and by_ask["belt:alternator"] is None
     assert by_ask["output_a:alternator"] is InstrumentKind.CLAMP
     assert by_ask["rest_v:battery"] is InstrumentKind.VOLTMETER and by_ask["ripple_vpp:alternator"] is InstrumentKind.OSCILLOSCOPE

@@ -7,16 +7,16 @@ from typing import Any
 import pytest
 from pydantic import ValidationError
 
-from mavrik.core.ampacity import AmpacityTableName, Place, ampacity
-from mavrik.core.assessment import assess, operating_state, part_in_words
-from mavrik.core.cautions import all_cautions, cautions_for
+from mavrik.core.catalogue.conductor import Material, SizeSystem, at_temperature, cable_resistance, parse_size
+from mavrik.core.catalogue.fuses import FuseFamily, choose_rating, cold_resistance_ohm, fuse_table
 from mavrik.core.circuit import Circuit, ConductorBranch, FuseBranch, SwitchBranch
-from mavrik.core.conductor import Material, SizeSystem, at_temperature, cable_resistance, parse_size
-from mavrik.core.layouts import build_layout
-from mavrik.core.limits import Allowance, LimitProfileName, Scope, limit_for
-from mavrik.core.measurement import DropTest, Quantity, Reading, check_readings
-from mavrik.core.protection import FuseFamily, choose_rating, cold_resistance_ohm, fuse_table
-from mavrik.core.sizing import BOUGHT_BY, options_of
+from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.findings.assessment import assess, state_of_test
+from mavrik.core.measuring.limits import Allowance, LimitProfileName, Scope, limit_for
+from mavrik.core.measuring.measurement import DropTest, Quantity, Reading, check_readings
+from mavrik.core.planning.sizing import BOUGHT_BY, options_of
+from mavrik.core.thermal.ampacity import AmpacityTableName, Place, ampacity
+from mavrik.core.workflow.cautions import all_cautions, cautions_for
 from tests.build import CLAMP, METER, drop_test, simple_circuit, simple_document, with_branch
 
 
@@ -159,20 +159,20 @@ def test_readings_beyond_the_system_are_named(name: str, value: float, words: st
 
 def test_the_state_of_a_test_is_what_was_entered() -> None:
     circuit = simple_circuit()
-    without = operating_state(circuit, None)
-    assert (without.output_current_a, without.stud_voltage_v) == (100, 14.4)
+    without = state_of_test(circuit, None)
+    assert (without.output_a, without.stud_v) == ({"alt": 100}, {"alt": 14.4})
     test = drop_test(64, stud_voltage=14.1)
-    state = operating_state(circuit, test)
-    assert (state.output_current_a, state.stud_voltage_v, state.ambient_c) == (64, 14.1, 20)
-    assert operating_state(circuit, drop_test(64)).stud_voltage_v == 14.4
+    state = state_of_test(circuit, test)
+    assert (state.output_a, state.stud_v, state.ambient_c) == ({"alt": 64}, {"alt": 14.1}, 20)
+    assert state_of_test(circuit, drop_test(64)).stud_v == {"alt": 14.4}
     assert test.value(Quantity.STUD_VOLTAGE) == 14.1 and test.value(Quantity.BATTERY_VOLTAGE) is None
 
 
 def test_parts_are_named_as_one_says_them() -> None:
     circuit = Circuit.model_validate(with_branch(simple_document(), "feed", parallel=2))
-    assert part_in_words(circuit.branch("feed")) == "2 x 35 mm², 2 m"
-    assert part_in_words(circuit.branch("fuse")) == "150 A"
-    assert part_in_words(build_layout("front_battery", 12).branch("mount")) == "joint"
+    assert circuit.branch("feed").in_words == "2 x 35 mm², 2 m"
+    assert circuit.branch("fuse").in_words == "150 A"
+    assert build_layout("front_battery", 12).branch("mount").in_words == "bolted joint"
 
 
 def test_elements_are_found_by_id_or_not_at_all() -> None:

@@ -2,7 +2,7 @@
 
 import pytest
 
-from mavrik.core.conductor import SizeSystem, parse_size
+from mavrik.core.catalogue.conductor import SizeSystem, parse_size
 
 
 @pytest.mark.parametrize(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from mavrik.core.stable import HELD_S, Follower
+from mavrik.core.measuring.stability import HELD_S, Follower
 
 STEP_S = 0.12
 

@@ -7,7 +7,7 @@ from dataclasses import fields, replace
 import numpy as np
 import pytest
 
-from mavrik.core.layouts import LAYOUTS, build_layout
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.network import (
     CurrentSource,
     Diode,

@@ -80,7 +80,7 @@ def test_an_island_without_a_tie_sits_at_nothing_whatever_its_stiffness(ohm: flo
 @given(st.lists(st.floats(-6, 4), min_size=6, max_size=6))
 @settings(max_examples=60, deadline=None)
 def test_a_chain_of_any_resistances_is_their_sum(exponents: list[float]) -> None:
-    """Taken out of the matrix or not, a chain is one resistance: ten orders of magnitude side by side."""
+    """Measured out of the matrix or not, a chain is one resistance: ten orders of magnitude side by side."""
     ohms = [10.0**e for e in exponents]
     chain = [Resistor(f"r{k}", f"n{k}", f"n{k + 1}", r) for k, r in enumerate(ohms)]
     elements = [EmfSource("e", "n0", "n", 12.0, 0.01), *chain, Resistor("home", f"n{len(ohms)}", "n", 1.0)]

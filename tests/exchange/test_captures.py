@@ -12,7 +12,7 @@ import soundfile
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from mavrik.core.waveform import MOST_SAMPLES
+from mavrik.core.measuring.waveform import MOST_SAMPLES
 from mavrik.exchange.captures import CaptureError, Wanted, read_capture
 
 VOLTS = [14.2, 14.21, 14.19, 14.25, 14.18, 14.2]
@@ -78,7 +78,7 @@ def test_gaps_are_kept_as_gaps_and_uneven_samples_are_laid_even(tmp_path: Path) 
     times = [0, 1, 2, 3, 10, 11, 12, 30, 31, 32]
     path.write_text("time,V\n" + "".join(f"{t},{12 + t / 10}\n" for t in times))
     found = read_capture(path)
-    assert "not taken evenly" in found.notes[0]
+    assert "not measured evenly" in found.notes[0]
     assert found.wave.volts == pytest.approx(12 + np.arange(33) / 10)
 
 

@@ -15,7 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pyarrow import parquet
 
-from mavrik.core.measurement import Quantity
+from mavrik.core.measuring.measurement import Quantity
 from mavrik.exchange.assessment_json import assess_bundle, assessment_schema
 from mavrik.exchange.bundle import BundleError, bundle_schema, read_bundle, write_bundle
 from mavrik.exchange.readings_table import COLUMNS, readings_csv, readings_parquet

@@ -10,10 +10,10 @@ from xml.etree import ElementTree
 import pytest
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.judged import judge
-from mavrik.core.layouts import LAYOUTS, build_layout
-from mavrik.core.limits import LimitProfileName
-from mavrik.core.sizing import SizingTarget, propose
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
+from mavrik.core.drawing.judged import judge
+from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.planning.sizing import SizingTarget, propose
 from mavrik.exchange.bundle import Bundle, read_bundle
 from mavrik.exchange.loop_svg import draw_loop, stroke_width
 from mavrik.exchange.sheet import render_sheet
@@ -98,7 +98,7 @@ def test_the_sheet_names_probes_instruments_and_who_measured() -> None:
 
 def test_the_sheet_of_an_unmeasured_job_says_so() -> None:
     page = render_sheet(read_bundle(as_bytes(bundle_document(tests=[]))), "A Shop", NOW)
-    assert "None taken yet" in page and "No drop test yet" in page
+    assert "None measured yet" in page and "No drop test yet" in page
 
 
 def test_the_job_number_cannot_break_out_of_the_style() -> None:

@@ -8,7 +8,7 @@ from pathlib import Path
 import jsonschema
 import pytest
 
-from mavrik.core.layouts import LAYOUTS
+from mavrik.core.circuit.layouts import LAYOUTS
 from mavrik.core.operating import State
 from mavrik.exchange.bundle import read_bundle, write_bundle
 from mavrik.exchange.operating_json import operating_point_schema, read_state, solve_bundle, state_schema
@@ -54,7 +54,7 @@ def test_solve_prints_json_and_writes_a_netlist(tmp_path: Path) -> None:
     ("text", "words"),
     [
         ("{", "not JSON"),
-        ("[]", "cannot be taken"),
+        ("[]", "cannot be measured"),
         ('{"engine_rpm": -5}', "engine_rpm"),
         ('{"engine_rpm": 1e400}', "engine_rpm"),
         ('{"speed": 5}', "speed"),

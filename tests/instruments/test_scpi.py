@@ -13,8 +13,8 @@ from collections.abc import Iterator
 import numpy as np
 import pytest
 
-from mavrik.core.measurement import InstrumentKind
-from mavrik.core.waveform import Pulses, Wave, cranking_of, pulse_hz, ripple_of
+from mavrik.core.measuring.measurement import InstrumentKind
+from mavrik.core.measuring.waveform import Pulses, Wave, cranking_of, pulse_hz, ripple_of
 from mavrik.instruments.base import LinkError, parse_address
 from mavrik.instruments.kinds import connect, connect_scope
 from mavrik.instruments.scope import ScpiScope
@@ -30,7 +30,7 @@ def bench() -> Iterator[dict[str, MeterServer]]:
 
 
 def say(server: MeterServer, words: str) -> str:
-    """What the hands do, or what a terminal would ask."""
+    """What the hands do, or what a terminal would point."""
     with socket.create_connection(server.server_address, timeout=3) as link:
         link.sendall(words.encode() + b"\n")
         link.settimeout(0.5)
@@ -90,9 +90,9 @@ def test_a_link_that_goes_away_is_said_at_once(bench: dict[str, MeterServer]) ->
 
 
 def test_nobody_there() -> None:
-    with socket.socket() as taken:
-        taken.bind(("127.0.0.1", 0))
-        port = taken.getsockname()[1]
+    with socket.socket() as measured:
+        measured.bind(("127.0.0.1", 0))
+        port = measured.getsockname()[1]
     with pytest.raises(LinkError, match=r"does not answer|is lost"):
         connect(InstrumentKind.VOLTMETER, f"127.0.0.1:{port}").read()
 
@@ -283,8 +283,8 @@ BLOCKS = {
     "of no length": (b"#0abcd\n", "block of known length"),
     "half a sample": (b"#16abcdef\n", "whole number of samples"),
     "no length in digits": (b"#2x4abcd\n", "whole number of samples"),
-    "empty": (b"#10\n", "are taken"),
-    "endless": (b"#9400000000", "are taken"),
+    "empty": (b"#10\n", "are measured"),
+    "endless": (b"#9400000000", "are measured"),
     "less than it said": (b"#3400abcd", "is lost"),
 }
 

@@ -4,9 +4,9 @@ import math
 
 import pytest
 
-from mavrik.core.ampacity import AmpacityTableName, Place, ampacity
-from mavrik.core.conductor import parse_size
-from mavrik.core.protection import FuseFamily, choose_rating, distance_limit_m, fuse_table
+from mavrik.core.catalogue.conductor import parse_size
+from mavrik.core.catalogue.fuses import FuseFamily, choose_rating, distance_limit_m, fuse_table
+from mavrik.core.thermal.ampacity import AmpacityTableName, Place, ampacity
 
 # ABYC E-11, single conductor, 105 degC insulation, outside the engine space [A].
 E11_105 = {"10 AWG": 60, "6 AWG": 120, "4 AWG": 160, "2 AWG": 210, "1/0 AWG": 285, "2/0 AWG": 330}

@@ -4,7 +4,7 @@ import math
 
 import pytest
 
-from mavrik.core.conductor import (
+from mavrik.core.catalogue.conductor import (
     Material,
     awg_area_mm2,
     awg_diameter_mm,

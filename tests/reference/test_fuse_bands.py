@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mavrik.core.protection import (
+from mavrik.core.catalogue.fuses import (
     NEVER,
     FuseFamily,
     breaker_opening,
@@ -102,7 +102,7 @@ def test_times_have_the_digits_they_deserve(seconds: float, words: str) -> None:
     ("band", "words"), [((math.inf, math.inf), "for good"), ((60, math.inf), "perhaps never"), ((0.1, 2), "0.1 s to 2 s")]
 )
 def test_a_band_in_words(band: tuple[float, float], words: str) -> None:
-    from mavrik.core.protection import Opening
+    from mavrik.core.catalogue.fuses import Opening
 
     assert words in Opening(*band).words
 

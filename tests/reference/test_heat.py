@@ -11,10 +11,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
+from mavrik.core.catalogue.conductor import Material, Stranding, cable_resistance, parse_size, resistance_per_m_20c
 from mavrik.core.circuit import CableBranch
-from mavrik.core.conductor import Material, Stranding, cable_resistance, parse_size, resistance_per_m_20c
-from mavrik.core.heat import HeatCurve, diameters_mm, heat_curve, lost_w_per_m, short_circuit_final_c, withstand_factor
-from mavrik.core.parts import check_ampacity
+from mavrik.core.protection.parts import check_ampacity
+from mavrik.core.thermal.heat import HeatCurve, diameters_mm, heat_curve, lost_w_per_m, short_circuit_final_c, withstand_factor
 
 # ABYC E-11, single conductor, 105 degC insulation, outside the engine space [A].
 E11_105 = {"8 AWG": 80, "6 AWG": 120, "4 AWG": 160, "2 AWG": 210, "1 AWG": 245, "1/0 AWG": 285, "2/0 AWG": 330, "4/0 AWG": 445}

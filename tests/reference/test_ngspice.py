@@ -13,7 +13,7 @@ import pytest
 from hypothesis import HealthCheck, Phase, assume, given, settings
 from hypothesis import strategies as st
 
-from mavrik.core.layouts import LAYOUTS, build_layout
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.network import (
     Converter,
     CurrentSource,
@@ -194,7 +194,7 @@ IGNITION = CurrentSource("stud", "case", 18.0, "ignition", takes=True)
 
 
 def test_a_regulator_whose_sense_wire_is_cut_off_from_its_output_is_held_by_its_clamp() -> None:
-    """80 A at most, 18 of them taken: the rest goes back through a clamp of 35 V and 20 milliohm."""
+    """80 A at most, 18 of them measured: the rest goes back through a clamp of 35 V and 20 milliohm."""
     ours = agree([*CUT, IGNITION], "case")
     assert ours.node_v["stud"] == pytest.approx(35 + 62 * 0.02, abs=1e-3)
     assert ours.current_a["alt"] == pytest.approx(18, abs=0.01) and ours.beyond == {"alt"}

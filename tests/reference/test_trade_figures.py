@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import pytest
 
-from mavrik.core.ampacity import Place, ampacity
-from mavrik.core.assessment import BranchVerdict, assess
+from mavrik.core.catalogue.conductor import cable_resistance, circular_mils_for_drop, parse_size
 from mavrik.core.circuit import Circuit
-from mavrik.core.conductor import cable_resistance, circular_mils_for_drop, parse_size
-from mavrik.core.limits import LimitProfileName, Scope, limit_for
-from mavrik.core.parts import Severity
-from mavrik.core.sizing import SizingTarget, propose
+from mavrik.core.findings.assessment import BranchVerdict, assess
+from mavrik.core.measuring.limits import LimitProfileName, Scope, limit_for
+from mavrik.core.planning.sizing import SizingTarget, propose
+from mavrik.core.protection.parts import Severity
+from mavrik.core.thermal.ampacity import Place, ampacity
 from tests.build import drop_test, simple_circuit, simple_document, with_branch
 
 CIRCULAR_MIL_MM2 = 0.0254**2 * 3.141592653589793 / 4

@@ -4,7 +4,7 @@ import math
 
 import pytest
 
-from mavrik.core.uncertainty import MeterSpec, Verdict, combine, expanded_uncertainty, ratio_uncertainty, verdict_below
+from mavrik.core.measuring.uncertainty import MeterSpec, Verdict, combine, expanded_uncertainty, ratio_uncertainty, verdict_below
 
 
 def test_a_manuals_limit_is_a_rectangle() -> None:

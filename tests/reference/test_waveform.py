@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as arrays
 
-from mavrik.core.waveform import Pulses, Wave, WaveformError, cranking_of, envelope, pulse_hz, ripple_of
+from mavrik.core.measuring.waveform import Pulses, Wave, WaveformError, cranking_of, envelope, pulse_hz, ripple_of
 
 RATE = 50_000.0
 PAIR_HZ = 120.0

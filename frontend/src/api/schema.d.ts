@@ -4,26 +4,6 @@
  */
 
 export interface paths {
-    "/api/assess": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Judge a circuit without saving it
-         * @description What the screen asks at every edit.
-         */
-        post: operations["api_post_assess_assess_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/catalogue": {
         parameters: {
             query?: never;
@@ -35,7 +15,7 @@ export interface paths {
          * What may be chosen
          * @description Sizes, families, profiles, layouts, cautions: all that the interface offers, from the core's tables.
          */
-        get: operations["api_get_catalogue_catalogue_get"];
+        get: operations["catalogue_get_catalogue_catalogue_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -57,7 +37,7 @@ export interface paths {
          * Add a part to a circuit
          * @description With its nodes, leads and fuses, at starting values; nothing is saved.
          */
-        post: operations["api_post_grow_grow_post"];
+        post: operations["drafts_post_grow_grow_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -75,7 +55,7 @@ export interface paths {
          * Whether the server and its database answer
          * @description Asks the database one thing.
          */
-        get: operations["api_health_health_get"];
+        get: operations["session_health_health_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -95,13 +75,13 @@ export interface paths {
          * The workshop's instruments
          * @description With the accuracy their manuals give.
          */
-        get: operations["api_get_instruments_instruments_get"];
+        get: operations["instruments_get_instruments_instruments_get"];
         put?: never;
         /**
          * Add an instrument
          * @description Under an id that is free.
          */
-        post: operations["api_post_instrument_instruments_post"];
+        post: operations["instruments_post_instrument_instruments_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -120,13 +100,13 @@ export interface paths {
          * Change an instrument
          * @description Refused with 409 when somebody else saved in between.
          */
-        put: operations["api_put_instrument_instruments__string_instrument_id__put"];
+        put: operations["instruments_put_instrument_instruments__string_instrument_id__put"];
         post?: never;
         /**
          * Take an instrument off the register
          * @description Tests made with it keep what they know of it.
          */
-        delete: operations["api_delete_instrument_instruments__string_instrument_id__delete"];
+        delete: operations["instruments_delete_instrument_instruments__string_instrument_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -144,7 +124,7 @@ export interface paths {
          * Say where a connected instrument is
          * @description Only a lead can: it makes the server call there.
          */
-        put: operations["api_put_address_instruments__string_instrument_id__address_put"];
+        put: operations["instruments_put_address_instruments__string_instrument_id__address_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -163,7 +143,7 @@ export interface paths {
          * What a connected instrument shows, as server-sent events
          * @description Each event is a `LiveReading`; the last one says why where the link is lost. The query moves a stand-in's probes.
          */
-        get: operations["api_get_live_instruments__string_instrument_id__live_get"];
+        get: operations["instruments_get_live_instruments__string_instrument_id__live_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -183,7 +163,7 @@ export interface paths {
          * What a connected instrument shows
          * @description Once; 502 where it does not answer.
          */
-        get: operations["api_get_reading_instruments__string_instrument_id__reading_get"];
+        get: operations["instruments_get_reading_instruments__string_instrument_id__reading_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -203,13 +183,13 @@ export interface paths {
          * List jobs
          * @description With state and what is missing.
          */
-        get: operations["api_get_jobs_jobs_get"];
+        get: operations["jobs_get_jobs_jobs_get"];
         put?: never;
         /**
          * Open a job
          * @description Customer, vehicle, complaint.
          */
-        post: operations["api_post_jobs_jobs_post"];
+        post: operations["jobs_post_jobs_jobs_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -229,7 +209,7 @@ export interface paths {
          * Take a job in from a bundle
          * @description The request's body is the bundle file.
          */
-        post: operations["api_post_import_jobs_import_post"];
+        post: operations["jobs_post_import_jobs_import_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -247,12 +227,12 @@ export interface paths {
          * A whole job
          * @description With its circuits, tests and history.
          */
-        get: operations["api_get_job_jobs__int_job_id__get"];
+        get: operations["jobs_get_job_jobs__int_job_id__get"];
         /**
-         * Change a job's particulars
+         * Change a job's details
          * @description Refused with 409 when somebody else saved in between.
          */
-        put: operations["api_put_job_jobs__int_job_id__put"];
+        put: operations["jobs_put_job_jobs__int_job_id__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -271,7 +251,7 @@ export interface paths {
          * The bench tests of a job
          * @description What there is to test, what was read and said, and which fault explains it.
          */
-        get: operations["api_get_bench_jobs__int_job_id__bench_get"];
+        get: operations["runs_get_bench_jobs__int_job_id__bench_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -291,7 +271,7 @@ export interface paths {
          * Take a job out as a bundle
          * @description A `.mavrik.json` file.
          */
-        get: operations["api_get_bundle_jobs__int_job_id__bundle_get"];
+        get: operations["files_get_bundle_jobs__int_job_id__bundle_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -456,7 +436,7 @@ export interface paths {
          * Save the circuit as found
          * @description A version that was measured is never changed: saving makes the next revision.
          */
-        put: operations["api_put_circuit_jobs__int_job_id__circuit_put"];
+        put: operations["jobs_put_circuit_jobs__int_job_id__circuit_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -472,10 +452,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Proposal beside as found
+         * Plan beside as found
          * @description Branch by branch.
          */
-        get: operations["api_get_comparison_jobs__int_job_id__comparison_get"];
+        get: operations["plans_get_comparison_jobs__int_job_id__comparison_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -484,7 +464,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{job_id}/judged": {
+    "/api/jobs/{job_id}/findings": {
         parameters: {
             query?: never;
             header?: never;
@@ -492,10 +472,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Judge a job's circuit
-         * @description The latest circuit of a role with the latest test on it.
+         * What is found of a job
+         * @description Headline, branches, causes, doubts, what to read next, and both pictures: one judgement of all that was read.
          */
-        get: operations["api_get_judged_jobs__int_job_id__judged_get"];
+        get: operations["findings_get_findings_jobs__int_job_id__findings_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -504,7 +484,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{job_id}/proposal": {
+    "/api/jobs/{job_id}/findings/draft": {
         parameters: {
             query?: never;
             header?: never;
@@ -514,17 +494,37 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Keep a proposal
+         * What would be found of a job with a circuit and a run as they stand on the screen
+         * @description The same judgement, without looking which reading would tell most next; nothing is saved.
+         */
+        post: operations["findings_post_findings_draft_jobs__int_job_id__findings_draft_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep a plan
          * @description As a new version of the job's circuit.
          */
-        post: operations["api_post_proposal_jobs__int_job_id__proposal_post"];
+        post: operations["plans_post_plan_jobs__int_job_id__plan_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{job_id}/proposal/preview": {
+    "/api/jobs/{job_id}/plan/preview": {
         parameters: {
             query?: never;
             header?: never;
@@ -534,10 +534,30 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Size a proposal
+         * Size a plan
          * @description Without keeping it.
          */
-        post: operations["api_post_preview_jobs__int_job_id__proposal_preview_post"];
+        post: operations["plans_post_preview_jobs__int_job_id__plan_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/plan/target": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a plan begins with
+         * @description The loads of the job on top of what is fitted.
+         */
+        get: operations["plans_get_target_jobs__int_job_id__plan_target_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -555,7 +575,7 @@ export interface paths {
          * Readings as CSV
          * @description One row a reading.
          */
-        get: operations["api_get_readings_jobs__int_job_id__readings_csv_get"];
+        get: operations["files_get_readings_jobs__int_job_id__readings_csv_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -575,7 +595,7 @@ export interface paths {
          * Readings as Parquet
          * @description The same rows with numbers as numbers.
          */
-        get: operations["api_get_readings_parquet_jobs__int_job_id__readings_parquet_get"];
+        get: operations["files_get_readings_parquet_jobs__int_job_id__readings_parquet_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -591,17 +611,13 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * Resistances fitted to the drop test
-         * @description Each with its 95 % interval; 404 without a drop test.
-         */
-        get: operations["api_get_resistances_jobs__int_job_id__resistances_get"];
+        get?: never;
         put?: never;
         /**
          * Put the fitted resistances into the circuit
          * @description As the next revision of the circuit as found; only what the readings told.
          */
-        post: operations["api_post_resistances_jobs__int_job_id__resistances_post"];
+        post: operations["jobs_post_resistances_jobs__int_job_id__resistances_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -621,7 +637,7 @@ export interface paths {
          * Keep a bench test
          * @description A permanent record: a repeat is a run of its own.
          */
-        post: operations["api_post_run_jobs__int_job_id__runs_post"];
+        post: operations["runs_post_run_jobs__int_job_id__runs_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -639,7 +655,7 @@ export interface paths {
          * The job sheet as a page
          * @description For the screen and the browser's printer.
          */
-        get: operations["api_get_sheet_jobs__int_job_id__sheet_get"];
+        get: operations["files_get_sheet_jobs__int_job_id__sheet_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -659,48 +675,8 @@ export interface paths {
          * The job sheet as PDF
          * @description For the customer and the file.
          */
-        get: operations["api_get_sheet_pdf_jobs__int_job_id__sheet_pdf_get"];
+        get: operations["files_get_sheet_pdf_jobs__int_job_id__sheet_pdf_get"];
         put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}/tests": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Save a test run
-         * @description A new one.
-         */
-        post: operations["api_post_test_jobs__int_job_id__tests_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}/tests/{test_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /**
-         * Change a test run
-         * @description Refused with 409 when somebody else saved in between.
-         */
-        put: operations["api_put_test_jobs__int_job_id__tests__int_test_id__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -719,7 +695,7 @@ export interface paths {
          * A ready circuit
          * @description To start from.
          */
-        get: operations["api_get_layout_layouts__string_name__get"];
+        get: operations["catalogue_get_layout_layouts__string_name__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -739,13 +715,13 @@ export interface paths {
          * All accounts
          * @description For leads.
          */
-        get: operations["api_get_people_people_get"];
+        get: operations["people_get_people_people_get"];
         put?: never;
         /**
          * Add an account
          * @description For leads.
          */
-        post: operations["api_post_people_people_post"];
+        post: operations["people_post_people_people_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -764,7 +740,7 @@ export interface paths {
          * Change or close an account
          * @description For leads. Ends every session of that person.
          */
-        put: operations["api_put_person_people__int_person_id__put"];
+        put: operations["people_put_person_people__int_person_id__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -785,7 +761,7 @@ export interface paths {
          * Ask every fuse and breaker
          * @description Load, cable, voltage, breaking, withstand, cranking, inrush, and the order of opening.
          */
-        post: operations["api_post_protection_protection_post"];
+        post: operations["drafts_post_protection_protection_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -803,7 +779,7 @@ export interface paths {
          * JSON Schema of the job bundle
          * @description The published format.
          */
-        get: operations["api_get_bundle_schema_schema_bundle_get"];
+        get: operations["files_get_bundle_schema_schema_bundle_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -823,18 +799,18 @@ export interface paths {
          * Who is signed in
          * @description Also hands out the token for writes.
          */
-        get: operations["api_get_session_session_get"];
+        get: operations["session_get_session_session_get"];
         put?: never;
         /**
          * Sign in
          * @description Five failures in ten minutes close a login for a while.
          */
-        post: operations["api_post_session_session_post"];
+        post: operations["session_post_session_session_post"];
         /**
          * Sign out
          * @description Ends this session.
          */
-        delete: operations["api_delete_session_session_delete"];
+        delete: operations["session_delete_session_session_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -852,7 +828,7 @@ export interface paths {
          * Change one's own password
          * @description Ends every other session of this person.
          */
-        put: operations["api_put_password_session_password_put"];
+        put: operations["session_put_password_session_password_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -873,7 +849,7 @@ export interface paths {
          * Solve a circuit at a state
          * @description What the state bar asks at every move.
          */
-        post: operations["api_post_solve_solve_post"];
+        post: operations["drafts_post_solve_solve_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1040,120 +1016,6 @@ export interface components {
             words: string;
         };
         /**
-         * Ask
-         * @description One reading of a procedure: what, where the probes go, in which state.
-         */
-        Ask: {
-            /**
-             * After S
-             * @default null
-             */
-            after_s: number | null;
-            /**
-             * Beside
-             * @default false
-             */
-            beside: boolean;
-            /**
-             * Black
-             * @default
-             */
-            black: string;
-            /**
-             * Capture
-             * @default
-             */
-            capture: string;
-            /**
-             * Drop
-             * @default false
-             */
-            drop: boolean;
-            /**
-             * Element
-             * @default
-             */
-            element: string;
-            /** Id */
-            id: string;
-            /** Label */
-            label: string;
-            /** @description Which meter reads it; null for what the eye or a plate says */
-            readonly meter: components["schemas"]["InstrumentKind"] | null;
-            /**
-             * Red
-             * @default
-             */
-            red: string;
-            /**
-             * Sign
-             * @default
-             */
-            sign: string;
-            /**
-             * Signed
-             * @default false
-             */
-            signed: boolean;
-            state: components["schemas"]["BenchState"];
-            unit: components["schemas"]["Unit"];
-        };
-        /**
-         * AssessBody
-         * @description A circuit and a test that need not be saved.
-         */
-        AssessBody: {
-            circuit: components["schemas"]["Circuit"];
-            /** @default common */
-            limit_profile: components["schemas"]["LimitProfileName"];
-            /** @default null */
-            test: components["schemas"]["DropTest"] | null;
-        };
-        /**
-         * Assessment
-         * @description Everything said about one circuit and one test.
-         */
-        Assessment: {
-            /** Battery Voltage V */
-            battery_voltage_v: number;
-            /**
-             * Branches
-             * @description Ring order first, then the branches off the ring
-             */
-            branches: components["schemas"]["BranchAssessment"][];
-            /** Checks */
-            checks: components["schemas"]["SumCheck"][];
-            /** Findings */
-            findings: components["schemas"]["Finding"][];
-            headline: components["schemas"]["Headline"];
-            /** Limit Label */
-            limit_label: string;
-            limit_profile: components["schemas"]["LimitProfileName"];
-            /**
-             * Measured
-             * @description Whether a test was given
-             */
-            measured: boolean;
-            /**
-             * Node Voltages V
-             * @description Predicted, against the alternator case [V]
-             */
-            node_voltages_v: {
-                [key: string]: number;
-            };
-            /**
-             * Output Current A
-             * @description Alternator output the prediction is for [A]
-             */
-            output_current_a: number;
-            /** Rated Current A */
-            rated_current_a: number;
-            /** Sides */
-            sides: components["schemas"]["SideAssessment"][];
-            /** Stud Voltage V */
-            stud_voltage_v: number;
-        };
-        /**
          * BankLoad
          * @description A load bank, connected for a test.
          */
@@ -1303,10 +1165,9 @@ export interface components {
         };
         /**
          * BenchView
-         * @description All bench tests of a job in the order of the work, and what they add up to.
+         * @description All tests of a job in the order of the work; those that ask nothing of this circuit are left out.
          */
         BenchView: {
-            diagnosis: components["schemas"]["Diagnosis"];
             /** Procedures */
             procedures: components["schemas"]["ProcedureView"][];
         };
@@ -1368,32 +1229,40 @@ export interface components {
             to_node: string;
         };
         /**
-         * BranchAssessment
-         * @description One branch: what it should lose, what it loses, what it may lose.
+         * BranchFinding
+         * @description One branch: what it should lose, what it loses, what it may lose, and what it has too much.
          */
-        BranchAssessment: {
+        BranchFinding: {
             ampacity: components["schemas"]["AmpacityCheck"] | null;
             /** Branch Id */
             branch_id: string;
             /**
              * Current A
-             * @description Current during the test, along from_node to to_node [A]
+             * @description Current during the drop test, along from_node to to_node [A]
              */
             current_a: number;
             /**
              * Current Basis
-             * @description output, model_split or clamp
+             * @description output, clamp, fitted or model
              */
             current_basis: string;
             /** Excess Heat W */
             excess_heat_w: number | null;
             /**
-             * Excess Resistance Ohm
-             * @description Measured less sound resistance [ohm]
+             * Excess High Ohm
+             * @description Upper end [ohm]
              */
-            excess_resistance_ohm: number | null;
-            /** Excess Uncertainty Ohm */
-            excess_uncertainty_ohm: number | null;
+            excess_high_ohm: number | null;
+            /**
+             * Excess Low Ohm
+             * @description Lower end of the 95 % interval [ohm]
+             */
+            excess_low_ohm: number | null;
+            /**
+             * Excess Ohm
+             * @description What it has over a sound one, by all readings [ohm]; null: none says
+             */
+            excess_ohm: number | null;
             /** From Node */
             from_node: string;
             fuse: components["schemas"]["FuseCheck"] | null;
@@ -1426,10 +1295,11 @@ export interface components {
             limit_source: string;
             /** Limit V */
             limit_v: number;
-            /** Measured Drop V */
+            /**
+             * Measured Drop V
+             * @description As read, red probe less black [V]
+             */
             measured_drop_v: number | null;
-            /** Measured Resistance Ohm */
-            measured_resistance_ohm: number | null;
             /**
              * Measured Uncertainty V
              * @description Expanded, coverage 2 [V]
@@ -1448,6 +1318,11 @@ export interface components {
             predicted_drop_v: number;
             /** Predicted Heat W */
             predicted_heat_w: number;
+            /**
+             * Probability
+             * @description That it has too much, or is open; null: no reading says
+             */
+            probability: number | null;
             /**
              * Rated Drop V
              * @description Predicted drop at rated output, warmed up [V]
@@ -1524,6 +1399,11 @@ export interface components {
         BranchPlace: {
             /** Branch Id */
             branch_id: string;
+            /**
+             * Closed
+             * @description Whether current can pass; an open contact is drawn with a gap
+             */
+            closed: boolean;
             /** Label At */
             label_at: [
                 number,
@@ -1540,10 +1420,10 @@ export interface components {
         };
         /**
          * BranchVerdict
-         * @description What is said of a branch.
+         * @description What is said of a branch, a side, or the whole job.
          * @enum {string}
          */
-        BranchVerdict: "pass" | "excess" | "fail" | "too_close_to_call" | "check_probes" | "not_measured";
+        BranchVerdict: "pass" | "excess" | "fail" | "undecided" | "too_close_to_call" | "check_probes" | "not_measured";
         /**
          * BreakerBranch
          * @description A circuit breaker.
@@ -1611,33 +1491,6 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
-        };
-        /**
-         * BundleCustomer
-         * @description Whose vehicle it is.
-         */
-        BundleCustomer: {
-            /**
-             * Contact
-             * @default
-             */
-            contact: string;
-            /** Name */
-            name: string;
-        };
-        /**
-         * BundleVehicle
-         * @description The vehicle; negative earth.
-         */
-        BundleVehicle: {
-            /** Description */
-            description: string;
-            kind: components["schemas"]["VehicleKind"];
-            /**
-             * System Voltage V
-             * @enum {integer}
-             */
-            system_voltage_v: 12 | 24;
         };
         /**
          * CableBranch
@@ -1845,8 +1698,6 @@ export interface components {
              * @description What can be added to a drawn circuit with all that it needs
              */
             additions: components["schemas"]["LabelledChoice"][];
-            /** Alternator Faults */
-            alternator_faults: components["schemas"]["LabelledChoice"][];
             /** Ampacity Tables */
             ampacity_tables: components["schemas"]["LabelledChoice"][];
             /**
@@ -1883,8 +1734,25 @@ export interface components {
             node_roles: components["schemas"]["LabelledChoice"][];
             /** Places */
             places: components["schemas"]["LabelledChoice"][];
+            /**
+             * Procedures
+             * @description The tests of the trade, in the order of the work
+             */
+            procedures: components["schemas"]["LabelledChoice"][];
+            /**
+             * Purposes
+             * @description What a job may be for
+             */
+            purposes: components["schemas"]["LabelledChoice"][];
+            /** Quantities */
+            quantities: components["schemas"]["QuantityChoice"][];
             /** Sizes */
             sizes: components["schemas"]["SizeChoice"][];
+            /**
+             * Stages
+             * @description The stages of the work, in their order
+             */
+            stages: components["schemas"]["LabelledChoice"][];
             /** @description The state that one begins to try from */
             state_start: components["schemas"]["State"];
             /** Strandings */
@@ -1896,6 +1764,8 @@ export interface components {
             test_start: components["schemas"]["TestStart"];
             /** Vehicle Kinds */
             vehicle_kinds: components["schemas"]["LabelledChoice"][];
+            /** Verdicts */
+            verdicts: components["schemas"]["LabelledChoice"][];
         };
         /**
          * Cause
@@ -1904,7 +1774,21 @@ export interface components {
         Cause: {
             /** Advice */
             advice: string;
-            /** Cause */
+            /**
+             * Amount
+             * @description In amount_unit; null where the cause has none
+             */
+            amount: number | null;
+            /** Amount High */
+            amount_high: number | null;
+            /** Amount Low */
+            amount_low: number | null;
+            /** Amount Unit */
+            amount_unit: string;
+            /**
+             * Cause
+             * @description kind:element
+             */
             cause: string;
             /** Element */
             element: string;
@@ -1914,7 +1798,10 @@ export interface components {
             kind: string;
             /** Label */
             label: string;
-            /** Magnitude */
+            /**
+             * Magnitude
+             * @description In words
+             */
             magnitude: string;
             /** Probability */
             probability: number;
@@ -1938,13 +1825,25 @@ export interface components {
          * @description Who did what, when.
          */
         ChangeRecord: {
+            /** After */
+            after: {
+                [key: string]: unknown;
+            } | null;
             /**
              * At
              * Format: date-time
              */
             at: string;
+            /** Before */
+            before: {
+                [key: string]: unknown;
+            } | null;
+            /** Kind */
+            kind: string;
             /** Person */
             person: string;
+            /** Thing */
+            thing: string;
             /** What */
             what: string;
         };
@@ -2026,13 +1925,15 @@ export interface components {
              */
             created_at: string;
             document: components["schemas"]["Circuit"];
-            /** Frozen */
+            /**
+             * Frozen
+             * @description Whether a run or a plan refers to it; saving then makes a new revision
+             */
             frozen: boolean;
             /** Id */
             id: number;
             /** Lock */
             lock: number;
-            proposal: components["schemas"]["ProposalRecord"] | null;
             /** Revision */
             revision: number;
             role: components["schemas"]["CircuitRole"];
@@ -2053,6 +1954,11 @@ export interface components {
              * @default false
              */
             as_new_revision: boolean;
+            /**
+             * Circuit Id
+             * @default null
+             */
+            circuit_id: number | null;
             document: components["schemas"]["Circuit"];
             /**
              * Lock
@@ -2091,8 +1997,8 @@ export interface components {
          * @description Two versions of a circuit, branch by branch, both at the current of the second.
          */
         Comparison: {
-            after: components["schemas"]["Judged"];
-            before: components["schemas"]["Judged"];
+            after: components["schemas"]["Findings"];
+            before: components["schemas"]["Findings"];
             /** Branches */
             branches: components["schemas"]["ComparedBranch"][];
             /** Current A */
@@ -2103,6 +2009,8 @@ export interface components {
             feed_before_v: number;
             /** Limit V */
             limit_v: number;
+            pictures_after: components["schemas"]["Pictures"];
+            pictures_before: components["schemas"]["Pictures"];
             /** Return After V */
             return_after_v: number;
             /** Return Before V */
@@ -2295,6 +2203,19 @@ export interface components {
             shaft_rpm: number;
         };
         /**
+         * Customer
+         * @description Whose vehicle it is.
+         */
+        Customer: {
+            /**
+             * Contact
+             * @default
+             */
+            contact: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * DeadShort
          * @description A fault to try out: a path that should not be.
          */
@@ -2314,6 +2235,25 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
+        };
+        /**
+         * DecidingPoint
+         * @description The one reading that would tell most about the cause next.
+         */
+        DecidingPoint: {
+            /**
+             * Bits
+             * @description Expected information about the cause [bit]
+             */
+            bits: number;
+            /** Label */
+            label: string;
+            /** Point */
+            point: string;
+            /** Procedure */
+            procedure: string;
+            /** Why */
+            why: string;
         };
         /**
          * DeviceFlow
@@ -2348,30 +2288,6 @@ export interface components {
              * @description Between its terminals [V]
              */
             volts: number;
-        };
-        /**
-         * Diagnosis
-         * @description The ranked causes and the next tests.
-         */
-        Diagnosis: {
-            /** Causes */
-            causes: components["schemas"]["Cause"][];
-            /**
-             * Doubtful
-             * @description Readings to be taken again
-             */
-            doubtful: components["schemas"]["Doubt"][];
-            /** Headline */
-            headline: string;
-            /** Next Tests */
-            next_tests: components["schemas"]["NextTest"][];
-            /** Readings */
-            readings: number;
-            /**
-             * Together
-             * @description Labels of two faults that explain the readings better than any one
-             */
-            together: string[];
         };
         /**
          * DiodeBranch
@@ -2437,12 +2353,16 @@ export interface components {
             to_node: string;
         };
         /**
+         * DocumentKind
+         * @description Documents that a job holds beside its circuits and runs.
+         * @enum {string}
+         */
+        DocumentKind: "plan";
+        /**
          * Doubt
          * @description A reading that no likely cause explains: more likely a slip of the probe, a range or a decimal point.
          */
         Doubt: {
-            /** Ask */
-            ask: string;
             /**
              * Expected
              * @description With the likeliest cause
@@ -2450,79 +2370,23 @@ export interface components {
             expected: number;
             /** Label */
             label: string;
+            /** Point */
+            point: string;
             /**
              * Probability
              * @description That it is a slip
              */
             probability: number;
-            /** Unit */
-            unit: string;
+            /** Quantity */
+            quantity: string;
             /** Value */
             value: number;
-        };
-        /**
-         * DropTest
-         * @description A charging voltage-drop test: everything read while a known current flowed.
-         */
-        DropTest: {
-            /**
-             * Ambient C
-             * @description Temperature around the vehicle [degC]
-             * @default 20
-             */
-            ambient_c: number;
-            clamp: components["schemas"]["Instrument"];
-            /**
-             * Engine Space C
-             * @description Temperature under the bonnet [degC]
-             * @default 40
-             */
-            engine_space_c: number;
-            /**
-             * Engine Speed Rpm
-             * @description Engine speed [1/min]
-             */
-            engine_speed_rpm: number;
-            /**
-             * Measured At
-             * @default null
-             */
-            measured_at: string | null;
-            /**
-             * Measured By
-             * @default
-             */
-            measured_by: string;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-            /**
-             * Output Current A
-             * @description Alternator output current [A]
-             */
-            output_current_a: number;
-            /**
-             * Procedure
-             * @default charging_drop
-             * @constant
-             */
-            procedure: "charging_drop";
-            /**
-             * Readings
-             * @default []
-             */
-            readings: components["schemas"]["Reading"][];
-            voltmeter: components["schemas"]["Instrument"];
         };
         /**
          * Evidence
          * @description One reading beside what a cause and what a sound circuit would let it be.
          */
         Evidence: {
-            /** Ask */
-            ask: string;
             /**
              * Expected
              * @description With this cause
@@ -2535,13 +2399,15 @@ export interface components {
             favours: number;
             /** Label */
             label: string;
+            /** Point */
+            point: string;
+            /** Quantity */
+            quantity: string;
             /**
              * Sound
              * @description With nothing broken
              */
             sound: number;
-            /** Unit */
-            unit: string;
             /** Value */
             value: number;
         };
@@ -2624,6 +2490,17 @@ export interface components {
             state: string;
         };
         /**
+         * FindBody
+         * @description A circuit and a run of a job as they stand on the screen, neither of which need be saved.
+         */
+        FindBody: {
+            circuit: components["schemas"]["Circuit"];
+            /** @default null */
+            details: components["schemas"]["JobDetails"] | null;
+            /** @default null */
+            run: components["schemas"]["RunInput"] | null;
+        };
+        /**
          * Finding
          * @description Something to say about a part or the circuit, with the rule behind it.
          */
@@ -2643,62 +2520,96 @@ export interface components {
             why: string;
         };
         /**
-         * Fit
-         * @description All branches of a circuit, those with the most too much first.
+         * Findings
+         * @description Everything that is found of one circuit by all that was read on it: the one judgement every view is made from.
          */
-        Fit: {
-            /** Branches */
-            branches: components["schemas"]["FittedBranch"][];
+        Findings: {
+            /** Battery Voltage V */
+            battery_voltage_v: number;
             /**
-             * Contradict
-             * @description No resistances fit all of the readings
+             * Branches
+             * @description Ring order first, then the branches off the ring
              */
-            contradict: boolean;
+            branches: components["schemas"]["BranchFinding"][];
+            /** Causes */
+            causes: components["schemas"]["Cause"][];
+            /** Checks */
+            checks: components["schemas"]["SumCheck"][];
+            deciding: components["schemas"]["DecidingPoint"] | null;
             /**
-             * Misfit
-             * @description Sum of squares of what is left, over the readings; about 1 or less fits
+             * Doubtful
+             * @description Readings to be taken again
              */
-            misfit: number;
-            /** Readings */
+            doubtful: components["schemas"]["Doubt"][];
+            headline: components["schemas"]["Headline"];
+            /** Limit Label */
+            limit_label: string;
+            limit_profile: components["schemas"]["LimitProfileName"];
+            /**
+             * Measured
+             * @description Whether a drop test was made
+             */
+            measured: boolean;
+            /**
+             * Missing
+             * @description What is still to be read, in words
+             */
+            missing: string[];
+            /** Next Tests */
+            next_tests: components["schemas"]["NextTest"][];
+            /**
+             * Node Voltages V
+             * @description Predicted, against the alternator case [V]
+             */
+            node_voltages_v: {
+                [key: string]: number;
+            };
+            /**
+             * Not Asked
+             * @description Readings that no procedure asks for on this circuit any more
+             */
+            not_asked: components["schemas"]["Reading"][];
+            /**
+             * Output Current A
+             * @description Alternator output the prediction is for [A]
+             */
+            output_current_a: number;
+            /**
+             * Parts
+             * @description Of the parts fitted and of the circuit as drawn, dangers first
+             */
+            parts: components["schemas"]["Finding"][];
+            /** Rated Current A */
+            rated_current_a: number;
+            /**
+             * Readings
+             * @description How many readings speak about the cause
+             */
             readings: number;
-            /** Words */
-            words: string;
+            /** Sides */
+            sides: components["schemas"]["SideFinding"][];
+            /** Stud Voltage V */
+            stud_voltage_v: number;
+            /**
+             * Tests
+             * @description What was made, in the order of the work
+             */
+            tests: components["schemas"]["TestFinding"][];
+            /**
+             * Together
+             * @description Labels of several faults that explain the readings better than any one
+             */
+            together: string[];
+            /** Undecided */
+            undecided: components["schemas"]["Undecided"][];
         };
         /**
-         * FittedBranch
-         * @description One branch: sound, and as the readings have it, at 20 degC.
+         * Found
+         * @description What is found of a circuit, with its pictures.
          */
-        FittedBranch: {
-            /**
-             * Among
-             * @description It or another beside it has too much: the readings do not tell which
-             */
-            among: boolean;
-            /** Branch Id */
-            branch_id: string;
-            /** Fitted Mohm */
-            fitted_mohm: number;
-            /** High Mohm */
-            high_mohm: number;
-            /** Label */
-            label: string;
-            /**
-             * Low Mohm
-             * @description Lower end of the 95 % interval [mohm]
-             */
-            low_mohm: number;
-            /** Sound Mohm */
-            sound_mohm: number;
-            /**
-             * Told
-             * @description Whether the readings tell it, or it is mostly as assumed
-             */
-            told: boolean;
-            /**
-             * Too Much
-             * @description The whole interval lies above sound
-             */
-            too_much: boolean;
+        Found: {
+            findings: components["schemas"]["Findings"];
+            pictures: components["schemas"]["Pictures"];
         };
         /**
          * FuseBranch
@@ -2991,16 +2902,21 @@ export interface components {
         };
         /**
          * Headline
-         * @description The one line to read first, and what to do next.
+         * @description The one line to read first, why in a few more, and what to do next.
          */
         Headline: {
-            /** Branch Id */
-            branch_id: string | null;
+            /**
+             * Element
+             * @description Id of the branch or device it is of; empty: none
+             */
+            element: string;
             /** Next Step */
             next_step: string;
             /** Text */
             text: string;
             verdict: components["schemas"]["BranchVerdict"];
+            /** Why */
+            why: string[];
         };
         /**
          * Healthy
@@ -3030,7 +2946,11 @@ export interface components {
              * @description Short name, unique in the document
              */
             id: string;
-            kind: components["schemas"]["InstrumentKind"];
+            /**
+             * Kind of instrument
+             * @enum {string}
+             */
+            kind: "voltmeter" | "clamp" | "tachometer" | "thermometer" | "load_bank" | "oscilloscope";
             /** Label */
             label: string;
             /**
@@ -3044,12 +2964,6 @@ export interface components {
              */
             resolution: number;
         };
-        /**
-         * InstrumentKind
-         * @description What an instrument reads.
-         * @enum {string}
-         */
-        InstrumentKind: "voltmeter" | "clamp" | "tachometer" | "thermometer" | "load_bank" | "oscilloscope";
         /**
          * InstrumentRecord
          * @description An instrument of the register, with the version it was read at.
@@ -3088,12 +3002,18 @@ export interface components {
         };
         /**
          * JobChange
-         * @description A job's particulars as edited from a version.
+         * @description A job's details as edited from a version.
          */
         JobChange: {
+            /**
+             * Added Stages
+             * @description Put on its path by hand
+             * @default []
+             */
+            added_stages: string[];
             /** Complaint */
             complaint: string;
-            customer: components["schemas"]["BundleCustomer"];
+            customer: components["schemas"]["Customer"];
             /** @default common */
             limit_profile: components["schemas"]["LimitProfileName"];
             /**
@@ -3115,18 +3035,75 @@ export interface components {
              * @default null
              */
             promised: string | null;
+            /**
+             * Purposes
+             * @description What the job is for
+             * @default [
+             *       "find_fault"
+             *     ]
+             */
+            purposes: components["schemas"]["Purpose"][];
             /** @default open */
             state: components["schemas"]["JobState"];
-            vehicle: components["schemas"]["BundleVehicle"];
+            vehicle: components["schemas"]["Vehicle"];
+        };
+        /**
+         * JobDetails
+         * @description What a person enters of a job beside customer and vehicle.
+         */
+        JobDetails: {
+            /**
+             * Added Stages
+             * @description Put on its path by hand
+             * @default []
+             */
+            added_stages: string[];
+            /** Complaint */
+            complaint: string;
+            /** @default common */
+            limit_profile: components["schemas"]["LimitProfileName"];
+            /**
+             * Loads To Add
+             * @default []
+             */
+            loads_to_add: components["schemas"]["AddedLoad"][];
+            /**
+             * Maker Limits
+             * @description What the maker allows, by name; wins over the profile
+             */
+            maker_limits?: {
+                [key: string]: components["schemas"]["MakerWindow"];
+            };
+            /**
+             * Promised
+             * @default null
+             */
+            promised: string | null;
+            /**
+             * Purposes
+             * @description What the job is for
+             * @default [
+             *       "find_fault"
+             *     ]
+             */
+            purposes: components["schemas"]["Purpose"][];
+            /** @default open */
+            state: components["schemas"]["JobState"];
         };
         /**
          * JobInput
          * @description What a person enters of a job.
          */
         JobInput: {
+            /**
+             * Added Stages
+             * @description Put on its path by hand
+             * @default []
+             */
+            added_stages: string[];
             /** Complaint */
             complaint: string;
-            customer: components["schemas"]["BundleCustomer"];
+            customer: components["schemas"]["Customer"];
             /** @default common */
             limit_profile: components["schemas"]["LimitProfileName"];
             /**
@@ -3146,26 +3123,46 @@ export interface components {
              * @default null
              */
             promised: string | null;
+            /**
+             * Purposes
+             * @description What the job is for
+             * @default [
+             *       "find_fault"
+             *     ]
+             */
+            purposes: components["schemas"]["Purpose"][];
             /** @default open */
             state: components["schemas"]["JobState"];
-            vehicle: components["schemas"]["BundleVehicle"];
+            vehicle: components["schemas"]["Vehicle"];
         };
         /**
          * JobRecord
          * @description A whole job.
          */
         JobRecord: {
+            /**
+             * Added Stages
+             * @description Put on its path by hand
+             * @default []
+             */
+            added_stages: string[];
             /** Changes */
             changes: components["schemas"]["ChangeRecord"][];
             /** Circuits */
             circuits: components["schemas"]["CircuitRecord"][];
             /** Complaint */
             complaint: string;
-            customer: components["schemas"]["BundleCustomer"];
+            customer: components["schemas"]["Customer"];
+            /** Documents */
+            documents: components["schemas"]["PlanRecord"][];
             /** Id */
             id: number;
+            /** @default common */
             limit_profile: components["schemas"]["LimitProfileName"];
-            /** Loads To Add */
+            /**
+             * Loads To Add
+             * @default []
+             */
             loads_to_add: components["schemas"]["AddedLoad"][];
             /** Lock */
             lock: number;
@@ -3173,20 +3170,30 @@ export interface components {
              * Maker Limits
              * @description What the maker allows, by name; wins over the profile
              */
-            maker_limits: {
+            maker_limits?: {
                 [key: string]: components["schemas"]["MakerWindow"];
             };
             /** Number */
             number: string;
             progress: components["schemas"]["Progress"];
-            /** Promised */
+            /**
+             * Promised
+             * @default null
+             */
             promised: string | null;
+            /**
+             * Purposes
+             * @description What the job is for
+             * @default [
+             *       "find_fault"
+             *     ]
+             */
+            purposes: components["schemas"]["Purpose"][];
             /** Runs */
             runs: components["schemas"]["RunRecord"][];
+            /** @default open */
             state: components["schemas"]["JobState"];
-            /** Tests */
-            tests: components["schemas"]["TestRecord"][];
-            vehicle: components["schemas"]["BundleVehicle"];
+            vehicle: components["schemas"]["Vehicle"];
         };
         /**
          * JobRow
@@ -3197,6 +3204,14 @@ export interface components {
             complaint: string;
             /** Customer */
             customer: string;
+            /**
+             * Damaged
+             * @description Why the row cannot be read; empty: it can
+             * @default
+             */
+            damaged: string;
+            /** @description What was found; null without a circuit */
+            headline: components["schemas"]["Headline"] | null;
             /** Id */
             id: number;
             /** Kind */
@@ -3206,6 +3221,8 @@ export interface components {
             progress: components["schemas"]["Progress"];
             /** Promised */
             promised: string | null;
+            /** Purposes */
+            purposes: string[];
             state: components["schemas"]["JobState"];
             /** System Voltage V */
             system_voltage_v: number;
@@ -3284,34 +3301,27 @@ export interface components {
             to_node: string;
         };
         /**
-         * Judged
-         * @description Assessment, staircase, loop and probe plan of the same circuit and test.
-         */
-        Judged: {
-            assessment: components["schemas"]["Assessment"];
-            loop: components["schemas"]["LoopLayout"];
-            plan: components["schemas"]["ProbePlan"];
-            staircase: components["schemas"]["Staircase"];
-        };
-        /**
          * Judgement
          * @description What is said of one reading.
          */
         Judgement: {
-            /** Ask */
-            ask: string;
             /** Label */
             label: string;
             /** Limit */
             limit: string;
             /** Next Step */
             next_step: string;
+            /** Point */
+            point: string;
+            /**
+             * Quantity
+             * @description Name in the registry; value and uncertainty are in its unit
+             */
+            quantity: string;
             /** Source */
             source: string;
             /** Uncertainty */
             uncertainty: number;
-            /** Unit */
-            unit: string;
             /** Value */
             value: number;
             verdict: components["schemas"]["Verdict"];
@@ -3426,6 +3436,18 @@ export interface components {
          */
         LiveReading: {
             /**
+             * Digits
+             * @description Behind the point of the shown value, as many as it earns
+             * @default null
+             */
+            digits: number | null;
+            /**
+             * Earned
+             * @description The value with no more digits than the meter earns
+             * @default null
+             */
+            earned: number | null;
+            /**
              * Held
              * @description Its last digit has not moved for long: is it on hold?
              * @default false
@@ -3438,6 +3460,12 @@ export interface components {
             lost: string;
             /** Overload */
             overload: boolean;
+            /**
+             * Spread
+             * @description Standard deviation of the latest values, where they are stable
+             * @default null
+             */
+            spread: number | null;
             /** Stable */
             stable: boolean;
             /** Unit */
@@ -3650,7 +3678,7 @@ export interface components {
         };
         /**
          * NextTest
-         * @description A procedure not made yet, and what it would tell.
+         * @description A procedure with readings not taken yet, and what they would tell.
          */
         NextTest: {
             /**
@@ -3798,24 +3826,159 @@ export interface components {
             role: components["schemas"]["Role"];
         };
         /**
+         * Pictures
+         * @description Coordinates of the loop and steps of the staircase.
+         */
+        Pictures: {
+            loop: components["schemas"]["LoopLayout"];
+            staircase: components["schemas"]["Staircase"];
+        };
+        /**
          * Place
          * @description Where a cable runs: what surrounds it decides what it may carry.
          * @enum {string}
          */
         Place: "engine_space" | "cabin" | "outside";
         /**
-         * ProbePlan
-         * @description Conditions and stops of one test, in the order of the walk.
+         * Plan
+         * @description What a plan was made for, and what it decided.
          */
-        ProbePlan: {
-            /** Conditions */
-            conditions: string;
-            /** Engine Speed Rpm */
-            engine_speed_rpm: number;
-            /** Least Output A */
-            least_output_a: number;
-            /** Stops */
-            stops: components["schemas"]["Stop"][];
+        Plan: {
+            /** Choices */
+            choices: components["schemas"]["Choice"][];
+            /** Notes */
+            notes: string[];
+            target: components["schemas"]["SizingTarget"];
+        };
+        /**
+         * PlanRecord
+         * @description A kept plan with the circuit it made.
+         */
+        PlanRecord: {
+            /** Circuit Id */
+            circuit_id: number | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            document: components["schemas"]["Plan"];
+            /** Id */
+            id: number;
+            kind: components["schemas"]["DocumentKind"];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * PlanView
+         * @description A plan beside what was found.
+         */
+        PlanView: {
+            comparison: components["schemas"]["Comparison"];
+            proposal: components["schemas"]["Proposal"];
+        };
+        /**
+         * Point
+         * @description One measuring point of a procedure: what is read, where the probes go, in which state.
+         */
+        Point: {
+            /**
+             * After S
+             * @default null
+             */
+            after_s: number | null;
+            /**
+             * Black
+             * @default
+             */
+            black: string;
+            /**
+             * Capture
+             * @default
+             */
+            capture: string;
+            /**
+             * Capture S
+             * @default null
+             */
+            capture_s: number | null;
+            /**
+             * Element
+             * @default
+             */
+            element: string;
+            /** Id */
+            id: string;
+            /**
+             * Indicator
+             * @default
+             */
+            indicator: string;
+            /** Label */
+            label: string;
+            /**
+             * Late S
+             * @default 60
+             */
+            late_s: number;
+            /**
+             * Meter
+             * @description Kind of the instrument that reads it; empty for what the eye or a plate says
+             */
+            readonly meter: string;
+            /**
+             * Own Rule
+             * @default false
+             */
+            own_rule: boolean;
+            /**
+             * Part Of
+             * @default
+             */
+            part_of: string;
+            /** Quantity */
+            quantity: string;
+            /**
+             * Red
+             * @default
+             */
+            red: string;
+            /**
+             * Signed
+             * @default false
+             */
+            signed: boolean;
+            state: components["schemas"]["BenchState"];
+        };
+        /**
+         * PointView
+         * @description A measuring point on this circuit, in words that a hand can follow.
+         */
+        PointView: {
+            /**
+             * How
+             * @description Where probes or clamp go
+             */
+            how: string;
+            /**
+             * Instrument
+             * @description Id of the instrument of the register to read it with; null: none fits
+             */
+            instrument: string | null;
+            point: components["schemas"]["Point"];
+        };
+        /**
+         * Probe
+         * @description A point that was touched.
+         */
+        Probe: {
+            /** Label */
+            label: string;
+            /**
+             * Node
+             * @description Short name, unique in the document
+             */
+            node: string;
         };
         /**
          * ProblemDocument
@@ -3860,80 +4023,24 @@ export interface components {
             message: string;
         };
         /**
-         * ProcedureRun
-         * @description One test as it was carried out: a permanent record.
-         */
-        ProcedureRun: {
-            /**
-             * Ambient C
-             * @description null where nobody noted it
-             * @default null
-             */
-            ambient_c: number | null;
-            /**
-             * Engine Rpm
-             * @default null
-             */
-            engine_rpm: number | null;
-            /**
-             * Instruments
-             * @default []
-             */
-            instruments: components["schemas"]["Instrument"][];
-            /**
-             * Measured At
-             * @default
-             */
-            measured_at: string;
-            /**
-             * Measured By
-             * @default
-             */
-            measured_by: string;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-            /** Procedure */
-            procedure: string;
-            /**
-             * Readings
-             * @default []
-             */
-            readings: components["schemas"]["RunReading"][];
-            /**
-             * Skipped
-             * @description Why it was skipped; empty where it was made
-             * @default
-             */
-            skipped: string;
-        };
-        /**
          * ProcedureView
-         * @description A procedure on this circuit: its steps, its readings, what was said when it was last made.
+         * @description A procedure on this circuit: its steps and its measuring points.
          */
         ProcedureView: {
-            /** Asks */
-            asks: components["schemas"]["Ask"][];
             /** Cautions */
             cautions: string[];
+            /** Conditions */
+            conditions: string;
             /** Engine */
             engine: string;
-            /** Judged */
-            judged: components["schemas"]["Judgement"][];
+            /** @description The latest run that stands */
             last: components["schemas"]["RunRecord"] | null;
             /** Minutes */
             minutes: number;
             /** Name */
             name: string;
-            /**
-             * Overdue
-             * @description Meters of the last run whose calibration was overdue that day
-             */
-            overdue: string[];
-            /** Repeats */
-            repeats: components["schemas"]["Repeat"][];
+            /** Points */
+            points: components["schemas"]["PointView"][];
             /** Steps */
             steps: components["schemas"]["BenchStep"][];
             /**
@@ -3948,12 +4055,13 @@ export interface components {
         };
         /**
          * Progress
-         * @description All stages and the next thing to do.
+         * @description All stages in the order of the work, and the next thing to do.
          */
         Progress: {
             /** Missing */
             missing: string;
-            next_stage: components["schemas"]["Stage"];
+            /** Next Stage */
+            next_stage: string;
             /** Stages */
             stages: components["schemas"]["StageProgress"][];
         };
@@ -3968,25 +4076,6 @@ export interface components {
             /** Notes */
             notes: string[];
             target: components["schemas"]["SizingTarget"];
-        };
-        /**
-         * ProposalRecord
-         * @description What a proposal was made for, and what it decided.
-         */
-        ProposalRecord: {
-            /** Choices */
-            choices: components["schemas"]["Choice"][];
-            /** Notes */
-            notes: string[];
-            target: components["schemas"]["SizingTarget"];
-        };
-        /**
-         * ProposalView
-         * @description A proposal beside what was found.
-         */
-        ProposalView: {
-            comparison: components["schemas"]["Comparison"];
-            proposal: components["schemas"]["Proposal"];
         };
         /**
          * ProtectionBody
@@ -4057,38 +4146,166 @@ export interface components {
          */
         Pulses: "even" | "diode" | "phase" | "flat" | "unclear" | "unsteady";
         /**
-         * Quantity
-         * @description What a reading is.
+         * Purpose
+         * @description Why a vehicle comes in; a job may have several.
          * @enum {string}
          */
-        Quantity: "stud_voltage" | "battery_voltage" | "feed_drop" | "return_drop" | "branch_drop" | "branch_current";
+        Purpose: "find_fault" | "more_load" | "battery" | "isolate" | "make_leads" | "routine_check";
+        /**
+         * QuantityChoice
+         * @description What a quantity is shown in.
+         */
+        QuantityChoice: {
+            /** Digits */
+            digits: number;
+            /** Label */
+            label: string;
+            /** Meter */
+            meter: string;
+            /** Name */
+            name: string;
+            /** Shown Per Unit */
+            shown_per_unit: number;
+            /** Shown Unit */
+            shown_unit: string;
+            /** Unit */
+            unit: string;
+            /** Yes Or No */
+            yes_or_no: boolean;
+        };
         /**
          * Reading
-         * @description One value a meter showed. Drops count positive along the charging current.
+         * @description One value a meter showed.
+         *
+         *     `point` and `value` are what has to be said; the rest is filled in when the reading is kept, from the procedure, the circuit
+         *     and the instruments as they are that day, and says what the reading was of without them.
          */
         Reading: {
             /**
-             * Black Node
+             * At
+             * @description When it was read
+             * @default null
+             */
+            at: string | null;
+            /**
              * @description Where the black probe was
              * @default null
              */
-            black_node: string | null;
+            black: components["schemas"]["Probe"] | null;
             /**
-             * Branch Id
-             * @description The branch, for branch_drop and branch_current only
+             * Element
+             * @description Branch, battery or alternator it is of
+             * @default
+             */
+            element: string;
+            /**
+             * Instrument
+             * @description Id among the run's instruments
              * @default null
              */
-            branch_id: string | null;
-            quantity: components["schemas"]["Quantity"];
+            instrument: string | null;
             /**
-             * Red Node
+             * Label
+             * @description What was read, in words
+             * @default
+             */
+            label: string;
+            /**
+             * Point
+             * @description Which of the procedure's measuring points
+             */
+            point: string;
+            /**
+             * Quantity
+             * @description What it is: voltage, voltage_drop, current ...
+             * @default
+             */
+            quantity: string;
+            /**
              * @description Where the red probe was
              * @default null
              */
-            red_node: string | null;
+            red: components["schemas"]["Probe"] | null;
+            /**
+             * Shown
+             * @description As the meter showed it, in shown_unit
+             * @default null
+             */
+            shown: number | null;
+            /**
+             * Shown Unit
+             * @default
+             */
+            shown_unit: string;
+            /**
+             * Source
+             * @description Typed, or taken from a connected instrument
+             * @default typed
+             * @enum {string}
+             */
+            source: "typed" | "meter" | "capture";
+            /**
+             * Spread
+             * @description Standard deviation of the samples a connected meter gave while it was stable
+             * @default null
+             */
+            spread: number | null;
+            /**
+             * State
+             * @description Which of the run's states it was read in
+             * @default
+             */
+            state: string;
+            /**
+             * Uncertainty
+             * @description Expanded, coverage 2
+             * @default null
+             */
+            uncertainty: number | null;
+            /**
+             * Unit
+             * @description Of value and uncertainty
+             * @default
+             */
+            unit: string;
             /**
              * Value
-             * @description V, or A for branch_current
+             * @description In the unit of the quantity; 1 for yes, 0 for no
+             */
+            value: number;
+        };
+        /**
+         * ReadingInput
+         * @description A value as a person typed it, or as a connected meter gave it.
+         */
+        ReadingInput: {
+            /**
+             * At
+             * @default null
+             */
+            at: string | null;
+            /**
+             * Instrument
+             * @description Id in the workshop's register
+             * @default null
+             */
+            instrument: string | null;
+            /** Point */
+            point: string;
+            /**
+             * Source
+             * @default typed
+             * @enum {string}
+             */
+            source: "typed" | "meter" | "capture";
+            /**
+             * Spread
+             * @default null
+             */
+            spread: number | null;
+            /**
+             * Value
+             * @description In the unit of the point's quantity; 1 for yes, 0 for no
              */
             value: number;
         };
@@ -4161,10 +4378,10 @@ export interface components {
         Repeat: {
             /** After */
             after: number;
-            /** Ask */
-            ask: string;
             /** Before */
             before: number;
+            /** Point */
+            point: string;
         };
         /**
          * Ripple
@@ -4211,30 +4428,144 @@ export interface components {
          */
         Role: "read_only" | "technician" | "lead";
         /**
-         * RunReading
-         * @description A value taken in a run.
+         * Run
+         * @description A procedure as it was carried out, a permanent record: a correction or a repeat is a run of its own.
          */
-        RunReading: {
+        Run: {
             /**
-             * Ask
-             * @description Which of the procedure's readings
-             */
-            ask: string;
-            /**
-             * Instrument
-             * @description Id among the run's instruments
+             * Ambient C
+             * @description Round the vehicle, where noted
              * @default null
              */
-            instrument: string | null;
+            ambient_c: number | null;
             /**
-             * Value
-             * @description In the unit of the ask; 1 for yes, 0 for no
+             * Bank On
+             * @description Id of the battery that a load bank hung on; null: none, or nobody noted it
+             * @default null
              */
-            value: number;
+            bank_on: string | null;
+            /**
+             * Engine Rpm
+             * @description Engine speed, where it was noted
+             * @default null
+             */
+            engine_rpm: number | null;
+            /**
+             * Engine Space C
+             * @description Under the bonnet, where noted
+             * @default null
+             */
+            engine_space_c: number | null;
+            /**
+             * Instruments
+             * @description As they were that day
+             * @default []
+             */
+            instruments: components["schemas"]["Instrument"][];
+            /**
+             * Loads On
+             * @description Ids of the loads that were on meanwhile; null: those that the circuit has on
+             * @default null
+             */
+            loads_on: string[] | null;
+            /**
+             * Measured At
+             * @default null
+             */
+            measured_at: string | null;
+            /**
+             * Measured By
+             * @default
+             */
+            measured_by: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Procedure */
+            procedure: string;
+            /**
+             * Readings
+             * @default []
+             */
+            readings: components["schemas"]["Reading"][];
+            /**
+             * Skipped
+             * @description Why it was skipped; empty where it was made
+             * @default
+             */
+            skipped: string;
+            /**
+             * States
+             * @description The operating states of the readings, by name
+             */
+            states?: {
+                [key: string]: components["schemas"]["State"];
+            };
+        };
+        /**
+         * RunInput
+         * @description A test as it is carried out; what its readings are of, the server knows.
+         */
+        RunInput: {
+            /**
+             * Ambient C
+             * @default null
+             */
+            ambient_c: number | null;
+            /**
+             * Bank On
+             * @default null
+             */
+            bank_on: string | null;
+            /**
+             * Engine Rpm
+             * @default null
+             */
+            engine_rpm: number | null;
+            /**
+             * Engine Space C
+             * @default null
+             */
+            engine_space_c: number | null;
+            /**
+             * Loads On
+             * @default null
+             */
+            loads_on: string[] | null;
+            /**
+             * Measured At
+             * @default null
+             */
+            measured_at: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Procedure */
+            procedure: string;
+            /**
+             * Readings
+             * @default []
+             */
+            readings: components["schemas"]["ReadingInput"][];
+            /**
+             * Skipped
+             * @default
+             */
+            skipped: string;
+            /**
+             * Supersedes
+             * @description Id of the run that this one corrects or carries on
+             * @default null
+             */
+            supersedes: number | null;
         };
         /**
          * RunRecord
-         * @description A bench test with its place in the job.
+         * @description A run with its place in the job.
          */
         RunRecord: {
             /** Circuit Id */
@@ -4246,7 +4577,17 @@ export interface components {
              * Format: date-time
              */
             measured_at: string;
-            run: components["schemas"]["ProcedureRun"];
+            run: components["schemas"]["Run"];
+            /**
+             * Stands
+             * @description Whether no later run corrects it
+             */
+            stands: boolean;
+            /**
+             * Supersedes
+             * @description Id of the run that this one corrects or carries on
+             */
+            supersedes: number | null;
         };
         /**
          * RunSave
@@ -4255,7 +4596,7 @@ export interface components {
         RunSave: {
             /** Circuit Id */
             circuit_id: number;
-            run: components["schemas"]["ProcedureRun"];
+            run: components["schemas"]["RunInput"];
         };
         /**
          * Severity
@@ -4322,15 +4663,15 @@ export interface components {
         };
         /**
          * Side
-         * @description Which way a branch serves: out to the battery, or home to the alternator.
+         * @description Which way a branch serves: out to the battery, or back to the alternator.
          * @enum {string}
          */
         Side: "feed" | "return";
         /**
-         * SideAssessment
+         * SideFinding
          * @description A side, or the whole circuit.
          */
-        SideAssessment: {
+        SideFinding: {
             /**
              * Basis
              * @description reading, parts, voltages, sides or none
@@ -4448,6 +4789,7 @@ export interface components {
              *       "loads_on": {},
              *       "output_a": {},
              *       "state_of_charge": {},
+             *       "stud_v": {},
              *       "warmed_up": false,
              *       "watch_node": null
              *     }
@@ -4498,20 +4840,19 @@ export interface components {
             ];
         };
         /**
-         * Stage
-         * @description The stages of a job, in the order of the work.
-         * @enum {string}
-         */
-        Stage: "circuit" | "measure" | "read" | "propose" | "sheet";
-        /**
          * StageProgress
          * @description One stage of one job.
          */
         StageProgress: {
             /** Missing */
             missing: string;
-            stage: components["schemas"]["Stage"];
+            /** On Path */
+            on_path: boolean;
+            /** Stage */
+            stage: string;
             state: components["schemas"]["StageState"];
+            /** Title */
+            title: string;
         };
         /**
          * StageState
@@ -4521,7 +4862,7 @@ export interface components {
         StageState: "done" | "partly" | "open" | "blocked";
         /**
          * Staircase
-         * @description Both flights, out and home, each against its own end of the alternator.
+         * @description Both flights, out and back, each against its own end of the alternator.
          */
         Staircase: {
             /** Battery Negative V */
@@ -4532,14 +4873,14 @@ export interface components {
             feed: components["schemas"]["Step"][];
             /** Feed Limit V */
             feed_limit_v: number;
-            /** Home */
-            home: components["schemas"]["Step"][];
-            /** Home Limit V */
-            home_limit_v: number;
             /** Measured Battery Negative V */
             measured_battery_negative_v: number;
             /** Measured Battery Positive V */
             measured_battery_positive_v: number;
+            /** Return Limit V */
+            return_limit_v: number;
+            /** Return Side */
+            return_side: components["schemas"]["Step"][];
             /** Stud V */
             stud_v: number;
         };
@@ -4623,6 +4964,12 @@ export interface components {
              */
             state_of_charge: Record<string, never>;
             /**
+             * Stud V
+             * @description Volts read between stud and case by alternator id, of one with a known output: they say how charged the batteries are [V]
+             * @default {}
+             */
+            stud_v: Record<string, never>;
+            /**
              * Warmed Up
              * @description Cables at the temperature their current settles at
              * @default false
@@ -4661,28 +5008,6 @@ export interface components {
             side: components["schemas"]["Side"];
             /** To Node */
             to_node: string;
-        };
-        /**
-         * Stop
-         * @description One reading to take.
-         */
-        Stop: {
-            /** Black Node */
-            black_node: string;
-            /** Branch Id */
-            branch_id: string | null;
-            /** How */
-            how: string;
-            /** Key */
-            key: string;
-            /** Label */
-            label: string;
-            quantity: components["schemas"]["Quantity"];
-            /** Red Node */
-            red_node: string;
-            side: components["schemas"]["Side"] | null;
-            /** Unit */
-            unit: string;
         };
         /**
          * Stranding
@@ -4807,31 +5132,34 @@ export interface components {
          */
         TerminationKind: "crimp" | "crimp_solder" | "solder" | "post_clamp" | "unknown";
         /**
-         * TestRecord
-         * @description A test run with its place in the job.
+         * TestFinding
+         * @description One procedure that was made or skipped, with what is said of each reading.
          */
-        TestRecord: {
-            /** Circuit Id */
-            circuit_id: number;
-            /** Id */
-            id: number;
-            /** Lock */
-            lock: number;
-            test: components["schemas"]["DropTest"];
-        };
-        /**
-         * TestSave
-         * @description A test run as edited from a version.
-         */
-        TestSave: {
-            /** Circuit Id */
-            circuit_id: number;
+        TestFinding: {
+            /** Judgements */
+            judgements: components["schemas"]["Judgement"][];
+            /** Measured At */
+            measured_at: string | null;
+            /** Measured By */
+            measured_by: string;
             /**
-             * Lock
-             * @default null
+             * Overdue
+             * @description Meters whose calibration was overdue that day
              */
-            lock: number | null;
-            test: components["schemas"]["DropTest"];
+            overdue: string[];
+            /** Procedure */
+            procedure: string;
+            /**
+             * Readings
+             * @description As they stand now, in the order of the procedure
+             */
+            readings: components["schemas"]["Reading"][];
+            /** Repeats */
+            repeats: components["schemas"]["Repeat"][];
+            /** Skipped */
+            skipped: string;
+            /** Title */
+            title: string;
         };
         /**
          * TestStart
@@ -4844,11 +5172,29 @@ export interface components {
             engine_space_c: number;
         };
         /**
-         * Unit
-         * @description What a reading is in.
-         * @enum {string}
+         * Undecided
+         * @description Branches of which one at least has too much, and the readings do not tell which.
          */
-        Unit: "V" | "A" | "V p-p" | "°C" | "mΩ" | "/min" | "yes or no";
+        Undecided: {
+            /** Branch Ids */
+            branch_ids: string[];
+            /** Words */
+            words: string;
+        };
+        /**
+         * Vehicle
+         * @description The vehicle; negative earth.
+         */
+        Vehicle: {
+            /** Description */
+            description: string;
+            kind: components["schemas"]["VehicleKind"];
+            /**
+             * System Voltage V
+             * @enum {integer}
+             */
+            system_voltage_v: 12 | 24;
+        };
         /**
          * VehicleKind
          * @description Kinds of machine.
@@ -4870,40 +5216,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    api_post_assess_assess_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AssessBody"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Judged"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    api_get_catalogue_catalogue_get: {
+    catalogue_get_catalogue_catalogue_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -4932,7 +5245,7 @@ export interface operations {
             };
         };
     };
-    api_post_grow_grow_post: {
+    drafts_post_grow_grow_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4965,7 +5278,7 @@ export interface operations {
             };
         };
     };
-    api_health_health_get: {
+    session_health_health_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -4994,7 +5307,7 @@ export interface operations {
             };
         };
     };
-    api_get_instruments_instruments_get: {
+    instruments_get_instruments_instruments_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5023,7 +5336,7 @@ export interface operations {
             };
         };
     };
-    api_post_instrument_instruments_post: {
+    instruments_post_instrument_instruments_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5056,7 +5369,7 @@ export interface operations {
             };
         };
     };
-    api_put_instrument_instruments__string_instrument_id__put: {
+    instruments_put_instrument_instruments__string_instrument_id__put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5109,7 +5422,7 @@ export interface operations {
             };
         };
     };
-    api_delete_instrument_instruments__string_instrument_id__delete: {
+    instruments_delete_instrument_instruments__string_instrument_id__delete: {
         parameters: {
             query: {
                 lock: number;
@@ -5158,7 +5471,7 @@ export interface operations {
             };
         };
     };
-    api_put_address_instruments__string_instrument_id__address_put: {
+    instruments_put_address_instruments__string_instrument_id__address_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5211,13 +5524,15 @@ export interface operations {
             };
         };
     };
-    api_get_live_instruments__string_instrument_id__live_get: {
+    instruments_get_live_instruments__string_instrument_id__live_get: {
         parameters: {
             query?: {
                 state?: string;
                 red?: string;
                 black?: string;
                 element?: string;
+                /** @description What is read, for its digits */
+                quantity?: string;
             };
             header?: never;
             path: {
@@ -5263,7 +5578,7 @@ export interface operations {
             };
         };
     };
-    api_get_reading_instruments__string_instrument_id__reading_get: {
+    instruments_get_reading_instruments__string_instrument_id__reading_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5312,7 +5627,7 @@ export interface operations {
             };
         };
     };
-    api_get_jobs_jobs_get: {
+    jobs_get_jobs_jobs_get: {
         parameters: {
             query?: {
                 search?: string;
@@ -5344,7 +5659,7 @@ export interface operations {
             };
         };
     };
-    api_post_jobs_jobs_post: {
+    jobs_post_jobs_jobs_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5377,7 +5692,7 @@ export interface operations {
             };
         };
     };
-    api_post_import_jobs_import_post: {
+    jobs_post_import_jobs_import_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5406,7 +5721,7 @@ export interface operations {
             };
         };
     };
-    api_get_job_jobs__int_job_id__get: {
+    jobs_get_job_jobs__int_job_id__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5455,7 +5770,7 @@ export interface operations {
             };
         };
     };
-    api_put_job_jobs__int_job_id__put: {
+    jobs_put_job_jobs__int_job_id__put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5508,7 +5823,7 @@ export interface operations {
             };
         };
     };
-    api_get_bench_jobs__int_job_id__bench_get: {
+    runs_get_bench_jobs__int_job_id__bench_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5557,7 +5872,7 @@ export interface operations {
             };
         };
     };
-    api_get_bundle_jobs__int_job_id__bundle_get: {
+    files_get_bundle_jobs__int_job_id__bundle_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5924,7 +6239,7 @@ export interface operations {
             };
         };
     };
-    api_put_circuit_jobs__int_job_id__circuit_put: {
+    jobs_put_circuit_jobs__int_job_id__circuit_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5977,7 +6292,7 @@ export interface operations {
             };
         };
     };
-    api_get_comparison_jobs__int_job_id__comparison_get: {
+    plans_get_comparison_jobs__int_job_id__comparison_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6026,7 +6341,7 @@ export interface operations {
             };
         };
     };
-    api_get_judged_jobs__int_job_id__judged_get: {
+    findings_get_findings_jobs__int_job_id__findings_get: {
         parameters: {
             query?: {
                 role?: components["schemas"]["CircuitRole"];
@@ -6045,7 +6360,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Judged"];
+                    "application/json": components["schemas"]["Found"];
                 };
             };
             /** @description Not Found */
@@ -6077,7 +6392,60 @@ export interface operations {
             };
         };
     };
-    api_post_proposal_jobs__int_job_id__proposal_post: {
+    findings_post_findings_draft_jobs__int_job_id__findings_draft_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_post_plan_jobs__int_job_id__plan_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6130,7 +6498,7 @@ export interface operations {
             };
         };
     };
-    api_post_preview_jobs__int_job_id__proposal_preview_post: {
+    plans_post_preview_jobs__int_job_id__plan_preview_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6151,7 +6519,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProposalView"];
+                    "application/json": components["schemas"]["PlanView"];
                 };
             };
             /** @description Not Found */
@@ -6183,51 +6551,7 @@ export interface operations {
             };
         };
     };
-    api_get_readings_jobs__int_job_id__readings_csv_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"][];
-                };
-            };
-        };
-    };
-    api_get_readings_parquet_jobs__int_job_id__readings_parquet_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"][];
-                };
-            };
-        };
-    };
-    api_get_resistances_jobs__int_job_id__resistances_get: {
+    plans_get_target_jobs__int_job_id__plan_target_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6244,7 +6568,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Fit"];
+                    "application/json": components["schemas"]["SizingTarget"];
                 };
             };
             /** @description Not Found */
@@ -6276,7 +6600,51 @@ export interface operations {
             };
         };
     };
-    api_post_resistances_jobs__int_job_id__resistances_post: {
+    files_get_readings_jobs__int_job_id__readings_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    files_get_readings_parquet_jobs__int_job_id__readings_parquet_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    jobs_post_resistances_jobs__int_job_id__resistances_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6325,7 +6693,7 @@ export interface operations {
             };
         };
     };
-    api_post_run_jobs__int_job_id__runs_post: {
+    runs_post_run_jobs__int_job_id__runs_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6378,7 +6746,7 @@ export interface operations {
             };
         };
     };
-    api_get_sheet_jobs__int_job_id__sheet_get: {
+    files_get_sheet_jobs__int_job_id__sheet_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6400,7 +6768,7 @@ export interface operations {
             };
         };
     };
-    api_get_sheet_pdf_jobs__int_job_id__sheet_pdf_get: {
+    files_get_sheet_pdf_jobs__int_job_id__sheet_pdf_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6422,114 +6790,7 @@ export interface operations {
             };
         };
     };
-    api_post_test_jobs__int_job_id__tests_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TestSave"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TestRecord"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    api_put_test_jobs__int_job_id__tests__int_test_id__put: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-                test_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TestSave"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TestRecord"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    api_get_layout_layouts__string_name__get: {
+    catalogue_get_layout_layouts__string_name__get: {
         parameters: {
             query?: {
                 system_voltage_v?: 12 | 24;
@@ -6562,7 +6823,7 @@ export interface operations {
             };
         };
     };
-    api_get_people_people_get: {
+    people_get_people_people_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6591,7 +6852,7 @@ export interface operations {
             };
         };
     };
-    api_post_people_people_post: {
+    people_post_people_people_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6624,7 +6885,7 @@ export interface operations {
             };
         };
     };
-    api_put_person_people__int_person_id__put: {
+    people_put_person_people__int_person_id__put: {
         parameters: {
             query?: never;
             header?: never;
@@ -6677,7 +6938,7 @@ export interface operations {
             };
         };
     };
-    api_post_protection_protection_post: {
+    drafts_post_protection_protection_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6710,7 +6971,7 @@ export interface operations {
             };
         };
     };
-    api_get_bundle_schema_schema_bundle_get: {
+    files_get_bundle_schema_schema_bundle_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6730,7 +6991,7 @@ export interface operations {
             };
         };
     };
-    api_get_session_session_get: {
+    session_get_session_session_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6759,7 +7020,7 @@ export interface operations {
             };
         };
     };
-    api_post_session_session_post: {
+    session_post_session_session_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6810,7 +7071,7 @@ export interface operations {
             };
         };
     };
-    api_delete_session_session_delete: {
+    session_delete_session_session_delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -6839,7 +7100,7 @@ export interface operations {
             };
         };
     };
-    api_put_password_session_password_put: {
+    session_put_password_session_password_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -6881,7 +7142,7 @@ export interface operations {
             };
         };
     };
-    api_post_solve_solve_post: {
+    drafts_post_solve_solve_post: {
         parameters: {
             query?: never;
             header?: never;

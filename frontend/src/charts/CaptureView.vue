@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** A captured voltage against time, peaks kept; drag over a stretch to see it nearer. */
 import { computed, ref } from 'vue'
-import { fixed } from '@/lib/numbers'
+import { fixed } from '@/ui/numbers'
 import { band, ticks } from './geometry'
 
 const props = defineProps<{

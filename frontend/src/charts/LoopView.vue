@@ -1,14 +1,15 @@
 <script setup lang="ts">
 /** The charging circuit as a closed ring: feed side above, return side below. Coordinates come from the core. */
 import { computed } from 'vue'
-import type { Circuit, Judged, SolvedDraft } from '@/api/types'
-import { fixed, mv } from '@/lib/numbers'
+import type { Circuit, Findings, LoopLayout, SolvedDraft } from '@/api/types'
+import { fixed, mv } from '@/ui/numbers'
 import { heatOpacity, isConductor, roundedPath, shownHeat, strokeWidth } from './geometry'
 import { MARKS } from './marks'
 
 const props = defineProps<{
   circuit: Circuit
-  judged: Judged
+  findings: Findings
+  layout: LoopLayout
   /** The circuit at a state that is tried out: its drops and currents instead of the readings. */
   point?: SolvedDraft['point']
   selected?: string | null
@@ -21,10 +22,10 @@ const props = defineProps<{
 const emit = defineEmits<{ select: [branchId: string] }>()
 
 /** A drawing so wide that it is shown small: words get larger, and what the part is waits for a tap. */
-const wide = computed(() => props.compact || props.judged.loop.width > WIDE)
+const wide = computed(() => props.compact || props.layout.width > WIDE)
 const WIDE = 2000
 /** Words of a very wide drawing are larger, as far as the core has made room for them. */
-const grow = computed(() => (wide.value ? props.judged.loop.words : 1))
+const grow = computed(() => (wide.value ? props.layout.words : 1))
 /** A name in lines that fit the longest stretch of a branch; one line where the drawing is shown large. */
 function inLines(name: string, points: readonly (readonly number[])[]): string[] {
   if (!wide.value) return [name]
@@ -40,21 +41,22 @@ function inLines(name: string, points: readonly (readonly number[])[]): string[]
 
 /** Height of the ring's middle: words of what lies above it go up, of what lies below it down. */
 const middle = computed(() => {
-  const alternator = props.judged.loop.sources.find((s) => s.kind === 'alternator')
+  const alternator = props.layout.sources.find((s) => s.kind === 'alternator')
   return alternator ? (alternator.start[1] + alternator.end[1]) / 2 : 0
 })
 
 const lines = computed(() => {
-  const found = new Map(props.judged.assessment.branches.map((b) => [b.branch_id, b]))
+  const found = new Map(props.findings.branches.map((b) => [b.branch_id, b]))
   const parts = new Map(props.circuit.branches.map((b) => [b.id, b]))
   const flows = new Map((props.point?.branches ?? []).map((b) => [b.branch_id, b]))
-  return props.judged.loop.branches.flatMap((place) => {
+  return props.layout.branches.flatMap((place) => {
     const said = found.get(place.branch_id)
     const branch = parts.get(place.branch_id)
-    if (!said || !branch) return []
+    if (!branch) return []
     const area = isConductor(branch) ? (props.sizes?.[branch.size] ?? 16) * (branch.parallel ?? 1) : undefined
     const flow = flows.get(place.branch_id)
-    const read = !flow && said.measured_drop_v !== null
+    const read = !flow && said !== undefined && said.measured_drop_v !== null
+    const open = flow ? !flow.closed : !place.closed
     const [x, y] = place.label_at as [number, number]
     return [
       {
@@ -63,19 +65,18 @@ const lines = computed(() => {
         width: strokeWidth(area),
         colour: place.side === 'feed' ? 'var(--copper)' : 'var(--slate)',
         dashed: !isConductor(branch),
-        heat: heatOpacity(flow ? (flow.closed ? flow.heat_w : 0) : shownHeat(said)),
-        open: flow ? !flow.closed : false,
+        heat: heatOpacity(flow ? (flow.closed ? flow.heat_w : 0) : said ? shownHeat(said) : 0),
+        open,
         x,
         y,
         up: y < middle.value,
-        label: said.label,
-        names: inLines(said.label, place.points),
-        part: flow ? `${fixed(Math.abs(flow.current_a), 1)} A` : said.part,
-        reading: flow ? (flow.closed ? `${mv(Math.abs(flow.drop_v))} mV` : 'open') : read ? `${mv(said.measured_drop_v)} mV` : `(${mv(Math.abs(said.predicted_drop_v))})`,
+        label: branch.label,
+        names: inLines(branch.label, place.points),
+        part: flow ? `${fixed(Math.abs(flow.current_a), 1)} A` : (said?.part ?? ''),
+        reading: open || !said ? 'open' : flow ? `${mv(Math.abs(flow.drop_v))} mV` : read ? `${mv(said.measured_drop_v)} mV` : `(${mv(Math.abs(said.predicted_drop_v))})`,
         read,
-        verdict: said.verdict,
-        mark: MARKS[said.verdict],
-        words: `${said.label}, ${said.part}: ${read ? `${mv(said.measured_drop_v)} millivolts, ${MARKS[said.verdict].word}` : 'not read'}`,
+        mark: MARKS[said?.verdict ?? 'not_measured'],
+        words: `${branch.label}, ${said?.part ?? 'open'}: ${read && said ? `${mv(said.measured_drop_v)} millivolts, ${MARKS[said.verdict].word}` : open ? 'open' : 'not read'}`,
       },
     ]
   })
@@ -83,7 +84,7 @@ const lines = computed(() => {
 
 /** The middle of the ring, which holds nothing else: between the alternator and the first battery. */
 const key = computed(() => {
-  const [alternator, battery] = ['alternator', 'battery'].map((kind) => props.judged.loop.sources.find((s) => s.kind === kind))
+  const [alternator, battery] = ['alternator', 'battery'].map((kind) => props.layout.sources.find((s) => s.kind === kind))
   return alternator && battery ? { x: (alternator.start[0] + battery.start[0]) / 2, y: middle.value } : null
 })
 
@@ -102,8 +103,8 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
 </script>
 
 <template>
-  <svg class="loop" :class="{ compact: wide }" :viewBox="`0 ${wide ? -24 * grow : 0} ${judged.loop.width} ${judged.loop.height + (wide ? 60 * grow : 0)}`" :style="{ '--grow': grow }" role="group" aria-label="The charging circuit as a loop">
-    <g v-for="source in judged.loop.sources" :key="source.id">
+  <svg class="loop" :class="{ compact: wide }" :viewBox="`0 ${wide ? -24 * grow : 0} ${layout.width} ${layout.height + (wide ? 60 * grow : 0)}`" :style="{ '--grow': grow }" role="group" aria-label="The charging circuit as a loop">
+    <g v-for="source in layout.sources" :key="source.id">
       <polyline v-for="(lead, k) in source.leads" :key="k" :points="lead.map((p) => p.join(',')).join(' ')" class="lead" />
       <line
         :x1="source.start[0]" :y1="source.start[1]" :x2="source.end[0]" :y2="source.end[1]" class="post"
@@ -159,7 +160,7 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
       <text y="-10">copper: feed, slate: return; width follows the conductor</text>
       <text y="10">in brackets: what a sound part would lose; glow: heat</text>
     </g>
-    <g v-for="node in judged.loop.nodes" :key="node.node_id" :transform="`translate(${node.x} ${node.y})`">
+    <g v-for="node in layout.nodes" :key="node.node_id" :transform="`translate(${node.x} ${node.y})`">
       <circle r="8" class="node" />
       <template v-if="node.node_id === red || node.node_id === black">
         <circle r="17" class="probe" :class="node.node_id === red ? 'red' : 'black'" />

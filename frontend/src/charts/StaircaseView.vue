@@ -1,14 +1,14 @@
 <script setup lang="ts">
 /** Volts lost from the stud round to the case, one step a branch: sound, read, limit. */
 import { computed } from 'vue'
-import type { Judged } from '@/api/types'
-import { fixed, mv } from '@/lib/numbers'
+import type { Findings, Staircase } from '@/api/types'
+import { fixed, mv } from '@/ui/numbers'
 import { MARKS } from './marks'
 
 const props = defineProps<{
-  judged: Judged
-  /** Another staircase of the same circuit: at a state that is tried out. */
-  staircase?: Judged['staircase']
+  findings: Findings
+  /** Of the same circuit: as read, or at a state that is tried out. */
+  staircase: Staircase
   selected?: string | null
 }>()
 const emit = defineEmits<{ select: [branchId: string] }>()
@@ -30,11 +30,11 @@ function twoLines(label: string): string[] {
   return [words.slice(0, best).join(' '), words.slice(best).join(' ')]
 }
 
-const verdicts = computed(() => new Map(props.judged.assessment.branches.map((b) => [b.branch_id, b.verdict])))
+const verdicts = computed(() => new Map(props.findings.branches.map((b) => [b.branch_id, b.verdict])))
 
 const picture = computed(() => {
-  const s = props.staircase ?? props.judged.staircase
-  const count = s.feed.length + s.home.length + 1
+  const s = props.staircase
+  const count = s.feed.length + s.return_side.length + 1
   const stride = (WIDTH - LEFT - RIGHT) / count
   const predictedFeed = s.stud_v - s.battery_positive_v
   const readFeed = s.stud_v - s.measured_battery_positive_v
@@ -47,7 +47,7 @@ const picture = computed(() => {
       predicted: [s.stud_v - step.predicted_from_v, s.stud_v - step.predicted_to_v] as const,
       read: [s.stud_v - step.measured_from_v, s.stud_v - step.measured_to_v] as const,
     })),
-    ...s.home.map((step, k) => ({
+    ...s.return_side.map((step, k) => ({
       step,
       x: LEFT + (s.feed.length + 1 + k) * stride,
       predicted: [
@@ -60,13 +60,13 @@ const picture = computed(() => {
       ] as const,
     })),
   ]
-  const deepest = Math.max(allowedFeed * 1.15, readFeed + s.home_limit_v * 1.08, ...steps.flatMap((p) => [p.predicted[1], p.read[1]]), 0.01)
+  const deepest = Math.max(allowedFeed * 1.15, readFeed + s.return_limit_v * 1.08, ...steps.flatMap((p) => [p.predicted[1], p.read[1]]), 0.01)
   const y = (lost: number) => TOP + (lost / deepest) * (HEIGHT - TOP - BOTTOM)
   const ticks: number[] = []
   const unit = [0.02, 0.05, 0.1, 0.2, 0.5, 1].find((u) => deepest / u <= 6) ?? 2
   for (let v = 0; v <= deepest + 1e-9; v += unit) ticks.push(v)
   const batteryX = LEFT + s.feed.length * stride
-  return { s, steps, stride, y, ticks, batteryX, readFeed, predictedFeed, allowedFeed, homeLimit: readFeed + s.home_limit_v }
+  return { s, steps, stride, y, ticks, batteryX, readFeed, predictedFeed, allowedFeed, returnLimit: readFeed + s.return_limit_v }
 })
 
 /** Below its line, or above where the branches' names begin below. */
@@ -94,9 +94,9 @@ const predictedPath = computed(() => {
     <text :x="LEFT + 4" :y="TOP - 6" class="name start">stud {{ fixed(picture.s.stud_v, 2) }} V</text>
     <text :x="WIDTH - RIGHT" :y="TOP - 6" class="name end">case 0 V</text>
     <line :x1="LEFT" :x2="picture.batteryX" :y1="picture.y(picture.allowedFeed)" :y2="picture.y(picture.allowedFeed)" class="limit" />
-    <line :x1="picture.batteryX + picture.stride" :x2="WIDTH - RIGHT" :y1="picture.y(picture.homeLimit)" :y2="picture.y(picture.homeLimit)" class="limit" />
+    <line :x1="picture.batteryX + picture.stride" :x2="WIDTH - RIGHT" :y1="picture.y(picture.returnLimit)" :y2="picture.y(picture.returnLimit)" class="limit" />
     <text :x="LEFT + 6" :y="wordY(picture.y(picture.allowedFeed))" class="limit-word start">feed limit at this current</text>
-    <text :x="WIDTH - RIGHT" :y="wordY(picture.y(picture.homeLimit))" class="limit-word end">return limit at this current</text>
+    <text :x="WIDTH - RIGHT" :y="wordY(picture.y(picture.returnLimit))" class="limit-word end">return limit at this current</text>
     <path :d="predictedPath" class="predicted" />
     <line
       :x1="picture.batteryX" :x2="picture.batteryX + picture.stride" :y1="picture.y(picture.readFeed)" :y2="picture.y(picture.readFeed)"

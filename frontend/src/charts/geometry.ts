@@ -1,5 +1,5 @@
 /** Small geometry of the loop drawing. */
-import type { Branch, BranchAssessment } from '@/api/types'
+import type { Branch, BranchFinding } from '@/api/types'
 
 /** Line width by diameter, so that areas compare as on the bench. */
 export function strokeWidth(areaMm2: number | undefined): number {
@@ -16,7 +16,7 @@ export function isConductor(branch: Branch | undefined): branch is Extract<Branc
 }
 
 /** Heat to show: what was measured, else what a sound part makes. */
-export function shownHeat(found: BranchAssessment): number {
+export function shownHeat(found: BranchFinding): number {
   return found.heat_w ?? found.predicted_heat_w
 }
 

@@ -3,22 +3,22 @@
 from __future__ import annotations
 
 import json
-from datetime import date, datetime
-from enum import StrEnum
+from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from pydantic import Base64UrlBytes, Field, ValidationError, model_validator
 
-from mavrik.core.circuit import Ampere, Circuit, Document
-from mavrik.core.limits import LimitProfileName
-from mavrik.core.measurement import DropTest, check_readings
-from mavrik.core.procedures import MakerLimits, ProcedureRun, check_run, procedure
-from mavrik.core.sizing import Choice, SizingTarget
-from mavrik.core.topology import CircuitError, Problem, check_circuit
-from mavrik.core.waveform import MOST_SAMPLES
+from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.rules import check_circuit
+from mavrik.core.document import Document, Problem
+from mavrik.core.measuring.readings import Run
+from mavrik.core.measuring.waveform import MOST_SAMPLES
+from mavrik.core.procedures import check_run, complete_run
+from mavrik.domain.job import CircuitRole, Customer, DocumentKind, JobDetails, Plan, Vehicle
+from mavrik.domain.upgrade import bundle_v1
 
 FORMAT = "mavrik-job"
-VERSION = 1
+VERSION = 2
 LARGEST_BUNDLE_BYTES = 12_000_000
 MOST_SAMPLE_BYTES = 8_000_000
 """What the samples of all captures together may take of that, as they stand in the file; what is beyond goes as its picture."""
@@ -27,101 +27,37 @@ MOST_CARRIED = 1000
 """Stretches that a carried capture is drawn with."""
 
 
-class VehicleKind(StrEnum):
-    """Kinds of machine."""
-
-    CAR = "car"
-    LIGHT_TRUCK = "light_truck"
-    VAN = "van"
-    CAMPER = "camper"
-    TOW = "tow_vehicle"
-    BOAT = "boat"
-    TRACTOR = "tractor"
-    MOTORCYCLE = "motorcycle"
-    COMPETITION = "competition_car"
-    OTHER = "other"
-
-
-class CircuitRole(StrEnum):
-    """What a circuit version is."""
-
-    AS_FOUND = "as_found"
-    PROPOSAL = "proposal"
-    AS_BUILT = "as_built"
-
-
-class JobState(StrEnum):
-    """State of a job."""
-
-    OPEN = "open"
-    WAITING = "waiting"
-    DONE = "done"
-
-
-class AddedLoad(Document):
-    """A load to be added."""
-
-    label: Annotated[str, Field(min_length=1, max_length=60)]
-    current_a: Ampere
-
-
-class BundleCustomer(Document):
-    """Whose vehicle it is."""
-
-    name: Annotated[str, Field(min_length=1, max_length=120)]
-    contact: Annotated[str, Field(max_length=200)] = ""
-
-
-class BundleVehicle(Document):
-    """The vehicle; negative earth."""
-
-    description: Annotated[str, Field(min_length=1, max_length=200)]
-    kind: VehicleKind
-    system_voltage_v: Literal[12, 24]
-
-
-class BundleJob(Document):
+class BundleJob(JobDetails):
     """The job itself."""
 
     number: Annotated[str, Field(min_length=1, max_length=20)]
-    complaint: Annotated[str, Field(min_length=1, max_length=4000)]
-    loads_to_add: Annotated[tuple[AddedLoad, ...], Field(max_length=50)] = ()
-    promised: date | None = None
-    state: JobState = JobState.OPEN
-    limit_profile: LimitProfileName = LimitProfileName.COMMON
-    maker_limits: MakerLimits = Field(default_factory=dict)
-
-
-class ProposalRecord(Document):
-    """What a proposal was made for, and what it decided."""
-
-    target: SizingTarget
-    choices: tuple[Choice, ...]
-    notes: tuple[Annotated[str, Field(max_length=1000)], ...]
 
 
 class BundleCircuit(Document):
     """One version of the circuit."""
 
-    id: Annotated[int, Field(ge=1, description="Referred to by tests[].circuit_id; unique in the bundle")]
+    id: Annotated[int, Field(ge=1, description="Referred to by circuit_id; unique in the bundle")]
     role: CircuitRole
     revision: Annotated[int, Field(ge=1)]
     document: Circuit
-    proposal: ProposalRecord | None = None
-
-
-class BundleTest(Document):
-    """One test run."""
-
-    circuit_id: Annotated[int, Field(ge=1, description="The circuit version it was made on")]
-    test: DropTest
 
 
 class BundleRun(Document):
-    """One bench test as it was carried out."""
+    """One procedure as it was carried out."""
 
     circuit_id: Annotated[int, Field(ge=1, description="The circuit version it was made on")]
-    run: ProcedureRun
+    run: Run
+    supersedes: Annotated[int, Field(ge=1)] | None = Field(
+        None, description="Which of the runs before it this one corrects or carries on, counted from 1"
+    )
+
+
+class BundleDocument(Document):
+    """A document of the job beside its circuits and runs; its schema goes by its kind."""
+
+    kind: DocumentKind
+    circuit_id: Annotated[int, Field(ge=1)] | None = Field(None, description="The circuit version that belongs to it")
+    document: Plan
 
 
 CarriedVolts = Annotated[tuple[Annotated[float, Field(ge=-1e4, le=1e4)] | None, ...], Field(max_length=MOST_CARRIED)]
@@ -160,14 +96,14 @@ class Bundle(Document):
     """A whole job."""
 
     format: Literal["mavrik-job"]
-    version: Literal[1]
+    version: Literal[2]
     exported_at: datetime | None = None
-    customer: BundleCustomer
-    vehicle: BundleVehicle
+    customer: Customer
+    vehicle: Vehicle
     job: BundleJob
     circuits: Annotated[tuple[BundleCircuit, ...], Field(max_length=200)] = ()
-    tests: Annotated[tuple[BundleTest, ...], Field(max_length=200)] = ()
-    runs: Annotated[tuple[BundleRun, ...], Field(max_length=500, description="Bench tests, the oldest first")] = ()
+    documents: Annotated[tuple[BundleDocument, ...], Field(max_length=200, description="Plans, the oldest first")] = ()
+    runs: Annotated[tuple[BundleRun, ...], Field(max_length=700, description="The oldest first")] = ()
     captures: Annotated[tuple[BundleCapture, ...], Field(max_length=40, description="Captured waveforms, the oldest first")] = ()
 
     @model_validator(mode="after")
@@ -178,15 +114,32 @@ class Bundle(Document):
         keys = [(c.role, c.revision) for c in self.circuits]
         if len(keys) != len(set(keys)):
             raise ValueError("two circuits have the same role and revision")
-        for circuit_id in (*(t.circuit_id for t in self.tests), *(r.circuit_id for r in self.runs)):
-            if circuit_id not in ids:
-                raise ValueError(f"a test refers to circuit {circuit_id}, which is not in the bundle")
+        for k, r in enumerate(self.runs, 1):
+            if r.circuit_id not in ids:
+                raise ValueError(f"a run refers to circuit {r.circuit_id}, which is not in the bundle")
+            if r.supersedes is not None and r.supersedes >= k:
+                raise ValueError(f"run {k} corrects run {r.supersedes}, which is not before it")
+        for d in self.documents:
+            if d.circuit_id is not None and d.circuit_id not in ids:
+                raise ValueError(f"a document refers to circuit {d.circuit_id}, which is not in the bundle")
         return self
 
     def latest(self, role: CircuitRole) -> BundleCircuit | None:
         """The highest revision of a role, if there is one."""
         found = [c for c in self.circuits if c.role is role]
         return max(found, key=lambda c: c.revision) if found else None
+
+    def runs_on(self, role: CircuitRole) -> tuple[list[Run], list[int]]:
+        """The runs made on any revision of a role, the oldest first, and the places of those that were corrected, from 0."""
+        ids = {c.id for c in self.circuits if c.role is role}
+        places = [k for k, r in enumerate(self.runs, 1) if r.circuit_id in ids]
+        gone = {r.supersedes for r in self.runs if r.supersedes is not None}
+        return [self.runs[k - 1].run for k in places], [i for i, k in enumerate(places) if k in gone]
+
+    def plan_of(self, circuit_id: int) -> Plan | None:
+        """The plan that a circuit version belongs to, if there is one."""
+        found = [d.document for d in self.documents if d.circuit_id == circuit_id]
+        return found[-1] if found else None
 
 
 class BundleError(ValueError):
@@ -225,31 +178,39 @@ def read_bundle(data: bytes) -> Bundle:
         raise BundleError(f"The file is not JSON: {error}") from None
     if not isinstance(loaded, dict) or loaded.get("format") != FORMAT:
         raise BundleError(f'This is not a Mavrik job bundle: "format" is not "{FORMAT}".')
-    if loaded.get("version") != VERSION:
-        raise BundleError(f"This bundle has version {loaded.get('version')!r}; this program reads version {VERSION}.")
+    version = loaded.get("version")
+    if version == 1:
+        try:
+            loaded = bundle_v1(loaded)
+        except (KeyError, TypeError, ValueError, AttributeError, IndexError) as error:
+            raise BundleError(f"This says that it is a bundle of version 1, and lacks what one has: {error}") from None
+    elif version != VERSION:
+        raise BundleError(f"This bundle has version {version!r}; this program reads versions 1 to {VERSION}.")
     try:
         bundle = Bundle.model_validate(loaded)
     except ValidationError as error:
         problems = plain_problems(error)
         raise BundleError("; ".join(f"{p.element}: {p.message}" for p in problems[:5]), problems) from None
+    return _checked(bundle)
+
+
+def _checked(bundle: Bundle) -> Bundle:
+    """The bundle with its runs completed; raises BundleError for a circuit or run that cannot be."""
+    documents = {c.id: c.document for c in bundle.circuits}
     for k, version in enumerate(bundle.circuits):
-        problems = check_circuit(version.document)
-        problems += [p for t in bundle.tests if t.circuit_id == version.id for p in check_readings(version.document, t.test)]
-        for entry in (r for r in bundle.runs if r.circuit_id == version.id and not problems):
-            problems += _run_problems(version.document, entry.run)
+        if problems := check_circuit(version.document):
+            raise BundleError("; ".join(f"circuits.{k} {p.element}: {p.message}" for p in problems[:5]), problems)
+    runs = []
+    for k, entry in enumerate(bundle.runs):
+        circuit = documents[entry.circuit_id]
+        try:
+            problems = check_run(circuit, entry.run)
+        except ValueError as error:
+            problems = [Problem("procedure", "procedure", str(error))]
         if problems:
-            raise BundleError(
-                "; ".join(f"circuits.{k} {p.element}: {p.message}" for p in problems[:5]), problems
-            ) from CircuitError(problems)
-    return bundle
-
-
-def _run_problems(circuit: Circuit, run: ProcedureRun) -> list[Problem]:
-    try:
-        asks = procedure(run.procedure).asks(circuit)
-    except ValueError as error:
-        return [Problem("runs", "procedure", str(error))]
-    return check_run(run, asks, circuit.system_voltage_v)
+            raise BundleError("; ".join(f"runs.{k} {p.element}: {p.message}" for p in problems[:5]), problems)
+        runs.append(entry.model_copy(update={"run": complete_run(circuit, entry.run)}))
+    return bundle.model_copy(update={"runs": tuple(runs)})
 
 
 def _no_constant(name: str) -> float:
@@ -266,6 +227,6 @@ def bundle_schema() -> dict[str, Any]:
     schema = Bundle.model_json_schema()
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "title": "Mavrik job bundle, version 1",
+        "title": f"Mavrik job bundle, version {VERSION}",
         **{k: v for k, v in schema.items() if k != "title"},
     }

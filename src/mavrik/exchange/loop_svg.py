@@ -5,18 +5,17 @@ from __future__ import annotations
 import math
 from xml.sax.saxutils import escape
 
-from mavrik.core.assessment import BranchAssessment, BranchVerdict
-from mavrik.core.assessment.documents import VERDICT_WORDS
 from mavrik.core.circuit import Circuit, ConductorBranch
-from mavrik.core.judged import Judged
-from mavrik.core.loop import BranchPlace
+from mavrik.core.drawing.loop import BranchPlace, LoopLayout
+from mavrik.core.findings import VERDICT_WORDS, BranchFinding, BranchVerdict, Findings
 
-FEED, HOME = "#9c4a1f", "#35506a"
+FEED, RETURN = "#9c4a1f", "#35506a"
 COLOURS = {
     BranchVerdict.PASS: "#2f6b3a",
     BranchVerdict.EXCESS: "#9a5f00",
     BranchVerdict.FAIL: "#a3201d",
     BranchVerdict.CLOSE: "#5b4690",
+    BranchVerdict.UNDECIDED: "#8a5a00",
     BranchVerdict.CHECK_PROBES: "#7c2f80",
 }
 
@@ -55,14 +54,13 @@ def _named(x: float, y: float, lines: tuple[str, ...], width: float) -> str:
     )
 
 
-def draw_loop(circuit: Circuit, judged: Judged) -> str:
+def draw_loop(circuit: Circuit, layout: LoopLayout, findings: Findings) -> str:
     """The loop with sizes, drops and verdicts.
 
-    circuit, judged: a circuit and what was said of it
+    circuit, layout, findings: a circuit, where its parts are drawn, and what was found of it
     Returns an `<svg>` element; all text is escaped.
     """
-    by_id: dict[str, BranchAssessment] = {b.branch_id: b for b in judged.assessment.branches}
-    layout = judged.loop
+    by_id: dict[str, BranchFinding] = {b.branch_id: b for b in findings.branches}
     parts = [
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {layout.width:g} {layout.height:g}" role="img" font-family="B612, DejaVu Sans" '
         'aria-label="The charging circuit as a loop">'
@@ -70,9 +68,9 @@ def draw_loop(circuit: Circuit, judged: Judged) -> str:
     alternator = next(s for s in layout.sources if s.kind == "alternator")
     middle = (alternator.start[1] + alternator.end[1]) / 2
     for place in layout.branches:
-        branch, found = circuit.branch(place.branch_id), by_id[place.branch_id]
+        branch, found = circuit.branch(place.branch_id), by_id.get(place.branch_id)
         area = branch.conductor.area_mm2 * branch.parallel if isinstance(branch, ConductorBranch) else None
-        colour = FEED if place.side == "feed" else HOME
+        colour = FEED if place.side == "feed" else RETURN
         dash = "" if isinstance(branch, ConductorBranch) else ' stroke-dasharray="3 5"'
         parts.append(
             f'<polyline points="{_path(place)}" fill="none" stroke="{colour}" stroke-width="{stroke_width(area):g}" '
@@ -80,12 +78,14 @@ def draw_loop(circuit: Circuit, judged: Judged) -> str:
         )
         lines = [branch.label]
         mark = "#23262b"
-        if found.measured_drop_v is not None:
-            mark = COLOURS[found.verdict]
+        if found is None:
+            lines.append("open")
+        elif found.measured_drop_v is not None:
+            mark = COLOURS.get(found.verdict, mark)
             lines.append(f"{found.measured_drop_v * 1000:.0f} mV {VERDICT_WORDS[found.verdict]}")
         else:
             lines.append(f"({abs(found.predicted_drop_v) * 1000:.0f} mV)")
-        lines.append(found.part)
+        lines.append(branch.in_words)
         parts.append(_label(*place.label_at, lines, mark, upwards=place.label_at[1] < middle, words=layout.words))
     for source in layout.sources:
         (x0, y0), (x1, y1) = source.start, source.end

@@ -8,12 +8,13 @@ from typing import Any
 from pydantic import ValidationError
 
 from mavrik import __version__
-from mavrik.core.circuit import Document
-from mavrik.core.faults import FaultCourse, fault_course
-from mavrik.core.gains import Gains, gains_of
+from mavrik.core.document import Document
 from mavrik.core.operating import Engine, OperatingPoint, State, point_of
-from mavrik.core.protection_review import ProtectionReview, review_protection
-from mavrik.exchange.bundle import Bundle, CircuitRole, plain_problems
+from mavrik.core.operating.gains import Gains, gains_of
+from mavrik.core.protection.review import ProtectionReview, review_protection
+from mavrik.core.protection.short_circuit import FaultCourse, fault_course
+from mavrik.domain.job import CircuitRole
+from mavrik.exchange.bundle import Bundle, plain_problems
 
 
 class OperatingPointFile(Document):

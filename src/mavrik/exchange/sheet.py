@@ -9,32 +9,25 @@ from typing import Any
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 from markupsafe import Markup
 
-from mavrik.core.assessment.documents import VERDICT_WORDS
-from mavrik.core.bench_report import BenchReport, bench_report
-from mavrik.core.cautions import cautions_for
-from mavrik.core.circuit import Circuit
-from mavrik.core.judged import Comparison, Judged, compare, judge
-from mavrik.core.limits import limit_table
-from mavrik.core.measurement import DropTest, Quantity
-from mavrik.core.network import NoOperatingPointError
-from mavrik.core.procedures import Limits, Unit
-from mavrik.core.uncertainty import expanded_uncertainty
-from mavrik.exchange.bundle import Bundle, CircuitRole
+from mavrik.core.drawing.pictures import draw
+from mavrik.core.findings import VERDICT_WORDS, judge
+from mavrik.core.findings.headline import shown
+from mavrik.core.measuring.limits import limit_table
+from mavrik.core.measuring.quantities import QUANTITIES
+from mavrik.core.measuring.readings import Reading
+from mavrik.core.planning.comparison import Comparison, compare
+from mavrik.core.procedures import Limits
+from mavrik.core.workflow.cautions import cautions_for
+from mavrik.domain.job import CircuitRole
+from mavrik.exchange.bundle import Bundle
 from mavrik.exchange.capture_svg import draw_capture
 from mavrik.exchange.loop_svg import draw_loop
 
 ASSETS = Path(__file__).parent / "sheet_assets"
 
-VERDICT_SIGNS = {"pass": "✓", "excess": "▲", "fail": "✕", "too_close_to_call": "≈", "check_probes": "⇄", "not_measured": "–"}
-
-QUANTITY_WORDS = {
-    Quantity.STUD_VOLTAGE: "Stud to case",
-    Quantity.BATTERY_VOLTAGE: "Across the battery",
-    Quantity.FEED_DROP: "Whole feed side",
-    Quantity.RETURN_DROP: "Whole return side",
-    Quantity.BRANCH_DROP: "Drop",
-    Quantity.BRANCH_CURRENT: "Current",
-}
+VERDICT_SIGNS = {
+    "pass": "✓", "excess": "▲", "fail": "✕", "undecided": "?", "too_close_to_call": "≈", "check_probes": "⇄", "not_measured": "–",
+}  # fmt: skip
 
 _environment = Environment(
     loader=FileSystemLoader(ASSETS),
@@ -47,43 +40,21 @@ def _mv(volts: float | None) -> str:
     return "–" if volts is None else f"{volts * 1000:.0f}"
 
 
-def _reading_rows(test: DropTest, labels: dict[str, str], nodes: dict[str, str]) -> list[dict[str, Any]]:
-    rows = []
-    for reading in test.readings:
-        amps = reading.quantity is Quantity.BRANCH_CURRENT
-        meter = test.clamp if amps else test.voltmeter
-        drop = reading.quantity in (Quantity.BRANCH_DROP, Quantity.FEED_DROP, Quantity.RETURN_DROP)
-        scale, unit, places = (1000, "mV", 0) if drop else (1, "A" if amps else "V", 1 if amps else 2)
-        rows.append(
-            {
-                "what": QUANTITY_WORDS[reading.quantity]
-                + (f", {labels.get(reading.branch_id, reading.branch_id)}" if reading.branch_id else ""),
-                "probes": " → ".join(nodes.get(n or "", "–") for n in (reading.red_node, reading.black_node)),
-                "value": f"{reading.value * scale:.{places}f} {unit}",
-                "uncertainty": f"± {expanded_uncertainty(reading.value, meter.spec) * scale:.{1 if drop else 2}f}",
-                "meter": meter.label,
-            }
-        )
-    return rows
+def _value(reading: Reading) -> str:
+    """A reading as it was shown, whatever this program would show today."""
+    of = QUANTITIES.get(reading.quantity)
+    if of is not None and of.yes_or_no:
+        return "yes" if reading.value > 0.5 else "no"
+    value = reading.shown if reading.shown is not None else reading.value
+    digits = of.digits if of is not None else 2
+    return f"{value:.{digits}f} {reading.shown_unit or reading.unit}"
 
 
-def _shown(value: float, unit: str) -> str:
-    if unit == Unit.YES_NO:
-        return "yes" if value > 0.5 else "no"
-    return f"{value:.{0 if unit == Unit.AMPERE and abs(value) >= 10 else 2}f} {unit}"
-
-
-def _bench(bundle: Bundle, circuit: Circuit, ids: set[int], test: DropTest | None) -> BenchReport | None:
-    """The bench tests of the circuit as found; without an answer where it has no operating point."""
-    try:
-        return bench_report(
-            circuit,
-            [r.run for r in bundle.runs if r.circuit_id in ids],
-            test,
-            Limits(bundle.job.limit_profile, bundle.job.maker_limits),
-        )
-    except NoOperatingPointError:
-        return None
+def _doubt(reading: Reading) -> str:
+    of = QUANTITIES.get(reading.quantity)
+    if not reading.uncertainty or of is None:
+        return ""
+    return f"± {of.shown(reading.uncertainty):.2g}"
 
 
 def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str = "", asset_root: str = "") -> str:
@@ -99,18 +70,19 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
     found = bundle.latest(CircuitRole.AS_FOUND)
     if found is None:
         raise ValueError("The circuit is not described yet: there is nothing to print.")
-    ids = {c.id for c in bundle.circuits if c.role is CircuitRole.AS_FOUND}
-    tests = [t.test for t in bundle.tests if t.circuit_id in ids]
-    test = tests[-1] if tests else None
+    runs, superseded = bundle.runs_on(CircuitRole.AS_FOUND)
     profile = bundle.job.limit_profile
-    judged: Judged = judge(found.document, test, profile)
+    findings = judge(found.document, runs, Limits(profile, bundle.job.maker_limits), bundle.job.wants, superseded)
+    pictures = draw(found.document, findings)
     proposed = bundle.latest(CircuitRole.PROPOSAL)
     comparison: Comparison | None = None
-    if proposed is not None and proposed.proposal is not None:
-        comparison = compare(found.document, proposed.document, proposed.proposal.target.limit_profile)
-    labels = {b.id: b.label for b in found.document.branches}
-    nodes = {n.id: n.label for n in found.document.nodes}
-    steps = ("job", "circuit", "measure", "propose", "build", "sheet")
+    plan = bundle.plan_of(proposed.id) if proposed is not None else None
+    if proposed is not None and plan is not None:
+        comparison = compare(found.document, proposed.document, plan.target.limit_profile)
+    after_loop = None
+    if proposed is not None and comparison is not None:
+        after_loop = Markup(draw_loop(proposed.document, comparison.pictures_after.loop, comparison.after))  # noqa: S704
+    steps = ("job", "circuit", "measure", "plan", "build", "hand_over")
     cautions = {c.id: c.text for step in steps for c in cautions_for(step)}
     return _environment.get_template("sheet.html.j2").render(
         bundle=bundle,
@@ -118,17 +90,18 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
         printed_at=printed_at,
         nonce=nonce,
         asset_root=asset_root,
-        judged=judged,
+        findings=findings,
+        drops=next((t for t in findings.tests if t.procedure == "charging_drops"), None),
+        last_run=runs[-1] if runs else None,
         captures=[(c, Markup(draw_capture(c.least_v, c.most_v))) for c in bundle.captures],  # noqa: S704
-        bench=_bench(bundle, found.document, ids, test),
-        shown=_shown,
-        test=test,
-        readings=_reading_rows(test, labels, nodes) if test else [],
+        shown=shown,
+        value=_value,
+        doubt=_doubt,
         # The drawing is made by draw_loop, which escapes every word that a person typed.
-        loop=Markup(draw_loop(found.document, judged)),  # noqa: S704
+        loop=Markup(draw_loop(found.document, pictures.loop, findings)),  # noqa: S704
         comparison=comparison,
-        after_loop=Markup(draw_loop(proposed.document, comparison.after)) if proposed and comparison else None,  # noqa: S704
-        proposal=proposed.proposal if proposed else None,
+        after_loop=after_loop,
+        plan=plan,
         profile=limit_table().profiles[profile],
         cautions=list(cautions.values()),
         verdicts={name.value: f"{VERDICT_SIGNS[name]} {word}" for name, word in VERDICT_WORDS.items()},

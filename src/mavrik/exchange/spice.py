@@ -127,7 +127,7 @@ def write_netlist(circuit: Circuit, state: State) -> str:
     Links and cut-offs have a past, so they stand as they come to rest; resistances are those of the warmed cables.
     Returns the text. Raises what `solve_circuit` raises.
 
-    >>> from mavrik.core.layouts import front_battery
+    >>> from mavrik.core.circuit.layouts import front_battery
     >>> print(write_netlist(front_battery(12), State()).splitlines()[0])
     * Mavrik: front_battery, 12 V, 2000 /min
     """

@@ -12,7 +12,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from mavrik.core.waveform import MOST_SAMPLES, Samples, Wave
+from mavrik.core.measuring.waveform import MOST_SAMPLES, Samples, Wave
 from mavrik.instruments.base import OVERLOAD, LinkError
 from mavrik.instruments.scpi import ScpiMeter
 

@@ -18,6 +18,8 @@ class Placing:
     red: str = ""
     black: str = ""
     element: str = ""
+    quantity: str = ""
+    """What is read there; no instrument is told."""
 
 
 def place(meter: Meter, placing: Placing) -> bool:

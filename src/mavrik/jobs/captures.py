@@ -17,21 +17,23 @@ from pydantic import Field
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session, undefer
 
-from mavrik.core.circuit import Circuit, Document
-from mavrik.core.measurement import InstrumentKind
-from mavrik.core.topology import Problem
-from mavrik.core.waveform import CrankCapture, Ripple, Wave, WaveformError, cranking_of, envelope, pulse_hz, ripple_of
-from mavrik.exchange.bundle import MOST_CARRIED, BundleCapture, CircuitRole
+from mavrik.core.circuit import Circuit
+from mavrik.core.document import Document, Problem
+from mavrik.core.measuring.waveform import CrankCapture, Ripple, Wave, WaveformError, cranking_of, envelope, pulse_hz, ripple_of
+from mavrik.domain.job import CircuitRole
+from mavrik.exchange.bundle import MOST_CARRIED, BundleCapture
 from mavrik.exchange.captures import Capture as Found
 from mavrik.exchange.captures import CaptureError, Progress, Wanted, parquet, read_capture
 from mavrik.instruments.base import LinkError
 from mavrik.instruments.kinds import connect_scope
 from mavrik.instruments.scope import LONGEST_S, TRACE
 from mavrik.instruments.simulated import Placing, place
+from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
+from mavrik.jobs.finding import latest
 from mavrik.jobs.links import link_of
 from mavrik.jobs.people import Who
-from mavrik.jobs.work import get_row, latest, note_change
+from mavrik.jobs.work import get_row
 from mavrik.store.models import Capture, CapturePart
 
 log = logging.getLogger(__name__)
@@ -219,7 +221,7 @@ def begin_fetch(session: Session, job_id: int, wanted: Fetch, who: Who) -> tuple
     Raises InvalidError for what is no oscilloscope or has no address, NotFoundError for none.
     """
     instrument, address = link_of(session, wanted.instrument)
-    if instrument.kind is not InstrumentKind.OSCILLOSCOPE:
+    if instrument.kind != "oscilloscope":
         why = f"{instrument.label} is no oscilloscope: it shows values, not their course."
         raise InvalidError(why, [Problem("capture", "instrument", why)])
     return begin(session, job_id, f"{instrument.label}, {wanted.seconds:g} s", "", who), address

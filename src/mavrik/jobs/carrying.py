@@ -9,7 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.topology import Problem
+from mavrik.core.document import Problem
+from mavrik.domain.job import JobDetails
 from mavrik.exchange.bundle import (
     FORMAT,
     MOST_SAMPLE_BYTES,
@@ -17,47 +18,43 @@ from mavrik.exchange.bundle import (
     Bundle,
     BundleCapture,
     BundleCircuit,
+    BundleDocument,
     BundleError,
     BundleJob,
     BundleRun,
-    BundleTest,
     read_bundle,
     write_bundle,
 )
 from mavrik.exchange.captures import CaptureError
 from mavrik.exchange.readings_table import readings_csv, readings_parquet
 from mavrik.jobs import captures
-from mavrik.jobs.bench_work import add_run
+from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError
+from mavrik.jobs.finding import keep_findings
 from mavrik.jobs.people import Who
 from mavrik.jobs.records import JobRecord
-from mavrik.jobs.work import JobInput, fill_test, job_record, make_job, next_number, note_change, open_job
-from mavrik.store.models import CircuitVersion, Job, TestRun
+from mavrik.jobs.runs import add_run
+from mavrik.jobs.work import JobInput, job_record, make_job, next_number, open_job
+from mavrik.store import models
+from mavrik.store.models import CircuitVersion, Job, JobDocument
 
 
 def bundle_of(job: JobRecord, captured: tuple[BundleCapture, ...] = ()) -> Bundle:
     """A job as a bundle, with its captures as `captures.carried` gives them."""
+    place = {r.id: k for k, r in enumerate(job.runs, 1)}
     return Bundle(
         format=FORMAT,
         version=VERSION,
         exported_at=datetime.now(UTC),
         customer=job.customer,
         vehicle=job.vehicle,
-        job=BundleJob(
-            number=job.number,
-            complaint=job.complaint,
-            loads_to_add=job.loads_to_add,
-            promised=job.promised,
-            state=job.state,
-            limit_profile=job.limit_profile,
-            maker_limits=job.maker_limits,
+        job=BundleJob(number=job.number, **{name: getattr(job, name) for name in JobDetails.model_fields}),
+        circuits=tuple(BundleCircuit(id=c.id, role=c.role, revision=c.revision, document=c.document) for c in job.circuits),
+        documents=tuple(BundleDocument(kind=d.kind, circuit_id=d.circuit_id, document=d.document) for d in job.documents),
+        runs=tuple(
+            BundleRun(circuit_id=r.circuit_id, run=r.run, supersedes=place[r.supersedes] if r.supersedes else None)
+            for r in job.runs
         ),
-        circuits=tuple(
-            BundleCircuit(id=c.id, role=c.role, revision=c.revision, document=c.document, proposal=c.proposal)
-            for c in job.circuits
-        ),
-        tests=tuple(BundleTest(circuit_id=t.circuit_id, test=t.test) for t in job.tests),
-        runs=tuple(BundleRun(circuit_id=r.circuit_id, run=r.run) for r in job.runs),
         captures=captured,
     )
 
@@ -72,25 +69,18 @@ def export_readings(session: Session, job_id: int, kind: Literal["csv", "parquet
     """A job's readings as a table: the file's name and content."""
     job = open_job(session, job_id)
     circuits: dict[int, Circuit] = {c.id: c.document for c in job.circuits}
-    tests = [(circuits[t.circuit_id], t.test) for t in job.tests]
     runs = [(circuits[r.circuit_id], r.run) for r in job.runs]
-    return f"{job.number}-readings.{kind}", readings_csv(tests, runs) if kind == "csv" else readings_parquet(tests, runs)
+    gone = [k for k, r in enumerate(job.runs) if not r.stands]
+    made = readings_csv(runs, gone) if kind == "csv" else readings_parquet(runs, gone)
+    return f"{job.number}-readings.{kind}", made
 
 
 def store_bundle(session: Session, bundle: Bundle, who: Who) -> Job:
     """A bundle as a new job, all of it or nothing. A number that is taken is replaced by the next free one."""
     taken = session.scalar(select(Job.id).where(Job.number == bundle.job.number))
     number = bundle.job.number if taken is None else next_number(session)
-    given = JobInput(
-        customer=bundle.customer,
-        vehicle=bundle.vehicle,
-        complaint=bundle.job.complaint,
-        loads_to_add=bundle.job.loads_to_add,
-        promised=bundle.job.promised,
-        state=bundle.job.state,
-        limit_profile=bundle.job.limit_profile,
-        maker_limits=bundle.job.maker_limits,
-    )
+    details = {name: getattr(bundle.job, name) for name in JobDetails.model_fields}
+    given = JobInput(customer=bundle.customer, vehicle=bundle.vehicle, **details)
     row = make_job(session, given, who, number)
     versions: dict[int, CircuitVersion] = {}
     for version in bundle.circuits:
@@ -100,20 +90,25 @@ def store_bundle(session: Session, bundle: Bundle, who: Who) -> Job:
             revision=version.revision,
             schema_version=version.document.schema_version,
             document=version.document.model_dump(mode="json"),
-            proposal=version.proposal.model_dump(mode="json") if version.proposal else None,
             created_by_id=who.id,
         )
     session.add_all(versions.values())
     session.flush()
-    for entry in bundle.tests:
-        run = TestRun(job=row, circuit_id=versions[entry.circuit_id].id, readings=[])
-        fill_test(run, entry.test, who)
-        session.add(run)
-    session.flush()
+    for k, document in enumerate(bundle.documents, 1):
+        session.add(
+            JobDocument(
+                job=row, kind=document.kind.value, revision=k, circuit_id=versions[document.circuit_id].id if document.circuit_id else None,
+                document=document.document.model_dump(mode="json"), created_by_id=who.id,
+            )
+        )  # fmt: skip
+    kept: list[models.Run] = []
     for carried in bundle.runs:
-        add_run(session, row, versions[carried.circuit_id], carried.run, who)
+        earlier = kept[carried.supersedes - 1].id if carried.supersedes else None
+        kept.append(add_run(session, row, versions[carried.circuit_id], carried.run, who, earlier))
     for capture in bundle.captures:
         captures.take_in(session, row.id, capture)
+    session.refresh(row, ["circuits", "runs", "documents"])
+    keep_findings(session, row)
     return row
 
 

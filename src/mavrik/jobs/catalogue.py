@@ -6,18 +6,31 @@ from functools import cache
 
 from pydantic import Field
 
-from mavrik.core.additions import ADDITIONS
-from mavrik.core.ampacity import INSULATION_CLASSES_C, AmpacityTableName, Place, ampacity_tables
-from mavrik.core.cautions import all_cautions
-from mavrik.core.circuit import AlternatorFault, Branch, Chemistry, Document, NodeRole, TerminationCondition, TerminationKind
-from mavrik.core.conductor import LARGEST_AWG, Material, Size, SizeSystem, Stranding, conductor_table
-from mavrik.core.layouts import LAYOUTS, blank_branches
-from mavrik.core.limits import LimitProfileName, limit_table
-from mavrik.core.measurement import DropTest, InstrumentKind
+from mavrik.core.catalogue.conductor import LARGEST_AWG, Material, Size, SizeSystem, Stranding, conductor_table
+from mavrik.core.catalogue.fuses import FuseFamily, fuse_table
+from mavrik.core.circuit import (
+    BRANCH_KINDS,
+    Branch,
+    Chemistry,
+    NodeRole,
+    TerminationCondition,
+    TerminationKind,
+    blank_branches,
+)
+from mavrik.core.circuit.additions import ADDITIONS
+from mavrik.core.circuit.layouts import LAYOUTS
+from mavrik.core.document import Document
+from mavrik.core.findings import VERDICT_WORDS
+from mavrik.core.measuring.limits import LimitProfileName, limit_table
+from mavrik.core.measuring.meters import METER_KINDS
+from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.operating import State
-from mavrik.core.procedures import bench_limits
-from mavrik.core.protection import FuseFamily, fuse_table
-from mavrik.exchange.bundle import JobState, VehicleKind
+from mavrik.core.procedures import PROCEDURES, bench_limits
+from mavrik.core.thermal.ampacity import INSULATION_CLASSES_C, AmpacityTableName, Place, ampacity_tables
+from mavrik.core.workflow.cautions import all_cautions
+from mavrik.core.workflow.purposes import PURPOSE_WORDS
+from mavrik.core.workflow.stages import STAGES
+from mavrik.domain.job import JobState, VehicleKind
 
 
 class SizeChoice(Document):
@@ -57,6 +70,19 @@ class CautionChoice(Document):
     text: str
 
 
+class QuantityChoice(Document):
+    """What a quantity is shown in."""
+
+    name: str
+    label: str
+    unit: str
+    shown_unit: str
+    shown_per_unit: float
+    digits: int
+    meter: str
+    yes_or_no: bool
+
+
 class TestStart(Document):
     """What a new test starts from, to be corrected."""
 
@@ -80,7 +106,6 @@ class Catalogue(Document):
     blank_branches: tuple[Branch, ...] = Field(description="Starting values of a new branch, one a kind")
     additions: tuple[LabelledChoice, ...] = Field(description="What can be added to a drawn circuit with all that it needs")
     strandings: tuple[LabelledChoice, ...]
-    alternator_faults: tuple[LabelledChoice, ...]
     test_start: TestStart
     state_start: State = Field(description="The state that one begins to try from")
     chemistries: tuple[LabelledChoice, ...]
@@ -90,6 +115,11 @@ class Catalogue(Document):
     layouts: tuple[LabelledChoice, ...]
     ampacity_tables: tuple[LabelledChoice, ...]
     instrument_kinds: tuple[LabelledChoice, ...]
+    quantities: tuple[QuantityChoice, ...]
+    purposes: tuple[LabelledChoice, ...] = Field(description="What a job may be for")
+    stages: tuple[LabelledChoice, ...] = Field(description="The stages of the work, in their order")
+    procedures: tuple[LabelledChoice, ...] = Field(description="The tests of the trade, in the order of the work")
+    verdicts: tuple[LabelledChoice, ...]
     vehicle_kinds: tuple[LabelledChoice, ...]
     job_states: tuple[LabelledChoice, ...]
     cautions: tuple[CautionChoice, ...]
@@ -98,23 +128,6 @@ class Catalogue(Document):
 def _plain(name: str) -> LabelledChoice:
     words = {"efb": "EFB", "agm": "AGM", "lifepo4": "LiFePO4"}
     return LabelledChoice(name=name, label=words.get(name, name.replace("_", " ").capitalize()))
-
-
-BRANCH_KINDS = (
-    LabelledChoice(name="cable", label="Cable"),
-    LabelledChoice(name="ground_strap", label="Ground strap"),
-    LabelledChoice(name="fuse", label="Fuse"),
-    LabelledChoice(name="breaker", label="Breaker"),
-    LabelledChoice(name="connector", label="Connector"),
-    LabelledChoice(name="switch", label="Switch"),
-    LabelledChoice(name="relay", label="Relay contact"),
-    LabelledChoice(name="shunt", label="Shunt"),
-    LabelledChoice(name="joint", label="Bolted joint"),
-    LabelledChoice(name="body", label="Body metal"),
-    LabelledChoice(name="diode", label="Diode", why="Conducts one way, at its forward voltage."),
-    LabelledChoice(name="mosfet", label="Isolator, transistor", why="A diode that loses almost nothing."),
-    LabelledChoice(name="voltage_link", label="Voltage link", why="Closes above its cut-in, opens below its cut-out."),
-)
 
 
 @cache
@@ -146,17 +159,16 @@ def catalogue() -> Catalogue:
         ),
         termination_conditions=tuple(_plain(c) for c in TerminationCondition),
         node_roles=tuple(_plain(r) for r in NodeRole),
-        branch_kinds=BRANCH_KINDS,
+        branch_kinds=tuple(LabelledChoice(name=k.model_fields["kind"].default, label=k.title, why=k.when) for k in BRANCH_KINDS),
         blank_branches=blank_branches(),
         additions=tuple(LabelledChoice(name=a.name, label=a.label, why=a.when) for a in ADDITIONS),
         strandings=tuple(
             LabelledChoice(name=n, label=d.label, why=d.series)
             for n, d in ((n, conductor_table().strandings[n]) for n in Stranding)
         ),
-        alternator_faults=tuple(_plain(f) for f in AlternatorFault),
         state_start=State(),
         test_start=TestStart(
-            engine_space_c=DropTest.model_fields["engine_space_c"].default, ambient_c=DropTest.model_fields["ambient_c"].default
+            engine_space_c=State.model_fields["engine_space_c"].default, ambient_c=State.model_fields["ambient_c"].default
         ),
         chemistries=tuple(_plain(c) for c in Chemistry),
         fuse_families=tuple(
@@ -170,14 +182,24 @@ def catalogue() -> Catalogue:
         maker_windows=tuple(LabelledChoice(name=n, label=label, why=unit) for n, (label, unit) in bench_limits().windows.items()),
         layouts=tuple(LabelledChoice(name=layout.name, label=layout.label, why=layout.when) for layout in LAYOUTS),
         ampacity_tables=tuple(LabelledChoice(name=n, label=ampacity_tables().tables[n].label) for n in AmpacityTableName),
-        instrument_kinds=(
-            LabelledChoice(name=InstrumentKind.VOLTMETER, label="Voltmeter", why="V"),
-            LabelledChoice(name=InstrumentKind.CLAMP, label="Current clamp", why="A"),
-            LabelledChoice(name=InstrumentKind.TACHOMETER, label="Tachometer", why="/min"),
-            LabelledChoice(name=InstrumentKind.THERMOMETER, label="Infrared thermometer", why="°C"),
-            LabelledChoice(name=InstrumentKind.LOAD_BANK, label="Load bank", why="A"),
-            LabelledChoice(name=InstrumentKind.OSCILLOSCOPE, label="Oscilloscope", why="V p-p"),
+        instrument_kinds=tuple(LabelledChoice(name=k.name, label=k.title, why=k.unit) for k in METER_KINDS.values()),
+        quantities=tuple(
+            QuantityChoice(
+                name=q.name,
+                label=q.title,
+                unit=q.unit,
+                shown_unit=q.shown_unit,
+                shown_per_unit=q.shown_per_unit,
+                digits=q.digits,
+                meter=q.meter,
+                yes_or_no=q.yes_or_no,
+            )
+            for q in QUANTITIES.values()
         ),
+        purposes=tuple(LabelledChoice(name=p, label=label, why=why) for p, (label, why) in PURPOSE_WORDS.items()),
+        stages=tuple(LabelledChoice(name=x.name, label=x.title) for x in STAGES),
+        procedures=tuple(LabelledChoice(name=p.name, label=p.title, why=p.why) for p in PROCEDURES),
+        verdicts=tuple(LabelledChoice(name=v, label=w) for v, w in VERDICT_WORDS.items()),
         vehicle_kinds=tuple(_plain(k) for k in VehicleKind),
         job_states=tuple(_plain(s) for s in JobState),
         cautions=tuple(CautionChoice(**c.model_dump()) for c in all_cautions()),

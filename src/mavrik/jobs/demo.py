@@ -1,4 +1,4 @@
-"""The demo: an invented workshop with invented people, customers and vehicles.
+"""The demo: an invented town's yard with invented people, customers and vehicles.
 
 Its readings are what the core predicts for circuits with a hidden fault, rounded as a meter would show them.
 """
@@ -14,19 +14,21 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.layouts import build_layout
-from mavrik.core.measurement import DropTest, Instrument, InstrumentKind, Quantity, Reading
-from mavrik.core.prediction import OperatingState, predict
-from mavrik.core.procedures import ProcedureRun, RunReading, Unit, procedure
-from mavrik.core.sizing import SizingTarget
-from mavrik.exchange.bundle import AddedLoad, BundleCustomer, BundleVehicle, JobState, VehicleKind
-from mavrik.jobs.bench_work import save_run
+from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.measuring.instruments import Instrument, as_earned
+from mavrik.core.operating.prediction import at_output, predict
+from mavrik.core.planning.sizing import SizingTarget
+from mavrik.core.procedures import Point, procedure
+from mavrik.core.workflow.purposes import Purpose
+from mavrik.domain.job import AddedLoad, Customer, JobState, Vehicle, VehicleKind
+from mavrik.domain.roles import Role
 from mavrik.jobs.equipment import add_instrument
-from mavrik.jobs.judging import keep_proposal
 from mavrik.jobs.links import allow_address
-from mavrik.jobs.people import Role, add_person
-from mavrik.jobs.work import JobInput, create_job, save_circuit, save_test
-from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
+from mavrik.jobs.people import Who, add_person
+from mavrik.jobs.planning import keep_plan
+from mavrik.jobs.runs import ReadingInput, RunInput, save_run
+from mavrik.jobs.work import JobInput, create_job, save_circuit
+from mavrik.standin.vehicle import HiddenVehicle, hidden_faults, with_starter
 from mavrik.store.models import Person
 
 WORKSHOP = "Fennick Yard Auto Electrics"
@@ -36,35 +38,25 @@ PEOPLE = (
     (DEMO_LOGIN, "Tobin Ashgrove", Role.TECHNICIAN),
     ("ines", "Ines Larkmoor", Role.READ_ONLY),
 )
-DMM = Instrument(
-    id="dmm_1", label="Bench multimeter 1", kind=InstrumentKind.VOLTMETER, percent_of_reading=0.5, digits=2, resolution=0.001
-)
-CLAMP = Instrument(
-    id="clamp_1", label="DC clamp 400 A", kind=InstrumentKind.CLAMP, percent_of_reading=2, digits=3, resolution=0.1
-)
-SCOPE = Instrument(
-    id="scope", label="Bench oscilloscope", kind=InstrumentKind.OSCILLOSCOPE, percent_of_reading=3, digits=2, resolution=0.01
-)
+DMM = Instrument(id="dmm_1", label="Bench multimeter 1", kind="voltmeter", percent_of_reading=0.5, digits=2, resolution=0.001)
+CLAMP = Instrument(id="clamp_1", label="DC clamp 400 A", kind="clamp", percent_of_reading=2, digits=3, resolution=0.1)
+SCOPE = Instrument(id="scope", label="Bench oscilloscope", kind="oscilloscope", percent_of_reading=3, digits=2, resolution=0.01)
 INSTRUMENTS = (
     (DMM, 140),
     (CLAMP, 45),
     (
-        Instrument(
-            id="dmm_2", label="Van multimeter", kind=InstrumentKind.VOLTMETER, percent_of_reading=1.0, digits=5, resolution=0.01
-        ),
+        Instrument(id="dmm_2", label="Van multimeter", kind="voltmeter", percent_of_reading=1.0, digits=5, resolution=0.01),
         -20,
     ),
     (
-        Instrument(
-            id="tach", label="Optical tachometer", kind=InstrumentKind.TACHOMETER, percent_of_reading=0.1, digits=1, resolution=1
-        ),
+        Instrument(id="tach", label="Optical tachometer", kind="tachometer", percent_of_reading=0.1, digits=1, resolution=1),
         None,
     ),
     (
         Instrument(
             id="infrared",
             label="Infrared gun",
-            kind=InstrumentKind.THERMOMETER,
+            kind="thermometer",
             percent_of_reading=1.5,
             digits=15,
             resolution=0.1,
@@ -87,21 +79,21 @@ CONNECTED = (
 
 
 @dataclass(frozen=True)
-class DemoTest:
-    """How a demo test comes about."""
+class DemoDrops:
+    """How a demo's drop test comes about."""
 
     current_a: float
     hidden_mohm: Mapping[str, float] = field(default_factory=dict)
     left_out: tuple[str, ...] = ()
+    """Points that nobody read."""
     misread_v: Mapping[str, float] = field(default_factory=dict)
-    """Added to a side's reading, as by a slipped probe."""
+    """Added to a point's reading, as by a slipped probe."""
 
 
 @dataclass(frozen=True)
 class DemoBench:
-    """Bench tests read off the stand-in vehicle with a fault hidden in it."""
+    """Tests read off the stand-in vehicle with a fault hidden in it."""
 
-    vehicle: str
     cause: str
     made: tuple[str, ...]
 
@@ -116,68 +108,99 @@ class DemoJob:
     kind: VehicleKind
     volts: int
     complaint: str
-    promised_in_days: int
+    days: int
+    """Until it is promised; below 0 it was."""
+    purposes: tuple[Purpose, ...] = (Purpose.FIND_FAULT,)
     state: JobState = JobState.OPEN
     loads: tuple[tuple[str, float], ...] = ()
     layout: str = ""
     changes: Mapping[str, Mapping[str, object]] = field(default_factory=dict)
-    removed: Mapping[str, str] = field(default_factory=dict)
-    """Branches that are not fitted, with the node that takes the place of theirs."""
     rated_a: float = 90
-    test: DemoTest | None = None
-    proposal_a: float | None = None
+    starter: bool = False
+    drops: DemoDrops | None = None
     bench: DemoBench | None = None
+    plan_a: float | None = None
 
+
+LIBRARY = (
+    "Tallowmere Library Service",
+    "Mrs Penhale, ext. 12",
+    "Library bus no. 2, 18 seats of shelves, 2014",
+    VehicleKind.VAN,
+    12,
+)
+SCOOPS = ("Marzipan & Sons", "yard gate, not before ten", "Ice-cream van 'Polar Duchess', 2009", VehicleKind.VAN, 12)
 
 JOBS = (
     DemoJob(
-        "Saltmarsh Parcels", "depot desk, ext. 4", "Brindle Carrier van, 2.0 diesel, 2017, white, no. 31", VehicleKind.VAN, 12,
-        "Third alternator in two years. Battery lamp glows at idle after rain; slow cranking on Mondays.", 1,
-        layout="front_battery", changes={"block_ground": {"to_end": {"kind": "crimp", "condition": "corroded"}}},
-        test=DemoTest(74.0, {"block_ground": 3.4, "body_ground": 2.6}),
+        *LIBRARY, "Stops at the last village with everything dim; new alternator in spring changed nothing.", 1,
+        layout="front_battery", rated_a=90, changes={"block_ground": {"to_end": {"kind": "crimp", "condition": "corroded"}}},
+        drops=DemoDrops(78.0, {"block_ground": 3.1, "body_ground": 4.4}, ("drop_v:body_ground", "drop_v:engine_strap", "branch_a:")),
     ),
     DemoJob(
-        "Ottoline Birch", "after six", "Tarnhawk 6 camper on a Brindle chassis, 2012", VehicleKind.CAMPER, 12,
-        "Adding a fridge, roof fans and a house battery charger; wants to idle through a night without a flat battery.", 6,
-        JobState.WAITING, (("compressor fridge", 6.5), ("roof fans", 8.0), ("house battery charger", 50.0)),
-        "front_battery", test=DemoTest(68.0), proposal_a=155,
+        "Borough of Tallowmere, streets", "depot clerk", "Street sweeper 'Besom 3', sit-on, diesel", VehicleKind.OTHER, 12,
+        "Beacon dims at the kerb, battery flat by Thursday; worse since the wet leaves.", 0,
+        layout="front_battery", rated_a=85, starter=True,
+        bench=DemoBench("belt_slips:alternator", ("rest", "key_on", "regulated")),
     ),
     DemoJob(
-        "Perrin Oakhollow", "", "Corvane Tourer estate, battery moved to the boot", VehicleKind.CAR, 12,
-        "Never quite charges since the battery went into the boot. 13.4 V at the posts on the road.", 2,
-        layout="rear_battery", test=DemoTest(61.0, {"rear_ground": 2.1}, left_out=("engine_strap", "mount")),
+        *SCOOPS, "A second freezer plate, a card terminal and new lamps for the evening rounds.", 5,
+        (Purpose.MORE_LOAD,), JobState.WAITING, (("freezer plate", 21.0), ("serving lamps", 7.5), ("card terminal", 2.0)),
+        "front_battery", rated_a=90, drops=DemoDrops(66.0), plan_a=125,
     ),
     DemoJob(
-        "Gravelpit Haulage", "yard office", "Quarrion 18 t lorry, 24 V, two batteries", VehicleKind.LIGHT_TRUCK, 24,
-        "Eats a battery pair each winter. Fleet wants to know whether it is the alternator.", 3,
-        layout="parallel_batteries", rated_a=80, test=DemoTest(66.0, {"charge_fuse": 0.9}, misread_v={"feed": 0.11}),
+        "Fairground Brothers Okell", "winter quarters", "Transporter for the chair swing, 24 V, two batteries", VehicleKind.LIGHT_TRUCK, 24,
+        "Third battery pair in four seasons. Is it the charging, or the generator they feed back from?", 2,
+        layout="parallel_batteries", rated_a=80, drops=DemoDrops(64.0, {"charge_fuse": 0.8}, misread_v={"feed_v": 0.14}),
     ),
     DemoJob(
-        "Selkie Boat Share", "berth 14", "Selkie 28 launch, single diesel", VehicleKind.BOAT, 12,
-        "A 250 A unit went in last spring on the old cable. The cable is warm to the hand.", 9,
-        layout="front_battery", rated_a=250,
-        changes={"charge_cable": {"size": "4 AWG", "length_m": 2.1}, "battery_lead": {"size": "4 AWG"}, "block_ground": {"size": "2 AWG"}},
-        removed={"charge_fuse": "fuse_out"},
+        "Wetherby-Ash, veterinary surgeon", "", "Surgery on wheels, steriliser and fridge in the back", VehicleKind.VAN, 12,
+        "The steriliser's battery is never full when the calves come. Wants it charged on the road, whatever it takes.", 8,
+        (Purpose.FIND_FAULT, Purpose.BATTERY), layout="second_battery_converter", rated_a=120, drops=DemoDrops(95.0, {"mount": 2.4}),
     ),
     DemoJob(
-        "Hedgerow Recovery", "", "Wexel 4x4 pick-up, winch bumper", VehicleKind.LIGHT_TRUCK, 12,
-        "Winch, light bar and fridge to be fitted. Asks what the charging circuit will stand.", 12,
-        loads=(("light bar", 18.0), ("fridge", 5.0)),
+        "Clayfoot Potters", "kiln house", "Delivery car, battery under the rear bench", VehicleKind.CAR, 12,
+        "13.5 V at the posts, never more, since the battery went under the bench. Pots and all.", 3,
+        (Purpose.FIND_FAULT, Purpose.BATTERY), layout="rear_battery", rated_a=95,
+        drops=DemoDrops(63.0, {"rear_ground": 2.6}, ("drop_v:engine_strap", "drop_v:mount", "return_v")),
     ),
     DemoJob(
-        "Marrow & Daughter Racing", "", "Kestrelle 1600 competition car", VehicleKind.COMPETITION, 12,
-        "Pre-season check of the charging circuit after the loom was remade.", -4, JobState.DONE,
-        layout="front_battery", rated_a=70, test=DemoTest(66.0),
+        "Borough of Tallowmere, winter service", "Osric, nights", "Snow plough 'Old Blade' with salt spreader", VehicleKind.LIGHT_TRUCK, 12,
+        "Cranks like treacle below freezing; the loop to the depot needs two tries.", 4,
+        layout="rear_battery", rated_a=100, starter=True,
+        bench=DemoBench("weak_battery:battery", ("rest", "battery_load", "cranking")),
     ),
     DemoJob(
-        "Osier Canal Trips", "", "Heron 40 narrowboat, house bank of four", VehicleKind.BOAT, 12,
-        "Inverter drops out in the evening; wants to know what the second alternator really gives.", 14, JobState.OPEN,
-        layout="house_bank_diagonal", rated_a=90,
+        "Wherrygate Ferry Trust", "boathouse", "Chain ferry 'Patience', two batteries behind an isolator", VehicleKind.BOAT, 12,
+        "The lamp battery lags behind the starting one all season. Survey in three weeks.", 19,
+        (Purpose.ROUTINE_CHECK,), layout="boat_isolator", rated_a=70,
     ),
     DemoJob(
-        "Cob Lane Taxis", "night desk", "Petrel 5 estate, taxi", VehicleKind.CAR, 12,
-        "Lamp flickers at idle on wet nights, second battery in a year. Idles at the rank for hours.", 1,
-        bench=DemoBench("front", "belt_slips:alternator", ("rest", "key_on", "regulated")),
+        "Hillside Climbers' Motor Club", "", "Club hill-climb car, cut-off behind the seat", VehicleKind.COMPETITION, 12,
+        "Scrutineer wants to see the engine die at the cut-off. It came to us with the cut-off open.", 6,
+        (Purpose.ISOLATE,), layout="competition_car", rated_a=60, changes={"cut_off": {"closed": False}},
+    ),
+    DemoJob(
+        "Reedcutters of the Lower Mere", "", "Reed barge 'Avocet', four house batteries", VehicleKind.BOAT, 12,
+        "Conveyor and lamps together pull the bank down by noon. What does the second unit really give?", 11,
+        (Purpose.FIND_FAULT, Purpose.MORE_LOAD), loads=(("second conveyor", 34.0),), layout="house_bank_diagonal",
+    ),
+    DemoJob(
+        "Tallowmere Town Band", "Mr Trimble, euphonium", "Band coach trailer, lamps and a heater", VehicleKind.TOW, 12,
+        "Five fused leads to measure for the trailer's new board; the old ones were bell wire.", 9, (Purpose.MAKE_LEADS,),
+    ),
+    DemoJob(
+        *LIBRARY, "Yearly check before the winter timetable.", -410, (Purpose.ROUTINE_CHECK,), JobState.DONE,
+        layout="front_battery", rated_a=90, drops=DemoDrops(81.0),
+    ),
+    DemoJob(
+        *SCOOPS, "Lamp stays dim at the first stop; started once by neighbours.", -160, (Purpose.FIND_FAULT,), JobState.DONE,
+        layout="front_battery", rated_a=90, starter=True, drops=DemoDrops(70.0, {"charge_cable": 2.2}),
+        bench=DemoBench("none:", ("rest", "regulated")),
+    ),
+    DemoJob(
+        *LIBRARY, "Reversing lamp and a lift for wheelchairs were added over summer: does it still charge?", -35,
+        (Purpose.ROUTINE_CHECK,), JobState.DONE, layout="front_battery", rated_a=90, drops=DemoDrops(80.0, {"block_ground": 0.6}),
     ),
 )  # fmt: skip
 
@@ -187,68 +210,49 @@ def _circuit(job: DemoJob) -> Circuit:
     document["alternators"][0]["rated_a"] = job.rated_a
     for branch in document["branches"]:
         branch.update(job.changes.get(branch["id"], {}))
-    for branch_id, gone in job.removed.items():
-        branch = next(b for b in document["branches"] if b["id"] == branch_id)
-        document["branches"].remove(branch)
-        document["nodes"] = [n for n in document["nodes"] if n["id"] != gone]
-        stays = branch["from_node"] if branch["to_node"] == gone else branch["to_node"]
-        for other in document["branches"]:
-            for end in ("from_node", "to_node"):
-                if other[end] == gone:
-                    other[end] = stays
-    return Circuit.model_validate(document)
+    circuit = Circuit.model_validate(document)
+    return with_starter(circuit) if job.starter else circuit
 
 
-def _test(circuit: Circuit, made: DemoTest, who: str, at: datetime) -> DropTest:
-    state = OperatingState(made.current_a, circuit.alternator.set_point_v)
+def _meter_of(point: Point) -> Instrument | None:
+    return next((m for m in (DMM, CLAMP, SCOPE) if m.kind == point.meter), None)
+
+
+def _drop_test(circuit: Circuit, made: DemoDrops, at: datetime) -> RunInput:
+    battery = circuit.battery.id
+    state = at_output(circuit, made.current_a, loads_on=(), bank_on=battery)
     seen = predict(circuit, state, {b: mohm / 1000 for b, mohm in made.hidden_mohm.items()})
-    ring = seen.ring
-    alternator, battery = circuit.alternator, circuit.battery
-
-    def between(red: str, black: str, quantity: Quantity, branch_id: str | None = None, slip_v: float = 0.0) -> Reading:
-        volts = round(seen.node_v[red] - seen.node_v[black] + slip_v, 3)
-        return Reading(quantity=quantity, branch_id=branch_id, value=volts, red_node=red, black_node=black)
-
-    readings = [
-        between(alternator.stud_node, alternator.case_node, Quantity.STUD_VOLTAGE),
-        between(battery.positive_node, battery.negative_node, Quantity.BATTERY_VOLTAGE),
-        between(alternator.stud_node, battery.positive_node, Quantity.FEED_DROP, None, made.misread_v.get("feed", 0.0)),
-        between(battery.negative_node, alternator.case_node, Quantity.RETURN_DROP),
-    ]
-    for branch_ids, nodes in ((ring.feed, ring.feed_nodes), (ring.home, ring.home_nodes)):
-        readings += [
-            between(red, black, Quantity.BRANCH_DROP, branch_id)
-            for branch_id, red, black in zip(branch_ids, nodes, nodes[1:], strict=False)
-            if branch_id not in made.left_out
-        ]
-    return DropTest(
-        output_current_a=made.current_a,
-        engine_speed_rpm=2000,
-        voltmeter=DMM,
-        clamp=CLAMP,
-        readings=tuple(readings),
-        measured_by=who,
-        measured_at=at,
-    )
+    readings = []
+    for point in procedure("charging_drops").points(circuit):
+        if point.id.startswith(made.left_out) and made.left_out:
+            continue
+        if point.red:
+            value = seen.node_v[point.red] - seen.node_v[point.black] + made.misread_v.get(point.id, 0.0)
+        else:
+            value = made.current_a if point.element == circuit.alternator.id else seen.current_a[point.element]
+        meter = _meter_of(point)
+        shown = as_earned(point.kind, value, meter)
+        readings.append(ReadingInput(point=point.id, value=shown, instrument=meter.id if meter else None, at=at))
+    return RunInput(
+        procedure="charging_drops", readings=tuple(readings), engine_rpm=2000, engine_space_c=40, ambient_c=20, loads_on=(),
+        bank_on=battery, measured_at=at,
+    )  # fmt: skip
 
 
-def _bench_runs(circuit: Circuit, bench: DemoBench, who: str) -> list[ProcedureRun]:
+def _bench_runs(circuit: Circuit, bench: DemoBench, at: datetime) -> list[RunInput]:
     """What the stand-in vehicle lets the demo's meters read, rounded as they would show it."""
     hidden = next(h for h in hidden_faults(circuit) if h.causes == (bench.cause,))
     vehicle = HiddenVehicle(circuit, hidden, np.random.default_rng(8))
     runs = []
     for name in bench.made:
-        asks = {a.id: a for a in procedure(name).asks(circuit)}
-        meters = {m.kind: m for m in (DMM, CLAMP, SCOPE)}
-        readings = tuple(
-            RunReading(
-                ask=ask,
-                value=round(taken.value, 1 if asks[ask].unit is Unit.AMPERE else 2),
-                instrument=meters[kind].id if (kind := asks[ask].meter) in meters else None,
-            )
-            for ask, taken in vehicle.read(procedure(name)).items()
-        )
-        runs.append(ProcedureRun(procedure=name, readings=readings, instruments=tuple(meters.values()), measured_by=who))
+        points = {p.id: p for p in procedure(name).points(circuit)}
+        readings = []
+        for point_id, measured in vehicle.read(procedure(name)).items():
+            point = points[point_id]
+            meter = _meter_of(point)
+            shown = as_earned(point.kind, measured.value, meter)
+            readings.append(ReadingInput(point=point_id, value=shown, instrument=meter.id if meter else None, at=at))
+        runs.append(RunInput(procedure=name, readings=tuple(readings), measured_at=at))
     return runs
 
 
@@ -263,32 +267,33 @@ def load_demo(session: Session, today: date) -> bool:
         add_instrument(session, instrument.model_copy(update={"calibration_due": due}), who)
     for instrument_id, address in CONNECTED:
         allow_address(session, instrument_id, address, people["mara"])
-    measured_at = datetime(today.year, today.month, today.day, 9, 30, tzinfo=UTC) - timedelta(days=1)
     for job in JOBS:
-        record = create_job(
-            session,
-            JobInput(
-                customer=BundleCustomer(name=job.customer, contact=job.contact),
-                vehicle=BundleVehicle.model_validate(
-                    {"description": job.vehicle, "kind": job.kind, "system_voltage_v": job.volts}
-                ),
-                complaint=job.complaint,
-                loads_to_add=tuple(AddedLoad(label=label, current_a=amps) for label, amps in job.loads),
-                promised=today + timedelta(days=job.promised_in_days),
-                state=job.state,
-            ),
-            who,
-        )
-        if not (job.layout or job.bench):
-            continue
-        circuit = VEHICLES[job.bench.vehicle] if job.bench else _circuit(job)
-        saved = save_circuit(session, record.id, circuit, who, lock=None)
-        if job.test is not None:
-            save_test(session, record.id, saved.id, _test(circuit, job.test, who.name, measured_at), who)
-        if job.bench is not None:
-            for run in _bench_runs(circuit, job.bench, who.name):
-                save_run(session, record.id, saved.id, run, who)
-        if job.proposal_a is not None:
-            target = SizingTarget(target_current_a=job.proposal_a, alternator_label=f"{job.proposal_a:g} A alternator")
-            keep_proposal(session, record.id, target, who)
+        _load_job(session, job, today, who)
     return True
+
+
+def _load_job(session: Session, job: DemoJob, today: date, who: Who) -> None:
+    day = today + timedelta(days=min(job.days, 0) - 1)
+    at = datetime(day.year, day.month, day.day, 9, 30, tzinfo=UTC)
+    details = JobInput(
+        customer=Customer(name=job.customer, contact=job.contact),
+        vehicle=Vehicle.model_validate({"description": job.vehicle, "kind": job.kind, "system_voltage_v": job.volts}),
+        complaint=job.complaint,
+        purposes=job.purposes,
+        loads_to_add=tuple(AddedLoad(label=label, current_a=amps) for label, amps in job.loads),
+        promised=today + timedelta(days=job.days),
+        state=job.state,
+    )
+    record = create_job(session, details, who)
+    if not job.layout:
+        return
+    circuit = _circuit(job)
+    saved = save_circuit(session, record.id, circuit, who, lock=None)
+    runs = _bench_runs(circuit, job.bench, at) if job.bench else []
+    if job.drops:
+        runs.append(_drop_test(circuit, job.drops, at + timedelta(minutes=25)))
+    for run in runs:
+        save_run(session, record.id, saved.id, run, who)
+    if job.plan_a is not None:
+        target = SizingTarget(target_current_a=job.plan_a, alternator_label=f"{job.plan_a:g} A alternator")
+        keep_plan(session, record.id, target, who)

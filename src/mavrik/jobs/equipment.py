@@ -6,33 +6,26 @@ from pydantic import Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from mavrik.core.circuit import Document
-from mavrik.core.measurement import Instrument, InstrumentKind, accuracy_in_words
-from mavrik.core.topology import Problem
+from mavrik.core.document import Document, Problem
+from mavrik.core.measuring.instruments import Instrument, accuracy_in_words
+from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError
 from mavrik.jobs.people import Who
-from mavrik.jobs.work import note_change
 from mavrik.store import models
 
 STARTING_SET = (
-    Instrument(
-        id="dmm", label="Bench multimeter", kind=InstrumentKind.VOLTMETER, percent_of_reading=0.5, digits=2, resolution=0.001
-    ),
-    Instrument(id="clamp", label="DC clamp meter", kind=InstrumentKind.CLAMP, percent_of_reading=2, digits=3, resolution=0.1),
-    Instrument(
-        id="tacho", label="Optical tachometer", kind=InstrumentKind.TACHOMETER, percent_of_reading=0.1, digits=2, resolution=1
-    ),
+    Instrument(id="dmm", label="Bench multimeter", kind="voltmeter", percent_of_reading=0.5, digits=2, resolution=0.001),
+    Instrument(id="clamp", label="DC clamp meter", kind="clamp", percent_of_reading=2, digits=3, resolution=0.1),
+    Instrument(id="tacho", label="Optical tachometer", kind="tachometer", percent_of_reading=0.1, digits=2, resolution=1),
     Instrument(
         id="infrared",
         label="Infrared thermometer",
-        kind=InstrumentKind.THERMOMETER,
+        kind="thermometer",
         percent_of_reading=1.5,
         digits=15,
         resolution=0.1,
     ),
-    Instrument(
-        id="scope", label="Bench oscilloscope", kind=InstrumentKind.OSCILLOSCOPE, percent_of_reading=3, digits=2, resolution=0.01
-    ),
+    Instrument(id="scope", label="Bench oscilloscope", kind="oscilloscope", percent_of_reading=3, digits=2, resolution=0.01),
 )
 """What a new workshop starts with; the accuracy is that of usual hand meters, to be corrected from the manual."""
 
@@ -89,7 +82,6 @@ def change_instrument(session: Session, instrument_id: str, given: Instrument, l
         raise InvalidError("An instrument keeps its id.", [Problem(given.id, "id", "An instrument keeps its id.")])
     row = _held(session, instrument_id, lock)
     row.document = given.model_dump(mode="json")
-    row.lock += 1
     note_change(session, None, who, f"changed instrument {given.id}")
     session.flush()
     return record_of(row)

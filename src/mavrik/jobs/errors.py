@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from mavrik.core.topology import Problem
+from mavrik.core.document import Problem
 
 
 class JobError(Exception):

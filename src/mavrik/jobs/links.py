@@ -15,17 +15,17 @@ from pydantic import Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from mavrik.core.circuit import Document
-from mavrik.core.measurement import Instrument
-from mavrik.core.stable import Follower
-from mavrik.core.topology import Problem
-from mavrik.instruments.base import LinkError, parse_address
+from mavrik.core.document import Document, Problem
+from mavrik.core.measuring.instruments import Instrument, as_earned, earned_digits, reading_uncertainty
+from mavrik.core.measuring.quantities import QUANTITIES
+from mavrik.core.measuring.stability import Follower
+from mavrik.instruments.base import LinkError, Shown, parse_address
 from mavrik.instruments.kinds import connect
 from mavrik.instruments.simulated import Placing, place
+from mavrik.jobs.changes import note_change
 from mavrik.jobs.equipment import InstrumentRecord, record_of
 from mavrik.jobs.errors import InvalidError, LinkLostError, NotFoundError
 from mavrik.jobs.people import Who
-from mavrik.jobs.work import note_change
 from mavrik.store import models
 
 EVERY_S = 0.12
@@ -45,6 +45,9 @@ class LiveReading(Document):
     unit: str
     overload: bool
     stable: bool
+    earned: Annotated[float | None, Field(description="The value with no more digits than the meter earns")] = None
+    digits: Annotated[int | None, Field(description="Behind the point of the shown value, as many as it earns")] = None
+    spread: Annotated[float | None, Field(description="Standard deviation of the latest values, where they are stable")] = None
     held: Annotated[bool, Field(description="Its last digit has not moved for long: is it on hold?")] = False
     lost: str = ""
 
@@ -120,16 +123,25 @@ def _follow(instrument: Instrument, address: str, placing: Placing) -> Iterator[
         while (passed := time.monotonic() - begin) < LONGEST_S:
             shown = meter.read()
             follower.add(shown.value, passed)
-            yield _event(
-                LiveReading(
-                    value=shown.value, unit=shown.unit, overload=shown.overload, stable=follower.stable, held=follower.held
-                )
-            )
+            yield _event(_reading(instrument, shown, follower, placing.quantity))
             time.sleep(EVERY_S)
     except LinkError as error:
         yield _lost(str(error))
     finally:
         meter.close()
+
+
+def _reading(instrument: Instrument, shown: Shown, follower: Follower, quantity: str) -> LiveReading:
+    """What is shown, with the digits that it earns as a value of a quantity."""
+    earned = digits = None
+    of = QUANTITIES.get(quantity) or next((q for q in QUANTITIES.values() if q.meter == instrument.kind), None)
+    if shown.value is not None and of is not None:
+        earned = as_earned(of, shown.value, instrument)
+        digits = earned_digits(of, reading_uncertainty(of, shown.value, instrument))
+    return LiveReading(
+        value=shown.value, unit=shown.unit, overload=shown.overload, stable=follower.stable, held=follower.held,
+        earned=earned, digits=digits, spread=follower.spread,
+    )  # fmt: skip
 
 
 def _lost(why: str) -> str:

@@ -5,15 +5,14 @@ from __future__ import annotations
 import secrets
 from dataclasses import dataclass
 from datetime import timedelta
-from enum import StrEnum
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import delete, func, or_, select
 from sqlalchemy.orm import Session
 
-from mavrik.core.circuit import Document
-from mavrik.core.topology import Problem
+from mavrik.core.document import Document, Problem
+from mavrik.domain.roles import Role
 from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError, TooManyError
 from mavrik.store.models import Change, Person, SignInFailure
 
@@ -24,19 +23,6 @@ WINDOW = timedelta(minutes=10)
 
 _hasher = PasswordHasher()
 _decoy = _hasher.hash(secrets.token_urlsafe(16))
-
-
-class Role(StrEnum):
-    """What a person may do: read; work on jobs; also look after people."""
-
-    READ_ONLY = "read_only"
-    TECHNICIAN = "technician"
-    LEAD = "lead"
-
-    @property
-    def rank(self) -> int:
-        """Higher may do more."""
-        return [Role.READ_ONLY, Role.TECHNICIAN, Role.LEAD].index(self)
 
 
 @dataclass(frozen=True)
@@ -140,7 +126,15 @@ def add_person(session: Session, login: str, name: str, role: Role, password: st
     _refuse(problems + _name_problems(name) + _password_problems(password))
     person = Person(login=login, name=name, role=role.value, password_hash=_hasher.hash(password), stamp=secrets.token_hex(8))
     session.add(person)
-    session.add(Change(person_id=by.id if by else None, person_name=by.name if by else "set-up", what=f"added {role} {login}"))
+    session.add(
+        Change(
+            person_id=by.id if by else None,
+            person_name=by.name if by else "set-up",
+            what=f"added {role} {login}",
+            kind="made",
+            thing=f"account {login}",
+        )
+    )
     session.flush()
     return who_is(person)
 
@@ -189,13 +183,12 @@ def change_person(
     person.name, person.role, person.active = name, role.value, active
     if password:
         person.password_hash = _hasher.hash(password)
-    person.lock += 1
     if password or not active:
         person.stamp = secrets.token_hex(8)
     what = (
         f"changed account {person.login}: {role.value}, {'active' if active else 'closed'}{', new password' if password else ''}"
     )
-    session.add(Change(person_id=by.id, person_name=by.name, what=what))
+    session.add(Change(person_id=by.id, person_name=by.name, what=what, kind="changed", thing=f"account {person.login}"))
     session.flush()
     return account_of(person)
 
@@ -210,9 +203,17 @@ def change_password(session: Session, who: Who, old: str, new: str, address: str
     _refuse(problems)
     person = session.get(Person, who.id)
     if person is None or sign_in(session, who.login, old, address) is None:
-        raise InvalidError("Your password of now is wrong.", [Problem("password", "password", "This is not your password")])
+        raise InvalidError("Current password is incorrect.", [Problem("password", "password", "Current password is incorrect")])
     person.password_hash = _hasher.hash(new)
     person.stamp = secrets.token_hex(8)
-    session.add(Change(person_id=who.id, person_name=who.name, what="changed the own password"))
+    session.add(
+        Change(
+            person_id=who.id,
+            person_name=who.name,
+            what="changed the own password",
+            kind="changed",
+            thing=f"account {person.login}",
+        )
+    )
     session.flush()
     return who_is(person)

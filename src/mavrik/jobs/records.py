@@ -3,20 +3,17 @@
 from __future__ import annotations
 
 from datetime import date, datetime
+from typing import Any
 
-from mavrik.core.circuit import Circuit, Document
-from mavrik.core.limits import LimitProfileName
-from mavrik.core.measurement import DropTest, Reading
-from mavrik.core.procedures import MakerLimits, ProcedureRun
-from mavrik.core.progress import Progress
-from mavrik.exchange.bundle import (
-    AddedLoad,
-    BundleCustomer,
-    BundleVehicle,
-    CircuitRole,
-    JobState,
-    ProposalRecord,
-)
+from pydantic import Field
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.document import Document
+from mavrik.core.findings.documents import Headline
+from mavrik.core.measuring.readings import Run
+from mavrik.core.procedures import complete_run
+from mavrik.core.workflow.progress import Progress
+from mavrik.domain.job import CircuitRole, Customer, DocumentKind, JobDetails, JobState, Plan, Vehicle
 from mavrik.store import models
 
 
@@ -27,31 +24,31 @@ class CircuitRecord(Document):
     role: CircuitRole
     revision: int
     lock: int
-    frozen: bool
-    """Whether a test refers to it; saving then makes a new revision."""
+    frozen: bool = Field(description="Whether a run or a plan refers to it; saving then makes a new revision")
     created_at: datetime
     document: Circuit
-    proposal: ProposalRecord | None
-
-
-class TestRecord(Document):
-    """A test run with its place in the job."""
-
-    __test__ = False
-
-    id: int
-    circuit_id: int
-    lock: int
-    test: DropTest
 
 
 class RunRecord(Document):
-    """A bench test with its place in the job."""
+    """A run with its place in the job."""
 
     id: int
     circuit_id: int
     measured_at: datetime
-    run: ProcedureRun
+    supersedes: int | None = Field(description="Id of the run that this one corrects or carries on")
+    stands: bool = Field(description="Whether no later run corrects it")
+    run: Run
+
+
+class PlanRecord(Document):
+    """A kept plan with the circuit it made."""
+
+    id: int
+    kind: DocumentKind
+    revision: int
+    circuit_id: int | None
+    created_at: datetime
+    document: Plan
 
 
 class ChangeRecord(Document):
@@ -59,7 +56,11 @@ class ChangeRecord(Document):
 
     at: datetime
     person: str
+    kind: str
+    thing: str
     what: str
+    before: dict[str, Any] | None
+    after: dict[str, Any] | None
 
 
 class JobRow(Document):
@@ -72,28 +73,25 @@ class JobRow(Document):
     kind: str
     system_voltage_v: int
     complaint: str
+    purposes: tuple[str, ...]
     promised: date | None
     state: JobState
     progress: Progress
+    headline: Headline | None = Field(description="What was found; null without a circuit")
+    damaged: str = Field("", description="Why the row cannot be read; empty: it can")
 
 
-class JobRecord(Document):
+class JobRecord(JobDetails):
     """A whole job."""
 
     id: int
     number: str
     lock: int
-    customer: BundleCustomer
-    vehicle: BundleVehicle
-    complaint: str
-    loads_to_add: tuple[AddedLoad, ...]
-    promised: date | None
-    state: JobState
-    limit_profile: LimitProfileName
-    maker_limits: MakerLimits
+    customer: Customer
+    vehicle: Vehicle
     circuits: tuple[CircuitRecord, ...]
-    tests: tuple[TestRecord, ...]
     runs: tuple[RunRecord, ...]
+    documents: tuple[PlanRecord, ...]
     progress: Progress
     changes: tuple[ChangeRecord, ...]
 
@@ -108,41 +106,41 @@ def circuit_record(row: models.CircuitVersion, frozen: bool) -> CircuitRecord:
         frozen=frozen,
         created_at=row.created_at,
         document=Circuit.model_validate(row.document),
-        proposal=ProposalRecord.model_validate(row.proposal) if row.proposal else None,
     )
 
 
-def drop_test(row: models.TestRun) -> DropTest:
-    """A test row as the core's document."""
-    return DropTest.model_validate(
-        {
-            **row.conditions,
-            "procedure": row.procedure,
-            "measured_by": row.measured_by,
-            "measured_at": row.measured_at,
-            "readings": [
-                Reading(
-                    quantity=r.quantity,
-                    branch_id=r.branch_id,
-                    value=r.value,
-                    red_node=r.red_node,
-                    black_node=r.black_node,
-                )
-                for r in row.readings
-            ],
-        }
+def run_of(row: models.Run) -> Run:
+    """A run's row as the core's document; one of an earlier version is completed with its circuit."""
+    run = Run.model_validate(row.document)
+    if all(r.uncertainty is not None for r in run.readings):
+        return run
+    return complete_run(Circuit.model_validate(row.circuit.document), run)
+
+
+def run_record(row: models.Run, superseded: set[int]) -> RunRecord:
+    """A run's row as a record."""
+    return RunRecord(
+        id=row.id,
+        circuit_id=row.circuit_id,
+        measured_at=row.measured_at,
+        supersedes=row.supersedes_id,
+        stands=row.id not in superseded,
+        run=run_of(row),
     )
 
 
-def test_record(row: models.TestRun) -> TestRecord:
-    """A test row as a record."""
-    return TestRecord(id=row.id, circuit_id=row.circuit_id, lock=row.lock, test=drop_test(row))
+def superseded_ids(rows: list[models.Run]) -> set[int]:
+    """Ids of the runs that a later one corrects."""
+    return {r.supersedes_id for r in rows if r.supersedes_id is not None}
 
 
-test_record.__test__ = False  # type: ignore[attr-defined]
-
-
-def run_record(row: models.BenchRun) -> RunRecord:
-    """A bench test's row as a record."""
-    run = ProcedureRun.model_validate(row.document)
-    return RunRecord(id=row.id, circuit_id=row.circuit_id, measured_at=row.measured_at, run=run)
+def plan_record(row: models.JobDocument) -> PlanRecord:
+    """A kept plan's row as a record."""
+    return PlanRecord(
+        id=row.id,
+        kind=DocumentKind(row.kind),
+        revision=row.revision,
+        circuit_id=row.circuit_id,
+        created_at=row.created_at,
+        document=Plan.model_validate(row.document),
+    )

@@ -1,62 +1,45 @@
-"""Jobs: list, open, make, change; circuits and tests of a job."""
+"""Jobs: list, open, make, change; their circuits."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from datetime import UTC, date, datetime
-from typing import Annotated
+from datetime import UTC, datetime
+from typing import Any
 
-from pydantic import Field
 from sqlalchemy import func, or_, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm.attributes import flag_modified
 
-from mavrik.core.circuit import CIRCUIT_SCHEMA_VERSION, Circuit, Document
-from mavrik.core.limits import LimitProfileName
-from mavrik.core.measurement import DropTest, check_readings
-from mavrik.core.procedures import MakerLimits, MakerWindow
-from mavrik.core.progress import Progress, progress
-from mavrik.core.topology import check_circuit
-from mavrik.exchange.bundle import (
-    AddedLoad,
-    BundleCustomer,
-    BundleVehicle,
-    CircuitRole,
-    JobState,
-    ProposalRecord,
-)
+from mavrik.core.circuit import CIRCUIT_SCHEMA_VERSION, Circuit
+from mavrik.core.circuit.rules import check_circuit
+from mavrik.core.findings import Findings
+from mavrik.core.findings.measured import with_measured
+from mavrik.core.workflow.progress import Progress, progress
+from mavrik.core.workflow.stages import JobFacts
+from mavrik.domain.job import CircuitRole, Customer, DocumentKind, JobDetails, JobState, Vehicle
+from mavrik.jobs.changes import differing, last_editor, note_change
 from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError
+from mavrik.jobs.finding import details_of, findings_of, keep_findings, latest
 from mavrik.jobs.people import Who
 from mavrik.jobs.records import (
     ChangeRecord,
     CircuitRecord,
     JobRecord,
     JobRow,
-    TestRecord,
     circuit_record,
-    drop_test,
+    plan_record,
     run_record,
-    test_record,
+    superseded_ids,
 )
-from mavrik.store.models import Change, CircuitVersion, Customer, Job, Reading, TestRun, Vehicle
+from mavrik.store import models
+from mavrik.store.models import Change, CircuitVersion, Job
 
 
-class JobInput(Document):
+class JobInput(JobDetails):
     """What a person enters of a job."""
 
-    customer: BundleCustomer
-    vehicle: BundleVehicle
-    complaint: Annotated[str, Field(min_length=1, max_length=4000)]
-    loads_to_add: Annotated[tuple[AddedLoad, ...], Field(max_length=50)] = ()
-    promised: date | None = None
-    state: JobState = JobState.OPEN
-    limit_profile: LimitProfileName = LimitProfileName.COMMON
-    maker_limits: MakerLimits = Field(default_factory=dict)
-
-
-def note_change(session: Session, job_id: int | None, who: Who, what: str) -> None:
-    """Keep who did what."""
-    session.add(Change(job_id=job_id, person_id=who.id, person_name=who.name, what=what))
+    customer: Customer
+    vehicle: Vehicle
 
 
 def get_row(session: Session, job_id: int, lock: bool = False) -> Job:
@@ -68,28 +51,54 @@ def get_row(session: Session, job_id: int, lock: bool = False) -> Job:
     return row
 
 
-def latest(circuits: Sequence[CircuitVersion], role: CircuitRole) -> CircuitVersion | None:
-    """The highest revision of a role."""
-    found = [c for c in circuits if c.role == role.value]
-    return max(found, key=lambda c: c.revision) if found else None
+def _progress(row: Job, findings: Findings | None) -> Progress:
+    version = latest(row.circuits, CircuitRole.AS_FOUND)
+    details = details_of(row)
+    facts = JobFacts(
+        purposes=frozenset(details.purposes),
+        circuit=Circuit.model_validate(version.document) if version else None,
+        findings=findings,
+        loads_to_add=bool(details.loads_to_add),
+        plans=sum(d.kind == DocumentKind.PLAN.value for d in row.documents),
+        handed_over=details.state is JobState.DONE,
+    )
+    return progress(facts, details.added_stages)
 
 
-def latest_test(tests: Sequence[TestRun], circuits: Sequence[CircuitVersion], role: CircuitRole) -> TestRun | None:
-    """The newest test on any revision of a role."""
-    ids = {c.id for c in circuits if c.role == role.value}
-    found = [t for t in tests if t.circuit_id in ids]
-    return max(found, key=lambda t: t.id) if found else None
+def _row(session: Session, row: Job) -> JobRow:
+    findings = findings_of(session, row)
+    return JobRow(
+        id=row.id,
+        number=row.number,
+        customer=row.vehicle.customer.name,
+        vehicle=row.vehicle.description,
+        kind=row.vehicle.kind,
+        system_voltage_v=row.vehicle.system_voltage_v,
+        complaint=row.complaint,
+        purposes=tuple(row.purposes),
+        promised=row.promised,
+        state=JobState(row.state),
+        progress=_progress(row, findings),
+        headline=findings.headline if findings else None,
+    )
 
 
-def _progress(row: Job) -> Progress:
-    circuit = latest(row.circuits, CircuitRole.AS_FOUND)
-    test = latest_test(row.tests, row.circuits, CircuitRole.AS_FOUND)
-    return progress(
-        Circuit.model_validate(circuit.document) if circuit else None,
-        drop_test(test) if test else None,
-        wants_proposal=bool(row.loads_to_add),
-        has_proposal=latest(row.circuits, CircuitRole.PROPOSAL) is not None,
-        handed_over=row.state == JobState.DONE.value,
+def _damaged(row: Job, why: str) -> JobRow:
+    """A row that cannot be read stands in the list as such: one job does not take the others with it."""
+    return JobRow(
+        id=row.id,
+        number=row.number,
+        customer=row.vehicle.customer.name,
+        vehicle=row.vehicle.description,
+        kind=row.vehicle.kind,
+        system_voltage_v=row.vehicle.system_voltage_v,
+        complaint=row.complaint,
+        purposes=(),
+        promised=None,
+        state=JobState.OPEN,
+        progress=progress(JobFacts(frozenset())),
+        headline=None,
+        damaged=why,
     )
 
 
@@ -101,65 +110,61 @@ def list_jobs(session: Session, search: str = "", state: JobState | None = None,
     query = (
         select(Job)
         .join(Job.vehicle)
-        .join(Vehicle.customer)
-        .options(selectinload(Job.circuits), selectinload(Job.tests))
+        .join(models.Vehicle.customer)
+        .options(selectinload(Job.circuits), selectinload(Job.runs), selectinload(Job.documents), selectinload(Job.findings))
         .order_by(Job.state == "done", Job.promised.asc().nulls_last(), Job.id.desc())
         .limit(limit)
     )
     for word in search.split()[:8]:
         like = "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
         query = query.where(
-            or_(Job.number.ilike(like), Job.complaint.ilike(like), Vehicle.description.ilike(like), Customer.name.ilike(like))
+            or_(
+                Job.number.ilike(like),
+                Job.complaint.ilike(like),
+                models.Vehicle.description.ilike(like),
+                models.Customer.name.ilike(like),
+            )
         )
     if state is not None:
         query = query.where(Job.state == state.value)
-    return [
-        JobRow(
-            id=row.id,
-            number=row.number,
-            customer=row.vehicle.customer.name,
-            vehicle=row.vehicle.description,
-            kind=row.vehicle.kind,
-            system_voltage_v=row.vehicle.system_voltage_v,
-            complaint=row.complaint,
-            promised=row.promised,
-            state=JobState(row.state),
-            progress=_progress(row),
-        )
-        for row in session.scalars(query)
-    ]
+    rows = []
+    for row in session.scalars(query):
+        try:
+            rows.append(_row(session, row))
+        except ValueError as error:
+            rows.append(_damaged(row, f"This job cannot be read: {error}"[:500]))
+    return rows
 
 
 def _measured_on(row: Job) -> set[int]:
-    """Circuit versions that a test or a run refers to: they never change."""
-    return {t.circuit_id for t in row.tests} | {r.circuit_id for r in row.runs}
+    """Circuit versions that a run or a document refers to: they never change."""
+    return {r.circuit_id for r in row.runs} | {d.circuit_id for d in row.documents if d.circuit_id is not None}
 
 
 def job_record(session: Session, row: Job) -> JobRecord:
     """Everything of a job."""
-    tested = _measured_on(row)
+    tested, details = _measured_on(row), details_of(row)
     changes = session.scalars(select(Change).where(Change.job_id == row.id).order_by(Change.id.desc()).limit(50))
+    gone = superseded_ids(row.runs)
     return JobRecord(
         id=row.id,
         number=row.number,
         lock=row.lock,
-        customer=BundleCustomer(name=row.vehicle.customer.name, contact=row.vehicle.customer.contact),
-        vehicle=BundleVehicle(
+        customer=Customer(name=row.vehicle.customer.name, contact=row.vehicle.customer.contact),
+        vehicle=Vehicle(
             description=row.vehicle.description,
             kind=row.vehicle.kind,
             system_voltage_v=row.vehicle.system_voltage_v,
         ),
-        complaint=row.complaint,
-        loads_to_add=tuple(AddedLoad.model_validate(load) for load in row.loads_to_add),
-        promised=row.promised,
-        state=JobState(row.state),
-        limit_profile=LimitProfileName(row.limit_profile),
-        maker_limits={n: MakerWindow.model_validate(w) for n, w in row.maker_limits.items()},
+        **{name: getattr(details, name) for name in JobDetails.model_fields},
         circuits=tuple(circuit_record(c, c.id in tested) for c in row.circuits),
-        tests=tuple(test_record(t) for t in row.tests),
-        runs=tuple(run_record(r) for r in row.runs),
-        progress=_progress(row),
-        changes=tuple(ChangeRecord(at=c.at, person=c.person_name, what=c.what) for c in changes),
+        runs=tuple(run_record(r, gone) for r in row.runs),
+        documents=tuple(plan_record(d) for d in row.documents),
+        progress=_progress(row, findings_of(session, row)),
+        changes=tuple(
+            ChangeRecord(at=c.at, person=c.person_name, kind=c.kind, thing=c.thing, what=c.what, before=c.before, after=c.after)
+            for c in changes
+        ),
     )
 
 
@@ -168,12 +173,12 @@ def open_job(session: Session, job_id: int) -> JobRecord:
     return job_record(session, get_row(session, job_id))
 
 
-def _customer(session: Session, given: BundleCustomer) -> Customer:
-    same = select(Customer).where(func.lower(Customer.name) == given.name.lower())
+def _customer(session: Session, given: Customer) -> models.Customer:
+    same = select(models.Customer).where(func.lower(models.Customer.name) == given.name.lower())
     row = session.scalar(same)
     if row is None:
         # Two jobs of a new customer may be opened at one moment: the second takes the row that the first made.
-        session.execute(insert(Customer).values(name=given.name, contact=given.contact).on_conflict_do_nothing())
+        session.execute(insert(models.Customer).values(name=given.name, contact=given.contact).on_conflict_do_nothing())
         row = session.scalars(same).one()
     if given.contact:
         row.contact = given.contact
@@ -192,7 +197,7 @@ def next_number(session: Session) -> str:
 
 def make_job(session: Session, given: JobInput, who: Who, number: str | None = None) -> Job:
     """A new job from what was entered; returns its row."""
-    vehicle = Vehicle(customer=_customer(session, given.customer), **given.vehicle.model_dump(mode="json"))
+    vehicle = models.Vehicle(customer=_customer(session, given.customer), **given.vehicle.model_dump(mode="json"))
     row = Job(
         number=number or next_number(session),
         vehicle=vehicle,
@@ -202,14 +207,16 @@ def make_job(session: Session, given: JobInput, who: Who, number: str | None = N
         state=given.state.value,
         limit_profile=given.limit_profile.value,
         maker_limits={n: w.model_dump(mode="json") for n, w in given.maker_limits.items()},
+        purposes=[p.value for p in given.purposes],
+        added_stages=list(given.added_stages),
         created_by_id=who.id,
         circuits=[],
-        tests=[],
         runs=[],
+        documents=[],
     )
     session.add(row)
     session.flush()
-    note_change(session, row.id, who, "opened the job")
+    note_change(session, row.id, who, "opened the job", kind="made", thing="job")
     return row
 
 
@@ -219,7 +226,7 @@ def create_job(session: Session, given: JobInput, who: Who) -> JobRecord:
 
 
 def change_job(session: Session, job_id: int, given: JobInput, lock: int, who: Who) -> JobRecord:
-    """Save a job's particulars.
+    """Save a job's details.
 
     lock: the version they were edited from
     Raises ConflictError, with what is kept now, when somebody else saved in between; InvalidError for another system
@@ -229,10 +236,11 @@ def change_job(session: Session, job_id: int, given: JobInput, lock: int, who: W
     if row.lock != lock:
         theirs = job_record(session, row)
         raise ConflictError(
-            f"{_last_editor(session, job_id)} saved this job while you were editing it.", theirs.model_dump(mode="json")
+            f"{last_editor(session, job_id)} saved this job while you were editing it.", theirs.model_dump(mode="json")
         )
     if row.circuits and row.vehicle.system_voltage_v != given.vehicle.system_voltage_v:
         raise InvalidError("The system voltage cannot change once the circuit is described.")
+    before = _entered(row)
     row.vehicle.customer = _customer(session, given.customer)
     row.vehicle.description = given.vehicle.description
     row.vehicle.kind = given.vehicle.kind.value
@@ -243,15 +251,31 @@ def change_job(session: Session, job_id: int, given: JobInput, lock: int, who: W
     row.state = given.state.value
     row.limit_profile = given.limit_profile.value
     row.maker_limits = {n: w.model_dump(mode="json") for n, w in given.maker_limits.items()}
-    row.lock += 1
-    note_change(session, row.id, who, "changed the job's particulars")
+    row.purposes = [p.value for p in given.purposes]
+    row.added_stages = list(given.added_stages)
+    was, now = differing(before, _entered(row))
+    if was != now:
+        # The vehicle and the customer are rows of their own: the job's version counts for all three.
+        flag_modified(row, "complaint")
+        note_change(
+            session, row.id, who, f"changed the job details: {', '.join(now)}", kind="changed", thing="job", before=was, after=now
+        )
     session.flush()
+    keep_findings(session, row)
     return job_record(session, row)
 
 
-def _last_editor(session: Session, job_id: int) -> str:
-    name = session.scalar(select(Change.person_name).where(Change.job_id == job_id).order_by(Change.id.desc()).limit(1))
-    return name or "Somebody"
+def _entered(row: Job) -> dict[str, Any]:
+    """What was entered of a job, as plain JSON."""
+    vehicle = row.vehicle
+    return {
+        **details_of(row).model_dump(mode="json"),
+        "customer": vehicle.customer.name,
+        "contact": vehicle.customer.contact,
+        "vehicle": vehicle.description,
+        "vehicle_kind": vehicle.kind,
+        "system_voltage_v": vehicle.system_voltage_v,
+    }
 
 
 def save_circuit(
@@ -261,16 +285,17 @@ def save_circuit(
     who: Who,
     *,
     lock: int | None,
+    circuit_id: int | None = None,
     as_new_revision: bool = False,
     role: CircuitRole = CircuitRole.AS_FOUND,
-    proposal: ProposalRecord | None = None,
 ) -> CircuitRecord:
     """Save a circuit of a job.
 
-    lock: the version it was edited from, or None for the first
+    circuit_id, lock: the version it was edited from, or None for the first; without an id, the latest
     as_new_revision: keep what is there and add this one beside it, whoever saved last
-    A version that a test refers to is never changed: saving makes the next revision.
-    Raises InvalidError for a circuit that does not close, ConflictError when somebody else saved in between.
+    A version that a run or a plan refers to is never changed: saving makes the next revision. A circuit that cannot charge is
+    saved all the same; what it cannot do is among its findings.
+    Raises InvalidError for a circuit that cannot be computed, ConflictError when somebody else saved in between.
     """
     row = get_row(session, job_id, lock=True)
     if document.system_voltage_v != row.vehicle.system_voltage_v:
@@ -280,93 +305,66 @@ def save_circuit(
         raise InvalidError(problems[0].message, problems)
     current = latest(row.circuits, role)
     frozen = current is not None and current.id in _measured_on(row)
-    if not as_new_revision and current is not None and current.lock != lock:
+    if not as_new_revision and current is not None and (current.lock != lock or circuit_id not in (None, current.id)):
         raise ConflictError(
-            f"{_last_editor(session, job_id)} saved this circuit while you were editing it.",
+            f"{last_editor(session, job_id)} saved this circuit while you were editing it.",
             circuit_record(current, frozen).model_dump(mode="json"),
         )
     stored = document.model_dump(mode="json")
     named = role.value.replace("_", " ")
     if current is None or frozen or as_new_revision:
         revision = current.revision + 1 if current else 1
-        # The lock goes on counting over revisions, so an editor of the old one cannot overwrite the new one unseen.
         current = CircuitVersion(
             job=row,
             role=role.value,
             revision=revision,
             schema_version=CIRCUIT_SCHEMA_VERSION,
             document=stored,
-            proposal=proposal.model_dump(mode="json") if proposal else None,
-            lock=current.lock + 1 if current else 1,
             created_by_id=who.id,
         )
         session.add(current)
-        note_change(session, job_id, who, f"saved circuit {named}, revision {revision}")
+        session.flush()
+        note_change(
+            session, job_id, who, f"saved circuit {named}, revision {revision}", kind="made", thing=f"circuit {current.id}"
+        )
     else:
+        was, now = _changed_parts(current.document, stored)
         current.document = stored
-        current.proposal = proposal.model_dump(mode="json") if proposal else None
-        current.lock += 1
-        note_change(session, job_id, who, f"changed circuit {named}, revision {current.revision}")
-    session.flush()
+        session.flush()
+        note_change(
+            session, job_id, who, f"changed circuit {named}, revision {current.revision}", kind="changed", thing=f"circuit {current.id}",
+            before=was, after=now,
+        )  # fmt: skip
+    session.refresh(row, ["circuits"])
+    if role is CircuitRole.AS_FOUND:
+        keep_findings(session, row)
     return circuit_record(current, False)
 
 
-def fill_test(row: TestRun, test: DropTest, who: Who) -> None:
-    """Write a test document into its row, keeping the rows of readings that stay."""
-    row.procedure = test.procedure
-    row.conditions = test.model_dump(mode="json", exclude={"procedure", "readings", "measured_by", "measured_at"})
-    row.measured_by = test.measured_by or who.name
-    row.measured_at = test.measured_at or datetime.now(UTC)
-    kept = {(r.quantity, r.branch_id): r for r in row.readings}
-    wanted = []
-    for k, given in enumerate(test.readings):
-        reading = kept.get((given.quantity.value, given.branch_id)) or Reading(
-            quantity=given.quantity.value, branch_id=given.branch_id
-        )
-        reading.position, reading.value = k, given.value
-        reading.red_node, reading.black_node = given.red_node, given.black_node
-        wanted.append(reading)
-    row.readings = wanted
+def _changed_parts(before: dict[str, Any], after: dict[str, Any]) -> tuple[dict[str, Any], dict[str, Any]]:
+    """The elements of a circuit that differ between two documents, by id."""
+
+    def parts(document: dict[str, Any]) -> dict[str, Any]:
+        found = {n: v for n, v in document.items() if not isinstance(v, list)}
+        return {**found, **{f"{n}:{e['id']}": e for n, v in document.items() if isinstance(v, list) for e in v}}
+
+    return differing(parts(before), parts(after))
 
 
-def save_test(
-    session: Session,
-    job_id: int,
-    circuit_id: int,
-    test: DropTest,
-    who: Who,
-    *,
-    test_id: int | None = None,
-    lock: int | None = None,
-) -> TestRecord:
-    """Save a test run: a new one, or the one of `test_id` as edited from version `lock`.
+def take_over_resistances(session: Session, job_id: int, who: Who) -> CircuitRecord:
+    """Put what the readings say of resistances into the circuit, as its next revision; states and faults then start from it.
 
-    Raises InvalidError for readings that cannot be of that circuit, ConflictError when somebody else saved in between.
+    Where it is in there already, nothing is saved and the circuit is returned as it is. Raises NotFoundError without a drop
+    that was read.
     """
-    job = get_row(session, job_id, lock=True)
-    circuit = session.get(CircuitVersion, circuit_id)
-    if circuit is None or circuit.job_id != job_id:
-        raise NotFoundError("There is no such circuit in this job.")
-    problems = check_readings(Circuit.model_validate(circuit.document), test)
-    if problems:
-        raise InvalidError(problems[0].message, problems)
-    if test_id is None:
-        row = TestRun(job=job, circuit_id=circuit_id, readings=[])
-        session.add(row)
-        what = "measured: charging voltage drop"
-    else:
-        found = session.get(TestRun, test_id)
-        if found is None or found.job_id != job_id:
-            raise NotFoundError("There is no such test in this job.")
-        row = found
-        if row.lock != lock:
-            raise ConflictError(
-                f"{_last_editor(session, job_id)} saved this test while you were editing it.",
-                test_record(row).model_dump(mode="json"),
-            )
-        row.lock += 1
-        what = f"changed the readings of test {test_id}"
-    fill_test(row, test, who)
-    session.flush()
-    note_change(session, job_id, who, what)
-    return test_record(row)
+    row = get_row(session, job_id)
+    version, findings = latest(row.circuits, CircuitRole.AS_FOUND), findings_of(session, row)
+    if version is None or findings is None or not any(b.excess_ohm is not None for b in findings.branches):
+        raise NotFoundError("No drop was read that resistances could be taken from.")
+    circuit = Circuit.model_validate(version.document)
+    measured = with_measured(circuit, findings)
+    if measured == circuit:
+        return circuit_record(version, frozen=True)
+    record = save_circuit(session, job_id, measured, who, lock=None, as_new_revision=True)
+    note_change(session, job_id, who, "put measured resistances into the circuit", kind="changed", thing=f"circuit {record.id}")
+    return record

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
-from mavrik.core.additions import add_to
 from mavrik.core.circuit import Circuit, Load, LoadKind
-from mavrik.core.diagnosis import BenchModel, Change, Hypothesis, What, hypotheses
-from mavrik.core.layouts import build_layout
+from mavrik.core.circuit.additions import add_to
+from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.findings.bench_model import BenchModel
+from mavrik.core.findings.hypotheses import Change, Hypothesis, What, hypotheses
+from mavrik.core.measuring.readings import Measured
+from mavrik.core.measuring.waveform import pulse_hz
 from mavrik.core.operating import State
-from mavrik.core.procedures import PROCEDURES, Ask, BenchState, Procedure, Taken, Unit, state_of
-from mavrik.core.procedures.states import IDLE_RPM
-from mavrik.core.waveform import pulse_hz
+from mavrik.core.operating.bench_states import IDLE_RPM
+from mavrik.core.procedures import PROCEDURES, BenchState, Point, Procedure, Setup, state_of
 from mavrik.standin import waves
 
 POLE_PAIRS = 6
@@ -38,7 +41,7 @@ def with_starter(circuit: Circuit, amps: float = 220.0) -> Circuit:
 
 
 def sensing_at_the_battery(circuit: Circuit) -> Circuit:
-    """The circuit with its alternator's sense wire taken to the battery."""
+    """The circuit with its alternator's sense wire measured to the battery."""
     battery = circuit.battery
     sense = {"sense_positive_node": battery.positive_node, "sense_negative_node": battery.negative_node}
     return circuit.model_copy(update={"alternators": tuple(a.model_copy(update=sense) for a in circuit.alternators)})
@@ -52,6 +55,16 @@ VEHICLES = {
     "sensed": with_starter(sensing_at_the_battery(build_layout("rear_battery_direct", 12))),
     "boat": with_starter(build_layout("boat_isolator", 12)),
 }
+
+
+READ_TOO = ("charge_a:", "stud_v", "battery_v")
+"""Readings that are no evidence themselves, and without which others are none."""
+
+
+def placed(point: Point) -> tuple[Point, Setup]:
+    """A point in the state a vehicle is really in: at no output that anybody set, with its loads and a bank on."""
+    real = BenchState.FAST_LOADED if point.state is BenchState.AT_OUTPUT else point.state
+    return replace(point, state=real), Setup(real)
 
 
 @dataclass(frozen=True)
@@ -73,7 +86,7 @@ class HiddenVehicle:
     """Parts are never quite what the document says, and meters err."""
 
     def __post_init__(self) -> None:
-        self._bias: dict[Unit, float] = {}
+        self._bias: dict[str, float] = {}
         branches = [
             Change(What.MORE_OHM, b.id, float(b.sound_resistance_ohm(20) * self.rng.normal(0, 0.05)))
             for b in self.circuit.branches
@@ -85,29 +98,38 @@ class HiddenVehicle:
         self.model = BenchModel(self.circuit, rest, read=False)
         self.truth = replace(self.hidden, changes=(*branches, *units, *self.hidden.changes))
 
-    def read(self, procedure: Procedure) -> dict[str, Taken]:
+    def read(self, procedure: Procedure) -> dict[str, Measured]:
         """What the meters show: 0.5 % and 10 mV of a voltmeter, 2 % and 0.3 A of a clamp."""
-        asks = [a for a in procedure.asks(self.circuit) if not a.beside]
-        if not asks:
+        points = [a for a in procedure.points(self.circuit) if not a.own_rule or a.id.startswith(READ_TOO)]
+        if not points:
             return {}
-        seen = self.model.predict(asks, [self.truth])[0]
-        found = {a.id: self._shown(a, float(v)) for a, v in zip(asks, seen, strict=True)}
-        if any(a.sign == "shaft" for a in asks):
+        seen = self.model.predict([placed(p) for p in points], [self.truth])[0]
+        found = {a.id: self._shown(a, float(v)) for a, v in zip(points, seen, strict=True)}
+        if any(a.indicator == "shaft" for a in points):
             # No two engines idle at the same speed; the pulley's is worth nothing without it.
             engine = float(self.rng.uniform(0.9, 1.15))
-            found["engine_rpm"] = Taken(IDLE_RPM * engine, 0.02 * IDLE_RPM)
-            found |= {a.id: Taken(found[a.id].value * engine, found[a.id].uncertainty) for a in asks if a.sign == "shaft"}
+            found["engine_rpm"] = Measured(IDLE_RPM * engine, 0.02 * IDLE_RPM)
+            found |= {
+                a.id: Measured(found[a.id].value * engine, found[a.id].uncertainty) for a in points if a.indicator == "shaft"
+            }
         return found
 
-    def shown(self, ask: Ask) -> float:
+    @property
+    def conditions(self) -> dict[str, Any]:
+        """What a technician notes of a drop test on it: which loads were on, where the bank hung."""
+        state = state_of(BenchState.FAST_LOADED, self.circuit)
+        on = [x for x, is_on in state.loads_on.items() if is_on]
+        return {"loads_on": on, "bank_on": self.circuit.battery.id if state.bank else None}
+
+    def shown(self, point: Point) -> float:
         """What a connected meter shows of one place, now: its own error stays, its last digit does not."""
-        seen = float(self.model.predict([ask], [self.truth])[0, 0])
-        bias = self._bias.setdefault(ask.unit, float(self.rng.uniform(-0.5, 0.5)))
-        limit = self._shown(ask, seen).uncertainty * 3**0.5 / 2
+        seen = float(self.model.predict([placed(point)], [self.truth])[0, 0])
+        bias = self._bias.setdefault(point.quantity, float(self.rng.uniform(-0.5, 0.5)))
+        limit = self._shown(point, seen).uncertainty * 3**0.5 / 2
         return seen + bias * limit + float(self.rng.normal(0, 0.0003)) * max(abs(seen), 1.0)
 
     def _running(self, state: BenchState) -> State:
-        return state_of(state, self.circuit, self.circuit.alternator.rated_a)
+        return state_of(BenchState.FAST_LOADED if state is BenchState.AT_OUTPUT else state, self.circuit)
 
     def bank_a(self, state: BenchState) -> float:
         """What a load bank shows that it takes [A]."""
@@ -136,16 +158,18 @@ class HiddenVehicle:
         a = self.circuit.alternator
         if self._running(state).engine_rpm <= 0:
             return abs(float(self.rng.normal(0, 0.003)))
-        ask = Ask("now", "now", Unit.VOLT_PP, BenchState.FAST_LOADED, a.stud_node, a.case_node, a.id, sign="ripple")
-        return float(self.model.predict([ask], [self.truth])[0, 0]) * (1 + float(self.rng.normal(0, 0.02)))
+        point = Point("now", "now", "ripple", BenchState.FAST_LOADED, a.stud_node, a.case_node, a.id, indicator="ripple")
+        return float(self.model.predict([placed(point)], [self.truth])[0, 0]) * (1 + float(self.rng.normal(0, 0.02)))
 
     def waveform(self, probes: Probes, t: waves.Floats) -> waves.Floats:
         """What an oscilloscope sees at so many times [V]; while cranking, from before the key is turned until the engine runs."""
 
         def volts(state: BenchState) -> float:
             # Under the bonnet nothing is ever read with the battery alone: its rest is the network's, asleep.
-            ask = Ask("now", "now", Unit.VOLT, BenchState.ASLEEP if state is BenchState.REST else state, probes.red, probes.black)
-            return float(self.model.predict([ask], [self.truth])[0, 0])
+            point = Point(
+                "now", "now", "voltage", BenchState.ASLEEP if state is BenchState.REST else state, probes.red, probes.black
+            )
+            return float(self.model.predict([placed(point)], [self.truth])[0, 0])
 
         if probes.state is BenchState.CRANKING:
             return waves.started(t, volts(BenchState.ASLEEP), volts(BenchState.CRANKING), volts(BenchState.IDLE), self.rng)
@@ -157,16 +181,16 @@ class HiddenVehicle:
             t, volts(probes.state), self.ripple_vpp(probes.state), pulse_hz(speed, 1.0, POLE_PAIRS), cause, self.rng
         )
 
-    def _shown(self, ask: Ask, value: float) -> Taken:
-        if ask.unit is Unit.YES_NO:
-            return Taken(float(value > 0.5), 0.0)
-        percent, last = (0.02, 0.3) if ask.unit is Unit.AMPERE and abs(value) > 5 else (0.005, 0.002)
-        if ask.sign == "ripple":
+    def _shown(self, point: Point, value: float) -> Measured:
+        if point.kind.yes_or_no:
+            return Measured(float(value > 0.5), 0.0)
+        percent, last = (0.02, 0.3) if point.quantity in ("current", "stated_current") and abs(value) > 5 else (0.005, 0.002)
+        if point.indicator == "ripple":
             value *= float(self.rng.uniform(0.8, 1.25))
         limit = percent * abs(value) + last
-        return Taken(value + float(self.rng.uniform(-limit, limit)), 2 * limit / 3**0.5)
+        return Measured(value + float(self.rng.uniform(-limit, limit)), 2 * limit / 3**0.5)
 
-    def everything(self) -> dict[str, Taken]:
+    def everything(self) -> dict[str, Measured]:
         """All procedures, in the order of the work."""
         return {k: v for p in PROCEDURES for k, v in self.read(p).items()}
 
@@ -189,8 +213,13 @@ def hidden_faults(circuit: Circuit) -> list[Hypothesis]:
             amount = {"weak_battery": 4.2, "regulator_low": -1.2, "regulator_high": 1.3, "under_rated": 0.57}[kind]
             changes = (replace(changes[0], amount=amount),)
         if kind == "under_rated":
-            h = replace(h, signs={k: 0.57 * next(a.rated_a for a in circuit.alternators if a.id == k[1]) for k in h.signs})
+            h = replace(
+                h, indications={k: 0.57 * next(a.rated_a for a in circuit.alternators if a.id == k[1]) for k in h.indications}
+            )
         if kind == "belt_slips":
-            h = replace(h, signs={k: v if k[0] != "shaft" else _shaft_of(circuit, k[1]) * SLIPPING for k, v in h.signs.items()})
+            h = replace(
+                h,
+                indications={k: v if k[0] != "shaft" else _shaft_of(circuit, k[1]) * SLIPPING for k, v in h.indications.items()},
+            )
         found.setdefault(h.causes, replace(h, changes=changes))
     return list(found.values())

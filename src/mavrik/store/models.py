@@ -1,4 +1,4 @@
-"""The tables: people, customers, vehicles, jobs, circuit versions, test runs, readings, instruments, changes."""
+"""The tables: people, customers, vehicles, jobs, circuit versions, runs, documents, instruments, changes."""
 
 from __future__ import annotations
 
@@ -42,6 +42,7 @@ class Person(Base):
     active: Mapped[bool] = mapped_column(default=True)
     lock: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    __mapper_args__ = {"version_id_col": lock}  # noqa: RUF012
 
 
 class SignInFailure(Base):
@@ -87,10 +88,11 @@ class Instrument(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     slug: Mapped[str] = mapped_column(String(40), unique=True)
     document: Mapped[dict[str, Any]]
-    """Validated as `mavrik.core.measurement.Instrument`."""
+    """Validated as `mavrik.core.measuring.instruments.Instrument`."""
     address: Mapped[str | None] = mapped_column(String(260))
     """host:port, entered by a lead."""
     lock: Mapped[int] = mapped_column(default=1)
+    __mapper_args__ = {"version_id_col": lock}  # noqa: RUF012
 
 
 class Job(Base):
@@ -111,14 +113,18 @@ class Job(Base):
     state: Mapped[str] = mapped_column(String(20), default="open")
     limit_profile: Mapped[str] = mapped_column(String(40), default="common")
     maker_limits: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    purposes: Mapped[list[Any]] = mapped_column(default=list)
+    added_stages: Mapped[list[Any]] = mapped_column(default=list)
     lock: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
     updated_at: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
     created_by_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
     vehicle: Mapped[Vehicle] = relationship(lazy="joined", innerjoin=True)
     circuits: Mapped[list[CircuitVersion]] = relationship(back_populates="job", order_by="CircuitVersion.id")
-    tests: Mapped[list[TestRun]] = relationship(back_populates="job", order_by="TestRun.id")
-    runs: Mapped[list[BenchRun]] = relationship(back_populates="job", order_by="BenchRun.id")
+    runs: Mapped[list[Run]] = relationship(back_populates="job", order_by="(Run.measured_at, Run.id)")
+    documents: Mapped[list[JobDocument]] = relationship(back_populates="job", order_by="JobDocument.id")
+    findings: Mapped[JobFindings | None] = relationship(viewonly=True)
+    __mapper_args__ = {"version_id_col": lock}  # noqa: RUF012
 
 
 class CircuitVersion(Base):
@@ -136,72 +142,64 @@ class CircuitVersion(Base):
     revision: Mapped[int]
     schema_version: Mapped[int]
     document: Mapped[dict[str, Any]]
-    proposal: Mapped[dict[str, Any] | None]
-    """Target, choices and notes of a proposal."""
     lock: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
     created_by_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
     job: Mapped[Job] = relationship(back_populates="circuits")
-    tests: Mapped[list[TestRun]] = relationship(back_populates="circuit")
+    __mapper_args__ = {"version_id_col": lock}  # noqa: RUF012
 
 
-class TestRun(Base):
-    """A procedure carried out on a circuit version."""
+class Run(Base):
+    """A procedure as it was carried out; never changed: a correction or a repeat is a run of its own."""
 
-    __tablename__ = "test_runs"
-    __test__ = False
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
-    circuit_id: Mapped[int] = mapped_column(ForeignKey("circuit_versions.id"), index=True)
-    procedure: Mapped[str] = mapped_column(String(40))
-    conditions: Mapped[dict[str, Any]]
-    """Output current, speed, temperatures and note; instruments as they were that day."""
-    measured_by: Mapped[str] = mapped_column(String(80))
-    measured_at: Mapped[datetime]
-    lock: Mapped[int] = mapped_column(default=1)
-    job: Mapped[Job] = relationship(back_populates="tests")
-    circuit: Mapped[CircuitVersion] = relationship(back_populates="tests")
-    readings: Mapped[list[Reading]] = relationship(
-        back_populates="test", order_by="Reading.position", cascade="all, delete-orphan", lazy="selectin"
-    )
-
-
-class Reading(Base):
-    """One value."""
-
-    __tablename__ = "readings"
-    __table_args__ = (
-        UniqueConstraint("test_id", "quantity", "branch_id", name="uq_readings_key", postgresql_nulls_not_distinct=True),
-    )
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    test_id: Mapped[int] = mapped_column(ForeignKey("test_runs.id", ondelete="CASCADE"), index=True)
-    position: Mapped[int]
-    quantity: Mapped[str] = mapped_column(String(30))
-    branch_id: Mapped[str | None] = mapped_column(String(40))
-    value: Mapped[float]
-    red_node: Mapped[str | None] = mapped_column(String(40))
-    black_node: Mapped[str | None] = mapped_column(String(40))
-    test: Mapped[TestRun] = relationship(back_populates="readings")
-
-
-class BenchRun(Base):
-    """A bench test as it was carried out; never changed, a repeat is a run of its own."""
-
-    __tablename__ = "bench_runs"
+    __tablename__ = "runs"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
     circuit_id: Mapped[int] = mapped_column(ForeignKey("circuit_versions.id"), index=True)
     procedure: Mapped[str] = mapped_column(String(40))
     document: Mapped[dict[str, Any]]
-    """Validated as `mavrik.core.procedures.ProcedureRun`."""
+    """Validated as `mavrik.core.measuring.readings.Run`."""
     measured_by: Mapped[str] = mapped_column(String(80))
     measured_at: Mapped[datetime]
     person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+    supersedes_id: Mapped[int | None] = mapped_column(ForeignKey("runs.id"))
+    """The run that this one corrects or carries on; that one then stands no more."""
     job: Mapped[Job] = relationship(back_populates="runs")
     circuit: Mapped[CircuitVersion] = relationship()
+
+
+class JobDocument(Base):
+    """A document of a job beside its circuits and runs: a plan, later an isolation, a build book, a sign-off."""
+
+    __tablename__ = "job_documents"
+    __table_args__ = (UniqueConstraint("job_id", "kind", "revision", name="uq_job_documents_revision"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    revision: Mapped[int]
+    circuit_id: Mapped[int | None] = mapped_column(ForeignKey("circuit_versions.id"))
+    """The circuit version that belongs to it, where one does."""
+    document: Mapped[dict[str, Any]]
+    """Validated by its kind, `mavrik.domain.job.DOCUMENT_KINDS`."""
+    lock: Mapped[int] = mapped_column(default=1)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    created_by_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+    job: Mapped[Job] = relationship(back_populates="documents")
+    __mapper_args__ = {"version_id_col": lock}  # noqa: RUF012
+
+
+class JobFindings(Base):
+    """What was found of a job, kept so that the list of jobs need not find it again."""
+
+    __tablename__ = "job_findings"
+
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id", ondelete="CASCADE"), primary_key=True)
+    version: Mapped[int]
+    """Of the reasoning that made it; another version's is made anew."""
+    document: Mapped[dict[str, Any]]
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
 
 
 class Capture(Base):
@@ -238,7 +236,7 @@ class CapturePart(Base):
 
 
 class Change(Base):
-    """Who changed what, and when."""
+    """Who changed what, and when: rows are added, never changed."""
 
     __tablename__ = "changes"
 
@@ -247,4 +245,11 @@ class Change(Base):
     person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
     person_name: Mapped[str] = mapped_column(String(80))
     at: Mapped[datetime] = mapped_column(server_default=func.now())
+    kind: Mapped[str] = mapped_column(String(20), default="note", server_default="note")
+    """made, changed, removed, measured, skipped, corrected, signed_in ..."""
+    thing: Mapped[str] = mapped_column(String(80), default="", server_default="")
+    """Of what: job, circuit 12, run 40, instrument dmm_1."""
+    before: Mapped[dict[str, Any] | None]
+    after: Mapped[dict[str, Any] | None]
     what: Mapped[str] = mapped_column(Text)
+    """The same as a sentence."""

@@ -10,7 +10,8 @@ from flask_login import LoginManager, current_user
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
-from mavrik.jobs.people import Role, Who, find_session, session_key
+from mavrik.domain.roles import Role
+from mavrik.jobs.people import Who, find_session, session_key
 from mavrik.store.database import Database
 from mavrik.web.problems import database_away, problem
 

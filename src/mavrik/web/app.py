@@ -13,13 +13,14 @@ from flask_wtf.csrf import CSRFProtect
 from pydantic import ValidationError
 
 from mavrik import __version__
+from mavrik.core.registry import modules_of
 from mavrik.exchange.bundle import LARGEST_BUNDLE_BYTES
 from mavrik.exchange.sheet import ASSETS
 from mavrik.jobs.captures import LARGEST_FILE_BYTES
 from mavrik.store.database import Database
-from mavrik.web import access, captures, problems
+from mavrik.web import access, problems
 from mavrik.web.access import PUBLIC, needs
-from mavrik.web.api import api
+from mavrik.web.areas import captures
 from mavrik.web.settings import Settings
 
 
@@ -53,14 +54,14 @@ def create_app(settings: Settings) -> OpenAPI:
     _install_headers(app)
     access.install(app)
     CSRFProtect(app)
-    app.register_api(api)
-    app.register_api(captures.api)
+    for area in modules_of("mavrik.web.areas"):
+        app.register_api(area.api)
     app.register_blueprint(_pages(settings))
     return app
 
 
 LARGEST_BODY_BYTES = 2_000_000
-ROOM = {captures.UPLOAD: LARGEST_FILE_BYTES, "api.post_import": LARGEST_BUNDLE_BYTES}
+ROOM = {captures.UPLOAD: LARGEST_FILE_BYTES, "jobs.post_import": LARGEST_BUNDLE_BYTES}
 """Endpoints that take a file, and how large a one."""
 
 

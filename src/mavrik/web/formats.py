@@ -6,8 +6,8 @@ import json
 from pathlib import Path
 from typing import Any
 
-from mavrik.exchange.assessment_json import assessment_schema
 from mavrik.exchange.bundle import bundle_schema
+from mavrik.exchange.findings_json import findings_schema
 from mavrik.exchange.operating_json import operating_point_schema, state_schema
 from mavrik.web.app import create_app
 from mavrik.web.settings import Settings
@@ -18,8 +18,8 @@ def formats() -> dict[str, dict[str, Any]]:
     app = create_app(Settings(database_url="postgresql://nowhere/none"))
     described: dict[str, Any] = app.api_doc
     return {
-        "mavrik-job.v1.schema.json": bundle_schema(),
-        "mavrik-assessment.v1.schema.json": assessment_schema(),
+        "mavrik-job.v2.schema.json": bundle_schema(),
+        "mavrik-findings.v2.schema.json": findings_schema(),
         "mavrik-state.v1.schema.json": state_schema(),
         "mavrik-operating-point.v1.schema.json": operating_point_schema(),
         "openapi.json": described,

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field, ValidationError
 from sqlalchemy.exc import DataError, DBAPIError, OperationalError
 from werkzeug.exceptions import HTTPException
 
-from mavrik.core.topology import CircuitError
+from mavrik.core.circuit.rules import CircuitError
 from mavrik.exchange.bundle import plain_problems
 from mavrik.jobs.errors import (
     ConflictError,

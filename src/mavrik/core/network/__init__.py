@@ -21,8 +21,9 @@ from mavrik.core.network.elements import (
     Solution,
     Solved,
     Values,
+    values_of,
 )
-from mavrik.core.network.solve import Network, solve_network
+from mavrik.core.network.solve import Network, network_of, solve_network
 
 __all__ = [
     "Batch",
@@ -42,5 +43,7 @@ __all__ = [
     "Solution",
     "Solved",
     "Values",
+    "network_of",
     "solve_network",
+    "values_of",
 ]

@@ -35,6 +35,8 @@ from mavrik.core.network.elements import (
     RegulatedSource,
     Resistor,
     Values,
+    grouped,
+    values_of,
 )
 
 LEAK_S = 1e-12
@@ -77,12 +79,10 @@ class Assembly:
         reduced: whether to take nodes out that only resistances touch; without, every node stays in the matrix
         Raises ValueError for an id used twice.
         """
-        groups: dict[type, list[Element]] = {kind: [] for kind in ENDS}
-        for e in elements:
-            groups[type(e)].append(e)
+        groups = grouped(elements)
 
         def of(kind: type[E]) -> list[E]:
-            return groups[kind]  # type: ignore[return-value]
+            return groups[kind]
 
         self.resistors, self.currents, self.emfs = of(Resistor), of(CurrentSource), of(EmfSource)
         self.sources, self.diodes, self.loads = of(RegulatedSource), of(Diode), of(PowerLoad)
@@ -114,7 +114,7 @@ class Assembly:
         self.injection = self.injection[:, :-1]
         self.gives, self.senses = self._difference(gives), self._difference(senses)
         self.link_senses, self.inputs = self._difference(link_senses), self._difference(inputs)
-        self.values = self._own_values()
+        self.values = values_of(elements)
         self.cut_in, self.cut_out = np.array([k.cut_in_v for k in self.links]), np.array([k.cut_out_v for k in self.links])
         self.efficiency = np.array([c.efficiency for c in self.converters])
         self.starves_below = np.array([c.input_cut_off_v for c in self.converters])
@@ -181,26 +181,6 @@ class Assembly:
             for at, sign in self.incidence(plus, minus).items():
                 found[k, at] = sign
         return found
-
-    def _own_values(self) -> Values:
-        return Values(
-            resistor_ohm=np.array([r.ohm for r in self.resistors]),
-            current_a=np.array([c.ampere for c in self.currents]),
-            emf_v=np.array([e.volt for e in self.emfs]),
-            emf_ohm=np.array([e.ohm for e in self.emfs]),
-            emf_charging_ohm=np.array([e.ohm if e.charging_ohm is None else e.charging_ohm for e in self.emfs]),
-            set_point_v=np.array([s.set_point_v for s in self.sources]),
-            limit_a=np.array([s.limit_a for s in self.sources]),
-            forced_a=np.array([np.nan if s.forced_a is None else s.forced_a for s in self.sources]),
-            diode_v=np.array([d.forward_v for d in self.diodes]),
-            diode_ohm=np.array([d.ohm for d in self.diodes]),
-            load_w=np.array([x.watt for x in self.loads]),
-            load_cut_off_v=np.array([x.cut_off_v for x in self.loads]),
-            link_ohm=np.array([k.ohm for k in self.links]),
-            link_closed=np.array([k.closed for k in self.links], dtype=bool),
-            converter_set_point_v=np.array([c.set_point_v for c in self.converters]),
-            converter_limit_a=np.array([c.limit_a for c in self.converters]),
-        )
 
     def check(self, values: Values) -> None:
         """Raises ValueError for a resistance that is not above 0, or a value that is not finite and should be."""

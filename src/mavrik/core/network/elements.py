@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass, fields
 from enum import IntEnum
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -173,6 +173,57 @@ MAY_BE_ENDLESS = ("resistor_ohm", "limit_a", "forced_a")
 """An open switch, a source without a limit; NaN for a source that is not forced."""
 
 VALUE_NAMES = tuple(f.name for f in fields(Values))
+
+
+VALUE_FIELDS: dict[type, tuple[str, ...]] = {
+    Resistor: ("ohm",),
+    CurrentSource: ("ampere",),
+    EmfSource: ("volt", "ohm", "charging_ohm"),
+    RegulatedSource: ("set_point_v", "limit_a", "forced_a"),
+    Diode: ("forward_v", "ohm"),
+    PowerLoad: ("watt", "cut_off_v"),
+    Link: ("ohm", "closed"),
+    Converter: ("set_point_v", "limit_a"),
+}
+"""The fields of each element that `Values` holds; all others are the network's shape."""
+
+SHAPE_FIELDS = {kind: tuple(f.name for f in fields(kind) if f.name not in own) for kind, own in VALUE_FIELDS.items()}
+
+
+def shape_of(elements: Sequence[Element]) -> Hashable:
+    """What two networks have in common that differ in their values alone."""
+    return tuple((type(e), *(getattr(e, f) for f in SHAPE_FIELDS[type(e)])) for e in elements)
+
+
+def grouped(elements: Sequence[Element]) -> dict[type, list[Any]]:
+    """Elements by their kind, each in the order given."""
+    groups: dict[type, list[Any]] = {kind: [] for kind in ENDS}
+    for e in elements:
+        groups[type(e)].append(e)
+    return groups
+
+
+def values_of(elements: Sequence[Element]) -> Values:
+    """The values that elements were made with."""
+    of = grouped(elements)
+    return Values(
+        resistor_ohm=np.array([r.ohm for r in of[Resistor]]),
+        current_a=np.array([c.ampere for c in of[CurrentSource]]),
+        emf_v=np.array([e.volt for e in of[EmfSource]]),
+        emf_ohm=np.array([e.ohm for e in of[EmfSource]]),
+        emf_charging_ohm=np.array([e.ohm if e.charging_ohm is None else e.charging_ohm for e in of[EmfSource]]),
+        set_point_v=np.array([s.set_point_v for s in of[RegulatedSource]]),
+        limit_a=np.array([s.limit_a for s in of[RegulatedSource]]),
+        forced_a=np.array([np.nan if s.forced_a is None else s.forced_a for s in of[RegulatedSource]]),
+        diode_v=np.array([d.forward_v for d in of[Diode]]),
+        diode_ohm=np.array([d.ohm for d in of[Diode]]),
+        load_w=np.array([x.watt for x in of[PowerLoad]]),
+        load_cut_off_v=np.array([x.cut_off_v for x in of[PowerLoad]]),
+        link_ohm=np.array([k.ohm for k in of[Link]]),
+        link_closed=np.array([k.closed for k in of[Link]], dtype=bool),
+        converter_set_point_v=np.array([c.set_point_v for c in of[Converter]]),
+        converter_limit_a=np.array([c.limit_a for c in of[Converter]]),
+    )
 
 
 @dataclass(frozen=True)

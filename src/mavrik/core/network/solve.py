@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import fields
-from functools import cached_property
+from collections.abc import Callable, Hashable, Sequence
+from dataclasses import dataclass, field, fields
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +22,7 @@ from mavrik.core.network.elements import (
     Solution,
     Solved,
     Values,
+    shape_of,
 )
 from mavrik.core.network.guards import Guards, merged
 
@@ -48,8 +49,6 @@ class Network(Assembly):
         self._checked = False
         self._shaped: dict[str, NDArray[np.float64]] = {}
         self.guards = Guards(self)
-        self._emf_s = 1.0 / np.asarray(self.values.emf_ohm, dtype=float)
-        self._emf_drive = (np.asarray(self.values.emf_v, dtype=float) * self._emf_s) @ self.across[self.part[0]]
 
     @cached_property
     def guarded(self) -> Network:
@@ -114,32 +113,6 @@ class Network(Assembly):
             chattering=frozenset(k.id for k, c in zip(self.links, found.link_chatters[0], strict=True) if c),
             beyond=beyond,
         )
-
-    @property
-    def straight(self) -> bool:
-        """Whether it has nothing that bends: one solve of the matrix is then the answer."""
-        bends = self.diodes or self.loads or self.links or self.converters
-        return not (
-            bends or any(s.forced_a is None for s in self.sources) or any(e.charging_ohm not in (None, e.ohm) for e in self.emfs)
-        )
-
-    def solve_straight(self, resistor_ohm: Floats, current_a: Floats) -> tuple[Floats, Floats]:
-        """Solve one state of a network that is `straight` and has no sources, for its resistances and driven currents.
-
-        Returns node voltages [V] in the order of `nodes`, and the currents through the resistors [A].
-        Raises ValueError for resistances that are not above 0.
-        """
-        if not (resistor_ohm > 0).all():
-            bad = int(np.argmin(resistor_ohm > 0))
-            raise ValueError(f"{self.resistors[bad].id}: a resistance is above 0 ohm, not {resistor_ohm[bad]:g}")
-        a, b, k = self.conductances(resistor_ohm[None])[0], current_a @ self.injection, self.kept
-        emfs = self.across[self.part[0]]
-        a[:k, :k] += (emfs.T * self._emf_s) @ emfs
-        b[:k] += self._emf_drive
-        v = np.zeros(len(self.nodes))
-        v[:-1] = np.linalg.solve(a, b)
-        v = self.node_voltages(v)
-        return v, (v[self.starts] - v[self.ends]) / resistor_ohm
 
     def solve_many(self, values: Values, near: Batch | None = None, lenient: bool = False) -> Solved:
         """Solve many states: every array of `values` is (elements,) or (states, elements), and they broadcast.
@@ -265,6 +238,27 @@ class Network(Assembly):
                 across = adjoint[self.row[e.start]] - adjoint[self.row[e.end]]
                 answer[e.id] = float(across * amps[0, k] / ohm[0, k])
         return answer
+
+
+@lru_cache(maxsize=128)
+def _assembled(shape: Hashable, of: _Made) -> Network:
+    return Network(of.elements, of.reference)
+
+
+@dataclass(frozen=True)
+class _Made:
+    """What a network is made of, equal to any other: the shape beside it says which it is."""
+
+    elements: Sequence[Element] = field(compare=False)
+    reference: str = field(compare=False)
+
+
+def network_of(elements: Sequence[Element], reference: str) -> Network:
+    """A network, or one of the same shape that was assembled before.
+
+    elements, reference: as for `Network`; their values are those of `values_of(elements)`, not the network's own
+    """
+    return _assembled((reference, shape_of(elements)), _Made(tuple(elements), reference))
 
 
 def solve_network(elements: Sequence[Element], reference: str) -> Solution:

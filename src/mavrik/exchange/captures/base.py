@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from mavrik.core.waveform import MOST_SAMPLES, Wave
+from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
 
 Progress = Callable[[float], None]
 """Told how much has been read, 0 to 1; raises to stop."""

@@ -9,7 +9,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 from pyarrow import parquet
 
-from mavrik.core.waveform import MOST_SAMPLES, Wave
+from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
 from mavrik.exchange.captures.base import CaptureError, too_many
 
 

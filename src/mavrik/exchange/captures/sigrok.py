@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from mavrik.core.waveform import MOST_SAMPLES, Wave
+from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
 from mavrik.exchange.captures.base import Capture, CaptureError, Progress, Wanted, pick, too_many
 
 UNITS = {"": 1.0, "k": 1e3, "m": 1e6, "g": 1e9}

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from mavrik.core.waveform import MOST_SAMPLES, Wave
+from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
 from mavrik.exchange.captures.base import Capture, CaptureError, Progress, Wanted, pick, too_many
 
 BLOCK = 1 << 18

@@ -16,7 +16,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 from pyarrow import csv
 
-from mavrik.core.waveform import MOST_SAMPLES, Wave
+from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
 from mavrik.exchange.captures.base import Capture, CaptureError, Progress, Wanted, pick, too_many
 
 HEAD_BYTES = 1 << 18

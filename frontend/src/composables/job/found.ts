@@ -1,0 +1,84 @@
+/** What the core finds in the job: of what is kept, and, while something is typed, of what stands on this screen. */
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { ApiError, client, data } from '@/api/client'
+import type { Circuit, Found, ProblemDocument, ProblemItem } from '@/api/types'
+import type { CircuitDraft } from './circuitDraft'
+import type { JobOnBench } from './job'
+import { inputOf, type ReadingsDraft } from './readingsDraft'
+
+const REDRAW_MS = 30
+
+export function useFound(on: JobOnBench, drawn: CircuitDraft, readings: ReadingsDraft) {
+  const found = shallowRef<Found | null>(null)
+  /** The circuit that `found` is of: drawn together, or the drawing would mix two states. */
+  const foundCircuit = shallowRef<Circuit | null>(null)
+  const problems = ref<ProblemItem[]>([])
+  const trouble = ref<ProblemDocument | null>(null)
+  const drafting = computed(() => drawn.circuitDirty.value || readings.dirty)
+
+  const kept = useQuery({
+    queryKey: ['findings', on.jobId],
+    queryFn: () => data(client.GET('/api/jobs/{job_id}/findings', { params: { path: { job_id: on.jobId } } })),
+    enabled: computed(() => on.asFound.value !== null),
+    retry: false,
+  })
+  /** What is found of the job as it is kept: with the reading that would tell most next. */
+  const keptFindings = computed(() => kept.data.value?.findings ?? null)
+
+  function say(error: unknown): void {
+    if (!(error instanceof ApiError)) throw error
+    if (error.status === 422) {
+      problems.value = error.problem.problems ?? []
+      trouble.value = null
+    } else trouble.value = error.problem
+  }
+
+  let timer: ReturnType<typeof setTimeout> | undefined
+  let asked = 0
+  async function ask(): Promise<void> {
+    const circuit = drawn.circuit.value
+    if (!circuit) {
+      found.value = null
+      return
+    }
+    const number = ++asked
+    try {
+      const run = readings.dirty ? inputOf('charging_drops', readings.draft) : null
+      const answer = await data(
+        client.POST('/api/jobs/{job_id}/findings/draft', { params: { path: { job_id: on.jobId } }, body: { circuit, run, details: null } }),
+      )
+      if (number !== asked) return
+      found.value = answer as Found
+      foundCircuit.value = circuit
+      problems.value = []
+      trouble.value = null
+    } catch (error) {
+      if (number === asked) say(error)
+    }
+  }
+
+  watch(
+    [drawn.circuit, () => JSON.stringify(readings.draft), drafting, kept.data, kept.error],
+    () => {
+      clearTimeout(timer)
+      if (drafting.value || !on.asFound.value) {
+        timer = setTimeout(() => void ask(), REDRAW_MS)
+        return
+      }
+      asked++
+      if (kept.error.value) {
+        say(kept.error.value)
+        // What has no operating point can still be drawn once the screen asks with what it has.
+        if (!found.value) timer = setTimeout(() => void ask(), REDRAW_MS)
+      } else if (kept.data.value) {
+        found.value = kept.data.value as Found
+        foundCircuit.value = on.asFound.value.document
+        problems.value = []
+        trouble.value = null
+      }
+    },
+    { immediate: true },
+  )
+  return { found, foundCircuit, keptFindings, problems, trouble, drafting, ask }
+}

@@ -1,0 +1,29 @@
+/** The job as it is kept, with the records that count now. */
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { client, data } from '@/api/client'
+import type { CircuitRecord, JobRecord } from '@/api/types'
+
+export function useJob(jobId: number) {
+  const queries = useQueryClient()
+  const query = useQuery({
+    queryKey: ['job', jobId],
+    queryFn: () => data(client.GET('/api/jobs/{job_id}', { params: { path: { job_id: jobId } } })),
+  })
+  const job = computed<JobRecord | null>(() => query.data.value ?? null)
+  const latest = (role: CircuitRecord['role']) => computed(() => job.value?.circuits.filter((c) => c.role === role).at(-1) ?? null)
+  const asFound = latest('as_found')
+  const planned = latest('proposal')
+  /** The plan that the planned circuit belongs to. */
+  const plan = computed(() => job.value?.documents.filter((d) => d.circuit_id === planned.value?.id).at(-1) ?? null)
+  /** The branch that is looked at. */
+  const selected = ref<string | null>(null)
+
+  async function reload(): Promise<void> {
+    for (const key of ['job', 'bench', 'findings']) await queries.invalidateQueries({ queryKey: [key, jobId] })
+    await queries.invalidateQueries({ queryKey: ['jobs'] })
+  }
+  return { jobId, query, job, asFound, planned, plan, selected, reload }
+}
+
+export type JobOnBench = ReturnType<typeof useJob>

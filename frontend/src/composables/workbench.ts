@@ -1,0 +1,31 @@
+/** One job on the bench: what is kept, what is typed but not saved, and what the core finds in it. */
+import { inject, provide, reactive, type InjectionKey } from 'vue'
+import { useCircuitDraft } from './job/circuitDraft'
+import { useFound } from './job/found'
+import { useJob } from './job/job'
+import { useReadingsDraft } from './job/readingsDraft'
+import { useSolvedState } from './job/solvedState'
+
+function makeWorkbench(jobId: number) {
+  const job = useJob(jobId)
+  const circuit = useCircuitDraft(job)
+  const readings = useReadingsDraft(job)
+  const found = useFound(job, circuit, readings)
+  const solved = useSolvedState(job, circuit)
+  return reactive({ ...job, ...circuit, ...found, ...solved, readings, restored: circuit.restored })
+}
+
+export type Workbench = ReturnType<typeof makeWorkbench>
+const KEY: InjectionKey<Workbench> = Symbol('workbench')
+
+export function provideWorkbench(jobId: number): Workbench {
+  const bench = makeWorkbench(jobId)
+  provide(KEY, bench)
+  return bench
+}
+
+export function useWorkbench(): Workbench {
+  const bench = inject(KEY)
+  if (!bench) throw new Error('No job is on the bench here')
+  return bench
+}

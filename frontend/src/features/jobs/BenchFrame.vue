@@ -1,0 +1,104 @@
+<script setup lang="ts">
+/** Loop above staircase, beside the work of a stage. Pick in one, see it in the other. */
+import { computed } from 'vue'
+import { useCatalogue } from '@/composables/catalogue'
+import { useWorkbench } from '@/composables/workbench'
+import LoopView from '@/charts/LoopView.vue'
+import StaircaseView from '@/charts/StaircaseView.vue'
+import ProblemNotice from '@/ui/ProblemNotice.vue'
+
+defineProps<{ red?: string | null; black?: string | null }>()
+const bench = useWorkbench()
+const { sizes } = useCatalogue()
+/** A state that is tried out replaces readings and predictions, as long as it is of the circuit that is drawn. */
+const point = computed(() => (bench.solved && bench.solvedCircuit === bench.foundCircuit ? bench.solved.point : undefined))
+const wide = computed(() => (bench.found?.pictures.loop.width ?? 0) > 1350)
+const pick = (id: string) => (bench.selected = id)
+</script>
+
+<template>
+  <div class="frame" :class="{ wide }">
+    <div class="pictures stack">
+      <ProblemNotice :problem="bench.trouble" :again="() => void bench.ask()" />
+      <template v-if="bench.found && bench.foundCircuit">
+        <section class="panel loop-panel" :class="{ stale: bench.problems.length > 0 }">
+          <LoopView :circuit="bench.foundCircuit" :findings="bench.found.findings" :layout="bench.found.pictures.loop" :point="point" :selected="bench.selected" :sizes="sizes" :red="red" :black="black" @select="pick" />
+        </section>
+        <section class="panel" :class="{ stale: bench.problems.length > 0 }">
+          <StaircaseView :findings="bench.found.findings" :staircase="(point ? bench.solved?.staircase : undefined) ?? bench.found.pictures.staircase" :selected="bench.selected" @select="pick" />
+        </section>
+      </template>
+      <slot v-else name="empty">
+        <p v-if="bench.problems.length" class="panel">The circuit cannot be drawn yet: {{ bench.problems[0]?.message }}</p>
+        <v-progress-linear v-else-if="bench.circuit && !bench.trouble" indeterminate aria-label="Solving" />
+      </slot>
+      <p v-if="bench.problems.length && bench.found" class="quiet ma-0" role="status">Drawn as it was before the last edit: that edit has something wrong, see beside.</p>
+    </div>
+    <div class="work stack"><slot /></div>
+  </div>
+</template>
+
+<style scoped>
+/* The pictures stand still; what is worked on scrolls beside them. */
+.frame {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(350px, 420px);
+  gap: 12px;
+  padding: 10px 16px;
+  align-items: start;
+}
+@media (min-width: 1024px) {
+  .frame {
+    height: calc(100dvh - var(--above, 158px));
+  }
+  .work,
+  .pictures {
+    max-height: 100%;
+    overflow-y: auto;
+    scrollbar-gutter: stable;
+  }
+  /* A long ring takes the whole width; its staircase and the work share the row below. */
+  .frame.wide {
+    grid-template-rows: auto minmax(0, 1fr);
+  }
+  .frame.wide .pictures {
+    display: contents;
+  }
+  .frame.wide .loop-panel {
+    grid-column: 1 / -1;
+    max-height: 46dvh;
+    overflow: auto;
+  }
+}
+.stale {
+  opacity: 0.45;
+}
+.pictures .panel {
+  padding: 6px;
+}
+@media (max-width: 1023px) {
+  .frame {
+    grid-template-columns: minmax(0, 1fr);
+    padding: 10px;
+  }
+  .pictures {
+    display: contents;
+  }
+  .loop-panel {
+    position: sticky;
+    top: 0;
+    z-index: 2;
+  }
+}
+@media (max-width: 640px) {
+  .pictures .panel {
+    overflow-x: auto;
+  }
+  .pictures .panel :deep(svg) {
+    min-width: 560px;
+  }
+  .loop-panel {
+    max-height: 40dvh;
+  }
+}
+</style>

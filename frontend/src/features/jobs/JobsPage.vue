@@ -1,0 +1,234 @@
+<script setup lang="ts">
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, nextTick, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { ApiError, client, data, writeHeaders } from '@/api/client'
+import type { JobInput, JobRecord, JobRow, ProblemDocument } from '@/api/types'
+import JobForm from '@/features/jobs/JobForm.vue'
+import ProblemNotice from '@/ui/ProblemNotice.vue'
+import { dropDraft } from '@/composables/drafts'
+import { overdue } from '@/ui/dates'
+import { useCatalogue } from '@/composables/catalogue'
+import { useKeys } from '@/composables/keys'
+import VerdictMark from '@/ui/VerdictMark.vue'
+import { useSession } from '@/composables/session'
+
+const router = useRouter()
+const session = useSession()
+const queries = useQueryClient()
+const search = ref('')
+const state = ref<JobRow['state'] | null>(null)
+const making = ref(false)
+const busy = ref(false)
+const problem = ref<ProblemDocument | null>(null)
+const importProblem = ref<ProblemDocument | null>(null)
+const searchField = ref<{ focus: () => void } | null>(null)
+const file = ref<HTMLInputElement | null>(null)
+
+const query = useQuery({
+  queryKey: ['jobs', search, state],
+  queryFn: () => data(client.GET('/api/jobs', { params: { query: { search: search.value, ...(state.value ? { state: state.value } : {}) } } })),
+  placeholderData: keepPreviousData,
+})
+const jobs = computed(() => query.data.value?.jobs ?? [])
+const trouble = computed(() => (query.error.value instanceof ApiError ? query.error.value.problem : null))
+const STATES = [
+  { value: null, title: 'All' },
+  { value: 'open', title: 'Open' },
+  { value: 'waiting', title: 'Waiting' },
+  { value: 'done', title: 'Done' },
+] as const
+const { catalogue } = useCatalogue()
+const purposeOf = (job: JobRow) => job.purposes.map((p) => catalogue.value?.purposes.find((c) => c.name === p)?.label ?? p).join(', ')
+const SIGNS = { done: '●', partly: '◐', open: '○', blocked: '·' }
+
+function open(job: { id: number; progress: JobRow['progress'] }): void {
+  void router.push({ name: 'job', params: { id: job.id, stage: job.progress.next_stage } })
+}
+
+async function create(input: JobInput): Promise<void> {
+  busy.value = true
+  problem.value = null
+  try {
+    const made = await data(client.POST('/api/jobs', { body: input }))
+    dropDraft('new-job')
+    await queries.invalidateQueries({ queryKey: ['jobs'] })
+    open(made)
+  } catch (error) {
+    if (error instanceof ApiError) problem.value = error.problem
+  } finally {
+    busy.value = false
+  }
+}
+
+async function takeIn(event: Event): Promise<void> {
+  const input = event.target as HTMLInputElement
+  const chosen = input.files?.[0]
+  input.value = ''
+  if (!chosen) return
+  importProblem.value = null
+  try {
+    const response = fetch('/api/jobs/import', { method: 'POST', body: chosen, headers: { ...writeHeaders(), 'Content-Type': 'application/json' } })
+    const made = await data<JobRecord>(
+      response.then(async (r) => ({ response: r, ...(r.ok ? { data: (await r.json()) as JobRecord } : { error: await r.json() }) })),
+    )
+    await queries.invalidateQueries({ queryKey: ['jobs'] })
+    open(made)
+  } catch (error) {
+    if (error instanceof ApiError) importProblem.value = error.problem
+  }
+}
+
+useKeys([
+  { key: '/', label: 'search', run: () => void nextTick(() => searchField.value?.focus()) },
+  { key: 'n', label: 'new job', run: () => (making.value = session.mayWrite) },
+])
+</script>
+
+<template>
+  <div class="page stack">
+    <div class="row">
+      <h1 class="sleeve">Jobs</h1>
+      <v-text-field ref="searchField" v-model="search" class="search" label="Search number, customer, vehicle, complaint" clearable name="search" @click:clear="search = ''" />
+      <div class="states" role="group" aria-label="State">
+        <button v-for="s in STATES" :key="s.title" type="button" :class="{ on: state === s.value }" :aria-pressed="state === s.value" @click="state = s.value">{{ s.title }}</button>
+      </div>
+      <span class="grow" />
+      <template v-if="session.mayWrite">
+        <v-btn variant="outlined" @click="file?.click()">Import job</v-btn>
+        <input ref="file" type="file" accept=".json,application/json" class="d-none" data-test="bundle-file" @change="takeIn" />
+        <v-btn color="primary" data-test="new-job" @click="making = true">New job</v-btn>
+      </template>
+    </div>
+    <ProblemNotice :problem="importProblem" />
+    <ProblemNotice :problem="trouble" :again="() => void query.refetch()" />
+    <v-progress-linear v-if="query.isPending.value" indeterminate aria-label="Loading jobs" />
+    <p v-else-if="!jobs.length && !trouble" class="panel">
+      {{ search || state ? 'No job matches.' : 'No jobs yet.' }} <template v-if="session.mayWrite && !search">Press <kbd>n</kbd> to open the first one.</template>
+    </p>
+    <ul class="jobs">
+      <li v-for="job in jobs" :key="job.id">
+        <router-link :to="{ name: 'job', params: { id: job.id, stage: job.progress.next_stage } }" class="job panel" :class="job.state" :data-job="job.number">
+          <span class="number mono">{{ job.number }}</span>
+          <span class="who"><b>{{ job.customer }}</b><span>{{ job.vehicle }} <span class="quiet">· {{ job.system_voltage_v }} V</span></span></span>
+          <span class="what">
+            <span class="complaint">{{ job.complaint }}</span>
+            <span v-if="job.headline && job.headline.verdict !== 'not_measured'" class="headline" data-test="headline"><VerdictMark :verdict="job.headline.verdict" :size="16" :word="false" /> {{ job.headline.text }}</span>
+          </span>
+          <span class="stand">
+            <span class="signs mono" aria-hidden="true"><template v-for="row in job.progress.stages.filter((s) => s.on_path)" :key="row.stage">{{ SIGNS[row.state] }}</template></span>
+            <span v-if="job.damaged" class="late">{{ job.damaged }}</span>
+            <span v-else-if="job.state !== 'done'">missing: {{ job.progress.missing }}</span>
+          </span>
+          <span class="date">
+            <b>{{ job.state }}</b>
+            <span class="quiet">{{ purposeOf(job) }}</span>
+            <span v-if="job.promised" class="mono" :class="{ late: overdue(job.promised) && job.state !== 'done' }">{{ job.promised }}</span>
+          </span>
+        </router-link>
+      </li>
+    </ul>
+    <v-dialog v-model="making" persistent>
+      <JobForm :start="null" :problem="problem" :busy="busy" draft-key="new-job" @save="create" @cancel="making = false" />
+    </v-dialog>
+  </div>
+</template>
+
+<style scoped>
+.page {
+  padding: 12px 16px 40px;
+  max-width: 1400px;
+  margin: 0 auto;
+}
+.search {
+  flex: 1 1 300px;
+  max-width: 440px;
+}
+.states {
+  display: flex;
+  border: 2px solid rgb(var(--v-theme-on-surface));
+}
+.states button {
+  min-height: 44px;
+  padding: 0 14px;
+}
+.states .on {
+  background: rgb(var(--v-theme-on-surface));
+  color: rgb(var(--v-theme-surface));
+  font-weight: 700;
+}
+.jobs {
+  list-style: none;
+  padding: 0;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+}
+.job {
+  display: grid;
+  grid-template-columns: 82px minmax(200px, 1fr) minmax(260px, 1.9fr) minmax(140px, 0.7fr) 116px;
+  gap: 14px;
+  color: inherit;
+  text-decoration: none;
+  border-left: 8px solid var(--copper);
+}
+.job.waiting {
+  border-left-color: var(--slate);
+}
+.job.done {
+  border-left-color: var(--pass);
+  background: transparent;
+}
+.job:hover {
+  border-color: rgb(var(--v-theme-on-surface));
+}
+.number {
+  font-size: 1.05rem;
+  font-weight: 700;
+}
+.who,
+.stand,
+.date {
+  display: flex;
+  flex-direction: column;
+}
+.what {
+  display: grid;
+  gap: 4px;
+  align-content: start;
+}
+.headline {
+  font-weight: 700;
+  display: -webkit-box;
+  -webkit-line-clamp: 2;
+  -webkit-box-orient: vertical;
+  overflow: hidden;
+}
+.complaint {
+  display: -webkit-box;
+  -webkit-line-clamp: 2;
+  -webkit-box-orient: vertical;
+  overflow: hidden;
+}
+.signs {
+  letter-spacing: 4px;
+}
+.date {
+  text-align: right;
+}
+.late {
+  color: var(--fail);
+  font-weight: 700;
+}
+@media (max-width: 900px) {
+  .job {
+    grid-template-columns: 80px 1fr;
+  }
+  .what,
+  .stand,
+  .date {
+    grid-column: 2;
+    text-align: left;
+  }
+}
+</style>

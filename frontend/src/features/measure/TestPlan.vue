@@ -1,0 +1,83 @@
+<script setup lang="ts">
+/** The tests of this circuit in the order of the work: what would tell most now; the list of all folds behind it. */
+import { computed, ref } from 'vue'
+import type { ProcedureView } from '@/api/types'
+import { useKeys } from '@/composables/keys'
+import { useWorkbench } from '@/composables/workbench'
+import ProblemNotice from '@/ui/ProblemNotice.vue'
+import VerdictMark from '@/ui/VerdictMark.vue'
+import { useBench, worst } from './bench'
+import CaptureDialog from './CaptureDialog.vue'
+import RunScreen from './RunScreen.vue'
+
+const bench = useWorkbench()
+const { view, problem, madeOf } = useBench()
+const running = ref<ProcedureView | null>(null)
+const looking = ref(false)
+const unfolded = ref(false)
+/** The drop test is typed below, beside its branches. */
+const tests = computed(() => view.value?.procedures.filter((p) => p.name !== 'charging_drops') ?? [])
+const made = computed(() => view.value?.procedures.filter((p) => p.last).length ?? 0)
+/** Tests by their own rule alone wait behind one line, unless they were made. */
+const rest = ref(false)
+const listed = computed(() => tests.value.filter((p) => p.tells || p.last || rest.value))
+const hidden = computed(() => tests.value.length - listed.value.length)
+const best = computed(() => bench.keptFindings?.next_tests[0] ?? null)
+const judged = (p: ProcedureView) => worst(madeOf(p.name)?.judgements ?? [])
+const state = (p: ProcedureView) => (p.last ? (p.last.run.skipped ? 'skipped' : (judged(p) ?? 'read')) : 'open')
+function open(name: string | undefined): void {
+  if (name === 'charging_drops') document.querySelector<HTMLInputElement>('[data-walk] input')?.focus()
+  else running.value = tests.value.find((p) => p.name === name) ?? null
+}
+/** A retest is made under the conditions of the last time: they stand in it already. */
+const latest = computed(
+  () => [...tests.value].filter((p) => p.last && !p.last.run.skipped).sort((a, b) => (b.last?.measured_at ?? '').localeCompare(a.last?.measured_at ?? ''))[0],
+)
+useKeys([
+  { key: 'n', label: 'the test that would tell most now', run: () => open(best.value?.procedure) },
+  { key: 'r', label: 'the test made last, once more under the same conditions', run: () => open(latest.value?.name) },
+])
+</script>
+
+<template>
+  <section class="panel stack plan" data-test="test-plan">
+    <div class="row">
+      <h2 class="sleeve">Tests</h2><span v-if="view" class="quiet">{{ made }} of {{ view.procedures.length }}</span><span class="grow" />
+      <v-btn variant="text" class="px-2" data-test="open-captures" @click="looking = true">Captures</v-btn>
+      <v-btn variant="text" class="px-2" :aria-expanded="unfolded" data-test="all-tests" @click="unfolded = !unfolded">{{ unfolded ? 'Collapse' : 'All' }}</v-btn>
+    </div>
+    <ProblemNotice :problem="problem" />
+    <p v-if="best && best.bits > 0.05" class="ma-0">Tells most now: <button type="button" class="link" data-test="best-test" @click="open(best.procedure)"><b>{{ best.title }}</b>, {{ best.minutes }} min</button></p>
+    <button v-for="p in unfolded ? listed : []" :key="p.name" type="button" class="test" :class="{ best: p.name === best?.procedure }" :data-procedure="p.name" :data-state="state(p)" @click="open(p.name)">
+      <span class="grow"><b>{{ p.title }}</b><br><small class="quiet">{{ p.engine }}, {{ p.minutes }} min<template v-if="madeOf(p.name)?.repeats.length"> · repeated</template></small></span>
+      <VerdictMark v-if="judged(p)" :verdict="judged(p)!" />
+      <span v-else-if="p.last" class="quiet">{{ p.last.run.skipped ? 'skipped' : 'read' }}</span>
+    </button>
+    <button v-if="unfolded && (hidden || rest)" type="button" class="link" :aria-expanded="rest" data-test="more-tests" @click="rest = !rest">{{ rest ? 'Fewer' : `${hidden} more: idle, heat, drain by fuse, joints …` }}</button>
+    <CaptureDialog v-if="looking" asks="ripple" @close="looking = false" />
+    <RunScreen v-if="running" :procedure="running" @close="running = null" />
+  </section>
+</template>
+
+<style scoped>
+.plan {
+  gap: 6px;
+}
+.test {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  min-height: 48px;
+  text-align: left;
+  border-bottom: 1px solid var(--line);
+}
+.test.best {
+  border-left: 6px solid var(--copper);
+  padding-left: 8px;
+}
+.link {
+  text-align: left;
+  min-height: 44px;
+  text-decoration: underline;
+}
+</style>

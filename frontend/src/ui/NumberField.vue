@@ -1,0 +1,73 @@
+<script setup lang="ts">
+/** A number with its unit: takes a decimal comma, says what is wrong at its place, never throws away what was typed. */
+import { computed, ref, watch } from 'vue'
+import { asTyped, inRange, parseDrop, parseNumber } from '@/ui/numbers'
+
+const props = withDefaults(
+  defineProps<{
+    modelValue: number | null
+    label: string
+    unit?: string
+    min?: number
+    max?: number
+    /** Typed in millivolts (or volts with a V), kept in volts. */
+    drop?: boolean
+    /** Typed in a unit of which so many are one of the unit it is kept in. */
+    perUnit?: number
+    /** One line high: the label beside the field. */
+    compact?: boolean
+    required?: boolean
+    error?: string
+    hint?: string
+    toShown?: (value: number) => number
+    fromShown?: (shown: number) => number
+  }>(),
+  { unit: '', min: undefined, max: undefined, perUnit: 1, error: '', hint: '', toShown: (v: number) => v, fromShown: (v: number) => v },
+)
+const emit = defineEmits<{ 'update:modelValue': [value: number | null]; problem: [message: string] }>()
+
+const shown = (value: number | null) => asTyped(value === null ? null : props.drop ? value * 1000 : props.toShown(value * props.perUnit))
+const text = ref(shown(props.modelValue))
+let mine: number | null = props.modelValue
+
+watch(
+  () => [props.modelValue, props.unit] as const,
+  ([value, unit], [, before]) => {
+    if (value !== mine || unit !== before) {
+      mine = value
+      text.value = shown(value)
+    }
+  },
+)
+
+const parsed = computed(() => (props.drop ? parseDrop(text.value) : parseNumber(text.value)))
+const message = computed(() => {
+  if (parsed.value.error) return parsed.value.error
+  if (parsed.value.value === null) return props.required && touched.value ? 'Needed here.' : ''
+  return inRange(parsed.value.value, props.min, props.max, props.drop ? 'V' : props.unit)
+})
+const touched = ref(false)
+
+function typed(value: string): void {
+  text.value = value
+  touched.value = true
+  emit('problem', message.value)
+  if (parsed.value.error) return
+  mine = parsed.value.value === null ? null : props.drop ? parsed.value.value : props.fromShown(parsed.value.value) / props.perUnit
+  if (!message.value || parsed.value.value === null) emit('update:modelValue', mine)
+}
+</script>
+
+<template>
+  <v-text-field
+    :model-value="text" :label="label" :suffix="unit" :error-messages="message || error ? [message || error] : []" :hint="hint"
+    :persistent-hint="hint !== ''" inputmode="decimal" autocomplete="off" class="number" :class="{ compact }" :density="compact ? 'compact' : 'comfortable'" @update:model-value="typed"
+  />
+</template>
+
+<style scoped>
+.number :deep(input) {
+  font-family: var(--figures);
+  font-variant-numeric: tabular-nums;
+}
+</style>

@@ -1,0 +1,1 @@
+"""Tables as data with their source: conductors, fuses, chemistry, what alternators give."""

@@ -1,0 +1,19 @@
+"""A disconnect switch or isolator; solved closed unless it is open."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, ClassVar, Literal
+
+from mavrik.core.circuit.branches.contacts import SwitchedBranch
+
+
+class SwitchBranch(SwitchedBranch):
+    """A disconnect switch or isolator; solved closed unless it is open."""
+
+    place_in_list: ClassVar[int | None] = 60
+    title: ClassVar[str] = "Switch"
+    blank_label: ClassVar[str] = "New switch"
+    blank_values: ClassVar[Mapping[str, Any]] = {"resistance_mohm": 0.3}
+
+    kind: Literal["switch"] = "switch"

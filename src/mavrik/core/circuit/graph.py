@@ -1,0 +1,67 @@
+"""A circuit as a graph: which nodes branches join, and the ways between them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from itertools import pairwise
+from typing import TypeAlias
+
+import networkx as nx
+
+from mavrik.core.circuit.branches import AnyBranch
+
+REFERENCE_TEMPERATURE_C = 20.0
+
+Graph: TypeAlias = nx.MultiGraph
+
+
+def graph_of(branches: Iterable[AnyBranch], open_too: bool = False) -> Graph:
+    """The graph of branches: nodes are its nodes, every branch an edge under its id, with itself as `branch`.
+
+    branches: of a circuit
+    open_too: with contacts that are open; left out, only what can conduct
+    """
+    graph = Graph()
+    graph.add_edges_from((b.from_node, b.to_node, b.id, {"branch": b}) for b in branches if open_too or b.conducts)
+    return graph
+
+
+def metal_of(branches: Iterable[AnyBranch]) -> Graph:
+    """The graph of closed metal: without diodes and links, which voltage opens and closes."""
+    return graph_of(b for b in branches if not b.by_voltage)
+
+
+def around(graph: Graph, node: str) -> list[tuple[str, AnyBranch]]:
+    """The nodes one branch away from a node, each with that branch; none for a node of no branch."""
+    if node not in graph:
+        return []
+    return [(other, edge["branch"]) for other, edges in graph.adj[node].items() for edge in edges.values()]
+
+
+def reach(graph: Graph, start: str) -> set[str]:
+    """All nodes connected to one, itself included."""
+    return set(nx.node_connected_component(graph, start)) if start in graph else {start}
+
+
+def _sound_ohm(branch: AnyBranch) -> float:
+    return branch.sound_resistance_ohm(REFERENCE_TEMPERATURE_C)
+
+
+def least_path(graph: Graph, start: str, goal: str) -> list[tuple[str, AnyBranch]] | None:
+    """The way of least sound resistance: (node reached, branch taken) in order; None without a way.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> car = front_battery(12)
+    >>> [b.id for _, b in least_path(graph_of(car.branches), "bat_neg", "alt_case")]
+    ['block_ground', 'mount']
+    """
+    if start not in graph or goal not in graph:
+        return [] if start == goal else None
+
+    ohm = {key: _sound_ohm(branch) for _, _, key, branch in graph.edges(keys=True, data="branch")}
+    try:
+        nodes = nx.dijkstra_path(graph, start, goal, weight=lambda _, __, edges: min(map(ohm.__getitem__, edges)))
+    except nx.NetworkXNoPath:
+        return None
+    taken = [min(graph.adj[a][b], key=ohm.__getitem__) for a, b in pairwise(nodes)]
+    return [(b, graph.edges[a, b, key]["branch"]) for (a, b), key in zip(pairwise(nodes), taken, strict=True)]

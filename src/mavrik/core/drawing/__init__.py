@@ -1,0 +1,1 @@
+"""Coordinates of the pictures: loop and staircase."""

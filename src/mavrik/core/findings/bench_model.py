@@ -1,0 +1,195 @@
+"""What every hypothesis would let the meters read, all of them solved at once."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mavrik.core import network as net
+from mavrik.core.circuit import Circuit, as_sound
+from mavrik.core.circuit.graph import metal_of, reach
+from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
+from mavrik.core.operating.bench_states import IDLE_RPM
+from mavrik.core.operating.engine import Engine
+from mavrik.core.procedures import BenchState, Point, Setup, half_cca_a, ohmic, state_of
+
+Floats = NDArray[np.float64]
+Placed: TypeAlias = tuple[Point, Setup]
+"""A measuring point with what is known of the state it is read in."""
+
+OPEN_OHM = 1e7
+NO_DRAIN_OHM = 1e9
+MOST_OHM = 1.0
+"""What a milliohm meter still shows of an open contact."""
+
+LEAST_OHM = 1e-6
+"""No metal has less, however far a trial goes below what is sound."""
+
+
+def planned(points: Sequence[Point]) -> list[Placed]:
+    """Points in the states they are planned for, nothing being known of the day.
+
+    points: of procedures
+    """
+    return [(p, Setup(p.state)) for p in points]
+
+
+class BenchModel:
+    """A circuit at the states of the bench, assembled once, with a place for every fault."""
+
+    def __init__(
+        self, circuit: Circuit, rest_v: Mapping[str, float] | None = None, read: bool = True, checked: bool = False
+    ) -> None:
+        """Assemble nothing yet.
+
+        rest_v: volts at rest, by battery: how charged they really are
+        read: whether those were read, a dead cell and all; otherwise they are what the batteries would have without a fault
+        checked: the circuit is known to be one that can be computed
+        """
+        self._checked = checked
+        self._read_ids = frozenset(rest_v or ()) if read else frozenset()
+        self.circuit, self._as_drawn = ohmic(circuit), as_sound(circuit)
+        self.rest_v = dict(rest_v or {})
+        self._at: dict[Setup, tuple[net.Network, net.Values]] = {}
+
+    def _assembled(self, setup: Setup) -> tuple[net.Network, net.Values]:
+        if setup not in self._at:
+            # A fault may leave a load at any voltage, and a resistance then takes what it gets; at a known output loads are real.
+            circuit = self._as_drawn if setup.state is BenchState.AT_OUTPUT else self.circuit
+            engine = Engine(circuit, state_of(setup, circuit), self._checked)
+            self._checked = True
+            drains = [
+                net.Resistor(f"drain:{b.id}", b.positive_node, b.negative_node, NO_DRAIN_OHM) for b in self.circuit.batteries
+            ]
+            # Behind the circuit's own, so that its rows stay where they are.
+            network = net.network_of([*engine.elements, *drains], engine.network.reference)
+            # At a known output the batteries are where the stud's voltage says.
+            at_output = setup.state is BenchState.AT_OUTPUT
+            own = engine.settle().values if at_output else engine.values()
+            ohm = np.concatenate((np.asarray(own.resistor_ohm, dtype=float), [d.ohm for d in drains]))
+            emf = np.array(own.emf_v, dtype=float)
+            if not at_output:
+                for k, e in enumerate(network.emfs):
+                    emf[k] = self.rest_v.get(e.id, emf[k])
+            if setup.state is BenchState.ASLEEP and not self.rest_v:
+                emf = self._equalised(network, emf)
+            self._at[setup] = network, replace(own, resistor_ohm=ohm, emf_v=emf)
+        return self._at[setup]
+
+    def _equalised(self, network: net.Network, emf: Floats) -> Floats:
+        """Batteries that metal joins have come to one voltage overnight, whatever the document says of each."""
+        metal = metal_of(self.circuit.branches)
+        plus = {b.id: b.positive_node for b in self.circuit.batteries}
+        joined = [[j for j, o in enumerate(network.emfs) if plus[o.id] in reach(metal, plus[e.id])] for e in network.emfs]
+        return np.array([emf[own].mean() for own in joined])
+
+    def predict(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis]) -> Floats:
+        """Readings (suspects, points), each in the unit of its quantity; NaN where a circuit has no rest."""
+        found = np.full((len(suspects), len(placed)), np.nan)
+        by_network: dict[Setup, list[int]] = {}
+        direct = []
+        for k, (point, setup) in enumerate(placed):
+            if point.indicator:
+                found[:, k] = [_indication(self.circuit, point, h) for h in suspects]
+            elif point.quantity == "resistance":
+                direct.append(k)
+            else:
+                by_network.setdefault(setup, []).append(k)
+        if direct:
+            network, own = self._assembled(Setup(BenchState.KEY_ON))
+            ohm = np.asarray(_changed(network, own, suspects, self._read_ids).resistor_ohm)
+            resistor = {r.id: k for k, r in enumerate(network.resistors)}
+            found[:, direct] = np.minimum(ohm[:, [resistor[placed[k][0].element] for k in direct]], MOST_OHM)
+        for setup, columns in by_network.items():
+            found[:, columns] = self._at_setup(setup, [placed[k][0] for k in columns], suspects)
+        return found
+
+    def _at_setup(self, setup: Setup, points: list[Point], suspects: Sequence[Hypothesis]) -> Floats:
+        network, own = self._assembled(setup)
+        values = _changed(network, own, suspects, self._read_ids)
+        row = {e.id: k for k, e in enumerate(network.emfs)}
+        if setup.state is BenchState.REST:
+            # Each battery alone: its own voltage, whatever hangs beside it.
+            return np.asarray(values.emf_v, dtype=float)[:, [row[p.element] for p in points]]
+        if setup.state is BenchState.BATTERY_LOAD:
+            battery = {b.id: b for b in self.circuit.batteries}
+            at = [row[p.element] for p in points]
+            amps = np.array([half_cca_a(self.circuit, battery[p.element]) for p in points])
+            loaded = np.asarray(values.emf_v, dtype=float)[:, at] - amps * np.asarray(values.emf_ohm, dtype=float)[:, at]
+            return np.asarray(np.maximum(loaded, 0.0))
+        return _read(network, network.solve_many(values, lenient=True), points)
+
+
+SWEPT = ("resistor_ohm", "limit_a", "set_point_v", "emf_v", "emf_ohm", "emf_charging_ohm")
+
+
+def _changed(network: net.Network, own: net.Values, suspects: Sequence[Hypothesis], read: frozenset[str]) -> net.Values:
+    """The values of every suspect, one row each; a battery in `read` has shown already what a dead cell does to it."""
+    rows = {name: np.tile(np.asarray(getattr(own, name), dtype=float), (len(suspects), 1)) for name in SWEPT}
+    resistor = {r.id: k for k, r in enumerate(network.resistors)}
+    source = {s.id: k for k, s in enumerate(network.sources)}
+    emf = {e.id: k for k, e in enumerate(network.emfs)}
+    ohm = rows["resistor_ohm"]
+    for row, hypothesis in enumerate(suspects):
+        for c in hypothesis.changes:
+            if c.what is What.MORE_OHM and c.element in resistor:
+                ohm[row, resistor[c.element]] += c.amount
+            elif c.what is What.OPEN and c.element in resistor:
+                ohm[row, resistor[c.element]] = OPEN_OHM
+            elif c.what is What.LIMIT_SHARE and c.element in source:
+                rows["limit_a"][row, source[c.element]] *= c.amount
+            elif c.what is What.SET_POINT and c.element in source:
+                rows["set_point_v"][row, source[c.element]] += c.amount
+            elif c.what is What.EMF and c.element not in read:
+                rows["emf_v"][row, emf[c.element]] += c.amount
+            elif c.what is What.OHM_SHARE:
+                rows["emf_ohm"][row, emf[c.element]] *= c.amount
+                rows["emf_charging_ohm"][row, emf[c.element]] *= c.amount
+            elif c.what is What.DRAIN_A:
+                ohm[row, resistor[f"drain:{c.element}"]] = rows["emf_v"][row, emf[c.element]] / c.amount
+    np.maximum(ohm, LEAST_OHM, out=ohm)
+    return replace(own, **rows)
+
+
+def _read(network: net.Network, found: net.Solved, points: list[Point]) -> Floats:
+    source = {s.id: k for k, s in enumerate(network.sources)}
+    emf = {e.id: k for k, e in enumerate(network.emfs)}
+    resistor = {r.id: k for k, r in enumerate(network.resistors)}
+    diode = {d.id: k for k, d in enumerate(network.diodes)}
+    link = {x.id: k for k, x in enumerate(network.links)}
+    columns = []
+    for point in points:
+        if point.red:
+            read = found.node_v[:, network.row[point.red]] - found.node_v[:, network.row[point.black]]
+        elif point.element in source:
+            read = found.source_a[:, source[point.element]]
+        elif point.element in emf:
+            # Asleep a drain is read, out of the battery; running, what goes into it.
+            into = found.emf_a[:, emf[point.element]]
+            read = fault_table().modules_asleep_a - into if point.state is BenchState.ASLEEP else into
+        elif point.element in resistor:
+            read = found.resistor_a[:, resistor[point.element]]
+        elif point.element in diode:
+            read = found.diode_a[:, diode[point.element]]
+        elif point.element in link:
+            read = found.link_a[:, link[point.element]]
+        else:
+            read = np.zeros(len(found.node_v))
+        columns.append(read)
+    return np.stack(columns, axis=1)
+
+
+def _indication(circuit: Circuit, point: Point, hypothesis: Hypothesis) -> float:
+    alternator = next(a for a in circuit.alternators if a.id == point.element)
+    usual = {
+        "lamp": 1.0,
+        "belt": 1.0,
+        "plate": alternator.rated_a,
+        "shaft": IDLE_RPM * alternator.pulley_ratio,
+        "ripple": fault_table().ripple_vpp["none"] * circuit.system_voltage_v / 12,
+    }[point.indicator]
+    return hypothesis.indications.get((point.indicator, point.element), usual)

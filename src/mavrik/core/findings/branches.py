@@ -1,0 +1,180 @@
+"""What is said of one branch: a view of the inference, and of the limit at rated output."""
+
+from __future__ import annotations
+
+from mavrik.core.circuit import AnyBranch, ConductorBranch
+from mavrik.core.circuit.ring import Side
+from mavrik.core.findings.bench import NO_CURRENT_A, Bench, millivolts
+from mavrik.core.findings.documents import BranchFinding, BranchVerdict
+from mavrik.core.findings.hypotheses import fault_table
+from mavrik.core.findings.inference import Estimate
+from mavrik.core.measuring.limits import Limit, Scope
+from mavrik.core.measuring.uncertainty import Verdict, verdict_below
+from mavrik.core.procedures import Observation
+from mavrik.core.procedures.bench.charging_drops import SHARED_BELOW
+from mavrik.core.protection.parts import PartsReport
+
+FAR_BELOW = 0.5
+"""A drop below so much of what a sound part loses says that a probe did not touch, or that the part is another one."""
+
+LEAST_TELLING_V = 0.004
+"""A sound part that loses less than this may well read 0. A few digits of a hand meter; our choice, no source."""
+
+
+def of_mohm(ohm: float) -> str:
+    """Ohms as milliohms in words, with the digits that matter."""
+    mohm = ohm * 1000
+    return f"{mohm:.0f}" if abs(mohm) >= 20 else f"{mohm:.1f}" if abs(mohm) >= 2 else f"{mohm:.2f}"
+
+
+def excess_in_words(estimate: Estimate) -> str:
+    """What a branch has too much, with its interval.
+
+    >>> excess_in_words(Estimate(0.00342, 0.002, 0.00486, 1.0, True))
+    '3.4 mΩ (2.0 to 4.9 mΩ) more than this part has when sound'
+    """
+    low = max(estimate.low_ohm, 0.0)
+    return f"{of_mohm(estimate.excess_ohm)} mΩ ({of_mohm(low)} to {of_mohm(estimate.high_ohm)} mΩ) more than this part has when sound"
+
+
+def _against_the_current(bench: Bench, of: Observation) -> bool:
+    """Whether a drop was read with the wrong sign."""
+    expected = bench.now.node_v[of.point.red] - bench.now.node_v[of.point.black]
+    along = 1 if expected >= 0 else -1
+    return abs(expected) > NO_CURRENT_A and of.measured.value * along < -of.measured.uncertainty
+
+
+def far_below_sound(bench: Bench, branch: AnyBranch, of: Observation) -> bool:
+    """Whether a drop is far below what a sound part loses where all of the output passes it."""
+    expected = abs(bench.now.drop_v[branch.id])
+    passes_all = abs(bench.now.current_a[branch.id]) >= SHARED_BELOW * bench.now.output_a
+    return passes_all and expected > LEAST_TELLING_V and abs(of.measured.value) + of.measured.uncertainty < FAR_BELOW * expected
+
+
+def _verdict(
+    bench: Bench,
+    branch: AnyBranch,
+    estimate: Estimate | None,
+    of: Observation | None,
+    judged: tuple[float, float] | None,
+    limit: Limit,
+) -> tuple[BranchVerdict, str, str]:
+    """Verdict, why, and what to do next."""
+    if of is not None and _against_the_current(bench, of):
+        return (
+            BranchVerdict.CHECK_PROBES,
+            f"{millivolts(of.measured.value)} runs against the current: the probes were swapped, or another source pushes current here.",
+            "Red probe towards the alternator stud on the feed side, towards the battery on the return side; read again.",
+        )
+    if of is not None and far_below_sound(bench, branch, of):
+        return (
+            BranchVerdict.CHECK_PROBES,
+            f"{millivolts(of.measured.value)} is far below the {millivolts(abs(bench.now.drop_v[branch.id]))} that a sound part loses here: "
+            "a probe did not touch, or length and size are not those of the circuit.",
+            "Press both probes on bare metal and read again; then check length and size.",
+        )
+    probably = fault_table().probably
+    if estimate is None or not (estimate.read or of is not None):
+        return BranchVerdict.NOT_MEASURED, "No drop was read here.", ""
+    at = straddles = ""
+    outcome = Verdict.PASS
+    if judged is not None:
+        at = f"{millivolts(judged[0])} at the rated {bench.rated_a:g} A"
+        straddles = f"{at} ± {millivolts(judged[1])} straddles {limit.rule}"
+        outcome = verdict_below(abs(judged[0]), judged[1], limit.volts)
+    if estimate.probability >= probably:
+        more = f"{excess_in_words(estimate)}."
+        if outcome is Verdict.FAIL:
+            return BranchVerdict.FAIL, f"{at} is over {limit.rule}, and {more}", branch.how_to_mend
+        if not at:
+            return BranchVerdict.EXCESS, f"By the other readings it has {more}", branch.how_to_mend
+        within = straddles + ", and" if outcome is Verdict.CLOSE else f"Within {limit.rule}, but"
+        return BranchVerdict.EXCESS, f"{within} {more}", branch.how_to_mend
+    if estimate.probability > 1 - probably:
+        return (
+            BranchVerdict.UNDECIDED,
+            f"It may have up to {of_mohm(estimate.high_ohm)} mΩ too much; the readings do not tell ({estimate.probability:.0%}).",
+            "Take the reading that tells most next.",
+        )
+    if outcome is Verdict.FAIL:
+        return (
+            BranchVerdict.FAIL,
+            f"{at} is over {limit.rule}, though the part is sound: it is too small or too long for this current.",
+            "Cleaning will not help. Plan a larger size.",
+        )
+    if outcome is Verdict.CLOSE:
+        return BranchVerdict.CLOSE, f"{straddles}.", "Repeat nearer to rated output, or on a finer range: that narrows the band."
+    if not at:
+        return BranchVerdict.PASS, "By the other readings it has no more resistance than a sound one.", ""
+    return BranchVerdict.PASS, f"{at} is within {limit.rule}.", ""
+
+
+def _basis(bench: Bench, branch: AnyBranch) -> str:
+    if f"branch_a:{branch.id}" in bench.read:
+        return "clamp"
+    if abs(bench.fitted.current_a[branch.id]) >= SHARED_BELOW * bench.fitted.output_a:
+        return "output"
+    return "fitted" if bench.posterior.estimates else "model"
+
+
+def judge_branch(bench: Bench, branch: AnyBranch, parts: PartsReport) -> BranchFinding:
+    """Everything said of one branch.
+
+    bench: the circuit with its readings
+    branch: a branch of it that conducts
+    parts: what its parts' checks said
+    Its excess resistance is the inference's; its limit is the profile's, for its drop scaled to rated output.
+    Source: Ohm's and Joule's laws; verdicts by JCGM 106.
+    """
+    i = branch.id
+    side = bench.ring.side[i]
+    conductor = branch if isinstance(branch, ConductorBranch) else None
+    scope = Scope.WHOLE if i in bench.spurs else Scope.GROUND if side is Side.RETURN and conductor else Scope.SIDE
+    limit = bench.limit(scope).with_threshold(branch.threshold_v)
+    of = bench.read.get(f"drop_v:{i}")
+    judged = bench.at_rated(of, branch.threshold_v, "" if i in bench.ring.ids else i) if of else None
+    estimate = bench.posterior.estimates.get(i)
+    verdict, reason, next_step = _verdict(bench, branch, estimate, of, judged, limit)
+    known = estimate if estimate is not None and (estimate.read or of is not None) else None
+    clamped = bench.read.get(f"branch_a:{i}")
+    current = clamped.measured.value if clamped else bench.fitted.current_a[i]
+    predicted = bench.now.current_a[i] * bench.now.resistance_ohm[i]
+    if abs(bench.now.current_a[i]) > NO_CURRENT_A:
+        predicted += branch.threshold_v
+    return BranchFinding(
+        branch_id=i,
+        label=branch.label,
+        kind=branch.kind,
+        part=branch.in_words,
+        side=side,
+        on_ring=i in bench.ring.ids,
+        from_node=branch.from_node,
+        to_node=branch.to_node,
+        length_m=conductor.length_m if conductor else None,
+        temperature_c=bench.now.temperature_c[i],
+        resistance_ohm=bench.now.resistance_ohm[i],
+        current_a=current,
+        current_basis=_basis(bench, branch),
+        predicted_drop_v=predicted,
+        predicted_heat_w=abs(predicted * bench.now.current_a[i]),
+        measured_drop_v=of.measured.value if of else None,
+        measured_uncertainty_v=of.measured.uncertainty if of else None,
+        excess_ohm=known.excess_ohm if known else None,
+        excess_low_ohm=known.low_ohm if known else None,
+        excess_high_ohm=known.high_ohm if known else None,
+        probability=known.probability if known else None,
+        heat_w=abs(of.measured.value * current) if of else None,
+        excess_heat_w=known.excess_ohm * current**2 if known else None,
+        limit_v=limit.volts,
+        limit_rule=limit.rule,
+        limit_source=limit.source,
+        judged_current_a=bench.rated_a,
+        judged_drop_v=judged[0] if judged else None,
+        judged_uncertainty_v=judged[1] if judged else None,
+        rated_drop_v=bench.rated.drop_v[i],
+        verdict=verdict,
+        reason=reason,
+        next_step=next_step,
+        ampacity=parts.ampacity.get(i),
+        fuse=parts.fuses.get(i),
+    )

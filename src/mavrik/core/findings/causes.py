@@ -1,0 +1,159 @@
+"""The ranked causes in words, what speaks for and against each, readings in doubt, and what the readings leave undecided."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.findings.bench_model import planned
+from mavrik.core.findings.branches import of_mohm
+from mavrik.core.findings.documents import Cause, Doubt, Evidence, Undecided
+from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, fault_table
+from mavrik.core.findings.inference import Candidate, Posterior
+from mavrik.core.findings.likelihood import slip_density
+from mavrik.core.operating.bench_states import BenchState
+from mavrik.core.procedures import Point
+
+SHOWN = 8
+DOUBTFUL = 0.6
+"""A reading that is so likely a slip is asked to be taken again."""
+
+DEFICIT_A = 1.0
+"""What batteries give at idle below this is within what nobody knows of the loads."""
+
+TELLS = 1.0
+"""A reading is evidence where it moves the odds by this much at least, in natural logarithms."""
+
+MOST_EVIDENCE = 8
+
+
+def label_of(circuit: Circuit, cause: str) -> tuple[str, str]:
+    """A cause in words, and what to do about it."""
+    kind, element = cause.split(":", 1)
+    label = next((e.label for e in circuit.elements if e.id == element), element)
+    words, advice = fault_table().words[kind]
+    return words.format(label=label), advice
+
+
+def _budget(posterior: Posterior) -> str:
+    """What a sound circuit's batteries give at idle with everything on, in words: a budget that does not close is no fault."""
+    circuit = posterior.models.circuit
+    into = [Point(b.id, b.label, "current", BenchState.IDLE_LOADED, element=b.id, signed=True) for b in circuit.batteries]
+    net = float(np.nan_to_num(posterior.models.day.predict(planned(into), [Hypothesis((NOTHING,), 1.0)])).sum())
+    if not net < -DEFICIT_A:
+        return ""
+    return f"but at idle with everything on the batteries give {-net:.0f} A: a budget, not a fault"
+
+
+Amount = tuple[str, float | None, float | None, float | None, str]
+"""In words; the amount, its lower and upper end, and their unit, where it has them."""
+
+
+def _amount(posterior: Posterior, cause: str, of: Candidate) -> Amount:
+    """How much of a cause there is."""
+    kind, element = cause.split(":", 1)
+    estimate = posterior.estimates.get(element) if kind == "resistance" else None
+    if estimate is not None and estimate.probability >= fault_table().probably:
+        low = max(estimate.low_ohm, 0.0)
+        words = f"{of_mohm(estimate.excess_ohm)} mΩ too much ({of_mohm(low)} to {of_mohm(estimate.high_ohm)} mΩ)"
+        return words, estimate.excess_ohm, low, estimate.high_ohm, "Ω"
+    for c in of.hypothesis.changes:
+        if c.element != element:
+            continue
+        if c.what is What.MORE_OHM and kind == "resistance":
+            if of.fitted is not None:
+                row = of.fitted.problem.branch_ids.index(element)
+                low, high = (float(v) for v in of.fitted.quantiles(row, np.array([-2.0, 2.0])))
+                words = f"{of_mohm(c.amount)} mΩ too much ({of_mohm(low)} to {of_mohm(high)} mΩ), if it is this one"
+                return words, c.amount, low, high, "Ω"
+            return f"about {c.amount * 1000:g} mΩ too much", c.amount, None, None, "Ω"
+        if c.what is What.DRAIN_A and kind == "drain":
+            return f"about {c.amount:g} A", c.amount, None, None, "A"
+        if c.what is What.OHM_SHARE and kind == "weak_battery":
+            return f"about {c.amount:g} times its internal resistance", c.amount, None, None, ""
+        if c.what is What.SET_POINT:
+            return f"about {c.amount:+g} V", c.amount, None, None, "V"
+        if c.what is What.LIMIT_SHARE and c.amount:
+            return f"about {c.amount:.0%} of its output", c.amount, None, None, ""
+    return "", None, None, None, ""
+
+
+def _evidence(posterior: Posterior, of: Candidate) -> tuple[Evidence, ...]:
+    sound = posterior.sound
+    found = []
+    for k, o in enumerate(posterior.evidence):
+        favours = float(of.told[k] - sound.told[k])
+        if abs(favours) >= TELLS:
+            expected, usual = np.nan_to_num([of.predicted[k], posterior.nominal[k]]).tolist()
+            found.append(Evidence(o.point.id, o.point.label, o.point.quantity, o.measured.value, expected, usual, favours))
+    found.sort(key=lambda e: -abs(e.favours))
+    return tuple(found[:MOST_EVIDENCE])
+
+
+def ranked_causes(posterior: Posterior) -> tuple[Cause, ...]:
+    """The likeliest causes, each with its probability over all sets that it is part of.
+
+    posterior: of all readings
+    """
+    circuit = posterior.models.circuit
+    ranked = sorted(posterior.by_cause.items(), key=lambda c: -c[1])[:SHOWN]
+    found = []
+    for cause, probability in ranked:
+        of = max((c for c in posterior.candidates if cause in c.causes), key=lambda c: c.probability)
+        kind, element = cause.split(":", 1)
+        label, advice = label_of(circuit, cause)
+        amount: Amount = (_budget(posterior), None, None, None, "") if cause == NOTHING else _amount(posterior, cause, of)
+        found.append(Cause(cause, kind, element, label, advice, min(probability, 1.0), *amount, _evidence(posterior, of)))
+    return tuple(found)
+
+
+def doubtful_readings(posterior: Posterior) -> tuple[Doubt, ...]:
+    """Readings that are slips rather than not, over all causes by their probability; the surest first.
+
+    posterior: of all readings
+    """
+    found = []
+    shares = np.array([c.probability for c in posterior.candidates])
+    shares = shares / shares.sum()
+    for k, o in enumerate(posterior.evidence):
+        told = np.array([c.told[k] for c in posterior.candidates])
+        slip = float(shares @ np.minimum(slip_density(o.point) / np.exp(told), 1.0))
+        if slip > DOUBTFUL:
+            expected = float(np.nan_to_num(posterior.best.predicted[k]))
+            found.append(Doubt(o.point.id, o.point.label, o.point.quantity, o.measured.value, expected, min(slip, 1.0)))
+    return tuple(sorted(found, key=lambda d: -d.probability))
+
+
+def undecided_sets(posterior: Posterior) -> tuple[Undecided, ...]:
+    """Branches of which one at least has too much where the readings do not tell which.
+
+    posterior: of all readings
+    """
+    probably = fault_table().probably
+    open_ids = [b for b, e in posterior.estimates.items() if 1 - probably < e.probability < probably]
+    if not open_ids:
+        return ()
+    words = {b.id: b.label for b in posterior.models.circuit.branches}
+    some = _share_with(posterior, open_ids)
+    names = ", ".join(words[b] for b in open_ids)
+    if len(open_ids) == 1:
+        return (Undecided(tuple(open_ids), f"{names} may have too much; the readings do not tell."),)
+    surely = "One of these has too much" if some >= probably else "One of these may have too much"
+    return (Undecided(tuple(open_ids), f"{surely}, and the readings do not tell which: {names}."),)
+
+
+def _share_with(posterior: Posterior, branch_ids: Sequence[str]) -> float:
+    """How likely one at least of some branches has too much."""
+    wanted = {f"{kind}:{b}" for kind in ("resistance", "open") for b in branch_ids}
+    return sum(c.probability for c in posterior.candidates if wanted & set(c.causes))
+
+
+def several(posterior: Posterior) -> tuple[str, ...]:
+    """Labels of the faults of the likeliest set, where it has more than one and each is probable."""
+    probably = fault_table().probably
+    causes = posterior.best.causes
+    if len(causes) < 2 or min(posterior.by_cause[c] for c in causes) < probably:
+        return ()
+    return tuple(label_of(posterior.models.circuit, c)[0] for c in causes)

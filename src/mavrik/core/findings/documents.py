@@ -1,0 +1,252 @@
+"""What is found: of a branch, of a side, of the sums, of causes, and the one line to read first."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from enum import StrEnum
+from typing import Annotated
+
+from pydantic import Field
+
+from mavrik.core.circuit.ring import Side
+from mavrik.core.document import Document
+from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.measuring.readings import Reading
+from mavrik.core.procedures import Judgement, Repeat
+from mavrik.core.protection.parts import AmpacityCheck, Finding, FuseCheck
+
+
+class BranchVerdict(StrEnum):
+    """What is said of a branch, a side, or the whole job."""
+
+    PASS = "pass"
+    EXCESS = "excess"
+    FAIL = "fail"
+    UNDECIDED = "undecided"
+    CLOSE = "too_close_to_call"
+    CHECK_PROBES = "check_probes"
+    NOT_MEASURED = "not_measured"
+
+
+VERDICT_WORDS: dict[BranchVerdict, str] = {
+    BranchVerdict.PASS: "pass",
+    BranchVerdict.EXCESS: "excess",
+    BranchVerdict.FAIL: "FAIL",
+    BranchVerdict.UNDECIDED: "undecided",
+    BranchVerdict.CLOSE: "too close to call",
+    BranchVerdict.CHECK_PROBES: "check probes",
+    BranchVerdict.NOT_MEASURED: "not read",
+}
+"""One word for one thing, on paper as on the screen."""
+
+GRAVITY = {
+    BranchVerdict.FAIL: 0,
+    BranchVerdict.CHECK_PROBES: 1,
+    BranchVerdict.EXCESS: 2,
+    BranchVerdict.UNDECIDED: 3,
+    BranchVerdict.CLOSE: 4,
+    BranchVerdict.PASS: 5,
+    BranchVerdict.NOT_MEASURED: 6,
+}
+"""The gravest first."""
+
+
+@dataclass(frozen=True)
+class BranchFinding:
+    """One branch: what it should lose, what it loses, what it may lose, and what it has too much."""
+
+    branch_id: str
+    label: str
+    kind: str
+    part: Annotated[str, Field(description="Size or rating in words")]
+    side: Side
+    on_ring: bool
+    from_node: str
+    to_node: str
+    length_m: float | None
+    temperature_c: Annotated[float, Field(description="Conductor temperature the resistance is for [degC]")]
+    resistance_ohm: Annotated[float, Field(description="Resistance in sound condition [ohm]")]
+    current_a: Annotated[float, Field(description="Current during the drop test, along from_node to to_node [A]")]
+    current_basis: Annotated[str, Field(description="output, clamp, fitted or model")]
+    predicted_drop_v: float
+    predicted_heat_w: float
+    measured_drop_v: Annotated[float | None, Field(description="As read, red probe less black [V]")]
+    measured_uncertainty_v: Annotated[float | None, Field(description="Expanded, coverage 2 [V]")]
+    excess_ohm: Annotated[float | None, Field(description="What it has over a sound one, by all readings [ohm]; null: none says")]
+    excess_low_ohm: Annotated[float | None, Field(description="Lower end of the 95 % interval [ohm]")]
+    excess_high_ohm: Annotated[float | None, Field(description="Upper end [ohm]")]
+    probability: Annotated[float | None, Field(description="That it has too much, or is open; null: no reading says")]
+    heat_w: Annotated[float | None, Field(description="Heat from the measured drop at the test current [W]")]
+    excess_heat_w: float | None
+    limit_v: float
+    limit_rule: str
+    limit_source: str
+    judged_current_a: Annotated[float, Field(description="Alternator output the limit is for [A]")]
+    judged_drop_v: Annotated[float | None, Field(description="Measured drop scaled to judged_current_a [V]")]
+    judged_uncertainty_v: float | None
+    rated_drop_v: Annotated[float, Field(description="Predicted drop at rated output, warmed up [V]")]
+    verdict: BranchVerdict
+    reason: str
+    next_step: str
+    ampacity: AmpacityCheck | None
+    fuse: FuseCheck | None
+
+
+@dataclass(frozen=True)
+class SideFinding:
+    """A side, or the whole circuit."""
+
+    name: Annotated[str, Field(description="feed, return or whole")]
+    predicted_drop_v: float
+    rated_drop_v: float
+    measured_drop_v: float | None
+    basis: Annotated[str, Field(description="reading, parts, voltages, sides or none")]
+    measured_uncertainty_v: float | None
+    judged_drop_v: float | None
+    judged_uncertainty_v: float | None
+    limit_v: float
+    limit_rule: str
+    limit_source: str
+    verdict: BranchVerdict
+    reason: str
+
+
+@dataclass(frozen=True)
+class SumCheck:
+    """The parts against the whole: do they agree within what the meter can explain?"""
+
+    name: str
+    parts_v: float
+    whole_v: float
+    difference_v: float
+    allowance_v: float
+    agrees: bool
+    message: str
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """One reading beside what a cause and what a sound circuit would let it be."""
+
+    point: str
+    label: str
+    quantity: str
+    value: float
+    expected: Annotated[float, Field(description="With this cause")]
+    sound: Annotated[float, Field(description="With nothing broken")]
+    favours: Annotated[float, Field(description="Above 0 for the cause, below 0 against it: natural logarithm of the odds")]
+
+
+@dataclass(frozen=True)
+class Cause:
+    """One cause with its probability and what speaks for and against it."""
+
+    cause: Annotated[str, Field(description="kind:element")]
+    kind: str
+    element: str
+    label: str
+    advice: str
+    probability: float
+    magnitude: Annotated[str, Field(description="In words")]
+    amount: Annotated[float | None, Field(description="In amount_unit; null where the cause has none")]
+    amount_low: float | None
+    amount_high: float | None
+    amount_unit: str
+    evidence: tuple[Evidence, ...]
+
+
+@dataclass(frozen=True)
+class Undecided:
+    """Branches of which one at least has too much, and the readings do not tell which."""
+
+    branch_ids: tuple[str, ...]
+    words: str
+
+
+@dataclass(frozen=True)
+class DecidingPoint:
+    """The one reading that would tell most about the cause next."""
+
+    procedure: str
+    point: str
+    label: str
+    why: str
+    bits: Annotated[float, Field(description="Expected information about the cause [bit]")]
+
+
+@dataclass(frozen=True)
+class NextTest:
+    """A procedure with readings not taken yet, and what they would tell."""
+
+    procedure: str
+    title: str
+    why: str
+    minutes: float
+    bits: Annotated[float, Field(description="Expected information about the cause [bit]")]
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """A reading that no likely cause explains: more likely a slip of the probe, a range or a decimal point."""
+
+    point: str
+    label: str
+    quantity: str
+    value: float
+    expected: Annotated[float, Field(description="With the likeliest cause")]
+    probability: Annotated[float, Field(description="That it is a slip")]
+
+
+@dataclass(frozen=True)
+class TestFinding:
+    """One procedure that was made or skipped, with what is said of each reading."""
+
+    procedure: str
+    title: str
+    skipped: str
+    measured_by: str
+    measured_at: datetime | None
+    overdue: Annotated[tuple[str, ...], Field(description="Meters whose calibration was overdue that day")]
+    readings: Annotated[tuple[Reading, ...], Field(description="As they stand now, in the order of the procedure")]
+    judgements: tuple[Judgement, ...]
+    repeats: tuple[Repeat, ...]
+
+
+@dataclass(frozen=True)
+class Headline:
+    """The one line to read first, why in a few more, and what to do next."""
+
+    verdict: BranchVerdict
+    text: str
+    why: tuple[str, ...]
+    next_step: str
+    element: Annotated[str, Field(description="Id of the branch or device it is of; empty: none")]
+
+
+class Findings(Document):
+    """Everything that is found of one circuit by all that was read on it: the one judgement every view is made from."""
+
+    limit_profile: LimitProfileName
+    limit_label: str
+    headline: Headline
+    branches: Annotated[tuple[BranchFinding, ...], Field(description="Ring order first, then the branches off the ring")]
+    sides: tuple[SideFinding, ...]
+    checks: tuple[SumCheck, ...]
+    causes: tuple[Cause, ...]
+    together: tuple[str, ...] = Field(description="Labels of several faults that explain the readings better than any one")
+    undecided: tuple[Undecided, ...]
+    doubtful: tuple[Doubt, ...] = Field(description="Readings to be taken again")
+    deciding: DecidingPoint | None
+    next_tests: tuple[NextTest, ...]
+    tests: tuple[TestFinding, ...] = Field(description="What was made, in the order of the work")
+    not_asked: tuple[Reading, ...] = Field(description="Readings that no procedure asks for on this circuit any more")
+    parts: tuple[Finding, ...] = Field(description="Of the parts fitted and of the circuit as drawn, dangers first")
+    missing: tuple[str, ...] = Field(description="What is still to be read, in words")
+    readings: int = Field(description="How many readings speak about the cause")
+    output_current_a: float = Field(description="Alternator output the prediction is for [A]")
+    rated_current_a: float
+    measured: bool = Field(description="Whether a drop test was made")
+    stud_voltage_v: float
+    battery_voltage_v: float
+    node_voltages_v: dict[str, float] = Field(description="Predicted, against the alternator case [V]")

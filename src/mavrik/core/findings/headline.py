@@ -1,0 +1,194 @@
+"""The one line to read first, why in a few more, and what to do next."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from mavrik.core.findings.documents import (
+    GRAVITY,
+    BranchFinding,
+    BranchVerdict,
+    Cause,
+    DecidingPoint,
+    Doubt,
+    Headline,
+    NextTest,
+    SideFinding,
+    SumCheck,
+    TestFinding,
+    Undecided,
+)
+from mavrik.core.findings.hypotheses import NOTHING, fault_table
+from mavrik.core.measuring.quantities import QUANTITIES
+from mavrik.core.measuring.uncertainty import Verdict
+from mavrik.core.protection.parts import Finding, Severity
+
+DROPS = "charging_drops"
+"""Its readings are judged as branches and sides."""
+
+LEAST_BITS = 0.05
+NUMBERS = {2: "Two", 3: "Three"}
+MOST_WHY = 3
+
+
+@dataclass(frozen=True)
+class Found:
+    """Everything that a headline is made from."""
+
+    readings: int
+    branches: tuple[BranchFinding, ...]
+    sides: tuple[SideFinding, ...]
+    checks: tuple[SumCheck, ...]
+    causes: tuple[Cause, ...]
+    together: tuple[str, ...]
+    undecided: tuple[Undecided, ...]
+    doubtful: tuple[Doubt, ...]
+    deciding: DecidingPoint | None
+    next_tests: tuple[NextTest, ...]
+    tests: tuple[TestFinding, ...]
+    parts: tuple[Finding, ...]
+    missing: tuple[str, ...]
+    wants: str
+    """What the job is for besides a fault, as a sentence's end; empty: nothing."""
+
+
+def _lower(words: str) -> str:
+    """A label as it stands inside a sentence; a name or an abbreviation stays as it is."""
+    return words[0].lower() + words[1:] if len(words) > 1 and words[1].islower() else words
+
+
+def shown(quantity: str, value: float) -> str:
+    """A value as a technician reads it."""
+    of = QUANTITIES[quantity]
+    if of.yes_or_no:
+        return "yes" if value > 0.5 else "no"
+    return f"{of.shown(value):.{of.digits}f} {of.shown_unit}"
+
+
+def sureness(probability: float) -> str:
+    """How sure, in words; nothing here is ever certain."""
+    return f"{probability:.0%} sure" if probability < 0.99 else "over 99% sure"
+
+
+def _then(found: Found) -> str:
+    if found.deciding is not None and found.undecided:
+        return f"Read next: {found.deciding.label}. {found.deciding.why}"
+    if found.next_tests and found.next_tests[0].bits > LEAST_BITS:
+        return f"Next: {found.next_tests[0].title}."
+    return ""
+
+
+def _evidence_lines(cause: Cause) -> tuple[str, ...]:
+    return tuple(
+        f"{e.label}: {shown(e.quantity, e.value)}; with this {shown(e.quantity, e.expected)}, sound {shown(e.quantity, e.sound)}."
+        for e in cause.evidence[:MOST_WHY]
+        if e.favours > 0
+    )
+
+
+def _reread(found: Found) -> Headline | None:
+    """Readings that contradict each other or that no cause explains come before anything that is built on them."""
+    for check in found.checks:
+        if not check.agrees:
+            return Headline(BranchVerdict.CHECK_PROBES, check.message, (), "Read the side whole and part by part again.", "")
+    swapped = [b for b in found.branches if b.verdict is BranchVerdict.CHECK_PROBES]
+    if swapped:
+        text = f"{swapped[0].label}: {swapped[0].reason}"
+        also = tuple(f"{b.label}: {b.reason}" for b in swapped[1 : MOST_WHY + 1])
+        return Headline(BranchVerdict.CHECK_PROBES, text, also, swapped[0].next_step, swapped[0].branch_id)
+    side = next((s for s in found.sides if s.verdict is BranchVerdict.CHECK_PROBES), None)
+    if side is not None:
+        return Headline(BranchVerdict.CHECK_PROBES, side.reason, (), "Turn the probes and read again.", "")
+    if found.doubtful:
+        names = ", ".join(f"{d.label} ({shown(d.quantity, d.value)})" for d in found.doubtful[:MOST_WHY])
+        why = tuple(
+            f"{d.label}: the likeliest cause would give {shown(d.quantity, d.expected)}; {d.probability:.0%} that it is a slip."
+            for d in found.doubtful[:MOST_WHY]
+        )
+        return Headline(BranchVerdict.CHECK_PROBES, f"No cause explains {names}.", why, "Read it again before judging.", "")
+    return None
+
+
+def _cause_line(found: Found, best: Cause, verdict: BranchVerdict) -> Headline:
+    """One cause, or several, that the readings settle."""
+    of = next((b for b in found.branches if b.branch_id == best.element and best.kind == "resistance"), None)
+    if found.together:
+        text = f"{NUMBERS.get(len(found.together), 'Several')} faults explain it best: {'; '.join(found.together)}."
+    else:
+        amount = f", {best.magnitude}" if best.magnitude else ""
+        text = f"{best.label}{amount}: {sureness(best.probability)}."
+    why = (of.reason,) if of is not None else ()
+    why = (*why, *(u.words for u in found.undecided))
+    return Headline(verdict, text, (*why, *_evidence_lines(best))[:MOST_WHY], of.next_step if of else best.advice, best.element)
+
+
+def headline(found: Found) -> Headline:
+    """The worst thing first: readings in doubt, then causes, then a part or side over its limit, then what is missing.
+
+    found: everything else that was said
+    """
+    if (again := _reread(found)) is not None:
+        return again
+    gap = next((f for f in found.parts if f.code == "cannot_charge"), None)
+    if gap is not None:
+        return Headline(
+            BranchVerdict.FAIL, gap.why, (gap.rule,), "Close what is open, or correct the circuit.", gap.branch_id or ""
+        )
+    probably = fault_table().probably
+    faults = [c for c in found.causes if c.cause != NOTHING]
+    best = faults[0] if faults else None
+    failing = [j for t in found.tests if t.procedure != DROPS for j in t.judgements if j.verdict is Verdict.FAIL]
+    graver = min((b for b in found.branches), key=lambda b: (GRAVITY[b.verdict], -(b.excess_heat_w or 0)), default=None)
+    if found.readings and best is not None and best.probability >= probably:
+        over = (graver is not None and graver.verdict is BranchVerdict.FAIL) or bool(failing)
+        return _cause_line(found, best, BranchVerdict.FAIL if over else BranchVerdict.EXCESS)
+    if found.readings and found.undecided:
+        why = tuple(f"{b.label}: {b.reason}" for b in found.branches if b.verdict is BranchVerdict.UNDECIDED)[:MOST_WHY]
+        return Headline(BranchVerdict.UNDECIDED, found.undecided[0].words, why, _then(found), found.undecided[0].branch_ids[0])
+    if failing:
+        j = failing[0]
+        likely = f" Most likely {_lower(best.label)} ({best.probability:.0%}); not settled." if best is not None else ""
+        also = tuple(f"{x.label}: {x.why}" for x in failing[1 : MOST_WHY + 1])
+        text = f"{j.label}, {shown(j.quantity, j.value)}: {j.why}{likely}"
+        return Headline(
+            BranchVerdict.FAIL,
+            text,
+            (f"Limit: {j.limit}.", *also)[:MOST_WHY],
+            _then(found) or j.next_step,
+            best.element if best else "",
+        )
+    if graver is not None and graver.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED):
+        return Headline(graver.verdict, f"{graver.label}: {graver.reason}", (), graver.next_step, graver.branch_id)
+    poor = min(found.sides, key=lambda s: GRAVITY[s.verdict], default=None)
+    if poor is not None and poor.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED):
+        return Headline(poor.verdict, poor.reason, (), "Measure the branches of this side one by one.", "")
+    grave = next((f for f in found.parts if f.severity is Severity.DANGER), None)
+    if grave is not None:
+        then = (
+            "Plan a cable and fuse."
+            if not found.wants
+            else f"{found.wants[0].upper()}{found.wants[1:]}: plan cable and fuse with it."
+        )
+        return Headline(BranchVerdict.FAIL, f"{grave.title}. {grave.why}", (grave.rule,), then, grave.branch_id or "")
+    return _sound(found, best)
+
+
+def _sound(found: Found, best: Cause | None) -> Headline:
+    """Nothing was found wrong, or nothing was read yet."""
+    wants = f"; {found.wants}" if found.wants else ""
+    if not found.readings and not found.tests:
+        then = f"Begin with: {found.next_tests[0].title}." if found.next_tests else ""
+        return Headline(BranchVerdict.NOT_MEASURED, f"Nothing measured yet{wants}.", (), then, "")
+    nothing = next((c for c in found.causes if c.cause == NOTHING), None)
+    budget = f", {nothing.magnitude}" if nothing and nothing.magnitude else ""
+    open_cause = best is not None and nothing is not None and best.probability > nothing.probability
+    if found.missing and open_cause:
+        assert best is not None
+        text = f"What was read is within its limits; not settled{wants}."
+        why = (f"Most likely {_lower(best.label)} ({best.probability:.0%}).",) if best.probability > 0.3 else ()
+        return Headline(BranchVerdict.PASS, text, why, _then(found) or f"Still to read: {found.missing[0]}.", "")
+    if found.missing:
+        text = f"What was read is sound{budget}{wants}."
+        return Headline(BranchVerdict.PASS, text, (), f"Still to read: {', '.join(found.missing[:MOST_WHY])}.", "")
+    then = "Plan the change." if found.wants else "Nothing to mend in this circuit."
+    return Headline(BranchVerdict.PASS, f"Sound{budget}{wants}.", (), then, "")

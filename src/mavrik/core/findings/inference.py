@@ -1,0 +1,353 @@
+"""The one inference: all readings of a job against every fault of the catalogue and the resistance of every branch.
+
+First every fault is tried at a grid of magnitudes, each reading by itself; that finds the few sets of causes worth a closer look.
+Those are then fitted: every branch has a resistance of its own, near its sound one unless the set says otherwise, all readings
+speak at once, and how well a set explains them after the fit is its evidence. Branch verdicts, milliohms, causes, doubts and
+the next reading are all read off this.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from itertools import combinations
+
+import numpy as np
+from scipy import special, stats
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
+from mavrik.core.findings.fit import FitProblem, Fitted, Trial, fit_trials
+from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, also_share, both, hypotheses
+from mavrik.core.findings.likelihood import log_likelihood
+from mavrik.core.measuring.readings import Measured
+from mavrik.core.operating.bench_states import IDLE_RPM, BenchState
+from mavrik.core.procedures import Observation
+
+FIRSTS, SECONDS = 4, 12
+"""So many of the likeliest causes are tried beside so many others."""
+
+PAIRS = 96
+"""So many of those pairs are solved."""
+
+CLOSER = 10
+"""So many sets of causes are fitted, and as many pairs of causes that pull at each other."""
+
+AMONG = 5
+"""Of so many branches that all readings together pull above sound, every two are tried."""
+
+GROWN = 3
+"""So many of the best sets are grown by what their fit pulls at, so often."""
+
+MOST_CAUSES = 3
+
+PULLED = 1.0
+"""A branch that a fit pulls so many times its tolerance above sound may have too much."""
+
+CONFIDENCE = 0.95
+QUANTILES = 41
+
+WOULD_SHOW = 3.0
+"""A branch is read where too much in it would move the readings by so many times what they scatter."""
+
+SHOWN_OHM = 0.002
+"""As much too much as has to show, or as much again as a sound one has, whichever is more."""
+
+
+class Models:
+    """The circuit as the document has it, for what is read at rest, and as charged as it was that day, for all else."""
+
+    def __init__(self, circuit: Circuit, observations: Sequence[Observation]) -> None:
+        """observations: all, with those at rest that say how charged the batteries are."""
+        self.circuit = circuit
+        self.day = BenchModel(circuit, rest_voltages(circuit, observations))
+        self.document = BenchModel(circuit, checked=True)
+
+    def predict(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis]) -> Floats:
+        """Readings (suspects, points); a rest voltage is judged against what the document says of the battery."""
+        found = np.zeros((len(suspects), len(placed)))
+        at_rest = [k for k, (p, _) in enumerate(placed) if p.state is BenchState.REST]
+        others = [k for k, (p, _) in enumerate(placed) if p.state is not BenchState.REST]
+        for model, own in ((self.document, at_rest), (self.day, others)):
+            if own:
+                found[:, own] = model.predict([placed[k] for k in own], suspects)
+        return found
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A set of causes with its probability, and the values that explain the readings best with it."""
+
+    causes: tuple[str, ...]
+    probability: float
+    hypothesis: Hypothesis
+    predicted: Floats
+    """Of every reading."""
+    told: Floats
+    """Logarithm of how likely each reading is."""
+    fitted: Fitted | None = None
+    """None for one that was not looked at closer."""
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """The resistance of one branch beyond that of a sound one, over all sets of causes."""
+
+    excess_ohm: float
+    low_ohm: float
+    """Lower end of the 95 % interval."""
+    high_ohm: float
+    probability: float
+    """That it has too much, or is open."""
+    read: bool
+    """Whether the readings would show it if it had."""
+
+
+@dataclass(frozen=True)
+class Posterior:
+    """What all readings say."""
+
+    models: Models
+    evidence: tuple[Observation, ...]
+    candidates: tuple[Candidate, ...]
+    """The likeliest first; nothing broken is always among them."""
+    by_cause: dict[str, float]
+    nominal: Floats
+    """What every reading would be with all as the document has it."""
+    estimates: dict[str, Estimate] = field(default_factory=dict)
+    """By branch id; empty where no drop was read."""
+
+    @property
+    def sound(self) -> Candidate:
+        """The one in which nothing is broken."""
+        return next(c for c in self.candidates if c.causes == (NOTHING,))
+
+    @property
+    def best(self) -> Candidate:
+        """The likeliest."""
+        return self.candidates[0]
+
+
+def rest_voltages(circuit: Circuit, observations: Sequence[Observation]) -> dict[str, float]:
+    """Volts read at rest, by battery: how charged each really is.
+
+    circuit: the document; observations: readings
+    Batteries that read the same within what the meter knows are taken as equal: those in parallel have equalised, and a
+    difference that is only the meter's would drive amperes between them.
+    """
+    by_point = {o.point.id: o.measured for o in observations}
+    read = {b.id: by_point[f"rest_v:{b.id}"] for b in circuit.batteries if f"rest_v:{b.id}" in by_point}
+    volts = {}
+    for own, mine in read.items():
+        alike = [t.value for t in read.values() if abs(t.value - mine.value) <= np.hypot(t.uncertainty, mine.uncertainty)]
+        volts[own] = float(np.mean(alike))
+    return volts
+
+
+def at_idle(observations: Sequence[Observation]) -> list[Observation]:
+    """The readings with pulley speeds brought to the engine speed that the catalogue speaks of.
+
+    A pulley speed says something beside the engine's only: without that it is left out.
+    """
+    engine = next((o.measured for o in observations if o.point.id == "engine_rpm" and o.measured.value > 0), None)
+    found = []
+    for o in observations:
+        if o.point.indicator != "shaft":
+            found.append(o)
+        elif engine is not None and o.measured.value > 0:
+            value = o.measured.value * IDLE_RPM / engine.value
+            share = float(np.hypot(o.measured.uncertainty / o.measured.value, engine.uncertainty / engine.value))
+            found.append(replace(o, measured=Measured(value, share * value)))
+    return found
+
+
+def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
+    """Weigh every fault of the catalogue, and fit the resistance of every branch, by all that was read.
+
+    circuit: the document, as it should be when sound; what was measured of its branches before is left aside
+    observations: as `mavrik.core.procedures.observations` gives them
+    Returns the sets of causes by probability, and the excess resistance of every branch with its 95 % interval.
+    Raises CircuitError for a circuit that cannot be computed, NoOperatingPointError where nothing satisfies it.
+    Source: the network solved for every hypothesis; Bayes' rule; evidence of a fitted set by Laplace's approximation (MacKay,
+    Information Theory, Inference, and Learning Algorithms, ch. 27, from memory).
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> infer(front_battery(12), []).best.causes
+    ('resistance:...',)
+    """
+    evidence = tuple(o for o in at_idle(observations) if not o.point.own_rule)
+    placed = [(o.point, o.setup) for o in evidence]
+    points, measured = [o.point for o in evidence], [o.measured for o in evidence]
+    models = Models(circuit, observations)
+    suspects = hypotheses(circuit)
+    predicted = models.predict(placed, suspects)
+    told = log_likelihood(points, predicted, measured)
+    weights = np.log([h.weight for h in suspects]) + told.sum(axis=1)
+    if evidence:
+        pairs = _pairs(suspects, told, weights, predicted, evidence)
+        # The first row is the circuit with nothing broken: what faults are measured against.
+        more = models.predict(placed, [suspects[0], *pairs])
+        also = log_likelihood(points, more, measured)[1:]
+        suspects = [*suspects, *pairs]
+        predicted, told = np.concatenate((predicted, more[1:])), np.concatenate((told, also))
+        weights = np.concatenate((weights, np.log([h.weight for h in pairs]) + also.sum(axis=1)))
+    share = special.softmax(weights)
+    of_set: dict[tuple[str, ...], float] = defaultdict(float)
+    for h, p in zip(suspects, share.tolist(), strict=True):
+        of_set[h.causes] += p
+    best_row: dict[tuple[str, ...], int] = {}
+    for k in np.argsort(-weights).tolist():
+        best_row.setdefault(suspects[k].causes, k)
+    grid = [Candidate(c, of_set[c], suspects[k], predicted[k], told[k]) for c, k in best_row.items()]
+    grid.sort(key=lambda c: -c.probability)
+    if any(o.point.quantity == "voltage_drop" for o in evidence):
+        return _closer(circuit, models, evidence, grid)
+    return Posterior(models, evidence, tuple(grid), _by_cause(grid), predicted[0])
+
+
+def _by_cause(candidates: Sequence[Candidate]) -> dict[str, float]:
+    found: dict[str, float] = defaultdict(float)
+    for c in candidates:
+        for cause in c.causes:
+            found[cause] += c.probability
+    return dict(found)
+
+
+def _pairs(
+    suspects: list[Hypothesis], told: Floats, weights: Floats, predicted: Floats, evidence: Sequence[Observation]
+) -> list[Hypothesis]:
+    """Two causes at once: the likeliest at their likeliest magnitude, beside each other suspect at all of its own.
+
+    Those go on to be solved that explain the readings best as if what the two do to each reading just added up.
+    """
+    # What explains some reading far better than nothing broken does may be half of the truth, however it ranks alone.
+    half = weights + np.maximum(told - told[0], 0).sum(axis=1)
+    firsts = _best_of_each(suspects, weights, FIRSTS)
+    seconds = {suspects[k].causes for k in _best_of_each(suspects, half, SECONDS)}
+    found: list[tuple[int, int]] = []
+    for k, i in enumerate(firsts):
+        before = {suspects[j].causes for j in firsts[: k + 1]}
+        found += [(i, j) for j, b in enumerate(suspects) if b.causes in seconds and b.causes not in before]
+    if not found:
+        return []
+    first, second = np.array(found).T
+    added = np.nan_to_num(predicted[first] + predicted[second] - predicted[0])
+    points, measured = [o.point for o in evidence], [o.measured for o in evidence]
+    guessed = log_likelihood(points, np.concatenate((predicted[:1], added)), measured)[1:].sum(axis=1)
+    prior = np.log(
+        [suspects[i].weight * suspects[j].weight * also_share((*suspects[i].causes, *suspects[j].causes)) for i, j in found]
+    )
+    best = np.sort(np.argsort(-(guessed + prior))[:PAIRS])
+    return [both(suspects[found[k][0]], suspects[found[k][1]]) for k in best.tolist()]
+
+
+def _best_of_each(suspects: list[Hypothesis], weights: Floats, count: int) -> list[int]:
+    """The likeliest hypothesis of each of the likeliest causes, nothing broken aside."""
+    best: dict[str, int] = {}
+    for k in np.argsort(-weights).tolist():
+        cause = suspects[k].causes[0]
+        if cause != NOTHING:
+            best.setdefault(cause, k)
+    return list(best.values())[:count]
+
+
+def _closer(circuit: Circuit, models: Models, evidence: tuple[Observation, ...], grid: list[Candidate]) -> Posterior:
+    """Fit the likeliest sets of causes, and those that their fits pull towards."""
+    single: dict[str, float] = defaultdict(float)
+    rows: dict[str, int] = defaultdict(int)
+    for h in hypotheses(circuit):
+        single[h.causes[0]] += h.weight
+        rows[h.causes[0]] += 1
+    problem = FitProblem.of(circuit, models, evidence)
+    known: dict[frozenset[str], Fitted] = {}
+    grid_of = {frozenset(c.causes): c for c in grid}
+
+    def trial(causes: tuple[str, ...], start: dict[str, float], base: Hypothesis) -> Trial:
+        # A device at the magnitude the grid liked best has that magnitude's share of its weight.
+        weight = 1.0
+        for cause in causes:
+            weight *= single[cause] / (1 if cause.startswith("resistance:") else rows[cause])
+        return Trial(causes, base, start, float(np.log(weight * also_share(causes))))
+
+    def started(candidate: Candidate) -> Trial:
+        start = {c.element: c.amount for c in candidate.hypothesis.changes if c.what is What.MORE_OHM}
+        return trial(candidate.causes, start, candidate.hypothesis)
+
+    singles = [c for c in grid if len(c.causes) == 1]
+    pairs = [c for c in grid if len(c.causes) > 1]
+    chosen = {frozenset(c.causes): c for c in (*singles[:CLOSER], *pairs[:CLOSER])}
+    chosen[frozenset((NOTHING,))] = grid_of[frozenset((NOTHING,))]
+    for f in fit_trials(problem, [started(c) for c in chosen.values()]):
+        known[frozenset(f.trial.causes)] = f
+    nothing = known[frozenset((NOTHING,))]
+    among = nothing.pulled(PULLED)[:AMONG]
+    together = [
+        trial(
+            (f"resistance:{a}", f"resistance:{b}"),
+            {a: max(nothing.gathered(a), SHOWN_OHM), b: max(nothing.gathered(b), SHOWN_OHM)},
+            nothing.trial.base,
+        )
+        for a, b in combinations(among, 2)
+    ]
+    for f in fit_trials(problem, [t for t in together if frozenset(t.causes) not in known]):
+        known[frozenset(f.trial.causes)] = f
+    for _ in range(MOST_CAUSES):
+        grown: list[Trial] = []
+        for f in sorted(known.values(), key=lambda f: -f.log_evidence)[:GROWN]:
+            causes = tuple(c for c in f.trial.causes if c != NOTHING)
+            if len(causes) >= MOST_CAUSES:
+                continue
+            for branch_id in f.pulled(PULLED)[:GROWN]:
+                more = (*causes, f"resistance:{branch_id}")
+                if frozenset(more) in known or any(frozenset(g.causes) == frozenset(more) for g in grown):
+                    continue
+                start = {**{b: f.excess_of(b) for b in f.trial.start}, branch_id: max(f.gathered(branch_id), SHOWN_OHM)}
+                grown.append(trial(more, start, f.trial.base))
+        if not grown:
+            break
+        for f in fit_trials(problem, grown):
+            known[frozenset(f.trial.causes)] = f
+    fitted = list(known.values())
+    within = special.softmax([f.log_evidence for f in fitted])
+    left = [c for c in grid if frozenset(c.causes) not in known]
+    tail = sum(c.probability for c in left)
+    candidates = [
+        Candidate(f.trial.causes, float(p) * (1 - tail), f.hypothesis, f.predicted, f.told, f)
+        for f, p in zip(fitted, within, strict=True)
+    ]
+    ranked = sorted([*candidates, *left], key=lambda c: -c.probability)
+    nominal = grid_of[frozenset((NOTHING,))].predicted
+    return Posterior(models, evidence, tuple(ranked), _by_cause(ranked), nominal, _estimates(problem, candidates))
+
+
+def _estimates(problem: FitProblem, candidates: Sequence[Candidate]) -> dict[str, Estimate]:
+    """Every branch's excess over all fitted sets, each by its probability."""
+    levels = (np.arange(QUANTILES) + 0.5) / QUANTILES
+    normal = stats.norm.ppf(levels)
+    total = sum(c.probability for c in candidates)
+    best = max(candidates, key=lambda c: c.probability).fitted
+    assert best is not None
+    found = {}
+    for k, branch_id in enumerate(problem.branch_ids):
+        values, shares, faulty = [], [], 0.0
+        for c in candidates:
+            assert c.fitted is not None
+            share = c.probability / total
+            if f"open:{branch_id}" in c.causes:
+                faulty += share
+                continue
+            if f"resistance:{branch_id}" in c.causes:
+                faulty += share
+            values.append(c.fitted.quantiles(k, normal))
+            shares.append(np.full(QUANTILES, share / QUANTILES))
+        if not values:
+            continue
+        every, weight = np.concatenate(values), np.concatenate(shares)
+        order = np.argsort(every)
+        reached = np.cumsum(weight[order]) / weight.sum()
+        low, high = (float(every[order][np.searchsorted(reached, q)]) for q in ((1 - CONFIDENCE) / 2, (1 + CONFIDENCE) / 2))
+        mean = float((every * weight).sum() / weight.sum())
+        much = max(SHOWN_OHM, float(problem.sound_ohm[k]))
+        found[branch_id] = Estimate(mean, low, high, faulty, best.shows(k, much) >= WOULD_SHOW)
+    return found

@@ -1,0 +1,228 @@
+"""The one judgement: everything that is said of a job's circuit by all that was read on it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.ring import Ring, between_sources, find_ring
+from mavrik.core.circuit.rules import charging_gaps
+from mavrik.core.findings.bench import Bench
+from mavrik.core.findings.branches import judge_branch
+from mavrik.core.findings.causes import doubtful_readings, ranked_causes, several, undecided_sets
+from mavrik.core.findings.documents import BranchFinding, BranchVerdict, Findings, SideFinding, TestFinding
+from mavrik.core.findings.headline import DROPS, Found, headline
+from mavrik.core.findings.inference import Posterior, infer
+from mavrik.core.findings.next_reading import next_readings
+from mavrik.core.findings.sides import budget_findings, judge_sides
+from mavrik.core.measuring.limits import limit_table
+from mavrik.core.measuring.readings import Run, overdue_meters
+from mavrik.core.measuring.uncertainty import Verdict
+from mavrik.core.operating.bench_states import BenchState, state_of
+from mavrik.core.operating.prediction import FAST_RPM, at_output, at_rated_output, predict
+from mavrik.core.operating.state import State
+from mavrik.core.procedures import (
+    PROCEDURES,
+    Judgement,
+    Limits,
+    Observation,
+    Procedure,
+    latest_of,
+    no_longer_asked,
+    observations,
+    standing,
+)
+from mavrik.core.protection.parts import Finding, Severity, by_severity, judge_parts
+
+NO_OTHER = Limits()
+OF_A_READING = {
+    BranchVerdict.PASS: Verdict.PASS,
+    BranchVerdict.FAIL: Verdict.FAIL,
+    BranchVerdict.EXCESS: Verdict.FAIL,
+    BranchVerdict.CHECK_PROBES: Verdict.FAIL,
+    BranchVerdict.CLOSE: Verdict.CLOSE,
+    BranchVerdict.UNDECIDED: Verdict.CLOSE,
+}
+
+
+def spurs_of(circuit: Circuit) -> frozenset[str]:
+    """Branches that serve a load or a converter alone; most circuits have none, and then nobody has to look."""
+    if not (circuit.loads or circuit.converters):
+        return frozenset()
+    return frozenset(b.id for b in circuit.branches) - between_sources(circuit)
+
+
+def gap_findings(circuit: Circuit) -> list[Finding]:
+    """What a circuit cannot do, as `charging_gaps` says it."""
+    branches = {b.id for b in circuit.branches}
+    return [
+        Finding(
+            code="cannot_charge",
+            severity=Severity.WARNING,
+            branch_id=p.element if p.element in branches else None,
+            title="The circuit cannot charge as it is drawn",
+            why=p.message,
+            rule="A charging circuit is a closed loop through every battery",
+            source="Kirchhoff's laws",
+        )
+        for p in charging_gaps(circuit)
+    ]
+
+
+def _bench(circuit: Circuit, ring: Ring, posterior: Posterior, drops: dict[str, Observation], limits: Limits) -> Bench:
+    setup = max(drops.values(), key=lambda o: o.run).setup if drops else None
+    if not ring.closes:
+        # What cannot go round has no output to be known; the engine runs, and current goes where it can.
+        now = rated = State(engine_rpm=FAST_RPM, chargers_on=False)
+    else:
+        now = state_of(setup, circuit) if setup else at_output(circuit, circuit.alternator.rated_a)
+        rated = at_rated_output(circuit, now.engine_space_c, now.ambient_c)
+    sound = predict(circuit, now, ring=ring)
+    fitted = posterior.best.fitted or next((c.fitted for c in posterior.candidates if c.fitted is not None), None)
+    as_read = sound
+    if fitted is not None and drops:
+        excess = dict(zip(fitted.problem.branch_ids, fitted.excess_ohm.tolist(), strict=True))
+        as_read = predict(circuit, now, excess, ring)
+    return Bench(
+        circuit=circuit,
+        ring=ring,
+        read=drops,
+        posterior=posterior,
+        now=sound,
+        fitted=as_read,
+        rated=predict(circuit, rated, ring=ring),
+        profile=limits.profile,
+        rated_a=circuit.alternator.rated_a,
+        spurs=spurs_of(circuit),
+    )
+
+
+def _of_drops(branches: Sequence[BranchFinding], sides: Sequence[SideFinding]) -> list[Judgement]:
+    """What is said of each reading of the drop test: what is said of its branch or side."""
+    found = []
+    for s in sides:
+        if s.name in ("feed", "return") and s.basis == "reading" and s.verdict in OF_A_READING and s.measured_drop_v is not None:
+            found.append(
+                Judgement(
+                    f"{s.name}_v", f"{s.name.capitalize()} side, whole", s.measured_drop_v, s.measured_uncertainty_v or 0.0, "voltage_drop",
+                    OF_A_READING[s.verdict], s.limit_rule, s.limit_source, s.reason, "",
+                )
+            )  # fmt: skip
+    for b in branches:
+        if b.measured_drop_v is not None and b.verdict in OF_A_READING:
+            found.append(
+                Judgement(
+                    f"drop_v:{b.branch_id}", b.label, b.measured_drop_v, b.measured_uncertainty_v or 0.0, "voltage_drop",
+                    OF_A_READING[b.verdict], b.limit_rule, b.limit_source, b.reason, b.next_step,
+                )
+            )  # fmt: skip
+    return found
+
+
+def _test(
+    of: Procedure, circuit: Circuit, runs: Sequence[tuple[int, Run]], limits: Limits, drops: list[Judgement]
+) -> TestFinding | None:
+    own = [r for _, r in runs if r.procedure == of.name]
+    if not own:
+        return None
+    measured, repeats = latest_of(of, circuit, runs)
+    last = own[-1]
+    latest = {r.point: r for run in own for r in run.readings}
+    order = [p.id for p in of.points(circuit)]
+    judgements = drops if of.name == DROPS else of.judge(circuit, measured, limits)
+    return TestFinding(
+        procedure=of.name,
+        title=of.title,
+        skipped=last.skipped,
+        measured_by=last.measured_by,
+        measured_at=last.measured_at,
+        overdue=overdue_meters(last),
+        readings=tuple(latest[i] for i in order if i in latest),
+        judgements=tuple(judgements),
+        repeats=tuple(repeats),
+    )
+
+
+def _missing(ring: Ring, branches: Sequence[BranchFinding], read: Sequence[str]) -> tuple[str, ...]:
+    """What has to be read before the circuit can be called sound: every part of the ring, or its side whole."""
+    if not ring.closes:
+        return ()
+    unread = [b for b in branches if b.on_ring and b.verdict is BranchVerdict.NOT_MEASURED]
+    if not any(i.startswith(("drop_v:", "feed_v", "return_v")) for i in read):
+        return ("the drop along each lead while charging",) if unread else ()
+    return tuple(f"the drop of {b.label}" for b in unread)
+
+
+def judge(
+    circuit: Circuit,
+    runs: Sequence[Run] = (),
+    limits: Limits = NO_OTHER,
+    wants: str = "",
+    superseded: Sequence[int] = (),
+    ahead: bool = True,
+) -> Findings:
+    """Judge a circuit: its parts, every reading taken on it, and what they add up to.
+
+    circuit: the document
+    runs: all runs of the job, the oldest first, completed as `mavrik.core.procedures.complete_run` does
+    limits: of the job
+    wants: what the job is for besides a fault, as a sentence's end ("to carry 155 A ..."); empty: nothing
+    superseded: places of the runs that a later one corrects, from 0
+    ahead: whether to look which reading would tell most next; that takes most of the time
+    Readings of branches the circuit does not have any more are left out and listed. Drops are judged scaled to rated output.
+    Raises CircuitError for a circuit that cannot be computed, NoOperatingPointError where nothing satisfies it.
+    Source: `mavrik.core.findings.inference`; Ohm's and Joule's laws; limits by the profile; verdicts by JCGM 106.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> judge(front_battery(12)).headline.text
+    'Nothing measured yet.'
+    """
+    stand = standing(runs, superseded)
+    read = observations(circuit, stand)
+    posterior = infer(circuit, read)
+    ring = find_ring(circuit)
+    drops = {o.point.id: o for o in read if o.setup.state is BenchState.AT_OUTPUT and o.setup.output_a is not None}
+    bench = _bench(circuit, ring, posterior, drops, limits)
+    parts = judge_parts(circuit, bench.rated)
+    conducting = {b.id: b for b in circuit.branches if b.conducts}
+    order = [*ring.feed, *ring.return_side, *(i for i in conducting if i not in ring.ids)]
+    branches = tuple(judge_branch(bench, conducting[i], parts) for i in order if i in conducting)
+    sides, checks = judge_sides(bench)
+    of_parts = by_severity((*gap_findings(circuit), *parts.findings, *budget_findings(bench)))
+    of_drops = _of_drops(branches, sides)
+    tests = tuple(t for p in PROCEDURES if (t := _test(p, circuit, stand, limits, of_drops)) is not None)
+    ids = frozenset(o.point.id for o in read)
+    setups = {o.setup.state: o.setup for o in drops.values()}
+    following, deciding = next_readings(posterior, ids, setups) if ahead else ((), None)
+    causes, missing = ranked_causes(posterior), _missing(ring, branches, sorted(ids))
+    undecided, doubtful, together = undecided_sets(posterior), doubtful_readings(posterior), several(posterior)
+    found = Found(
+        len(posterior.evidence), branches, sides, checks, causes, together, undecided, doubtful, deciding, following, tests,
+        of_parts, missing, wants,
+    )  # fmt: skip
+    volts, battery = bench.now.node_v, circuit.battery
+    return Findings(
+        limit_profile=limits.profile,
+        limit_label=limit_table().profiles[limits.profile].label,
+        headline=headline(found),
+        branches=branches,
+        sides=sides,
+        checks=checks,
+        causes=causes,
+        together=together,
+        undecided=undecided,
+        doubtful=doubtful,
+        deciding=deciding,
+        next_tests=following,
+        tests=tests,
+        not_asked=tuple(no_longer_asked(circuit, stand)),
+        parts=of_parts,
+        missing=missing,
+        readings=len(posterior.evidence),
+        output_current_a=bench.now.output_a,
+        rated_current_a=circuit.alternator.rated_a,
+        measured=bool(drops),
+        stud_voltage_v=bench.now.stud_voltage_v,
+        battery_voltage_v=volts[battery.positive_node] - volts[battery.negative_node],
+        node_voltages_v=dict(volts),
+    )

@@ -1,0 +1,106 @@
+"""How likely a reading is with a hypothesis: its meter, how much vehicles differ, and that any reading may be a slip."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mavrik.core.findings.hypotheses import fault_table
+from mavrik.core.measuring.readings import Measured
+from mavrik.core.measuring.uncertainty import COVERAGE
+from mavrik.core.operating.bench_states import BenchState
+from mavrik.core.procedures import Point
+
+Floats = NDArray[np.float64]
+
+USUAL_RANGE = 100.0
+"""Where a slip of a quantity without a range of its own may lie, in its unit. Our choice, no source."""
+
+USUAL_SHARE = 0.1
+"""How far a sound vehicle's reading of a quantity without a figure of its own lies from its prediction. Our choice, no source."""
+
+
+def own_scatter(point: Point, predicted: Floats, with_branches: bool = True) -> Floats:
+    """Standard deviation of a sound vehicle's reading round its prediction, in the unit of its quantity.
+
+    point: what is read; predicted: by each hypothesis
+    with_branches: with what the branches may differ from their document; without, where that is reckoned apart
+    Source: the catalogue's data file.
+    """
+    s, size, state = fault_table().scatter, np.abs(predicted), point.state
+    quantity = point.quantity
+    if quantity == "resistance":
+        return np.asarray(s["contact_share"] * size + s["contact_ohm"])
+    if quantity == "voltage_drop":
+        if state is BenchState.CRANKING:
+            return np.asarray(s["cranking_drop_share"] * size + s["drop_v"])
+        if with_branches:
+            return np.asarray(s["drop_share"] * size + s["drop_v"])
+        return np.asarray(s["probe_share"] * size + s["probe_v"])
+    if quantity == "voltage":
+        by_state = {
+            BenchState.REST: "rest_v",
+            BenchState.KEY_ON: "key_on_v",
+            BenchState.BATTERY_LOAD: "battery_load_v",
+            BenchState.CRANKING: "cranking_v",
+        }
+        return np.full_like(size, s[by_state.get(state, "voltage_v")])
+    if quantity == "current":
+        return np.asarray(s["output_share"] * size + s["output_a"])
+    if quantity == "drain_current":
+        return np.asarray(s["output_share"] * size + s["drain_a"])
+    if quantity == "ripple":
+        return np.asarray(s["ripple_share"] * size + s["ripple_v"])
+    if quantity == "speed":
+        return np.asarray(s["shaft_share"] * size)
+    if quantity == "stated_current":
+        return np.ones_like(size)
+    # A quantity that a new procedure brings is known as well as its registry says, and differs as much as most do.
+    return np.asarray(USUAL_SHARE * size + point.kind.last_digit)
+
+
+def scatter_of(point: Point, predicted: Floats, sound: float) -> Floats:
+    """The same with a fault's own spread round the magnitudes that the catalogue tries.
+
+    sound: prediction with nothing broken
+    """
+    return np.asarray(np.hypot(own_scatter(point, predicted), fault_table().scatter["magnitude_share"] * (predicted - sound)))
+
+
+def slip_density(point: Point) -> float:
+    """How likely a slip of the probe gives just this reading, whatever the cause; 0 for a yes or a no."""
+    table = fault_table()
+    if point.kind.yes_or_no:
+        return 0.0
+    return table.misread_share / table.misread_range.get(point.quantity, USUAL_RANGE)
+
+
+def wrong_share(point: Point) -> float:
+    """How often a yes or a no is wrong."""
+    return fault_table().scatter.get(f"{point.indicator}_wrong", fault_table().misread_share)
+
+
+def log_likelihood(points: Sequence[Point], predicted: Floats, measured: Sequence[Measured]) -> Floats:
+    """Logarithm of how likely each reading is with each hypothesis (hypotheses, points).
+
+    points, measured: what was read; predicted: by hypothesis, nothing broken first
+    Each reading is known to its meter and to how much vehicles differ; any of them may be a slip of the probe, at a small
+    share of all readings. Source: Bayes' rule with a normal error and a flat one for slips.
+    """
+    table = fault_table()
+    found = np.zeros(predicted.shape)
+    for k, (point, read) in enumerate(zip(points, measured, strict=True)):
+        column = predicted[:, k]
+        if point.kind.yes_or_no:
+            wrong = wrong_share(point)
+            found[:, k] = np.log(np.where((column > 0.5) == (read.value > 0.5), 1 - wrong, wrong))
+            continue
+        sigma = np.hypot(scatter_of(point, column, column[0]), read.uncertainty / COVERAGE)
+        known = np.isfinite(column) & np.isfinite(sigma)
+        sigma = np.where(known, sigma, 1.0)
+        off = np.where(known, (read.value - np.where(known, column, 0.0)) / sigma, np.inf)
+        normal = np.exp(-0.5 * off**2) / (sigma * np.sqrt(2 * np.pi))
+        found[:, k] = np.log((1 - table.misread_share) * normal + slip_density(point))
+    return found

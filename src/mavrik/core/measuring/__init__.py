@@ -1,0 +1,1 @@
+"""Meters, readings and how well they are known; limits; waveforms."""

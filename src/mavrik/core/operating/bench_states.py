@@ -1,0 +1,157 @@
+"""The states a vehicle is in at the bench, one word each, and what they are for a circuit."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from mavrik.core.circuit import Battery, Circuit, LoadKind, as_sound
+from mavrik.core.circuit.graph import metal_of, reach
+from mavrik.core.operating.engine import Engine
+from mavrik.core.operating.prediction import FAST_RPM, at_output
+from mavrik.core.operating.state import BankLoad, State
+
+
+class BenchState(StrEnum):
+    """How engine, key, loads and bank stand."""
+
+    REST = "rest"
+    KEY_ON = "key_on"
+    CRANKING = "cranking"
+    IDLE = "idle"
+    IDLE_LOADED = "idle_loaded"
+    FAST = "fast"
+    FAST_LOADED = "fast_loaded"
+    FULL_OUTPUT = "full_output"
+    ASLEEP = "asleep"
+    BATTERY_LOAD = "battery_load"
+    """Each battery alone under half its cold cranking current."""
+    AT_OUTPUT = "at_output"
+    """At an output that is known: what a clamp on the output read."""
+
+
+IDLE_RPM = 800.0
+KEY_ON_A = 5.0
+"""Ignition and the exciter with the key on: something has to flow for a drop to show."""
+
+LOADED_SHARE = 0.5
+"""All consumers on, where the document lists none: this share of the rated output."""
+
+FULL_SHARE = 1.6
+"""A load bank that no alternator follows: the battery gives the rest and falls to about 12 V."""
+
+
+def ohmic(circuit: Circuit) -> Circuit:
+    """The same circuit, sound, with every load as the resistance it is at nominal voltage.
+
+    circuit: the document
+    A fault may leave a load at any voltage; a resistance then takes what it gets, where a constant current or power would
+    leave the circuit without an answer.
+    """
+    loads = tuple(x.model_copy(update={"law": LoadKind.RESISTANCE}) for x in circuit.loads)
+    return as_sound(circuit).model_copy(update={"loads": loads})
+
+
+@dataclass(frozen=True)
+class Setup:
+    """A bench state with what is known of the day: which output was read, which loads were on, where the load bank hung."""
+
+    state: BenchState
+    output_a: float | None = None
+    """Read at the first alternator's output [A]; None: nobody read it, a usual test current is assumed."""
+    output_u: float | None = None
+    """Expanded uncertainty of that [A]."""
+    stud_v: float | None = None
+    """Read between stud and case [V]; None: the regulator's set point."""
+    loads_on: frozenset[str] | None = None
+    """Ids of the loads that were on; None: those that the circuit has on."""
+    bank_on: str | None = None
+    """Id of the battery that a load bank hung on; None: none, what the loads left went into the batteries."""
+    engine_space_c: float = 40.0
+    ambient_c: float = 20.0
+
+
+TEST_SHARE = 0.6
+"""Of the rated output: what a drop test is planned with while nobody has read a current."""
+
+
+def state_of(setup: Setup | BenchState, circuit: Circuit) -> State:
+    """A bench state for a circuit, or what is known of one; a load bank hangs on the first battery where nothing else is known.
+
+    setup: which; circuit: the document
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> state_of(BenchState.FULL_OUTPUT, front_battery(12)).bank.current_a
+    144.0
+    >>> state_of(Setup(BenchState.AT_OUTPUT, 80.0, bank_on="battery"), front_battery(12)).output_a
+    {'alternator': 80.0}
+    """
+    known = setup if isinstance(setup, Setup) else Setup(setup)
+    name = known.state
+    battery, rated = circuit.battery, circuit.alternator.rated_a
+    consumers = {x.id for x in circuit.loads if not x.cranking}
+
+    def bank(amps: float) -> BankLoad:
+        return BankLoad(from_node=battery.positive_node, to_node=battery.negative_node, current_a=amps)
+
+    off = dict.fromkeys(consumers, False)
+    on = dict.fromkeys(consumers, True)
+    listed = sum(x.current_a for x in circuit.loads if not x.cranking)
+    loaded = bank(LOADED_SHARE * rated) if listed < 0.2 * rated else None
+    if name in (BenchState.REST, BenchState.ASLEEP, BenchState.BATTERY_LOAD):
+        return State(engine_rpm=0, loads_on=off, chargers_on=False, converters_on=False)
+    if name is BenchState.KEY_ON:
+        return State(engine_rpm=0, loads_on=off, chargers_on=False, converters_on=False, bank=bank(KEY_ON_A))
+    if name is BenchState.CRANKING:
+        return State(engine_rpm=0, loads_on=off, chargers_on=False, converters_on=False, cranking=True)
+    if name is BenchState.AT_OUTPUT:
+        amps = TEST_SHARE * rated if known.output_a is None else known.output_a
+        there = {x.id for x in circuit.loads}, {b.id for b in circuit.batteries}
+        return at_output(
+            circuit,
+            amps,
+            known.stud_v,
+            None if known.loads_on is None else known.loads_on & there[0],
+            known.bank_on if known.bank_on in there[1] else None,
+            engine_space_c=known.engine_space_c,
+            ambient_c=known.ambient_c,
+        )
+    rpm = IDLE_RPM if name in (BenchState.IDLE, BenchState.IDLE_LOADED) else FAST_RPM
+    if name in (BenchState.IDLE, BenchState.FAST):
+        return State(engine_rpm=rpm, loads_on=off, chargers_on=False)
+    if name is BenchState.FULL_OUTPUT:
+        return State(engine_rpm=rpm, loads_on=off, chargers_on=False, bank=bank(FULL_SHARE * rated))
+    return State(engine_rpm=rpm, loads_on=on, chargers_on=False, bank=loaded)
+
+
+def half_cca_a(circuit: Circuit, battery: Battery) -> float:
+    """The current of a load test: half the cold cranking current of all of a battery's strings [A].
+
+    circuit, battery: the document and a battery of it; 0 for one without a rating
+    Source: BCI load test.
+    """
+    return (battery.cca_a or 0.0) / 2 * battery.parallel
+
+
+def joined_by_metal(circuit: Circuit) -> set[str]:
+    """Nodes that closed metal joins to the first battery's positive post: there is voltage before anything charges.
+
+    circuit: the document
+    """
+    return reach(metal_of(circuit.branches), circuit.battery.positive_node)
+
+
+LEAST_A = 1.0
+
+
+def carrying(circuit: Circuit, name: BenchState, share: float = 0.0) -> list[str]:
+    """Branches worth a voltmeter in a bench state: those that carry something when all is sound.
+
+    circuit: the document; name: the state; share: of the largest branch current, at least
+    Returns ids in the document's order. Raises CircuitError.
+    """
+    sound = ohmic(circuit)
+    flows = Engine(sound, state_of(name, sound)).settle().solution.current_a
+    amps = {b.id: abs(flows.get(b.id, 0.0)) for b in circuit.branches}
+    least = max(LEAST_A, share * max(amps.values(), default=0.0))
+    return [i for i, a in amps.items() if a >= least]

@@ -1,0 +1,97 @@
+"""A circuit document at a state as a network: the one place where a document becomes elements."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from mavrik.core import network as net
+from mavrik.core.catalogue.sources import (
+    charging_resistance_ohm,
+    internal_resistance_factor,
+    output_limit_a,
+    rest_voltage_v,
+    source_table,
+)
+from mavrik.core.circuit import Alternator, Battery, Circuit, Load, LoadKind
+from mavrik.core.operating.devices import battery_units, converter_element
+from mavrik.core.operating.state import State, is_on, setting_of
+
+FULL_FIELD_V_12 = 18.0
+"""Where a gassing battery holds an alternator whose regulator is shorted, on a 12 V system. Common practice, rough, no source."""
+
+
+def _battery(circuit: Circuit, battery: Battery, state: State) -> net.EmfSource:
+    charge = state.state_of_charge.get(battery.id, battery.state_of_charge)
+    series, strings = battery_units(circuit, battery), battery.parallel
+    chemistry = battery.chemistry.value
+    inner = battery.internal_mohm / 1000 * internal_resistance_factor(battery.temperature_c, battery.age)
+    charging = charging_resistance_ohm(chemistry, charge, battery.capacity_ah, battery.temperature_c, inner)
+    share = series / strings
+    return net.EmfSource(
+        battery.id,
+        battery.positive_node,
+        battery.negative_node,
+        rest_voltage_v(chemistry, charge) * series,
+        inner * share,
+        charging * share,
+    )
+
+
+def _alternator(circuit: Circuit, alternator: Alternator, state: State) -> net.RegulatedSource:
+    shaft = state.engine_rpm * alternator.pulley_ratio
+    magnet = alternator.kind == "permanent_magnet"
+    limit = 0.0
+    if alternator.field != "open" and not state.cranking:
+        limit = float(output_limit_a(alternator.rated_a, shaft, state.alternator_c, alternator.curve, magnet))
+        limit *= source_table().fault_output_share[alternator.fault]
+    forced = state.output_a.get(alternator.id)
+    set_point = alternator.set_point_v + alternator.compensation_mv_per_k / 1000 * (state.alternator_c - 25.0)
+    if alternator.field == "full":
+        set_point = FULL_FIELD_V_12 * circuit.system_voltage_v / 12
+    return net.RegulatedSource(
+        alternator.id,
+        alternator.stud_node,
+        alternator.case_node,
+        alternator.sense_positive_node or alternator.stud_node,
+        alternator.sense_negative_node or alternator.case_node,
+        set_point,
+        limit,
+        forced,
+        # A known output is what was measured: it goes its way whatever the voltage, which then says nothing.
+        source_table().clamp_v_12 * circuit.system_voltage_v / 12 if forced is None else None,
+    )
+
+
+def _load(circuit: Circuit, load: Load) -> net.Element:
+    volts = circuit.system_voltage_v
+    if load.law is LoadKind.RESISTANCE:
+        return net.Resistor(load.id, load.from_node, load.to_node, volts / load.current_a)
+    if load.law is LoadKind.POWER:
+        return net.PowerLoad(load.id, load.from_node, load.to_node, volts * load.current_a, load.cut_off_v)
+    return net.CurrentSource(load.from_node, load.to_node, load.current_a, load.id, takes=True)
+
+
+def elements_of(circuit: Circuit, state: State) -> list[net.Element]:
+    """Everything of a circuit at a state, as elements of a network with cold cables.
+
+    circuit, state: the document and what is on, open and known
+    """
+    settings = (setting_of(circuit, b, state) for b in circuit.branches)
+    made = (b.network_element(s) for b, s in zip(circuit.branches, settings, strict=True))
+    elements: list[net.Element] = [e for e in made if e is not None]
+    elements += [_alternator(circuit, a, state) for a in circuit.alternators]
+    elements += [_battery(circuit, b, state) for b in circuit.batteries]
+    elements += [_load(circuit, x) for x in circuit.loads if is_on(x, state)]
+    elements += [replace(converter_element(c), limit_a=c.limit_a if state.converters_on else 0.0) for c in circuit.converters]
+    if state.chargers_on:
+        elements += [
+            net.RegulatedSource(
+                c.id, c.positive_node, c.negative_node, c.positive_node, c.negative_node, c.set_point_v, c.limit_a
+            )
+            for c in circuit.chargers
+        ]
+    if state.bank is not None:
+        elements.append(net.CurrentSource(state.bank.from_node, state.bank.to_node, state.bank.current_a, "bank", takes=True))
+    if state.fault is not None:
+        elements.append(net.Resistor("fault", state.fault.from_node, state.fault.to_node, state.fault.resistance_mohm / 1000))
+    return elements

@@ -1,0 +1,126 @@
+"""What the meter should show along the ring: a circuit of sound parts while the alternator delivers a known current."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+
+from mavrik.core.circuit import Circuit, as_sound
+from mavrik.core.circuit.ring import Ring, find_ring
+from mavrik.core.operating.engine import Engine
+from mavrik.core.operating.state import BankLoad, State, is_on
+from mavrik.core.operating.warm_cables import surroundings_c
+
+
+@dataclass(frozen=True)
+class Prediction:
+    """A solved operating state, branch by branch."""
+
+    state: State
+    ring: Ring
+    output_a: float
+    """Of the first alternator."""
+    stud_voltage_v: float
+    resistance_ohm: Mapping[str, float]
+    temperature_c: Mapping[str, float]
+    current_a: Mapping[str, float]
+    drop_v: Mapping[str, float]
+    node_v: Mapping[str, float]
+    """Against the alternator case."""
+    open_ids: frozenset[str]
+    """Branches that carry nothing because they are open: what stands across them is not lost."""
+
+    def path_drop(self, branch_ids: tuple[str, ...]) -> float:
+        """Volts lost along branches of the ring, each taken the way the ring runs [V]."""
+        return sum(abs(self.drop_v[i]) for i in branch_ids if i not in self.open_ids)
+
+
+FAST_RPM = 2000.0
+"""Engine speed of a loaded charging test. Common practice of the trade, no source."""
+
+
+def at_output(
+    circuit: Circuit,
+    output_a: float,
+    stud_v: float | None = None,
+    loads_on: Collection[str] | None = None,
+    bank_on: str | None = None,
+    **conditions: float | bool,
+) -> State:
+    """The state of a circuit whose first alternator delivers a known current, all others nothing.
+
+    circuit: the document
+    output_a: what the clamp read [A]
+    stud_v: what was read between stud and case [V]; left out, the regulator's set point
+    loads_on: ids of the loads that were on; None: those that the document has on
+    bank_on: id of the battery that a load bank hung on, which took what the loads left; None: it went into the batteries
+    conditions: further fields of the state, as `engine_space_c`
+    Raises KeyError for a battery that is not there.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> at_output(front_battery(12), 80, bank_on="battery").bank.current_a
+    80.0
+    """
+    main = circuit.alternator
+    on = {} if loads_on is None else {x.id: x.id in loads_on for x in circuit.loads if not x.cranking}
+    state = State.model_validate(
+        {
+            "engine_rpm": FAST_RPM,
+            "chargers_on": False,
+            "loads_on": on,
+            "output_a": {a.id: output_a if a is main else 0.0 for a in circuit.alternators},
+            "stud_v": {main.id: main.set_point_v if stud_v is None else stud_v},
+            **conditions,
+        }
+    )
+    if bank_on is None:
+        return state
+    battery = {b.id: b for b in circuit.batteries}[bank_on]
+    left = max(output_a - sum(x.current_a for x in circuit.loads if is_on(x, state)), 0.0)
+    bank = BankLoad(from_node=battery.positive_node, to_node=battery.negative_node, current_a=left)
+    return state.model_copy(update={"bank": bank})
+
+
+def at_rated_output(circuit: Circuit, engine_space_c: float = 40.0, ambient_c: float = 20.0) -> State:
+    """The state that limits are for and parts must stand: rated output at the set point, cables warmed up.
+
+    circuit: the document; engine_space_c, ambient_c: temperatures [degC]
+    """
+    rated = circuit.alternator.rated_a
+    return at_output(circuit, rated, engine_space_c=engine_space_c, ambient_c=ambient_c, warmed_up=True)
+
+
+def predict(circuit: Circuit, state: State, extra_ohm: Mapping[str, float] | None = None, ring: Ring | None = None) -> Prediction:
+    """Voltages and currents of a circuit of sound parts at a state.
+
+    circuit: the document; what was measured of its branches is left aside
+    state: as `at_output` makes one, or any other
+    extra_ohm: resistance beyond that of a sound part, by branch id [ohm]; left out, every part is sound
+    ring: the circuit's ring, where it is known already
+    Returns drops [V], currents [A], resistances [ohm] and node voltages [V] against the alternator case.
+    Raises CircuitError for a circuit or state that cannot be computed, NoOperatingPointError where nothing satisfies it.
+    Source: `mavrik.core.operating.solve_circuit`, the same network.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> car = front_battery(12)
+    >>> found = predict(car, at_output(car, 80, engine_space_c=20, ambient_c=20))
+    >>> round(found.drop_v["charge_cable"] * 1000)  # 80 A through 1.2 m of 0.78 mohm/m and two lugs of 0.05 mohm
+    83
+    """
+    settled = Engine(as_sound(circuit), state, extra_ohm=extra_ohm).settle()
+    found, main = settled.solution, circuit.alternator
+    ohm = dict(zip((r.id for r in settled.engine.network.resistors), settled.ohm, strict=True))
+    volts = {n.id: found.node_v.get(n.id, 0.0) for n in circuit.nodes}
+    around = {b.id: surroundings_c(b, state.engine_space_c, state.ambient_c) for b in circuit.branches}
+    return Prediction(
+        state=state,
+        ring=ring or find_ring(circuit),
+        output_a=found.current_a[main.id],
+        stud_voltage_v=volts[main.stud_node] - volts[main.case_node],
+        resistance_ohm={b.id: ohm.get(b.id, b.sound_resistance_ohm(around[b.id])) for b in circuit.branches},
+        temperature_c={i: settled.temperature_c.get(i, t) for i, t in around.items()},
+        current_a={b.id: found.current_a.get(b.id, 0.0) for b in circuit.branches},
+        drop_v={b.id: volts[b.from_node] - volts[b.to_node] for b in circuit.branches},
+        node_v=volts,
+        open_ids=frozenset(b.id for b in circuit.branches if b.id not in found.current_a) | found.open_ids,
+    )

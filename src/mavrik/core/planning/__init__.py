@@ -1,0 +1,1 @@
+"""What to change: cable, grounds, fuse."""

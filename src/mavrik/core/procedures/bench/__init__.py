@@ -1,0 +1,1 @@
+"""The tests of the trade, a file a test; nothing lists them."""

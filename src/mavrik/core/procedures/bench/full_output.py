@@ -1,0 +1,77 @@
+"""Loaded output: what the alternator can give, with the battery pulled down to 12.0 V by a load bank."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from mavrik.core.catalogue.sources import output_limit_a
+from mavrik.core.circuit import Circuit
+from mavrik.core.measuring.readings import Measured
+from mavrik.core.measuring.uncertainty import Verdict
+from mavrik.core.operating.bench_states import BenchState, joined_by_metal
+from mavrik.core.operating.prediction import FAST_RPM
+from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure
+from mavrik.core.procedures.bench_limits import Limits
+
+HOT_C = 60.0
+
+
+def _points(circuit: Circuit) -> tuple[Point, ...]:
+    return tuple(
+        Point(
+            f"output_a:{a.id}",
+            f"{a.label}: output at 2000 /min, battery at 12.0 V",
+            "current",
+            BenchState.FULL_OUTPUT,
+            element=a.id,
+        )
+        for a in circuit.alternators
+        # One behind a link or diode is loaded at its own battery, in a run of its own circuit.
+        if a.stud_node in joined_by_metal(circuit) or a is circuit.alternator
+    )
+
+
+def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:
+    limit = limits.of("output_share")
+    assert limit.least is not None
+    judgements = []
+    for a in circuit.alternators:
+        read = measured.get(f"output_a:{a.id}")
+        if read is None:
+            continue
+        shaft = FAST_RPM * a.pulley_ratio
+        able = float(output_limit_a(a.rated_a, shaft, HOT_C, a.curve, a.kind == "permanent_magnet"))
+        window = limits.maker.get("output")
+        least = limit.least * able if window is None or window.least is None else window.least
+        rule = f"{limit.rule}: {least:.0f} A of {able:.0f} A at {shaft:.0f} /min of the shaft"
+        if window is not None:
+            rule = f"{least:g} A or more by the maker; without it: {limit.rule}"
+        verdict = (
+            Verdict.PASS
+            if read.value - read.uncertainty >= least
+            else Verdict.FAIL
+            if read.value + read.uncertainty < least
+            else Verdict.CLOSE
+        )
+        judgements.append(
+            Judgement(
+                f"output_a:{a.id}", f"{a.label}: output", read.value, read.uncertainty, "current", verdict,
+                rule, limit.source if window is None else "The maker's figures",
+                f"It gives {read.value / able:.0%} of what it should.",
+                "" if verdict is Verdict.PASS else "Belt and tensioner first, then ripple: an open diode or a lost phase shows there.",
+            )
+        )  # fmt: skip
+    return judgements
+
+
+FULL_OUTPUT = Procedure(
+    90, "full_output", "Loaded output", "Condemn nothing on one reading: this is the one that says whether the unit can.", 5, "2000 /min",
+    ("running_engine", "never_disconnect", "load_time"),
+    (
+        BenchStep("Clamp on the output wire, arrow to the battery; buried unit: round all negative leads. Zero the clamp: 0.1 A left is fine, 20 A is a false reading."),
+        BenchStep("Range well above the rating: change the range rather than peg the meter."),
+        BenchStep("2000 /min. Load bank up until the battery falls to 12.0 V; read the amperes.", 15, orders_off=True),
+        BenchStep("Load off. Let the battery recover, the bank cool."),
+    ),
+    _points, _judge,
+)  # fmt: skip

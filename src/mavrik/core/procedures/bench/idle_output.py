@@ -1,0 +1,58 @@
+"""Output at idle with everything on, shaft speed by tachometer: what the unit gives where most batteries starve."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from mavrik.core.catalogue.sources import output_limit_a
+from mavrik.core.circuit import Circuit
+from mavrik.core.measuring.readings import Measured
+from mavrik.core.operating.bench_states import BenchState
+from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure, against
+from mavrik.core.procedures.bench.full_output import HOT_C
+from mavrik.core.procedures.bench_limits import BenchLimit, Limits
+
+
+def _points(circuit: Circuit) -> tuple[Point, ...]:
+    points = [Point("engine_rpm", "Engine speed, by the dash or a tachometer", "speed", BenchState.IDLE_LOADED, own_rule=True)]
+    for a in circuit.alternators:
+        points += [
+            Point(f"shaft_rpm:{a.id}", f"{a.label}: pulley speed by tachometer", "speed", BenchState.IDLE_LOADED, element=a.id, indicator="shaft"),
+            Point(f"idle_a:{a.id}", f"{a.label}: output at idle, everything on", "current", BenchState.IDLE_LOADED, element=a.id, own_rule=True),
+        ]  # fmt: skip
+    return tuple(points)
+
+
+def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:
+    points = {a.id: a for a in _points(circuit)}
+    engine = measured.get("engine_rpm")
+    judgements = []
+    for a in circuit.alternators:
+        shaft, output = measured.get(f"shaft_rpm:{a.id}"), measured.get(f"idle_a:{a.id}")
+        if shaft is not None and engine is not None and engine.value > 0:
+            turned = engine.value * a.pulley_ratio
+            share = shaft.value / turned
+            u = share * ((shaft.uncertainty / max(shaft.value, 1)) ** 2 + (engine.uncertainty / engine.value) ** 2) ** 0.5
+            words = f"The shaft turns at {share:.0%} of {turned:.0f} /min, engine speed times the pulley ratio."
+            judgements.append(against(points[f"shaft_rpm:{a.id}"], Measured(share, u), limits.of("slip"), 1, words, words, "Belt tension, glaze and wear; or the pulley is another size than the document says.").of(shaft))  # fmt: skip
+        if shaft is not None and output is not None:
+            able = float(output_limit_a(a.rated_a, shaft.value, HOT_C, a.curve, a.kind == "permanent_magnet"))
+            usual = limits.of("output_share")
+            least = (usual.least or 0.0) * able
+            limit = BenchLimit(
+                least=least, rule=f"{usual.rule}: {least:.0f} A of {able:.0f} A at {shaft.value:.0f} /min", source=usual.source
+            )
+            words = f"It gives {output.value:.0f} A where its curve says {able:.0f} A."
+            judgements.append(against(points[f"idle_a:{a.id}"], output, limit, 1, words, f"{words} With loads that point for less, that is no fault.", "Loaded output at 2000 /min, then ripple."))  # fmt: skip
+    return judgements
+
+
+IDLE_OUTPUT = Procedure(
+    140, "idle_output", "Output at idle", "A nameplate is not the idle figure: shaft speed and heat decide.", 6, "hot idle, everything on",
+    ("running_engine", "never_disconnect"),
+    (
+        BenchStep("Reflective tape on the pulley, clean; clamp zeroed on the output wire."), BenchStep("Hot idle, everything on: engine speed, pulley speed, amperes."),
+        BenchStep("After a pulley or unit change repeat at the same engine speed."),
+    ),
+    _points, _judge,
+)  # fmt: skip

@@ -1,0 +1,80 @@
+"""Key on, engine off: the lamp, the output stud, the sense wire."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.measuring.readings import Measured
+from mavrik.core.measuring.uncertainty import Verdict
+from mavrik.core.operating.bench_states import BenchState, joined_by_metal
+from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure
+from mavrik.core.procedures.bench_limits import Limits
+
+
+def _points(circuit: Circuit) -> tuple[Point, ...]:
+    fed = joined_by_metal(circuit)
+    points = [
+        Point(f"key_stud_v:{a.id}", f"{a.label}: stud to case", "voltage", BenchState.KEY_ON, a.stud_node, a.case_node)
+        for a in circuit.alternators
+        if a.stud_node in fed
+    ]
+    points += [
+        Point(
+            f"key_sense_v:{a.id}", f"{a.label}: sense to case", "voltage", BenchState.KEY_ON, a.sense_positive_node, a.case_node
+        )
+        for a in circuit.alternators
+        if a.sense_positive_node and a.sense_positive_node != a.stud_node
+    ]
+    points += [
+        Point(f"lamp:{a.id}", f"{a.label}: warning lamp lit", "yes_no", BenchState.KEY_ON, indicator="lamp", element=a.id)
+        for a in circuit.alternators
+        if a.kind == "wound_field"
+    ]
+    battery = circuit.battery
+    return (
+        Point("key_battery_v", "Battery", "voltage", BenchState.KEY_ON, battery.positive_node, battery.negative_node),
+        *points,
+    )
+
+
+def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:
+    limit = limits.of("key_on_stud")
+    assert limit.within is not None
+    allowed = limit.within * circuit.system_voltage_v / 12
+    judgements = []
+    battery = measured.get("key_battery_v")
+    for point in _points(circuit):
+        read = measured.get(point.id)
+        if read is None:
+            continue
+        if point.indicator == "lamp":
+            lit = read.value > 0.5
+            judgements.append(
+                Judgement(
+                    point.id, point.label, read.value, 0.0, point.quantity, Verdict.PASS if lit else Verdict.FAIL,
+                    "the warning lamp lights with the key on", "Common practice of the trade",
+                    "The exciter circuit is whole." if lit else "Open rotor, worn-out brushes, or an open lamp circuit.",
+                    "" if lit else "Key feed at the exciter pin? Then measure the rotor through its brushes; no feed: follow the lamp circuit.",
+                )
+            )  # fmt: skip
+        elif battery is not None and point.id != "key_battery_v":
+            short = battery.value - read.value
+            u = (battery.uncertainty**2 + read.uncertainty**2) ** 0.5
+            verdict = Verdict.PASS if short + u <= allowed else Verdict.FAIL if short - u > allowed else Verdict.CLOSE
+            judgements.append(
+                Judgement(
+                    point.id, point.label, read.value, read.uncertainty, point.quantity, verdict, limit.rule, limit.source,
+                    "The way from the battery is whole." if verdict is Verdict.PASS else "The way from the battery is open or bad: fuse, link or cable.",
+                    "" if verdict is Verdict.PASS else "Follow the feed from the battery with the meter until the voltage appears.",
+                )
+            )  # fmt: skip
+    return judgements
+
+
+KEY_ON = Procedure(
+    50, "key_on", "Key on, engine off", "Lamp, stud and sense wire say in a minute whether feed and exciter are whole.", 2, "off, key on",
+    ("jewellery",),
+    (BenchStep("Key on, engine off, everything else off."), BenchStep("Look for the warning lamp."), BenchStep("Black probe on the alternator case, red on the stud, then on the sense wire.")),
+    _points, _judge,
+)  # fmt: skip

@@ -1,0 +1,89 @@
+"""Regulated voltage at the battery: at idle and at 2000 /min, without and with loads."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.measuring.readings import Measured
+from mavrik.core.measuring.uncertainty import Verdict
+from mavrik.core.operating.bench_states import BenchState
+from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure, against
+from mavrik.core.procedures.bench_limits import Limits
+
+WORDS = {
+    BenchState.IDLE: "idle, loads off",
+    BenchState.IDLE_LOADED: "idle, loads on",
+    BenchState.FAST: "2000 /min, loads off",
+    BenchState.FAST_LOADED: "2000 /min, loads on",
+}
+
+
+def _points(circuit: Circuit) -> tuple[Point, ...]:
+    battery, alternator = circuit.battery, circuit.alternator
+    points = [
+        Point(f"regulated_v:{s}", f"Battery, {words}", "voltage", s, battery.positive_node, battery.negative_node)
+        for s, words in WORDS.items()
+    ]
+    stud = Point(
+        "regulated_stud_v",
+        "Stud, 2000 /min, loads on",
+        "voltage",
+        BenchState.FAST_LOADED,
+        alternator.stud_node,
+        alternator.case_node,
+    )
+    return (*points, stud)
+
+
+def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:
+    scale = circuit.system_voltage_v / 12
+    judgements = []
+    for point in _points(circuit):
+        read = measured.get(point.id)
+        if read is None:
+            continue
+        dead = against(
+            point,
+            read,
+            limits.of("not_charging"),
+            scale,
+            "",
+            "Not charging.",
+            "On a glow-plug diesel wait 60 s after the start and read again; then key-on test, belt, loaded output.",
+        )
+        if dead.verdict is Verdict.FAIL:
+            judgements.append(dead)
+        elif point.state in (BenchState.IDLE, BenchState.IDLE_LOADED):
+            judgements.append(
+                against(
+                    point,
+                    read,
+                    limits.of("idle_loaded"),
+                    scale,
+                    "Idle output holds the voltage.",
+                    "Short of output at idle.",
+                    "Budget: do the loads point for more than the unit gives at this shaft speed? Then belt and pulley.",
+                )
+            )
+        else:
+            high = read.value > 14.8 * scale
+            fails = "Too high: sense wire or regulator." if high else "Too low under load: output, wiring or regulator."
+            then = (
+                "Sense wire and regulator ground first."
+                if high
+                else "Read the stud in the same state: good there is wiring, low there is the alternator."
+            )
+            judgements.append(against(point, read, limits.of("regulated"), scale, "Regulated as it should be.", fails, then))
+    return judgements
+
+
+REGULATED = Procedure(
+    80, "regulated", "Regulated voltage", "What the battery sees while driving, and where it falls short.", 6, "idle, then 2000 /min",
+    ("running_engine", "never_disconnect"),
+    (
+        BenchStep("Diesel with glow plugs: wait until they have stopped cycling. Not charging for the first minute is not a fault.", 60),
+        BenchStep("Idle, loads off: read. Loads on: read."), BenchStep("2000 /min, loads off: read. Loads on: read, and the stud too."),
+    ),
+    _points, _judge,
+)  # fmt: skip

@@ -1,0 +1,65 @@
+"""Switches and relay contacts: resistance closed, nothing open, and what they switch."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.measuring.readings import Measured
+from mavrik.core.operating.bench_states import BenchState
+from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure, against, plainly
+from mavrik.core.procedures.bench_limits import Limits
+
+
+def _points(circuit: Circuit) -> tuple[Point, ...]:
+    points: list[Point] = []
+    for b in circuit.branches:
+        if b.settable and not (b.protects or b.by_voltage) and b.conducts:
+            points += [
+                Point(f"contact_ohm:{b.id}", f"{b.label}: resistance closed", "resistance", BenchState.KEY_ON, b.from_node, b.to_node, b.id),
+                Point(f"opens:{b.id}", f"{b.label}: open, what it feeds is dead", "yes_no", BenchState.KEY_ON, element=b.id, indicator="opens", own_rule=True),
+                Point(f"closes:{b.id}", f"{b.label}: closed, it all works", "yes_no", BenchState.KEY_ON, element=b.id, indicator="closes", own_rule=True),
+            ]  # fmt: skip
+    return tuple(points)
+
+
+def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:
+    judgements = []
+    for point in _points(circuit):
+        read = measured.get(point.id)
+        if read is None:
+            continue
+        if point.quantity == "resistance":
+            words = f"{point.kind.shown(read.value):.2g} mΩ closed."
+            judgements.append(
+                against(
+                    point,
+                    read,
+                    limits.of("contact"),
+                    1,
+                    words,
+                    f"{words} It heats under load.",
+                    "Work it twenty times and read again; the same: replace it.",
+                )
+            )
+        else:
+            opens = point.indicator == "opens"
+            judgements.append(
+                plainly(
+                    point, read, "closed it starts, open it is dead", "It does what it is for.",
+                    "Something feeds past it." if opens else "It does not connect.",
+                    "Find the second path: a lead on the wrong stud, or a source beyond the switch." if opens else "Its coil, its feed, its contacts.",
+                )
+            )  # fmt: skip
+    return judgements
+
+
+SWITCHES = Procedure(
+    60, "switches", "Switches and contacts", "A switch has two jobs: to lose nothing closed, and to let nothing pass open.", 6, "off, key as each needs",
+    ("jewellery", "never_disconnect"),
+    (
+        BenchStep("Closed: the drop across its studs over the current through it, or a milliohm meter: about 1 mΩ or less."),
+        BenchStep("Open with the engine off: is everything dead that should be? Whether it stops a running engine is a test of its own: never with a lead that feeds electronics."),
+    ),
+    _points, _judge,
+)  # fmt: skip

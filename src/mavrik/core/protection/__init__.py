@@ -1,0 +1,1 @@
+"""Fuses against loads, cables and short circuits."""

@@ -1,0 +1,290 @@
+"""A fault to ground, from the first moment to the end: its current, which fuse opens and how soon, what the cables bear."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field, replace
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field
+
+from mavrik.core import network as net
+from mavrik.core.catalogue.fuses import NEVER, Opening, breaker_opening, fuse_table, opening, seconds_in_words
+from mavrik.core.circuit import BreakerBranch, Circuit, ConductorBranch, FuseBranch
+from mavrik.core.operating import DeadShort, Engine, State, supplies_of
+from mavrik.core.operating.warm_cables import curve_of, surroundings_c
+from mavrik.core.thermal.heat import FAILED_C, short_circuit_final_c
+
+Protector = FuseBranch | BreakerBranch
+
+BRIEF_S = 5.0
+"""For so long an insulation bears its short-circuit temperature (IEC 60364-5-54); beyond, its class."""
+
+CLEARED_A = 1.0
+LONG_S = 3600.0
+"""A fault that nothing opens is followed for so long."""
+
+
+@dataclass(frozen=True)
+class FuseOpens:
+    """A fuse or breaker in a fault."""
+
+    branch_id: str
+    label: str
+    rating_a: float
+    current_a: float
+    least_s: Annotated[float | None, Field(description="It opens no sooner [s]; null: never")]
+    most_s: Annotated[float | None, Field(description="It opens no later [s]; null: perhaps never")]
+    interrupting_a: float
+    can_interrupt: bool
+    words: str
+
+
+@dataclass(frozen=True)
+class CableFate:
+    """A conductor at the end of a stage, at the latest moment its fuse may open."""
+
+    branch_id: str
+    label: str
+    current_a: float
+    from_c: float
+    to_c: Annotated[float, Field(description="At most 250 degC, where every insulation has failed")]
+    limit_c: Annotated[float, Field(description="What its insulation bears for so long [degC]")]
+    seconds_to_limit: Annotated[float | None, Field(description="From the start of the stage; null: it stays below")]
+    survives: bool
+
+
+@dataclass(frozen=True)
+class FaultStage:
+    """From one opening to the next."""
+
+    fault_a: Annotated[float, Field(description="Through the fault [A]")]
+    given: Annotated[dict[str, float], Field(description="By each source, by id [A]")]
+    opens: FuseOpens | None
+    least_s: Annotated[float | None, Field(description="Since the fault began [s]; null: never")]
+    most_s: float | None
+    cables: Annotated[tuple[CableFate, ...], Field(description="Those the fault warms by more than 1 K, the hottest first")]
+
+
+@dataclass(frozen=True)
+class FaultCourse:
+    """A fault from its first moment to its end."""
+
+    fault: DeadShort
+    stages: tuple[FaultStage, ...]
+    cleared: bool
+    survives: bool
+    headline: str
+    words: tuple[str, ...]
+
+
+def _finite(seconds: float) -> float | None:
+    return seconds if math.isfinite(seconds) else None
+
+
+def interrupting_a(branch: Protector) -> float:
+    """Largest current a fuse or breaker can break [A].
+
+    branch: the fuse or breaker
+    Source: the families' data file.
+    """
+    table = fuse_table()
+    return table.breaker.interrupting_a if isinstance(branch, BreakerBranch) else table.families[branch.family].interrupting_a
+
+
+def opens_at(branch: Protector, current_a: float) -> Opening:
+    """How soon a fuse or breaker opens at a current; a breaker without a known rating never does.
+
+    branch: the fuse or breaker
+    current_a: through it [A]
+    """
+    if isinstance(branch, FuseBranch):
+        return opening(branch.family, branch.rating_a, current_a)
+    return breaker_opening(branch.rating_a, current_a) if branch.rating_a else NEVER
+
+
+def protectors(circuit: Circuit) -> list[Protector]:
+    """Fuses and breakers of a circuit, in the document's order."""
+    return [b for b in circuit.branches if isinstance(b, FuseBranch | BreakerBranch)]
+
+
+class FaultSolver:
+    """A circuit with a fault in it, solved again as its fuses open."""
+
+    def __init__(self, circuit: Circuit, state: State, fault: DeadShort) -> None:
+        """state: what runs and what is on. Raises CircuitError for what is not there."""
+        self.circuit, self.fault = circuit, fault
+        self.engine = Engine(circuit, state.model_copy(update={"fault": fault}))
+        self._values = self.engine.values()
+        self._row = {r.id: k for k, r in enumerate(self.engine.network.resistors)}
+        self.protectors = {p.id: p for p in protectors(circuit) if p.id in self._row}
+
+    def solve(self, opened: frozenset[str]) -> net.Solution:
+        """With some fuses and breakers open.
+
+        Converters and loads of constant power that the collapsed voltage cannot feed have stopped. Raises
+        NoOperatingPointError where the circuit has no rest even so.
+        """
+        ohm = np.array(self._values.resistor_ohm, dtype=float)
+        for branch_id in opened:
+            ohm[self._row[branch_id]] = math.inf
+        values = replace(self._values, resistor_ohm=ohm)
+        try:
+            return self.engine.network.solve(values)
+        except net.NoOperatingPointError:
+            stopped = {n: 0.0 * np.asarray(getattr(values, n), dtype=float) for n in ("converter_limit_a", "load_w")}
+            return self.engine.network.solve(replace(values, **stopped))
+
+    def given(self, found: net.Solution) -> dict[str, float]:
+        """What each source gives the fault [A], those that give anything."""
+        shares = supplies_of(self.circuit, self.engine.state, found)
+        return {source: amps for (source, taker), amps in shares.items() if taker == "fault" and amps > CLEARED_A}
+
+
+@dataclass
+class _Course:
+    """A fault on its way: what is open, how warm the cables are, how long it took."""
+
+    solver: FaultSolver
+    warm_c: dict[str, float]
+    opened: set[str] = field(default_factory=set)
+    least_s: float = 0.0
+    most_s: float = 0.0
+
+    def stage(self) -> FaultStage:
+        found = self.solver.solve(frozenset(self.opened))
+        first: tuple[Protector, Opening] | None = None
+        for branch in self.solver.protectors.values():
+            if branch.id not in self.opened:
+                band = opens_at(branch, found.current_a[branch.id])
+                if math.isfinite(band.most_s) and (first is None or band.most_s < first[1].most_s):
+                    first = branch, band
+        lasts = first[1].most_s if first else LONG_S
+        cables = self._warm(found, lasts, self.most_s + lasts)
+        opens = None
+        if first:
+            branch, band = first
+            amps = abs(found.current_a[branch.id])
+            most = interrupting_a(branch)
+            opens = FuseOpens(
+                branch.id, branch.label, branch.rating_a or 0.0, amps, _finite(band.least_s), _finite(band.most_s), most,
+                amps <= most, band.words,
+            )  # fmt: skip
+            self.opened.add(branch.id)
+            self.least_s, self.most_s = self.least_s + band.least_s, self.most_s + band.most_s
+        else:
+            self.least_s = self.most_s = math.inf
+        return FaultStage(
+            abs(found.current_a["fault"]), self.solver.given(found), opens, _finite(self.least_s), _finite(self.most_s), cables
+        )
+
+    def _warm(self, found: net.Solution, lasts_s: float, since_s: float) -> tuple[CableFate, ...]:
+        fates = []
+        for branch in self.solver.circuit.branches:
+            if not isinstance(branch, ConductorBranch):
+                continue
+            state = self.solver.engine.state
+            curve = curve_of(branch, surroundings_c(branch, state.engine_space_c, state.ambient_c))
+            amps, before = found.current_a[branch.id], self.warm_c[branch.id]
+            run = abs(amps) / branch.parallel
+            after = curve.after_c(run, lasts_s, before)
+            brief = since_s <= BRIEF_S
+            limit = min(short_circuit_final_c(branch.insulation_c) if brief else float(branch.insulation_c), FAILED_C)
+            reaches = curve.seconds_to(run, limit, before)
+            self.warm_c[branch.id] = after
+            if after > before + 1:
+                fates.append(
+                    CableFate(
+                        branch.id, branch.label, amps, before, after, limit,
+                        _finite(reaches) if reaches <= lasts_s else None, reaches > lasts_s,
+                    )
+                )  # fmt: skip
+        return tuple(sorted(fates, key=lambda f: -f.to_c))
+
+
+def fault_course(circuit: Circuit, state: State, fault: DeadShort) -> FaultCourse:
+    """What happens from the moment of a fault.
+
+    circuit: the document
+    state: what runs and what is on when it happens; cables start at the temperature they carry that at
+    fault: between which nodes, and through what resistance
+    Returns its stages: in each the current, who gives it, the fuse or breaker that opens first with its band of time, and
+    what the cables come to if it takes its longest. It ends when no current flows, or nothing more opens; then it is
+    followed for an hour.
+    Raises CircuitError for what is not there, NoOperatingPointError where the circuit has no rest.
+    Source: the network solved anew after each opening; opening bands of the families; heat balance of each conductor;
+    short-circuit temperatures of IEC 60364-5-54 for the first 5 s, the insulation's class after.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> course = fault_course(front_battery(12), State(), DeadShort(from_node="alt_stud", to_node="alt_case"))
+    >>> course.stages[0].opens.label
+    'Charge fuse'
+    """
+    before = Engine(circuit, state.model_copy(update={"fault": None, "warmed_up": True})).settle().temperature_c
+    solver = FaultSolver(circuit, state, fault)
+    warm = {b.id: before.get(b.id, state.ambient_c) for b in circuit.branches if isinstance(b, ConductorBranch)}
+    course = _Course(solver, warm)
+    stages = [course.stage()]
+    while stages[-1].opens is not None and stages[-1].fault_a > CLEARED_A:
+        stages.append(course.stage())
+    cleared = stages[-1].fault_a <= CLEARED_A
+    survives = all(c.survives for s in stages for c in s.cables) and all(s.opens.can_interrupt for s in stages if s.opens)
+    headline = _headline(circuit, stages, cleared, survives)
+    return FaultCourse(fault, tuple(stages), cleared, survives, headline, tuple(_told(circuit, stages, cleared)))
+
+
+def _headline(circuit: Circuit, stages: list[FaultStage], cleared: bool, survives: bool) -> str:
+    opened = [s.opens for s in stages if s.opens]
+    if not opened:
+        return "Nothing opens." if survives else "Nothing opens, and a cable burns."
+    said = f"{' and '.join(o.label for o in opened)} {'opens' if len(opened) == 1 else 'open'}"
+    by = max((s.most_s for s in stages if s.opens and s.most_s is not None), default=0.0)
+    said += f" within {seconds_in_words(by)}"
+    if any(not o.can_interrupt for o in opened):
+        return said + ", if at all: the short is more than it can break."
+    if not survives:
+        return said + ", but a cable does not survive it."
+    if cleared:
+        return said + ", and the fault is cleared."
+    if not set(stages[-1].given) & {b.id for b in circuit.batteries}:
+        return said + "; the engine or charger goes on feeding the fault."
+    return said + "; a battery goes on feeding the fault."
+
+
+def _told(circuit: Circuit, stages: list[FaultStage], cleared: bool) -> list[str]:
+    names = {b.id: b.label for b in circuit.batteries} | {a.id: a.label for a in circuit.alternators}
+    names |= {c.id: c.label for c in circuit.chargers} | {c.id: c.label for c in circuit.converters}
+    told = []
+    for k, stage in enumerate(stages):
+        if stage.fault_a <= CLEARED_A:
+            break
+        sources = ", ".join(f"{names.get(s, s)} {a:.0f} A" for s, a in sorted(stage.given.items(), key=lambda g: -g[1]))
+        told.append(f"{'Then' if k else 'First'} {stage.fault_a:.0f} A flow through the fault, from {sources}.")
+        if stage.opens:
+            told.append(
+                f"{stage.opens.label} ({stage.opens.rating_a:g} A) sees {stage.opens.current_a:.0f} A and opens after {stage.opens.words}."
+            )
+            if not stage.opens.can_interrupt:
+                told.append(
+                    f"It can break only {stage.opens.interrupting_a:.0f} A: it may burst or keep arcing. Fit a family with a higher "
+                    "interrupting rating."
+                )
+        for cable in stage.cables:
+            if not cable.survives and cable.seconds_to_limit is not None:
+                told.append(
+                    f"{cable.label} reaches {cable.limit_c:.0f} °C, what its insulation bears, after "
+                    f"{seconds_in_words(cable.seconds_to_limit)}: it does not survive."
+                )
+        if stage.cables and all(c.survives for c in stage.cables):
+            hot = stage.cables[0]
+            told.append(f"The cables survive: {hot.label} gets hottest, {hot.to_c:.0f} °C of the {hot.limit_c:.0f} °C it bears.")
+    if cleared:
+        last = stages[-2] if len(stages) > 1 else stages[-1]
+        by = f" within {seconds_in_words(last.most_s)}" if last.most_s is not None else ""
+        told.append(f"The fault is cleared{by}.")
+    elif not set(stages[-1].given) & {b.id for b in circuit.batteries}:
+        told.append("Nothing opens any more: it is fed for as long as the engine turns or the charger is plugged in. Stop it.")
+    else:
+        told.append("Nothing opens any more: it goes on until something burns through or the battery is empty.")
+    return told

@@ -1,0 +1,1 @@
+"""Heat of conductors: what a current warms them to, what they may carry."""

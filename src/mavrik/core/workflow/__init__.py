@@ -1,0 +1,1 @@
+"""Stages of the work, progress, cautions."""

@@ -1,0 +1,62 @@
+"""What a stage of the work is: when it lies on a job's path, and what it lacks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.findings import Findings
+from mavrik.core.workflow.purposes import Purpose
+
+
+class StageState(StrEnum):
+    """How far a stage is."""
+
+    DONE = "done"
+    PARTLY = "partly"
+    OPEN = "open"
+    BLOCKED = "blocked"
+
+
+@dataclass(frozen=True)
+class JobFacts:
+    """What of a job decides where it stands."""
+
+    purposes: frozenset[Purpose]
+    circuit: Circuit | None = None
+    findings: Findings | None = None
+    """None where there is no circuit yet, or it has no operating point."""
+    loads_to_add: bool = False
+    plans: int = 0
+    """How many were kept."""
+    handed_over: bool = False
+
+    @property
+    def wants_plan(self) -> bool:
+        """Whether something is to be changed, and not only mended."""
+        return self.loads_to_add or bool(self.purposes & {Purpose.MORE_LOAD, Purpose.BATTERY})
+
+
+@dataclass(frozen=True)
+class Standing:
+    """How far a stage is, and what it lacks in words."""
+
+    state: StageState
+    missing: str = ""
+
+
+@dataclass(frozen=True)
+class Stage:
+    """One stage of the work; the front end has a folder of the same name."""
+
+    order: int
+    name: str
+    title: str
+    applies: Callable[[JobFacts], bool]
+    """Whether it lies on the path of such a job."""
+    standing: Callable[[JobFacts], Standing]
+
+
+BLOCKED = Standing(StageState.BLOCKED, "the circuit first")

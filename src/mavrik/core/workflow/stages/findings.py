@@ -1,0 +1,20 @@
+"""Findings: what is wrong, where, how surely."""
+
+from mavrik.core.findings import BranchVerdict
+from mavrik.core.workflow.stages.base import BLOCKED, JobFacts, Stage, StageState, Standing
+from mavrik.core.workflow.stages.measure import MEASURED
+
+UNSETTLED = (BranchVerdict.NOT_MEASURED, BranchVerdict.UNDECIDED, BranchVerdict.CHECK_PROBES, BranchVerdict.CLOSE)
+
+
+def _standing(facts: JobFacts) -> Standing:
+    if facts.circuit is None or facts.findings is None:
+        return BLOCKED
+    if not facts.findings.tests:
+        return Standing(StageState.OPEN, "readings")
+    if facts.findings.headline.verdict in UNSETTLED:
+        return Standing(StageState.PARTLY, "a settled cause")
+    return Standing(StageState.PARTLY, "more readings") if facts.findings.missing else Standing(StageState.DONE)
+
+
+FINDINGS = Stage(30, "findings", "Findings", lambda facts: bool(facts.purposes & MEASURED), _standing)

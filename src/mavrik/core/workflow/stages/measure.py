@@ -1,0 +1,21 @@
+"""Measure: what the meters say."""
+
+from mavrik.core.workflow.purposes import Purpose
+from mavrik.core.workflow.stages.base import BLOCKED, JobFacts, Stage, StageState, Standing
+
+MEASURED = {Purpose.FIND_FAULT, Purpose.MORE_LOAD, Purpose.BATTERY, Purpose.ROUTINE_CHECK}
+"""A circuit that is to carry more is measured before it is built upon."""
+
+
+def _standing(facts: JobFacts) -> Standing:
+    if facts.circuit is None or facts.findings is None:
+        return BLOCKED
+    made = [t for t in facts.findings.tests if not t.skipped]
+    if not made:
+        return Standing(StageState.OPEN, "a first test")
+    if facts.findings.missing:
+        return Standing(StageState.PARTLY, facts.findings.missing[0])
+    return Standing(StageState.DONE)
+
+
+MEASURE = Stage(20, "measure", "Measure", lambda facts: bool(facts.purposes & MEASURED), _standing)

@@ -1,0 +1,1 @@
+"""Words of a job that store, exchange and use cases share."""

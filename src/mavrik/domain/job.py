@@ -1,0 +1,119 @@
+"""A job: whose vehicle, what for, in which state."""
+
+from __future__ import annotations
+
+from datetime import date
+from enum import StrEnum
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, Field
+
+from mavrik.core.document import Ampere, Document
+from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.planning.sizing import Choice, SizingTarget
+from mavrik.core.procedures import MakerLimits
+from mavrik.core.workflow.purposes import Purpose
+from mavrik.core.workflow.stages import STAGES
+
+
+class VehicleKind(StrEnum):
+    """Kinds of machine."""
+
+    CAR = "car"
+    LIGHT_TRUCK = "light_truck"
+    VAN = "van"
+    CAMPER = "camper"
+    TOW = "tow_vehicle"
+    BOAT = "boat"
+    TRACTOR = "tractor"
+    MOTORCYCLE = "motorcycle"
+    COMPETITION = "competition_car"
+    OTHER = "other"
+
+
+class CircuitRole(StrEnum):
+    """What a circuit version is."""
+
+    AS_FOUND = "as_found"
+    PROPOSAL = "proposal"
+    AS_BUILT = "as_built"
+
+
+class JobState(StrEnum):
+    """State of a job."""
+
+    OPEN = "open"
+    WAITING = "waiting"
+    DONE = "done"
+
+
+class DocumentKind(StrEnum):
+    """Documents that a job holds beside its circuits and runs."""
+
+    PLAN = "plan"
+
+
+class AddedLoad(Document):
+    """A load to be added."""
+
+    label: Annotated[str, Field(min_length=1, max_length=60)]
+    current_a: Ampere
+
+
+class Customer(Document):
+    """Whose vehicle it is."""
+
+    name: Annotated[str, Field(min_length=1, max_length=120)]
+    contact: Annotated[str, Field(max_length=200)] = ""
+
+
+class Vehicle(Document):
+    """The vehicle; negative earth."""
+
+    description: Annotated[str, Field(min_length=1, max_length=200)]
+    kind: VehicleKind
+    system_voltage_v: Literal[12, 24]
+
+
+class Plan(Document):
+    """What a plan was made for, and what it decided."""
+
+    target: SizingTarget
+    choices: tuple[Choice, ...]
+    notes: tuple[Annotated[str, Field(max_length=1000)], ...]
+
+
+DOCUMENT_KINDS: dict[DocumentKind, type[Document]] = {DocumentKind.PLAN: Plan}
+"""The schema of each kind of document."""
+
+
+def _known_stages(names: tuple[str, ...]) -> tuple[str, ...]:
+    known = [s.name for s in STAGES]
+    if unknown := sorted(set(names) - set(known)):
+        raise ValueError(f"Stages: {', '.join(known)}; not {', '.join(unknown)}")
+    return names
+
+
+class JobDetails(Document):
+    """What a person enters of a job beside customer and vehicle."""
+
+    complaint: Annotated[str, Field(min_length=1, max_length=4000)]
+    purposes: Annotated[tuple[Purpose, ...], Field(min_length=1, max_length=len(Purpose), description="What the job is for")] = (
+        Purpose.FIND_FAULT,
+    )
+    added_stages: Annotated[
+        tuple[str, ...], AfterValidator(_known_stages), Field(max_length=20, description="Put on its path by hand")
+    ] = ()
+    loads_to_add: Annotated[tuple[AddedLoad, ...], Field(max_length=50)] = ()
+    promised: Annotated[date, Field(ge=date(1990, 1, 1), le=date(2100, 12, 31))] | None = None
+    state: JobState = JobState.OPEN
+    limit_profile: LimitProfileName = LimitProfileName.COMMON
+    maker_limits: MakerLimits = Field(default_factory=dict)
+
+    @property
+    def wants(self) -> str:
+        """What it is for besides a fault, as the end of a sentence; empty where nothing is to be added."""
+        if not self.loads_to_add:
+            return ""
+        amps = sum(x.current_a for x in self.loads_to_add)
+        return f"to carry {amps:g} A more, plan the change"

@@ -1,0 +1,5 @@
+"""A tachometer."""
+
+from mavrik.instruments.kinds.base import Client
+
+TACHOMETER = Client("tachometer", "MEAS:FREQ?")

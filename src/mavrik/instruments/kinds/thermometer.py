@@ -1,0 +1,5 @@
+"""A thermometer."""
+
+from mavrik.instruments.kinds.base import Client
+
+THERMOMETER = Client("thermometer", "MEAS:TEMP?")

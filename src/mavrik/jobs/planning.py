@@ -1,0 +1,89 @@
+"""Plans of a job: sized, set beside what was found, kept."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.rules import check_circuit
+from mavrik.core.document import Document
+from mavrik.core.planning.comparison import Comparison, compare
+from mavrik.core.planning.sizing import Proposal, SizingError, SizingTarget, propose
+from mavrik.domain.job import CircuitRole, DocumentKind, Plan
+from mavrik.jobs.changes import note_change
+from mavrik.jobs.errors import InvalidError, NotFoundError
+from mavrik.jobs.finding import details_of, latest
+from mavrik.jobs.people import Who
+from mavrik.jobs.records import CircuitRecord
+from mavrik.jobs.work import get_row, save_circuit
+from mavrik.store.models import JobDocument
+
+
+class PlanView(Document):
+    """A plan beside what was found."""
+
+    proposal: Proposal
+    comparison: Comparison
+
+
+def starting_target(session: Session, job_id: int) -> SizingTarget:
+    """What a plan begins with: the loads of the job on top of what is fitted, by the job's limits."""
+    row = get_row(session, job_id)
+    version = latest(row.circuits, CircuitRole.AS_FOUND)
+    if version is None:
+        raise NotFoundError("The circuit is not described yet.")
+    details = details_of(row)
+    rated = Circuit.model_validate(version.document).alternator.rated_a
+    needed = rated + sum(x.current_a for x in details.loads_to_add)
+    return SizingTarget(target_current_a=min(needed, 2000.0), limit_profile=details.limit_profile)
+
+
+def preview_plan(session: Session, job_id: int, target: SizingTarget) -> PlanView:
+    """Size a plan for a job and set it beside what was found, without keeping it.
+
+    Raises InvalidError where no size that is made will do.
+    """
+    row = get_row(session, job_id)
+    version = latest(row.circuits, CircuitRole.AS_FOUND)
+    if version is None:
+        raise NotFoundError("The circuit is not described yet.")
+    circuit = Circuit.model_validate(version.document)
+    problems = check_circuit(circuit)
+    if problems:
+        raise InvalidError(problems[0].message, problems)
+    try:
+        proposal = propose(circuit, target)
+    except SizingError as error:
+        raise InvalidError(str(error)) from error
+    return PlanView(proposal=proposal, comparison=compare(circuit, proposal.circuit, target.limit_profile))
+
+
+def keep_plan(session: Session, job_id: int, target: SizingTarget, who: Who) -> CircuitRecord:
+    """Keep a plan as a new version of the job's circuit."""
+    made = preview_plan(session, job_id, target).proposal
+    record = save_circuit(session, job_id, made.circuit, who, lock=None, as_new_revision=True, role=CircuitRole.PROPOSAL)
+    row = get_row(session, job_id)
+    plan = Plan(target=made.target, choices=made.choices, notes=made.notes)
+    revision = max((d.revision for d in row.documents if d.kind == DocumentKind.PLAN.value), default=0) + 1
+    session.add(
+        JobDocument(
+            job=row, kind=DocumentKind.PLAN.value, revision=revision, circuit_id=record.id, document=plan.model_dump(mode="json"),
+            created_by_id=who.id,
+        )
+    )  # fmt: skip
+    session.flush()
+    note_change(
+        session, job_id, who, f"kept plan {revision} for {target.target_current_a:g} A", kind="made", thing=f"plan {revision}"
+    )
+    return record
+
+
+def compare_plan(session: Session, job_id: int) -> Comparison:
+    """The latest plan beside the circuit as found; raises NotFoundError where there is none."""
+    row = get_row(session, job_id)
+    found, proposed = latest(row.circuits, CircuitRole.AS_FOUND), latest(row.circuits, CircuitRole.PROPOSAL)
+    plan = next((d for d in reversed(row.documents) if proposed is not None and d.circuit_id == proposed.id), None)
+    if plan is None or found is None or proposed is None:
+        raise NotFoundError("No plan was kept yet.")
+    target = Plan.model_validate(plan.document).target
+    return compare(Circuit.model_validate(found.document), Circuit.model_validate(proposed.document), target.limit_profile)

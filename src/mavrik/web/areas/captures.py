@@ -1,0 +1,179 @@
+"""Routes of captured waveforms. A file comes as the body itself, so that it never has to fit into memory."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+from typing import Annotated, Any
+
+from flask import Response, request
+from flask_openapi3.blueprint import APIBlueprint
+from flask_openapi3.models.tag import Tag
+from pydantic import BaseModel, Field
+
+from mavrik.core.measuring.waveform import CrankCapture, Ripple
+from mavrik.domain.roles import Role
+from mavrik.exchange.captures import Wanted
+from mavrik.jobs import captures
+from mavrik.jobs.errors import InvalidError
+from mavrik.web.access import database, me, needs, session
+from mavrik.web.answers import answer
+from mavrik.web.problems import ProblemDocument
+
+SAVE_ERRORS: dict[str | int, Any] = {"422": ProblemDocument, "404": ProblemDocument}
+TAGS = [Tag(name="captures")]
+CHUNK = 1 << 20
+
+UPLOAD = "captures.post_capture"
+"""Endpoint that takes larger bodies than all others."""
+
+api = APIBlueprint("captures", __name__, url_prefix="/api")
+
+
+class CapturesPath(BaseModel):
+    """Names a job."""
+
+    job_id: Annotated[int, Field(ge=1, le=2**31 - 1)]
+
+
+class CapturePath(CapturesPath):
+    """Names a capture of a job."""
+
+    capture_id: Annotated[int, Field(ge=1, le=2**31 - 1)]
+
+
+class CaptureQuery(BaseModel):
+    """What the file may not say itself."""
+
+    name: Annotated[str, Field(max_length=120, description="Of the file")] = "capture"
+    channel: Annotated[str, Field(max_length=80, description="Empty: the first")] = ""
+    interval_s: Annotated[float | None, Field(gt=0, le=3600, description="Between samples, for a table without times [s]")] = None
+    full_scale_v: Annotated[float | None, Field(gt=0, le=1000, description="Of a sound file [V]")] = None
+    factor: Annotated[float, Field(gt=0, le=10_000, description="Of a probe that divides")] = 1.0
+
+
+class ViewQuery(BaseModel):
+    """Which stretch, and how finely."""
+
+    from_s: float | None = None
+    to_s: float | None = None
+    points: Annotated[int, Field(ge=1, le=captures.MOST_POINTS)] = 1000
+
+
+class RippleQuery(BaseModel):
+    """What turns the rotor; left out, a lost phase cannot be told."""
+
+    engine_rpm: Annotated[float | None, Field(gt=0, le=12000)] = None
+    pulley_ratio: Annotated[float | None, Field(gt=0, le=10, description="Left out: the first alternator's")] = None
+    pole_pairs: Annotated[int, Field(ge=1, le=30)] = 6
+
+
+@api.get(
+    "/jobs/<int:job_id>/captures", summary="Captures of a job", tags=TAGS, responses={"200": captures.CaptureList, **SAVE_ERRORS}
+)
+@needs(Role.READ_ONLY)
+def get_captures(path: CapturesPath) -> Response:
+    """The newest first; poll it while one is being read."""
+    return answer(captures.captures_of(session(), path.job_id))
+
+
+@api.post(
+    "/jobs/<int:job_id>/captures", summary="Load a capture", tags=TAGS, responses={"202": captures.CaptureRecord, **SAVE_ERRORS}
+)
+@needs(Role.TECHNICIAN)
+def post_capture(path: CapturesPath, query: CaptureQuery) -> Response:
+    """The body is the file: CSV, WAV or a session. It is read in the background; delete the capture to stop that."""
+    with tempfile.NamedTemporaryFile(prefix="mavrik-capture-", delete=False) as file:
+        held = Path(file.name)
+        try:
+            while block := request.stream.read(CHUNK):
+                file.write(block)
+        except BaseException:
+            held.unlink(missing_ok=True)
+            raise
+    try:
+        if not held.stat().st_size:
+            raise InvalidError("The file is empty.")
+        wanted = Wanted(query.channel, query.interval_s, query.full_scale_v, query.factor)
+        # Kept before the thread looks for it.
+        with database().session() as own:
+            begun = captures.begin(own, path.job_id, query.name, wanted.channel, me())
+    except BaseException:
+        held.unlink(missing_ok=True)
+        raise
+    captures.read_later(database().session, begun.id, held, wanted)
+    return answer(begun, 202)
+
+
+@api.post(
+    "/jobs/<int:job_id>/captures/fetched",
+    summary="Capture with a connected oscilloscope",
+    tags=TAGS,
+    responses={"202": captures.CaptureRecord, **SAVE_ERRORS},
+)
+@needs(Role.TECHNICIAN)
+def post_fetched(path: CapturesPath, body: captures.Fetch) -> Response:
+    """It begins at once and is fetched in the background; delete the capture to stop that."""
+    # Kept before the thread looks for it.
+    with database().session() as own:
+        begun, address = captures.begin_fetch(own, path.job_id, body, me())
+    captures.fetch_later(database().session, begun.id, address, body)
+    return answer(begun, 202)
+
+
+@api.delete(
+    "/jobs/<int:job_id>/captures/<int:capture_id>",
+    summary="Stop or delete a capture",
+    tags=TAGS,
+    responses={"204": None, **SAVE_ERRORS},
+)
+@needs(Role.TECHNICIAN)
+def delete_capture(path: CapturePath) -> Response:
+    """Readings taken from it stay."""
+    captures.remove(session(), path.job_id, path.capture_id, me())
+    return Response(status=204)
+
+
+@api.get(
+    "/jobs/<int:job_id>/captures/<int:capture_id>/view", summary="A stretch of a capture, peaks kept", tags=TAGS,
+    responses={"200": captures.CaptureView, **SAVE_ERRORS},
+)  # fmt: skip
+@needs(Role.READ_ONLY)
+def get_view(path: CapturePath, query: ViewQuery) -> Response:
+    """Least and most of every point."""
+    return answer(captures.view_of(session(), path.job_id, path.capture_id, query.from_s, query.to_s, query.points))
+
+
+@api.get(
+    "/jobs/<int:job_id>/captures/<int:capture_id>/ripple", summary="Ripple of a capture", tags=TAGS,
+    responses={"200": Ripple, **SAVE_ERRORS},
+)  # fmt: skip
+@needs(Role.READ_ONLY)
+def get_ripple(path: CapturePath, query: RippleQuery) -> Response:
+    """Peak to peak, spectrum, and whether pulses are missing."""
+    found = captures.ripple_in(session(), path.job_id, path.capture_id, query.engine_rpm, query.pulley_ratio, query.pole_pairs)
+    return answer(found)
+
+
+@api.get(
+    "/jobs/<int:job_id>/captures/<int:capture_id>/cranking", summary="Cranking in a capture", tags=TAGS,
+    responses={"200": CrankCapture, **SAVE_ERRORS},
+)  # fmt: skip
+@needs(Role.READ_ONLY)
+def get_cranking(path: CapturePath) -> Response:
+    """How far the battery fell, how long, and when charging began."""
+    return answer(captures.cranking_in(session(), path.job_id, path.capture_id))
+
+
+@api.get(
+    "/jobs/<int:job_id>/captures/<int:capture_id>/samples.parquet", summary="A capture's samples as Parquet", tags=TAGS,
+    responses={"200": None, **SAVE_ERRORS},
+)  # fmt: skip
+@needs(Role.READ_ONLY)
+def get_samples(path: CapturePath) -> Response:
+    """Volts; the sampling is in the file's metadata."""
+    data = captures.as_parquet(session(), path.job_id, path.capture_id)
+    return Response(
+        data, mimetype="application/vnd.apache.parquet",
+        headers={"Content-Disposition": f'attachment; filename="capture-{path.capture_id}.parquet"'},
+    )  # fmt: skip

@@ -1,0 +1,117 @@
+"""Jobs and their circuits."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from flask import Response, request
+from flask_openapi3.blueprint import APIBlueprint
+from pydantic import BaseModel, Field
+
+from mavrik.core.circuit import Circuit
+from mavrik.domain.job import JobState
+from mavrik.domain.roles import Role
+from mavrik.jobs import carrying, work
+from mavrik.jobs.records import CircuitRecord, JobRecord, JobRow
+from mavrik.web.access import me, needs, session
+from mavrik.web.answers import answer
+from mavrik.web.shared import ERRORS, SAVE_ERRORS, JobPath, tag
+
+api = APIBlueprint("jobs", __name__, url_prefix="/api")
+
+
+class JobsQuery(BaseModel):
+    """What to list."""
+
+    search: Annotated[str, Field(max_length=200)] = ""
+    state: JobState | None = None
+
+
+class JobsOut(BaseModel):
+    """Jobs, the soonest promised first."""
+
+    jobs: list[JobRow]
+
+
+class JobChange(work.JobInput):
+    """A job's details as edited from a version."""
+
+    lock: int
+
+
+class CircuitSave(BaseModel):
+    """A circuit as edited from a version."""
+
+    document: Circuit
+    lock: int | None = None
+    circuit_id: int | None = None
+    as_new_revision: bool = False
+
+
+@api.get("/jobs", summary="List jobs", tags=tag("jobs"), responses={"200": JobsOut, **ERRORS})
+@needs(Role.READ_ONLY)
+def get_jobs(query: JobsQuery) -> Response:
+    """With state and what is missing."""
+    return answer(JobsOut(jobs=work.list_jobs(session(), query.search, query.state)))
+
+
+@api.post("/jobs", summary="Open a job", tags=tag("jobs"), responses={"201": JobRecord, **ERRORS})
+@needs(Role.TECHNICIAN)
+def post_jobs(body: work.JobInput) -> Response:
+    """Customer, vehicle, complaint."""
+    return answer(work.create_job(session(), body, me()), 201)
+
+
+@api.post("/jobs/import", summary="Take a job in from a bundle", tags=tag("jobs"), responses={"201": JobRecord, **ERRORS})
+@needs(Role.TECHNICIAN)
+def post_import() -> Response:
+    """The request's body is the bundle file."""
+    return answer(carrying.import_bundle(session(), request.get_data(cache=False), me()), 201)
+
+
+@api.get("/jobs/<int:job_id>", summary="A whole job", tags=tag("jobs"), responses={"200": JobRecord, **SAVE_ERRORS})
+@needs(Role.READ_ONLY)
+def get_job(path: JobPath) -> Response:
+    """With its circuits, tests and history."""
+    return answer(work.open_job(session(), path.job_id))
+
+
+@api.put("/jobs/<int:job_id>", summary="Change a job's details", tags=tag("jobs"), responses={"200": JobRecord, **SAVE_ERRORS})
+@needs(Role.TECHNICIAN)
+def put_job(path: JobPath, body: JobChange) -> Response:
+    """Refused with 409 when somebody else saved in between."""
+    given = work.JobInput.model_validate(body.model_dump(exclude={"lock"}))
+    return answer(work.change_job(session(), path.job_id, given, body.lock, me()))
+
+
+@api.put(
+    "/jobs/<int:job_id>/circuit",
+    summary="Save the circuit as found",
+    tags=tag("jobs"),
+    responses={"200": CircuitRecord, **SAVE_ERRORS},
+)
+@needs(Role.TECHNICIAN)
+def put_circuit(path: JobPath, body: CircuitSave) -> Response:
+    """A version that was measured is never changed: saving makes the next revision."""
+    saved = work.save_circuit(
+        session(),
+        path.job_id,
+        body.document,
+        me(),
+        lock=body.lock,
+        circuit_id=body.circuit_id,
+        as_new_revision=body.as_new_revision,
+    )
+    return answer(saved)
+
+
+@api.post(
+    "/jobs/<int:job_id>/resistances",
+    summary="Put the fitted resistances into the circuit",
+    tags=tag("jobs"),
+    responses={"201": CircuitRecord, **SAVE_ERRORS},
+)
+@needs(Role.TECHNICIAN)
+def post_resistances(path: JobPath) -> Response:
+    """As the next revision of the circuit as found; only what the readings told."""
+    return answer(work.take_over_resistances(session(), path.job_id, me()), 201)

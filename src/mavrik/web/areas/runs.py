@@ -1,0 +1,42 @@
+"""The tests of a job and the runs that are kept."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3.blueprint import APIBlueprint
+from pydantic import BaseModel
+
+from mavrik.domain.roles import Role
+from mavrik.jobs import runs
+from mavrik.jobs.records import RunRecord
+from mavrik.web.access import me, needs, session
+from mavrik.web.answers import answer
+from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
+
+api = APIBlueprint("runs", __name__, url_prefix="/api")
+
+
+class RunSave(BaseModel):
+    """A bench test as it was carried out, and the circuit it was made on."""
+
+    circuit_id: int
+    run: runs.RunInput
+
+
+@api.get(
+    "/jobs/<int:job_id>/bench",
+    summary="The bench tests of a job",
+    tags=tag("runs"),
+    responses={"200": runs.BenchView, **SAVE_ERRORS},
+)
+@needs(Role.READ_ONLY)
+def get_bench(path: JobPath) -> Response:
+    """What there is to test, what was read and said, and which fault explains it."""
+    return answer(runs.bench_of(session(), path.job_id))
+
+
+@api.post("/jobs/<int:job_id>/runs", summary="Keep a bench test", tags=tag("jobs"), responses={"201": RunRecord, **SAVE_ERRORS})
+@needs(Role.TECHNICIAN)
+def post_run(path: JobPath, body: RunSave) -> Response:
+    """A permanent record: a repeat is a run of its own."""
+    return answer(runs.save_run(session(), path.job_id, body.circuit_id, body.run, me()), 201)
