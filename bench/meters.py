@@ -17,16 +17,15 @@ from tests.standin import CONNECTED, meters_of, read_by_meters
 
 from bench.report import Figure
 from bench.server import Client, serving
-from mavrik.core.measuring.measurement import InstrumentKind
 from mavrik.core.procedures import PROCEDURES
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
 
 LEAD = "mara"
 REGISTERED = {
-    InstrumentKind.VOLTMETER: "dmm_1",
-    InstrumentKind.CLAMP: "clamp_1",
-    InstrumentKind.TACHOMETER: "tach",
-    InstrumentKind.OSCILLOSCOPE: "scope",
+    "voltmeter": "dmm_1",
+    "clamp": "clamp_1",
+    "tachometer": "tach",
+    "oscilloscope": "scope",
 }
 
 
@@ -59,7 +58,7 @@ def _ranked(tech: _Person, lead: _Person, vehicle: HiddenVehicle) -> list[str]:
         for kind, instrument in REGISTERED.items():
             lead.point("PUT", f"/api/instruments/{instrument}/address", {"address": servers[CONNECTED[kind]].address})
 
-        def show(kind: InstrumentKind) -> float | None:
+        def show(kind: str) -> float | None:
             value: float | None = tech.point("GET", f"/api/instruments/{REGISTERED[kind]}/reading")["value"]
             return value
 

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.measuring.measurement import DropTest, Instrument, InstrumentKind, Quantity, Reading
+from mavrik.core.findings import BranchFinding, Findings, judge
+from mavrik.core.findings.inference import Posterior, infer
+from mavrik.core.measuring.instruments import Instrument
+from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.measuring.readings import Measured, Reading, Run
+from mavrik.core.operating.prediction import at_output, predict
+from mavrik.core.procedures import PROCEDURES, Limits, check_run, complete_run, observations, procedure, standing
+from mavrik.standin.vehicle import HiddenVehicle
 
-METER = Instrument(
-    id="dmm", label="Test meter", kind=InstrumentKind.VOLTMETER, percent_of_reading=0.5, digits=2, resolution=0.001
-)
-CLAMP = Instrument(id="clamp", label="Test clamp", kind=InstrumentKind.CLAMP, percent_of_reading=2, digits=3, resolution=0.1)
+METER = Instrument(id="dmm", label="Test meter", kind="voltmeter", percent_of_reading=0.5, digits=2, resolution=0.001)
+CLAMP = Instrument(id="clamp", label="Test clamp", kind="clamp", percent_of_reading=2, digits=3, resolution=0.1)
 
 
 def simple_document(**changes: Any) -> dict[str, Any]:
@@ -49,26 +55,74 @@ def simple_circuit(**changes: Any) -> Circuit:
     return Circuit.model_validate(simple_document(**changes))
 
 
-def drop_test(current_a: float = 100.0, **readings: float) -> DropTest:
-    """A test of drops by branch id; feed_drop, return_drop, stud_voltage and battery_voltage by their own names.
+def completed(circuit: Circuit, run: Run) -> Run:
+    """A run as it is kept, after it was checked."""
+    assert not check_run(circuit, run), check_run(circuit, run)
+    return complete_run(circuit, run)
+
+
+def drop_run(circuit: Circuit, output_a: float = 100.0, **readings: float) -> Run:
+    """A charging-drop test: drops by branch id; feed_v, return_v, stud_v and battery_v by their own names.
 
     A name that ends in _amps is the current of that branch.
     """
-    sides = {q.value for q in Quantity}
-    made = []
+    points = {p.id: p for p in procedure("charging_drops").points(circuit)}
+    named = {f"charge_a:{circuit.alternator.id}": output_a}
     for name, value in readings.items():
-        if name in sides:
-            made.append(Reading(quantity=Quantity(name), value=value))
-        elif name.endswith("_amps"):
-            made.append(Reading(quantity=Quantity.BRANCH_CURRENT, branch_id=name.removesuffix("_amps"), value=value))
-        else:
-            made.append(Reading(quantity=Quantity.BRANCH_DROP, branch_id=name, value=value))
-    return DropTest(
-        output_current_a=current_a,
-        engine_speed_rpm=2000,
-        engine_space_c=20,
-        ambient_c=20,
-        voltmeter=METER,
-        clamp=CLAMP,
-        readings=tuple(made),
+        own = f"branch_a:{name.removesuffix('_amps')}" if name.endswith("_amps") else name
+        named[own if own in points else f"drop_v:{name}"] = value
+    return completed(
+        circuit,
+        Run(
+            procedure="charging_drops",
+            readings=tuple(
+                Reading(point=k, value=v, instrument=CLAMP.id if points[k].meter == "clamp" else METER.id)
+                for k, v in named.items()
+            ),
+            instruments=(METER, CLAMP),
+            engine_rpm=2000,
+            engine_space_c=20,
+            ambient_c=20,
+        ),
     )
+
+
+def drops_with(
+    circuit: Circuit, output_a: float, hidden_ohm: Mapping[str, float], clamped: bool = False, reverse: str = "", **state: Any
+) -> Run:
+    """Every drop of a circuit with hidden resistances, as a meter of 1 mV resolution shows them."""
+    seen = predict(circuit, at_output(circuit, output_a, engine_space_c=20, ambient_c=20, **state), hidden_ohm)
+    readings = {b: round(v, 3) * (-1 if b == reverse else 1) for b, v in seen.drop_v.items()}
+    if clamped:
+        points = {p.id for p in procedure("charging_drops").points(circuit)}
+        readings |= {f"{b}_amps": round(a, 1) for b, a in seen.current_a.items() if f"branch_a:{b}" in points}
+    return drop_run(circuit, output_a, **readings)
+
+
+def runs_of(vehicle: HiddenVehicle, measured: Mapping[str, Measured]) -> list[Run]:
+    """What was read on a vehicle as runs, a procedure each."""
+    circuit, made = vehicle.circuit, []
+    for of in PROCEDURES:
+        ids = [p.id for p in of.points(circuit) if p.id in measured]
+        readings = tuple(Reading(point=i, value=measured[i].value, uncertainty=measured[i].uncertainty) for i in ids)
+        conditions = vehicle.conditions if of.name == "charging_drops" else {}
+        if readings:
+            made.append(complete_run(circuit, Run(procedure=of.name, readings=readings, **conditions)))
+    return made
+
+
+def judged(
+    circuit: Circuit, *runs: Run, profile: LimitProfileName = LimitProfileName.COMMON, wants: str = "", ahead: bool = False
+) -> Findings:
+    """The findings of some runs; without looking ahead unless that is asked."""
+    return judge(circuit, runs, Limits(profile=profile), wants, (), ahead)
+
+
+def branch_of(found: Findings, branch_id: str) -> BranchFinding:
+    """What is said of one branch."""
+    return next(b for b in found.branches if b.branch_id == branch_id)
+
+
+def inferred(circuit: Circuit, runs: Sequence[Run]) -> Posterior:
+    """What some runs say of the causes."""
+    return infer(circuit, observations(circuit, standing(runs)))

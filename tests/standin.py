@@ -8,26 +8,25 @@ from contextlib import contextmanager
 
 import numpy as np
 
-from mavrik.core.findings.diagnosis import Hypothesis
-from mavrik.core.measuring.measurement import InstrumentKind
+from mavrik.core.findings.hypotheses import Hypothesis
 from mavrik.core.operating.bench_states import IDLE_RPM
 from mavrik.core.procedures import Procedure
 from mavrik.standin.bench import MeterServer, start_bench
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
 
 CONNECTED = {
-    InstrumentKind.VOLTMETER: "multimeter",
-    InstrumentKind.CLAMP: "clamp",
-    InstrumentKind.TACHOMETER: "tachometer",
-    InstrumentKind.OSCILLOSCOPE: "oscilloscope",
+    "voltmeter": "multimeter",
+    "clamp": "clamp",
+    "tachometer": "tachometer",
+    "oscilloscope": "oscilloscope",
 }
 
 
 REGISTERED = {
-    InstrumentKind.VOLTMETER: "dmm",
-    InstrumentKind.CLAMP: "clamp",
-    InstrumentKind.TACHOMETER: "tacho",
-    InstrumentKind.OSCILLOSCOPE: "scope",
+    "voltmeter": "dmm",
+    "clamp": "clamp",
+    "tachometer": "tacho",
+    "oscilloscope": "scope",
 }
 """Of a new workshop's register."""
 
@@ -58,7 +57,7 @@ def every_case(vehicle: str) -> list[Hypothesis]:
 
 
 def read_by_meters(
-    servers: dict[str, MeterServer], procedure: Procedure, show: Callable[[InstrumentKind], float | None]
+    servers: dict[str, MeterServer], procedure: Procedure, show: Callable[[str], float | None]
 ) -> dict[str, float]:
     """One procedure as a hand makes it: probes moved, each value read off a connected meter, the rest seen and typed.
 

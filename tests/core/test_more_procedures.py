@@ -12,7 +12,7 @@ from scipy import stats
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.measuring.limits import LimitProfileName
-from mavrik.core.measuring.measurement import Instrument, InstrumentKind
+from mavrik.core.measuring.instruments import Instrument
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.procedures import (
     PROCEDURES,
@@ -224,7 +224,7 @@ def test_a_meter_that_was_overdue_that_day_is_named() -> None:
     meter = Instrument(
         id="m",
         label="Meter",
-        kind=InstrumentKind.VOLTMETER,
+        kind="voltmeter",
         percent_of_reading=0.5,
         digits=2,
         resolution=0.01,

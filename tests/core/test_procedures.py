@@ -7,7 +7,7 @@ import pytest
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.findings.diagnosis import BenchModel, hypotheses
-from mavrik.core.measuring.measurement import Instrument, InstrumentKind
+from mavrik.core.measuring.instruments import Instrument
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.operating.bench_states import BenchState, state_of
 from mavrik.core.procedures import PROCEDURES, Limits, ProcedureRun, RunReading, Measured, Unit, procedure, taken_of
@@ -112,7 +112,7 @@ def test_the_bank_pulls_more_than_any_unit_gives() -> None:
 
 def test_a_reading_is_as_good_as_its_meter() -> None:
     """0.5 % and 2 digits of 10 mV at 12.5 V: 82.5 mV at most, 95 mV expanded. JCGM 100, 4.3.7."""
-    meter = Instrument(id="m", label="M", kind=InstrumentKind.VOLTMETER, percent_of_reading=0.5, digits=2, resolution=0.01)
+    meter = Instrument(id="m", label="M", kind="voltmeter", percent_of_reading=0.5, digits=2, resolution=0.01)
     readings = (RunReading(point="rest_v:battery", value=12.5, instrument="m"), RunReading(point="ghost", value=1))
     run = ProcedureRun(procedure="rest", readings=readings, instruments=(meter,))
     measured = taken_of(run, procedure("rest").points(CAR))
@@ -131,8 +131,8 @@ def test_a_plate_is_read_by_eye_and_a_current_by_the_clamp() -> None:
     """The record names the meter that read a value, and none where no meter did."""
     by_ask = {a.id: a.meter for p in PROCEDURES for a in p.points(CAR)}
     assert by_ask["plate_a:alternator"] is None and by_ask["lamp:alternator"] is None and by_ask["belt:alternator"] is None
-    assert by_ask["output_a:alternator"] is InstrumentKind.CLAMP
-    assert by_ask["rest_v:battery"] is InstrumentKind.VOLTMETER and by_ask["ripple_vpp:alternator"] is InstrumentKind.OSCILLOSCOPE
+    assert by_ask["output_a:alternator"] == "clamp"
+    assert by_ask["rest_v:battery"] == "voltmeter" and by_ask["ripple_vpp:alternator"] == "oscilloscope"
 
 
 def test_a_temperature_that_nobody_noted_is_not_recorded() -> None:

@@ -101,7 +101,9 @@ def test_a_taken_port_is_one_clear_line(place: Place) -> None:
         port = holder.getsockname()[1]
         done = place.run("demo", "--port", str(port))
     assert done.returncode == 1
-    assert done.stderr.strip().splitlines()[-1] == f"mavrik: Port {port} is measured by another program. Choose another with --port."
+    assert (
+        done.stderr.strip().splitlines()[-1] == f"mavrik: Port {port} is measured by another program. Choose another with --port."
+    )
     place.run("stop")
 
 

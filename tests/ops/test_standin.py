@@ -73,7 +73,8 @@ def test_a_vehicle_with_a_dead_cell_reads_like_one(running: int) -> None:
 
 
 @pytest.mark.parametrize(
-    ("words", "said"), [(("--vehicle", "tank"), "no vehicle"), (("--fault", "gremlin:x"), "no fault"), (("--port", "1"), "measured")]
+    ("words", "said"),
+    [(("--vehicle", "tank"), "no vehicle"), (("--fault", "gremlin:x"), "no fault"), (("--port", "1"), "measured")],
 )
 def test_what_it_cannot_do_is_one_line(words: tuple[str, ...], said: str) -> None:
     if words[0] == "--port" and os.geteuid() == 0:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import TypeAlias
 
 import numpy as np
@@ -30,6 +30,18 @@ LEAST_OHM = 1e-6
 """No metal has less, however far a trial goes below what is sound."""
 
 
+@dataclass(frozen=True)
+class Shift:
+    """What is added to the values of every row, beside the changes of its hypothesis."""
+
+    branch_ids: tuple[str, ...]
+    more_ohm: Floats
+    """(rows, branches)"""
+    battery_ids: tuple[str, ...] = ()
+    more_emf_v: Floats | None = None
+    """(rows, batteries): how far each was charged while an output was read; the other states know nothing of it."""
+
+
 def planned(points: Sequence[Point]) -> list[Placed]:
     """Points in the states they are planned for, nothing being known of the day.
 
@@ -54,9 +66,9 @@ class BenchModel:
         self._read_ids = frozenset(rest_v or ()) if read else frozenset()
         self.circuit, self._as_drawn = ohmic(circuit), as_sound(circuit)
         self.rest_v = dict(rest_v or {})
-        self._at: dict[Setup, tuple[net.Network, net.Values]] = {}
+        self._at: dict[Setup, tuple[net.Network, net.Values, net.Batch | None]] = {}
 
-    def _assembled(self, setup: Setup) -> tuple[net.Network, net.Values]:
+    def _assembled(self, setup: Setup) -> tuple[net.Network, net.Values, net.Batch | None]:
         if setup not in self._at:
             # A fault may leave a load at any voltage, and a resistance then takes what it gets; at a known output loads are real.
             circuit = self._as_drawn if setup.state is BenchState.AT_OUTPUT else self.circuit
@@ -77,7 +89,12 @@ class BenchModel:
                     emf[k] = self.rest_v.get(e.id, emf[k])
             if setup.state is BenchState.ASLEEP and not self.rest_v:
                 emf = self._equalised(network, emf)
-            self._at[setup] = network, replace(own, resistor_ohm=ohm, emf_v=emf)
+            values = replace(own, resistor_ohm=ohm, emf_v=emf)
+            try:
+                rest = network.settle(values)
+            except net.NoOperatingPointError:
+                rest = None
+            self._at[setup] = network, values, rest
         return self._at[setup]
 
     def _equalised(self, network: net.Network, emf: Floats) -> Floats:
@@ -87,8 +104,11 @@ class BenchModel:
         joined = [[j for j, o in enumerate(network.emfs) if plus[o.id] in reach(metal, plus[e.id])] for e in network.emfs]
         return np.array([emf[own].mean() for own in joined])
 
-    def predict(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis]) -> Floats:
-        """Readings (suspects, points), each in the unit of its quantity; NaN where a circuit has no rest."""
+    def predict(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], shift: Shift | None = None) -> Floats:
+        """Readings (suspects, points), each in the unit of its quantity; NaN where a circuit has no rest.
+
+        shift: what each row has beside its hypothesis; such rows are near the sound circuit
+        """
         found = np.full((len(suspects), len(placed)), np.nan)
         by_network: dict[Setup, list[int]] = {}
         direct = []
@@ -100,17 +120,19 @@ class BenchModel:
             else:
                 by_network.setdefault(setup, []).append(k)
         if direct:
-            network, own = self._assembled(Setup(BenchState.KEY_ON))
-            ohm = np.asarray(_changed(network, own, suspects, self._read_ids).resistor_ohm)
+            network, own, _ = self._assembled(Setup(BenchState.KEY_ON))
+            ohm = np.asarray(_changed(network, own, suspects, self._read_ids, shift).resistor_ohm)
             resistor = {r.id: k for k, r in enumerate(network.resistors)}
             found[:, direct] = np.minimum(ohm[:, [resistor[placed[k][0].element] for k in direct]], MOST_OHM)
         for setup, columns in by_network.items():
-            found[:, columns] = self._at_setup(setup, [placed[k][0] for k in columns], suspects)
+            found[:, columns] = self._at_setup(setup, [placed[k][0] for k in columns], suspects, shift)
         return found
 
-    def _at_setup(self, setup: Setup, points: list[Point], suspects: Sequence[Hypothesis]) -> Floats:
-        network, own = self._assembled(setup)
-        values = _changed(network, own, suspects, self._read_ids)
+    def _at_setup(self, setup: Setup, points: list[Point], suspects: Sequence[Hypothesis], shift: Shift | None) -> Floats:
+        network, own, rest = self._assembled(setup)
+        if shift is not None and setup.state is not BenchState.AT_OUTPUT:
+            shift = replace(shift, more_emf_v=None)
+        values = _changed(network, own, suspects, self._read_ids, shift)
         row = {e.id: k for k, e in enumerate(network.emfs)}
         if setup.state is BenchState.REST:
             # Each battery alone: its own voltage, whatever hangs beside it.
@@ -121,13 +143,15 @@ class BenchModel:
             amps = np.array([half_cca_a(self.circuit, battery[p.element]) for p in points])
             loaded = np.asarray(values.emf_v, dtype=float)[:, at] - amps * np.asarray(values.emf_ohm, dtype=float)[:, at]
             return np.asarray(np.maximum(loaded, 0.0))
-        return _read(network, network.solve_many(values, lenient=True), points)
+        return _read(network, network.solve_many(values, rest if shift is not None else None, lenient=True), points)
 
 
 SWEPT = ("resistor_ohm", "limit_a", "set_point_v", "emf_v", "emf_ohm", "emf_charging_ohm")
 
 
-def _changed(network: net.Network, own: net.Values, suspects: Sequence[Hypothesis], read: frozenset[str]) -> net.Values:
+def _changed(
+    network: net.Network, own: net.Values, suspects: Sequence[Hypothesis], read: frozenset[str], shift: Shift | None
+) -> net.Values:
     """The values of every suspect, one row each; a battery in `read` has shown already what a dead cell does to it."""
     rows = {name: np.tile(np.asarray(getattr(own, name), dtype=float), (len(suspects), 1)) for name in SWEPT}
     resistor = {r.id: k for k, r in enumerate(network.resistors)}
@@ -151,6 +175,11 @@ def _changed(network: net.Network, own: net.Values, suspects: Sequence[Hypothesi
                 rows["emf_charging_ohm"][row, emf[c.element]] *= c.amount
             elif c.what is What.DRAIN_A:
                 ohm[row, resistor[f"drain:{c.element}"]] = rows["emf_v"][row, emf[c.element]] / c.amount
+    if shift is not None:
+        here = [k for k, i in enumerate(shift.branch_ids) if i in resistor]
+        ohm[:, [resistor[shift.branch_ids[k]] for k in here]] += shift.more_ohm[:, here]
+        if shift.more_emf_v is not None:
+            rows["emf_v"][:, [emf[i] for i in shift.battery_ids]] += shift.more_emf_v
     np.maximum(ohm, LEAST_OHM, out=ohm)
     return replace(own, **rows)
 

@@ -17,6 +17,12 @@ from mavrik.core.protection.parts import PartsReport
 FAR_BELOW = 0.5
 """A drop below so much of what a sound part loses says that a probe did not touch, or that the part is another one."""
 
+EVEN = 0.5
+"""What is over its limit and likelier bad than not fails, though one reading may have been a slip."""
+
+MORE_THAN_FAIR = 1.1
+"""A part that carries so many times what it would in the sound circuit carries for another. Our choice, no source."""
+
 LEAST_TELLING_V = 0.004
 """A sound part that loses less than this may well read 0. A few digits of a hand meter; our choice, no source."""
 
@@ -51,6 +57,12 @@ def far_below_sound(bench: Bench, branch: AnyBranch, of: Observation) -> bool:
     return passes_all and expected > LEAST_TELLING_V and abs(of.measured.value) + of.measured.uncertainty < FAR_BELOW * expected
 
 
+def _carries_for_another(bench: Bench, branch: AnyBranch, limit: Limit) -> bool:
+    """Whether a sound part is over its limit only because a path beside it leaves its current to it."""
+    fair, carried = abs(bench.now.current_a[branch.id]), abs(bench.fitted.current_a[branch.id])
+    return carried > MORE_THAN_FAIR * fair and abs(bench.rated.drop_v[branch.id]) < limit.volts
+
+
 def _verdict(
     bench: Bench,
     branch: AnyBranch,
@@ -74,7 +86,7 @@ def _verdict(
             "Press both probes on bare metal and read again; then check length and size.",
         )
     probably = fault_table().probably
-    if estimate is None or not (estimate.read or of is not None):
+    if estimate is None or not estimate.read:
         return BranchVerdict.NOT_MEASURED, "No drop was read here.", ""
     at = straddles = ""
     outcome = Verdict.PASS
@@ -90,11 +102,24 @@ def _verdict(
             return BranchVerdict.EXCESS, f"By the other readings it has {more}", branch.how_to_mend
         within = straddles + ", and" if outcome is Verdict.CLOSE else f"Within {limit.rule}, but"
         return BranchVerdict.EXCESS, f"{within} {more}", branch.how_to_mend
+    if outcome is Verdict.FAIL and estimate.probability > EVEN:
+        return (
+            BranchVerdict.FAIL,
+            f"{at} is over {limit.rule}; {estimate.probability:.0%} that the part has too much, and not that the probe slipped.",
+            "Read it again before taking it apart; then measure each end by itself.",
+        )
     if estimate.probability > 1 - probably:
         return (
             BranchVerdict.UNDECIDED,
             f"It may have up to {of_mohm(estimate.high_ohm)} mΩ too much; the readings do not tell ({estimate.probability:.0%}).",
             "Take the reading that tells most next.",
+        )
+    if outcome is Verdict.FAIL and _carries_for_another(bench, branch, limit):
+        return (
+            BranchVerdict.PASS,
+            f"{at} is over {limit.rule}, but the part is sound: it carries {abs(bench.fitted.current_a[branch.id]):.0f} A instead of "
+            f"{abs(bench.now.current_a[branch.id]):.0f} A, because a path beside it has too much.",
+            "Mend the path beside it, then read this one again.",
         )
     if outcome is Verdict.FAIL:
         return (
@@ -135,7 +160,7 @@ def judge_branch(bench: Bench, branch: AnyBranch, parts: PartsReport) -> BranchF
     judged = bench.at_rated(of, branch.threshold_v, "" if i in bench.ring.ids else i) if of else None
     estimate = bench.posterior.estimates.get(i)
     verdict, reason, next_step = _verdict(bench, branch, estimate, of, judged, limit)
-    known = estimate if estimate is not None and (estimate.read or of is not None) else None
+    known = estimate if estimate is not None and estimate.read and verdict is not BranchVerdict.CHECK_PROBES else None
     clamped = bench.read.get(f"branch_a:{i}")
     current = clamped.measured.value if clamped else bench.fitted.current_a[i]
     predicted = bench.now.current_a[i] * bench.now.resistance_ohm[i]

@@ -118,6 +118,9 @@ def doubtful_readings(posterior: Posterior) -> tuple[Doubt, ...]:
     shares = np.array([c.probability for c in posterior.candidates])
     shares = shares / shares.sum()
     for k, o in enumerate(posterior.evidence):
+        if f"open:{o.point.element}" in posterior.best.causes:
+            # Over an open circuit there may be anything.
+            continue
         told = np.array([c.told[k] for c in posterior.candidates])
         slip = float(shares @ np.minimum(slip_density(o.point) / np.exp(told), 1.0))
         if slip > DOUBTFUL:
@@ -132,7 +135,7 @@ def undecided_sets(posterior: Posterior) -> tuple[Undecided, ...]:
     posterior: of all readings
     """
     probably = fault_table().probably
-    open_ids = [b for b, e in posterior.estimates.items() if 1 - probably < e.probability < probably]
+    open_ids = [b for b, e in posterior.estimates.items() if e.read and 1 - probably < e.probability < probably]
     if not open_ids:
         return ()
     words = {b.id: b.label for b in posterior.models.circuit.branches}

@@ -2,7 +2,8 @@
 
 Every branch of metal has a resistance of its own. One that the set does not name lies near its sound value, within what length,
 cable and joints differ by; one that it names has too much, how much is open. The clamp's error on the output is a further unknown
-of each run: it moves all of that run's drops alike.
+of each run: it moves all of that run's drops alike. Where there is more than one battery, what each takes of the output is known
+from no voltage at rest, so that how much further each is charged is an unknown too.
 """
 
 from __future__ import annotations
@@ -15,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.bench_model import Floats, Placed, Shift
 from mavrik.core.findings.hypotheses import Change, Hypothesis, What, fault_table, metal_of
 from mavrik.core.findings.likelihood import log_likelihood, own_scatter, slip_density
 from mavrik.core.measuring.uncertainty import COVERAGE
@@ -25,12 +26,16 @@ from mavrik.core.procedures import Observation
 if TYPE_CHECKING:
     from mavrik.core.findings.inference import Models
 
-ROUNDS, GATHERING = 10, 5
+ROUNDS, GATHERING = 12, 5
 """So many rounds at most; in the first ones no reading is taken for a slip yet."""
+
+FRESH = (0, GATHERING)
+"""In these rounds what each branch does is found anew for all readings, in the others for those that a branch moves much."""
 
 FAR_TIMES = 10.0
 """A reading this many times its scatter off pulls half as much as it otherwise would."""
 
+CHARGE_STEP_V = 0.05
 STEP_SHARE, STEP_OHM = 0.02, 2e-6
 """How far a resistance is moved to see what it does."""
 
@@ -38,8 +43,20 @@ MOST_LOG_STEP = 1.2
 """A magnitude that is open changes by no more than this factor's logarithm a round."""
 
 MOST_TOLERANCES = 4.0
+SOUND_TOLERANCES = 3.0
+"""A branch called sound lies within so many standard deviations of its tolerance."""
+
 LARGEST_OHM = 2.0
-SETTLED = 1e-3
+SETTLED = 0.05
+"""An unknown that moves by less of what its posterior is spread has settled."""
+
+LOAD_SHARE = 0.1
+"""What a load takes is known to about this. Our choice, no source."""
+
+NO_READING = 1e-6
+
+CHARGED_V = 1.0
+"""How far one battery of several may be charged beyond another's state, for 12 V: standard deviation. Our choice, no source."""
 
 OUTPUT_SHARE = 0.01
 """How well an output is known that nobody says the clamp of. Our choice, no source."""
@@ -75,10 +92,18 @@ class FitProblem:
     """Standard uncertainty of each of those outputs, of itself."""
     scaled: NDArray[np.bool_]
     """Which smooth readings each run's output scales (readings, runs)."""
+    battery_ids: tuple[str, ...]
+    """Of a circuit with several batteries and readings at an output."""
+    slack: Floats
+    """Of each smooth reading, of itself: what it moves where loads take more than the document says, by `LOAD_SHARE`."""
+    nominal: Floats
+    """What each would be with nothing broken."""
+    lively: NDArray[np.int64]
+    """Which of the smooth readings a branch's resistance moves much."""
 
     @classmethod
-    def of(cls, circuit: Circuit, models: Models, evidence: tuple[Observation, ...]) -> FitProblem:
-        """The problem of a circuit and its readings."""
+    def of(cls, circuit: Circuit, models: Models, evidence: tuple[Observation, ...], nominal: Floats) -> FitProblem:
+        """The problem of a circuit and its readings; nominal: what each would be with nothing broken."""
         table, metal = fault_table(), metal_of(circuit)
         sound = np.array([b.sound_resistance_ohm(20.0) for b in metal])
         smooth = np.array(
@@ -95,10 +120,31 @@ class FitProblem:
             [[evidence[k].run == r and evidence[k].setup.state is BenchState.AT_OUTPUT for r in runs] for k in smooth.tolist()],
             dtype=bool,
         ).reshape(len(smooth), len(runs))
+        moved = np.abs(models.more_load(LOAD_SHARE, [(o.point, o.setup) for o in evidence]) - nominal)
+        several = len(circuit.batteries) > 1 and bool(at_output)
+        lively = [
+            j
+            for j, k in enumerate(smooth.tolist())
+            if evidence[k].setup.state is BenchState.AT_OUTPUT or evidence[k].point.quantity in ("voltage_drop", "resistance")
+        ]
         return cls(
             models, evidence, tuple(b.id for b in metal), sound,
             (table.sound_share * sound + table.sound_joint_ohm) / COVERAGE, smooth, runs, np.array(share), scaled,
+            tuple(b.id for b in circuit.batteries) if several else (),
+            np.clip(np.nan_to_num(moved / np.maximum(np.abs(nominal), NO_READING)), 0.0, 1.0)[smooth],
+            np.nan_to_num(nominal)[smooth], np.array(lively, dtype=np.int64),
         )  # fmt: skip
+
+    def scatter(self, seen: Floats, graded: NDArray[np.bool_]) -> Floats:
+        """Standard deviation of the smooth readings without their meters' (trials, readings).
+
+        seen: what each trial predicts; graded: trials with a device fault, which has the magnitude of a step of the catalogue
+        """
+        points = [self.evidence[k].point for k in self.smooth.tolist()]
+        own = np.stack([own_scatter(p, seen[:, k], False) for k, p in enumerate(points)], axis=1)
+        step = fault_table().scatter["magnitude_share"] * (seen - self.nominal) * graded[:, None]
+        step[:, self.lively] = 0.0
+        return np.asarray(np.sqrt(own**2 + (self.slack * seen) ** 2 + step**2))
 
     @property
     def read(self) -> Floats:
@@ -153,9 +199,101 @@ class Fitted:
 
 
 def _with_excess(base: Hypothesis, branch_ids: Sequence[str], excess: Floats) -> Hypothesis:
-    own = tuple(c for c in base.changes if c.what is not What.MORE_OHM)
     more = tuple(Change(What.MORE_OHM, b, float(r)) for b, r in zip(branch_ids, excess.tolist(), strict=True))
-    return replace(base, changes=(*own, *more))
+    return replace(base, changes=(*_others(base).changes, *more))
+
+
+def _others(base: Hypothesis) -> Hypothesis:
+    """A hypothesis without what it says of resistances."""
+    return replace(base, changes=tuple(c for c in base.changes if c.what is not What.MORE_OHM))
+
+
+class _Readings:
+    """The smooth readings of some trials, and what every unknown does to them."""
+
+    def __init__(self, problem: FitProblem, trials: Sequence[Trial]) -> None:
+        self.problem = problem
+        self.placed = [(problem.evidence[k].point, problem.evidence[k].setup) for k in problem.smooth.tolist()]
+        self.bases = [_others(t.base) for t in trials]
+        n, count = len(problem.branch_ids), len(trials)
+        self.branch_slopes = np.zeros((count, len(self.placed), n))
+        self.charge_slopes = np.zeros((count, len(self.placed), len(problem.battery_ids)))
+
+    def _rows(
+        self, placed: Sequence[Placed], excess: Floats, charged: Floats, step: Floats | None
+    ) -> tuple[Floats, Floats, Floats]:
+        """Values of some readings (trials, readings), with their slopes by branch and by charge where a step is given."""
+        (count, n), b = excess.shape, charged.shape[1]
+        each = 1 if step is None else 1 + n + b
+        ohm = np.repeat(excess[:, None, :], each, axis=1)
+        emf = np.repeat(charged[:, None, :], each, axis=1)
+        if step is not None:
+            ohm[:, 1 : n + 1] += step[:, :, None] * np.eye(n)
+            emf[:, n + 1 :] += CHARGE_STEP_V * np.eye(b)
+        shift = Shift(
+            self.problem.branch_ids, ohm.reshape(count * each, n), self.problem.battery_ids, emf.reshape(count * each, b) if b else None
+        )  # fmt: skip
+        rows = [h for h in self.bases for _ in range(each)]
+        seen = np.nan_to_num(self.problem.models.predict(placed, rows, shift)).reshape(count, each, len(placed))
+        own = seen[:, 0]
+        if step is None:
+            return own, np.zeros(0), np.zeros(0)
+        by_branch = (seen[:, 1 : n + 1] - own[:, None]) / step[:, :, None]
+        by_charge = (seen[:, n + 1 :] - own[:, None]) / CHARGE_STEP_V
+        return own, np.swapaxes(by_branch, 1, 2), np.swapaxes(by_charge, 1, 2)
+
+    def at(self, excess: Floats, gain: Floats, charged: Floats, fresh: bool) -> tuple[Floats, Floats, Floats]:
+        """Values with their slopes by branch and by charge; only those of the lively ones are found anew unless `fresh`.
+
+        excess, gain, charged: of every trial
+        """
+        problem = self.problem
+        step = STEP_SHARE * (problem.sound_ohm + np.maximum(excess, 0.0)) + STEP_OHM
+        lively = np.arange(len(self.placed)) if fresh else problem.lively
+        quiet = np.setdiff1d(np.arange(len(self.placed)), lively)
+        own = np.zeros((len(excess), len(self.placed)))
+        if len(lively):
+            own[:, lively], self.branch_slopes[:, lively], self.charge_slopes[:, lively] = self._rows(
+                [self.placed[k] for k in lively.tolist()], excess, charged, step
+            )
+        if len(quiet):
+            own[:, quiet], _, _ = self._rows([self.placed[k] for k in quiet.tolist()], excess, charged, None)
+        scale = 1.0 + gain @ problem.scaled.T
+        return own * scale, self.branch_slopes * scale[:, :, None], self.charge_slopes * scale[:, :, None]
+
+
+@dataclass(frozen=True)
+class _Unknowns:
+    """What a fit may move, in one row a trial: excess, its logarithm where it is named, then outputs' errors and charges."""
+
+    named: NDArray[np.bool_]
+    """Which branches each trial names (trials, branches)."""
+    centre: Floats
+    width: Floats
+
+    @classmethod
+    def of(cls, problem: FitProblem, named: NDArray[np.bool_]) -> _Unknowns:
+        """With their priors."""
+        table, count = fault_table(), len(named)
+        volts = problem.models.circuit.system_voltage_v / 12
+        more = np.concatenate((problem.output_share, np.full(len(problem.battery_ids), CHARGED_V * volts)))
+        return cls(
+            named,
+            np.concatenate((np.where(named, np.log(table.too_much_ohm), 0.0), np.zeros((count, len(more)))), axis=1),
+            np.concatenate(
+                (np.where(named, table.too_much_spread, problem.tolerance_ohm), np.broadcast_to(more, (count, len(more)))), axis=1
+            ),
+        )
+
+    def row(self, excess: Floats, gain: Floats, charged: Floats) -> Floats:
+        """Where they are."""
+        return np.concatenate((np.where(self.named, np.log(np.maximum(excess, 1e-9)), excess), gain, charged), axis=1)
+
+    def jacobian(self, problem: FitProblem, excess: Floats, seen: Floats, by_branch: Floats, by_charge: Floats) -> Floats:
+        """What each of them does to each reading (trials, readings, unknowns)."""
+        return np.concatenate(
+            (by_branch * np.where(self.named, excess, 1.0)[:, None, :], seen[:, :, None] * problem.scaled, by_charge), axis=2
+        )
 
 
 def fit_trials(problem: FitProblem, trials: Sequence[Trial]) -> list[Fitted]:
@@ -168,82 +306,72 @@ def fit_trials(problem: FitProblem, trials: Sequence[Trial]) -> list[Fitted]:
         return []
     table = fault_table()
     n, g, count = len(problem.branch_ids), len(problem.runs), len(trials)
-    placed = [(o.point, o.setup) for o in problem.evidence]
-    smooth = problem.smooth
-    smooth_placed = [placed[k] for k in smooth.tolist()]
+    readings = _Readings(problem, trials)
     read = problem.read
-    meter = np.array([problem.evidence[k].measured.uncertainty / COVERAGE for k in smooth.tolist()])
-    slip = np.array([slip_density(p) for p, _ in smooth_placed])
+    meter = np.array([problem.evidence[k].measured.uncertainty / COVERAGE for k in problem.smooth.tolist()])
+    slip = np.array([slip_density(p) for p, _ in readings.placed])
     named = np.array([[b in t.start for b in problem.branch_ids] for t in trials])
     excess = np.array([[max(t.start.get(b, 0.0), 1e-5) if b in t.start else 0.0 for b in problem.branch_ids] for t in trials])
-    gain, gathered = np.zeros((count, g)), excess
-    # Unknowns: excess of sound branches, its logarithm for named ones, then the outputs' errors.
-    centre = np.concatenate((np.where(named, np.log(table.too_much_ohm), 0.0), np.zeros((count, g))), axis=1)
-    width = np.concatenate(
-        (np.where(named, table.too_much_spread, problem.tolerance_ohm), np.broadcast_to(problem.output_share, (count, g))), axis=1
-    )
-
-    def predicted(excess: Floats, gain: Floats) -> tuple[Floats, Floats]:
-        """Smooth readings of every trial, and what each branch's excess does to them (trials, readings, branches)."""
-        step = STEP_SHARE * (problem.sound_ohm + np.maximum(excess, 0.0)) + STEP_OHM
-        rows = [
-            _with_excess(t.base, problem.branch_ids, e)
-            for t, own, h in zip(trials, excess, step, strict=True)
-            for e in (own, *(own + np.diag(h)))
-        ]
-        answers = problem.models.predict(smooth_placed, rows).reshape(count, n + 1, len(smooth))
-        answers = np.nan_to_num(answers)
-        slopes = (answers[:, 1:] - answers[:, :1]) / step[:, :, None]
-        scale = 1.0 + gain @ problem.scaled.T
-        return answers[:, 0] * scale, np.swapaxes(slopes, 1, 2) * scale[:, None, :].swapaxes(1, 2)
-
-    for turn in range(ROUNDS):
-        seen, slopes = predicted(excess, gain)
-        sigma = np.stack(
-            [np.hypot(own_scatter(p, seen[:, k], False), meter[k]) for k, (p, _) in enumerate(smooth_placed)], axis=1
-        )
+    gain, charged, gathered = np.zeros((count, g)), np.zeros((count, len(problem.battery_ids))), excess
+    graded = np.array([any(c.what is not What.OPEN for c in h.changes) for h in readings.bases])
+    unknowns = _Unknowns.of(problem, named)
+    width = unknowns.width
+    by_logarithm: NDArray[np.bool_] = np.concatenate((named, np.zeros((count, width.shape[1] - n), dtype=np.bool_)), axis=1)
+    most = np.where(by_logarithm, MOST_LOG_STEP, MOST_TOLERANCES * width)
+    turn = 0
+    while turn < ROUNDS:
+        seen, by_branch, by_charge = readings.at(excess, gain, charged, turn in FRESH)
+        sigma = np.hypot(problem.scatter(seen, graded), meter)
         off = read - seen
         normal = (1 - table.misread_share) * np.exp(-0.5 * (off / sigma) ** 2) / (sigma * np.sqrt(2 * np.pi))
         # At first every reading pulls, the further the less: one far off would otherwise count as a slip before it was tried.
         sure = normal / (normal + slip) if turn >= GATHERING else 1 / (1 + (off / sigma) ** 2 / FAR_TIMES**2)
         weight = sure / sigma**2
-        jacobian = np.concatenate((slopes * np.where(named, excess, 1.0)[:, None, :], seen[:, :, None] * problem.scaled), axis=2)
-        now = np.concatenate((np.where(named, np.log(np.maximum(excess, 1e-9)), excess), gain), axis=1)
+        jacobian = unknowns.jacobian(problem, excess, seen, by_branch, by_charge)
+        now = unknowns.row(excess, gain, charged)
         curvature = np.swapaxes(jacobian, 1, 2) @ (weight[:, :, None] * jacobian)
-        curvature[:, np.arange(n + g), np.arange(n + g)] += 1 / width**2
-        pull = (np.swapaxes(jacobian, 1, 2) @ (weight * off)[:, :, None])[:, :, 0] + (centre - now) / width**2
-        move = np.linalg.solve(curvature, pull[:, :, None])[:, :, 0]
-        most = np.where(np.concatenate((named, np.zeros((count, g), dtype=bool)), axis=1), MOST_LOG_STEP, MOST_TOLERANCES * width)
-        move = np.clip(move, -most, most)
+        every = np.arange(width.shape[1])
+        curvature[:, every, every] += 1 / width**2
+        pull = (np.swapaxes(jacobian, 1, 2) @ (weight * off)[:, :, None])[:, :, 0] + (unknowns.centre - now) / width**2
+        move = np.clip(np.linalg.solve(curvature, pull[:, :, None])[:, :, 0], -most, most)
+        settled = float((np.abs(move) * np.sqrt(curvature[:, every, every])).max()) < SETTLED
         after = now + move
         excess = np.where(named, np.minimum(np.exp(np.minimum(after[:, :n], 3.0)), LARGEST_OHM), after[:, :n])
         excess = np.maximum(excess, -0.9 * problem.sound_ohm)
-        gain = after[:, n:]
+        gain, charged = after[:, n : n + g], after[:, n + g :]
         if turn < GATHERING:
             gathered = excess
-        if turn >= GATHERING and (np.abs(move) / width).max() < SETTLED:
+            if settled or turn == GATHERING - 1:
+                # A sound branch is nowhere far from sound: what would need that is a slip of the probe from here on.
+                far = SOUND_TOLERANCES * problem.tolerance_ohm
+                excess = np.where(named, excess, np.clip(excess, -far, far))
+                turn = GATHERING - 1
+        elif settled:
             break
-    seen, slopes = predicted(excess, gain)
-    return _evidence(problem, trials, excess, gain, gathered, named, centre, width, seen, slopes, meter, slip)
+        turn += 1
+    seen, by_branch, by_charge = readings.at(excess, gain, charged, fresh=True)
+    jacobian = unknowns.jacobian(problem, excess, seen, by_branch, by_charge)
+    now = unknowns.row(excess, gain, charged)
+    return _evidence(problem, trials, excess, gathered, unknowns, now, seen, by_branch, jacobian, meter, slip, graded)
 
 
 def _evidence(
     problem: FitProblem,
     trials: Sequence[Trial],
     excess: Floats,
-    gain: Floats,
     gathered: Floats,
-    named: NDArray[np.bool_],
-    centre: Floats,
-    width: Floats,
+    unknowns: _Unknowns,
+    now: Floats,
     seen: Floats,
-    slopes: Floats,
+    by_branch: Floats,
+    jacobian: Floats,
     meter: Floats,
     slip: Floats,
+    graded: NDArray[np.bool_],
 ) -> list[Fitted]:
     """How well each set explains the readings once fitted, over all that its open values might be."""
     table, n = fault_table(), len(problem.branch_ids)
-    read = problem.read
+    read, width, centre = problem.read, unknowns.width, unknowns.centre
     hypotheses = [_with_excess(t.base, problem.branch_ids, e) for t, e in zip(trials, excess, strict=True)]
     placed = [(o.point, o.setup) for o in problem.evidence]
     others = [k for k in range(len(placed)) if k not in set(problem.smooth.tolist())]
@@ -252,19 +380,17 @@ def _evidence(
         problem.models.predict([placed[k] for k in others], [nothing, *hypotheses]) if others else np.zeros((len(trials) + 1, 0))
     )
     told_rest = log_likelihood([placed[k][0] for k in others], rest, [problem.evidence[k].measured for k in others])[1:]
+    sigmas = np.hypot(problem.scatter(seen, graded), meter)
     found = []
     for t, trial in enumerate(trials):
-        points = [placed[k][0] for k in problem.smooth.tolist()]
-        sigma = np.array([float(np.hypot(own_scatter(p, seen[t, k : k + 1], False)[0], meter[k])) for k, p in enumerate(points)])
+        sigma = sigmas[t]
         off = (read - seen[t]) / sigma
         normal = (1 - table.misread_share) * np.exp(-0.5 * off**2) / (sigma * np.sqrt(2 * np.pi))
         told_smooth = np.log(normal + slip)
         weight = normal / (normal + slip) / sigma**2
-        jacobian = np.concatenate((slopes[t] * np.where(named[t], excess[t], 1.0), seen[t][:, None] * problem.scaled), axis=1)
-        curvature = jacobian.T @ (weight[:, None] * jacobian)
+        curvature = jacobian[t].T @ (weight[:, None] * jacobian[t])
         curvature[np.diag_indices(len(curvature))] += 1 / width[t] ** 2
-        now = np.concatenate((np.where(named[t], np.log(np.maximum(excess[t], 1e-9)), excess[t]), gain[t]))
-        prior = -0.5 * float((((now - centre[t]) / width[t]) ** 2).sum()) - float(np.log(width[t]).sum())
+        prior = -0.5 * float((((now[t] - centre[t]) / width[t]) ** 2).sum()) - float(np.log(width[t]).sum())
         # Laplace: the constants of the priors' and the integral's normal densities cancel.
         _, logdet = np.linalg.slogdet(curvature)
         spread = np.sqrt(np.diag(np.linalg.inv(curvature)))[:n]
@@ -273,8 +399,10 @@ def _evidence(
         told[problem.smooth], predicted[problem.smooth] = told_smooth, seen[t]
         told[others], predicted[others] = told_rest[t], rest[t + 1]
         log_evidence = trial.log_prior + float(told.sum()) + prior - 0.5 * float(logdet)
-        scaled = slopes[t] / sigma[:, None]
+        scaled = by_branch[t] / sigma[:, None]
         found.append(
-            Fitted(trial, problem, excess[t], spread, named[t], log_evidence, hypotheses[t], predicted, told, gathered[t], scaled)
-        )
+            Fitted(
+                trial, problem, excess[t], spread, unknowns.named[t], log_evidence, hypotheses[t], predicted, told, gathered[t], scaled
+            )
+        )  # fmt: skip
     return found

@@ -190,5 +190,9 @@ def _sound(found: Found, best: Cause | None) -> Headline:
     if found.missing:
         text = f"What was read is sound{budget}{wants}."
         return Headline(BranchVerdict.PASS, text, (), f"Still to read: {', '.join(found.missing[:MOST_WHY])}.", "")
+    unsettled = nothing is None or nothing.probability < fault_table().probably
     then = "Plan the change." if found.wants else "Nothing to mend in this circuit."
+    if unsettled:
+        # Sound leads say nothing of an alternator that nobody tried.
+        return Headline(BranchVerdict.PASS, f"What was read is sound{budget}{wants}.", (), _then(found) or then, "")
     return Headline(BranchVerdict.PASS, f"Sound{budget}{wants}.", (), then, "")

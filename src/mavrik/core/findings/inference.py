@@ -17,7 +17,7 @@ import numpy as np
 from scipy import special, stats
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
+from mavrik.core.findings.bench_model import BenchModel, Floats, Placed, Shift
 from mavrik.core.findings.fit import FitProblem, Fitted, Trial, fit_trials
 from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, also_share, both, hypotheses
 from mavrik.core.findings.likelihood import log_likelihood
@@ -51,6 +51,9 @@ QUANTILES = 41
 WOULD_SHOW = 3.0
 """A branch is read where too much in it would move the readings by so many times what they scatter."""
 
+LIKELY_SHARE = 0.05
+"""Sets of at least this share of the probability, and the sound circuit, are asked for that."""
+
 SHOWN_OHM = 0.002
 """As much too much as has to show, or as much again as a sound one has, whichever is more."""
 
@@ -64,14 +67,30 @@ class Models:
         self.day = BenchModel(circuit, rest_voltages(circuit, observations))
         self.document = BenchModel(circuit, checked=True)
 
-    def predict(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis]) -> Floats:
-        """Readings (suspects, points); a rest voltage is judged against what the document says of the battery."""
+    def predict(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], shift: Shift | None = None) -> Floats:
+        """Readings (suspects, points); a rest voltage is judged against what the document says of the battery.
+
+        shift: as for `BenchModel.predict`
+        """
         found = np.zeros((len(suspects), len(placed)))
         at_rest = [k for k, (p, _) in enumerate(placed) if p.state is BenchState.REST]
         others = [k for k, (p, _) in enumerate(placed) if p.state is not BenchState.REST]
         for model, own in ((self.document, at_rest), (self.day, others)):
             if own:
-                found[:, own] = model.predict([placed[k] for k in own], suspects)
+                found[:, own] = model.predict([placed[k] for k in own], suspects, shift)
+        return found
+
+    def more_load(self, share: float, placed: Sequence[Placed]) -> Floats:
+        """What each reading at a known output would be with nothing broken and loads that take so much more than the document says.
+
+        share: how much more, of itself; others stay NaN
+        """
+        found = np.full(len(placed), np.nan)
+        own = [k for k, (_, setup) in enumerate(placed) if setup.state is BenchState.AT_OUTPUT]
+        if own and self.circuit.loads:
+            loads = tuple(x.model_copy(update={"current_a": x.current_a * (1 + share)}) for x in self.circuit.loads)
+            more = BenchModel(self.circuit.model_copy(update={"loads": loads}), checked=True)
+            found[own] = more.predict([placed[k] for k in own], [Hypothesis((NOTHING,), 1.0)])[0]
         return found
 
 
@@ -95,13 +114,14 @@ class Estimate:
     """The resistance of one branch beyond that of a sound one, over all sets of causes."""
 
     excess_ohm: float
+    """Median."""
     low_ohm: float
     """Lower end of the 95 % interval."""
     high_ohm: float
     probability: float
     """That it has too much, or is open."""
     read: bool
-    """Whether the readings would show it if it had."""
+    """Whether its drop was read, or the readings would show it if it had."""
 
 
 @dataclass(frozen=True)
@@ -173,8 +193,9 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     Information Theory, Inference, and Learning Algorithms, ch. 27, from memory).
 
     >>> from mavrik.core.circuit.layouts import front_battery
-    >>> infer(front_battery(12), []).best.causes
-    ('resistance:...',)
+    >>> found = infer(front_battery(12), [])
+    >>> len(found.evidence), max(found.by_cause.values()) < 0.5
+    (0, True)
     """
     evidence = tuple(o for o in at_idle(observations) if not o.point.own_rule)
     placed = [(o.point, o.setup) for o in evidence]
@@ -259,7 +280,8 @@ def _closer(circuit: Circuit, models: Models, evidence: tuple[Observation, ...],
     for h in hypotheses(circuit):
         single[h.causes[0]] += h.weight
         rows[h.causes[0]] += 1
-    problem = FitProblem.of(circuit, models, evidence)
+    nominal = next(c for c in grid if c.causes == (NOTHING,)).predicted
+    problem = FitProblem.of(circuit, models, evidence, nominal)
     known: dict[frozenset[str], Fitted] = {}
     grid_of = {frozenset(c.causes): c for c in grid}
 
@@ -317,7 +339,6 @@ def _closer(circuit: Circuit, models: Models, evidence: tuple[Observation, ...],
         for f, p in zip(fitted, within, strict=True)
     ]
     ranked = sorted([*candidates, *left], key=lambda c: -c.probability)
-    nominal = grid_of[frozenset((NOTHING,))].predicted
     return Posterior(models, evidence, tuple(ranked), _by_cause(ranked), nominal, _estimates(problem, candidates))
 
 
@@ -326,9 +347,9 @@ def _estimates(problem: FitProblem, candidates: Sequence[Candidate]) -> dict[str
     levels = (np.arange(QUANTILES) + 0.5) / QUANTILES
     normal = stats.norm.ppf(levels)
     total = sum(c.probability for c in candidates)
-    best = max(candidates, key=lambda c: c.probability).fitted
-    assert best is not None
+    likely = [c.fitted for c in candidates if c.fitted and (c.probability >= LIKELY_SHARE * total or c.causes == (NOTHING,))]
     found = {}
+    own = {o.point.element for o in problem.evidence if o.point.quantity == "voltage_drop"}
     for k, branch_id in enumerate(problem.branch_ids):
         values, shares, faulty = [], [], 0.0
         for c in candidates:
@@ -346,8 +367,9 @@ def _estimates(problem: FitProblem, candidates: Sequence[Candidate]) -> dict[str
         every, weight = np.concatenate(values), np.concatenate(shares)
         order = np.argsort(every)
         reached = np.cumsum(weight[order]) / weight.sum()
-        low, high = (float(every[order][np.searchsorted(reached, q)]) for q in ((1 - CONFIDENCE) / 2, (1 + CONFIDENCE) / 2))
-        mean = float((every * weight).sum() / weight.sum())
+        ends = ((1 - CONFIDENCE) / 2, 0.5, (1 + CONFIDENCE) / 2)
+        low, middle, high = (float(every[order][np.searchsorted(reached, q)]) for q in ends)
         much = max(SHOWN_OHM, float(problem.sound_ohm[k]))
-        found[branch_id] = Estimate(mean, low, high, faulty, best.shows(k, much) >= WOULD_SHOW)
+        shown = branch_id in own or any(f.shows(k, much) >= WOULD_SHOW for f in likely)
+        found[branch_id] = Estimate(middle, low, high, faulty, shown)
     return found

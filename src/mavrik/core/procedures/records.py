@@ -145,7 +145,7 @@ def observations(circuit: Circuit, runs: Sequence[tuple[int, Run]]) -> list[Obse
     """Every point's latest reading, with the state it was read in.
 
     circuit: as it is now; runs: as `standing` gives them; what the circuit has no place for any more is left out
-    A drop at an output that nobody noted is no evidence.
+    A drop at an output that nobody noted, or that is none within what the clamp knows, is no evidence.
     """
     nodes = {n.id for n in circuit.nodes}
     found: dict[str, Observation] = {}
@@ -159,7 +159,7 @@ def observations(circuit: Circuit, runs: Sequence[tuple[int, Run]]) -> list[Obse
             if point is None:
                 continue
             setup = setups[point.state]
-            if point.state is BenchState.AT_OUTPUT and setup.output_a is None:
+            if point.state is BenchState.AT_OUTPUT and (setup.output_a is None or setup.output_a <= (setup.output_u or 0.0)):
                 continue
             placed = _placed(point, reading)
             if placed.red and not {placed.red, placed.black} <= nodes:

@@ -1,0 +1,291 @@
+"""Verdicts, excess and heat, against hand calculation; readings that cannot be; what a headline says."""
+
+import math
+
+import pytest
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.circuit.ring import find_ring
+from mavrik.core.drawing.staircase import build_staircase
+from mavrik.core.findings import BranchFinding, BranchVerdict, judge
+from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.measuring.readings import Run
+from tests.build import branch_of, drop_run, drops_with, judged, simple_circuit, simple_document, with_branch
+
+SIMPLE = simple_circuit()
+SOUND = {"feed": 0.121, "fuse": 0.053, "home": 0.065}
+
+
+def branch(circuit: Circuit, run: Run, branch_id: str, profile: LimitProfileName = LimitProfileName.COMMON) -> BranchFinding:
+    return branch_of(judged(circuit, run, profile=profile), branch_id)
+
+
+def test_excess_resistance_and_heat_by_hand() -> None:
+    """150 mV at 100 A over a lead of 0.654 mohm: 1.5 mohm, 0.846 too much; 15 W, of which 8.46 W too much."""
+    found = branch(SIMPLE, drop_run(SIMPLE, 100, **SOUND | {"home": 0.150}), "home")
+    assert found.excess_ohm == pytest.approx(0.846e-3, rel=0.005)
+    assert found.heat_w == pytest.approx(15.0)
+    assert found.excess_heat_w == pytest.approx(8.46, rel=0.005)
+    u_volt = 2 * (0.150 * 0.005 + 0.002) / math.sqrt(3)
+    assert found.measured_uncertainty_v == pytest.approx(u_volt)
+    # What the clamp may be off moves all drops alike, and those of the sound leads beside it say by how much.
+    assert found.excess_low_ohm is not None and found.excess_high_ohm is not None
+    half = (found.excess_high_ohm - found.excess_low_ohm) / 2
+    u_amp = 2 * (100 * 0.02 + 0.3) / math.sqrt(3)
+    least, most = u_volt / 100, math.hypot(u_volt / 100, 0.150 * u_amp / 100**2, 0.05 * 0.654e-3)
+    assert least < half < 1.2 * most
+    assert found.excess_low_ohm < 0.846e-3 < found.excess_high_ohm
+
+
+def test_a_ground_over_its_limit_fails_with_the_rule_and_its_source() -> None:
+    found = branch(SIMPLE, drop_run(SIMPLE, 100, home=0.150), "home")
+    assert found.verdict is BranchVerdict.FAIL
+    assert found.limit_v == pytest.approx(0.1)
+    assert "0.1 V for a ground lead" in found.limit_rule
+    assert "Common practice" in found.limit_source
+    assert "0.85 mΩ" in found.reason and "more than this part has when sound" in found.reason
+    assert "clean" in found.next_step
+
+
+def test_a_drop_is_judged_at_rated_output() -> None:
+    """60 mV at 50 A is 120 mV at the rated 100 A: over a ground's 0.1 V."""
+    found = branch(SIMPLE, drop_run(SIMPLE, 50, home=0.060), "home")
+    assert found.judged_drop_v == pytest.approx(0.120)
+    assert found.verdict is BranchVerdict.FAIL
+
+
+def test_within_the_limit_but_worse_than_sound_is_excess() -> None:
+    """A fuse of 0.53 mohm that reads 1.2 mohm: 120 mV is under a side's 0.2 V, yet more than twice what it should be."""
+    found = branch(SIMPLE, drop_run(SIMPLE, 100, **SOUND | {"fuse": 0.120}), "fuse")
+    assert found.verdict is BranchVerdict.EXCESS
+    assert found.excess_ohm == pytest.approx(0.12 / 100 - 0.08 / 150, rel=0.01)
+
+
+def test_a_sound_reading_passes() -> None:
+    found = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND))
+    assert {b.verdict for b in found.branches} == {BranchVerdict.PASS}
+    assert found.headline.verdict is BranchVerdict.PASS
+
+
+def test_sound_leads_do_not_make_a_sound_vehicle() -> None:
+    """Nobody tried the alternator: what was read is sound, and what to do next is said."""
+    found = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND), ahead=True)
+    assert found.headline.text.startswith("What was read is sound") and found.headline.next_step.startswith("Next: ")
+
+
+def test_near_the_limit_is_too_close_to_call() -> None:
+    circuit = Circuit.model_validate(with_branch(simple_document(), "home", length_m=1.55))
+    found = branch(circuit, drop_run(circuit, 100, home=0.1), "home")
+    assert found.verdict is BranchVerdict.CLOSE
+    assert "straddles" in found.reason
+
+
+def test_over_the_limit_though_sound_is_a_size_problem() -> None:
+    circuit = Circuit.model_validate(with_branch(simple_document(), "home", length_m=3.0))
+    found = branch(circuit, drop_run(circuit, 100, home=0.176), "home")
+    assert found.verdict is BranchVerdict.FAIL
+    assert "too small or too long" in found.reason
+    assert "Plan" in found.next_step
+
+
+def test_a_reading_against_the_current_is_a_probe_problem() -> None:
+    found = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND | {"home": -0.066}))
+    home = branch_of(found, "home")
+    assert home.verdict is BranchVerdict.CHECK_PROBES and "against the current" in home.reason
+    assert home.excess_ohm is None, "nothing is concluded from it"
+    assert found.headline.verdict is BranchVerdict.CHECK_PROBES
+
+
+def test_probes_that_touch_nothing_are_called_out() -> None:
+    """Every drop 0.000 V at 80 A: no circuit does that."""
+    circuit = build_layout("front_battery", 12)
+    dead = dict.fromkeys((b.id for b in circuit.branches), 0.0)
+    found = judged(circuit, drop_run(circuit, 80, feed_v=0.0, return_v=0.0, **dead))
+    assert found.headline.verdict is BranchVerdict.CHECK_PROBES and "did not touch" in found.headline.text
+    assert {s.verdict for s in found.sides if s.name != "whole"} == {BranchVerdict.CHECK_PROBES}
+    assert not any(b.verdict in (BranchVerdict.FAIL, BranchVerdict.EXCESS) for b in found.branches)
+
+
+def test_a_part_far_below_sound_is_called_out() -> None:
+    found = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND | {"feed": 0.04}))
+    assert branch_of(found, "feed").verdict is BranchVerdict.CHECK_PROBES
+    assert "length and size" in branch_of(found, "feed").next_step
+
+
+def test_what_was_not_read_is_not_judged() -> None:
+    found = branch(SIMPLE, drop_run(SIMPLE, 100, feed=0.121), "home")
+    assert found.verdict is BranchVerdict.NOT_MEASURED
+    assert found.measured_drop_v is None and found.heat_w is None and found.excess_ohm is None
+
+
+def test_sides_and_whole_by_hand() -> None:
+    found = judged(SIMPLE, drop_run(SIMPLE, 80, feed_v=0.14, return_v=0.052))
+    sides = {s.name: s for s in found.sides}
+    assert sides["feed"].judged_drop_v == pytest.approx(0.175)
+    assert sides["return"].judged_drop_v == pytest.approx(0.065)
+    assert sides["whole"].judged_drop_v == pytest.approx(0.240)
+    assert sides["whole"].limit_v == pytest.approx(0.5)
+    assert {s.verdict for s in found.sides} == {BranchVerdict.PASS}
+    assert sides["feed"].basis == "reading" and sides["whole"].basis == "sides"
+
+
+def test_a_side_not_read_whole_is_the_sum_of_its_parts() -> None:
+    sides = {s.name: s for s in judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND)).sides}
+    assert sides["feed"].basis == "parts"
+    assert sides["feed"].measured_drop_v == pytest.approx(0.174)
+
+
+def test_what_one_meter_may_be_off_adds_up_over_the_parts() -> None:
+    """Source: JCGM 100, 5.2.2. 121 mV and 53 mV read with one meter: its errors add, they do not average out."""
+    sides = {s.name: s for s in judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND)).sides}
+    by_hand = sum(2 * (v * 0.005 + 0.002) / math.sqrt(3) for v in (0.121, 0.053))
+    assert sides["feed"].measured_uncertainty_v == pytest.approx(by_hand)
+
+
+def test_stud_less_battery_stands_in_for_both_sides() -> None:
+    sides = {s.name: s for s in judged(SIMPLE, drop_run(SIMPLE, 100, stud_v=14.40, battery_v=14.10)).sides}
+    assert sides["whole"].basis == "voltages"
+    assert sides["whole"].measured_drop_v == pytest.approx(0.30)
+
+
+def test_parts_that_do_not_add_up_say_that_a_probe_was_wrong() -> None:
+    found = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND, feed_v=0.250))
+    check = found.checks[0]
+    assert not check.agrees
+    assert check.difference_v == pytest.approx(0.174 - 0.250)
+    assert "probe was wrong" in check.message
+    assert found.headline.verdict is BranchVerdict.CHECK_PROBES
+    assert judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND, feed_v=0.176)).checks[0].agrees
+
+
+def test_voltages_are_checked_against_the_sides() -> None:
+    found = judged(SIMPLE, drop_run(SIMPLE, 100, feed_v=0.174, return_v=0.065, stud_v=14.40, battery_v=13.80))
+    whole = next(c for c in found.checks if c.name == "whole")
+    assert not whole.agrees and whole.whole_v == pytest.approx(0.6)
+
+
+def test_a_shared_current_is_the_fits_until_clamped() -> None:
+    circuit = build_layout("front_battery", 12)
+    split = branch(circuit, drop_run(circuit, 70, block_ground=0.150), "block_ground")
+    assert split.current_basis == "fitted"
+    clamped = branch(circuit, drop_run(circuit, 70, block_ground=0.150, block_ground_amps=20.0), "block_ground")
+    assert clamped.current_basis == "clamp" and clamped.current_a == 20.0
+    assert clamped.excess_ohm == pytest.approx(0.150 / 20 - circuit.branch("block_ground").sound_resistance_ohm(20), rel=0.1)
+
+
+@pytest.mark.parametrize(("bad", "mohm"), [("body_ground", 20.0), ("block_ground", 5.0), ("engine_strap", 9.0)])
+def test_the_bad_one_of_parallel_grounds_is_blamed_and_no_sound_one(bad: str, mohm: float) -> None:
+    circuit = build_layout("front_battery", 12)
+    found = judged(circuit, drops_with(circuit, 80, {bad: mohm / 1000}))
+    wrong = {b.branch_id for b in found.branches if b.verdict in (BranchVerdict.FAIL, BranchVerdict.EXCESS)}
+    assert wrong == {bad}
+    of = branch_of(found, bad)
+    assert of.excess_low_ohm is not None and of.excess_high_ohm is not None
+    assert of.excess_low_ohm < mohm / 1000 < of.excess_high_ohm
+    assert found.headline.element == bad
+
+
+def test_sound_batteries_in_parallel_are_sound_everywhere() -> None:
+    """The link between them carries what it carries: no verdict says sound beside a cause that says open."""
+    circuit = build_layout("parallel_batteries", 12)
+    found = judged(circuit, drops_with(circuit, 66, {}))
+    assert found.headline.verdict is BranchVerdict.PASS
+    assert not any(c.probability > 0.5 and c.kind != "none" for c in found.causes)
+
+
+def test_loads_between_stud_and_battery_are_counted_as_they_were() -> None:
+    """A 60 A consumer at the fuse stud, off in the test: then the feed behind it carried all of the output."""
+    consumer = {"id": "heater", "label": "Heater", "from_node": "fuse_in", "to_node": "minus", "current_a": 60.0}
+    circuit = simple_circuit(loads=[consumer])
+    off = {"loads_on": frozenset()}
+    bad = drops_with(circuit, 90, {"fuse": 0.0012}, **off).model_copy(update={"loads_on": ()})
+    assert branch_of(judged(circuit, bad), "fuse").verdict in (BranchVerdict.FAIL, BranchVerdict.EXCESS)
+    sound = drops_with(circuit, 90, {}, **off).model_copy(update={"loads_on": ()})
+    assert {b.verdict for b in judged(circuit, sound).branches} == {BranchVerdict.PASS}
+    on = drops_with(circuit, 90, {}, loads_on=frozenset({"heater"})).model_copy(update={"loads_on": ("heater",)})
+    assert {b.verdict for b in judged(circuit, on).branches} == {BranchVerdict.PASS}
+    # The same readings with the load on would be a fuse of three times its resistance.
+    untrue = sound.model_copy(update={"loads_on": ("heater",)})
+    assert branch_of(judged(circuit, untrue), "fuse").verdict is not BranchVerdict.PASS
+
+
+@pytest.mark.parametrize(("volts", "limit"), [(12, 0.2), (24, 0.4)])
+def test_volt_limits_double_on_24_v(volts: int, limit: float) -> None:
+    found = judged(build_layout("front_battery", volts))
+    assert next(s for s in found.sides if s.name == "feed").limit_v == pytest.approx(limit)
+
+
+@pytest.mark.parametrize(
+    ("profile", "side", "ground", "whole"),
+    [("common", 0.2, 0.1, 0.5), ("strict", 0.1, 0.05, 0.25), ("three_percent", 0.18, 0.09, 0.36)],
+)
+def test_profiles_are_the_trades(profile: str, side: float, ground: float, whole: float) -> None:
+    """Common practice, no source: 0.2 V a side, 0.1 V a ground, 0.5 V whole; other shops 3 % of 12 V."""
+    found = judged(SIMPLE, profile=LimitProfileName(profile))
+    limits = {s.name: s.limit_v for s in found.sides}
+    assert limits["feed"] == pytest.approx(side)
+    assert limits["whole"] == pytest.approx(whole)
+    assert branch_of(found, "home").limit_v == pytest.approx(ground)
+
+
+def test_a_weak_test_current_is_noted() -> None:
+    def codes(amps: float, volts: float) -> list[str]:
+        return [f.code for f in judged(SIMPLE, drop_run(SIMPLE, amps, home=volts)).parts]
+
+    assert "weak_test" in codes(20, 0.013)
+    assert "weak_test" not in codes(60, 0.04)
+
+
+def test_readings_of_branches_that_are_gone_are_kept_and_are_no_evidence() -> None:
+    bigger = simple_document()
+    bigger["branches"].append(
+        {
+            "kind": "cable",
+            "id": "spare",
+            "label": "Spare",
+            "from_node": "stud",
+            "to_node": "fuse_in",
+            "length_m": 2,
+            "size": "35 mm2",
+        }
+    )
+    run = drop_run(Circuit.model_validate(bigger), 100, spare=0.5)
+    found = judged(SIMPLE, run)
+    assert [r.point for r in found.not_asked] == ["drop_v:spare"] and found.not_asked[0].label.startswith("Spare")
+    assert found.readings == 0 and branch_of(found, "feed").verdict is BranchVerdict.NOT_MEASURED
+
+
+def test_a_correction_supersedes_and_the_first_reading_is_out() -> None:
+    first, second = drop_run(SIMPLE, 100, home=0.650), drop_run(SIMPLE, 100, home=0.065)
+    assert branch_of(judge(SIMPLE, [first, second], superseded=[0]), "home").measured_drop_v == 0.065
+    assert branch_of(judge(SIMPLE, [first]), "home").verdict is BranchVerdict.FAIL
+    repeats = next(t for t in judge(SIMPLE, [first, second]).tests if t.procedure == "charging_drops").repeats
+    assert [(r.point, r.before, r.after) for r in repeats] == [("drop_v:home", 0.65, 0.065)]
+    assert not next(t for t in judge(SIMPLE, [first, second], superseded=[0]).tests).repeats
+
+
+def test_a_sound_job_that_adds_loads_says_so_and_what_to_do() -> None:
+    found = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND), wants="to carry 155 A plan cables for it")
+    assert "sound" in found.headline.text and "to carry 155 A" in found.headline.text
+    assert found.headline.next_step == "Plan the change."
+
+
+def test_the_staircase_goes_down_from_stud_to_battery_and_from_battery_to_case() -> None:
+    found = judged(SIMPLE, drop_run(SIMPLE, 50, feed=0.1, fuse=0.02, home=0.05, stud_v=14.2))
+    stairs = build_staircase(SIMPLE, find_ring(SIMPLE), found)
+    assert [s.branch_id for s in stairs.feed] == ["feed", "fuse"]
+    assert stairs.feed[0].measured_from_v == pytest.approx(14.2)
+    assert stairs.feed[0].measured_to_v == pytest.approx(14.1)
+    assert stairs.measured_battery_positive_v == pytest.approx(14.08)
+    assert stairs.return_side[-1].measured_to_v == pytest.approx(0)
+    assert stairs.return_side[0].measured_from_v == pytest.approx(0.05)
+    # Half the rated current, so half the limit of 0.2 V.
+    assert stairs.feed_limit_v == pytest.approx(14.2 - 0.1)
+    assert stairs.return_limit_v == pytest.approx(0.1)
+
+
+def test_an_unread_step_stands_in_with_its_prediction() -> None:
+    stairs = build_staircase(SIMPLE, find_ring(SIMPLE), judged(SIMPLE, drop_run(SIMPLE, 100, feed=0.2)))
+    assert [s.read for s in stairs.feed] == [True, False]
+    assert stairs.feed[1].measured_from_v - stairs.feed[1].measured_to_v == pytest.approx(0.08 / 150 * 100)
