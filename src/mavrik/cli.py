@@ -13,39 +13,11 @@ from mavrik.domain.job import CircuitRole
 from mavrik.exchange.bundle import BundleError, read_bundle
 
 ASSESS_HELP = """
-Reads a job bundle, judges its latest circuit with the latest test on it, and prints the assessment as JSON.
+Reads a job bundle, judges its latest circuit by all runs on it, and prints what is found as JSON.
 Needs no database and no network. Exit 0 when it could judge, 2 for a file that is not a sound bundle.
-
-The output, field by field (units: V, A, ohm, W, degC, m; every quantity has its unit in its name):
-  format, version      "mavrik-assessment", 1
-  program_version      of the program that printed it
-  job_number, circuit_role, circuit_revision, test_number (null: nothing measured)
-  assessment
-    limit_profile, limit_label
-    output_current_a     alternator output the prediction is for: the test's, or the rated one
-    rated_current_a      what drops are judged at
-    measured             whether the bundle had a test
-    stud_voltage_v, battery_voltage_v, node_voltages_v   predicted, against the alternator case
-    branches[]           ring order first
-      branch_id, label, kind, part, side (feed|return), on_ring, from_node, to_node, length_m
-      temperature_c, resistance_ohm       sound condition, at that temperature
-      current_a, current_basis            output | model_split (parallel paths) | clamp (a branch_current reading)
-      predicted_drop_v, predicted_heat_w
-      measured_drop_v, measured_uncertainty_v (expanded, k = 2), measured_resistance_ohm
-      excess_resistance_ohm, excess_uncertainty_ohm, heat_w, excess_heat_w
-      limit_v, limit_rule, limit_source
-      judged_current_a, judged_drop_v, judged_uncertainty_v   the measured drop scaled to rated output
-      rated_drop_v                        predicted at rated output, warmed up
-      verdict                             pass | excess | fail | too_close_to_call | check_probes | not_measured
-      reason, next_step
-      ampacity (conductors)               current_a, allowed_a, table, words, other_allowed_a, other_table, ok
-      fuse (fuses)                        rating_a, family, interrupting_a, load_a, cable_a, above_load, below_cable, words
-    sides[]              feed, return, whole: predicted, rated, measured, judged, limit, verdict, reason, basis
-    checks[]             sums of parts against the whole: parts_v, whole_v, difference_v, allowance_v, agrees, message
-    findings[]           code, severity (danger|warning|note), branch_id, title, why, rule, source
-    headline             verdict, text, next_step, branch_id
-
 docs/formats/ has the JSON Schemas of the bundle and of this output.
+
+The output, field by field (V, A, ohm, W, degC, m; every quantity has its unit in its name):
 """
 
 
@@ -96,6 +68,15 @@ The output, field by field (V, A, ohm, W, degC; every quantity has its unit in i
 """
 
 
+class _AssessHelp(argparse.RawDescriptionHelpFormatter):
+    """The fields of the output are those of the schema; it is only loaded when somebody asks."""
+
+    def format_help(self) -> str:
+        from mavrik.exchange.findings_json import fields_in_words
+
+        return f"{super().format_help()}{fields_in_words()}\n"
+
+
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="mavrik", description="The use cases of Mavrik from a shell.")
     commands = parser.add_subparsers(dest="command", required=True)
@@ -103,7 +84,7 @@ def _parser() -> argparse.ArgumentParser:
         "assess",
         help="judge a job bundle, without a database",
         epilog=ASSESS_HELP,
-        formatter_class=argparse.RawDescriptionHelpFormatter,
+        formatter_class=_AssessHelp,
     )
     assess.add_argument("file", help="a .mavrik.json file, or - for standard input")
     solve = commands.add_parser(

@@ -115,7 +115,7 @@ def test_a_cold_battery_cranks_worse() -> None:
 
 
 def test_a_bank_taken_off_at_one_end_works_its_near_battery_hardest() -> None:
-    """Common practice: parallel banks are measured off diagonally, or the near battery works harder."""
+    """Common practice: parallel banks are taken off diagonally, or the near battery works harder."""
     shares = {}
     for name in ("house_bank_end", "house_bank_diagonal"):
         point = solve_circuit(build_layout(name, 12), State(engine_rpm=0))

@@ -12,16 +12,15 @@ from mavrik.core.circuit import Circuit, ConductorBranch, FuseBranch
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.circuit.rules import check_circuit
-from mavrik.core.drawing.judged import compare
-from mavrik.core.findings.assessment import assess
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.operating.prediction import at_output, predict
+from mavrik.core.planning.comparison import compare
 from mavrik.core.planning.sizing import BOUGHT_BY, SizingError, SizingTarget, propose
-from tests.build import simple_circuit, simple_document, with_branch
+from tests.build import judged, simple_circuit, simple_document, with_branch
 
 
 def codes(document: dict[str, Any]) -> dict[str, str | None]:
-    return {f.code: f.branch_id for f in assess(Circuit.model_validate(document)).findings}
+    return {f.code: f.branch_id for f in judged(Circuit.model_validate(document)).parts}
 
 
 def rated(document: dict[str, Any], amperes: float) -> dict[str, Any]:
@@ -38,8 +37,8 @@ def without_fuse() -> dict[str, Any]:
 
 def test_a_250_a_unit_on_a_4_awg_lead_is_called_out() -> None:
     document = rated(with_branch(simple_document(), "feed", size="4 AWG"), 250)
-    said = assess(Circuit.model_validate(document))
-    finding = next(f for f in said.findings if f.code == "cable_too_small" and f.branch_id == "feed")
+    said = judged(Circuit.model_validate(document))
+    finding = next(f for f in said.parts if f.code == "cable_too_small" and f.branch_id == "feed")
     assert finding.severity == "danger"
     assert "160 A" in finding.why and "250 A" in finding.why
     assert finding.source == "ABYC E-11"
@@ -141,7 +140,7 @@ def check_proposal(found: Circuit, target: SizingTarget) -> None:
             break
         tail += getattr(branch, "length_m", 0)
     assert tail <= 0.178
-    codes_after = {f.code for f in assess(circuit, None, target.limit_profile).findings if f.severity == "danger"}
+    codes_after = {f.code for f in judged(circuit, profile=target.limit_profile).parts if f.severity == "danger"}
     assert not codes_after & {"no_fuse", "fuse_above_cable", "fuse_below_load"}
     assert {c.branch_id for c in made.choices} <= {b.id for b in circuit.branches}
     assert all(c.reason for c in made.choices)

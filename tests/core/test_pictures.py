@@ -10,8 +10,10 @@ from mavrik.core.circuit.additions import add_to
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.drawing.loop import in_lines, lay_out
-from mavrik.core.workflow.progress import Stage, StageState, progress
-from tests.build import drop_test, simple_circuit, simple_document
+from mavrik.core.workflow.progress import Progress, progress
+from mavrik.core.workflow.purposes import Purpose
+from mavrik.core.workflow.stages import STAGES, JobFacts, StageState
+from tests.build import drop_run, judged, simple_circuit, simple_document
 
 
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
@@ -89,28 +91,50 @@ def test_thirty_branches_are_drawn() -> None:
     assert len(lay_out(circuit, find_ring(circuit)).branches) == 29
 
 
+SIMPLE = simple_circuit()
+
+
+def standing(
+    *purposes: Purpose, handed_over: bool = False, plans: int = 0, added: tuple[str, ...] = (), **read: float
+) -> Progress:
+    runs = [drop_run(SIMPLE, 100, **read)] if read else []
+    found = judged(SIMPLE, *runs)
+    return progress(JobFacts(frozenset(purposes), SIMPLE, found, plans=plans, handed_over=handed_over), added)
+
+
 def test_a_new_job_begins_with_its_circuit() -> None:
-    found = progress(None, None, wants_proposal=True, has_proposal=False)
-    assert found.next_stage is Stage.CIRCUIT
+    found = progress(JobFacts(frozenset({Purpose.MORE_LOAD})))
+    assert found.next_stage == "circuit"
     assert {s.state for s in found.stages[1:]} == {StageState.BLOCKED}
 
 
 def test_a_job_says_what_is_missing() -> None:
-    circuit = simple_circuit()
-    assert progress(circuit, None, False, False).missing == "the voltage-drop test"
-    partly = progress(circuit, drop_test(100, feed=0.1), False, False)
-    assert partly.missing == "2 of 3 ring drops" and partly.next_stage is Stage.MEASURE
-    read = drop_test(100, feed=0.1, fuse=0.05, home=0.06)
-    assert progress(circuit, read, True, False).next_stage is Stage.PROPOSE
-    assert progress(circuit, read, True, True).next_stage is Stage.SHEET
-    assert progress(circuit, read, False, False).next_stage is Stage.SHEET
+    fault = Purpose.FIND_FAULT
+    assert standing(fault).missing == "a first test"
+    partly = standing(fault, feed=0.121)
+    assert partly.missing == "the drop of Fuse" and partly.next_stage == "measure"
+    whole = {"feed": 0.121, "fuse": 0.053, "home": 0.065}
+    assert standing(fault, **whole).next_stage == "hand_over"
+    assert standing(Purpose.MORE_LOAD, **whole).next_stage == "plan"
+    assert standing(Purpose.MORE_LOAD, plans=1, **whole).next_stage == "hand_over"
+
+
+def test_the_path_is_what_the_purpose_needs_and_what_was_added() -> None:
+    def path(found: Progress) -> list[str]:
+        return [s.stage for s in found.stages if s.on_path]
+
+    assert path(standing(Purpose.FIND_FAULT)) == ["circuit", "measure", "findings", "hand_over"]
+    assert path(standing(Purpose.FIND_FAULT, added=("plan",))) == ["circuit", "measure", "findings", "plan", "hand_over"]
+    assert "plan" in path(standing(Purpose.FIND_FAULT, Purpose.MORE_LOAD))
+    for purpose in Purpose:
+        assert path(standing(purpose))[0] == "circuit" and path(standing(purpose))[-1] == "hand_over"
+    assert [s.stage for s in standing().stages] == [s.name for s in STAGES]
 
 
 def test_a_job_that_is_handed_over_misses_nothing() -> None:
-    circuit, read = simple_circuit(), drop_test(100, feed=0.1, fuse=0.05, home=0.06)
-    before = progress(circuit, read, False, False)
-    assert before.stages[-1].state is StageState.PARTLY and before.missing == "print and sign"
-    after = progress(circuit, read, False, False, handed_over=True)
+    whole = {"feed": 0.121, "fuse": 0.053, "home": 0.065}
+    assert standing(Purpose.FIND_FAULT, **whole).missing == "print and sign"
+    after = standing(Purpose.FIND_FAULT, handed_over=True, **whole)
     assert after.stages[-1].state is StageState.DONE and after.missing == ""
 
 

@@ -6,12 +6,15 @@ import pytest
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
-from mavrik.core.findings.diagnosis import BenchModel, hypotheses
+from mavrik.core.findings.bench_model import BenchModel, planned
+from mavrik.core.findings.hypotheses import hypotheses
 from mavrik.core.measuring.instruments import Instrument
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.operating.bench_states import BenchState, state_of
-from mavrik.core.procedures import PROCEDURES, Limits, ProcedureRun, RunReading, Measured, Unit, procedure, taken_of
-from mavrik.core.procedures.drain import days_to_flat
+from mavrik.core.measuring.quantities import QUANTITIES
+from mavrik.core.measuring.readings import Measured, Reading, Run
+from mavrik.core.procedures import PROCEDURES, Limits, complete_run, observations, procedure
+from mavrik.core.procedures.bench.drain import days_to_flat
 from mavrik.standin.vehicle import VEHICLES
 
 CAR = VEHICLES["front"]
@@ -33,7 +36,7 @@ def test_a_sound_vehicle_passes_every_test(layout: object, of: object) -> None:
     points = [a for a in of.points(circuit) if not a.own_rule]  # type: ignore[attr-defined]
     if not points:
         return
-    seen = BenchModel(circuit).predict(points, hypotheses(circuit)[:1])[0]
+    seen = BenchModel(circuit).predict(planned(points), hypotheses(circuit)[:1])[0]
     assert len({a.id for a in points}) == len(points)
     measured = {a.id: Measured(float(v), 0.0) for a, v in zip(points, seen, strict=True)}
     for judgement in of.judge(circuit, measured, Limits()):  # type: ignore[attr-defined]
@@ -72,7 +75,7 @@ def test_the_trades_figures(name: str, point: str, value: float, verdict: Verdic
 
 def test_an_old_lead_and_its_replacement() -> None:
     """Cranking, an old lead read 0.55 V and its replacement 0.11 V, against 0.3 V a lead."""
-    lead = next(a.id for a in procedure("cranking").points(CAR) if a.drop)
+    lead = next(a.id for a in procedure("cranking").points(CAR) if a.quantity == "voltage_drop")
     assert said("cranking", lead, 0.55).verdict is Verdict.FAIL and said("cranking", lead, 0.11).verdict is Verdict.PASS
     assert said("cranking", lead, -0.55).verdict is Verdict.FAIL
 
@@ -113,27 +116,43 @@ def test_the_bank_pulls_more_than_any_unit_gives() -> None:
 def test_a_reading_is_as_good_as_its_meter() -> None:
     """0.5 % and 2 digits of 10 mV at 12.5 V: 82.5 mV at most, 95 mV expanded. JCGM 100, 4.3.7."""
     meter = Instrument(id="m", label="M", kind="voltmeter", percent_of_reading=0.5, digits=2, resolution=0.01)
-    readings = (RunReading(point="rest_v:battery", value=12.5, instrument="m"), RunReading(point="ghost", value=1))
-    run = ProcedureRun(procedure="rest", readings=readings, instruments=(meter,))
-    measured = taken_of(run, procedure("rest").points(CAR))
-    assert measured["rest_v:battery"].uncertainty == pytest.approx(2 * 0.0825 / 3**0.5) and len(measured) == 1
-    bare = taken_of(run.model_copy(update={"instruments": ()}), procedure("rest").points(CAR))
-    assert bare["rest_v:battery"].uncertainty > measured["rest_v:battery"].uncertainty
+    run = Run(procedure="rest", readings=(Reading(point="rest_v:battery", value=12.5, instrument="m"),), instruments=(meter,))
+    (known,) = observations(CAR, [(0, complete_run(CAR, run))])
+    assert known.measured.uncertainty == pytest.approx(2 * 0.0825 / 3**0.5)
+    (bare,) = observations(
+        CAR, [(0, complete_run(CAR, Run(procedure="rest", readings=(Reading(point="rest_v:battery", value=12.5),))))]
+    )
+    assert bare.measured.uncertainty > known.measured.uncertainty
+
+
+def test_a_typed_value_has_the_guard_band_of_the_meter_that_is_named() -> None:
+    """Two multimeters on the bench: each reading is as good as its own."""
+    coarse = Instrument(id="coarse", label="C", kind="voltmeter", percent_of_reading=2, digits=5, resolution=0.1)
+    fine = Instrument(id="fine", label="F", kind="voltmeter", percent_of_reading=0.1, digits=1, resolution=0.001)
+    for name, u in (("coarse", 2 * (0.25 + 0.5) / 3**0.5), ("fine", 2 * (0.0125 + 0.001) / 3**0.5)):
+        reading = Reading(point="rest_v:battery", value=12.5, instrument=name)
+        kept = complete_run(CAR, Run(procedure="rest", readings=(reading,), instruments=(coarse, fine))).readings[0]
+        assert kept.uncertainty == pytest.approx(u)
 
 
 def test_loads_come_off_after_fifteen_seconds() -> None:
     timed = [s for s in procedure("full_output").steps if s.orders_off]
     assert [s.seconds for s in timed] == [15]
-    assert {a.unit for c in (CAR, VEHICLES["car"]) for p in PROCEDURES for a in p.points(c)} == set(Unit)
+
+
+def test_every_point_has_a_quantity_of_the_registry() -> None:
+    circuits = (CAR, VEHICLES["car"], build_layout("motorcycle", 12), build_layout("tow_and_trailer", 12))
+    asked = {a.quantity for c in circuits for p in PROCEDURES for a in p.points(c)}
+    assert asked <= set(QUANTITIES)
 
 
 def test_a_plate_is_read_by_eye_and_a_current_by_the_clamp() -> None:
     """The record names the meter that read a value, and none where no meter did."""
     by_ask = {a.id: a.meter for p in PROCEDURES for a in p.points(CAR)}
-    assert by_ask["plate_a:alternator"] is None and by_ask["lamp:alternator"] is None and by_ask["belt:alternator"] is None
+    assert by_ask["plate_a:alternator"] == by_ask["lamp:alternator"] == by_ask["belt:alternator"] == ""
     assert by_ask["output_a:alternator"] == "clamp"
     assert by_ask["rest_v:battery"] == "voltmeter" and by_ask["ripple_vpp:alternator"] == "oscilloscope"
 
 
 def test_a_temperature_that_nobody_noted_is_not_recorded() -> None:
-    assert ProcedureRun(procedure="rest").ambient_c is None
+    assert Run(procedure="rest").ambient_c is None

@@ -11,13 +11,16 @@ from mavrik.core.catalogue.conductor import Material, SizeSystem, at_temperature
 from mavrik.core.catalogue.fuses import FuseFamily, choose_rating, cold_resistance_ohm, fuse_table
 from mavrik.core.circuit import Circuit, ConductorBranch, FuseBranch, SwitchBranch
 from mavrik.core.circuit.layouts import build_layout
-from mavrik.core.findings.assessment import assess, state_of_test
 from mavrik.core.measuring.limits import Allowance, LimitProfileName, Scope, limit_for
-from mavrik.core.measuring.measurement import DropTest, Quantity, Reading, check_readings
+from mavrik.core.measuring.quantities import QUANTITIES
+from mavrik.core.measuring.readings import Reading, Run
+from mavrik.core.operating.prediction import at_output
 from mavrik.core.planning.sizing import BOUGHT_BY, options_of
+from mavrik.core.procedures import BenchState, check_run, state_of
+from mavrik.core.procedures.records import setups_of
 from mavrik.core.thermal.ampacity import AmpacityTableName, Place, ampacity
 from mavrik.core.workflow.cautions import all_cautions, cautions_for
-from tests.build import CLAMP, METER, drop_test, simple_circuit, simple_document, with_branch
+from tests.build import branch_of, drop_run, judged, simple_circuit, simple_document, with_branch
 
 
 @pytest.mark.parametrize(("resistance", "temperature"), [(-1.0, 20.0), (float("nan"), 20.0), (1.0, 400.0), (1.0, -80.0)])
@@ -93,7 +96,7 @@ def test_a_ground_may_lose_less_than_its_side_and_a_side_less_than_the_whole(pro
 
 
 def test_cautions_stand_at_the_steps_of_the_work() -> None:
-    for step in ("job", "circuit", "measure", "propose", "build", "sheet"):
+    for step in ("job", "circuit", "measure", "plan", "build", "hand_over"):
         assert cautions_for(step), step
     assert cautions_for("holiday") == ()
     assert len({c.id for c in all_cautions()}) == len(all_cautions())
@@ -119,11 +122,13 @@ def test_cautions_stand_at_the_steps_of_the_work() -> None:
 @pytest.mark.parametrize(
     "reading",
     [
-        {"quantity": "branch_drop", "value": 0.1},
-        {"quantity": "feed_drop", "value": 0.1, "branch_id": "feed"},
-        {"quantity": "feed_drop", "value": float("nan")},
-        {"quantity": "feed_drop", "value": 1e9},
-        {"quantity": "smell", "value": 1},
+        {"point": "feed_v"},
+        {"point": "", "value": 1},
+        {"point": "feed_v", "value": float("nan")},
+        {"point": "feed_v", "value": 1e9},
+        {"point": "feed_v", "value": 0.1, "uncertainty": -1},
+        {"point": "feed_v", "value": 0.1, "source": "smell"},
+        {"point": "feed_v", "value": 0.1, "at": "0001-01-01T00:00:00Z"},
     ],
 )
 def test_a_reading_that_cannot_be_is_refused(reading: dict[str, Any]) -> None:
@@ -132,40 +137,69 @@ def test_a_reading_that_cannot_be_is_refused(reading: dict[str, Any]) -> None:
 
 
 @pytest.mark.parametrize(
-    ("field", "value"),
-    [("output_current_a", 0), ("output_current_a", -5), ("engine_speed_rpm", 0), ("engine_space_c", 300), ("ambient_c", -90)],
+    ("field", "value"), [("engine_rpm", -5), ("engine_rpm", 1e6), ("engine_space_c", 300), ("ambient_c", -90)]
 )
 def test_conditions_that_cannot_be_are_refused(field: str, value: float) -> None:
-    body = {"output_current_a": 80, "engine_speed_rpm": 2000, "voltmeter": METER, "clamp": CLAMP, field: value}
     with pytest.raises(ValidationError, match=field):
-        DropTest.model_validate(body)
+        Run.model_validate({"procedure": "charging_drops", "readings": [], field: value})
+
+
+def test_a_point_is_read_once_in_a_run() -> None:
+    with pytest.raises(ValidationError, match="twice"):
+        Run.model_validate({"procedure": "rest", "readings": [{"point": "a", "value": 1}, {"point": "a", "value": 2}]})
 
 
 @pytest.mark.parametrize(
-    ("name", "value", "words"),
+    ("point", "value", "words"),
     [
-        ("feed", 121.0, "millivolts"),
-        ("feed_drop", -13.0, "millivolts"),
-        ("stud_voltage", 19.0, "0 to 18"),
-        ("battery_voltage", -1.0, "0 to 18"),
-        ("ghost", 0.1, "ghost"),
+        ("drop_v:feed", 121.0, "volts"),
+        ("feed_v", -121.0, "volts"),
+        ("stud_v", 90.0, "volts"),
+        ("battery_v", -14.0, "swapped"),
+        ("charge_a:alt", -80.0, "arrow"),
+        ("drop_v:ghost", 0.1, "ghost"),
     ],
 )
-def test_readings_beyond_the_system_are_named(name: str, value: float, words: str) -> None:
-    problems = check_readings(simple_circuit(), drop_test(80, **{name: value}))
-    assert len(problems) == 1 and words in problems[0].message
-    assert check_readings(simple_circuit(), drop_test(80, feed=0.1, stud_voltage=14.4, home_amps=79)) == []
+def test_readings_beyond_the_system_are_said_at_their_place(point: str, value: float, words: str) -> None:
+    run = Run(procedure="charging_drops", readings=(Reading(point=point, value=value),))
+    (problem,) = check_run(simple_circuit(), run)
+    assert problem.element == point and words in problem.message
 
 
-def test_the_state_of_a_test_is_what_was_entered() -> None:
+def test_what_a_run_names_has_to_be_there() -> None:
+    run = Run(
+        procedure="charging_drops", readings=(Reading(point="feed_v", value=0.1, instrument="x"),), loads_on=("y",), bank_on="z"
+    )
+    assert [p.element for p in check_run(simple_circuit(), run)] == ["feed_v", "loads_on", "bank_on"]
+    assert [p.field for p in check_run(simple_circuit(), Run(procedure="rest"))] == ["readings"]
+    with pytest.raises(ValueError, match="no procedure"):
+        check_run(simple_circuit(), Run(procedure="guess"))
+
+
+def test_the_state_of_a_test_is_what_was_noted() -> None:
     circuit = simple_circuit()
-    without = state_of_test(circuit, None)
-    assert (without.output_a, without.stud_v) == ({"alt": 100}, {"alt": 14.4})
-    test = drop_test(64, stud_voltage=14.1)
-    state = state_of_test(circuit, test)
+    setup = setups_of(circuit, drop_run(circuit, 64, stud_v=14.1))[BenchState.AT_OUTPUT]
+    state = state_of(setup, circuit)
     assert (state.output_a, state.stud_v, state.ambient_c) == ({"alt": 64}, {"alt": 14.1}, 20)
-    assert state_of_test(circuit, drop_test(64)).stud_v == {"alt": 14.4}
-    assert test.value(Quantity.STUD_VOLTAGE) == 14.1 and test.value(Quantity.BATTERY_VOLTAGE) is None
+    assert at_output(circuit, 64).stud_v == {"alt": 14.4}, "the set point, where nobody read it"
+
+
+def test_a_kept_reading_says_all_of_itself() -> None:
+    """Read without the program that took it: what, where, in which state, with what, how well."""
+    run = drop_run(simple_circuit(), 64, feed=0.121)
+    reading = run.reading("drop_v:feed")
+    assert reading is not None and reading.red is not None and reading.black is not None
+    assert (reading.quantity, reading.unit, reading.shown, reading.shown_unit) == ("voltage_drop", "V", 121.0, "mV")
+    assert (reading.red.label, reading.black.label, reading.element, reading.instrument) == ("Stud", "Fuse stud", "feed", "dmm")
+    assert reading.state in run.states and run.states[reading.state].output_a == {"alt": 64}
+    assert reading.uncertainty == pytest.approx(2 * (0.121 * 0.005 + 0.002) / 3**0.5)
+
+
+@pytest.mark.parametrize("quantity", QUANTITIES.values(), ids=lambda q: q.name)
+def test_a_quantity_says_all_of_itself(quantity: Any) -> None:
+    assert quantity.yes_or_no or quantity.unit
+    assert quantity.from_shown(quantity.shown(1.25)) == pytest.approx(1.25)
+    assert quantity.last_digit > 0 or quantity.yes_or_no
 
 
 def test_parts_are_named_as_one_says_them() -> None:
@@ -186,8 +220,8 @@ def test_elements_are_found_by_id_or_not_at_all() -> None:
 
 def test_a_closed_switch_carries_and_a_second_battery_shares() -> None:
     document = build_layout("parallel_batteries", 12).model_dump(mode="json")
-    said = assess(Circuit.model_validate(document))
-    link = next(b for b in said.branches if b.branch_id == "link_cable")
+    said = judged(Circuit.model_validate(document))
+    link = branch_of(said, "link_cable")
     assert not link.on_ring and 0 < link.current_a < said.rated_current_a
     switch = SwitchBranch(id="s", label="S", from_node="a", to_node="b", resistance_mohm=0.4)
     assert switch.sound_resistance_ohm(20) == pytest.approx(0.4e-3)

@@ -78,7 +78,7 @@ def test_gaps_are_kept_as_gaps_and_uneven_samples_are_laid_even(tmp_path: Path) 
     times = [0, 1, 2, 3, 10, 11, 12, 30, 31, 32]
     path.write_text("time,V\n" + "".join(f"{t},{12 + t / 10}\n" for t in times))
     found = read_capture(path)
-    assert "not measured evenly" in found.notes[0]
+    assert "not taken evenly" in found.notes[0]
     assert found.wave.volts == pytest.approx(12 + np.arange(33) / 10)
 
 

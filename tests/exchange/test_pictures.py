@@ -11,24 +11,29 @@ import pytest
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
-from mavrik.core.drawing.judged import judge
-from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.drawing.pictures import draw
 from mavrik.core.planning.sizing import SizingTarget, propose
 from mavrik.exchange.bundle import Bundle, read_bundle
 from mavrik.exchange.loop_svg import draw_loop, stroke_width
 from mavrik.exchange.sheet import render_sheet
-from tests.build import drop_test, with_branch
+from mavrik.core.measuring.readings import Run
+from tests.build import drop_run, judged, simple_circuit, with_branch
 from tests.exchange.test_formats import as_bytes, bundle_document
 
 NOW = datetime(2026, 3, 4, 15, 30, tzinfo=UTC)
 SVG = "{http://www.w3.org/2000/svg}"
 
 
+def drawn(circuit: Circuit, *runs: Run) -> str:
+    found = judged(circuit, *runs)
+    return draw_loop(circuit, draw(circuit, found).loop, found)
+
+
 @pytest.mark.parametrize("volts", [12, 24])
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
 def test_every_layout_is_well_formed_svg_with_all_its_branches(layout: Any, volts: int) -> None:
     circuit = layout.build(volts)
-    root = ElementTree.fromstring(draw_loop(circuit, judge(circuit, None, LimitProfileName.COMMON)))
+    root = ElementTree.fromstring(drawn(circuit))
     assert len(root.findall(f"{SVG}polyline")) == len(circuit.branches)
     words = " ".join(t.text or "" for t in root.iter(f"{SVG}text"))
     for branch in circuit.branches:
@@ -42,7 +47,7 @@ def test_four_times_the_metal_is_drawn_twice_as_wide() -> None:
 
 def test_readings_and_verdicts_stand_at_their_branch() -> None:
     circuit = build_layout("front_battery", 12)
-    svg = draw_loop(circuit, judge(circuit, drop_test(80, charge_cable=0.30, mount=0.008), LimitProfileName.COMMON))
+    svg = drawn(circuit, drop_run(circuit, 80, charge_cable=0.30, mount=0.008))
     assert "300 mV FAIL" in svg and "8 mV pass" in svg
     assert re.search(r"\(\d+ mV\)", svg)  # what was not read stands in brackets
 
@@ -50,7 +55,7 @@ def test_readings_and_verdicts_stand_at_their_branch() -> None:
 def test_a_label_cannot_break_out_of_the_drawing() -> None:
     document = with_branch(build_layout("front_battery", 12).model_dump(mode="json"), "mount", label='<a href="x">&')
     circuit = Circuit.model_validate(document)
-    svg = draw_loop(circuit, judge(circuit, None, LimitProfileName.COMMON))
+    svg = drawn(circuit)
     assert "<a href" not in svg and "&lt;a href" in svg
     ElementTree.fromstring(svg)
 
@@ -59,21 +64,19 @@ def with_proposal() -> Bundle:
     document = bundle_document()
     found = read_bundle(as_bytes(document))
     made = propose(found.circuits[0].document, SizingTarget(target_current_a=140))
-    document["circuits"].append(
-        {
-            "id": 2, "role": "proposal", "revision": 1, "document": made.circuit.model_dump(mode="json"),
-            "proposal": {
-                "target": made.target.model_dump(mode="json"), "choices": [c.model_dump(mode="json") for c in made.choices],
-                "notes": list(made.notes),
-            },
-        }
-    )  # fmt: skip
+    document["circuits"].append({"id": 2, "role": "proposal", "revision": 1, "document": made.circuit.model_dump(mode="json")})
+    plan = {
+        "target": made.target.model_dump(mode="json"),
+        "choices": [c.model_dump(mode="json") for c in made.choices],
+        "notes": list(made.notes),
+    }
+    document["documents"] = [{"kind": "plan", "circuit_id": 2, "document": plan}]
     return read_bundle(as_bytes(document))
 
 
 def test_the_sheet_sets_the_proposal_beside_what_was_found() -> None:
     page = render_sheet(with_proposal(), "A Shop", NOW)
-    assert "Proposed for 140 A" in page
+    assert "Planned for 140 A" in page
     assert page.count("<svg") == 2
     assert "Smallest for 140 A" in page and "35 mm²" in page
     assert "Second opinion by the marine rule" in page
@@ -81,9 +84,7 @@ def test_the_sheet_sets_the_proposal_beside_what_was_found() -> None:
 
 def test_the_sheet_names_probes_instruments_and_who_measured() -> None:
     document = bundle_document()
-    test = document["tests"][0]["test"]
-    test["measured_by"] = "Hand Invented"
-    test["readings"][0] |= {"red_node": "stud", "black_node": "fuse_in"}
+    document["runs"][0]["run"]["measured_by"] = "Hand Invented"
     page = render_sheet(read_bundle(as_bytes(document)), "A Shop", NOW)
     for words in (
         "Stud → Fuse stud",
@@ -97,8 +98,8 @@ def test_the_sheet_names_probes_instruments_and_who_measured() -> None:
 
 
 def test_the_sheet_of_an_unmeasured_job_says_so() -> None:
-    page = render_sheet(read_bundle(as_bytes(bundle_document(tests=[]))), "A Shop", NOW)
-    assert "None measured yet" in page and "No drop test yet" in page
+    page = render_sheet(read_bundle(as_bytes(bundle_document(runs=[]))), "A Shop", NOW)
+    assert "None taken yet" in page and "Nothing measured yet" in page
 
 
 def test_the_job_number_cannot_break_out_of_the_style() -> None:
@@ -110,5 +111,6 @@ def test_the_job_number_cannot_break_out_of_the_style() -> None:
 
 def test_contradicting_readings_are_on_the_sheet() -> None:
     document = bundle_document()
-    document["tests"][0]["test"] = drop_test(100, feed=0.121, fuse=0.053, feed_drop=0.3).model_dump(mode="json")
+    run = drop_run(simple_circuit(), 100, feed=0.121, fuse=0.053, feed_v=0.3)
+    document["runs"][0]["run"] = run.model_dump(mode="json")
     assert "A probe was wrong" in render_sheet(read_bundle(as_bytes(document)), "A Shop", NOW)

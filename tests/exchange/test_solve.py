@@ -21,7 +21,7 @@ EXAMPLE = ROOT / "docs" / "formats" / "example.mavrik.json"
 def test_every_layout_goes_out_and_in_and_is_solved(layout: object, tmp_path: Path) -> None:
     document = bundle_document()
     document["circuits"] = [{"id": 1, "role": "as_found", "revision": 1, "document": layout.build(12).model_dump(mode="json")}]  # type: ignore[attr-defined]
-    document["tests"] = []
+    document["runs"] = []
     bundle = read_bundle(as_bytes(document))
     assert read_bundle(write_bundle(bundle)) == bundle
     made = json.loads(solve_bundle(bundle, State()).model_dump_json())
@@ -54,7 +54,7 @@ def test_solve_prints_json_and_writes_a_netlist(tmp_path: Path) -> None:
     ("text", "words"),
     [
         ("{", "not JSON"),
-        ("[]", "cannot be measured"),
+        ("[]", "cannot be taken"),
         ('{"engine_rpm": -5}', "engine_rpm"),
         ('{"engine_rpm": 1e400}', "engine_rpm"),
         ('{"speed": 5}', "speed"),

@@ -29,7 +29,7 @@ def bench() -> Iterator[dict[str, MeterServer]]:
 
 
 def say(server: MeterServer, words: str) -> str:
-    """What the hands do, or what a terminal would point."""
+    """What the hands do, or what a terminal would ask."""
     with socket.create_connection(server.server_address, timeout=3) as link:
         link.sendall(words.encode() + b"\n")
         link.settimeout(0.5)
@@ -89,9 +89,9 @@ def test_a_link_that_goes_away_is_said_at_once(bench: dict[str, MeterServer]) ->
 
 
 def test_nobody_there() -> None:
-    with socket.socket() as measured:
-        measured.bind(("127.0.0.1", 0))
-        port = measured.getsockname()[1]
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        port = taken.getsockname()[1]
     with pytest.raises(LinkError, match=r"does not answer|is lost"):
         connect("voltmeter", f"127.0.0.1:{port}").read()
 
@@ -282,8 +282,8 @@ BLOCKS = {
     "of no length": (b"#0abcd\n", "block of known length"),
     "half a sample": (b"#16abcdef\n", "whole number of samples"),
     "no length in digits": (b"#2x4abcd\n", "whole number of samples"),
-    "empty": (b"#10\n", "are measured"),
-    "endless": (b"#9400000000", "are measured"),
+    "empty": (b"#10\n", "are taken"),
+    "endless": (b"#9400000000", "are taken"),
     "less than it said": (b"#3400abcd", "is lost"),
 }
 

@@ -101,9 +101,7 @@ def test_a_taken_port_is_one_clear_line(place: Place) -> None:
         port = holder.getsockname()[1]
         done = place.run("demo", "--port", str(port))
     assert done.returncode == 1
-    assert (
-        done.stderr.strip().splitlines()[-1] == f"mavrik: Port {port} is measured by another program. Choose another with --port."
-    )
+    assert done.stderr.strip().splitlines()[-1] == f"mavrik: Port {port} is taken by another program. Choose another with --port."
     place.run("stop")
 
 
@@ -142,7 +140,7 @@ def test_an_unknown_word_lists_the_commands(place: Place) -> None:
 
 def test_assess_goes_through_the_one_command(place: Place) -> None:
     done = place.run("assess", "docs/formats/example.mavrik.json")
-    assert json.loads(done.stdout)["assessment"]["headline"]["verdict"] == "fail"
+    assert json.loads(done.stdout)["findings"]["headline"]["verdict"] == "fail"
     assert place.run("assess", "README.md").returncode == 2
 
 

@@ -37,7 +37,7 @@ def command(*words: str) -> list[str]:
 ENVIRONMENT = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
 
 
-def point(port: int, *words: str) -> list[str]:
+def ask(port: int, *words: str) -> list[str]:
     with socket.create_connection(("127.0.0.1", port), timeout=5) as link:
         lines = link.makefile("rw", newline="\n")
         answers = []
@@ -66,15 +66,14 @@ def running() -> Iterator[int]:
 
 
 def test_a_vehicle_with_a_dead_cell_reads_like_one(running: int) -> None:
-    who, volts = point(running, "*IDN?", "MEAS:VOLT:DC?")
+    who, volts = ask(running, "*IDN?", "MEAS:VOLT:DC?")
     assert "multimeter" in who and 9.5 < float(volts) < 11
-    amps = point(running + 1, "SIM:STAT full_output", "SIM:ELEM alternator", "MEAS:CURR:DC?")
+    amps = ask(running + 1, "SIM:STAT full_output", "SIM:ELEM alternator", "MEAS:CURR:DC?")
     assert float(amps[0]) > 40
 
 
 @pytest.mark.parametrize(
-    ("words", "said"),
-    [(("--vehicle", "tank"), "no vehicle"), (("--fault", "gremlin:x"), "no fault"), (("--port", "1"), "measured")],
+    ("words", "said"), [(("--vehicle", "tank"), "no vehicle"), (("--fault", "gremlin:x"), "no fault"), (("--port", "1"), "taken")]
 )
 def test_what_it_cannot_do_is_one_line(words: tuple[str, ...], said: str) -> None:
     if words[0] == "--port" and os.geteuid() == 0:

@@ -1,29 +1,18 @@
-"""The diagnosis' arithmetic beside scipy, and its predictions beside the solver's own answers."""
+"""The inference's arithmetic beside scipy, and its predictions beside the solver's own answers."""
 
 from __future__ import annotations
 
 import numpy as np
 import pytest
-from scipy.special import softmax
-from scipy.stats import entropy, norm
+from scipy.stats import norm
 
-from mavrik.core.findings.diagnosis import BenchModel, Change, Hypothesis, What, hypotheses
-from mavrik.core.findings.diagnosis.rank import _entropy, _share, log_likelihood, scatter_of
+from mavrik.core.findings.bench_model import BenchModel, planned
+from mavrik.core.findings.hypotheses import Change, Hypothesis, What, hypotheses
+from mavrik.core.findings.likelihood import log_likelihood, scatter_of
+from mavrik.core.measuring.readings import Measured
 from mavrik.core.operating import Engine, solve_circuit
-from mavrik.core.procedures import PROCEDURES, BenchState, Measured, Unit, ohmic, procedure, state_of
+from mavrik.core.procedures import PROCEDURES, BenchState, ohmic, procedure, state_of
 from mavrik.standin.vehicle import VEHICLES
-
-
-def test_shares_are_the_softmax_of_the_weights() -> None:
-    weights = np.random.default_rng(1).normal(0, 40, 300)
-    assert _share(weights) == pytest.approx(softmax(weights), rel=1e-12)
-    assert _share(np.array([-900.0, -901.0])).sum() == pytest.approx(1)
-
-
-def test_entropy_is_shannons_in_bits() -> None:
-    rows = np.random.default_rng(2).dirichlet(np.ones(9), 20)
-    assert _entropy(rows) == pytest.approx(entropy(rows, base=2, axis=1))
-    assert _entropy(np.array([1.0, 0.0, 0.0])) == 0
 
 
 def test_one_reading_has_the_density_of_a_normal_with_slips() -> None:
@@ -32,7 +21,7 @@ def test_one_reading_has_the_density_of_a_normal_with_slips() -> None:
     predicted = np.array([[70.0], [40.0], [10.0]])
     sigma = np.hypot(scatter_of(point, predicted[:, 0], 70.0), 1.5)
     by_scipy = np.log(0.98 * norm.pdf(38.0, predicted[:, 0], sigma) + 0.02 / 300)
-    assert log_likelihood([point], predicted, {point.id: Measured(38.0, 3.0)})[:, 0] == pytest.approx(by_scipy)
+    assert log_likelihood([point], predicted, [Measured(38.0, 3.0)])[:, 0] == pytest.approx(by_scipy)
 
 
 @pytest.mark.parametrize("name", list(VEHICLES))
@@ -43,7 +32,7 @@ def test_a_sound_prediction_is_the_solvers_answer(name: str, state: BenchState) 
     points = [a for p in PROCEDURES for a in p.points(VEHICLES[name]) if a.state is state and a.red and not a.indicator]
     if not points:
         return
-    seen = BenchModel(VEHICLES[name]).predict(points, hypotheses(VEHICLES[name])[:1])[0]
+    seen = BenchModel(VEHICLES[name]).predict(planned(points), hypotheses(VEHICLES[name])[:1])[0]
     point = solve_circuit(car, state_of(state, car))
     volts = [point.node_voltages_v[a.red] - point.node_voltages_v[a.black] for a in points]
     assert seen.tolist() == pytest.approx(volts, abs=2e-4)
@@ -55,9 +44,9 @@ def test_a_resistance_put_in_is_the_document_with_a_worse_part() -> None:
     worse = car.model_copy(
         update={"branches": tuple(b.model_copy(update={"resistance_mohm": 6.1}) if b.id == "mount" else b for b in car.branches)}
     )
-    points = [a for a in procedure("charging_drops").points(car) if a.unit is Unit.VOLT]
-    changed = BenchModel(car).predict(points, [Hypothesis(("x",), 1.0, (Change(What.MORE_OHM, "mount", 0.006),))])[0]
-    documented = BenchModel(worse).predict(points, [Hypothesis(("x",), 1.0)])[0]
+    points = [a for a in procedure("charging_drops").points(car) if a.quantity == "voltage_drop"]
+    changed = BenchModel(car).predict(planned(points), [Hypothesis(("x",), 1.0, (Change(What.MORE_OHM, "mount", 0.006),))])[0]
+    documented = BenchModel(worse).predict(planned(points), [Hypothesis(("x",), 1.0)])[0]
     assert changed == pytest.approx(documented, abs=1e-6)
 
 
@@ -67,9 +56,11 @@ def test_a_worn_unit_is_the_document_with_a_fault_inside() -> None:
     points = list(procedure("full_output").points(car))
     for kind in ("phase_lost", "belt_slips", "diode_open"):
         unit = car.alternator.model_copy(update={"fault": kind})
-        documented = BenchModel(car.model_copy(update={"alternators": (unit,)})).predict(points, [Hypothesis(("x",), 1.0)])[0]
+        documented = BenchModel(car.model_copy(update={"alternators": (unit,)})).predict(
+            planned(points), [Hypothesis(("x",), 1.0)]
+        )[0]
         suspect = next(h for h in hypotheses(car) if h.causes == (f"{kind}:alternator",))
-        assert BenchModel(car).predict(points, [suspect])[0] == pytest.approx(documented, abs=1e-6)
+        assert BenchModel(car).predict(planned(points), [suspect])[0] == pytest.approx(documented, abs=1e-6)
 
 
 def test_a_drain_takes_what_it_says() -> None:
@@ -77,7 +68,7 @@ def test_a_drain_takes_what_it_says() -> None:
     car = VEHICLES["front"]
     point = procedure("drain").points(car)
     drains = [h for h in hypotheses(car) if h.causes == ("drain:battery",)]
-    seen = BenchModel(car).predict(point, drains)[:, 0]
+    seen = BenchModel(car).predict(planned(point), drains)[:, 0]
     assert seen == pytest.approx([h.changes[0].amount + 0.02 for h in drains], rel=0.02)
 
 

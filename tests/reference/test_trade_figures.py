@@ -6,12 +6,12 @@ import pytest
 
 from mavrik.core.catalogue.conductor import cable_resistance, circular_mils_for_drop, parse_size
 from mavrik.core.circuit import Circuit
-from mavrik.core.findings.assessment import BranchVerdict, assess
+from mavrik.core.findings import BranchVerdict
 from mavrik.core.measuring.limits import LimitProfileName, Scope, limit_for
 from mavrik.core.planning.sizing import SizingTarget, propose
 from mavrik.core.protection.parts import Severity
 from mavrik.core.thermal.ampacity import Place, ampacity
-from tests.build import drop_test, simple_circuit, simple_document, with_branch
+from tests.build import branch_of, drop_run, judged, simple_circuit, simple_document, with_branch
 
 CIRCULAR_MIL_MM2 = 0.0254**2 * 3.141592653589793 / 4
 
@@ -37,9 +37,9 @@ def test_a_bigger_unit_needs_a_bigger_cable(size: str, link_a: float, unit_a: fl
     document = with_branch(with_branch(simple_document(), "feed", size=size), "home", size=size)
     document = with_branch(document, "fuse", rating_a=link_a)
     document["alternators"][0]["rated_a"] = unit_a
-    found = assess(Circuit.model_validate(document))
+    found = judged(Circuit.model_validate(document))
     assert found.branches[0].ampacity is not None and found.branches[0].ampacity.ok is carries
-    small = [f for f in found.findings if f.code == "cable_too_small"]
+    small = [f for f in found.parts if f.code == "cable_too_small"]
     assert bool(small) is not carries
     assert all(f.severity is Severity.DANGER for f in small)
 
@@ -48,7 +48,7 @@ def test_the_fuse_stays_below_its_cable_even_where_the_trade_goes_above() -> Non
     """The field fits 250 A on 2 AWG; ABYC E-11 gives that cable 210 A at most. Our choice is the rule: below the cable."""
     document = with_branch(with_branch(simple_document(), "feed", size="2 AWG"), "fuse", rating_a=250)
     document["alternators"][0]["rated_a"] = 170
-    fuse = assess(Circuit.model_validate(document)).branches[1].fuse
+    fuse = judged(Circuit.model_validate(document)).branches[1].fuse
     assert fuse is not None and fuse.above_load and not fuse.below_cable
     assert fuse.cable_a == 210
 
@@ -70,7 +70,7 @@ def test_the_limits_are_the_trades(profile: LimitProfileName, scope: Scope, volt
 def test_a_new_lead_for_the_old_one_saves_four_fifths_of_the_power() -> None:
     """Common practice: a lead that read 0.55 V and its replacement that read 0.11 V at the same current: 80 % less lost."""
     circuit = simple_circuit()
-    old, new = (assess(circuit, drop_test(100, feed=v)).branches[0].heat_w for v in (0.55, 0.11))
+    old, new = (branch_of(judged(circuit, drop_run(circuit, 100, feed=v)), "feed").heat_w for v in (0.55, 0.11))
     assert old is not None and new is not None
     assert (old, new) == (pytest.approx(55), pytest.approx(11))
     assert 1 - new / old == pytest.approx(0.8)
@@ -114,7 +114,7 @@ def test_an_engine_space_takes_fifteen_percent_by_abyc_e11() -> None:
 
 
 def test_a_meter_across_a_lead_reads_nothing_until_current_flows() -> None:
-    """Common practice, and Ohm's law: a drop of nothing at current is either a perfect lead or no current in it."""
-    found = assess(simple_circuit(), drop_test(100, feed=0.0)).branches[0]
-    assert found.verdict is BranchVerdict.PASS
-    assert found.measured_resistance_ohm == 0 and found.excess_resistance_ohm is not None and found.excess_resistance_ohm < 0
+    """Common practice, and Ohm's law: no lead loses nothing at 100 A; the probes did not touch, or no current was in it."""
+    circuit = simple_circuit()
+    found = branch_of(judged(circuit, drop_run(circuit, 100, feed=0.0)), "feed")
+    assert found.verdict is BranchVerdict.CHECK_PROBES and found.excess_ohm is None

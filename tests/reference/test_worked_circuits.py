@@ -6,10 +6,9 @@ import pytest
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
-from mavrik.core.findings.assessment import assess
 from mavrik.core.network import CurrentSource, EmfSource, Resistor, solve_network
 from mavrik.core.operating.prediction import Prediction, at_output, predict
-from tests.build import drop_test, simple_circuit
+from tests.build import branch_of, drop_run, judged, simple_circuit
 
 LUGS = 0.1e-3
 """Two lugs of 0.05 mohm."""
@@ -102,7 +101,7 @@ def test_power_saved_goes_with_the_drop() -> None:
     """Common practice, no source: an old lead read 0.55 V, its replacement 0.11 V: 80 % less power lost at one current."""
     heats = []
     for drop in (0.55, 0.11):
-        said = assess(simple_circuit(), drop_test(150, home=drop))
-        heats.append(next(b.heat_w for b in said.branches if b.branch_id == "home"))
+        circuit = simple_circuit()
+        heats.append(branch_of(judged(circuit, drop_run(circuit, 150, home=drop)), "home").heat_w)
     assert heats[0] == pytest.approx(82.5)
     assert 1 - heats[1] / heats[0] == pytest.approx(0.80)  # type: ignore[operator]

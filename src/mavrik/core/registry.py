@@ -28,7 +28,7 @@ def parts_of(package: str, kind: type[Part], order: Callable[[Part], object]) ->
     Raises ValueError where two modules define equal places in the order: neither would know its own.
 
     >>> from mavrik.core.procedures.base import Procedure
-    >>> parts_of("mavrik.core.procedures", Procedure, lambda p: p.order)[0].name
+    >>> parts_of("mavrik.core.procedures.bench", Procedure, lambda p: p.order)[0].name
     'visual'
     """
     found: dict[int, Part] = {}

@@ -12,6 +12,9 @@ from mavrik.domain.job import CircuitRole
 from mavrik.exchange.bundle import Bundle
 
 
+DEEPEST = 5
+
+
 class FindingsFile(Document):
     """What `mavrik assess` prints."""
 
@@ -49,3 +52,36 @@ def findings_of_bundle(bundle: Bundle, role: CircuitRole = CircuitRole.AS_FOUND)
 def findings_schema() -> dict[str, Any]:
     """JSON Schema (2020-12) of what `mavrik assess` prints."""
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **FindingsFile.model_json_schema(mode="serialization")}
+
+
+def fields_in_words() -> str:
+    """Every field of the output with what it means, indented as it is nested, from the schema itself.
+
+    >>> fields_in_words().splitlines()[0]
+    '  format'
+    """
+    schema = findings_schema()
+    lines: list[str] = []
+
+    def nested(of: dict[str, Any]) -> tuple[str, dict[str, Any] | None]:
+        """What a field's own fields are, and whether there are several."""
+        many = ""
+        if "items" in of:
+            of, many = of["items"], "[]"
+        for one in of.get("anyOf", (of,)):
+            name = one.get("$ref", "").rpartition("/")[2]
+            if name and "properties" in schema["$defs"][name]:
+                return many, schema["$defs"][name]
+        return many, None
+
+    def walk(of: dict[str, Any], depth: int) -> None:
+        for name, field in of.get("properties", {}).items():
+            many, inner = nested(field)
+            head = f"{'  ' * depth}{name}{many}"
+            words = field.get("description", "")
+            lines.append(f"{head:<34}{words}".rstrip())
+            if inner is not None and depth < DEEPEST:
+                walk(inner, depth + 1)
+
+    walk(schema, 1)
+    return "\n".join(lines)

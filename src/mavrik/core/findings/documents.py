@@ -207,6 +207,7 @@ class TestFinding:
     skipped: str
     measured_by: str
     measured_at: datetime | None
+    meters: Annotated[tuple[str, ...], Field(description="Labels of the meters that read it")]
     overdue: Annotated[tuple[str, ...], Field(description="Meters whose calibration was overdue that day")]
     readings: Annotated[tuple[Reading, ...], Field(description="As they stand now, in the order of the procedure")]
     judgements: tuple[Judgement, ...]

@@ -136,6 +136,7 @@ def _test(
         skipped=last.skipped,
         measured_by=last.measured_by,
         measured_at=last.measured_at,
+        meters=tuple(dict.fromkeys(m.label for run in own for r in run.readings for m in run.instruments if m.id == r.instrument)),
         overdue=overdue_meters(last),
         readings=tuple(latest[i] for i in order if i in latest),
         judgements=tuple(judgements),
