@@ -5,15 +5,15 @@ from __future__ import annotations
 import statistics
 import time
 
+from mavrik.core.drawing.judged import judge
+from mavrik.core.findings.assessment import assess
+from mavrik.core.measuring.measurement import DropTest, Quantity, Reading
 from tests.build import CLAMP, METER, simple_document
 
 from bench.report import Figure
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
-from mavrik.core.drawing.judged import judge
-from mavrik.core.findings.assessment import assess
 from mavrik.core.measuring.limits import LimitProfileName
-from mavrik.core.measuring.measurement import DropTest, Quantity, Reading
 from mavrik.core.planning.sizing import SizingTarget, propose
 
 RUNS = 200

@@ -8,12 +8,12 @@ from collections import Counter, defaultdict
 from pathlib import Path
 
 import numpy as np
+from mavrik.core.findings.diagnosis import diagnose
 
 from bench.report import Figure
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.additions import add_to
 from mavrik.core.circuit.layouts import build_layout
-from mavrik.core.findings.diagnosis import diagnose
 from mavrik.core.procedures import PROCEDURES, Measured, procedure
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults, with_starter
 

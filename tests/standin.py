@@ -67,7 +67,7 @@ def read_by_meters(
     typed, found = vehicle.read(procedure), {}
     with socket.create_connection(servers["multimeter"].server_address, timeout=5) as hand:
         for point in procedure.points(vehicle.circuit):
-            if point.own_rule or point.id not in typed:
+            if point.id not in typed:
                 continue
             if point.meter not in CONNECTED:
                 found[point.id] = typed[point.id].value

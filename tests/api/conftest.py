@@ -114,3 +114,33 @@ def job(tech: Caller) -> dict[str, Any]:
     assert saved.status_code == 200, saved.text
     job: dict[str, Any] = tech.get(f"/api/jobs/{made['id']}").json  # type: ignore[assignment]
     return job
+
+
+def run_body(procedure: str, values: dict[str, float], **more: Any) -> dict[str, Any]:
+    """A run as a browser sends it."""
+    return {"procedure": procedure, "readings": [{"point": a, "value": v} for a, v in values.items()], **more}
+
+
+def drops(output_a: float = 100.0, alternator: str = "alt", **values: float) -> dict[str, Any]:
+    """A charging-drop test as a browser sends it: drops by branch id, read with the register's meter and clamp."""
+    named = {f"charge_a:{alternator}": output_a}
+    for name, value in values.items():
+        named[name if name in ("feed_v", "return_v", "stud_v", "battery_v") else f"drop_v:{name}"] = value
+    body = run_body("charging_drops", named, engine_rpm=2000, engine_space_c=20, ambient_c=20)
+    for reading in body["readings"]:
+        reading["instrument"] = "clamp" if reading["point"].startswith("charge_a:") else "dmm"
+    return body
+
+
+def keep(caller: Caller, job: dict[str, Any], run: dict[str, Any], circuit_id: int | None = None) -> TestResponse:
+    """Keep a run on the job's latest circuit."""
+    circuit = circuit_id if circuit_id is not None else job["circuits"][-1]["id"]
+    return caller.post(f"/api/jobs/{job['id']}/runs", {"circuit_id": circuit, "run": run})
+
+
+def findings(caller: Caller, job: dict[str, Any]) -> dict[str, Any]:
+    """What is found of a job."""
+    answer = caller.get(f"/api/jobs/{job['id']}/findings")
+    assert answer.status_code == 200, answer.text
+    found: dict[str, Any] = answer.json["findings"]  # type: ignore[index]
+    return found

@@ -10,7 +10,7 @@ from mavrik.web.access import PUBLIC
 from tests.api.conftest import PASSWORD, Caller, job_body
 
 OPEN_ENDPOINTS = {
-    "api.health", "api.get_session", "api.post_session", "api.get_bundle_schema", "pages.assets", "pages.sheet_assets", "pages.page",
+    "session.health", "session.get_session", "session.post_session", "files.get_bundle_schema", "pages.assets", "pages.sheet_assets", "pages.page",
 }  # fmt: skip
 
 

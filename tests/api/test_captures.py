@@ -86,7 +86,7 @@ def test_a_capture_may_be_larger_than_any_other_body(tech: Caller, job: int) -> 
     raw = table(np.tile(cranked(1000.0), 70), 1e-3)
     assert len(raw) > 5_500_000
     assert load(tech, job, raw)["state"] == "ready"
-    assert tech.post("/api/assess", raw=raw).status_code == 413
+    assert tech.post("/api/solve", raw=raw).status_code == 413
 
 
 def test_a_cranking_capture_says_how_far_the_battery_fell(tech: Caller, job: int) -> None:
@@ -116,7 +116,7 @@ def test_a_file_that_is_no_capture_says_why_and_harms_nothing(tech: Caller, job:
 
 
 def test_deleting_a_capture_while_it_is_read_stops_the_reading(tech: Caller, job: int, database_url: str, tmp_path: Path) -> None:
-    """The reader points at every block whether it is still wanted; the file is gone afterwards."""
+    """The reader asks at every block whether it is still wanted; the file is gone afterwards."""
     database = Database(database_url)
     path = tmp_path / "held.csv"
     path.write_bytes(table(np.full(3_000_000, 14.2), 1e-5))
@@ -173,9 +173,9 @@ def test_a_capture_goes_with_the_job_and_onto_the_sheet(tech: Caller, job: int) 
     assert "Captured waveforms" in sheet and "24,000 samples" in sheet and "start&lt;b&gt;.csv" in sheet and "9.40 V" in sheet
     there, carried = import_of(tech, bundle)
     assert (carried["samples"], carried["state"], carried["made_by"]) == (found["samples"], "ready", "Tech")
-    for point in ("view?points=300", "cranking", "view?from_s=1&to_s=1.01&points=300"):
-        here = tech.get(f"/api/jobs/{job}/captures/{found['id']}/{point}").json
-        assert tech.get(f"/api/jobs/{there}/captures/{carried['id']}/{point}").json == here
+    for ask in ("view?points=300", "cranking", "view?from_s=1&to_s=1.01&points=300"):
+        here = tech.get(f"/api/jobs/{job}/captures/{found['id']}/{ask}").json
+        assert tech.get(f"/api/jobs/{there}/captures/{carried['id']}/{ask}").json == here
 
 
 def test_a_capture_too_large_to_travel_goes_as_its_picture(tech: Caller, job: int, monkeypatch: pytest.MonkeyPatch) -> None:

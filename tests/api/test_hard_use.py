@@ -12,8 +12,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
-from tests.api.conftest import PASSWORD, Caller, _signed_in, job_body
-from tests.api.test_jobs import as_found, readings
+from tests.api.conftest import PASSWORD, Caller, _signed_in, drops, findings, job_body, keep
+from tests.api.test_jobs import as_found
 from tests.build import simple_document, with_branch
 
 JUNK = (
@@ -40,11 +40,11 @@ def places(value: Any) -> list[tuple[Any, Any]]:
 
 @given(data=st.data())
 @QUIET
-def test_an_assess_request_with_one_value_replaced_is_answered_or_refused(reader: Caller, data: st.DataObject) -> None:
-    body = deepcopy({"circuit": simple_document(), "test": readings(feed=0.12, home=0.06), "limit_profile": "common"})
+def test_a_draft_with_one_value_replaced_is_judged_or_refused(reader: Caller, job: dict[str, Any], data: st.DataObject) -> None:
+    body = deepcopy({"circuit": simple_document(), "run": drops(feed=0.12, home=0.06), "details": None})
     holder, key = data.draw(st.sampled_from(places(body)))
     holder[key] = data.draw(JUNK)
-    answer = reader.post("/api/assess", body)
+    answer = reader.post(f"/api/jobs/{job['id']}/findings/draft", body)
     assert answer.status_code in (200, 422), answer.text
     if answer.status_code == 422:
         problem = answer.json
@@ -62,7 +62,7 @@ def test_a_job_with_one_value_replaced_is_taken_or_refused(tech: Caller, data: s
 
 @pytest.mark.parametrize("raw", [b"", b"{", b"null", b"[]", b'"x"', b"\xff", b'{"circuit": 1e999}', b'{"circuit": NaN}'])
 def test_a_body_that_is_no_request_is_refused(tech: Caller, raw: bytes) -> None:
-    for method, path in (("POST", "/api/assess"), ("POST", "/api/jobs"), ("PUT", "/api/jobs/1/circuit")):
+    for method, path in (("POST", "/api/solve"), ("POST", "/api/jobs"), ("PUT", "/api/jobs/1/circuit")):
         answer = tech.send(method, path, raw=raw)
         assert answer.status_code in (400, 415, 422), (path, answer.status_code)
         assert answer.mimetype == "application/problem+json"
@@ -136,14 +136,14 @@ def test_every_layout_walks_the_whole_path(tech: Caller, layout: Any, volts: int
     assert document and document == build_layout(layout.name, volts).model_dump(mode="json")
     saved = tech.put(f"{path}/circuit", {"document": document, "lock": None}).json
     assert saved
-    judged = tech.get(f"{path}/judged").json
-    assert judged and judged["assessment"]["headline"]["verdict"] == "not_measured"
-    drops = {b["branch_id"]: b["predicted_drop_v"] for b in judged["assessment"]["branches"]}
-    test = readings(**drops) | {"output_current_a": 90}
-    assert tech.post(f"{path}/tests", {"circuit_id": saved["id"], "test": test}).status_code == 201
-    assert tech.post(f"{path}/proposal", {"target_current_a": 100}).status_code == 201
+    said = findings(tech, made)
+    assert said["headline"]["verdict"] == "not_measured"
+    values = {b["branch_id"]: b["predicted_drop_v"] for b in said["branches"]}
+    body = drops(said["output_current_a"], document["alternators"][0]["id"], **values) | {"engine_space_c": 40}
+    assert keep(tech, made, body, saved["id"]).status_code == 201
+    assert tech.post(f"{path}/plan", {"target_current_a": 100}).status_code == 201
     page = tech.get(f"{path}/sheet").text
-    assert f"{volts} V, negative earth" in page and "Proposed for 100 A" in page
+    assert f"{volts} V, negative earth" in page and "Planned for 100 A" in page
     out = json.loads(tech.get(f"{path}/bundle").data)
     assert [c["role"] for c in out["circuits"]] == ["as_found", "proposal"]
 
@@ -151,33 +151,44 @@ def test_every_layout_walks_the_whole_path(tech: Caller, layout: Any, volts: int
 def test_a_kept_proposal_never_replaces_the_one_before(tech: Caller, job: dict[str, Any]) -> None:
     path = f"/api/jobs/{job['id']}"
     for amperes in (110, 130):
-        assert tech.post(f"{path}/proposal", {"target_current_a": amperes}).status_code == 201
-    kept = [c for c in tech.get(path).json["circuits"] if c["role"] == "proposal"]  # type: ignore[index]
-    assert [(c["revision"], c["proposal"]["target"]["target_current_a"]) for c in kept] == [(1, 110), (2, 130)]
+        assert tech.post(f"{path}/plan", {"target_current_a": amperes}).status_code == 201
+    after: Any = tech.get(path).json
+    assert [c["revision"] for c in after["circuits"] if c["role"] == "proposal"] == [1, 2]
+    assert [(d["revision"], d["document"]["target"]["target_current_a"]) for d in after["documents"]] == [(1, 110), (2, 130)]
     assert tech.get(f"{path}/comparison").json["current_a"] == 130  # type: ignore[index]
     # What was found is as it was.
     assert as_found(tech.get(path).json) == as_found(job)  # type: ignore[arg-type]
 
 
-def test_a_test_belongs_to_the_job_it_was_made_on(tech: Caller, job: dict[str, Any]) -> None:
-    other_job = tech.post("/api/jobs", job_body()).json
-    assert other_job
+def test_a_run_belongs_to_the_job_it_was_made_on(tech: Caller, job: dict[str, Any]) -> None:
+    other_job: Any = tech.post("/api/jobs", job_body()).json
     circuit = as_found(job)["id"]
-    assert tech.post(f"/api/jobs/{other_job['id']}/tests", {"circuit_id": circuit, "test": readings(feed=0.1)}).status_code == 404
-    kept = tech.post(f"/api/jobs/{job['id']}/tests", {"circuit_id": circuit, "test": readings(feed=0.1)}).json
+    assert keep(tech, other_job, drops(feed=0.1), circuit).status_code == 404
+    kept: Any = keep(tech, job, drops(feed=0.1)).json
     assert kept
-    body = {"circuit_id": circuit, "test": readings(feed=0.2), "lock": kept["lock"]}
-    assert tech.put(f"/api/jobs/{other_job['id']}/tests/{kept['id']}", body).status_code in (404, 422)
+    assert tech.put(f"/api/jobs/{other_job['id']}/circuit", {"document": simple_document(), "lock": None}).status_code == 200
+    mine: Any = tech.get(f"/api/jobs/{other_job['id']}").json
+    assert keep(tech, mine, drops(feed=0.2) | {"supersedes": kept["id"]}).status_code == 404
 
 
-def test_the_same_instrument_keeps_the_accuracy_of_its_day(tech: Caller, job: dict[str, Any]) -> None:
+def test_the_same_instrument_keeps_the_accuracy_of_its_day(tech: Caller, boss: Caller, job: dict[str, Any]) -> None:
     path = f"/api/jobs/{job['id']}"
-    tech.post(f"{path}/tests", {"circuit_id": as_found(job)["id"], "test": readings(home=0.06)})
-    meter = tech.get(path).json["tests"][0]["test"]["voltmeter"]  # type: ignore[index]
-    if tech.post("/api/instruments", meter).status_code == 201:
-        body = {"instrument": {**meter, "percent_of_reading": 9}, "lock": 1}
-        assert tech.put(f"/api/instruments/{meter['id']}", body).status_code == 200
-    assert tech.get(path).json["tests"][0]["test"]["voltmeter"] == meter  # type: ignore[index]
+    meter = {
+        "id": "dated",
+        "label": "Dated",
+        "kind": "voltmeter",
+        "percent_of_reading": 0.5,
+        "digits": 2,
+        "resolution": 0.001,
+        "calibration_due": None,
+    }
+    assert tech.post("/api/instruments", meter).status_code == 201
+    body = drops(home=0.06)
+    body["readings"][1]["instrument"] = "dated"
+    before: Any = keep(tech, job, body).json
+    assert tech.put("/api/instruments/dated", {"instrument": {**meter, "percent_of_reading": 9}, "lock": 1}).status_code == 200
+    after: Any = tech.get(path).json["runs"][0]  # type: ignore[index]
+    assert after["run"] == before["run"] and meter in after["run"]["instruments"]
 
 
 def test_a_password_is_never_answered(boss: Caller) -> None:
@@ -190,7 +201,7 @@ def test_a_password_is_never_answered(boss: Caller) -> None:
 
 def test_the_description_of_the_api_is_that_of_the_server(app: Any) -> None:
     described = {(path, method) for path, item in app.api_doc["paths"].items() for method in item}
-    assert ("/api/assess", "post") in described
+    assert ("/api/jobs/{job_id}/findings", "get") in described
     for rule in app.url_map.iter_rules():
         if rule.rule.startswith("/api/"):
             path = rule.rule.replace("<int:", "{").replace("<string:", "{").replace(">", "}")

@@ -36,11 +36,11 @@ def test_an_instrument_is_added_and_says_what_it_is_good_for(tech: Caller) -> No
 
 
 def test_an_id_that_is_taken_is_refused_and_nothing_is_overwritten(tech: Caller) -> None:
-    tech.post("/api/instruments", meter("measured", label="First"))
-    answer = tech.post("/api/instruments", meter("measured", label="Second"))
+    tech.post("/api/instruments", meter("taken", label="First"))
+    answer = tech.post("/api/instruments", meter("taken", label="Second"))
     assert answer.status_code == 422
     assert answer.json["problems"][0]["field"] == "id"  # type: ignore[index]
-    assert register(tech)["measured"]["instrument"]["label"] == "First"
+    assert register(tech)["taken"]["instrument"]["label"] == "First"
 
 
 def test_the_second_editor_is_told_and_shown_what_is_kept(tech: Caller, other: Caller) -> None:

@@ -7,13 +7,8 @@ import pytest
 from sqlalchemy.exc import OperationalError
 
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
-from tests.api.conftest import Caller, job_body
-from tests.build import drop_test, simple_document, with_branch
-
-
-def readings(**values: float) -> dict[str, Any]:
-    body: dict[str, Any] = drop_test(100, **values).model_dump(mode="json")
-    return body
+from tests.api.conftest import Caller, drops, findings, job_body, keep
+from tests.build import simple_document, with_branch
 
 
 def as_found(job: dict[str, Any]) -> dict[str, Any]:
@@ -28,26 +23,26 @@ def test_from_complaint_to_sheet(tech: Caller) -> None:
     document = tech.get("/api/layouts/front_battery?system_voltage_v=12").json
     saved = tech.put(f"{path}/circuit", {"document": document, "lock": None}).json
     assert saved and saved["revision"] == 1
-    test = readings(charge_cable=0.12, charge_fuse=0.064, battery_lead=0.03, block_ground=0.21, mount=0.011)
-    kept = tech.post(f"{path}/tests", {"circuit_id": saved["id"], "test": test}).json
-    assert kept and kept["test"]["measured_by"] == "Tech"
-    judged = tech.get(f"{path}/judged").json
-    assert judged and judged["assessment"]["headline"]["branch_id"] == "block_ground"
-    preview = tech.post(f"{path}/proposal/preview", {"target_current_a": 150}).json
+    run = drops(100, "alternator", charge_cable=0.108, charge_fuse=0.064, battery_lead=0.022, block_ground=0.115, mount=0.010)
+    kept = keep(tech, made, run, saved["id"]).json
+    assert kept and kept["run"]["measured_by"] == "Tech"
+    assert findings(tech, made)["headline"]["element"] == "block_ground"
+    assert tech.get(f"{path}/plan/target").json["target_current_a"] > 90  # type: ignore[index]
+    preview = tech.post(f"{path}/plan/preview", {"target_current_a": 150}).json
     assert preview and {c["branch_id"] for c in preview["proposal"]["choices"]} >= {
         "charge_cable",
         "charge_fuse",
         "block_ground",
         "body_ground",
     }
-    assert tech.post(f"{path}/proposal", {"target_current_a": 150}).status_code == 201
+    assert tech.post(f"{path}/plan", {"target_current_a": 150}).status_code == 201
     job = tech.get(path).json
     assert job and [c["role"] for c in job["circuits"]] == ["as_found", "proposal"]
-    assert job["progress"]["next_stage"] == "sheet"
+    assert job["progress"]["next_stage"] in ("measure", "hand_over")
     assert [c["person"] for c in job["changes"]] == ["Tech"] * 4
     assert tech.get(f"{path}/comparison").json["current_a"] == 150  # type: ignore[index]
     page = tech.get(f"{path}/sheet")
-    assert "Proposed for 150 A" in page.text and "Test shop" in page.text
+    assert "Planned for 150 A" in page.text and "Test shop" in page.text
     assert tech.get(f"{path}/sheet.pdf").data.startswith(b"%PDF-")
 
 
@@ -107,9 +102,9 @@ def test_a_circuit_that_does_not_close_is_kept_and_what_it_cannot_do_is_said(tec
     document["branches"] = document["branches"][:2]
     answer = tech.put(f"/api/jobs/{job['id']}/circuit", {"document": document, "lock": as_found(job)["lock"]})
     assert answer.status_code == 200
-    said = tech.get(f"/api/jobs/{job['id']}/judged").json["assessment"]  # type: ignore[index]
+    said = findings(tech, job)
     assert "No way back from Battery -" in said["headline"]["text"]
-    assert any(f["code"] == "cannot_charge" for f in said["findings"])
+    assert any(f["code"] == "cannot_charge" for f in said["parts"])
     assert tech.get(f"/api/jobs/{job['id']}/sheet.pdf").status_code == 200
     assert tech.get("/api/jobs").status_code == 200
 
@@ -139,51 +134,69 @@ def test_particulars_conflict_too(tech: Caller, other: Caller, job: dict[str, An
 
 def test_a_measured_circuit_is_never_changed(tech: Caller, job: dict[str, Any]) -> None:
     path, found = f"/api/jobs/{job['id']}", as_found(job)
-    tech.post(f"{path}/tests", {"circuit_id": found["id"], "test": readings(feed=0.12)})
+    keep(tech, job, drops(feed=0.12))
     longer = with_branch(simple_document(), "feed", length_m=2.5)
     saved = tech.put(f"{path}/circuit", {"document": longer, "lock": found["lock"]}).json
     assert saved and saved["revision"] == 2
     after = tech.get(path).json
     assert after and after["circuits"][0]["document"] == found["document"] and after["circuits"][0]["frozen"]
     # The readings are judged against the newest revision.
-    judged = tech.get(f"{path}/judged").json
-    feed = next(b for b in judged["assessment"]["branches"] if b["branch_id"] == "feed")  # type: ignore[index]
+    feed = next(b for b in findings(tech, job)["branches"] if b["branch_id"] == "feed")
     assert feed["measured_drop_v"] == 0.12 and feed["length_m"] == 2.5
 
 
-def test_a_test_is_changed_in_place_and_conflicts_are_told(tech: Caller, other: Caller, job: dict[str, Any]) -> None:
-    path, circuit = f"/api/jobs/{job['id']}/tests", as_found(job)["id"]
-    kept = tech.post(path, {"circuit_id": circuit, "test": readings(feed=0.12, home=0.06)}).json
-    assert kept
-    one = f"{path}/{kept['id']}"
-    changed = tech.put(one, {"circuit_id": circuit, "test": readings(feed=0.13, fuse=0.05), "lock": kept["lock"]}).json
-    assert changed and {r["branch_id"]: r["value"] for r in changed["test"]["readings"]} == {"feed": 0.13, "fuse": 0.05}
-    refused = other.put(one, {"circuit_id": circuit, "test": readings(feed=0.5), "lock": kept["lock"]})
-    assert refused.status_code == 409
-    assert refused.json["theirs"]["test"]["readings"][0]["value"] == 0.13  # type: ignore[index]
+def test_editing_the_details_leaves_the_makers_limits_alone(tech: Caller, job: dict[str, Any]) -> None:
+    """A form that does not show them sends them as they were; what was entered elsewhere is never erased."""
+    path = f"/api/jobs/{job['id']}"
+    windows = {"regulated": {"least": 14.3, "most": 14.5}}
+    details = {
+        k: job[k] for k in ("customer", "vehicle", "complaint", "purposes", "loads_to_add", "promised", "state", "limit_profile")
+    }
+    assert tech.put(path, {**details, "maker_limits": windows, "lock": job["lock"]}).status_code == 200
+    after: Any = tech.put(path, {**details, "complaint": "Another", "lock": job["lock"] + 1}).json
+    assert after["complaint"] == "Another" and after["maker_limits"]["regulated"] == {"least": 14.3, "most": 14.5}
+    cleared: Any = tech.put(path, {**details, "maker_limits": {}, "lock": after["lock"]}).json
+    assert cleared["maker_limits"] == {}, "who says that there are none is heard"
+
+
+def test_changes_say_who_what_before_and_after(tech: Caller, other: Caller, job: dict[str, Any]) -> None:
+    path = f"/api/jobs/{job['id']}"
+    body = job_body(complaint="Goes flat overnight")
+    assert other.put(path, {**body, "lock": job["lock"]}).status_code == 200
+    change = tech.get(path).json["changes"][0]  # type: ignore[index]
+    assert (change["person"], change["kind"]) == ("Other", "changed")
+    assert change["before"]["complaint"] == "Lamp glows" and change["after"]["complaint"] == "Goes flat overnight"
 
 
 def test_readings_that_cannot_be_are_refused_by_name(tech: Caller, job: dict[str, Any]) -> None:
-    path, circuit = f"/api/jobs/{job['id']}/tests", as_found(job)["id"]
-    answer = tech.post(path, {"circuit_id": circuit, "test": readings(feed=121, home=0.06)})
+    answer = keep(tech, job, drops(feed=121, home=0.06))
     assert answer.status_code == 422
-    assert answer.json["problems"][0]["element"] == "branch_drop:feed"  # type: ignore[index]
-    assert "millivolts" in answer.json["problems"][0]["message"]  # type: ignore[index]
-    assert tech.post(path, {"circuit_id": 999_999, "test": readings(feed=0.1)}).status_code == 404
-    assert tech.get(f"/api/jobs/{job['id']}").json["tests"] == []  # type: ignore[index]
+    assert answer.json["problems"][0]["element"] == "drop_v:feed"  # type: ignore[index]
+    assert "volts" in answer.json["problems"][0]["message"]  # type: ignore[index]
+    assert keep(tech, job, drops(feed=0.1), 999_999).status_code == 404
+    assert tech.get(f"/api/jobs/{job['id']}").json["runs"] == []  # type: ignore[index]
 
 
 def test_a_draft_is_judged_without_being_saved(reader: Caller, job: dict[str, Any]) -> None:
-    body = {"circuit": simple_document(), "test": readings(home=0.15), "limit_profile": "strict"}
-    said = reader.post("/api/assess", body).json
-    assert said and said["assessment"]["branches"][-1]["limit_v"] == 0.05
+    details = {"complaint": "x", "purposes": ["find_fault"], "limit_profile": "strict"}
+    body = {"circuit": simple_document(), "run": drops(home=0.15), "details": details}
+    said = reader.post(f"/api/jobs/{job['id']}/findings/draft", body).json
+    assert said and said["findings"]["branches"][-1]["limit_v"] == 0.05
     assert reader.get(f"/api/jobs/{job['id']}").json == job
+
+
+def test_the_list_of_jobs_says_what_the_job_itself_says(tech: Caller, job: dict[str, Any]) -> None:
+    keep(tech, job, drops(feed=0.121, fuse=0.053, home=0.15))
+    row = next(j for j in tech.get("/api/jobs").json["jobs"] if j["id"] == job["id"])  # type: ignore[index]
+    assert row["headline"] == findings(tech, job)["headline"] and row["headline"]["element"] == "home"
+    assert row["purposes"] == ["find_fault"] and row["progress"]["missing"] == "print and sign"
 
 
 def test_a_bundle_goes_out_and_comes_in_as_a_new_job(tech: Caller, job: dict[str, Any]) -> None:
     path = f"/api/jobs/{job['id']}"
-    tech.post(f"{path}/tests", {"circuit_id": as_found(job)["id"], "test": readings(feed=0.12, home=0.15)})
-    tech.post(f"{path}/proposal", {"target_current_a": 120})
+    first: Any = keep(tech, job, drops(feed=0.12, home=0.65)).json
+    keep(tech, job, drops(feed=0.12, home=0.15) | {"supersedes": first["id"]})
+    tech.post(f"{path}/plan", {"target_current_a": 120})
     out = tech.get(f"{path}/bundle")
     assert out.headers["Content-Disposition"] == f'attachment; filename="{job["number"]}.mavrik.json"'
     came = tech.post("/api/jobs/import", raw=out.data)
@@ -193,9 +206,11 @@ def test_a_bundle_goes_out_and_comes_in_as_a_new_job(tech: Caller, job: dict[str
     for what in ("customer", "vehicle", "complaint", "limit_profile"):
         assert new[what] == old[what]
     assert [c["document"] for c in new["circuits"]] == [c["document"] for c in old["circuits"]]
-    assert [t["test"] for t in new["tests"]] == [t["test"] for t in old["tests"]]
+    assert [(r["run"], r["stands"]) for r in new["runs"]] == [(r["run"], r["stands"]) for r in old["runs"]]
+    assert [d["document"] for d in new["documents"]] == [d["document"] for d in old["documents"]]
+    assert findings(tech, new) == findings(tech, old)
     again = tech.get(f"/api/jobs/{new['id']}/bundle").json
-    assert again and again["tests"][0]["test"] == json.loads(out.data)["tests"][0]["test"]
+    assert again and again["runs"][1]["run"] == json.loads(out.data)["runs"][1]["run"] and again["runs"][1]["supersedes"] == 1
 
 
 @pytest.mark.parametrize("raw", [b"", b"\x00\xff", b"{}", b'{"format":"mavrik-job","version":1}'])
@@ -212,14 +227,14 @@ def test_an_upload_beyond_the_limit_is_refused(tech: Caller) -> None:
 
 def test_readings_go_out_as_csv(tech: Caller, job: dict[str, Any]) -> None:
     path = f"/api/jobs/{job['id']}"
-    tech.post(f"{path}/tests", {"circuit_id": as_found(job)["id"], "test": readings(home=0.15)})
+    keep(tech, job, drops(home=0.15))
     answer = tech.get(f"{path}/readings.csv")
     assert answer.mimetype == "text/csv"
-    assert "branch_drop,home,Home" in answer.text and ",0.15,V," in answer.text
+    assert "drop_v:home,voltage_drop,Home,home,Home" in answer.text and ",0.15,V," in answer.text
 
 
 def test_a_proposal_that_cannot_be_says_why(tech: Caller, job: dict[str, Any]) -> None:
-    answer = tech.post(f"/api/jobs/{job['id']}/proposal", {"target_current_a": 1900})
+    answer = tech.post(f"/api/jobs/{job['id']}/plan", {"target_current_a": 1900})
     assert answer.status_code == 422 and "Nothing up to" in answer.json["detail"]  # type: ignore[index]
     assert tech.get(f"/api/jobs/{job['id']}/comparison").status_code == 404
 
@@ -241,7 +256,7 @@ def test_the_catalogue_offers_what_the_core_knows(reader: Caller) -> None:
 
 
 def test_what_is_not_there_is_not_found(tech: Caller) -> None:
-    for path in ("/api/jobs/999999", "/api/jobs/999999/judged", "/api/jobs/999999/sheet", "/api/jobs/999999/bundle"):
+    for path in ("/api/jobs/999999", "/api/jobs/999999/findings", "/api/jobs/999999/sheet", "/api/jobs/999999/bundle"):
         answer = tech.get(path)
         assert answer.status_code == 404 and answer.mimetype == "application/problem+json"
     assert tech.get("/api/jobs/99999999999999").status_code in (404, 422)
@@ -274,7 +289,7 @@ def test_a_circuit_is_solved_at_a_state_without_saving_it(reader: Caller) -> Non
     point, stairs = answer.json["point"], answer.json["staircase"]  # type: ignore[index]
     assert point["given_w"] == pytest.approx(point["taken_w"] + point["lost_w"], abs=0.01)
     assert stairs["stud_v"] == pytest.approx(14.4, abs=1e-3)
-    lost = sum(s["predicted_from_v"] - s["predicted_to_v"] for s in (*stairs["feed"], *stairs["home"]))
+    lost = sum(s["predicted_from_v"] - s["predicted_to_v"] for s in (*stairs["feed"], *stairs["return_side"]))
     assert stairs["battery_positive_v"] - stairs["battery_negative_v"] == pytest.approx(stairs["stud_v"] - lost)
 
 

@@ -78,22 +78,44 @@ BAD = [
     ("negative length", lambda d: d["branches"][0].update(length_m=-1), "length_m"),
     ("endless length", lambda d: d["branches"][0].update(length_m=1e309), "length_m"),
     ("zero ohm", lambda d: d["branches"].append({**cable(1, "stud", "fuse_in"), "kind": "joint", "resistance_mohm": 0}), ""),
-    ("floating island", lambda d: (d["nodes"].extend({"id": f"n{k}", "role": "stud", "label": f"N{k}"} for k in range(2)), d["branches"].extend([cable(1, "n0", "n1"), cable(2, "n0", "n1")])), "from_node"),
-    ("dead end", lambda d: (d["nodes"].append({"id": "n0", "role": "stud", "label": "N0"}), d["branches"].append(cable(1, "stud", "n0"))), "to_node"),
     ("no such node", lambda d: d["branches"][0].update(to_node="ghost"), "to_node"),
     ("one node", lambda d: d["branches"][0].update(to_node="stud"), "to_node"),
     ("same id", lambda d: d["branches"].append(deepcopy(d["branches"][0])), "id"),
-    ("dead short", lambda d: d["branches"].append(cable(1, "stud", "case")), "to_node"),
-    ("open loop", lambda d: d["branches"].pop(), ""),
 ]  # fmt: skip
 
 
+GAPS = [
+    ("floating island", lambda d: (d["nodes"].extend({"id": f"n{k}", "role": "stud", "label": f"N{k}"} for k in range(2)), d["branches"].extend([cable(1, "n0", "n1"), cable(2, "n0", "n1")])), "no connection"),
+    ("dead end", lambda d: (d["nodes"].append({"id": "n0", "role": "stud", "label": "N0"}), d["branches"].append(cable(1, "stud", "n0"))), "leads nowhere"),
+    ("dead short", lambda d: d["branches"].append(cable(1, "stud", "case")), "dead short"),
+    ("open loop", lambda d: d["branches"].pop(), "No way back"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("open_it", "words"), [(o, w) for _, o, w in GAPS], ids=[n for n, _, _ in GAPS])
+def test_a_circuit_that_cannot_charge_is_kept_drawn_and_solved_and_what_it_cannot_do_is_said(
+    tech: Caller, job: dict[str, Any], open_it: Any, words: str
+) -> None:
+    document = simple_document(schema_version=2)
+    open_it(document)
+    assert solve(tech, document).status_code == 200
+    assert tech.post("/api/protection", {"circuit": document}).status_code == 200
+    draft = tech.post(f"/api/jobs/{job['id']}/findings/draft", {"circuit": document}).json
+    assert draft and words in draft["findings"]["headline"]["text"] and draft["findings"]["headline"]["verdict"] == "fail"
+    drawn = {b["branch_id"] for b in draft["pictures"]["loop"]["branches"]}
+    assert drawn == {b["id"] for b in document["branches"]}
+    saved = tech.put(f"/api/jobs/{job['id']}/circuit", {"document": document, "lock": job["circuits"][-1]["lock"]})
+    assert saved.status_code == 200, saved.text
+    for path in ("findings", "bench", "sheet", "bundle"):
+        assert tech.get(f"/api/jobs/{job['id']}/{path}").status_code == 200, path
+
+
 @pytest.mark.parametrize(("break_it", "field"), [(b, f) for _, b, f in BAD], ids=[n for n, _, _ in BAD])
-@pytest.mark.parametrize("path", ["/api/solve", "/api/protection", "/api/assess"])
-def test_a_bad_circuit_is_refused_at_its_place(reader: Caller, path: str, break_it: Any, field: str) -> None:
+@pytest.mark.parametrize("path", ["/api/solve", "/api/protection", "/api/jobs/{}/findings/draft"])
+def test_a_bad_circuit_is_refused_at_its_place(reader: Caller, job: dict[str, Any], path: str, break_it: Any, field: str) -> None:
     document = simple_document(schema_version=2)
     break_it(document)
-    answer = reader.post(path, {"circuit": document})
+    answer = reader.post(path.format(job["id"]), {"circuit": document})
     assert answer.status_code in (413, 422), answer.text
     problem = answer.json
     assert problem["detail"] and "Traceback" not in answer.text

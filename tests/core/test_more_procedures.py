@@ -11,10 +11,10 @@ from scipy import stats
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
-from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.measuring.instruments import Instrument
-from mavrik.core.measuring.uncertainty import Verdict
+from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.measuring.readings import Measured, Reading, Run, overdue_meters
+from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.procedures import PROCEDURES, Judgement, Limits, MakerWindow, bench_limits, check_run, complete_run, procedure
 from mavrik.core.procedures.bench.battery_load import least_load_v
 from mavrik.core.procedures.bench.joints import losses

@@ -9,10 +9,10 @@ from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.findings.bench_model import BenchModel, planned
 from mavrik.core.findings.hypotheses import hypotheses
 from mavrik.core.measuring.instruments import Instrument
-from mavrik.core.measuring.uncertainty import Verdict
-from mavrik.core.operating.bench_states import BenchState, state_of
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.readings import Measured, Reading, Run
+from mavrik.core.measuring.uncertainty import Verdict
+from mavrik.core.operating.bench_states import BenchState, state_of
 from mavrik.core.procedures import PROCEDURES, Limits, complete_run, observations, procedure
 from mavrik.core.procedures.bench.drain import days_to_flat
 from mavrik.standin.vehicle import VEHICLES

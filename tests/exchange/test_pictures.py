@@ -12,11 +12,11 @@ import pytest
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.drawing.pictures import draw
+from mavrik.core.measuring.readings import Run
 from mavrik.core.planning.sizing import SizingTarget, propose
 from mavrik.exchange.bundle import Bundle, read_bundle
 from mavrik.exchange.loop_svg import draw_loop, stroke_width
 from mavrik.exchange.sheet import render_sheet
-from mavrik.core.measuring.readings import Run
 from tests.build import drop_run, judged, simple_circuit, with_branch
 from tests.exchange.test_formats import as_bytes, bundle_document
 

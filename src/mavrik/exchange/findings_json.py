@@ -11,7 +11,6 @@ from mavrik.core.procedures import Limits
 from mavrik.domain.job import CircuitRole
 from mavrik.exchange.bundle import Bundle
 
-
 DEEPEST = 5
 
 

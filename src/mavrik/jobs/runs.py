@@ -169,6 +169,9 @@ def run_from(session: Session, circuit: Circuit, given: RunInput, who: Who) -> R
     unknown = [Problem(r.point, "instrument", f"There is no instrument '{r.instrument}' in the register.") for r in given.readings if r.instrument is not None and r.instrument not in register]  # fmt: skip
     if unknown:
         raise InvalidError(unknown[0].message, unknown)
+    names = [r.point for r in given.readings]
+    if twice := [Problem(n, "point", f"{n} is read twice in one run; a repeat is a run of its own.") for n in dict.fromkeys(names) if names.count(n) > 1]:  # fmt: skip
+        raise InvalidError(twice[0].message, twice)
     try:
         points = {p.id: p for p in procedure(given.procedure).points(circuit)}
     except CircuitError as error:

@@ -228,7 +228,7 @@ def create_job(session: Session, given: JobInput, who: Who) -> JobRecord:
 def change_job(session: Session, job_id: int, given: JobInput, lock: int, who: Who) -> JobRecord:
     """Save a job's details.
 
-    lock: the version they were edited from
+    given: what was not sent of it stays as it is; lock: the version they were edited from
     Raises ConflictError, with what is kept now, when somebody else saved in between; InvalidError for another system
     voltage than a circuit of the job has.
     """
@@ -246,13 +246,18 @@ def change_job(session: Session, job_id: int, given: JobInput, lock: int, who: W
     row.vehicle.kind = given.vehicle.kind.value
     row.vehicle.system_voltage_v = given.vehicle.system_voltage_v
     row.complaint = given.complaint
-    row.loads_to_add = [load.model_dump(mode="json") for load in given.loads_to_add]
-    row.promised = given.promised
-    row.state = given.state.value
-    row.limit_profile = given.limit_profile.value
-    row.maker_limits = {n: w.model_dump(mode="json") for n, w in given.maker_limits.items()}
-    row.purposes = [p.value for p in given.purposes]
-    row.added_stages = list(given.added_stages)
+    stored: dict[str, Any] = {
+        "loads_to_add": [load.model_dump(mode="json") for load in given.loads_to_add],
+        "promised": given.promised,
+        "state": given.state.value,
+        "limit_profile": given.limit_profile.value,
+        "maker_limits": {n: w.model_dump(mode="json") for n, w in given.maker_limits.items()},
+        "purposes": [p.value for p in given.purposes],
+        "added_stages": list(given.added_stages),
+    }
+    for name, value in stored.items():
+        if name in given.model_fields_set:
+            setattr(row, name, value)
     was, now = differing(before, _entered(row))
     if was != now:
         # The vehicle and the customer are rows of their own: the job's version counts for all three.

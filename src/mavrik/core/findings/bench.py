@@ -37,6 +37,9 @@ class Bench:
     spurs: frozenset[str] = frozenset()
     """Branches that serve a load or a converter alone: no part of the charging path, they may lose as much as the whole."""
 
+    doubtful: frozenset[str] = frozenset()
+    """Points whose reading no likely cause explains."""
+
     def limit(self, scope: Scope) -> Limit:
         """The profile's limit for a scope."""
         return limit_for(self.profile, scope, self.circuit.system_voltage_v)

@@ -85,6 +85,12 @@ def _verdict(
             "a probe did not touch, or length and size are not those of the circuit.",
             "Press both probes on bare metal and read again; then check length and size.",
         )
+    if of is not None and of.point.id in bench.doubtful:
+        return (
+            BranchVerdict.CHECK_PROBES,
+            f"No likely cause explains {millivolts(of.measured.value)} here: more likely a slip of the probe, a range or a decimal point.",
+            "Read it again before judging.",
+        )
     probably = fault_table().probably
     if estimate is None or not estimate.read:
         return BranchVerdict.NOT_MEASURED, "No drop was read here.", ""

@@ -9,7 +9,7 @@ the next reading are all read off this.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import combinations
 
@@ -22,6 +22,7 @@ from mavrik.core.findings.fit import FitProblem, Fitted, Trial, fit_trials
 from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, also_share, both, hypotheses
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.measuring.readings import Measured
+from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating.bench_states import IDLE_RPM, BenchState
 from mavrik.core.procedures import Observation
 
@@ -56,6 +57,13 @@ LIKELY_SHARE = 0.05
 
 SHOWN_OHM = 0.002
 """As much too much as has to show, or as much again as a sound one has, whichever is more."""
+
+
+ALONE = frozenset({BenchState.KEY_ON, BenchState.CRANKING, BenchState.BATTERY_LOAD})
+"""States in which nothing charges."""
+
+UNREAD_V = 0.15
+"""Standard deviation of a battery's voltage at rest that nobody read, for 12 V: from two thirds charged to full. Our choice."""
 
 
 class Models:
@@ -182,6 +190,15 @@ def at_idle(observations: Sequence[Observation]) -> list[Observation]:
     return found
 
 
+def _as_charged(circuit: Circuit, of: Observation, observations: Sequence[Observation]) -> Observation:
+    """A voltage that a battery gives by itself is known no better than how charged the battery is, where nobody read that."""
+    by_battery = of.point.quantity == "voltage" and of.setup.state in ALONE
+    if not by_battery or rest_voltages(circuit, observations):
+        return of
+    u = float(np.hypot(of.measured.uncertainty, COVERAGE * UNREAD_V * circuit.system_voltage_v / 12))
+    return replace(of, measured=Measured(of.measured.value, u))
+
+
 def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     """Weigh every fault of the catalogue, and fit the resistance of every branch, by all that was read.
 
@@ -197,7 +214,7 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     >>> len(found.evidence), max(found.by_cause.values()) < 0.5
     (0, True)
     """
-    evidence = tuple(o for o in at_idle(observations) if not o.point.own_rule)
+    evidence = tuple(_as_charged(circuit, o, observations) for o in at_idle(observations) if not o.point.own_rule)
     placed = [(o.point, o.setup) for o in evidence]
     points, measured = [o.point for o in evidence], [o.measured for o in evidence]
     models = Models(circuit, observations)
@@ -316,10 +333,8 @@ def _closer(circuit: Circuit, models: Models, evidence: tuple[Observation, ...],
         known[frozenset(f.trial.causes)] = f
     for _ in range(MOST_CAUSES):
         grown: list[Trial] = []
-        for f in sorted(known.values(), key=lambda f: -f.log_evidence)[:GROWN]:
+        for f in _worth_growing(known):
             causes = tuple(c for c in f.trial.causes if c != NOTHING)
-            if len(causes) >= MOST_CAUSES:
-                continue
             for branch_id in f.pulled(PULLED)[:GROWN]:
                 more = (*causes, f"resistance:{branch_id}")
                 if frozenset(more) in known or any(frozenset(g.causes) == frozenset(more) for g in grown):
@@ -340,6 +355,17 @@ def _closer(circuit: Circuit, models: Models, evidence: tuple[Observation, ...],
     ]
     ranked = sorted([*candidates, *left], key=lambda c: -c.probability)
     return Posterior(models, evidence, tuple(ranked), _by_cause(ranked), nominal, _estimates(problem, candidates))
+
+
+def _worth_growing(known: Mapping[frozenset[str], Fitted]) -> list[Fitted]:
+    """The best sets that pull at a branch they do not name, and the best of those that are contacts alone.
+
+    A fork whose drop is beyond what one bad way of it can give is told by two: then neither of them ranks by itself.
+    """
+    able = [f for f in known.values() if f.pulled(PULLED) and sum(c != NOTHING for c in f.trial.causes) < MOST_CAUSES]
+    ranked = sorted(able, key=lambda f: -f.log_evidence)
+    contacts = [f for f in ranked if all(c.startswith("resistance:") for c in f.trial.causes)]
+    return [*ranked[:GROWN], *(f for f in contacts[:GROWN] if f not in ranked[:GROWN])]
 
 
 def _estimates(problem: FitProblem, candidates: Sequence[Candidate]) -> dict[str, Estimate]:

@@ -94,6 +94,7 @@ def _bench(circuit: Circuit, ring: Ring, posterior: Posterior, drops: dict[str, 
         profile=limits.profile,
         rated_a=circuit.alternator.rated_a,
         spurs=spurs_of(circuit),
+        doubtful=frozenset(d.point for d in doubtful_readings(posterior)),
     )
 
 
@@ -136,7 +137,9 @@ def _test(
         skipped=last.skipped,
         measured_by=last.measured_by,
         measured_at=last.measured_at,
-        meters=tuple(dict.fromkeys(m.label for run in own for r in run.readings for m in run.instruments if m.id == r.instrument)),
+        meters=tuple(
+            dict.fromkeys(m.label for run in own for r in run.readings for m in run.instruments if m.id == r.instrument)
+        ),
         overdue=overdue_meters(last),
         readings=tuple(latest[i] for i in order if i in latest),
         judgements=tuple(judgements),

@@ -80,7 +80,7 @@ def get_job(path: JobPath) -> Response:
 @needs(Role.TECHNICIAN)
 def put_job(path: JobPath, body: JobChange) -> Response:
     """Refused with 409 when somebody else saved in between."""
-    given = work.JobInput.model_validate(body.model_dump(exclude={"lock"}))
+    given = work.JobInput.model_validate(body.model_dump(exclude={"lock"}, exclude_unset=True))
     return answer(work.change_job(session(), path.job_id, given, body.lock, me()))
 
 
