@@ -13,11 +13,14 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 from mavrik.jobs.demo import DEMO_PASSWORD, load_demo
 from mavrik.store.database import Database
 from tests.conftest import fresh_database
+
+# Events are waited for; the ceiling is for a machine that does other things as well.
+expect.set_options(timeout=30_000)
 
 ROOT = Path(__file__).resolve().parents[2]
 FLAGS = [
@@ -95,7 +98,7 @@ def open_page(chromium: Browser, base: str) -> Iterator[Callable[..., Page]]:
         context = chromium.new_context(base_url=base, viewport={"width": width, "height": height}, accept_downloads=True)
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(8000)
+        page.set_default_timeout(30_000)
         page.on("request", lambda r: watched.requests.append(r.url))
         page.on("pageerror", lambda e: watched.errors.append(str(e)))
         page.on(

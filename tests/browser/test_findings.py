@@ -11,20 +11,19 @@ from playwright.sync_api import Page, expect
 from tests.browser.test_state import with_layout
 from tests.reference.test_waveform import cranked
 
-TAXI = 9
+SWEEPER = 2
 
 
-def test_fitted_resistances_are_shown_and_put_into_the_circuit(open_page: Callable[..., Page]) -> None:
-    """The demo's van has a fork of grounds with too much: named together, put in together, and the state says so."""
+def test_resistances_are_shown_with_their_intervals_and_put_into_the_circuit(open_page: Callable[..., Page]) -> None:
+    """The demo's library bus has a bad ground beside two that nobody read: said as it is, put in, and the state says so."""
     page = open_page()
-    page.goto("/jobs/1/read")
-    panel = page.locator("[data-test=resistances]")
-    expect(panel).to_contain_text("do not tell which")
-    expect(panel.locator("[data-fitted=charge_cable]")).to_contain_text("sound 1.04")
-    panel.locator("[data-fitted=block_ground]").click()
-    expect(page.locator("[data-test=picked]")).to_contain_text("Battery to block")
-    panel.locator("[data-test=take-over]").click()
-    expect(panel.locator("[data-test=in-circuit]")).to_contain_text("measured resistance")
+    page.goto("/jobs/1/findings")
+    expect(page.locator("[data-test=headline]")).to_contain_text("do not tell which")
+    page.locator("[data-view=branches]").click()
+    page.locator("tr[data-row=block_ground]").click()
+    expect(page.locator("[data-test=picked]")).to_contain_text("of it 95 % lie in")
+    page.locator("[data-test=take-over]").click()
+    expect(page.locator("[data-test=in-circuit]")).to_contain_text("measured resistance")
     page.goto("/jobs/1/circuit")
     page.wait_for_selector("svg.loop")
     page.keyboard.press("t")
@@ -48,9 +47,9 @@ def test_a_resistance_that_was_measured_is_typed_in_and_taken_out(open_page: Cal
 
 
 def enter_window(page: Page, name: str, least: str, most: str) -> None:
-    """The maker's figures of one reading into the taxi's particulars, and save."""
-    page.goto(f"/jobs/{TAXI}/measure")
-    page.get_by_role("button", name="Particulars").click()
+    """The maker's figures of one reading into the sweeper's details, and save."""
+    page.goto(f"/jobs/{SWEEPER}/measure")
+    page.get_by_role("button", name="Job details").click()
     page.locator("[data-test=maker-windows]").click()
     window = page.locator(f"[data-window={name}]")
     window.get_by_label("At least").fill(least)
@@ -59,12 +58,19 @@ def enter_window(page: Page, name: str, least: str, most: str) -> None:
 
 
 def test_the_makers_window_is_entered_and_wins(open_page: Callable[..., Page]) -> None:
-    """The taxi's regulated voltage fails by common practice already; the maker's own figures then stand in the verdict."""
+    """The sweeper's regulated voltage fails by common practice already; the maker's own figures then stand in the verdict."""
     page = open_page()
     enter_window(page, "regulated", "14.2", "14.4")
     expect(page.locator("[data-test=maker-windows]")).to_have_count(0)
     page.keyboard.press("3")
-    expect(page.locator("[data-test=causes]")).to_contain_text("by the maker; without it")
+    page.locator("[data-view=readings]").click()
+    expect(page.locator("[data-test=readings]")).to_contain_text("by the maker; without it")
+    # Other details saved after it leave it where it is.
+    page.get_by_role("button", name="Job details").click()
+    page.locator("textarea[name=complaint]").fill("Beacon dims at the kerb")
+    page.locator("[data-test=save-job]").click()
+    expect(page.locator(".head")).to_contain_text("Beacon dims at the kerb")
+    expect(page.locator("[data-test=readings]")).to_contain_text("by the maker; without it")
 
 
 def test_a_window_upside_down_is_refused_at_its_place(open_page: Callable[..., Page]) -> None:
@@ -75,8 +81,9 @@ def test_a_window_upside_down_is_refused_at_its_place(open_page: Callable[..., P
 
 def test_tests_by_their_own_rule_wait_behind_one_line(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    page.goto(f"/jobs/{TAXI}/measure")
+    page.goto(f"/jobs/{SWEEPER}/measure")
     plan = page.locator("[data-test=test-plan]")
+    page.locator("[data-test=all-tests]").click()
     expect(plan.locator("[data-procedure=battery_load]")).to_be_visible()
     expect(plan.locator("[data-procedure=idle_soak]")).to_have_count(0)
     page.locator("[data-test=more-tests]").click()
@@ -108,7 +115,7 @@ def test_a_cranking_capture_is_seen_nearer_and_whole_again(open_page: Callable[.
     path = tmp_path / "start.csv"
     path.write_text("t;u\n" + "".join(f"{k / 2000:.4f};{v:.3f}\n".replace(".", ",") for k, v in enumerate(volts)))
     page = open_page()
-    page.goto(f"/jobs/{TAXI}/measure")
+    page.goto(f"/jobs/{SWEEPER}/measure")
     page.locator("[data-test=open-captures]").click()
     page.locator("[data-test=capture-file]").set_input_files(path)
     picture = page.locator("svg.capture").first

@@ -10,6 +10,7 @@ from mavrik.core.circuit.additions import add_to
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.drawing.loop import in_lines, lay_out
+from mavrik.core.drawing.pictures import draw
 from mavrik.core.workflow.progress import Progress, progress
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.core.workflow.stages import STAGES, JobFacts, StageState
@@ -39,6 +40,22 @@ def test_lines_start_and_end_at_their_nodes(layout: Any) -> None:
     for place in drawn.branches:
         branch = circuit.branch(place.branch_id)
         assert {place.points[0], place.points[-1]} == {at[branch.from_node], at[branch.to_node]}
+
+
+@pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
+def test_an_open_switch_anywhere_is_judged_and_drawn(layout: Any) -> None:
+    """What cannot charge is said, drawn and solved: a switch left open behind every branch in turn."""
+    document = layout.build(12).model_dump(mode="json")
+    for branch in document["branches"]:
+        ends = {"from_node": "open_end", "to_node": branch["to_node"]}
+        moved = [{**b, "to_node": "open_end"} if b["id"] == branch["id"] else b for b in document["branches"]]
+        opened = {"kind": "switch", "id": "opened", "label": "Opened", "closed": False, **ends}
+        nodes = [*document["nodes"], {"id": "open_end", "role": "stud", "label": "Open end"}]
+        circuit = Circuit.model_validate({**document, "nodes": nodes, "branches": [*moved, opened]})
+        found = judged(circuit)
+        pictures = draw(circuit, found)
+        assert {b.branch_id for b in pictures.loop.branches} == {b.id for b in circuit.branches}
+        assert find_ring(circuit).closes or found.headline.verdict == "fail", branch["id"]
 
 
 def test_labels_do_not_lie_on_each_other() -> None:

@@ -5143,6 +5143,11 @@ export interface components {
             /** Measured By */
             measured_by: string;
             /**
+             * Meters
+             * @description Labels of the meters that read it
+             */
+            meters: string[];
+            /**
              * Overdue
              * @description Meters whose calibration was overdue that day
              */

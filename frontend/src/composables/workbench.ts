@@ -10,6 +10,7 @@ function makeWorkbench(jobId: number) {
   const job = useJob(jobId)
   const circuit = useCircuitDraft(job)
   const readings = useReadingsDraft(job)
+  if (readings.dirty) circuit.restored.value = true
   const found = useFound(job, circuit, readings)
   const solved = useSolvedState(job, circuit)
   return reactive({ ...job, ...circuit, ...found, ...solved, readings, restored: circuit.restored })

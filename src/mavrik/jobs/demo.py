@@ -187,7 +187,7 @@ JOBS = (
     ),
     DemoJob(
         "Tallowmere Town Band", "Mr Trimble, euphonium", "Band coach trailer, lamps and a heater", VehicleKind.TOW, 12,
-        "Five fused leads to measure for the trailer's new board; the old ones were bell wire.", 9, (Purpose.MAKE_LEADS,),
+        "Five fused leads to make for the trailer's new board; the old ones were bell wire.", 9, (Purpose.MAKE_LEADS,),
     ),
     DemoJob(
         *LIBRARY, "Yearly check before the winter timetable.", -410, (Purpose.ROUTINE_CHECK,), JobState.DONE,

@@ -97,7 +97,7 @@ useKeys([
       <section v-if="bench.found?.findings.parts.length" class="panel">
         <h2 class="sleeve">Called out</h2>
         <ul class="found">
-          <li v-for="finding in bench.found.findings.parts" :key="finding.code + finding.branch_id" :class="finding.severity">
+          <li v-for="finding in bench.found.findings.parts" :key="finding.code + finding.branch_id + finding.why" :class="finding.severity" :data-finding="finding.code">
             <button type="button" @click="finding.branch_id && (bench.selected = finding.branch_id)"><b>{{ finding.title }}.</b> {{ finding.why }} <span class="quiet">{{ finding.rule }} ({{ finding.source }}).</span></button>
           </li>
         </ul>

@@ -62,7 +62,7 @@ useKeys([
         </div>
       </section>
       <div class="switch" role="tablist" aria-label="What to look at">
-        <button v-for="v in VIEWS" :key="v.name" type="button" role="tab" :aria-selected="view === v.name" :class="{ on: view === v.name }" :data-view="v.name" @click="view = v.name">{{ v.title }}<small v-if="counts[v.name]"> {{ counts[v.name] }}</small></button>
+        <button v-for="v in VIEWS" :key="v.name" type="button" role="tab" :aria-selected="view === v.name" :class="{ on: view === v.name }" :data-view="v.name" @click="view = v.name">{{ v.title }}<small v-if="counts[v.name]" class="ml-1">{{ counts[v.name] }}</small></button>
       </div>
       <CausesView v-if="view === 'causes'" :found="found" :kept="kept" @go="emit('go', $event)" />
       <BranchesView v-else-if="view === 'branches'" :found="found" />

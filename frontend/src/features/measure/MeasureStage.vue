@@ -126,10 +126,16 @@ function again(): void {
   readings.take(repeatOf(procedure.value?.last))
   void nextTick(() => fields()[0]?.focus())
 }
+/** The first field takes the focus as soon as there is one: the tests may still be on their way when the cautions were read. */
+const waiting = ref(false)
 function begin(): void {
-  clear.value = true
-  void nextTick(() => fields()[0]?.focus())
+  clear.value = waiting.value = true
 }
+watch([waiting, procedure], () => {
+  if (!waiting.value || !procedure.value) return
+  waiting.value = false
+  void nextTick(() => fields()[0]?.focus())
+}, { flush: 'post' })
 useKeys([
   { key: 'Ctrl+s', label: 'keep the readings', run: () => void save(), always: true },
   { key: 'm', label: 'to the first field', run: () => fields()[0]?.focus() },

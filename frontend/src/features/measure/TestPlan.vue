@@ -15,8 +15,7 @@ const { view, problem, madeOf } = useBench()
 const running = ref<ProcedureView | null>(null)
 const looking = ref(false)
 const unfolded = ref(false)
-/** The drop test is typed below, beside its branches. */
-const tests = computed(() => view.value?.procedures.filter((p) => p.name !== 'charging_drops') ?? [])
+const tests = computed(() => view.value?.procedures ?? [])
 const made = computed(() => view.value?.procedures.filter((p) => p.last).length ?? 0)
 /** Tests by their own rule alone wait behind one line, unless they were made. */
 const rest = ref(false)
@@ -25,8 +24,9 @@ const hidden = computed(() => tests.value.length - listed.value.length)
 const best = computed(() => bench.keptFindings?.next_tests[0] ?? null)
 const judged = (p: ProcedureView) => worst(madeOf(p.name)?.judgements ?? [])
 const state = (p: ProcedureView) => (p.last ? (p.last.run.skipped ? 'skipped' : (judged(p) ?? 'read')) : 'open')
-function open(name: string | undefined): void {
-  if (name === 'charging_drops') document.querySelector<HTMLInputElement>('[data-walk] input')?.focus()
+/** The drop test is typed below, beside its branches; from the list it opens as the others do, to be read live or skipped. */
+function open(name: string | undefined, from: 'list' | 'advice' = 'advice'): void {
+  if (name === 'charging_drops' && from === 'advice') document.querySelector<HTMLInputElement>('[data-walk] input')?.focus()
   else running.value = tests.value.find((p) => p.name === name) ?? null
 }
 /** A retest is made under the conditions of the last time: they stand in it already. */
@@ -48,7 +48,7 @@ useKeys([
     </div>
     <ProblemNotice :problem="problem" />
     <p v-if="best && best.bits > 0.05" class="ma-0">Tells most now: <button type="button" class="link" data-test="best-test" @click="open(best.procedure)"><b>{{ best.title }}</b>, {{ best.minutes }} min</button></p>
-    <button v-for="p in unfolded ? listed : []" :key="p.name" type="button" class="test" :class="{ best: p.name === best?.procedure }" :data-procedure="p.name" :data-state="state(p)" @click="open(p.name)">
+    <button v-for="p in unfolded ? listed : []" :key="p.name" type="button" class="test" :class="{ best: p.name === best?.procedure }" :data-procedure="p.name" :data-state="state(p)" @click="open(p.name, 'list')">
       <span class="grow"><b>{{ p.title }}</b><br><small class="quiet">{{ p.engine }}, {{ p.minutes }} min<template v-if="madeOf(p.name)?.repeats.length"> · repeated</template></small></span>
       <VerdictMark v-if="judged(p)" :verdict="judged(p)!" />
       <span v-else-if="p.last" class="quiet">{{ p.last.run.skipped ? 'skipped' : 'read' }}</span>

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TypeAlias
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.ring import Ring, Side
@@ -44,12 +45,14 @@ class Staircase(Document):
     return_limit_v: float
 
 
-def _flight(
-    branches: list[BranchFinding], nodes: tuple[str, ...], start_v: float, measured_start_v: float, limit_v: float
-) -> tuple[list[Step], float, float]:
+Placed: TypeAlias = tuple[BranchFinding, str, str]
+"""A branch with the nodes before and after it, along the current."""
+
+
+def _flight(branches: list[Placed], start_v: float, measured_start_v: float, limit_v: float) -> tuple[list[Step], float, float]:
     steps: list[Step] = []
     predicted, measured = start_v, measured_start_v
-    for branch, before, after in zip(branches, nodes, nodes[1:], strict=False):
+    for branch, before, after in branches:
         drop = abs(branch.predicted_drop_v)
         read = branch.measured_drop_v is not None
         lost = branch.measured_drop_v if branch.measured_drop_v is not None else drop
@@ -115,18 +118,24 @@ def build_staircase(circuit: Circuit, ring: Ring, findings: Findings) -> Stairca
     0 V in the case. Limits are the side limits at rated output, scaled to the test current.
     """
     by_id = {b.branch_id: b for b in findings.branches}
-    feed = [by_id[b] for b in ring.feed]
-    back = [by_id[b] for b in ring.return_side]
+
+    # What is open loses nothing that anybody could read: it is no step.
+    def placed(ids: tuple[str, ...], nodes: tuple[str, ...]) -> list[Placed]:
+        return [(by_id[b], before, after) for b, before, after in zip(ids, nodes, nodes[1:], strict=False) if b in by_id]
+
+    feed, back = placed(ring.feed, ring.feed_nodes), placed(ring.return_side, ring.return_nodes)
     share = findings.output_current_a / findings.rated_current_a
     side_limits = {s.name: s.limit_v * share for s in findings.sides}
     stud = findings.stud_voltage_v
 
-    def total(branches: list[BranchFinding], measured: bool) -> float:
-        return sum(b.measured_drop_v if measured and b.measured_drop_v is not None else abs(b.predicted_drop_v) for b in branches)
+    def total(steps: list[Placed], measured: bool) -> float:
+        return sum(
+            b.measured_drop_v if measured and b.measured_drop_v is not None else abs(b.predicted_drop_v) for b, _, _ in steps
+        )
 
-    feed_steps, predicted_plus, measured_plus = _flight(feed, ring.feed_nodes, stud, stud, stud - side_limits["feed"])
+    feed_steps, predicted_plus, measured_plus = _flight(feed, stud, stud, stud - side_limits["feed"])
     predicted_minus, measured_minus = total(back, False), total(back, True)
-    return_steps, _, _ = _flight(back, ring.return_nodes, predicted_minus, measured_minus, side_limits["return"])
+    return_steps, _, _ = _flight(back, predicted_minus, measured_minus, side_limits["return"])
     return Staircase(
         stud_v=stud,
         battery_positive_v=predicted_plus,

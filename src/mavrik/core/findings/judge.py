@@ -19,7 +19,7 @@ from mavrik.core.measuring.limits import limit_table
 from mavrik.core.measuring.readings import Run, overdue_meters
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.operating.bench_states import BenchState, state_of
-from mavrik.core.operating.prediction import FAST_RPM, at_output, at_rated_output, predict
+from mavrik.core.operating.prediction import FAST_RPM, at_output, at_rated_output, predict_what_can_be
 from mavrik.core.operating.state import State
 from mavrik.core.procedures import (
     PROCEDURES,
@@ -77,12 +77,12 @@ def _bench(circuit: Circuit, ring: Ring, posterior: Posterior, drops: dict[str, 
     else:
         now = state_of(setup, circuit) if setup else at_output(circuit, circuit.alternator.rated_a)
         rated = at_rated_output(circuit, now.engine_space_c, now.ambient_c)
-    sound = predict(circuit, now, ring=ring)
+    sound = predict_what_can_be(circuit, now, ring)
     fitted = posterior.best.fitted or next((c.fitted for c in posterior.candidates if c.fitted is not None), None)
     as_read = sound
     if fitted is not None and drops:
         excess = dict(zip(fitted.problem.branch_ids, fitted.excess_ohm.tolist(), strict=True))
-        as_read = predict(circuit, now, excess, ring)
+        as_read = predict_what_can_be(circuit, now, ring, excess)
     return Bench(
         circuit=circuit,
         ring=ring,
@@ -90,7 +90,7 @@ def _bench(circuit: Circuit, ring: Ring, posterior: Posterior, drops: dict[str, 
         posterior=posterior,
         now=sound,
         fitted=as_read,
-        rated=predict(circuit, rated, ring=ring),
+        rated=predict_what_can_be(circuit, rated, ring),
         profile=limits.profile,
         rated_a=circuit.alternator.rated_a,
         spurs=spurs_of(circuit),

@@ -224,7 +224,7 @@ class Batch:
             todo = todo[moved]
             if not len(todo):
                 break
-        self.answer = self._answer()
+        self.answer = self.answer_now()
         return todo
 
     def _stamps(self, t: Which) -> None:
@@ -247,6 +247,13 @@ class Batch:
             self.g[t, links] = np.where(self.closed[t], 1.0 / p["link_ohm"][t], 0.0)
 
     def _solve(self, t: Which) -> None:
+        try:
+            self._eliminate(t)
+        except np.linalg.LinAlgError:
+            message = "No operating point: a part of the circuit is driven and has no way back, so no voltages satisfy it."
+            raise NoOperatingPointError(message) from None
+
+    def _eliminate(self, t: Which) -> None:
         self._stamps(t)
         b = self._right_side(t, self.s[t])
         if self.alike:
@@ -527,7 +534,8 @@ class Batch:
             ids,
         )
 
-    def _answer(self) -> Solved:
+    def answer_now(self) -> Solved:
+        """Voltages and currents where it stands."""
         net = self.net
         across = self.v @ net.across_t
         flow = self.g * across + self.s

@@ -18,6 +18,7 @@ from mavrik.core.network.elements import (
     Floats,
     Link,
     Mode,
+    NoOperatingPointError,
     Resistor,
     Solution,
     Solved,
@@ -171,17 +172,40 @@ class Network(Assembly):
         batch = self._batch(shaped, own, reduction)
         if near is not None:
             batch.begin_like(near, which)
-        left = batch.run_all()
-        if len(left) and near is not None:
-            # A neighbour that is unlike can lead into a circle that the state itself does not have.
-            again = self._batch(shaped, own[left], reduction)
-            still = again.run_all()
-            batch.take_over(again, left)
-            left = left[still]
+        try:
+            left = batch.run_all()
+            if len(left) and near is not None:
+                # A neighbour that is unlike can lead into a circle that the state itself does not have.
+                again = self._batch(shaped, own[left], reduction)
+                still = again.run_all()
+                batch.take_over(again, left)
+                left = left[still]
+        except NoOperatingPointError:
+            if not lenient or len(own) == 1:
+                raise
+            return self._one_by_one(shaped, own, reduction)
         if len(left):
             if not lenient:
                 raise batch.restless(left)
             batch.forget(left)
+        return batch
+
+    def _one_by_one(self, shaped: dict[str, NDArray[np.float64]], own: NDArray[np.int64], reduction: Reduction | None) -> Batch:
+        """States of which one at least has no voltages at all: that one alone is NaN."""
+        batch = self._batch(shaped, own, reduction)
+        batch.answer = batch.answer_now()
+        bad = []
+        for k in range(len(own)):
+            one = self._batch(shaped, own[k : k + 1], reduction)
+            try:
+                none = len(one.run_all()) > 0
+            except NoOperatingPointError:
+                none = True
+            if none:
+                bad.append(k)
+            else:
+                batch.take_over(one, np.array([k]))
+        batch.forget(np.array(bad, dtype=np.int64))
         return batch
 
     def _batch(self, shaped: dict[str, NDArray[np.float64]], which: NDArray[np.int64], reduction: Reduction | None) -> Batch:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from mavrik.core.circuit import Circuit, as_sound
 from mavrik.core.circuit.ring import Ring, find_ring
+from mavrik.core.network import NoOperatingPointError
 from mavrik.core.operating.engine import Engine
 from mavrik.core.operating.state import BankLoad, State, is_on
 from mavrik.core.operating.warm_cables import surroundings_c
@@ -124,3 +125,27 @@ def predict(circuit: Circuit, state: State, extra_ohm: Mapping[str, float] | Non
         node_v=volts,
         open_ids=frozenset(b.id for b in circuit.branches if b.id not in found.current_a) | found.open_ids,
     )
+
+
+def predict_what_can_be(
+    circuit: Circuit, state: State, ring: Ring | None = None, extra_ohm: Mapping[str, float] | None = None
+) -> Prediction:
+    """The prediction at a state, or at the nearest one that the circuit can be in, so that it can still be drawn and spoken of.
+
+    circuit, state, ring, extra_ohm: as for `predict`
+    Where loads ask for more than the circuit can give, they are off; where a unit has no way back for its current, it stands.
+    Raises NoOperatingPointError where not even that has one.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> predict_what_can_be(front_battery(12), at_output(front_battery(12), 60)).output_a
+    60.0
+    """
+    unloaded = {x.id: False for x in circuit.loads}
+    without = state.model_copy(update={"loads_on": unloaded})
+    standing = State(engine_rpm=0.0, loads_on=unloaded, chargers_on=False, converters_on=False)
+    for tried in (state, without):
+        try:
+            return predict(circuit, tried, extra_ohm, ring)
+        except NoOperatingPointError:
+            continue
+    return predict(circuit, standing, extra_ohm, ring)

@@ -10,7 +10,7 @@ import math
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.operating.bench_states import TEST_SHARE, BenchState
-from mavrik.core.operating.prediction import FAST_RPM, at_output, predict
+from mavrik.core.operating.prediction import FAST_RPM, at_output, predict_what_can_be
 from mavrik.core.procedures.base import BenchStep, Point, Procedure
 
 LEAST_USEFUL_SHARE = 0.3
@@ -29,7 +29,7 @@ def _shared(circuit: Circuit, ring_ids: frozenset[str]) -> list[str]:
     """Leads that share the output with another path, those off the ring too."""
     conducting = [b.id for b in circuit.branches if b.conducts]
     output = TEST_SHARE * circuit.alternator.rated_a
-    amps = predict(circuit, at_output(circuit, output)).current_a
+    amps = predict_what_can_be(circuit, at_output(circuit, output)).current_a
     return [i for i in conducting if i not in ring_ids or abs(amps[i]) < SHARED_BELOW * output]
 
 
