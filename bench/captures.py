@@ -45,7 +45,7 @@ def _most_memory_mb(port: int) -> float:
 
 async def _first_plot(client: Client, path: Path) -> float:
     """From the file's first byte on the wire to the points of its first plot [s]."""
-    jobs = json.loads((await client.point("GET", "/api/jobs"))[1])["jobs"]
+    jobs = json.loads((await client.ask("GET", "/api/jobs"))[1])["jobs"]
     at = f"/api/jobs/{jobs[0]['id']}/captures"
     begin = time.perf_counter()
     head = f"POST {at}?name=long.csv HTTP/1.1\r\nHost: bench\r\nContent-Length: {path.stat().st_size}\r\nContent-Type: application/octet-stream\r\nUser-Agent: bench\r\n"
@@ -59,24 +59,24 @@ async def _first_plot(client: Client, path: Path) -> float:
     assert b" 202 " in answer and length, answer
     made = json.loads(await client.reader.readexactly(int(length.group(1))))["id"]
     while True:
-        listed = json.loads((await client.point("GET", at))[1])["captures"]
+        listed = json.loads((await client.ask("GET", at))[1])["captures"]
         now = next(c for c in listed if c["id"] == made)
         assert now["state"] in ("reading", "ready"), listed
         if now["samples"]:
             break
         await asyncio.sleep(0.05)
-    points = json.loads((await client.point("GET", f"{at}/{made}/view?points=1000"))[1])
+    points = json.loads((await client.ask("GET", f"{at}/{made}/view?points=1000"))[1])
     took = time.perf_counter() - begin
     assert len(points["most_v"]) == 1000
-    await client.point("DELETE", f"{at}/{made}")
+    await client.ask("DELETE", f"{at}/{made}")
     return took
 
 
 async def _gaps(lead: Client, address: str) -> list[float]:
     """Times between one live reading and the next [ms]: a change on the meter waits no longer."""
-    listed = json.loads((await lead.point("GET", "/api/instruments"))[1])["instruments"]
+    listed = json.loads((await lead.ask("GET", "/api/instruments"))[1])["instruments"]
     meter = next(i["instrument"]["id"] for i in listed if i["instrument"]["kind"] == "voltmeter")
-    status, _ = await lead.point("PUT", f"/api/instruments/{meter}/address", json.dumps({"address": address}).encode())
+    status, _ = await lead.ask("PUT", f"/api/instruments/{meter}/address", json.dumps({"address": address}).encode())
     assert status == 200, status
     query = "state=fast&red=bat_pos&black=bat_neg"
     lead.writer.write(

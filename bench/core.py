@@ -1,19 +1,18 @@
-"""The core: assessing a circuit of 30 branches."""
+"""The core: judging a circuit of 30 branches."""
 
 from __future__ import annotations
 
 import statistics
 import time
 
-from mavrik.core.drawing.judged import judge
-from mavrik.core.findings.assessment import assess
-from mavrik.core.measuring.measurement import DropTest, Quantity, Reading
-from tests.build import CLAMP, METER, simple_document
+from tests.build import drop_run, simple_document
 
 from bench.report import Figure
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
-from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.drawing.pictures import draw
+from mavrik.core.findings import judge
+from mavrik.core.measuring.readings import Run
 from mavrik.core.planning.sizing import SizingTarget, propose
 
 RUNS = 200
@@ -61,10 +60,9 @@ def thirty_branches() -> Circuit:
     return Circuit.model_validate(document)
 
 
-def full_test(circuit: Circuit) -> DropTest:
+def full_test(circuit: Circuit) -> Run:
     """Every branch read."""
-    readings = tuple(Reading(quantity=Quantity.BRANCH_DROP, branch_id=b.id, value=0.012) for b in circuit.branches)
-    return DropTest(output_current_a=80, engine_speed_rpm=2000, voltmeter=METER, clamp=CLAMP, readings=readings)
+    return drop_run(circuit, 80, **{b.id: 0.012 for b in circuit.branches})
 
 
 def _median_ms(work: object, runs: int = RUNS) -> tuple[float, float]:
@@ -90,12 +88,14 @@ def figures() -> list[Figure]:
     circuit = thirty_branches()
     test = full_test(circuit)
     assert len(circuit.branches) == 30
+    found_of = judge(circuit, [test], ahead=False)
     front = build_layout("front_battery", 12)
     found = []
     for name, target, work, runs in (
         ("yardstick: 100,000 turns of an empty Python loop", None, _yardstick, RUNS),
-        ("assess, 30 branches, all read", 5.0, lambda: assess(circuit, test), RUNS),
-        ("assess, staircase and loop, 30 branches", None, lambda: judge(circuit, test, LimitProfileName.COMMON), RUNS),
+        ("judge a draft, 30 branches, all read", None, lambda: judge(circuit, [test], ahead=False), 10),
+        ("judge with what to read next, 30 branches", None, lambda: judge(circuit, [test]), 10),
+        ("loop and staircase, 30 branches", None, lambda: draw(circuit, found_of), RUNS),
         ("read a 30-branch circuit document", None, lambda: Circuit.model_validate_json(circuit.model_dump_json()), RUNS),
         ("propose for 150 A, 7 branches", None, lambda: propose(front, SizingTarget(target_current_a=150)), 50),
     ):

@@ -1,4 +1,4 @@
-"""Hidden faults on invented vehicles: how often the cause is found, what it is measured for, and how many tests that takes."""
+"""Hidden faults on invented vehicles: how often the cause is found, what it is taken for, and how many tests that takes."""
 
 from __future__ import annotations
 
@@ -8,13 +8,14 @@ from collections import Counter, defaultdict
 from pathlib import Path
 
 import numpy as np
-from mavrik.core.findings.diagnosis import diagnose
+from tests.build import judged, runs_of
 
 from bench.report import Figure
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.additions import add_to
 from mavrik.core.circuit.layouts import build_layout
-from mavrik.core.procedures import PROCEDURES, Measured, procedure
+from mavrik.core.measuring.readings import Measured
+from mavrik.core.procedures import PROCEDURES, procedure
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults, with_starter
 
 PAGE = Path(__file__).resolve().parents[1] / "docs" / "diagnosis.md"
@@ -35,7 +36,7 @@ def _tests_needed(vehicle: HiddenVehicle, by_information: bool) -> tuple[int, fl
     left = list(useful)
     minutes = 0.0
     while left:
-        found = diagnose(vehicle.circuit, measured)
+        found = judged(vehicle.circuit, *runs_of(vehicle, measured), ahead=by_information)
         if found.causes[0].probability >= SURE and measured:
             break
         name = next((t.procedure for t in found.next_tests if t.procedure in left), left[0]) if by_information else left[0]
@@ -56,11 +57,12 @@ def thirty_branches(fifth: str = "battery_converter") -> Circuit:
 def _large(circuit: Circuit, runs: int) -> list[float]:
     """Times to rank everything on a large job with everything read [ms]."""
     hidden = next(h for h in hidden_faults(circuit) if h.causes[0].startswith("resistance"))
-    readings = HiddenVehicle(circuit, hidden, np.random.default_rng(1)).everything()
+    vehicle = HiddenVehicle(circuit, hidden, np.random.default_rng(1))
+    runs_made = runs_of(vehicle, vehicle.everything())
     times = []
     for _ in range(runs):
         begin = time.perf_counter()
-        found = diagnose(circuit, readings)
+        found = judged(circuit, *runs_made, ahead=True)
         times.append((time.perf_counter() - begin) * 1000)
         assert found.causes[0].cause == hidden.causes[0]
     return times[1:]
@@ -78,9 +80,9 @@ def figures() -> list[Figure]:
         for k, hidden in enumerate(hidden_faults(circuit)):
             for seed in range(SEEDS):
                 vehicle = HiddenVehicle(circuit, hidden, np.random.default_rng(100 * seed + k))
-                readings = vehicle.everything()
+                runs_made = runs_of(vehicle, vehicle.everything())
                 begin = time.perf_counter()
-                causes = [c.cause for c in diagnose(circuit, readings).causes]
+                causes = [c.cause for c in judged(circuit, *runs_made).causes]
                 times.append((time.perf_counter() - begin) * 1000)
                 own, kind = hidden.causes[0], _kind(hidden.causes[0])
                 seen[kind] += 1
@@ -100,16 +102,16 @@ def figures() -> list[Figure]:
         "# How often the cause is found",
         "",
         f"Written by `./mavrik bench diagnosis`: every fault of the catalogue hidden in {len(VEHICLES)} invented vehicles "
-        f"(`src/mavrik/standin/vehicle.py`), {SEEDS} times each, at magnitudes that no grid of the diagnosis has. Parts differ from their",
+        f"(`src/mavrik/standin/vehicle.py`), {SEEDS} times each, at magnitudes that no grid of the catalogue has. Parts differ from their",
         "document by 5 %, set points by 50 mV, outputs by 6 %; meters err within their accuracy. All procedures are read.",
         "",
-        "The vehicles are solved by the same network as the diagnosis predicts with: this says that the reasoning holds, not that real",
+        "The vehicles are solved by the same network as the findings are made with: this says that the reasoning holds, not that real",
         "vehicles behave like their documents.",
         "",
         f"Of {total} cases the true cause is ranked first in {sum(first.values()) / total:.1%}, among the first three in "
         f"{sum(three.values()) / total:.1%}.",
         "",
-        "| hidden | cases | first | first three | measured for |",
+        "| hidden | cases | first | first three | taken for |",
         "|---|---|---|---|---|",
     ]
     for kind in sorted(seen):

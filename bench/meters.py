@@ -37,9 +37,9 @@ class _Person:
         self.client = Client(host, port)
         self.loop.run_until_complete(self.client.sign_in(login))
 
-    def point(self, method: str, path: str, body: Any = None) -> Any:
+    def ask(self, method: str, path: str, body: Any = None) -> Any:
         data = b"" if body is None else json.dumps(body).encode()
-        status, said = self.loop.run_until_complete(self.client.point(method, path, data))
+        status, said = self.loop.run_until_complete(self.client.ask(method, path, data))
         assert status < 300, (status, said[:400])
         return json.loads(said) if said else None
 
@@ -51,24 +51,25 @@ def _ranked(tech: _Person, lead: _Person, vehicle: HiddenVehicle) -> list[str]:
         "vehicle": {"description": "Bench", "kind": "car", "system_voltage_v": 12},
         "complaint": "Hidden",
     }
-    job = tech.point("POST", "/api/jobs", body)
-    tech.point("PUT", f"/api/jobs/{job['id']}/circuit", {"document": vehicle.circuit.model_dump(mode="json"), "lock": None})
-    circuit_id = tech.point("GET", f"/api/jobs/{job['id']}")["circuits"][-1]["id"]
+    job = tech.ask("POST", "/api/jobs", body)
+    tech.ask("PUT", f"/api/jobs/{job['id']}/circuit", {"document": vehicle.circuit.model_dump(mode="json"), "lock": None})
+    circuit_id = tech.ask("GET", f"/api/jobs/{job['id']}")["circuits"][-1]["id"]
     with meters_of(vehicle) as servers:
         for kind, instrument in REGISTERED.items():
-            lead.point("PUT", f"/api/instruments/{instrument}/address", {"address": servers[CONNECTED[kind]].address})
+            lead.ask("PUT", f"/api/instruments/{instrument}/address", {"address": servers[CONNECTED[kind]].address})
 
         def show(kind: str) -> float | None:
-            value: float | None = tech.point("GET", f"/api/instruments/{REGISTERED[kind]}/reading")["value"]
+            value: float | None = tech.ask("GET", f"/api/instruments/{REGISTERED[kind]}/reading")["value"]
             return value
 
         for procedure in PROCEDURES:
             values = read_by_meters(servers, procedure, show)
             if values:
                 readings = [{"point": a, "value": v} for a, v in values.items()]
-                run = {"procedure": procedure.name, "readings": readings}
-                tech.point("POST", f"/api/jobs/{job['id']}/runs", {"circuit_id": circuit_id, "run": run})
-    return [c["cause"] for c in tech.point("GET", f"/api/jobs/{job['id']}/bench")["diagnosis"]["causes"]]
+                conditions = vehicle.conditions if procedure.name == "charging_drops" else {}
+                run = {"procedure": procedure.name, "readings": readings, **conditions}
+                tech.ask("POST", f"/api/jobs/{job['id']}/runs", {"circuit_id": circuit_id, "run": run})
+    return [c["cause"] for c in tech.ask("GET", f"/api/jobs/{job['id']}/findings")["findings"]["causes"]]
 
 
 def figures() -> list[Figure]:
@@ -87,7 +88,7 @@ def figures() -> list[Figure]:
                 three += hidden.causes[0] in ranked[:3]
                 healthy += hidden.causes[0].startswith("none") and ranked[0] == hidden.causes[0]
                 if ranked[0] != hidden.causes[0]:
-                    print(f"  {datetime.now(UTC):%H:%M} {circuit.layout}: {hidden.causes[0]} measured for {ranked[0]}", flush=True)
+                    print(f"  {datetime.now(UTC):%H:%M} {circuit.layout}: {hidden.causes[0]} taken for {ranked[0]}", flush=True)
     return [
         Figure(
             "meters",

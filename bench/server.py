@@ -1,4 +1,4 @@
-"""The server: the assess request with 16 clients, over real HTTP and a real database."""
+"""The server: judging a draft with 16 clients, over real HTTP and a real database."""
 
 from __future__ import annotations
 
@@ -61,6 +61,10 @@ def serving() -> Iterator[tuple[str, int]]:
         drop_database(admin, url)
 
 
+JOB = 8
+"""Of the demo, with nothing read on it."""
+
+
 class Client:
     """The least that speaks HTTP/1.1, so that the load does not eat the cores it measures."""
 
@@ -71,7 +75,7 @@ class Client:
     async def open(self) -> None:
         self.reader, self.writer = await asyncio.open_connection(self.host, self.port)
 
-    async def point(self, method: str, path: str, body: bytes = b"") -> tuple[int, bytes]:
+    async def ask(self, method: str, path: str, body: bytes = b"") -> tuple[int, bytes]:
         head = f"{method} {path} HTTP/1.1\r\nHost: {self.host}:{self.port}\r\nContent-Length: {len(body)}\r\nContent-Type: application/json\r\n"
         head += f"Cookie: {self.cookie}\r\nX-CSRFToken: {self.token}\r\nUser-Agent: bench\r\n\r\n"
         for attempt in (1, 2):
@@ -94,11 +98,11 @@ class Client:
 
     async def sign_in(self, login: str = DEMO_LOGIN) -> None:
         await self.open()
-        self.token = json.loads((await self.point("GET", "/api/session"))[1])["csrf_token"]
+        self.token = json.loads((await self.ask("GET", "/api/session"))[1])["csrf_token"]
         body = json.dumps({"login": login, "password": DEMO_PASSWORD}).encode()
-        status, _ = await self.point("POST", "/api/session", body)
+        status, _ = await self.ask("POST", "/api/session", body)
         assert status == 200, status
-        self.token = json.loads((await self.point("GET", "/api/session"))[1])["csrf_token"]
+        self.token = json.loads((await self.ask("GET", "/api/session"))[1])["csrf_token"]
 
 
 async def _load(host: str, port: int, body: bytes, think_s: float) -> list[float]:
@@ -112,7 +116,7 @@ async def _load(host: str, port: int, body: bytes, think_s: float) -> list[float
         await asyncio.sleep(think_s * k / CLIENTS)
         while time.perf_counter() < until:
             start = time.perf_counter()
-            status, _ = await client.point("POST", "/api/assess", body)
+            status, _ = await client.ask("POST", f"/api/jobs/{JOB}/findings/draft", body)
             times.append((time.perf_counter() - start) * 1000)
             assert status == 200, status
             await asyncio.sleep(think_s)
@@ -124,11 +128,13 @@ async def _load(host: str, port: int, body: bytes, think_s: float) -> list[float
 def figures() -> list[Figure]:
     """Paced like people, and as fast as it goes."""
     circuit = thirty_branches()
-    body = json.dumps({"circuit": circuit.model_dump(mode="json"), "test": full_test(circuit).model_dump(mode="json")}).encode()
+    readings = [{"point": r.point, "value": r.value} for r in full_test(circuit).readings]
+    run = {"procedure": "charging_drops", "readings": readings}
+    body = json.dumps({"circuit": circuit.model_dump(mode="json"), "run": run}).encode()
     found = []
     with serving() as (host, port):
         for name, think in (
-            (f"assess request, 30 branches, {CLIENTS} clients, each 4 a second", THINK_S),
+            (f"a draft judged, 30 branches, {CLIENTS} clients, each 4 a second", THINK_S),
             (f"the same, {CLIENTS} clients without a pause", 0.0),
         ):
             asyncio.run(_load(host, port, body, think))

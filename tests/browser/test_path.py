@@ -95,7 +95,7 @@ def test_complaint_to_sheet_by_keyboard(open_page: Callable[..., Page], tmp_path
     # Plan for 110 A: a job for a fault has no such stage until somebody adds it.
     tab_to(page, "[data-test=add-stage]")
     keys.press("Enter")
-    page.get_by_text("Plan", exact=True).last.click()
+    page.locator("[data-add-stage=plan]").click()
     keys.press("4")
     page.wait_for_url("**/plan")
     page.wait_for_selector("[data-test=comparison]")
