@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from mavrik.core.findings.branches import EVEN
 from mavrik.core.findings.documents import (
     GRAVITY,
     BranchFinding,
@@ -142,6 +143,9 @@ def headline(found: Found) -> Headline:
     if found.readings and best is not None and best.probability >= probably:
         over = (graver is not None and graver.verdict is BranchVerdict.FAIL) or bool(failing)
         return _cause_line(found, best, BranchVerdict.FAIL if over else BranchVerdict.EXCESS)
+    if graver is not None and graver.verdict is BranchVerdict.FAIL and (graver.probability or 0.0) > EVEN:
+        also = tuple(u.words for u in found.undecided if set(u.branch_ids) != {graver.branch_id})
+        return Headline(BranchVerdict.FAIL, f"{graver.label}: {graver.reason}", also, graver.next_step, graver.branch_id)
     if found.readings and found.undecided:
         why = tuple(f"{b.label}: {b.reason}" for b in found.branches if b.verdict is BranchVerdict.UNDECIDED)[:MOST_WHY]
         return Headline(BranchVerdict.UNDECIDED, found.undecided[0].words, why, _then(found), found.undecided[0].branch_ids[0])

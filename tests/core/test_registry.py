@@ -1,0 +1,134 @@
+"""One of each kind of part is added to a copy of the sources, as one file, and comes up everywhere."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from mavrik.core.procedures.base import Procedure
+from mavrik.core.registry import parts_of
+
+ROOT = Path(__file__).resolve().parents[2]
+
+NEW = {
+    "core/circuit/branches/busbar.py": """
+from typing import ClassVar, Literal
+from mavrik.core.circuit.branches.contacts import ContactBranch
+
+class BusbarBranch(ContactBranch):
+    place_in_list: ClassVar[int | None] = 155
+    title: ClassVar[str] = "Busbar"
+    blank_label: ClassVar[str] = "New busbar"
+    blank_values: ClassVar = {"resistance_mohm": 0.05}
+    kind: Literal["busbar"] = "busbar"
+""",
+    "core/measuring/quantities/humidity.py": """
+from mavrik.core.measuring.quantities.base import Quantity
+
+HUMIDITY = Quantity(200, "humidity", "Humidity", "%", "%", meter="hygrometer", least=0.0)
+""",
+    "core/measuring/meters/hygrometer.py": """
+from mavrik.core.measuring.meters.base import MeterKind
+
+HYGROMETER = MeterKind(200, "hygrometer", "Hygrometer", "%", ((50.0, "%", 1.0),))
+""",
+    "core/procedures/bench/damp.py": """
+from mavrik.core.operating.bench_states import BenchState
+from mavrik.core.procedures.base import BenchStep, Point, Procedure
+
+DAMP = Procedure(
+    999, "damp", "Damp", "Rain gets in.", 1, "off", (), (BenchStep("Look."),),
+    lambda circuit: (Point("damp", "Air in the box", "humidity", BenchState.REST, own_rule=True),),
+)
+""",
+    "core/workflow/stages/paint.py": """
+from mavrik.core.workflow.stages.base import JobFacts, Stage, StageState, Standing
+
+PAINT = Stage(75, "paint", "Paint", lambda facts: False, lambda facts: Standing(StageState.OPEN, "paint"))
+""",
+    "instruments/kinds/hygrometer.py": """
+from mavrik.instruments.kinds.base import Client
+
+HYGROMETER = Client("hygrometer", "MEAS:HUM?")
+""",
+    "standin/meters/hygrometer.py": """
+from mavrik.standin.meters.base import SimulatedMeter
+
+HYGROMETER = SimulatedMeter(200, "hygrometer", "MEAS:HUM?", 100.0, lambda hands: 55.0)
+""",
+    "web/areas/weather.py": """
+from flask_openapi3.blueprint import APIBlueprint
+from mavrik.web.access import PUBLIC, needs
+
+api = APIBlueprint("weather", __name__, url_prefix="/api")
+
+@api.get("/weather", summary="Weather")
+@needs(PUBLIC)
+def get_weather():
+    return {"rain": True}
+""",
+}
+
+ASK = """
+import json
+from mavrik.core.circuit import Circuit, blank_branches
+from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.findings import judge
+from mavrik.core.measuring.instruments import Instrument
+from mavrik.core.measuring.quantities import QUANTITIES
+from mavrik.core.measuring.readings import Reading, Run
+from mavrik.core.procedures import PROCEDURES, check_run, complete_run
+from mavrik.core.workflow.progress import progress
+from mavrik.core.workflow.stages import JobFacts
+from mavrik.instruments.kinds import CLIENTS
+from mavrik.standin.meters import METERS
+from mavrik.web.app import create_app
+from mavrik.web.settings import Settings
+
+document = build_layout("front_battery", 12).model_dump(mode="json")
+document["branches"] = [
+    {"kind": "busbar", "id": b["id"], "label": "Bar", "from_node": b["from_node"], "to_node": b["to_node"]} if b["id"] == "mount" else b
+    for b in document["branches"]
+]
+circuit = Circuit.model_validate(document)
+meter = Instrument(id="h", label="H", kind="hygrometer", percent_of_reading=1, digits=1, resolution=0.1)
+run = Run(procedure="damp", readings=(Reading(point="damp", value=55.0, instrument="h"),), instruments=(meter,))
+assert not check_run(circuit, run), check_run(circuit, run)
+found = judge(circuit, [complete_run(circuit, run)])
+app = create_app(Settings(database_url="postgresql://nowhere/none"))
+print(json.dumps({
+    "blank": [b.kind for b in blank_branches()],
+    "part": next(b.kind for b in found.branches if b.branch_id == "mount"),
+    "quantity": "humidity" in QUANTITIES,
+    "test": [(t.title, t.readings[0].shown_unit) for t in found.tests],
+    "stage": [s.stage for s in progress(JobFacts(frozenset())).stages],
+    "client": "hygrometer" in CLIENTS,
+    "standin": "hygrometer" in METERS,
+    "route": app.test_client().get("/api/weather").json,
+}))
+"""
+
+
+def test_one_file_adds_a_part_of_any_kind(tmp_path: Path) -> None:
+    source = tmp_path / "src" / "mavrik"
+    shutil.copytree(ROOT / "src" / "mavrik", source, ignore=shutil.ignore_patterns("__pycache__", "app"))
+    for name, text in NEW.items():
+        (source / name).write_text(text.lstrip(), encoding="utf-8")
+    environment = {**os.environ, "PYTHONPATH": str(tmp_path / "src")}
+    done = subprocess.run([sys.executable, "-c", ASK], capture_output=True, text=True, check=False, env=environment, cwd=tmp_path)
+    assert done.returncode == 0, done.stderr
+    said = json.loads(done.stdout)
+    assert "busbar" in said["blank"] and said["part"] == "busbar"
+    assert said["quantity"] and said["client"] and said["standin"] and "paint" in said["stage"]
+    assert said["test"] == [["Damp", "%"]] and said["route"] == {"rain": True}
+
+
+def test_two_parts_in_one_place_are_refused() -> None:
+    with pytest.raises(ValueError, match="same place"):
+        parts_of("mavrik.core.procedures.bench", Procedure, lambda p: 1)
