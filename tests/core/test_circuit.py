@@ -6,12 +6,14 @@ import pytest
 from pydantic import ValidationError
 
 from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.additions import add_to
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.circuit.ring import Side, find_ring
 from mavrik.core.circuit.rules import charging_gaps, check_circuit
 from mavrik.core.drawing.loop import lay_out
 from mavrik.core.operating import solve_circuit
 from mavrik.core.protection.parts import series_run
+from mavrik.core.protection.review import Outcome, review_protection
 from tests.build import simple_circuit, simple_document, with_branch
 
 
@@ -178,3 +180,52 @@ def test_a_run_is_what_must_carry_one_current() -> None:
     assert {b.id for b in series_run(circuit, "link_cable")} == {"link_fuse", "link_cable", "link_fuse_2"}
     assert {b.id for b in series_run(circuit, "charge_fuse")} == {"charge_cable", "charge_fuse", "battery_lead"}
     assert {b.id for b in series_run(circuit, "body_ground")} == {"body_ground", "engine_strap"}
+
+
+def test_a_run_ends_where_a_converter_or_a_charger_is_connected() -> None:
+    """Their current comes or goes there: what lies on either side of them does not carry the same."""
+    document = simple_document(schema_version=2)
+    document["nodes"].append({"id": "tap", "role": "stud", "label": "Tap"})
+    document["branches"][1]["to_node"] = "tap"
+    tail = {
+        "kind": "cable",
+        "id": "tail",
+        "label": "Tail",
+        "from_node": "tap",
+        "to_node": "plus",
+        "length_m": 0.3,
+        "size": "35 mm2",
+    }
+    document["branches"].append(tail)
+    plain = Circuit.model_validate(document)
+    assert {b.id for b in series_run(plain, "feed")} == {"feed", "fuse", "tail"}
+    charger = {
+        "id": "mains",
+        "label": "Mains",
+        "positive_node": "tap",
+        "negative_node": "minus",
+        "limit_a": 20,
+        "set_point_v": 14.2,
+    }
+    charged = Circuit.model_validate({**document, "chargers": [charger]})
+    assert {b.id for b in series_run(charged, "feed")} == {"feed", "fuse"}
+    house = {"id": "plus_2", "role": "battery_positive", "label": "Plus 2"}
+    dcdc = {
+        "id": "dcdc", "label": "DC-DC", "in_node": "tap", "out_node": "plus_2", "ground_node": "minus", "limit_a": 20, "set_point_v": 14.2,
+    }  # fmt: skip
+    second = {"id": "bat_2", "label": "Two", "positive_node": "plus_2", "negative_node": "minus", "capacity_ah": 70}
+    fed = {**document, "nodes": [*document["nodes"], house], "converters": [dcdc], "batteries": [*document["batteries"], second]}
+    assert {b.id for b in series_run(Circuit.model_validate(fed), "feed")} == {"feed", "fuse"}
+
+
+@pytest.mark.parametrize(("load_a", "outcome"), [(2.4, Outcome.GOOD), (2.41, Outcome.WATCH), (3.01, Outcome.BAD)])
+def test_a_fuse_that_fits_to_the_last_digit_fits(load_a: float, outcome: Outcome) -> None:
+    """Common practice: 80 % of the rating for good. 2.4 A is 80 % of 3 A, whatever the solver's last digit says."""
+    document = add_to(build_layout("front_battery", 12), "load_on_a_lead").model_dump(mode="json")
+    for branch in document["branches"]:
+        if branch["id"] == "load_fuse":
+            branch.update(family="blade_c", rating_a=3)
+    document["loads"][0]["current_a"] = load_a
+    review = review_protection(Circuit.model_validate(document))
+    checks = next(p.checks for p in review.protectors if p.branch_id == "load_fuse")
+    assert next(c.outcome for c in checks if c.name == "load") is outcome

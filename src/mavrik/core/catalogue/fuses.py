@@ -124,7 +124,7 @@ def choose_rating(family: FuseFamily, load_a: float, cable_a: float) -> FuseChoi
     data = table.families[family]
     least = load_a / table.continuous_share
     for rating in data.ratings_a:
-        if least <= rating <= cable_a:
+        if least * (1 - 1e-9) <= rating <= cable_a:
             return FuseChoice(
                 rating,
                 f"{data.label}: smallest rating from {least:.0f} A ({load_a:.0f} A at {table.continuous_share:.0%} duty) "

@@ -109,6 +109,8 @@ def series_run(circuit: Circuit, branch_id: str) -> list[AnyBranch]:
     tied = {n for b in circuit.batteries for n in (b.positive_node, b.negative_node)}
     tied |= {n for a in circuit.alternators for n in (a.stud_node, a.case_node)}
     tied |= {n for load in circuit.loads for n in (load.from_node, load.to_node)}
+    tied |= {n for c in circuit.converters for n in (c.in_node, c.out_node, c.ground_node)}
+    tied |= {n for c in circuit.chargers for n in (c.positive_node, c.negative_node)}
     run = {branch_id: circuit.branch(branch_id)}
     todo = [run[branch_id]]
     while todo:

@@ -36,6 +36,9 @@ CURVES = "ISO 8820 and makers' curves, from memory, see the fuse table"
 CARRIED_SHARE = 0.1
 """A fuse that carries less of a fault than this is not in its way."""
 
+SOLVED_TO = 1e-6
+"""A solved current is exact to about this share of itself: a fuse that fits to the last digit fits."""
+
 
 CONTACT_RULE = "Continuous rating above what it carries for good, short-duty rating above what it carries for seconds"
 COMMON = "Common practice of the trade"
@@ -191,12 +194,12 @@ def _load_and_cable(circuit: Circuit, branch: Protector, rated_a: float, graph: 
         ]
     share = fuse_table().continuous_share
     rating, checks = branch.rating_a, []
-    if rating < rated_a:
+    if rating < rated_a * (1 - SOLVED_TO):
         outcome, words = (
             Outcome.BAD,
             f"{rating:g} A is below the {rated_a:.0f} A it has to carry: it opens in use.",
         )
-    elif rating * share < rated_a:
+    elif rating * share < rated_a * (1 - SOLVED_TO):
         outcome = Outcome.WATCH
         words = f"{rated_a:.0f} A at its most is more than {share:.0%} of {rating:g} A: it ages early under continuous duty."
     else:
