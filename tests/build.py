@@ -88,11 +88,21 @@ def drop_run(circuit: Circuit, output_a: float = 100.0, **readings: float) -> Ru
 
 
 def drops_with(
-    circuit: Circuit, output_a: float, hidden_ohm: Mapping[str, float], clamped: bool = False, reverse: str = "", **state: Any
+    circuit: Circuit,
+    output_a: float,
+    hidden_ohm: Mapping[str, float],
+    clamped: bool = False,
+    reverse: str = "",
+    sides: bool = False,
+    **state: Any,
 ) -> Run:
-    """Every drop of a circuit with hidden resistances, as a meter of 1 mV resolution shows them."""
+    """Every drop of a circuit with hidden resistances, as a meter of 1 mV resolution shows them; sides: those as a whole too."""
     seen = predict(circuit, at_output(circuit, output_a, engine_space_c=20, ambient_c=20, **state), hidden_ohm)
     readings = {b: round(v, 3) * (-1 if b == reverse else 1) for b, v in seen.drop_v.items()}
+    if sides:
+        volts, main, battery = seen.node_v, circuit.alternator, circuit.battery
+        readings["feed_v"] = round(volts[main.stud_node] - volts[battery.positive_node], 3)
+        readings["return_v"] = round(volts[battery.negative_node] - volts[main.case_node], 3)
     if clamped:
         points = {p.id for p in procedure("charging_drops").points(circuit)}
         readings |= {f"{b}_amps": round(a, 1) for b, a in seen.current_a.items() if f"branch_a:{b}" in points}

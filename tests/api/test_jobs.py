@@ -23,7 +23,7 @@ def test_from_complaint_to_sheet(tech: Caller) -> None:
     document = tech.get("/api/layouts/front_battery?system_voltage_v=12").json
     saved = tech.put(f"{path}/circuit", {"document": document, "lock": None}).json
     assert saved and saved["revision"] == 1
-    run = drops(100, "alternator", charge_cable=0.108, charge_fuse=0.064, battery_lead=0.022, block_ground=0.115, mount=0.010)
+    run = drops(100, "alternator", charge_cable=0.108, charge_fuse=0.064, battery_lead=0.022, block_ground=0.210, mount=0.010)
     kept = keep(tech, made, run, saved["id"]).json
     assert kept and kept["run"]["measured_by"] == "Tech"
     assert findings(tech, made)["headline"]["element"] == "block_ground"

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from functools import cache
 
 import numpy as np
 import pytest
@@ -29,10 +30,20 @@ def of(bench: HiddenVehicle, readings: dict[str, Measured] | None = None, ahead:
     return judged(bench.circuit, *runs_of(bench, bench.everything() if readings is None else readings), ahead=ahead)
 
 
-@pytest.mark.parametrize("name", list(VEHICLES))
-def test_hidden_faults_are_found_and_what_they_explain_is_not_doubted(name: str) -> None:
-    """Every fault of the catalogue, read by a sound hand: nine of ten come first, nearly all among three, hardly a reading is
-    taken for a slip. More seeds are in the project's page on the diagnosis."""
+@dataclass(frozen=True)
+class Score:
+    """How the faults of a vehicle were found."""
+
+    cases: int
+    first: int
+    among_three: int
+    readings: int
+    doubted: int
+
+
+@cache
+def score(name: str) -> Score:
+    """Of every fault of the catalogue on a vehicle, all that can be read being read by a sound hand."""
     first = among = doubted = read = cases = 0
     for hidden in hidden_faults(VEHICLES[name]):
         bench = vehicle(name, hidden.causes[0])
@@ -43,8 +54,20 @@ def test_hidden_faults_are_found_and_what_they_explain_is_not_doubted(name: str)
         first += ranked[0] == hidden.causes[0]
         among += hidden.causes[0] in ranked[:3]
         doubted += len(doubtful_readings(posterior))
-    assert cases > 20 and first >= 0.9 * cases and among >= 0.95 * cases
-    assert doubted <= 0.01 * read
+    return Score(cases, first, among, read, doubted)
+
+
+@pytest.mark.parametrize("name", list(VEHICLES))
+def test_hidden_faults_are_found(name: str) -> None:
+    """More seeds are in the project's page on the diagnosis."""
+    of_one = score(name)
+    assert of_one.cases > 20 and of_one.first >= 0.9 * of_one.cases
+
+
+def test_hidden_faults_are_among_three_and_what_they_explain_is_not_doubted() -> None:
+    every = [score(name) for name in VEHICLES]
+    assert sum(s.among_three for s in every) >= 0.99 * sum(s.cases for s in every)
+    assert sum(s.doubted for s in every) <= 0.005 * sum(s.readings for s in every)
 
 
 @pytest.mark.parametrize("name", list(VEHICLES))

@@ -42,6 +42,45 @@ class Shift:
     """(rows, batteries): how far each was charged while an output was read; the other states know nothing of it."""
 
 
+LIFT_ROUNDS = 4
+LIFTED_V = 0.001
+"""A stud voltage is met when no meter of the bench would tell."""
+
+
+class _Lift:
+    """A stud whose voltage was read, in a circuit with links: what is lost on the way the batteries are lower by.
+
+    A link may open at that; what is behind it then takes nothing of the output and stays where the document has it.
+    """
+
+    def __init__(self, engine: Engine, alternator_id: str, as_read_v: Floats) -> None:
+        """as_read_v: open-circuit voltages with nothing broken, by the network's order."""
+        self.engine, self.alternator = engine, next(a for a in engine.circuit.alternators if a.id == alternator_id)
+        self.stud_v, self.back_v = engine.state.stud_v[alternator_id], np.asarray(engine.values().emf_v, dtype=float) - as_read_v
+
+    def met(self, network: net.Network, values: net.Values, found: net.Solved) -> net.Solved:
+        """The same rows with the voltage met. values: of the rows; found: with the batteries as with nothing broken."""
+        stud, case = network.row[self.alternator.stud_node], network.row[self.alternator.case_node]
+        begun = emf = np.asarray(values.emf_v, dtype=float)
+        for _ in range(LIFT_ROUNDS):
+            short = self.stud_v - (found.node_v[:, stud] - found.node_v[:, case])
+            if not (np.abs(np.nan_to_num(short)) > LIFTED_V).any():
+                break
+            reached = self._reached(network, found.link_closed)
+            emf = np.where(reached, emf + np.nan_to_num(short)[:, None], begun + self.back_v)
+            found = network.solve_many(replace(values, emf_v=emf), lenient=True)
+        return found
+
+    def _reached(self, network: net.Network, closed: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """Which batteries the stud reaches, by row."""
+        patterns, which = np.unique(closed, axis=0, return_inverse=True)
+        by_pattern = [
+            self.engine.reached(self.alternator.stud_node, {x.id for x, c in zip(network.links, own, strict=True) if not c})
+            for own in patterns
+        ]
+        return np.array(by_pattern, dtype=bool)[which.reshape(-1)]
+
+
 def planned(points: Sequence[Point]) -> list[Placed]:
     """Points in the states they are planned for, nothing being known of the day.
 
@@ -67,6 +106,7 @@ class BenchModel:
         self.circuit, self._as_drawn = ohmic(circuit), as_sound(circuit)
         self.rest_v = dict(rest_v or {})
         self._at: dict[Setup, tuple[net.Network, net.Values, net.Batch | None]] = {}
+        self._lifts: dict[Setup, _Lift] = {}
 
     def _assembled(self, setup: Setup) -> tuple[net.Network, net.Values, net.Batch | None]:
         if setup not in self._at:
@@ -95,6 +135,9 @@ class BenchModel:
             except net.NoOperatingPointError:
                 rest = None
             self._at[setup] = network, values, rest
+            main = self.circuit.alternator.id
+            if network.links and main in engine.lifted:
+                self._lifts[setup] = _Lift(engine, main, np.asarray(own.emf_v, dtype=float))
         return self._at[setup]
 
     def _equalised(self, network: net.Network, emf: Floats) -> Floats:
@@ -143,7 +186,11 @@ class BenchModel:
             amps = np.array([half_cca_a(self.circuit, battery[p.element]) for p in points])
             loaded = np.asarray(values.emf_v, dtype=float)[:, at] - amps * np.asarray(values.emf_ohm, dtype=float)[:, at]
             return np.asarray(np.maximum(loaded, 0.0))
-        return _read(network, network.solve_many(values, rest if shift is not None else None, lenient=True), points)
+        found = network.solve_many(values, rest if shift is not None else None, lenient=True)
+        lift = self._lifts.get(setup)
+        if lift is not None:
+            found = lift.met(network, values, found)
+        return _read(network, found, points)
 
 
 SWEPT = ("resistor_ohm", "limit_a", "set_point_v", "emf_v", "emf_ohm", "emf_charging_ohm")

@@ -46,6 +46,9 @@ MOST_TOLERANCES = 4.0
 SOUND_TOLERANCES = 3.0
 """A branch called sound lies within so many standard deviations of its tolerance."""
 
+MOST_SLOPE = 3.0
+"""A drop that an ohm moves by more than so many times the output is no slope: currents divide, a second source adds at most as much."""
+
 LARGEST_OHM = 2.0
 SETTLED = 0.05
 """An unknown that moves by less of what its posterior is spread has settled."""
@@ -223,24 +226,41 @@ class _Readings:
         self, placed: Sequence[Placed], excess: Floats, charged: Floats, step: Floats | None
     ) -> tuple[Floats, Floats, Floats]:
         """Values of some readings (trials, readings), with their slopes by branch and by charge where a step is given."""
-        (count, n), b = excess.shape, charged.shape[1]
-        each = 1 if step is None else 1 + n + b
-        ohm = np.repeat(excess[:, None, :], each, axis=1)
-        emf = np.repeat(charged[:, None, :], each, axis=1)
-        if step is not None:
-            ohm[:, 1 : n + 1] += step[:, :, None] * np.eye(n)
-            emf[:, n + 1 :] += CHARGE_STEP_V * np.eye(b)
+        n, b = excess.shape[1], charged.shape[1]
+        if step is None:
+            return self._seen(placed, excess[:, None, :], charged[:, None, :])[:, 0], np.zeros(0), np.zeros(0)
+        emf = np.repeat(charged[:, None, :], 1 + n + b, axis=1)
+        emf[:, n + 1 :] += CHARGE_STEP_V * np.eye(b)
+
+        def stepped(by: Floats) -> tuple[Floats, Floats]:
+            ohm = np.repeat(excess[:, None, :], 1 + n + b, axis=1)
+            ohm[:, 1 : n + 1] += by[:, :, None] * np.eye(n)
+            seen = self._seen(placed, ohm, emf)
+            return seen, np.swapaxes((seen[:, 1 : n + 1] - seen[:, :1]) / by[:, :, None], 1, 2)
+
+        seen, by_branch = stepped(step)
+        # No contact moves a drop by more than the amperes it carries: where it seems to, a link has opened in the step.
+        volts = np.array([p.quantity == "voltage_drop" and s.state is BenchState.AT_OUTPUT for p, s in placed])
+        most = MOST_SLOPE * max((s.output_a or 0.0 for _, s in placed), default=0.0)
+
+        def leaps(slopes: Floats) -> NDArray[np.bool_]:
+            return np.asarray((np.abs(slopes[:, volts]) > (most or np.inf)).any(axis=1))
+
+        jumps = leaps(by_branch)
+        if jumps.any():
+            _, back = stepped(np.where(jumps, -step, step))
+            still = leaps(back)
+            by_branch = np.where((jumps & ~still)[:, None, :], back, np.where(still[:, None, :], 0.0, by_branch))
+        return seen[:, 0], by_branch, np.swapaxes((seen[:, n + 1 :] - seen[:, :1]) / CHARGE_STEP_V, 1, 2)
+
+    def _seen(self, placed: Sequence[Placed], ohm: Floats, emf: Floats) -> Floats:
+        """What is read with each trial at several excesses and charges (trials, values, readings)."""
+        (count, each, n), b = ohm.shape, emf.shape[2]
         shift = Shift(
             self.problem.branch_ids, ohm.reshape(count * each, n), self.problem.battery_ids, emf.reshape(count * each, b) if b else None
         )  # fmt: skip
         rows = [h for h in self.bases for _ in range(each)]
-        seen = np.nan_to_num(self.problem.models.predict(placed, rows, shift)).reshape(count, each, len(placed))
-        own = seen[:, 0]
-        if step is None:
-            return own, np.zeros(0), np.zeros(0)
-        by_branch = (seen[:, 1 : n + 1] - own[:, None]) / step[:, :, None]
-        by_charge = (seen[:, n + 1 :] - own[:, None]) / CHARGE_STEP_V
-        return own, np.swapaxes(by_branch, 1, 2), np.swapaxes(by_charge, 1, 2)
+        return np.nan_to_num(self.problem.models.predict(placed, rows, shift)).reshape(count, each, len(placed))
 
     def at(self, excess: Floats, gain: Floats, charged: Floats, fresh: bool) -> tuple[Floats, Floats, Floats]:
         """Values with their slopes by branch and by charge; only those of the lively ones are found anew unless `fresh`.

@@ -71,6 +71,13 @@ def _load(circuit: Circuit, load: Load) -> net.Element:
     return net.CurrentSource(load.from_node, load.to_node, load.current_a, load.id, takes=True)
 
 
+def _charged_before(element: net.Element, state: State) -> net.Element:
+    """A link as the time before has left it: where a stud was read above its cut-in, it has closed."""
+    if isinstance(element, net.Link) and max(state.stud_v.values(), default=0.0) > element.cut_in_v:
+        return replace(element, closed=True)
+    return element
+
+
 def elements_of(circuit: Circuit, state: State) -> list[net.Element]:
     """Everything of a circuit at a state, as elements of a network with cold cables.
 
@@ -78,7 +85,7 @@ def elements_of(circuit: Circuit, state: State) -> list[net.Element]:
     """
     settings = (setting_of(circuit, b, state) for b in circuit.branches)
     made = (b.network_element(s) for b, s in zip(circuit.branches, settings, strict=True))
-    elements: list[net.Element] = [e for e in made if e is not None]
+    elements: list[net.Element] = [_charged_before(e, state) for e in made if e is not None]
     elements += [_alternator(circuit, a, state) for a in circuit.alternators]
     elements += [_battery(circuit, b, state) for b in circuit.batteries]
     elements += [_load(circuit, x) for x in circuit.loads if is_on(x, state)]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -63,14 +63,12 @@ class Engine:
                 )
 
     @cached_property
-    def _lifted(self) -> dict[str, NDArray[np.float64]]:
+    def lifted(self) -> dict[str, NDArray[np.float64]]:
         """Which batteries each stud with a voltage that was read reaches, 1 or 0 in the network's order."""
         if not self.state.stud_v:
             return {}
-        graph = graph_of(self.circuit.branches)
-        plus = {b.id: b.positive_node for b in self.circuit.batteries}
-        reached = {a.id: reach(graph, a.stud_node) for a in self.circuit.alternators if a.id in self.state.stud_v}
-        return {i: np.array([float(plus[e.id] in r) for e in self.network.emfs]) for i, r in reached.items()}
+        studs = {a.id: a.stud_node for a in self.circuit.alternators if a.id in self.state.stud_v}
+        return {i: self.reached(stud, ()) for i, stud in studs.items()}
 
     def _guessed(self, values: net.Values) -> net.Values:
         """Batteries about where a stud's voltage says they are: what nothing else takes of its output goes into them."""
@@ -78,7 +76,7 @@ class Engine:
         bank = self.state.bank.current_a if self.state.bank else 0.0
         left = sum(self.state.output_a.values()) - bank
         left -= sum(x.current_a for x in self.circuit.loads if is_on(x, self.state))
-        for name, lifted in self._lifted.items():
+        for name, lifted in self.lifted.items():
             if lifted.any():
                 into = max(left, 0.0) / float(lifted @ (1.0 / ohm))
                 emf += lifted * (self.state.stud_v[name] - into - float(lifted @ emf) / lifted.sum())
@@ -88,28 +86,59 @@ class Engine:
         """Bring the batteries to where the voltage read at a stud says they are.
 
         A known output goes into a battery whatever its voltage; how charged the batteries were that day only the reading tells.
-        All that the stud reaches move together: what one has over another stays as the document has it.
+        All that the stud reaches through closed metal move together: what one has over another stays as the document has it.
         """
         for a in self.circuit.alternators:
-            lifted = self._lifted.get(a.id)
+            lifted = self.lifted.get(a.id)
             if lifted is None or not lifted.any():
                 continue
-            start = np.array(values.emf_v, dtype=float)
-            lift, step, before, gain = 0.0, 0.0, 0.0, 1.0
-            for k in range(LIFT_ROUNDS):
-                short = self.state.stud_v[a.id] - self._between(rest, a.stud_node, a.case_node)
-                if abs(short) < LIFTED_V:
-                    break
-                # What hangs on the batteries takes its share of each step, which the step before has shown; anything else than
-                # a share was a link that opened or closed on the way.
-                if k:
-                    share = (before - short) / step
-                    gain = share if 0 < share < 1 else 1.0
-                step, before = short / gain, short
-                lift += step
-                values = replace(values, emf_v=start + lift * lifted)
-                rest = self.network.settle(values, rest)
+            own = np.array(values.emf_v, dtype=float)
+            rest, values = self._lift(rest, values, own, lifted, a.id)
+            # A battery behind a link that has opened takes nothing of the output: it stays where the document has it.
+            still = lifted * self.reached(a.stud_node, self.network.named(rest).open_ids)
+            if still.any() and (still != lifted).any():
+                rest, values = self._lift(
+                    rest, values, np.where(still > 0, np.asarray(values.emf_v), self._own.emf_v), still, a.id
+                )
         return rest, values
+
+    def _lift(
+        self, rest: net.Batch, values: net.Values, start: NDArray[np.float64], lifted: NDArray[np.float64], alternator_id: str
+    ) -> tuple[net.Batch, net.Values]:
+        """Move some batteries together until the stud has the voltage that was read.
+
+        start: volts to begin with, of every battery; lifted: which move
+        """
+        a = next(a for a in self.circuit.alternators if a.id == alternator_id)
+        if (start != np.asarray(values.emf_v)).any():
+            # Afresh: what has cut off at a voltage that never was is on again.
+            values = replace(values, emf_v=start)
+            rest = self.network.settle(values)
+        # The first step falls short on purpose: one too far would open a link that holds.
+        lift, step, before, gain = 0.0, 0.0, 0.0, 1.25
+        for k in range(LIFT_ROUNDS):
+            short = self.state.stud_v[a.id] - self._between(rest, a.stud_node, a.case_node)
+            if abs(short) < LIFTED_V:
+                break
+            # What hangs on the batteries takes its share of each step, which the step before has shown; anything else than
+            # a share was a link that opened or closed on the way.
+            if k:
+                share = (before - short) / step
+                gain = share if 0 < share < 1 else 1.0
+            step, before = short / gain, short
+            lift += step
+            values = replace(values, emf_v=start + lift * lifted)
+            rest = self.network.settle(values, rest)
+        return rest, values
+
+    def reached(self, stud: str, open_ids: Collection[str]) -> NDArray[np.float64]:
+        """Which batteries a stud reaches through what is closed, 1 or 0 in the network's order.
+
+        stud: node; open_ids: of branches, beside those that the document has open
+        """
+        found = reach(graph_of(b for b in self.circuit.branches if b.id not in open_ids), stud)
+        plus = {b.id: b.positive_node for b in self.circuit.batteries}
+        return np.array([float(plus[e.id] in found) for e in self.network.emfs])
 
     def _between(self, rest: net.Batch, plus: str, minus: str) -> float:
         if rest.net is not self.network:
@@ -121,7 +150,7 @@ class Engine:
         """Bring the circuit to rest, with its cables warmed up where the state says so. Raises NoOperatingPointError."""
         temperature = self._around_c
         values = self.values(temperature)
-        if self._lifted:
+        if self.lifted:
             values = self._guessed(values)
         rest = self.network.settle(values)
         self._check_outputs(rest)
