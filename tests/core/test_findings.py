@@ -11,6 +11,7 @@ from mavrik.core.drawing.staircase import build_staircase
 from mavrik.core.findings import BranchFinding, BranchVerdict, judge
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.measuring.readings import Run
+from mavrik.core.operating.prediction import at_output, predict
 from tests.build import branch_of, drop_run, drops_with, judged, simple_circuit, simple_document, with_branch
 
 SIMPLE = simple_circuit()
@@ -289,3 +290,21 @@ def test_an_unread_step_stands_in_with_its_prediction() -> None:
     stairs = build_staircase(SIMPLE, find_ring(SIMPLE), judged(SIMPLE, drop_run(SIMPLE, 100, feed=0.2)))
     assert [s.read for s in stairs.feed] == [True, False]
     assert stairs.feed[1].measured_from_v - stairs.feed[1].measured_to_v == pytest.approx(0.08 / 150 * 100)
+
+
+def test_nothing_read_is_predicted_where_the_limits_are() -> None:
+    """A plan shows the millivolts of its drawing and of its table side by side: both are warmed up at rated output."""
+    for b in judged(build_layout("rear_battery", 12)).branches:
+        assert b.predicted_drop_v == pytest.approx(b.rated_drop_v, rel=1e-9), b.branch_id
+
+
+def test_currents_are_those_of_batteries_charged_unlike() -> None:
+    """Two batteries of one kind with 0.4 V between them share nothing evenly: the drops say so, and so do the amperes shown."""
+    circuit = build_layout("parallel_batteries", 12)
+    first, second = (b.id for b in circuit.batteries)
+    seen = predict(circuit, at_output(circuit, 80), extra_emf_v={first: 0.2, second: -0.2})
+    assert abs(seen.current_a["link_cable"]) > 2
+    found = judged(circuit, drop_run(circuit, 80, **{b: round(v, 4) for b, v in seen.drop_v.items()}))
+    link = branch_of(found, "link_cable")
+    assert link.current_a == pytest.approx(seen.current_a["link_cable"], abs=0.1 * abs(seen.current_a["link_cable"]) + 0.5)
+    assert not any(b.verdict in (BranchVerdict.EXCESS, BranchVerdict.FAIL) for b in found.branches)

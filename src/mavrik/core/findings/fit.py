@@ -172,6 +172,8 @@ class Fitted:
     told: Floats
     gathered_ohm: Floats
     """The excess while no reading was taken for a slip yet: where all readings together would pull it."""
+    charged_v: Floats
+    """How much further than the document says each of several batteries was charged."""
     slopes: Floats
     """What an ohm more in each branch does to each smooth reading, over its scatter (readings, branches)."""
 
@@ -420,9 +422,10 @@ def _evidence(
         told[others], predicted[others] = told_rest[t], rest[t + 1]
         log_evidence = trial.log_prior + float(told.sum()) + prior - 0.5 * float(logdet)
         scaled = by_branch[t] / sigma[:, None]
+        charged = now[t, n + len(problem.runs) :]
         found.append(
             Fitted(
-                trial, problem, excess[t], spread, unknowns.named[t], log_evidence, hypotheses[t], predicted, told, gathered[t], scaled
+                trial, problem, excess[t], spread, unknowns.named[t], log_evidence, hypotheses[t], predicted, told, gathered[t], charged, scaled
             )
         )  # fmt: skip
     return found

@@ -19,7 +19,7 @@ from mavrik.core.measuring.limits import limit_table
 from mavrik.core.measuring.readings import Run, overdue_meters
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.operating.bench_states import BenchState, state_of
-from mavrik.core.operating.prediction import FAST_RPM, at_output, at_rated_output, predict_what_can_be
+from mavrik.core.operating.prediction import FAST_RPM, at_rated_output, predict_what_can_be
 from mavrik.core.operating.state import State
 from mavrik.core.procedures import (
     PROCEDURES,
@@ -75,14 +75,15 @@ def _bench(circuit: Circuit, ring: Ring, posterior: Posterior, drops: dict[str, 
         # What cannot go round has no output to be known; the engine runs, and current goes where it can.
         now = rated = State(engine_rpm=FAST_RPM, chargers_on=False)
     else:
-        now = state_of(setup, circuit) if setup else at_output(circuit, circuit.alternator.rated_a)
+        now = state_of(setup, circuit) if setup else at_rated_output(circuit)
         rated = at_rated_output(circuit, now.engine_space_c, now.ambient_c)
     sound = predict_what_can_be(circuit, now, ring)
     fitted = posterior.best.fitted or next((c.fitted for c in posterior.candidates if c.fitted is not None), None)
     as_read = sound
     if fitted is not None and drops:
         excess = dict(zip(fitted.problem.branch_ids, fitted.excess_ohm.tolist(), strict=True))
-        as_read = predict_what_can_be(circuit, now, ring, excess)
+        charged = dict(zip(fitted.problem.battery_ids, fitted.charged_v.tolist(), strict=True))
+        as_read = predict_what_can_be(circuit, now, ring, excess, charged)
     return Bench(
         circuit=circuit,
         ring=ring,

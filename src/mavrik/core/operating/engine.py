@@ -22,12 +22,18 @@ class Engine:
     """A circuit at a state, its branches as measured where they were, assembled once: solved as it is, or swept over arrays of values."""
 
     def __init__(
-        self, circuit: Circuit, state: State, checked: bool = False, extra_ohm: Mapping[str, float] | None = None
+        self,
+        circuit: Circuit,
+        state: State,
+        checked: bool = False,
+        extra_ohm: Mapping[str, float] | None = None,
+        extra_emf_v: Mapping[str, float] | None = None,
     ) -> None:
         """Assemble it.
 
         checked: the circuit has passed `check_circuit` already, as for another state of it
         extra_ohm: resistance beyond that of the document, by branch id [ohm]
+        extra_emf_v: open-circuit voltage beyond what the document's charge gives, by battery id [V]
         Raises CircuitError for a circuit that cannot be computed or a state that names what is not there.
         """
         problems = (not checked and check_circuit(circuit)) or check_state(circuit, state)
@@ -36,7 +42,9 @@ class Engine:
         self.circuit, self.state = circuit, state
         self.elements = elements_of(circuit, state)
         self.network = net.network_of(self.elements, circuit.alternator.case_node)
-        self._own = net.values_of(self.elements)
+        own = net.values_of(self.elements)
+        charged = np.array([(extra_emf_v or {}).get(e.id, 0.0) for e in self.network.emfs])
+        self._own = replace(own, emf_v=np.asarray(own.emf_v, dtype=float) + charged)
         by_id = {b.id: b for b in circuit.branches}
         metal = [(k, by_id[r.id]) for k, r in enumerate(self.network.resistors) if r.id in by_id]
         self._rows = np.array([k for k, _ in metal], dtype=int)

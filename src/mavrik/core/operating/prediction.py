@@ -91,13 +91,20 @@ def at_rated_output(circuit: Circuit, engine_space_c: float = 40.0, ambient_c: f
     return at_output(circuit, rated, engine_space_c=engine_space_c, ambient_c=ambient_c, warmed_up=True)
 
 
-def predict(circuit: Circuit, state: State, extra_ohm: Mapping[str, float] | None = None, ring: Ring | None = None) -> Prediction:
+def predict(
+    circuit: Circuit,
+    state: State,
+    extra_ohm: Mapping[str, float] | None = None,
+    ring: Ring | None = None,
+    extra_emf_v: Mapping[str, float] | None = None,
+) -> Prediction:
     """Voltages and currents of a circuit of sound parts at a state.
 
     circuit: the document; what was measured of its branches is left aside
     state: as `at_output` makes one, or any other
     extra_ohm: resistance beyond that of a sound part, by branch id [ohm]; left out, every part is sound
     ring: the circuit's ring, where it is known already
+    extra_emf_v: how far each battery is charged beyond what the document says, by id [V]
     Returns drops [V], currents [A], resistances [ohm] and node voltages [V] against the alternator case.
     Raises CircuitError for a circuit or state that cannot be computed, NoOperatingPointError where nothing satisfies it.
     Source: `mavrik.core.operating.solve_circuit`, the same network.
@@ -108,7 +115,7 @@ def predict(circuit: Circuit, state: State, extra_ohm: Mapping[str, float] | Non
     >>> round(found.drop_v["charge_cable"] * 1000)  # 80 A through 1.2 m of 0.78 mohm/m and two lugs of 0.05 mohm
     83
     """
-    settled = Engine(as_sound(circuit), state, extra_ohm=extra_ohm).settle()
+    settled = Engine(as_sound(circuit), state, extra_ohm=extra_ohm, extra_emf_v=extra_emf_v).settle()
     found, main = settled.solution, circuit.alternator
     ohm = dict(zip((r.id for r in settled.engine.network.resistors), settled.ohm, strict=True))
     volts = {n.id: found.node_v.get(n.id, 0.0) for n in circuit.nodes}
@@ -128,11 +135,15 @@ def predict(circuit: Circuit, state: State, extra_ohm: Mapping[str, float] | Non
 
 
 def predict_what_can_be(
-    circuit: Circuit, state: State, ring: Ring | None = None, extra_ohm: Mapping[str, float] | None = None
+    circuit: Circuit,
+    state: State,
+    ring: Ring | None = None,
+    extra_ohm: Mapping[str, float] | None = None,
+    extra_emf_v: Mapping[str, float] | None = None,
 ) -> Prediction:
     """The prediction at a state, or at the nearest one that the circuit can be in, so that it can still be drawn and spoken of.
 
-    circuit, state, ring, extra_ohm: as for `predict`
+    circuit, state, ring, extra_ohm, extra_emf_v: as for `predict`
     Where loads ask for more than the circuit can give, they are off; where a unit has no way back for its current, it stands.
     Raises NoOperatingPointError where not even that has one.
 
@@ -145,7 +156,7 @@ def predict_what_can_be(
     standing = State(engine_rpm=0.0, loads_on=unloaded, chargers_on=False, converters_on=False)
     for tried in (state, without):
         try:
-            return predict(circuit, tried, extra_ohm, ring)
+            return predict(circuit, tried, extra_ohm, ring, extra_emf_v)
         except NoOperatingPointError:
             continue
-    return predict(circuit, standing, extra_ohm, ring)
+    return predict(circuit, standing, extra_ohm, ring, extra_emf_v)
