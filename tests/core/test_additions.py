@@ -9,7 +9,8 @@ from mavrik.core.circuit.additions import ADDITIONS, add_to
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.operating import State, solve_circuit
-from mavrik.core.protection.review import Outcome, review_protection
+from mavrik.core.protection.documents import Outcome
+from mavrik.core.protection.review import review_protection
 
 BY_NAME = {a.name: a for a in ADDITIONS}
 WITH_A_BATTERY = [n for n in BY_NAME if n.startswith("battery_")]

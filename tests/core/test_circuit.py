@@ -12,8 +12,9 @@ from mavrik.core.circuit.ring import Side, find_ring
 from mavrik.core.circuit.rules import charging_gaps, check_circuit
 from mavrik.core.drawing.loop import lay_out
 from mavrik.core.operating import solve_circuit
-from mavrik.core.protection.parts import series_run
-from mavrik.core.protection.review import Outcome, review_protection
+from mavrik.core.protection.case import series_run
+from mavrik.core.protection.documents import Outcome
+from mavrik.core.protection.review import review_protection
 from tests.build import simple_circuit, simple_document, with_branch
 
 

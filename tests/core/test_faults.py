@@ -12,7 +12,9 @@ from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.operating import DeadShort, State, solve_circuit
 from mavrik.core.operating.gains import gains
 from mavrik.core.operating.supply import trace
-from mavrik.core.protection.review import Outcome, prospective_a, review_protection
+from mavrik.core.protection.case import prospective_a
+from mavrik.core.protection.documents import Outcome
+from mavrik.core.protection.review import review_protection
 from mavrik.core.protection.short_circuit import fault_course, opens_at
 from mavrik.core.thermal.heat import heat_curve, withstand_factor
 from tests.build import simple_document

@@ -41,7 +41,7 @@ def test_a_250_a_unit_on_a_4_awg_lead_is_called_out() -> None:
     finding = next(f for f in said.parts if f.code == "cable_too_small" and f.branch_id == "feed")
     assert finding.severity == "danger"
     assert "160 A" in finding.why and "250 A" in finding.why
-    assert finding.source == "ABYC E-11"
+    assert finding.source.startswith("ABYC E-11")
 
 
 def test_a_cable_without_a_fuse_is_called_out() -> None:

@@ -13,7 +13,7 @@ from scipy.integrate import solve_ivp
 
 from mavrik.core.catalogue.conductor import Material, Stranding, cable_resistance, parse_size, resistance_per_m_20c
 from mavrik.core.circuit import CableBranch
-from mavrik.core.protection.parts import check_ampacity
+from mavrik.core.protection.ampacities import check_ampacity
 from mavrik.core.thermal.heat import HeatCurve, diameters_mm, heat_curve, lost_w_per_m, short_circuit_final_c, withstand_factor
 
 # ABYC E-11, single conductor, 105 degC insulation, outside the engine space [A].

@@ -11,7 +11,8 @@ from mavrik import __version__
 from mavrik.core.document import Document
 from mavrik.core.operating import Engine, OperatingPoint, State, point_of
 from mavrik.core.operating.gains import Gains, gains_of
-from mavrik.core.protection.review import ProtectionReview, review_protection
+from mavrik.core.protection.documents import ProtectionReview
+from mavrik.core.protection.review import review_protection
 from mavrik.core.protection.short_circuit import FaultCourse, fault_course
 from mavrik.domain.job import CircuitRole
 from mavrik.exchange.bundle import Bundle, plain_problems

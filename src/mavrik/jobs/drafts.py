@@ -13,7 +13,8 @@ from mavrik.core.measuring.limits import LimitProfileName, Scope, limit_for
 from mavrik.core.network import NoOperatingPointError
 from mavrik.core.operating import Engine, OperatingPoint, State, point_of
 from mavrik.core.operating.gains import Gains, gains_of
-from mavrik.core.protection.review import ProtectionReview, review_protection
+from mavrik.core.protection.documents import ProtectionReview
+from mavrik.core.protection.review import review_protection
 from mavrik.core.protection.short_circuit import FaultCourse, fault_course
 from mavrik.jobs.errors import InvalidError
 

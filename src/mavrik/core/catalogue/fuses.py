@@ -166,6 +166,9 @@ class Opening:
         return f"{seconds_in_words(self.least_s)} to {seconds_in_words(self.most_s)}"
 
 
+CURVES = "ISO 8820 and makers' curves, from memory, see the fuse table"
+"""Where the opening bands and interrupting ratings come from."""
+
 NEVER = Opening(math.inf, math.inf)
 
 

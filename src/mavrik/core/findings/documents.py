@@ -14,7 +14,8 @@ from mavrik.core.document import Document
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.measuring.readings import Reading
 from mavrik.core.procedures import Judgement, Repeat
-from mavrik.core.protection.parts import AmpacityCheck, Finding, FuseCheck
+from mavrik.core.protection.ampacities import AmpacityCheck
+from mavrik.core.protection.documents import Finding, FuseFinding
 
 
 class BranchVerdict(StrEnum):
@@ -90,7 +91,7 @@ class BranchFinding:
     reason: str
     next_step: str
     ampacity: AmpacityCheck | None
-    fuse: FuseCheck | None
+    fuse: FuseFinding | None
 
 
 @dataclass(frozen=True)

@@ -22,7 +22,7 @@ from mavrik.core.findings.documents import (
 from mavrik.core.findings.hypotheses import NOTHING, fault_table
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.uncertainty import Verdict
-from mavrik.core.protection.parts import Finding, Severity
+from mavrik.core.protection.documents import Finding, Severity
 
 DROPS = "charging_drops"
 """Its readings are judged as branches and sides."""

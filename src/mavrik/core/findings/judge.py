@@ -32,7 +32,8 @@ from mavrik.core.procedures import (
     observations,
     standing,
 )
-from mavrik.core.protection.parts import Finding, Severity, by_severity, judge_parts
+from mavrik.core.protection.documents import Finding, Severity, by_severity
+from mavrik.core.protection.parts import judge_parts
 
 NO_OTHER = Limits()
 OF_A_READING = {

@@ -13,7 +13,7 @@ from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import Verdict, combine, ratio_uncertainty, verdict_below
 from mavrik.core.procedures import Observation
 from mavrik.core.procedures.bench.charging_drops import LEAST_USEFUL_SHARE
-from mavrik.core.protection.parts import Finding, Severity
+from mavrik.core.protection.documents import Finding, Severity
 
 WORDS = {"feed": "The feed side", "return": "The return side", "whole": "The whole circuit"}
 

@@ -35,8 +35,10 @@ from mavrik.core.document import Ampere, Document
 from mavrik.core.measuring.limits import Limit, LimitProfileName, Scope, limit_for
 from mavrik.core.network import NoOperatingPointError
 from mavrik.core.operating.prediction import Prediction, at_rated_output, predict
-from mavrik.core.protection.parts import series_run
-from mavrik.core.protection.review import Outcome, review_protection
+from mavrik.core.protection.case import Case, series_run
+from mavrik.core.protection.documents import Outcome
+from mavrik.core.protection.review import review_protection
+from mavrik.core.protection.short_circuit import protectors
 from mavrik.core.thermal.ampacity import INSULATION_CLASSES_C
 
 FUSE_TAIL_M = 0.15
@@ -243,6 +245,25 @@ def _leads(circuit: Circuit, branch_ids: Iterable[str]) -> list[ConductorBranch]
     return [b for i in branch_ids if isinstance(b := circuit.branch(i), ConductorBranch)]
 
 
+def _held_by_other_fuses(circuit: Circuit, run: Iterable[str]) -> dict[str, float]:
+    """The rating of the largest fuse or breaker outside a run that has to protect a lead of it, by lead [A]."""
+    own, case = set(run), Case(circuit)
+    held: dict[str, float] = {}
+    for protector in protectors(circuit):
+        if protector.id not in own:
+            for lead in case.protected(protector):
+                held[lead.id] = max(held.get(lead.id, 0.0), protector.rating_a or 0.0)
+    return held
+
+
+def _at_least(branch: ConductorBranch, option: Option, target: SizingTarget, held_a: float) -> ConductorBranch:
+    """The lead at a size, or at the smallest above it that another fuse on its way still protects; as it is where none does."""
+    for larger in options_of(target.system):
+        if larger.area_mm2 >= option.area_mm2 and (fresh := _fresh(branch, larger, target)).ampacity().current_a >= held_a:
+            return fresh
+    return _fresh(branch, option, target)
+
+
 def _size_run(
     circuit: Circuit, target: SizingTarget, run: list[str], what: str, side_limit: Limit | None, not_below_fitted: bool
 ) -> tuple[Circuit, dict[str, str]]:
@@ -258,11 +279,12 @@ def _size_run(
     fuses = [b for i in run if isinstance(b := circuit.branch(i), FuseBranch)]
     least = max(_metal_mm2(b) for b in leads) if not_below_fitted else 0.0
     load = max([need, *(f.rating_a * fuse_table().continuous_share for f in fuses)]) if not_below_fitted else need
+    held = _held_by_other_fuses(circuit, run)
     tried = ""
     for option in options_of(target.system):
         if option.area_mm2 < least * SAME_SIZE:
             continue
-        fresh = {b.id: _fresh(b, option, target) for b in leads}
+        fresh = {b.id: _at_least(b, option, target, held.get(b.id, 0.0)) for b in leads}
         weakest = min((b.ampacity() for b in fresh.values()), key=lambda a: a.current_a)
         if weakest.current_a < need:
             tried = f"{option.label} may carry {weakest.current_a:.0f} A"

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from mavrik.core.circuit import Circuit
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.operating import State
-from mavrik.core.protection.review import ProtectionReview
+from mavrik.core.protection.documents import ProtectionReview
 from mavrik.domain.roles import Role
 from mavrik.jobs import drafts
 from mavrik.web.access import needs

@@ -1,0 +1,209 @@
+"""A circuit with what its checks ask of it, each worked out once: continuous and short currents, short circuits, conductors."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+from mavrik.core import network as net
+from mavrik.core.circuit import AnyBranch, BreakerBranch, Circuit, ConductorBranch, DiodeBranch, FuseBranch, as_sound
+from mavrik.core.circuit.graph import Graph, around, graph_of, least_path
+from mavrik.core.circuit.ring import find_ring
+from mavrik.core.operating import DeadShort, Engine, State
+from mavrik.core.operating.prediction import Prediction, at_rated_output, predict
+from mavrik.core.protection.short_circuit import FaultSolver, Protector
+
+SHORT_MOHM = 0.1
+"""A wrench across two studs."""
+
+CRANK_S = 15.0
+"""A long cranking; the next one waits until everything has cooled. Common practice, no source."""
+
+CARRIED_SHARE = 0.1
+"""A fuse that carries less of a fault than this is not in its way, and what sends less than this through one does not age it."""
+
+SOLVED_TO = 1e-6
+"""A solved current is exact to about this share of itself: a part that fits to the last digit fits."""
+
+
+def series_run(circuit: Circuit, branch_id: str) -> list[AnyBranch]:
+    """The chain of branches that must carry the same current as a branch, in no special order.
+
+    circuit: the document
+    branch_id: a branch of it
+    Returns the branch and all reached from it through nodes where nothing else is connected.
+    """
+    touching: dict[str, list[AnyBranch]] = defaultdict(list)
+    for branch in circuit.branches:
+        if branch.conducts:
+            touching[branch.from_node].append(branch)
+            touching[branch.to_node].append(branch)
+    tied = {n for b in circuit.batteries for n in (b.positive_node, b.negative_node)}
+    tied |= {n for a in circuit.alternators for n in (a.stud_node, a.case_node)}
+    tied |= {n for load in circuit.loads for n in (load.from_node, load.to_node)}
+    tied |= {n for c in circuit.converters for n in (c.in_node, c.out_node, c.ground_node)}
+    tied |= {n for c in circuit.chargers for n in (c.positive_node, c.negative_node)}
+    run = {branch_id: circuit.branch(branch_id)}
+    todo = [run[branch_id]]
+    while todo:
+        branch = todo.pop()
+        for node in (branch.from_node, branch.to_node):
+            if node in tied or len(touching[node]) != 2:
+                continue
+            for other in touching[node]:
+                if other.id not in run:
+                    run[other.id] = other
+                    todo.append(other)
+    return list(run.values())
+
+
+@dataclass(frozen=True)
+class ShortBehind:
+    """A dead short right behind a fuse or breaker, on the side where it sees more."""
+
+    solver: FaultSolver
+    solution: net.Solution
+    current_a: float
+
+
+@dataclass(frozen=True)
+class ShortLoad:
+    """A load that lasts seconds, and the current it sends through every branch."""
+
+    name: str
+    label: str
+    seconds: float
+    current_a: Mapping[str, float]
+
+
+class Case:
+    """One circuit under review."""
+
+    def __init__(self, circuit: Circuit, rated: Prediction | None = None) -> None:
+        """circuit: the document; rated: its prediction at rated output, where that is known already.
+
+        Short circuits are those of sound cables, for a fuse has to break the most that can come.
+        """
+        self.as_found, self.circuit, self._rated = circuit, as_sound(circuit), rated
+        self._behind: dict[str, ShortBehind | None] = {}
+
+    @cached_property
+    def graph(self) -> Graph:
+        """Of what conducts."""
+        return graph_of(self.circuit.branches)
+
+    @cached_property
+    def continuous_a(self) -> dict[str, float]:
+        """The most each branch carries for good: at rated output, with the engine off, and at 2000 /min, everything on [A]."""
+        circuit, rated = self.circuit, self._rated
+        if rated is None and find_ring(circuit).closes:
+            rated = predict(circuit, at_rated_output(circuit))
+        most = {b.id: abs(rated.current_a[b.id]) if rated else 0.0 for b in circuit.branches}
+        everything = {x.id: True for x in circuit.loads if not x.cranking}
+        for rpm in (0.0, 2000.0):
+            try:
+                settled = Engine(circuit, State(engine_rpm=rpm, chargers_on=False, loads_on=everything), checked=True).settle()
+            except net.NoOperatingPointError:
+                continue
+            found = settled.solution.current_a
+            most = {i: max(a, abs(found.get(i, 0.0))) for i, a in most.items()}
+        return most
+
+    def rated_a(self, branch: AnyBranch) -> float:
+        """What a branch carries at rated output [A]; nothing where the circuit does not close."""
+        return abs(self._rated.current_a.get(branch.id, 0.0)) if self._rated else self.continuous_a[branch.id]
+
+    def protected(self, branch: Protector) -> list[ConductorBranch]:
+        """The conductors a fuse or breaker has to protect: in its own run, and on a side that no battery feeds.
+
+        A diode ends that side: nothing comes back through it that the fuse would have to break.
+        """
+        found = {b.id: b for b in series_run(self.circuit, branch.id) if isinstance(b, ConductorBranch)}
+        posts = {b.positive_node for b in self.circuit.batteries}
+        for start in (branch.from_node, branch.to_node):
+            seen, todo, side = {start}, [start], {}
+            while todo:
+                for other, way in around(self.graph, todo.pop()):
+                    if isinstance(way, FuseBranch | BreakerBranch | DiodeBranch):
+                        continue
+                    if isinstance(way, ConductorBranch):
+                        side[way.id] = way
+                    if other not in seen:
+                        seen.add(other)
+                        todo.append(other)
+            if not seen & posts:
+                found |= side
+        return list(found.values())
+
+    def behind(self, branch: Protector) -> ShortBehind | None:
+        """What a fuse or breaker sees with a dead short right behind it; None for one that no current reaches."""
+        if branch.id not in self._behind:
+            self._behind[branch.id] = self._short_behind(branch)
+        return self._behind[branch.id]
+
+    def _short_behind(self, branch: Protector) -> ShortBehind | None:
+        """The short lies between the far side and the negative post of the battery nearest to the near side; engine off."""
+        worst: ShortBehind | None = None
+        off = State(engine_rpm=0, chargers_on=False)
+        for node, other in ((branch.from_node, branch.to_node), (branch.to_node, branch.from_node)):
+            ways = [
+                (way, b) for b in self.circuit.batteries if (way := least_path(self.graph, other, b.positive_node)) is not None
+            ]
+            if not ways:
+                continue
+            _, battery = min(ways, key=lambda w: sum(x.sound_resistance_ohm(20.0) for _, x in w[0]))
+            if node == battery.negative_node:
+                continue
+            short = DeadShort(from_node=node, to_node=battery.negative_node, resistance_mohm=SHORT_MOHM)
+            solver = FaultSolver(self.circuit, off, short)
+            if branch.id not in solver.protectors:
+                return None
+            solution = solver.solve(frozenset())
+            amps = abs(solution.current_a[branch.id])
+            if worst is None or amps > worst.current_a:
+                worst = ShortBehind(solver, solution, amps)
+        return worst
+
+    @cached_property
+    def short_loads(self) -> list[ShortLoad]:
+        """Cranking and inrush."""
+        circuit, short = self.circuit, []
+        still = State(engine_rpm=0, chargers_on=False)
+        cases: list[tuple[str, str, float, State, dict[str, float]]] = []
+        starter = next((x for x in circuit.loads if x.cranking), None)
+        if starter:
+            cases.append(("cranking", starter.label, CRANK_S, still.model_copy(update={"cranking": True}), {}))
+        for load in circuit.loads:
+            if load.inrush_a is not None:
+                only = {x.id: x.id == load.id for x in circuit.loads}
+                cases.append(
+                    ("inrush", load.label, load.inrush_s, still.model_copy(update={"loads_on": only}), {load.id: load.inrush_a})
+                )
+        for name, label, seconds, state, inrush in cases:
+            changed = circuit
+            if inrush:
+                loads = tuple(
+                    x.model_copy(update={"current_a": inrush.get(x.id, x.current_a), "law": "current"}) if x.id in inrush else x
+                    for x in circuit.loads
+                )
+                changed = circuit.model_copy(update={"loads": loads})
+            try:
+                solved = Engine(changed, state).settle().solution
+            except net.NoOperatingPointError:
+                continue
+            short.append(ShortLoad(name, label, seconds, {i: abs(a) for i, a in solved.current_a.items()}))
+        return short
+
+
+def prospective_a(circuit: Circuit, branch: Protector) -> float:
+    """Current a fuse or breaker would see with a dead short right behind it, from the stronger side [A].
+
+    circuit, branch: the document and a fuse or breaker of it; one that is open sees nothing
+    The engine is off: it is the batteries' own short-circuit current that has to be broken.
+    Raises CircuitError for a circuit that cannot be computed.
+    Source: the network solved with a short of 0.1 mohm to the negative post of the nearest battery.
+    """
+    behind = Case(circuit).behind(branch)
+    return behind.current_a if behind else 0.0

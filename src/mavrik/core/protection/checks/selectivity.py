@@ -1,0 +1,40 @@
+"""Does the fuse nearest to a fault open alone?"""
+
+from __future__ import annotations
+
+import math
+
+from mavrik.core.catalogue.fuses import seconds_in_words
+from mavrik.core.circuit import AnyBranch
+from mavrik.core.protection.case import CARRIED_SHARE, Case
+from mavrik.core.protection.checks.base import Answer, Check, Subject
+from mavrik.core.protection.documents import COMMON, Outcome, ProtectionCheck
+from mavrik.core.protection.short_circuit import Protector, opens_at
+
+
+def _ask(case: Case, branch: AnyBranch) -> list[Answer]:
+    assert isinstance(branch, Protector)
+    behind = case.behind(branch)
+    if behind is None:
+        return []
+    own = opens_at(branch, behind.current_a)
+    if not math.isfinite(own.most_s):
+        return []
+    cleared = behind.solver.solve(frozenset({branch.id}))
+    found = []
+    for other in behind.solver.protectors.values():
+        amps = abs(behind.solution.current_a[other.id])
+        after = abs(cleared.current_a[other.id])
+        if other.id == branch.id or amps < CARRIED_SHARE * behind.current_a or after > CARRIED_SHARE * amps:
+            continue
+        band = opens_at(other, amps)
+        good = band.least_s > own.most_s
+        then = "never does" if math.isinf(band.least_s) else f"not before {seconds_in_words(band.least_s)}"
+        words = f"For a short behind it, it opens within {seconds_in_words(own.most_s)}; {other.label} further up {then}"
+        words += ": only this one opens." if good else ": both may open, and more goes dark than has to."
+        rule = "The fuse nearest to the fault opens first"
+        found.append(Answer(ProtectionCheck("order", Outcome.GOOD if good else Outcome.WATCH, words, rule, COMMON)))
+    return found
+
+
+SELECTIVITY = Check(70, "order", Subject.PROTECTOR, _ask, solves_shorts=True)
