@@ -8,6 +8,7 @@ import json
 import threading
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -18,6 +19,7 @@ import pytest
 from pyarrow import parquet
 
 from mavrik.exchange.captures import Wanted
+from mavrik.exchange.files import job_file
 from mavrik.jobs import captures, carrying
 from mavrik.jobs.people import Role, Who
 from mavrik.standin.vehicle import VEHICLES
@@ -181,7 +183,8 @@ def test_a_capture_goes_with_the_job_and_onto_the_sheet(tech: Caller, job: int) 
 def test_a_capture_too_large_to_travel_goes_as_its_picture(tech: Caller, job: int, monkeypatch: pytest.MonkeyPatch) -> None:
     """Asked for ripple in the new place, it says that the samples stayed behind."""
     found = load(tech, job, table(np.tile(cranked(1000.0), 4), 1e-3))
-    monkeypatch.setattr(carrying, "MOST_SAMPLE_BYTES", 2_000)
+    small = replace(job_file("bundle"), sample_bytes=2_000)
+    monkeypatch.setattr(carrying, "job_file", lambda name: small)
     there, carried = import_of(tech, tech.get(f"/api/jobs/{job}/bundle").data)
     assert carried["samples"] == found["samples"]
     far: Any = tech.get(f"/api/jobs/{there}/captures/{carried['id']}/view?points=300").json

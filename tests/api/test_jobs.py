@@ -47,6 +47,25 @@ def test_from_complaint_to_sheet(tech: Caller) -> None:
     assert tech.get(f"{path}/sheet.pdf").data.startswith(b"%PDF-")
 
 
+def test_every_file_that_is_offered_is_written(tech: Caller, job: dict[str, Any]) -> None:
+    offered = tech.get("/api/catalogue").json["files"]  # type: ignore[index]
+    starts = {"sheet.pdf": b"%PDF-", "bundle": b"{", "readings.csv": b"run,", "readings.parquet": b"PAR1", "netlist.cir": b"*"}
+    assert {f["name"] for f in offered} == set(starts)
+    for f in offered:
+        answer = tech.get(f"/api/jobs/{job['id']}/files/{f['name']}")
+        assert answer.data.startswith(starts[f["name"]]), f["name"]
+        assert f'filename="{job["number"]}' in answer.headers["Content-Disposition"]
+    assert tech.get(f"/api/jobs/{job['id']}/files/spell.txt").status_code == 404
+    bare = tech.post("/api/jobs", job_body()).json
+    assert bare and tech.get(f"/api/jobs/{bare['id']}/files/netlist.cir").status_code == 422
+
+
+def test_a_ready_layout_shows_how_it_is_drawn(tech: Caller) -> None:
+    for layout in tech.get("/api/layouts").json["layouts"]:  # type: ignore[index]
+        ready = tech.get(f"/api/layouts/{layout['name']}").json
+        assert ready and {b["branch_id"] for b in layout["loop"]["branches"]} == {b["id"] for b in ready["branches"]}
+
+
 def test_jobs_are_found_by_any_of_their_words(tech: Caller) -> None:
     tech.post("/api/jobs", job_body(customer={"name": "Quillon Dray"}, complaint="Hums at 100%_idle"))
     for words in ("quillon", "handcart quillon", "100%_idle"):
@@ -251,7 +270,7 @@ def test_the_catalogue_offers_what_the_core_knows(reader: Caller) -> None:
     offered = reader.get("/api/catalogue").json
     assert offered
     assert {"25 mm2", "2 AWG", "4/0 AWG"} <= {s["label"] for s in offered["sizes"]}
-    assert {layout["name"] for layout in offered["layouts"]} == {x.name for x in LAYOUTS}
+    assert {x["name"] for x in reader.get("/api/layouts").json["layouts"]} == {x.name for x in LAYOUTS}  # type: ignore[index]
     assert any(c["confirm"] for c in offered["cautions"])
     assert reader.get("/api/layouts/underwater").status_code == 422
 

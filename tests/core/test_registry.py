@@ -47,6 +47,28 @@ DAMP = Procedure(
     lambda circuit: (Point("damp", "Air in the box", "humidity", BenchState.REST, own_rule=True),),
 )
 """,
+    "core/protection/checks/age.py": """
+from mavrik.core.protection.checks.base import Answer, Check, Subject
+from mavrik.core.protection.documents import Outcome, ProtectionCheck, Severity
+
+AGE = Check(
+    99, "age", Subject.PROTECTOR,
+    lambda case, branch: [Answer(ProtectionCheck("age", Outcome.WATCH, "Old.", "Young", "Nobody"), "old_fuse", "Old", Severity.NOTE)],
+)
+""",
+    "exchange/files/labels.py": """
+from mavrik.exchange.files.base import JobFile
+
+LABELS = JobFile(99, "labels.txt", "Labels", "-labels.txt", "text/plain", lambda bundle, printing: b"labels")
+""",
+    "exchange/captures/morse.py": """
+from mavrik.exchange.captures.base import CaptureError, CaptureFormat
+
+def read(path, wanted, progress):
+    raise CaptureError("Morse is not for volts.")
+
+MORSE = CaptureFormat(50, "morse", lambda start: start.startswith(b".-"), read)
+""",
     "core/workflow/stages/paint.py": """
 from mavrik.core.workflow.stages.base import JobFacts, Stage, StageState, Standing
 
@@ -87,6 +109,9 @@ from mavrik.core.procedures import PROCEDURES, check_run, complete_run
 from mavrik.core.workflow.progress import progress
 from mavrik.core.workflow.stages import JobFacts
 from mavrik.instruments.kinds import CLIENTS
+from mavrik.core.protection.review import review_protection
+from mavrik.exchange.captures import CAPTURE_FORMATS
+from mavrik.jobs.catalogue import catalogue
 from mavrik.standin.meters import METERS
 from mavrik.web.app import create_app
 from mavrik.web.settings import Settings
@@ -107,6 +132,10 @@ print(json.dumps({
     "part": next(b.kind for b in found.branches if b.branch_id == "mount"),
     "quantity": "humidity" in QUANTITIES,
     "test": [(t.title, t.readings[0].shown_unit) for t in found.tests],
+    "check": [f.code for f in found.parts if f.code == "old_fuse"],
+    "review": "age" in [c.name for c in review_protection(circuit).protectors[0].checks],
+    "file": "labels.txt" in [f.name for f in catalogue().files],
+    "capture": [f.name for f in CAPTURE_FORMATS],
     "stage": [s.stage for s in progress(JobFacts(frozenset())).stages],
     "client": "hygrometer" in CLIENTS,
     "standin": "hygrometer" in METERS,
@@ -126,6 +155,9 @@ def test_one_file_adds_a_part_of_any_kind(tmp_path: Path) -> None:
     said = json.loads(done.stdout)
     assert "busbar" in said["blank"] and said["part"] == "busbar"
     assert said["quantity"] and said["client"] and said["standin"] and "paint" in said["stage"]
+    assert said["check"] == ["old_fuse"] and said["review"] and said["file"]
+    # The format that takes everything stays the last one asked.
+    assert "morse" in said["capture"][:-1]
     assert said["test"] == [["Damp", "%"]] and said["route"] == {"rain": True}
 
 

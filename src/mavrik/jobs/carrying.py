@@ -1,19 +1,16 @@
-"""Taking jobs out and in: bundles and readings."""
+"""Taking jobs out and in: as files, as the sheet on the screen, from a bundle."""
 
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Literal
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from mavrik.core.circuit import Circuit
 from mavrik.core.document import Problem
 from mavrik.domain.job import JobDetails
 from mavrik.exchange.bundle import (
     FORMAT,
-    MOST_SAMPLE_BYTES,
     VERSION,
     Bundle,
     BundleCapture,
@@ -23,13 +20,13 @@ from mavrik.exchange.bundle import (
     BundleJob,
     BundleRun,
     read_bundle,
-    write_bundle,
 )
 from mavrik.exchange.captures import CaptureError
-from mavrik.exchange.readings_table import readings_csv, readings_parquet
+from mavrik.exchange.files import Printing, job_file
+from mavrik.exchange.sheet import render_sheet
 from mavrik.jobs import captures
 from mavrik.jobs.changes import note_change
-from mavrik.jobs.errors import InvalidError
+from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.finding import keep_findings
 from mavrik.jobs.people import Who
 from mavrik.jobs.records import JobRecord
@@ -59,20 +56,31 @@ def bundle_of(job: JobRecord, captured: tuple[BundleCapture, ...] = ()) -> Bundl
     )
 
 
-def export_bundle(session: Session, job_id: int) -> tuple[str, bytes]:
-    """A job as a file: its name and bytes."""
+def export_file(session: Session, job_id: int, name: str, printing: Printing) -> tuple[str, bytes, str]:
+    """A job as a file: the file's name, its bytes and media type.
+
+    name: of `mavrik.exchange.files`; printing: what goes on it beside the job
+    Raises NotFoundError for a file that is not made, InvalidError while there is nothing to put into it.
+    """
+    try:
+        kind = job_file(name)
+    except KeyError:
+        raise NotFoundError(f"A job is not written as '{name}'.") from None
     job = open_job(session, job_id)
-    return f"{job.number}.mavrik.json", write_bundle(bundle_of(job, captures.carried(session, job_id, MOST_SAMPLE_BYTES)))
+    try:
+        data = kind.write(bundle_of(job, captures.carried(session, job_id, kind.sample_bytes)), printing)
+    except ValueError as error:
+        raise InvalidError(str(error)) from error
+    return f"{job.number}{kind.ending}", data, kind.media_type
 
 
-def export_readings(session: Session, job_id: int, kind: Literal["csv", "parquet"] = "csv") -> tuple[str, str | bytes]:
-    """A job's readings as a table: the file's name and content."""
-    job = open_job(session, job_id)
-    circuits: dict[int, Circuit] = {c.id: c.document for c in job.circuits}
-    runs = [(circuits[r.circuit_id], r.run) for r in job.runs]
-    gone = [k for k, r in enumerate(job.runs) if not r.stands]
-    made = readings_csv(runs, gone) if kind == "csv" else readings_parquet(runs, gone)
-    return f"{job.number}-readings.{kind}", made
+def sheet_html(session: Session, job_id: int, printing: Printing, nonce: str, asset_root: str) -> str:
+    """The sheet as a page; raises InvalidError while there is nothing to print."""
+    try:
+        made = bundle_of(open_job(session, job_id), captures.carried(session, job_id))
+        return render_sheet(made, printing.workshop, printing.at, nonce, asset_root)
+    except ValueError as error:
+        raise InvalidError(str(error)) from error
 
 
 def store_bundle(session: Session, bundle: Bundle, who: Who) -> Job:

@@ -19,7 +19,9 @@ from mavrik.core.circuit import (
 )
 from mavrik.core.circuit.additions import ADDITIONS
 from mavrik.core.circuit.layouts import LAYOUTS
+from mavrik.core.circuit.ring import find_ring
 from mavrik.core.document import Document
+from mavrik.core.drawing.loop import LoopLayout, lay_out
 from mavrik.core.findings import VERDICT_WORDS
 from mavrik.core.measuring.limits import LimitProfileName, limit_table
 from mavrik.core.measuring.meters import METER_KINDS
@@ -31,6 +33,7 @@ from mavrik.core.workflow.cautions import all_cautions
 from mavrik.core.workflow.purposes import PURPOSE_WORDS
 from mavrik.core.workflow.stages import STAGES
 from mavrik.domain.job import JobState, VehicleKind
+from mavrik.exchange.files import JOB_FILES
 
 
 class SizeChoice(Document):
@@ -112,7 +115,6 @@ class Catalogue(Document):
     fuse_families: tuple[FuseFamilyChoice, ...]
     limit_profiles: tuple[LabelledChoice, ...]
     maker_windows: tuple[LabelledChoice, ...] = Field(description="What a maker may give figures for; `why` is the unit")
-    layouts: tuple[LabelledChoice, ...]
     ampacity_tables: tuple[LabelledChoice, ...]
     instrument_kinds: tuple[LabelledChoice, ...]
     quantities: tuple[QuantityChoice, ...]
@@ -123,6 +125,33 @@ class Catalogue(Document):
     vehicle_kinds: tuple[LabelledChoice, ...]
     job_states: tuple[LabelledChoice, ...]
     cautions: tuple[CautionChoice, ...]
+    files: tuple[LabelledChoice, ...] = Field(description="What a job goes out as, by the name in the address")
+
+
+class ReadyLayout(Document):
+    """A ready circuit as it is offered: its words and how it is drawn."""
+
+    name: str
+    label: str
+    why: str
+    loop: LoopLayout
+
+
+class ReadyLayouts(Document):
+    """All ready circuits."""
+
+    layouts: tuple[ReadyLayout, ...]
+
+
+@cache
+def ready_layouts() -> ReadyLayouts:
+    """The ready circuits, each with its drawing."""
+    drawn = ((layout, layout.build(12)) for layout in LAYOUTS)
+    return ReadyLayouts(
+        layouts=tuple(
+            ReadyLayout(name=x.name, label=x.label, why=x.when, loop=lay_out(circuit, find_ring(circuit))) for x, circuit in drawn
+        )
+    )
 
 
 def _plain(name: str) -> LabelledChoice:
@@ -180,7 +209,6 @@ def catalogue() -> Catalogue:
             for n, p in ((n, limit_table().profiles[n]) for n in LimitProfileName)
         ),
         maker_windows=tuple(LabelledChoice(name=n, label=label, why=unit) for n, (label, unit) in bench_limits().windows.items()),
-        layouts=tuple(LabelledChoice(name=layout.name, label=layout.label, why=layout.when) for layout in LAYOUTS),
         ampacity_tables=tuple(LabelledChoice(name=n, label=ampacity_tables().tables[n].label) for n in AmpacityTableName),
         instrument_kinds=tuple(LabelledChoice(name=k.name, label=k.title, why=k.unit) for k in METER_KINDS.values()),
         quantities=tuple(
@@ -203,4 +231,5 @@ def catalogue() -> Catalogue:
         vehicle_kinds=tuple(_plain(k) for k in VehicleKind),
         job_states=tuple(_plain(s) for s in JobState),
         cautions=tuple(CautionChoice(**c.model_dump()) for c in all_cautions()),
+        files=tuple(LabelledChoice(name=f.name, label=f.label) for f in JOB_FILES),
     )

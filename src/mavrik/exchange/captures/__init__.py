@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from mavrik.exchange.captures import parquet, sigrok, sound, table
-from mavrik.exchange.captures.base import Capture, CaptureError, Progress, Wanted, nothing
+from mavrik.core.registry import parts_of
+from mavrik.exchange.captures import parquet
+from mavrik.exchange.captures.base import Capture, CaptureError, CaptureFormat, Progress, Wanted, nothing
 
-__all__ = ["Capture", "CaptureError", "Progress", "Wanted", "parquet", "read_capture"]
+__all__ = ["CAPTURE_FORMATS", "Capture", "CaptureError", "CaptureFormat", "Progress", "Wanted", "parquet", "read_capture"]
+
+CAPTURE_FORMATS: tuple[CaptureFormat, ...] = parts_of(__name__, CaptureFormat, lambda f: f.order)
+"""All, the pickiest first."""
 
 
 def read_capture(path: Path, wanted: Wanted | None = None, progress: Progress = nothing) -> Capture:
-    """Read a file as what its first bytes say it is: a session, a sound file, else a table.
+    """Read a file as what its first bytes say it is: the first format that recognises them.
 
     path: the file, whatever it is called
     wanted: what it may not say itself; progress: see `Progress`
@@ -21,10 +25,5 @@ def read_capture(path: Path, wanted: Wanted | None = None, progress: Progress = 
         start = file.read(12)
     if not start:
         raise CaptureError("The file is empty.")
-    if start.startswith(b"PK"):
-        reader = sigrok.read
-    elif start[:4] in (b"RIFF", b"RIFX", b"RF64", b"FORM", b"fLaC"):
-        reader = sound.read
-    else:
-        reader = table.read
+    reader = next(f.read for f in CAPTURE_FORMATS if f.recognises(start))
     return reader(path, wanted or Wanted(), progress)

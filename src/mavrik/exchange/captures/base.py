@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 
 from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
 
@@ -37,6 +38,18 @@ class Capture:
     channel: str
     channels: tuple[str, ...]
     notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class CaptureFormat:
+    """A format that captures are read from; a file of this package each, found by itself."""
+
+    order: int
+    """Asked in this order; the last takes everything."""
+    name: str
+    recognises: Callable[[bytes], bool]
+    """By the first bytes of the file, at least 12 where it has them."""
+    read: Callable[[Path, Wanted, Progress], Capture]
 
 
 def nothing(_: float) -> None:

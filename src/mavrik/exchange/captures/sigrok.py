@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
-from mavrik.exchange.captures.base import Capture, CaptureError, Progress, Wanted, pick, too_many
+from mavrik.exchange.captures.base import Capture, CaptureError, CaptureFormat, Progress, Wanted, pick, too_many
 
 UNITS = {"": 1.0, "k": 1e3, "m": 1e6, "g": 1e9}
 MOST_METADATA = 100_000
@@ -80,3 +80,6 @@ def read(path: Path, wanted: Wanted, progress: Progress) -> Capture:
     if not len(volts):
         raise CaptureError(f"Channel '{channels[which]}' holds no samples.")
     return Capture(Wave(volts * np.float32(wanted.factor), 1 / rate), channels[which], channels)
+
+
+SIGROK = CaptureFormat(10, "sigrok session", lambda start: start.startswith(b"PK"), read)

@@ -8,7 +8,7 @@ import numpy as np
 import soundfile
 
 from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
-from mavrik.exchange.captures.base import Capture, CaptureError, Progress, Wanted, pick, too_many
+from mavrik.exchange.captures.base import Capture, CaptureError, CaptureFormat, Progress, Wanted, pick, too_many
 
 BLOCK = 1 << 18
 
@@ -41,3 +41,6 @@ def read(path: Path, wanted: Wanted, progress: Progress) -> Capture:
         raise CaptureError("The sound file holds no samples.")
     volts = np.concatenate(parts) * np.float32(wanted.full_scale_v * wanted.factor)
     return Capture(Wave(volts, 1 / rate), channels[which], channels)
+
+
+SOUND = CaptureFormat(20, "sound file", lambda start: start[:4] in (b"RIFF", b"RIFX", b"RF64", b"FORM", b"fLaC"), read)

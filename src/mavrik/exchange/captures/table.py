@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from pyarrow import csv
 
 from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
-from mavrik.exchange.captures.base import Capture, CaptureError, Progress, Wanted, pick, too_many
+from mavrik.exchange.captures.base import Capture, CaptureError, CaptureFormat, Progress, Wanted, pick, too_many
 
 HEAD_BYTES = 1 << 18
 BLOCK_BYTES = 8 << 20
@@ -290,3 +290,6 @@ def _even(times: NDArray[np.float64], volts: NDArray[np.float64]) -> tuple[Wave,
     grid = times[0] + step * np.arange(count)
     known = np.isfinite(volts)
     return Wave(np.interp(grid, times[known], volts[known]).astype(np.float32), step, float(times[0])), True
+
+
+TABLE = CaptureFormat(90, "table of text", lambda start: True, read)

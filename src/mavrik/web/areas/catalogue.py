@@ -11,7 +11,7 @@ from pydantic import BaseModel, BeforeValidator, Field
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.domain.roles import Role
-from mavrik.jobs.catalogue import Catalogue, catalogue
+from mavrik.jobs.catalogue import Catalogue, ReadyLayouts, catalogue, ready_layouts
 from mavrik.jobs.errors import InvalidError
 from mavrik.web.access import needs
 from mavrik.web.answers import answer
@@ -38,6 +38,13 @@ class LayoutQuery(BaseModel):
 def get_catalogue() -> Response:
     """Sizes, families, profiles, layouts, cautions: all that the interface offers, from the core's tables."""
     return answer(catalogue())
+
+
+@api.get("/layouts", summary="The ready circuits", tags=tag("catalogue"), responses={"200": ReadyLayouts})
+@needs(Role.READ_ONLY)
+def get_layouts() -> Response:
+    """Each with its words and the coordinates of its drawing."""
+    return answer(ready_layouts())
 
 
 @api.get("/layouts/<string:name>", summary="A ready circuit", tags=tag("catalogue"), responses={"200": Circuit, **ERRORS})

@@ -1,0 +1,35 @@
+"""What a file of a job is: its name, what is in it, how it is written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+
+from mavrik.exchange.bundle import Bundle
+
+
+@dataclass(frozen=True)
+class Printing:
+    """What a file says beside the job."""
+
+    workshop: str
+    at: datetime
+
+
+@dataclass(frozen=True)
+class JobFile:
+    """A kind of file that a job goes out as; a file of this package each, found by itself."""
+
+    order: int
+    name: str
+    """In the address, stable."""
+    label: str
+    """As a person chooses it."""
+    ending: str
+    """Behind the job's number in the file's name."""
+    media_type: str
+    write: Callable[[Bundle, Printing], bytes]
+    """Raises ValueError with what is missing."""
+    sample_bytes: int = 0
+    """So much of its captures' samples goes with it."""
