@@ -51,13 +51,22 @@ useKeys([
           <div class="panel stack">
             <v-select v-model="units.length" label="Lengths" :items="['m', 'ft']" />
             <v-select v-model="units.temperature" label="Temperatures" :items="['°C', '°F']" />
-            <v-select v-model="units.system" label="Cable series" :items="[{ title: 'mm²', value: 'mm2' }, { title: 'AWG', value: 'awg' }]" />
+            <v-select
+              v-model="units.system"
+              label="Cable series"
+              :items="[
+                { title: 'mm²', value: 'mm2' },
+                { title: 'AWG', value: 'awg' },
+              ]"
+            />
           </div>
         </v-menu>
         <router-link to="/instruments" class="link">Instruments</router-link>
         <router-link v-if="session.isLead" to="/people" class="link">People</router-link>
         <v-menu>
-          <template #activator="{ props }"><v-btn v-bind="props" variant="text" class="who" data-test="account">{{ session.me?.name }}</v-btn></template>
+          <template #activator="{ props }"
+            ><v-btn v-bind="props" variant="text" class="who" data-test="account">{{ session.me?.name }}</v-btn></template
+          >
           <v-list>
             <v-list-item title="Change password" data-test="change-password" @click="password = true" />
             <v-list-item title="Sign out" data-test="sign-out" @click="leave" />

@@ -25,4 +25,10 @@ const queries = new QueryClient({
 })
 
 listenForKeys()
-createApp(App).directive('first', first).use(createPinia()).use(router).use(VueQueryPlugin, { queryClient: queries }).use(makeVuetify()).mount('#app')
+createApp(App)
+  .directive('first', first)
+  .use(createPinia())
+  .use(router)
+  .use(VueQueryPlugin, { queryClient: queries })
+  .use(makeVuetify())
+  .mount('#app')

@@ -464,6 +464,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/files/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A job as a file
+         * @description Bundle, sheet, readings as CSV and Parquet, netlist: all that the catalogue lists.
+         */
+        get: operations["files_get_file_jobs__int_job_id__files__string_name__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/findings": {
         parameters: {
             query?: never;
@@ -676,6 +696,26 @@ export interface paths {
          * @description For the customer and the file.
          */
         get: operations["files_get_sheet_pdf_jobs__int_job_id__sheet_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The ready circuits
+         * @description Each with its words and the coordinates of its drawing.
+         */
+        get: operations["catalogue_get_layouts_layouts_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1265,7 +1305,7 @@ export interface components {
             excess_ohm: number | null;
             /** From Node */
             from_node: string;
-            fuse: components["schemas"]["FuseCheck"] | null;
+            fuse: components["schemas"]["FuseFinding"] | null;
             /**
              * Heat W
              * @description Heat from the measured drop at the test current [W]
@@ -1711,6 +1751,11 @@ export interface components {
             cautions: components["schemas"]["CautionChoice"][];
             /** Chemistries */
             chemistries: components["schemas"]["LabelledChoice"][];
+            /**
+             * Files
+             * @description What a job goes out as, by the name in the address
+             */
+            files: components["schemas"]["LabelledChoice"][];
             /** Fuse Families */
             fuse_families: components["schemas"]["FuseFamilyChoice"][];
             /** Instrument Kinds */
@@ -1719,8 +1764,6 @@ export interface components {
             insulation_classes_c: number[];
             /** Job States */
             job_states: components["schemas"]["LabelledChoice"][];
-            /** Layouts */
-            layouts: components["schemas"]["LabelledChoice"][];
             /** Limit Profiles */
             limit_profiles: components["schemas"]["LabelledChoice"][];
             /**
@@ -2657,28 +2700,6 @@ export interface components {
             to_node: string;
         };
         /**
-         * FuseCheck
-         * @description A fuse beside the load above which it must be and the cable below which it must be.
-         */
-        FuseCheck: {
-            /** Above Load */
-            above_load: boolean;
-            /** Below Cable */
-            below_cable: boolean;
-            /** Cable A */
-            cable_a: number | null;
-            /** Family */
-            family: string;
-            /** Interrupting A */
-            interrupting_a: number;
-            /** Load A */
-            load_a: number;
-            /** Rating A */
-            rating_a: number;
-            /** Words */
-            words: string;
-        };
-        /**
          * FuseFamily
          * @description The families this table knows.
          * @enum {string}
@@ -2702,6 +2723,34 @@ export interface components {
             stud: string;
             /** Voltage V */
             voltage_v: number;
+        };
+        /**
+         * FuseFinding
+         * @description What findings say of a fuse or breaker: its rating between load and cable.
+         */
+        FuseFinding: {
+            /** Above Load */
+            above_load: boolean;
+            /** Below Cable */
+            below_cable: boolean;
+            /**
+             * Cable A
+             * @description What the weakest of its cables may carry [A]
+             */
+            cable_a: number | null;
+            /** Family */
+            family: string;
+            /** Interrupting A */
+            interrupting_a: number;
+            /**
+             * Load A
+             * @description The most it carries for good [A]
+             */
+            load_a: number;
+            /** Rating A */
+            rating_a: number | null;
+            /** Words */
+            words: string;
         };
         /**
          * FuseOpens
@@ -4086,7 +4135,7 @@ export interface components {
         };
         /**
          * ProtectionCheck
-         * @description One thing asked of one fuse or breaker.
+         * @description One thing asked of one part.
          */
         ProtectionCheck: {
             /**
@@ -4308,6 +4357,27 @@ export interface components {
              * @description In the unit of the point's quantity; 1 for yes, 0 for no
              */
             value: number;
+        };
+        /**
+         * ReadyLayout
+         * @description A ready circuit as it is offered: its words and how it is drawn.
+         */
+        ReadyLayout: {
+            /** Label */
+            label: string;
+            loop: components["schemas"]["LoopLayout"];
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * ReadyLayouts
+         * @description All ready circuits.
+         */
+        ReadyLayouts: {
+            /** Layouts */
+            layouts: components["schemas"]["ReadyLayout"][];
         };
         /**
          * RelayBranch
@@ -6346,6 +6416,30 @@ export interface operations {
             };
         };
     };
+    files_get_file_jobs__int_job_id__files__string_name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                /** @description As the catalogue lists them */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     findings_get_findings_jobs__int_job_id__findings_get: {
         parameters: {
             query?: {
@@ -6784,6 +6878,35 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    catalogue_get_layouts_layouts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadyLayouts"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

@@ -40,7 +40,9 @@ const across = computed(() => ticks(volts.value.low, volts.value.high, 5))
 const lines = computed(() => ticks(props.fromS, props.toS, 7))
 /** As many digits as the step between two lines needs. */
 const digits = (lines: number[]) => Math.max(0, -Math.floor(Math.log10((lines[1] ?? 1) - (lines[0] ?? 0)) + 1e-9))
-const unit = computed(() => (props.along ? { name: props.along, by: 1 } : props.toS - props.fromS < 0.5 ? { name: 'ms', by: 1000 } : { name: 's', by: 1 }))
+const unit = computed(() =>
+  props.along ? { name: props.along, by: 1 } : props.toS - props.fromS < 0.5 ? { name: 'ms', by: 1000 } : { name: 's', by: 1 },
+)
 
 const svg = ref<SVGSVGElement | null>(null)
 const drag = ref<{ start: number; now: number } | null>(null)
@@ -60,19 +62,32 @@ function move(event: PointerEvent): void {
 function end(): void {
   const seen = drag.value
   drag.value = null
-  if (seen && Math.abs(seen.now - seen.start) > (props.toS - props.fromS) / 100) emit('zoom', Math.min(seen.start, seen.now), Math.max(seen.start, seen.now))
+  if (seen && Math.abs(seen.now - seen.start) > (props.toS - props.fromS) / 100)
+    emit('zoom', Math.min(seen.start, seen.now), Math.max(seen.start, seen.now))
 }
 </script>
 
 <template>
-  <svg ref="svg" class="capture" :viewBox="`0 0 ${WIDTH} ${HEIGHT}`" role="img" :aria-label="along ? 'Spectrum' : `Captured voltage from ${fixed(fromS, 3)} to ${fixed(toS, 3)} seconds`" @pointerdown="begin" @pointermove="move" @pointerup="end" @pointercancel="drag = null">
+  <svg
+    ref="svg"
+    class="capture"
+    :viewBox="`0 0 ${WIDTH} ${HEIGHT}`"
+    role="img"
+    :aria-label="along ? 'Spectrum' : `Captured voltage from ${fixed(fromS, 3)} to ${fixed(toS, 3)} seconds`"
+    @pointerdown="begin"
+    @pointermove="move"
+    @pointerup="end"
+    @pointercancel="drag = null"
+  >
     <g v-for="v in across" :key="`v${v}`">
       <line :x1="LEFT" :x2="WIDTH - RIGHT" :y1="y(v)" :y2="y(v)" class="grid" />
       <text :x="LEFT - 8" :y="y(v) + 5" text-anchor="end">{{ fixed(v, digits(across)) }}</text>
     </g>
     <g v-for="(s, k) in lines" :key="`s${s}`">
       <line :x1="x(s)" :x2="x(s)" :y1="TOP" :y2="HEIGHT - BOTTOM" class="grid" />
-      <text :x="x(s)" :y="HEIGHT - 12" :text-anchor="k === lines.length - 1 ? 'end' : 'middle'">{{ fixed(s * unit.by, digits(lines.map((a) => a * unit.by))) }}{{ k === lines.length - 1 ? ` ${unit.name}` : '' }}</text>
+      <text :x="x(s)" :y="HEIGHT - 12" :text-anchor="k === lines.length - 1 ? 'end' : 'middle'">
+        {{ fixed(s * unit.by, digits(lines.map((a) => a * unit.by))) }}{{ k === lines.length - 1 ? ` ${unit.name}` : '' }}
+      </text>
     </g>
     <text x="6" :y="TOP + 8" class="unit">V</text>
     <path :d="path" class="trace" />
@@ -80,7 +95,14 @@ function end(): void {
       <line :x1="LEFT" :x2="WIDTH - RIGHT" :y1="y(l.volts)" :y2="y(l.volts)" class="level" />
       <text :x="WIDTH - RIGHT - 4" :y="y(l.volts) - 6" text-anchor="end" class="unit">{{ l.name }}</text>
     </g>
-    <rect v-if="drag" :x="Math.min(x(drag.start), x(drag.now))" :width="Math.abs(x(drag.now) - x(drag.start))" :y="TOP" :height="HEIGHT - TOP - BOTTOM" class="picked" />
+    <rect
+      v-if="drag"
+      :x="Math.min(x(drag.start), x(drag.now))"
+      :width="Math.abs(x(drag.now) - x(drag.start))"
+      :y="TOP"
+      :height="HEIGHT - TOP - BOTTOM"
+      class="picked"
+    />
   </svg>
 </template>
 

@@ -43,7 +43,10 @@ onMounted(() => {
   )
 })
 watch(width, (w) => w > 0 && plot?.setSize({ width: w, height: HEIGHT }))
-watch(() => props.at.length && props.at.at(-1), () => plot?.setData(data()))
+watch(
+  () => props.at.length && props.at.at(-1),
+  () => plot?.setData(data()),
+)
 onBeforeUnmount(() => plot?.destroy())
 </script>
 

@@ -73,7 +73,14 @@ const lines = computed(() => {
         label: branch.label,
         names: inLines(branch.label, place.points),
         part: flow ? `${fixed(Math.abs(flow.current_a), 1)} A` : (said?.part ?? ''),
-        reading: open || !said ? 'open' : flow ? `${mv(Math.abs(flow.drop_v))} mV` : read ? `${mv(said.measured_drop_v)} mV` : `(${mv(Math.abs(said.predicted_drop_v))})`,
+        reading:
+          open || !said
+            ? 'open'
+            : flow
+              ? `${mv(Math.abs(flow.drop_v))} mV`
+              : read
+                ? `${mv(said.measured_drop_v)} mV`
+                : `(${mv(Math.abs(said.predicted_drop_v))})`,
         read,
         mark: MARKS[said?.verdict ?? 'not_measured'],
         words: `${branch.label}, ${said?.part ?? 'open'}: ${read && said ? `${mv(said.measured_drop_v)} millivolts, ${MARKS[said.verdict].word}` : open ? 'open' : 'not read'}`,
@@ -89,7 +96,9 @@ const key = computed(() => {
 })
 
 /** A font that keeps a line inside its symbol; bold B612 is about 0.58 of its size wide a letter. */
-const fit = (line: string, width: number, size = 17) => ({ fontSize: `${Math.min(size * grow.value, width / (0.58 * line.length)).toFixed(1)}px` })
+const fit = (line: string, width: number, size = 17) => ({
+  fontSize: `${Math.min(size * grow.value, width / (0.58 * line.length)).toFixed(1)}px`,
+})
 
 const longest = (lines: readonly string[]) => lines.reduce((a, b) => (b.length > a.length ? b : a), '')
 
@@ -103,55 +112,118 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
 </script>
 
 <template>
-  <svg class="loop" :class="{ compact: wide }" :viewBox="`0 ${wide ? -24 * grow : 0} ${layout.width} ${layout.height + (wide ? 60 * grow : 0)}`" :style="{ '--grow': grow }" role="group" aria-label="The charging circuit as a loop">
+  <svg
+    class="loop"
+    :class="{ compact: wide }"
+    :viewBox="`0 ${wide ? -24 * grow : 0} ${layout.width} ${layout.height + (wide ? 60 * grow : 0)}`"
+    :style="{ '--grow': grow }"
+    role="group"
+    aria-label="The charging circuit as a loop"
+  >
     <g v-for="source in layout.sources" :key="source.id">
       <polyline v-for="(lead, k) in source.leads" :key="k" :points="lead.map((p) => p.join(',')).join(' ')" class="lead" />
       <line
-        :x1="source.start[0]" :y1="source.start[1]" :x2="source.end[0]" :y2="source.end[1]" class="post"
+        :x1="source.start[0]"
+        :y1="source.start[1]"
+        :x2="source.end[0]"
+        :y2="source.end[1]"
+        class="post"
         :class="{ spur: source.kind === 'load' }"
       />
       <g :transform="`translate(${(source.start[0] + source.end[0]) / 2} ${(source.start[1] + source.end[1]) / 2})`">
         <template v-if="source.kind === 'alternator'">
           <circle r="62" class="source" />
           <path d="M-30 6 q10 -26 20 0 t20 0 t20 0" class="wave" />
-          <text v-for="(line, row) in source.lines" :key="row" :y="(source.lines.length > 1 ? -32 : -22) + 17 * row" class="name" :style="fit(longest(source.lines), 108)">{{ line }}</text>
-          <text y="40" class="rating mono">{{ given(source.id) ?? `${circuit.alternators.find((a) => a.id === source.id)?.rated_a} A` }}</text>
+          <text
+            v-for="(line, row) in source.lines"
+            :key="row"
+            :y="(source.lines.length > 1 ? -32 : -22) + 17 * row"
+            class="name"
+            :style="fit(longest(source.lines), 108)"
+          >
+            {{ line }}
+          </text>
+          <text y="40" class="rating mono">
+            {{ given(source.id) ?? `${circuit.alternators.find((a) => a.id === source.id)?.rated_a} A` }}
+          </text>
         </template>
         <template v-else-if="source.kind === 'battery'">
           <rect x="-66" :y="-52 * grow" width="132" :height="104 * grow" rx="5" class="source" />
           <rect x="-46" :y="-52 * grow - 10" width="26" height="10" class="lug plus" />
           <rect x="20" :y="-52 * grow - 10" width="26" height="10" class="lug minus" />
-          <text v-for="(line, row) in source.lines" :key="row" :y="((source.lines.length > 1 ? -28 : -14) + 18 * row) * grow" class="name" :style="fit(line, 122)">{{ line }}</text>
+          <text
+            v-for="(line, row) in source.lines"
+            :key="row"
+            :y="((source.lines.length > 1 ? -28 : -14) + 18 * row) * grow"
+            class="name"
+            :style="fit(line, 122)"
+          >
+            {{ line }}
+          </text>
           <text :y="14 * grow" class="rating mono">{{ given(source.id) ?? `${battery(source.id)?.capacity_ah} Ah` }}</text>
           <text :y="38 * grow" class="tiny">{{ battery(source.id)?.chemistry }}</text>
         </template>
         <template v-else-if="source.kind === 'converter' || source.kind === 'charger'">
           <path d="M-44 -24 H44 L58 0 L44 24 H-44 Z" class="source" />
-          <text v-for="(line, row) in source.lines" :key="row" :y="((source.lines.length > 1 ? -4 : 5) + 16 * row) * grow" class="name" :style="fit(line, 84, 15)">{{ line }}</text>
+          <text
+            v-for="(line, row) in source.lines"
+            :key="row"
+            :y="((source.lines.length > 1 ? -4 : 5) + 16 * row) * grow"
+            class="name"
+            :style="fit(line, 84, 15)"
+          >
+            {{ line }}
+          </text>
           <text :y="44 * grow" class="tiny">{{ given(source.id) }}</text>
         </template>
         <template v-else>
           <rect x="-50" :y="-18 * grow" width="100" :height="36 * grow" rx="18" class="source" />
           <text :y="36 * grow" class="tiny">{{ given(source.id) ?? `${circuit.loads.find((l) => l.id === source.id)?.current_a} A` }}</text>
-          <text v-for="(line, row) in source.lines" :key="row" :y="((source.lines.length > 1 ? -3 : 5) + 15 * row) * grow" class="tiny" :style="fit(line, 92, 14.5)">{{ line }}</text>
+          <text
+            v-for="(line, row) in source.lines"
+            :key="row"
+            :y="((source.lines.length > 1 ? -3 : 5) + 15 * row) * grow"
+            class="tiny"
+            :style="fit(line, 92, 14.5)"
+          >
+            {{ line }}
+          </text>
         </template>
       </g>
     </g>
     <g
-      v-for="line in lines" :key="line.id" class="branch" :class="{ picked: line.id === selected }" role="button" tabindex="0"
-      :aria-label="line.words" :data-branch="line.id" @click="emit('select', line.id)" @keydown.enter="emit('select', line.id)"
+      v-for="line in lines"
+      :key="line.id"
+      class="branch"
+      :class="{ picked: line.id === selected }"
+      role="button"
+      tabindex="0"
+      :aria-label="line.words"
+      :data-branch="line.id"
+      @click="emit('select', line.id)"
+      @keydown.enter="emit('select', line.id)"
     >
       <path :d="line.path" class="touch" />
       <path v-if="line.id === selected" :d="line.path" class="halo" :stroke-width="line.width + 16" />
       <path :d="line.path" class="heat" :stroke-width="line.width + 14" :style="{ opacity: line.heat }" />
-      <path :d="line.path" class="wire" :stroke="line.colour" :stroke-width="line.width" :stroke-dasharray="line.open ? '2 14' : line.dashed ? '3 6' : undefined" />
-      <g :transform="`translate(${line.x} ${line.up ? line.y - (wide ? 48 * grow : 56) : line.y + (wide ? 14 + 22 * grow * line.names.length : 30)})`">
+      <path
+        :d="line.path"
+        class="wire"
+        :stroke="line.colour"
+        :stroke-width="line.width"
+        :stroke-dasharray="line.open ? '2 14' : line.dashed ? '3 6' : undefined"
+      />
+      <g
+        :transform="`translate(${line.x} ${line.up ? line.y - (wide ? 48 * grow : 56) : line.y + (wide ? 14 + 22 * grow * line.names.length : 30)})`"
+      >
         <text v-for="(name, row) in line.names" :key="row" :y="22 * grow * (row - line.names.length + 1)" class="label">{{ name }}</text>
         <g :style="{ color: line.read ? line.mark.colour : 'var(--quiet)' }">
           <g v-if="line.read" :transform="`translate(${-62 * grow} ${wide ? 11 * grow : 7}) scale(${0.9 * grow})`">
             <path :d="line.mark.path" class="mark" />
           </g>
-          <text :x="line.read ? 12 * grow : 0" :y="wide ? 31 * grow : 26" class="reading mono" :class="{ unread: !line.read }">{{ line.reading }}</text>
+          <text :x="line.read ? 12 * grow : 0" :y="wide ? 31 * grow : 26" class="reading mono" :class="{ unread: !line.read }">
+            {{ line.reading }}
+          </text>
         </g>
         <text v-if="!wide" y="46" class="tiny">{{ line.part }}</text>
       </g>

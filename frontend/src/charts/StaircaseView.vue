@@ -60,7 +60,12 @@ const picture = computed(() => {
       ] as const,
     })),
   ]
-  const deepest = Math.max(allowedFeed * 1.15, readFeed + s.return_limit_v * 1.08, ...steps.flatMap((p) => [p.predicted[1], p.read[1]]), 0.01)
+  const deepest = Math.max(
+    allowedFeed * 1.15,
+    readFeed + s.return_limit_v * 1.08,
+    ...steps.flatMap((p) => [p.predicted[1], p.read[1]]),
+    0.01,
+  )
   const y = (lost: number) => TOP + (lost / deepest) * (HEIGHT - TOP - BOTTOM)
   const ticks: number[] = []
   const unit = [0.02, 0.05, 0.1, 0.2, 0.5, 1].find((u) => deepest / u <= 6) ?? 2
@@ -90,34 +95,69 @@ const predictedPath = computed(() => {
     </g>
     <text :x="LEFT - 8" :y="TOP - 16" class="tick">mV lost</text>
     <rect :x="picture.batteryX" :y="TOP - 22" :width="picture.stride" :height="HEIGHT - BOTTOM - TOP + 22" class="battery" />
-    <text :x="picture.batteryX + picture.stride / 2" :y="TOP - 6" class="name">battery {{ fixed(picture.s.measured_battery_positive_v - picture.s.measured_battery_negative_v, 2) }} V</text>
+    <text :x="picture.batteryX + picture.stride / 2" :y="TOP - 6" class="name">
+      battery {{ fixed(picture.s.measured_battery_positive_v - picture.s.measured_battery_negative_v, 2) }} V
+    </text>
     <text :x="LEFT + 4" :y="TOP - 6" class="name start">stud {{ fixed(picture.s.stud_v, 2) }} V</text>
     <text :x="WIDTH - RIGHT" :y="TOP - 6" class="name end">case 0 V</text>
     <line :x1="LEFT" :x2="picture.batteryX" :y1="picture.y(picture.allowedFeed)" :y2="picture.y(picture.allowedFeed)" class="limit" />
-    <line :x1="picture.batteryX + picture.stride" :x2="WIDTH - RIGHT" :y1="picture.y(picture.returnLimit)" :y2="picture.y(picture.returnLimit)" class="limit" />
+    <line
+      :x1="picture.batteryX + picture.stride"
+      :x2="WIDTH - RIGHT"
+      :y1="picture.y(picture.returnLimit)"
+      :y2="picture.y(picture.returnLimit)"
+      class="limit"
+    />
     <text :x="LEFT + 6" :y="wordY(picture.y(picture.allowedFeed))" class="limit-word start">feed limit at this current</text>
     <text :x="WIDTH - RIGHT" :y="wordY(picture.y(picture.returnLimit))" class="limit-word end">return limit at this current</text>
     <path :d="predictedPath" class="predicted" />
     <line
-      :x1="picture.batteryX" :x2="picture.batteryX + picture.stride" :y1="picture.y(picture.readFeed)" :y2="picture.y(picture.readFeed)"
+      :x1="picture.batteryX"
+      :x2="picture.batteryX + picture.stride"
+      :y1="picture.y(picture.readFeed)"
+      :y2="picture.y(picture.readFeed)"
       class="tread"
     />
     <g
-      v-for="{ step, x, read } in picture.steps" :key="step.branch_id" class="step" :class="{ picked: step.branch_id === selected }"
-      role="button" tabindex="0" :aria-label="`${step.label}: ${mv(read[1] - read[0])} millivolts${step.read ? '' : ' predicted'}`"
-      :data-step="step.branch_id" @click="emit('select', step.branch_id)" @keydown.enter="emit('select', step.branch_id)"
+      v-for="{ step, x, read } in picture.steps"
+      :key="step.branch_id"
+      class="step"
+      :class="{ picked: step.branch_id === selected }"
+      role="button"
+      tabindex="0"
+      :aria-label="`${step.label}: ${mv(read[1] - read[0])} millivolts${step.read ? '' : ' predicted'}`"
+      :data-step="step.branch_id"
+      @click="emit('select', step.branch_id)"
+      @keydown.enter="emit('select', step.branch_id)"
     >
       <rect :x="x" :y="TOP - 22" :width="picture.stride" :height="HEIGHT - TOP" class="touch" />
       <path
-        :d="`M${x} ${picture.y(read[0])}H${x + picture.stride / 2}V${picture.y(read[1])}H${x + picture.stride}`" class="tread"
+        :d="`M${x} ${picture.y(read[0])}H${x + picture.stride / 2}V${picture.y(read[1])}H${x + picture.stride}`"
+        class="tread"
         :class="{ unread: !step.read }"
       />
       <line
-        v-if="step.read" :x1="x + picture.stride / 2" :x2="x + picture.stride / 2" :y1="picture.y(read[0])" :y2="picture.y(read[1])"
-        class="riser" :style="{ stroke: MARKS[verdicts.get(step.branch_id) ?? 'not_measured'].colour }"
+        v-if="step.read"
+        :x1="x + picture.stride / 2"
+        :x2="x + picture.stride / 2"
+        :y1="picture.y(read[0])"
+        :y2="picture.y(read[1])"
+        class="riser"
+        :style="{ stroke: MARKS[verdicts.get(step.branch_id) ?? 'not_measured'].colour }"
       />
-      <text v-for="(line, row) in twoLines(step.label)" :key="row" :x="x + picture.stride / 2" :y="HEIGHT - BOTTOM + 22 + 15 * row" class="name" :class="step.side">{{ line }}</text>
-      <text :x="x + picture.stride / 2" :y="HEIGHT - 12" class="drop mono">{{ step.read ? mv(read[1] - read[0]) : `(${mv(read[1] - read[0])})` }}</text>
+      <text
+        v-for="(line, row) in twoLines(step.label)"
+        :key="row"
+        :x="x + picture.stride / 2"
+        :y="HEIGHT - BOTTOM + 22 + 15 * row"
+        class="name"
+        :class="step.side"
+      >
+        {{ line }}
+      </text>
+      <text :x="x + picture.stride / 2" :y="HEIGHT - 12" class="drop mono">
+        {{ step.read ? mv(read[1] - read[0]) : `(${mv(read[1] - read[0])})` }}
+      </text>
     </g>
   </svg>
 </template>

@@ -13,8 +13,20 @@ describe('the loop drawing', () => {
     expect(heatOpacity(1e6)).toBe(0.85)
   })
   it('rounds corners and keeps the ends', () => {
-    expect(roundedPath([[0, 0], [100, 0]])).toBe('M0 0L100 0')
-    const bent = roundedPath([[0, 0], [100, 0], [100, 100]], 10)
+    expect(
+      roundedPath([
+        [0, 0],
+        [100, 0],
+      ]),
+    ).toBe('M0 0L100 0')
+    const bent = roundedPath(
+      [
+        [0, 0],
+        [100, 0],
+        [100, 100],
+      ],
+      10,
+    )
     expect(bent.startsWith('M0 0L90 0Q100 0 100 10')).toBe(true)
     expect(bent.endsWith('L100 100')).toBe(true)
     expect(roundedPath([])).toBe('')
@@ -28,7 +40,12 @@ describe('a captured voltage', () => {
     expect(ticks(1, 1, 5)).toEqual([])
   })
   it('keeps a gap a gap', () => {
-    const path = band([0, 0, null, 1], [1, 1, null, 2], (k) => k, (v) => v)
+    const path = band(
+      [0, 0, null, 1],
+      [1, 1, null, 2],
+      (k) => k,
+      (v) => v,
+    )
     expect(path).toBe('M0.0 1.0L1.0 1.0L1.0 0.0L0.0 0.0ZM3.0 2.0L3.0 1.0Z')
   })
 })

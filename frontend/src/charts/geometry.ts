@@ -57,12 +57,18 @@ export function ticks(low: number, high: number, about: number): number[] {
 }
 
 /** The outline of everything between least and most; gaps stay gaps. */
-export function band(least: readonly (number | null)[], most: readonly (number | null)[], x: (k: number) => number, y: (v: number) => number): string {
+export function band(
+  least: readonly (number | null)[],
+  most: readonly (number | null)[],
+  x: (k: number) => number,
+  y: (v: number) => number,
+): string {
   let path = ''
   let start = 0
   const close = (end: number) => {
     if (end <= start) return
-    const points = (values: readonly (number | null)[]) => Array.from({ length: end - start }, (_, k) => `${x(start + k).toFixed(1)} ${y(values[start + k]!).toFixed(1)}`)
+    const points = (values: readonly (number | null)[]) =>
+      Array.from({ length: end - start }, (_, k) => `${x(start + k).toFixed(1)} ${y(values[start + k]!).toFixed(1)}`)
     path += `M${points(most).join('L')}L${points(least).reverse().join('L')}Z`
   }
   least.forEach((v, k) => {

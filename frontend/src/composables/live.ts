@@ -43,7 +43,17 @@ export function useLive(place: () => Place | null) {
       if (live.reading.lost) retry(at)
     }
     source.onerror = () => {
-      live.reading = { value: null, unit: '', overload: false, stable: false, held: false, earned: null, digits: null, spread: null, lost: 'The server does not answer. Type what the meter shows; nothing typed is lost.' }
+      live.reading = {
+        value: null,
+        unit: '',
+        overload: false,
+        stable: false,
+        held: false,
+        earned: null,
+        digits: null,
+        spread: null,
+        lost: 'The server does not answer. Type what the meter shows; nothing typed is lost.',
+      }
       retry(at)
     }
   }

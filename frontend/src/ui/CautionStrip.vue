@@ -20,7 +20,11 @@ const tap = ref<{ $el: HTMLElement } | null>(null)
 watch(tap, (button) => props.gate && button?.$el.focus())
 const emit = defineEmits<{ confirmed: []; clear: [] }>()
 // What needs no tap, or has had it, is clear from the start.
-watch(() => catalogue.value !== undefined && !wants.value, (clear) => clear && emit('clear'), { immediate: true })
+watch(
+  () => catalogue.value !== undefined && !wants.value,
+  (clear) => clear && emit('clear'),
+  { immediate: true },
+)
 
 function confirm(): void {
   seen.value = true
@@ -32,9 +36,20 @@ function confirm(): void {
 
 <template>
   <div v-if="list.length" class="cautions" :class="{ wants }">
-    <svg width="22" height="22" viewBox="0 0 24 24" aria-hidden="true"><path d="M12 3l10 18H2z M12 10v5 M12 17.500v.5" fill="none" stroke="currentColor" stroke-width="2.4" stroke-linejoin="round" stroke-linecap="round" /></svg>
+    <svg width="22" height="22" viewBox="0 0 24 24" aria-hidden="true">
+      <path
+        d="M12 3l10 18H2z M12 10v5 M12 17.500v.5"
+        fill="none"
+        stroke="currentColor"
+        stroke-width="2.4"
+        stroke-linejoin="round"
+        stroke-linecap="round"
+      />
+    </svg>
     <div class="grow">
-      <p v-if="grave && folded">Cautions of this step seen. <button type="button" class="show" @click="folded = false">Show them</button></p>
+      <p v-if="grave && folded">
+        Cautions of this step seen. <button type="button" class="show" @click="folded = false">Show them</button>
+      </p>
       <p v-for="caution in folded && grave ? [] : list" :key="caution.id" :class="{ grave: caution.confirm }">{{ caution.text }}</p>
       <v-btn v-if="wants" ref="tap" color="error" class="mt-1" data-test="cautions-seen" @click="confirm">Area clear, go on</v-btn>
     </div>

@@ -9,7 +9,8 @@ const emit = defineEmits<{ close: [] }>()
   <v-dialog :model-value="true" fullscreen scrollable @update:model-value="emit('close')">
     <div class="sheet" v-bind="$attrs">
       <header class="row">
-        <h1>{{ title }}</h1><span class="quiet grow">{{ about }}</span>
+        <h1>{{ title }}</h1>
+        <span class="quiet grow">{{ about }}</span>
         <v-btn variant="text" :data-test="closeTest" @click="emit('close')">Close</v-btn>
       </header>
       <slot />

@@ -11,11 +11,19 @@ const open = defineModel<boolean>({ required: true })
       <table class="figures mt-2">
         <tbody>
           <tr v-for="key in activeKeys" :key="key.key + key.label">
-            <td><kbd>{{ key.key }}</kbd></td>
+            <td>
+              <kbd>{{ key.key }}</kbd>
+            </td>
             <td>{{ key.label }}</td>
           </tr>
-          <tr><td><kbd>Enter</kbd></td><td>next field while measuring</td></tr>
-          <tr><td><kbd>Tab</kbd></td><td>from part to part, also along the loop</td></tr>
+          <tr>
+            <td><kbd>Enter</kbd></td>
+            <td>next field while measuring</td>
+          </tr>
+          <tr>
+            <td><kbd>Tab</kbd></td>
+            <td>from part to part, also along the loop</td>
+          </tr>
         </tbody>
       </table>
       <v-btn class="mt-3" color="primary" @click="open = false">Close</v-btn>

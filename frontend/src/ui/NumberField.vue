@@ -60,8 +60,18 @@ function typed(value: string): void {
 
 <template>
   <v-text-field
-    :model-value="text" :label="label" :suffix="unit" :error-messages="message || error ? [message || error] : []" :hint="hint"
-    :persistent-hint="hint !== ''" inputmode="decimal" autocomplete="off" class="number" :class="{ compact }" :density="compact ? 'compact' : 'comfortable'" @update:model-value="typed"
+    :model-value="text"
+    :label="label"
+    :suffix="unit"
+    :error-messages="message || error ? [message || error] : []"
+    :hint="hint"
+    :persistent-hint="hint !== ''"
+    inputmode="decimal"
+    autocomplete="off"
+    class="number"
+    :class="{ compact }"
+    :density="compact ? 'compact' : 'comfortable'"
+    @update:model-value="typed"
   />
 </template>
 

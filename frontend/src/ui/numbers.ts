@@ -44,12 +44,10 @@ export function fixed(value: number | null | undefined, digits: number): string 
 }
 
 /** Volts as millivolts, as many digits as a hand meter earns. */
-export const mv = (volts: number | null | undefined): string =>
-  fixed(volts === null || volts === undefined ? null : volts * 1000, 0)
+export const mv = (volts: number | null | undefined): string => fixed(volts === null || volts === undefined ? null : volts * 1000, 0)
 
 /** Ohms as milliohms. */
-export const mohm = (ohm: number | null | undefined): string =>
-  fixed(ohm === null || ohm === undefined ? null : ohm * 1000, 2)
+export const mohm = (ohm: number | null | undefined): string => fixed(ohm === null || ohm === undefined ? null : ohm * 1000, 2)
 
 /** A number as it is put back into a field. */
 export function asTyped(value: number | null | undefined): string {

@@ -55,7 +55,9 @@ describe('drafts', () => {
 
 describe('answers of the server', () => {
   const answer = (status: number, body?: unknown) =>
-    Promise.resolve(status < 400 ? { data: body, response: new Response(null, { status }) } : { error: body, response: new Response(null, { status }) })
+    Promise.resolve(
+      status < 400 ? { data: body, response: new Response(null, { status }) } : { error: body, response: new Response(null, { status }) },
+    )
   it('give their data', async () => {
     await expect(data(answer(200, { a: 1 }))).resolves.toEqual({ a: 1 })
   })

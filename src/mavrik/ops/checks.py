@@ -50,6 +50,7 @@ def run_tests(words: list[str]) -> int:
         ("import rules", [str(BIN / "lint-imports")]),
         ("published formats", [str(VENV_PYTHON), "-m", "mavrik.cli", "formats", "docs/formats", "--check"]),
         ("eslint", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "lint"]),
+        ("prettier", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "format:check"]),
         ("vue-tsc", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "check"]),
         ("front-end units", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "test"]),
         ("pytest", [*pytest, "-n", "2", "--dist", "loadfile"]),

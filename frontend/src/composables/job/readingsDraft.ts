@@ -27,7 +27,14 @@ export interface RunDraft {
 }
 
 const empty = (): RunDraft => ({
-  values: {}, engine_rpm: null, engine_space_c: null, ambient_c: null, loads_on: null, bank_on: null, note: '', supersedes: null,
+  values: {},
+  engine_rpm: null,
+  engine_space_c: null,
+  ambient_c: null,
+  loads_on: null,
+  bank_on: null,
+  note: '',
+  supersedes: null,
 })
 
 /** A kept run as a draft, to be carried on or corrected. */
@@ -123,7 +130,10 @@ export function useReadingsDraft(on: JobOnBench) {
 export type ReadingsDraft = ReturnType<typeof useReadingsDraft>
 
 /** Keeps a run. */
-export async function keepRun(on: { jobId: number; asFound: { id: number } | null; reload: () => Promise<void> }, run: RunInput): Promise<RunRecord | null> {
+export async function keepRun(
+  on: { jobId: number; asFound: { id: number } | null; reload: () => Promise<void> },
+  run: RunInput,
+): Promise<RunRecord | null> {
   if (!on.asFound) return null
   const saved = await data(
     client.POST('/api/jobs/{job_id}/runs', { params: { path: { job_id: on.jobId } }, body: { circuit_id: on.asFound.id, run } }),

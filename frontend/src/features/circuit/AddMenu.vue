@@ -32,7 +32,14 @@ async function add(what: string, label: string): Promise<void> {
     <v-menu>
       <template #activator="{ props }"><v-btn v-bind="props" variant="outlined" data-test="add-part">Add a part</v-btn></template>
       <v-list max-height="440">
-        <v-list-item v-for="a in catalogue?.additions" :key="a.name" :title="a.label" :subtitle="a.why" :data-add="a.name" @click="add(a.name, a.label)" />
+        <v-list-item
+          v-for="a in catalogue?.additions"
+          :key="a.name"
+          :title="a.label"
+          :subtitle="a.why"
+          :data-add="a.name"
+          @click="add(a.name, a.label)"
+        />
       </v-list>
     </v-menu>
     <p v-if="added" class="quiet ma-0" role="status">{{ added }}</p>

@@ -27,7 +27,10 @@ const fusing = ref(false)
 const { catalogue } = useCatalogue()
 const branch = computed(() => bench.circuit?.branches.find((b) => b.id === bench.selected) ?? null)
 const labelOf = (id: string) =>
-  bench.circuit?.branches.find((b) => b.id === id)?.label ?? bench.circuit?.nodes.find((n) => n.id === id)?.label ?? bench.circuit?.batteries.find((b) => b.id === id)?.label ?? id
+  bench.circuit?.branches.find((b) => b.id === id)?.label ??
+  bench.circuit?.nodes.find((n) => n.id === id)?.label ??
+  bench.circuit?.batteries.find((b) => b.id === id)?.label ??
+  id
 const blocked = computed(() => bench.problems.length > 0 || Object.keys(bench.localProblems).length > 0)
 
 async function save(asNewRevision = false): Promise<void> {
@@ -62,24 +65,38 @@ useKeys([
     <template #empty><LayoutChooser v-if="!bench.circuit && bench.job" /></template>
     <template v-if="bench.circuit">
       <div class="row save">
-        <v-btn color="primary" :disabled="!bench.circuitDirty || blocked || !session.mayWrite" :loading="busy" data-test="save-circuit" @click="save()">Save circuit</v-btn>
+        <v-btn
+          color="primary"
+          :disabled="!bench.circuitDirty || blocked || !session.mayWrite"
+          :loading="busy"
+          data-test="save-circuit"
+          @click="save()"
+          >Save circuit</v-btn
+        >
         <v-btn v-if="bench.circuitDirty && bench.asFound" variant="text" @click="discard">Undo edits</v-btn>
         <span v-if="!bench.circuitDirty" class="quiet" data-test="circuit-saved">saved, revision {{ bench.asFound?.revision }}</span>
         <v-btn v-if="!trying" variant="outlined" data-test="try-state" @click="trying = true">Try a state</v-btn>
         <v-btn v-if="!fusing" variant="outlined" data-test="show-protection" @click="fusing = true">Fuses</v-btn>
         <v-btn v-if="!bench.circuitDirty" variant="outlined" data-test="to-measure" @click="emit('go', 'measure')">Measure →</v-btn>
       </div>
-      <p v-if="bench.circuitDirty && bench.asFound?.frozen" class="quiet ma-0">Readings refer to revision {{ bench.asFound.revision }}: saving makes revision {{ bench.asFound.revision + 1 }} and keeps both.</p>
+      <p v-if="bench.circuitDirty && bench.asFound?.frozen" class="quiet ma-0">
+        Readings refer to revision {{ bench.asFound.revision }}: saving makes revision {{ bench.asFound.revision + 1 }} and keeps both.
+      </p>
       <ul v-if="bench.problems.length" class="wrongs" role="alert">
         <li v-for="problem in bench.problems" :key="problem.element + problem.field">
-          <button type="button" @click="bench.selected = problem.element"><b>{{ labelOf(problem.element) }}:</b> {{ problem.message }}</button>
+          <button type="button" @click="bench.selected = problem.element">
+            <b>{{ labelOf(problem.element) }}:</b> {{ problem.message }}
+          </button>
         </li>
       </ul>
       <ProblemNotice :problem="saveProblem" />
       <ProtectionPanel v-if="fusing" @close="fusing = false" />
       <StatePanel v-if="trying && catalogue" @close="trying = false" />
       <section v-if="branch" class="panel stack">
-        <div class="row"><h2 class="sleeve">{{ branch.label }}</h2><span class="grow" /><v-btn variant="text" @click="bench.selected = null">All ▴</v-btn></div>
+        <div class="row">
+          <h2 class="sleeve">{{ branch.label }}</h2>
+          <span class="grow" /><v-btn variant="text" @click="bench.selected = null">All ▴</v-btn>
+        </div>
         <BranchEditor :key="branch.id" :branch="branch" />
       </section>
       <section v-else class="panel stack">
@@ -91,21 +108,36 @@ useKeys([
         <h2 class="sleeve">Branches</h2>
         <p class="quiet ma-0">Tap a branch here or on the loop to correct it.</p>
         <button v-for="b in bench.circuit.branches" :key="b.id" type="button" class="pick" :data-pick="b.id" @click="bench.selected = b.id">
-          <b>{{ b.label }}</b><span class="quiet">{{ 'size' in b ? `${b.size}, ${b.length_m} m` : 'rating_a' in b && b.rating_a ? `${b.rating_a} A` : b.kind }}</span>
+          <b>{{ b.label }}</b><span class="quiet">{{
+            'size' in b ? `${b.size}, ${b.length_m} m` : 'rating_a' in b && b.rating_a ? `${b.rating_a} A` : b.kind
+          }}</span>
         </button>
       </section>
       <section v-if="bench.found?.findings.parts.length" class="panel">
         <h2 class="sleeve">Called out</h2>
         <ul class="found">
-          <li v-for="finding in bench.found.findings.parts" :key="finding.code + finding.branch_id + finding.why" :class="finding.severity" :data-finding="finding.code">
-            <button type="button" @click="finding.branch_id && (bench.selected = finding.branch_id)"><b>{{ finding.title }}.</b> {{ finding.why }} <span class="quiet">{{ finding.rule }} ({{ finding.source }}).</span></button>
+          <li
+            v-for="finding in bench.found.findings.parts"
+            :key="finding.code + finding.branch_id + finding.why"
+            :class="finding.severity"
+            :data-finding="finding.code"
+          >
+            <button type="button" @click="finding.branch_id && (bench.selected = finding.branch_id)">
+              <b>{{ finding.title }}.</b> {{ finding.why }} <span class="quiet">{{ finding.rule }} ({{ finding.source }}).</span>
+            </button>
           </li>
         </ul>
       </section>
       <CautionStrip step="circuit" :job-id="bench.jobId" />
     </template>
     <ConflictDialog
-      :problem="conflict" both="Keep both: save mine as the next revision" theirs="Take theirs" mine-hint="Both can stay, as revisions." @keep-both="save(true)" @take-theirs="takeTheirs" @later="conflict = null"
+      :problem="conflict"
+      both="Keep both: save mine as the next revision"
+      theirs="Take theirs"
+      mine-hint="Both can stay, as revisions."
+      @keep-both="save(true)"
+      @take-theirs="takeTheirs"
+      @later="conflict = null"
     />
   </BenchFrame>
 </template>

@@ -24,9 +24,18 @@ async function choose(name: string): Promise<void> {
 <template>
   <div class="stack">
     <p class="ma-0">Start from the layout nearest to the vehicle in front of you, then correct every branch.</p>
-    <div class="layouts"><button v-for="layout in catalogue?.layouts" :key="layout.name" type="button" class="panel layout" :data-layout="layout.name" @click="choose(layout.name)">
-      <b>{{ layout.label }}</b><span class="quiet">{{ layout.why }}</span>
-    </button></div>
+    <div class="layouts">
+      <button
+        v-for="layout in catalogue?.layouts"
+        :key="layout.name"
+        type="button"
+        class="panel layout"
+        :data-layout="layout.name"
+        @click="choose(layout.name)"
+      >
+        <b>{{ layout.label }}</b><span class="quiet">{{ layout.why }}</span>
+      </button>
+    </div>
     <ProblemNotice :problem="problem" />
   </div>
 </template>

@@ -13,7 +13,14 @@ const review = ref<ProtectionReview | null>(null)
 const problem = ref<ProblemDocument | null>(null)
 const WORDS = { good: 'sound', watch: 'watch', bad: 'WRONG' } as const
 const ASKED: Record<string, string> = {
-  load: 'Load below', cable: 'Cable above', voltage: 'Voltage', breaking: 'Can break it', withstand: 'Cable lives', cranking: 'Cranking', inrush: 'Inrush', order: 'Opens first',
+  load: 'Load below',
+  cable: 'Cable above',
+  voltage: 'Voltage',
+  breaking: 'Can break it',
+  withstand: 'Cable lives',
+  cranking: 'Cranking',
+  inrush: 'Inrush',
+  order: 'Opens first',
 }
 
 let asked = 0
@@ -36,19 +43,32 @@ watch(
 
 <template>
   <section class="panel stack" data-test="protection-panel">
-    <div class="row"><h2 class="sleeve">Fuses, breakers and contacts</h2><span class="grow" /><v-btn variant="text" @click="emit('close')">Close</v-btn></div>
+    <div class="row">
+      <h2 class="sleeve">Fuses, breakers and contacts</h2>
+      <span class="grow" /><v-btn variant="text" @click="emit('close')">Close</v-btn>
+    </div>
     <ProblemNotice :problem="problem" />
     <p v-if="!review && !problem" class="quiet ma-0">Shorting each of them in turn …</p>
-    <p v-if="review && !review.protectors.length" class="ma-0"><b>There is none.</b> A battery feeds every fault in this circuit for as long as it lasts.</p>
+    <p v-if="review && !review.protectors.length" class="ma-0">
+      <b>There is none.</b> A battery feeds every fault in this circuit for as long as it lasts.
+    </p>
     <article v-for="p in review?.protectors" :key="p.branch_id" class="fuse" :class="p.outcome" :data-protector="p.branch_id">
       <button type="button" class="head" @click="bench.selected = p.branch_id">
         <b>{{ p.label }}</b> <span class="quiet">{{ p.part }}</span><span class="grow" /><b class="say">{{ WORDS[p.outcome] }}</b>
       </button>
-      <p class="figures ma-0">Dead short behind it: <b>{{ fixed(p.prospective_a, 0) }} A</b>, opens in {{ p.opens }}; breaks up to {{ fixed(p.interrupting_a, 0) }} A.</p>
+      <p class="figures ma-0">
+        Dead short behind it: <b>{{ fixed(p.prospective_a, 0) }} A</b>, opens in {{ p.opens }}; breaks up to
+        {{ fixed(p.interrupting_a, 0) }} A.
+      </p>
       <dl>
         <template v-for="(check, k) in p.checks" :key="k">
-          <dt :class="check.outcome"><span class="d-sr-only">{{ WORDS[check.outcome] }}: </span>{{ check.outcome === 'good' ? '✓' : check.outcome === 'watch' ? '!' : '✗' }} {{ ASKED[check.name] ?? check.name }}</dt>
-          <dd>{{ check.words }}<span v-if="check.outcome !== 'good'" class="quiet">{{ ` ${check.rule} (${check.source}).` }}</span></dd>
+          <dt :class="check.outcome">
+            <span class="d-sr-only">{{ WORDS[check.outcome] }}: </span
+            >{{ check.outcome === 'good' ? '✓' : check.outcome === 'watch' ? '!' : '✗' }} {{ ASKED[check.name] ?? check.name }}
+          </dt>
+          <dd>
+            {{ check.words }}<span v-if="check.outcome !== 'good'" class="quiet">{{ ` ${check.rule} (${check.source}).` }}</span>
+          </dd>
         </template>
       </dl>
     </article>
@@ -56,17 +76,26 @@ watch(
       <h3>Contacts</h3>
       <article v-for="c in review.contacts" :key="c.branch_id" class="fuse" :class="c.outcome" :data-contact="c.branch_id">
         <button type="button" class="head" @click="bench.selected = c.branch_id">
-          <b>{{ c.label }}</b> <span class="quiet">makes {{ fixed(c.heat_w, 1) }} W of heat at {{ fixed(c.current_a, 0) }} A</span><span class="grow" /><b class="say">{{ WORDS[c.outcome] }}</b>
+          <b>{{ c.label }}</b> <span class="quiet">makes {{ fixed(c.heat_w, 1) }} W of heat at {{ fixed(c.current_a, 0) }} A</span
+          ><span class="grow" /><b class="say">{{ WORDS[c.outcome] }}</b>
         </button>
         <dl>
           <template v-for="(check, k) in c.checks" :key="k">
-            <dt :class="check.outcome"><span class="d-sr-only">{{ WORDS[check.outcome] }}: </span>{{ check.outcome === 'good' ? '✓' : check.outcome === 'watch' ? '!' : '✗' }} {{ check.name === 'load' ? 'For good' : (ASKED[check.name] ?? check.name) }}</dt>
-            <dd>{{ check.words }}<span v-if="check.outcome !== 'good'" class="quiet">{{ ` ${check.rule} (${check.source}).` }}</span></dd>
+            <dt :class="check.outcome">
+              <span class="d-sr-only">{{ WORDS[check.outcome] }}: </span
+              >{{ check.outcome === 'good' ? '✓' : check.outcome === 'watch' ? '!' : '✗' }}
+              {{ check.name === 'load' ? 'For good' : (ASKED[check.name] ?? check.name) }}
+            </dt>
+            <dd>
+              {{ check.words }}<span v-if="check.outcome !== 'good'" class="quiet">{{ ` ${check.rule} (${check.source}).` }}</span>
+            </dd>
           </template>
         </dl>
       </article>
     </template>
-    <p class="quiet ma-0">Times are bands of the fuse family. The sheet of the fuse in your hand, the maker's figures and the local code win over them.</p>
+    <p class="quiet ma-0">
+      Times are bands of the fuse family. The sheet of the fuse in your hand, the maker's figures and the local code win over them.
+    </p>
   </section>
 </template>
 

@@ -16,7 +16,13 @@ const { catalogue } = useCatalogue()
 /** The core says where one begins; the catalogue was there before the circuit could be drawn. */
 const start = catalogue.value?.state_start
 const state = reactive({
-  rpm: start?.engine_rpm ?? 0, ambient: start?.ambient_c ?? 0, bonnet: start?.engine_space_c ?? 0, cranking: false, warm: true, fault: null as string | null, watch: null as string | null,
+  rpm: start?.engine_rpm ?? 0,
+  ambient: start?.ambient_c ?? 0,
+  bonnet: start?.engine_space_c ?? 0,
+  cranking: false,
+  warm: true,
+  fault: null as string | null,
+  watch: null as string | null,
 })
 const loads = reactive<Record<string, boolean>>({})
 const contacts = reactive<Record<string, boolean>>({})
@@ -60,24 +66,76 @@ const trouble = computed<ProblemDocument | null>(() => bench.stateProblem)
 
 <template>
   <section class="panel stack" data-test="state-panel">
-    <div class="row"><h2 class="sleeve">At this state</h2><span class="grow" /><v-btn variant="text" data-test="close-state" @click="emit('close')">Close</v-btn></div>
+    <div class="row">
+      <h2 class="sleeve">At this state</h2>
+      <span class="grow" /><v-btn variant="text" data-test="close-state" @click="emit('close')">Close</v-btn>
+    </div>
     <label class="slide">
-      <span>Engine <b class="figures">{{ state.rpm }}</b> /min</span>
-      <input v-model.number="state.rpm" type="range" min="0" max="6000" step="50" :disabled="state.cranking" data-test="state-rpm" aria-label="Engine speed" />
+      <span
+        >Engine <b class="figures">{{ state.rpm }}</b> /min</span
+      >
+      <input
+        v-model.number="state.rpm"
+        type="range"
+        min="0"
+        max="6000"
+        step="50"
+        :disabled="state.cranking"
+        data-test="state-rpm"
+        aria-label="Engine speed"
+      />
     </label>
     <label class="slide">
-      <span>Around the vehicle <b class="figures">{{ Math.round(units.temperatureOut(state.ambient)) }}</b> {{ units.temperature }}</span>
+      <span
+        >Around the vehicle <b class="figures">{{ Math.round(units.temperatureOut(state.ambient)) }}</b> {{ units.temperature }}</span
+      >
       <input v-model.number="state.ambient" type="range" min="-30" max="50" step="1" aria-label="Temperature around the vehicle" />
     </label>
     <label class="slide">
-      <span>Under the bonnet <b class="figures">{{ Math.round(units.temperatureOut(state.bonnet)) }}</b> {{ units.temperature }}</span>
+      <span
+        >Under the bonnet <b class="figures">{{ Math.round(units.temperatureOut(state.bonnet)) }}</b> {{ units.temperature }}</span
+      >
       <input v-model.number="state.bonnet" type="range" min="-30" max="120" step="1" aria-label="Temperature under the bonnet" />
     </label>
     <div class="chips">
-      <button v-if="starters" type="button" class="chip" :aria-pressed="state.cranking" :class="{ on: state.cranking }" data-test="state-cranking" @click="state.cranking = !state.cranking">Cranking</button>
-      <button type="button" class="chip" :aria-pressed="state.warm" :class="{ on: state.warm }" @click="state.warm = !state.warm">Cables warmed up</button>
-      <button v-for="load in consumers" :key="load.id" type="button" class="chip" :aria-pressed="isOn(load.id)" :class="{ on: isOn(load.id) }" :data-load="load.id" @click="loads[load.id] = !isOn(load.id)">{{ load.label }} {{ load.current_a }} A</button>
-      <button v-for="b in switches" :key="b.id" type="button" class="chip" :aria-pressed="isClosed(b.id)" :class="{ on: isClosed(b.id) }" :data-contact="b.id" @click="contacts[b.id] = !isClosed(b.id)">{{ b.label }}: {{ b.kind === 'voltage_link' ? (isClosed(b.id) ? 'was closed' : 'was open') : isClosed(b.id) ? 'closed' : 'open' }}</button>
+      <button
+        v-if="starters"
+        type="button"
+        class="chip"
+        :aria-pressed="state.cranking"
+        :class="{ on: state.cranking }"
+        data-test="state-cranking"
+        @click="state.cranking = !state.cranking"
+      >
+        Cranking
+      </button>
+      <button type="button" class="chip" :aria-pressed="state.warm" :class="{ on: state.warm }" @click="state.warm = !state.warm">
+        Cables warmed up
+      </button>
+      <button
+        v-for="load in consumers"
+        :key="load.id"
+        type="button"
+        class="chip"
+        :aria-pressed="isOn(load.id)"
+        :class="{ on: isOn(load.id) }"
+        :data-load="load.id"
+        @click="loads[load.id] = !isOn(load.id)"
+      >
+        {{ load.label }} {{ load.current_a }} A
+      </button>
+      <button
+        v-for="b in switches"
+        :key="b.id"
+        type="button"
+        class="chip"
+        :aria-pressed="isClosed(b.id)"
+        :class="{ on: isClosed(b.id) }"
+        :data-contact="b.id"
+        @click="contacts[b.id] = !isClosed(b.id)"
+      >
+        {{ b.label }}: {{ b.kind === 'voltage_link' ? (isClosed(b.id) ? 'was closed' : 'was open') : isClosed(b.id) ? 'closed' : 'open' }}
+      </button>
     </div>
     <v-select v-model="state.fault" label="Fault here: dead short to the alternator case at" :items="nodes" data-test="state-fault" />
     <v-select v-model="state.watch" label="Voltage asked about" :items="places" data-test="state-watch" />

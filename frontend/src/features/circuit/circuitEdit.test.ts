@@ -12,7 +12,19 @@ const BLANKS = [
   { kind: 'joint', id: 'new_joint', label: 'New joint', ...ends, resistance_mohm: 0.3, rating_a: null },
 ] as unknown as Branch[]
 
-const LOAD = { id: 'load', label: 'New load', from_node: 'from', to_node: 'to', current_a: 3, law: 'current', cut_off_v: 0, on: true, inrush_a: null, inrush_s: 0.2, cranking: false } as const
+const LOAD = {
+  id: 'load',
+  label: 'New load',
+  from_node: 'from',
+  to_node: 'to',
+  current_a: 3,
+  law: 'current',
+  cut_off_v: 0,
+  on: true,
+  inrush_a: null,
+  inrush_s: 0.2,
+  cranking: false,
+} as const
 
 function branch(kind: Branch['kind'], id: string, label: string, from_node: string, to_node: string): Branch {
   return { ...BLANKS.find((b) => b.kind === kind)!, id, label, from_node, to_node }
@@ -36,7 +48,16 @@ const circuit = {
   ],
   alternators: [{ id: 'alt', label: 'A', stud_node: 'stud', case_node: 'case', rated_a: 90, set_point_v: 14.4 }],
   batteries: [
-    { id: 'bat', label: 'B', positive_node: 'plus', negative_node: 'minus', chemistry: 'agm', capacity_ah: 70, cca_a: null, internal_mohm: 6 },
+    {
+      id: 'bat',
+      label: 'B',
+      positive_node: 'plus',
+      negative_node: 'minus',
+      chemistry: 'agm',
+      capacity_ah: 70,
+      cca_a: null,
+      internal_mohm: 6,
+    },
   ],
   loads: [],
   converters: [],
@@ -55,7 +76,10 @@ describe('editing a circuit', () => {
   })
   it('closes the gap when a branch is taken out of a chain', () => {
     const next = removeBranch(circuit, 'fuse')
-    expect(next.branches.map((b) => [b.from_node, b.to_node])).toEqual([['stud', 'plus'], ['minus', 'case']])
+    expect(next.branches.map((b) => [b.from_node, b.to_node])).toEqual([
+      ['stud', 'plus'],
+      ['minus', 'case'],
+    ])
     expect(next.nodes.map((n) => n.id)).not.toContain('mid')
   })
   it('leaves the rest alone when a parallel branch goes', () => {
@@ -68,7 +92,12 @@ describe('editing a circuit', () => {
     const strap = changeKind(long, 'home', 'ground_strap', BLANKS).branches[2]!
     expect(strap.kind).toBe('ground_strap')
     expect('length_m' in strap && strap.length_m).toBe(3)
-    expect(changeKind(long, 'home', 'joint', BLANKS).branches[2]).toMatchObject({ kind: 'joint', label: 'Home', resistance_mohm: 0.3, from_node: 'minus' })
+    expect(changeKind(long, 'home', 'joint', BLANKS).branches[2]).toMatchObject({
+      kind: 'joint',
+      label: 'Home',
+      resistance_mohm: 0.3,
+      from_node: 'minus',
+    })
   })
   it('takes a load out and nothing else', () => {
     const loaded = { ...circuit, loads: [LOAD, { ...LOAD, id: 'pump' }] }

@@ -5,8 +5,8 @@ export type BranchKind = Branch['kind']
 
 function freeId(circuit: Circuit, wanted: string): string {
   const used = new Set(
-    [circuit.nodes, circuit.branches, circuit.alternators, circuit.batteries, circuit.loads, circuit.converters, circuit.chargers].flatMap((group) =>
-      group.map((element) => element.id),
+    [circuit.nodes, circuit.branches, circuit.alternators, circuit.batteries, circuit.loads, circuit.converters, circuit.chargers].flatMap(
+      (group) => group.map((element) => element.id),
     ),
   )
   if (!used.has(wanted)) return wanted
@@ -53,7 +53,11 @@ export function insertAfter(circuit: Circuit, id: string, kind: BranchKind, blan
 }
 
 /** Takes a source, load or charger out of its list; leads that it leaves hanging are called out by the server. */
-export function removeElement(circuit: Circuit, list: 'alternators' | 'batteries' | 'loads' | 'converters' | 'chargers', id: string): Circuit {
+export function removeElement(
+  circuit: Circuit,
+  list: 'alternators' | 'batteries' | 'loads' | 'converters' | 'chargers',
+  id: string,
+): Circuit {
   return { ...circuit, [list]: circuit[list].filter((e) => e.id !== id) }
 }
 

@@ -24,29 +24,60 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
 
 <template>
   <section class="panel stack" data-test="causes">
-    <p v-if="!found.readings" class="quiet ma-0">Every fault of the catalogue is put into this circuit and its readings predicted; what is read at the bench then sorts them.</p>
+    <p v-if="!found.readings" class="quiet ma-0">
+      Every fault of the catalogue is put into this circuit and its readings predicted; what is read at the bench then sorts them.
+    </p>
     <template v-else>
       <div v-for="c in listed" :key="c.cause" :data-cause="c.cause">
         <button type="button" class="cause" :aria-expanded="opened === c.cause" @click="look(c)">
-          <span class="bar" :style="{ width: `${Math.max(2, 100 * c.probability)}%` }" /><span class="words"><b>{{ c.label }}</b><span class="quiet">{{ c.magnitude }}</span></span><b class="share">{{ percent(c.probability) }}</b>
+          <span class="bar" :style="{ width: `${Math.max(2, 100 * c.probability)}%` }" /><span class="words"
+            ><b>{{ c.label }}</b
+            ><span class="quiet">{{ c.magnitude }}</span></span
+          ><b class="share">{{ percent(c.probability) }}</b>
         </button>
         <div v-if="opened === c.cause" class="why">
-          <p v-if="c.kind !== 'none'" class="ma-0">{{ c.advice }} <button v-if="drawn(c.element)" type="button" class="link" @click="show(c.element)">Show it</button></p>
+          <p v-if="c.kind !== 'none'" class="ma-0">
+            {{ c.advice }} <button v-if="drawn(c.element)" type="button" class="link" @click="show(c.element)">Show it</button>
+          </p>
           <table v-if="c.evidence.length" class="figures">
-            <thead><tr><th></th><th class="n">read</th><th class="n">with it</th><th class="n">sound</th><th></th></tr></thead>
+            <thead>
+              <tr>
+                <th></th>
+                <th class="n">read</th>
+                <th class="n">with it</th>
+                <th class="n">sound</th>
+                <th></th>
+              </tr>
+            </thead>
             <tbody>
-              <tr v-for="e in c.evidence" :key="e.point"><td>{{ e.label }}</td><td class="n">{{ shown(e.quantity, e.value) }}</td><td class="n">{{ shown(e.quantity, e.expected) }}</td><td class="n">{{ shown(e.quantity, e.sound) }}</td><td>{{ e.favours > 0 ? 'for' : 'against' }}</td></tr>
+              <tr v-for="e in c.evidence" :key="e.point">
+                <td>{{ e.label }}</td>
+                <td class="n">{{ shown(e.quantity, e.value) }}</td>
+                <td class="n">{{ shown(e.quantity, e.expected) }}</td>
+                <td class="n">{{ shown(e.quantity, e.sound) }}</td>
+                <td>{{ e.favours > 0 ? 'for' : 'against' }}</td>
+              </tr>
             </tbody>
           </table>
         </div>
       </div>
-      <p v-for="u in found.undecided" :key="u.words" class="ma-0" data-test="undecided"><b>{{ u.words }}</b></p>
-      <p v-for="d in found.doubtful" :key="d.point" class="ma-0" data-test="doubtful"><b>Read again: {{ d.label }}, {{ shown(d.quantity, d.value) }}.</b> The likeliest cause would give {{ shown(d.quantity, d.expected) }}, and no other explains it: a slip of the probe, the range or the decimal point ({{ percent(d.probability) }}).</p>
+      <p v-for="u in found.undecided" :key="u.words" class="ma-0" data-test="undecided">
+        <b>{{ u.words }}</b>
+      </p>
+      <p v-for="d in found.doubtful" :key="d.point" class="ma-0" data-test="doubtful">
+        <b>Read again: {{ d.label }}, {{ shown(d.quantity, d.value) }}.</b> The likeliest cause would give
+        {{ shown(d.quantity, d.expected) }}, and no other explains it: a slip of the probe, the range or the decimal point ({{
+          percent(d.probability)
+        }}).
+      </p>
       <p class="quiet ma-0">Several may be there at once, so the shares can add up to more than 100 %.</p>
     </template>
-    <p v-if="kept?.next_tests.length" class="ma-0">Next tests, by what they tell a minute:
-      <template v-for="(t, k) in kept.next_tests.slice(0, 3)" :key="t.procedure">{{ k ? ', ' : '' }}<b>{{ t.title }}</b> ({{ t.minutes }} min, {{ t.bits.toFixed(1) }} bit)</template>.
-      <button type="button" class="link" data-test="causes-measure" @click="emit('go', 'measure')">To the tests</button></p>
+    <p v-if="kept?.next_tests.length" class="ma-0">
+      Next tests, by what they tell a minute:
+      <template v-for="(t, k) in kept.next_tests.slice(0, 3)" :key="t.procedure"
+        >{{ k ? ', ' : '' }}<b>{{ t.title }}</b> ({{ t.minutes }} min, {{ t.bits.toFixed(1) }} bit)</template
+      >. <button type="button" class="link" data-test="causes-measure" @click="emit('go', 'measure')">To the tests</button>
+    </p>
   </section>
 </template>
 

@@ -24,11 +24,21 @@ const VIEWS = [
   { name: 'parts', title: 'Parts' },
 ] as const
 const view = ref<(typeof VIEWS)[number]['name']>('causes')
-watch(() => bench.selected, (id) => { if (id) view.value = 'branches' })
-const unsettled = computed(() => ['not_measured', 'check_probes', 'too_close_to_call', 'undecided'].includes(found.value?.headline.verdict ?? ''))
+watch(
+  () => bench.selected,
+  (id) => {
+    if (id) view.value = 'branches'
+  },
+)
+const unsettled = computed(() =>
+  ['not_measured', 'check_probes', 'too_close_to_call', 'undecided'].includes(found.value?.headline.verdict ?? ''),
+)
 const next = computed(() => kept.value?.next_tests[0] ?? null)
 const wantsPlan = computed(() => bench.job?.progress.stages.some((s) => s.stage === 'plan' && s.on_path) ?? false)
-const counts = computed<Record<string, number>>(() => ({ parts: found.value?.parts.length ?? 0, readings: found.value?.tests.reduce((n, t) => n + t.readings.length, 0) ?? 0 }))
+const counts = computed<Record<string, number>>(() => ({
+  parts: found.value?.parts.length ?? 0,
+  readings: found.value?.tests.reduce((n, t) => n + t.readings.length, 0) ?? 0,
+}))
 
 function step(by: number): void {
   const order = found.value?.branches.map((b) => b.branch_id) ?? []
@@ -49,29 +59,66 @@ useKeys([
     <template v-if="found">
       <section class="panel headline" :data-verdict="found.headline.verdict" data-test="headline">
         <p class="text"><VerdictMark :verdict="found.headline.verdict" :size="26" :word="false" /> {{ found.headline.text }}</p>
-        <ul v-if="found.headline.why.length" class="why"><li v-for="w in found.headline.why" :key="w">{{ w }}</li></ul>
+        <ul v-if="found.headline.why.length" class="why">
+          <li v-for="w in found.headline.why" :key="w">{{ w }}</li>
+        </ul>
       </section>
       <section class="panel next" data-test="next">
         <p class="ma-0"><b>Next:</b> {{ found.headline.next_step }}</p>
         <p v-if="kept?.deciding && unsettled" class="ma-0 quiet">Tells most: {{ kept.deciding.label }}. {{ kept.deciding.why }}</p>
         <div class="row">
-          <v-btn :color="unsettled ? 'primary' : undefined" :variant="unsettled ? undefined : 'outlined'" data-test="to-measure" @click="emit('go', 'measure')">{{ found.tests.length ? 'Read on' : 'Measure' }}</v-btn>
-          <v-btn v-if="wantsPlan" :color="unsettled ? undefined : 'primary'" :variant="unsettled ? 'outlined' : undefined" data-test="to-plan" @click="emit('go', 'plan')">Plan</v-btn>
-          <v-btn v-else :color="unsettled ? undefined : 'primary'" :variant="unsettled ? 'outlined' : undefined" data-test="to-hand-over" @click="emit('go', 'hand_over')">Hand over</v-btn>
+          <v-btn
+            :color="unsettled ? 'primary' : undefined"
+            :variant="unsettled ? undefined : 'outlined'"
+            data-test="to-measure"
+            @click="emit('go', 'measure')"
+            >{{ found.tests.length ? 'Read on' : 'Measure' }}</v-btn
+          >
+          <v-btn
+            v-if="wantsPlan"
+            :color="unsettled ? undefined : 'primary'"
+            :variant="unsettled ? 'outlined' : undefined"
+            data-test="to-plan"
+            @click="emit('go', 'plan')"
+            >Plan</v-btn
+          >
+          <v-btn
+            v-else
+            :color="unsettled ? undefined : 'primary'"
+            :variant="unsettled ? 'outlined' : undefined"
+            data-test="to-hand-over"
+            @click="emit('go', 'hand_over')"
+            >Hand over</v-btn
+          >
           <span v-if="next && unsettled" class="quiet">best test: {{ next.title }}, {{ next.minutes }} min</span>
         </div>
       </section>
       <div class="switch" role="tablist" aria-label="What to look at">
-        <button v-for="v in VIEWS" :key="v.name" type="button" role="tab" :aria-selected="view === v.name" :class="{ on: view === v.name }" :data-view="v.name" @click="view = v.name">{{ v.title }}<small v-if="counts[v.name]" class="ml-1">{{ counts[v.name] }}</small></button>
+        <button
+          v-for="v in VIEWS"
+          :key="v.name"
+          type="button"
+          role="tab"
+          :aria-selected="view === v.name"
+          :class="{ on: view === v.name }"
+          :data-view="v.name"
+          @click="view = v.name"
+        >
+          {{ v.title }}<small v-if="counts[v.name]" class="ml-1">{{ counts[v.name] }}</small>
+        </button>
       </div>
       <CausesView v-if="view === 'causes'" :found="found" :kept="kept" @go="emit('go', $event)" />
       <BranchesView v-else-if="view === 'branches'" :found="found" />
       <ReadingsView v-else-if="view === 'readings'" :found="found" />
       <PartsView v-else :found="found" />
     </template>
-    <p v-else-if="!bench.circuit" class="panel">Describe the circuit first. <v-btn color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn></p>
+    <p v-else-if="!bench.circuit" class="panel">
+      Describe the circuit first. <v-btn color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn>
+    </p>
     <ProblemNotice v-else-if="bench.trouble" :problem="bench.trouble" />
-    <ul v-else-if="bench.problems.length" class="panel"><li v-for="p in bench.problems" :key="p.message">{{ p.message }}</li></ul>
+    <ul v-else-if="bench.problems.length" class="panel">
+      <li v-for="p in bench.problems" :key="p.message">{{ p.message }}</li>
+    </ul>
   </BenchFrame>
 </template>
 

@@ -11,7 +11,9 @@ const bench = useWorkbench()
   <section class="panel stack" data-test="parts">
     <p v-if="!found.parts.length" class="ma-0">Nothing to call out.</p>
     <p v-for="f in found.parts" :key="f.code + f.branch_id + f.why" class="finding" :class="f.severity" :data-finding="f.code">
-      <button v-if="f.branch_id" type="button" class="link" @click="bench.selected = f.branch_id"><b>{{ f.title }}.</b></button><b v-else>{{ f.title }}.</b> {{ f.why }} <span class="quiet">{{ f.rule }} ({{ f.source }}).</span>
+      <button v-if="f.branch_id" type="button" class="link" @click="bench.selected = f.branch_id">
+        <b>{{ f.title }}.</b></button
+      ><b v-else>{{ f.title }}.</b> {{ f.why }} <span class="quiet">{{ f.rule }} ({{ f.source }}).</span>
     </p>
   </section>
 </template>

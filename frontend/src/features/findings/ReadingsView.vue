@@ -14,18 +14,41 @@ const words = (r: Reading) => (r.quantity ? shown(r.quantity, r.value) : `${r.va
   <section class="panel stack" data-test="readings">
     <p v-if="!found.tests.length" class="quiet ma-0">Nothing read yet.</p>
     <div v-for="t in found.tests" :key="t.procedure" :data-made="t.procedure">
-      <div class="row"><h2 class="sleeve">{{ t.title }}</h2><span class="quiet">{{ t.measured_by }}<template v-if="t.measured_at">, {{ moment(t.measured_at) }}</template></span></div>
+      <div class="row">
+        <h2 class="sleeve">{{ t.title }}</h2>
+        <span class="quiet"
+          >{{ t.measured_by }}<template v-if="t.measured_at">, {{ moment(t.measured_at) }}</template></span
+        >
+      </div>
       <p v-if="t.skipped" class="ma-0">skipped: {{ t.skipped }}</p>
       <p v-if="t.overdue.length" class="ma-0 bad">Calibration was overdue: {{ t.overdue.join(', ') }}</p>
       <table class="figures">
         <tbody>
           <template v-for="r in t.readings" :key="r.point">
             <tr :data-reading="r.point">
-              <td>{{ r.label }}<br v-if="t.repeats.some((x) => x.point === r.point)"><small v-for="x in t.repeats.filter((y) => y.point === r.point)" :key="x.point" class="quiet">{{ shown(r.quantity ?? '', x.before) }} before</small></td>
+              <td>
+                {{ r.label }}<br v-if="t.repeats.some((x) => x.point === r.point)" /><small
+                  v-for="x in t.repeats.filter((y) => y.point === r.point)"
+                  :key="x.point"
+                  class="quiet"
+                  >{{ shown(r.quantity ?? '', x.before) }} before</small
+                >
+              </td>
               <td class="n">{{ words(r) }}</td>
-              <td><VerdictMark v-for="j in t.judgements.filter((x) => x.point === r.point)" :key="j.point" :verdict="j.verdict" :word="false" /></td>
+              <td>
+                <VerdictMark
+                  v-for="j in t.judgements.filter((x) => x.point === r.point)"
+                  :key="j.point"
+                  :verdict="j.verdict"
+                  :word="false"
+                />
+              </td>
             </tr>
-            <tr v-for="j in t.judgements.filter((x) => x.point === r.point && x.verdict !== 'pass')" :key="`why-${j.point}`"><td colspan="3" class="why">{{ j.why }} {{ j.next_step }} <span class="quiet">{{ j.limit }} ({{ j.source }}).</span></td></tr>
+            <tr v-for="j in t.judgements.filter((x) => x.point === r.point && x.verdict !== 'pass')" :key="`why-${j.point}`">
+              <td colspan="3" class="why">
+                {{ j.why }} {{ j.next_step }} <span class="quiet">{{ j.limit }} ({{ j.source }}).</span>
+              </td>
+            </tr>
           </template>
         </tbody>
       </table>

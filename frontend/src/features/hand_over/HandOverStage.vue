@@ -16,11 +16,16 @@ useKeys([{ key: 'p', label: 'print the sheet', run: print }])
 
 <template>
   <div class="frame">
-    <p v-if="!bench.asFound" class="panel">There is nothing to print before the circuit is described. <v-btn color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn></p>
+    <p v-if="!bench.asFound" class="panel">
+      There is nothing to print before the circuit is described.
+      <v-btn color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn>
+    </p>
     <template v-else>
       <section class="panel stack side">
         <h2 class="sleeve">Sheet</h2>
-        <p v-if="bench.circuitDirty || bench.readings.dirty" class="warn">The sheet shows what is saved; this screen holds edits that are not.</p>
+        <p v-if="bench.circuitDirty || bench.readings.dirty" class="warn">
+          The sheet shows what is saved; this screen holds edits that are not.
+        </p>
         <v-btn color="primary" data-test="print" @click="print">Print</v-btn>
         <v-btn variant="outlined" :href="`/api/jobs/${bench.jobId}/sheet.pdf`" data-test="pdf">Sheet as PDF</v-btn>
         <h2 class="sleeve">Take it with you</h2>
@@ -30,7 +35,9 @@ useKeys([{ key: 'p', label: 'print the sheet', run: print }])
         <CautionStrip step="hand_over" :job-id="bench.jobId" />
         <h2 class="sleeve">Who did what</h2>
         <ol class="history">
-          <li v-for="change in bench.job?.changes" :key="change.at + change.what"><span class="mono">{{ moment(change.at) }}</span> {{ change.person }} {{ change.what }}</li>
+          <li v-for="change in bench.job?.changes" :key="change.at + change.what">
+            <span class="mono">{{ moment(change.at) }}</span> {{ change.person }} {{ change.what }}
+          </li>
         </ol>
       </section>
       <iframe ref="frame" class="paper" :src="`/api/jobs/${bench.jobId}/sheet`" title="The job sheet" />

@@ -48,7 +48,14 @@ watch(form, () => open.value && keepDraft(DRAFT, form), { deep: true })
 function fill(record: InstrumentRecord): void {
   const { instrument: i, lock } = record
   Object.assign(form, {
-    id: i.id, lock, label: i.label, kind: i.kind, percent: i.percent_of_reading, digits: i.digits, resolution: i.resolution, due: i.calibration_due ?? '',
+    id: i.id,
+    lock,
+    label: i.label,
+    kind: i.kind,
+    percent: i.percent_of_reading,
+    digits: i.digits,
+    resolution: i.resolution,
+    due: i.calibration_due ?? '',
   } satisfies Form)
 }
 function start(record: InstrumentRecord | null): void {
@@ -69,7 +76,13 @@ const note = (field: string) => (message: string) => {
   else delete local[field]
 }
 const wrong = (...fields: string[]) => problem.value?.problems?.filter((p) => fields.includes(p.field)).map((p) => p.message) ?? []
-const idOf = (label: string) => label.toLowerCase().replace(/[^a-z0-9]+/g, '_').replace(/^[^a-z]+/, '').replace(/_+$/, '').slice(0, 40) || 'meter'
+const idOf = (label: string) =>
+  label
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '_')
+    .replace(/^[^a-z]+/, '')
+    .replace(/_+$/, '')
+    .slice(0, 40) || 'meter'
 
 async function save(asNew = false): Promise<void> {
   tried.value = true
@@ -78,11 +91,23 @@ async function save(asNew = false): Promise<void> {
   problem.value = null
   const id = form.id === null || asNew ? idOf(asNew ? `${form.label} mine` : form.label) : form.id
   const instrument: Instrument = {
-    id, label: form.label, kind: form.kind, percent_of_reading: form.percent, digits: form.digits, resolution: form.resolution, calibration_due: form.due || null,
+    id,
+    label: form.label,
+    kind: form.kind,
+    percent_of_reading: form.percent,
+    digits: form.digits,
+    resolution: form.resolution,
+    calibration_due: form.due || null,
   }
   try {
     if (form.id === null || asNew) await data(client.POST('/api/instruments', { body: instrument }))
-    else await data(client.PUT('/api/instruments/{instrument_id}', { params: { path: { instrument_id: form.id } }, body: { instrument, lock: form.lock } }))
+    else
+      await data(
+        client.PUT('/api/instruments/{instrument_id}', {
+          params: { path: { instrument_id: form.id } },
+          body: { instrument, lock: form.lock },
+        }),
+      )
     conflict.value = null
     close()
     await queries.invalidateQueries({ queryKey: ['instruments'] })
@@ -99,7 +124,12 @@ async function saveAddress(): Promise<void> {
   if (form.id === null) return
   problem.value = null
   try {
-    await data(client.PUT('/api/instruments/{instrument_id}/address', { params: { path: { instrument_id: form.id } }, body: { address: address.value.trim() || null } }))
+    await data(
+      client.PUT('/api/instruments/{instrument_id}/address', {
+        params: { path: { instrument_id: form.id } },
+        body: { address: address.value.trim() || null },
+      }),
+    )
     await queries.invalidateQueries({ queryKey: ['instruments'] })
   } catch (error) {
     if (!(error instanceof ApiError)) throw error
@@ -115,7 +145,9 @@ async function remove(): Promise<void> {
   if (form.id === null) return
   problem.value = null
   try {
-    await data(client.DELETE('/api/instruments/{instrument_id}', { params: { path: { instrument_id: form.id }, query: { lock: form.lock } } }))
+    await data(
+      client.DELETE('/api/instruments/{instrument_id}', { params: { path: { instrument_id: form.id }, query: { lock: form.lock } } }),
+    )
     close()
     await queries.invalidateQueries({ queryKey: ['instruments'] })
   } catch (error) {
@@ -134,31 +166,98 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
       <span class="grow" />
       <v-btn v-if="session.mayWrite" color="primary" data-test="new-instrument" @click="start(null)">New instrument</v-btn>
     </div>
-    <p class="quiet ma-0">Accuracy from the meter's manual, for the range used. It decides whether a reading can pass, fail, or is too close to call. Tests keep the accuracy of their own day.</p>
+    <p class="quiet ma-0">
+      Accuracy from the meter's manual, for the range used. It decides whether a reading can pass, fail, or is too close to call. Tests keep
+      the accuracy of their own day.
+    </p>
     <ProblemNotice :problem="trouble" :again="() => void query.refetch()" />
     <v-progress-linear v-if="query.isPending.value" indeterminate aria-label="Loading instruments" />
     <div class="both" :class="{ editing: open }">
       <ul class="list">
-        <li v-if="!records.length && !query.isPending.value && !trouble" class="panel">No instrument yet: a test needs a voltmeter and a clamp.</li>
+        <li v-if="!records.length && !query.isPending.value && !trouble" class="panel">
+          No instrument yet: a test needs a voltmeter and a clamp.
+        </li>
         <li v-for="record in records" :key="record.instrument.id">
-          <button type="button" class="panel meter" :class="{ here: open && form.id === record.instrument.id }" :disabled="!session.mayWrite" :data-instrument="record.instrument.id" @click="start(record)">
-            <span><b>{{ record.instrument.label }}</b><span class="quiet">{{ kindOf(record.instrument.kind)?.label }}</span></span>
-            <span class="figure">{{ record.instrument.percent_of_reading }} % + {{ record.instrument.digits }} × {{ record.instrument.resolution }} {{ kindOf(record.instrument.kind)?.why }}</span>
-            <span class="figure">{{ record.accuracy }}<template v-if="record.address"><br>connected at {{ record.address }}</template></span>
-            <span v-if="record.instrument.calibration_due" :class="{ due: overdue(record.instrument.calibration_due) }">{{ overdue(record.instrument.calibration_due) ? '✕ overdue since' : 'due' }} <span class="mono">{{ record.instrument.calibration_due }}</span></span>
+          <button
+            type="button"
+            class="panel meter"
+            :class="{ here: open && form.id === record.instrument.id }"
+            :disabled="!session.mayWrite"
+            :data-instrument="record.instrument.id"
+            @click="start(record)"
+          >
+            <span
+              ><b>{{ record.instrument.label }}</b
+              ><span class="quiet">{{ kindOf(record.instrument.kind)?.label }}</span></span
+            >
+            <span class="figure"
+              >{{ record.instrument.percent_of_reading }} % + {{ record.instrument.digits }} × {{ record.instrument.resolution }}
+              {{ kindOf(record.instrument.kind)?.why }}</span
+            >
+            <span class="figure"
+              >{{ record.accuracy }}<template v-if="record.address"><br />connected at {{ record.address }}</template></span
+            >
+            <span v-if="record.instrument.calibration_due" :class="{ due: overdue(record.instrument.calibration_due) }"
+              >{{ overdue(record.instrument.calibration_due) ? '✕ overdue since' : 'due' }}
+              <span class="mono">{{ record.instrument.calibration_due }}</span></span
+            >
             <span v-else class="quiet">no date kept</span>
           </button>
         </li>
       </ul>
       <form v-if="open" class="panel stack" data-test="instrument-form" @submit.prevent="save()">
         <h2 class="sleeve">{{ form.id === null ? 'New instrument' : 'Change it' }}</h2>
-        <v-text-field v-model="form.label" v-first="form.id === null" label="Name on the meter" name="label" :error-messages="[...(tried && !form.label.trim() ? ['Needed here.'] : []), ...wrong('id', 'label')]" />
+        <v-text-field
+          v-model="form.label"
+          v-first="form.id === null"
+          label="Name on the meter"
+          name="label"
+          :error-messages="[...(tried && !form.label.trim() ? ['Needed here.'] : []), ...wrong('id', 'label')]"
+        />
         <v-select v-model="form.kind" label="Reads" :items="kinds.map((k) => ({ value: k.name, title: k.label }))" />
-        <NumberField v-model="form.percent" label="Percent of reading" unit="%" :min="0" :max="20" :required="tried" data-field="percent" :error="wrong('percent_of_reading')[0]" @problem="note('percent')($event)" />
-        <NumberField v-model="form.digits" label="Digits" unit="counts" :min="0" :max="200" :required="tried" data-field="digits" :error="wrong('digits')[0]" @problem="note('digits')($event)" />
-        <NumberField v-model="form.resolution" label="Last digit stands for" :unit="kindOf(form.kind)?.why ?? ''" :min="0.000001" :max="100" :required="tried" data-field="resolution" :error="wrong('resolution')[0]" @problem="note('resolution')($event)" />
+        <NumberField
+          v-model="form.percent"
+          label="Percent of reading"
+          unit="%"
+          :min="0"
+          :max="20"
+          :required="tried"
+          data-field="percent"
+          :error="wrong('percent_of_reading')[0]"
+          @problem="note('percent')($event)"
+        />
+        <NumberField
+          v-model="form.digits"
+          label="Digits"
+          unit="counts"
+          :min="0"
+          :max="200"
+          :required="tried"
+          data-field="digits"
+          :error="wrong('digits')[0]"
+          @problem="note('digits')($event)"
+        />
+        <NumberField
+          v-model="form.resolution"
+          label="Last digit stands for"
+          :unit="kindOf(form.kind)?.why ?? ''"
+          :min="0.000001"
+          :max="100"
+          :required="tried"
+          data-field="resolution"
+          :error="wrong('resolution')[0]"
+          @problem="note('resolution')($event)"
+        />
         <div v-if="session.isLead && form.id !== null" class="row">
-          <v-text-field v-model="address" label="Address on the network" placeholder="192.168.4.20:5025" name="address" hint="host:port, SCPI over TCP; only a lead enters it, the server calls there" persistent-hint :error-messages="wrong('address')" />
+          <v-text-field
+            v-model="address"
+            label="Address on the network"
+            placeholder="192.168.4.20:5025"
+            name="address"
+            hint="host:port, SCPI over TCP; only a lead enters it, the server calls there"
+            persistent-hint
+            :error-messages="wrong('address')"
+          />
           <v-btn variant="outlined" data-test="save-address" @click="saveAddress">{{ address.trim() ? 'Connect' : 'Disconnect' }}</v-btn>
         </div>
         <v-text-field v-model="form.due" label="Calibration due" type="date" :error-messages="wrong('calibration_due')" />
@@ -167,11 +266,21 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
           <v-btn type="submit" color="primary" :loading="busy" data-test="save-instrument">Save</v-btn>
           <v-btn variant="text" @click="close">Cancel</v-btn>
           <span class="grow" />
-          <v-btn v-if="form.id !== null" variant="outlined" color="error" data-test="remove-instrument" @click="remove">Take off the register</v-btn>
+          <v-btn v-if="form.id !== null" variant="outlined" color="error" data-test="remove-instrument" @click="remove"
+            >Take off the register</v-btn
+          >
         </div>
       </form>
     </div>
-    <ConflictDialog :problem="conflict" both="Keep both: save mine as another" theirs="Take theirs" mine-hint="" @keep-both="save(true)" @take-theirs="takeTheirs" @later="conflict = null" />
+    <ConflictDialog
+      :problem="conflict"
+      both="Keep both: save mine as another"
+      theirs="Take theirs"
+      mine-hint=""
+      @keep-both="save(true)"
+      @take-theirs="takeTheirs"
+      @later="conflict = null"
+    />
   </div>
 </template>
 

@@ -22,17 +22,34 @@ const pick = (id: string) => (bench.selected = id)
       <ProblemNotice :problem="bench.trouble" :again="() => void bench.ask()" />
       <template v-if="bench.found && bench.foundCircuit">
         <section class="panel loop-panel" :class="{ stale: bench.problems.length > 0 }">
-          <LoopView :circuit="bench.foundCircuit" :findings="bench.found.findings" :layout="bench.found.pictures.loop" :point="point" :selected="bench.selected" :sizes="sizes" :red="red" :black="black" @select="pick" />
+          <LoopView
+            :circuit="bench.foundCircuit"
+            :findings="bench.found.findings"
+            :layout="bench.found.pictures.loop"
+            :point="point"
+            :selected="bench.selected"
+            :sizes="sizes"
+            :red="red"
+            :black="black"
+            @select="pick"
+          />
         </section>
         <section class="panel" :class="{ stale: bench.problems.length > 0 }">
-          <StaircaseView :findings="bench.found.findings" :staircase="(point ? bench.solved?.staircase : undefined) ?? bench.found.pictures.staircase" :selected="bench.selected" @select="pick" />
+          <StaircaseView
+            :findings="bench.found.findings"
+            :staircase="(point ? bench.solved?.staircase : undefined) ?? bench.found.pictures.staircase"
+            :selected="bench.selected"
+            @select="pick"
+          />
         </section>
       </template>
       <slot v-else name="empty">
         <p v-if="bench.problems.length" class="panel">The circuit cannot be drawn yet: {{ bench.problems[0]?.message }}</p>
         <v-progress-linear v-else-if="bench.circuit && !bench.trouble" indeterminate aria-label="Solving" />
       </slot>
-      <p v-if="bench.problems.length && bench.found" class="quiet ma-0" role="status">Drawn as it was before the last edit: that edit has something wrong, see beside.</p>
+      <p v-if="bench.problems.length && bench.found" class="quiet ma-0" role="status">
+        Drawn as it was before the last edit: that edit has something wrong, see beside.
+      </p>
     </div>
     <div class="work stack"><slot /></div>
   </div>

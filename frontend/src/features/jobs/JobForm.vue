@@ -8,7 +8,13 @@ import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import CautionStrip from '@/ui/CautionStrip.vue'
 
-const props = defineProps<{ start: JobInput | null; problem: ProblemDocument | null; busy: boolean; voltageFixed?: boolean; draftKey: string }>()
+const props = defineProps<{
+  start: JobInput | null
+  problem: ProblemDocument | null
+  busy: boolean
+  voltageFixed?: boolean
+  draftKey: string
+}>()
 const emit = defineEmits<{ save: [input: JobInput]; cancel: [] }>()
 const { catalogue } = useCatalogue()
 
@@ -43,10 +49,15 @@ function formOf(start: JobInput | null): Form {
     state: start?.state ?? 'open',
     purposes: [...(start?.purposes ?? ['find_fault' as const])],
     profile: start?.limit_profile ?? 'common',
-    maker: Object.fromEntries(Object.entries(start?.maker_limits ?? {}).map(([n, w]) => [n, { least: w.least ?? null, most: w.most ?? null }])),
+    maker: Object.fromEntries(
+      Object.entries(start?.maker_limits ?? {}).map(([n, w]) => [n, { least: w.least ?? null, most: w.most ?? null }]),
+    ),
   }
 }
-const form = reactive<Form>({ ...formOf(props.start), ...findDraft<Partial<Form>>(props.draftKey, hasFields('customer', 'purposes', 'maker')) })
+const form = reactive<Form>({
+  ...formOf(props.start),
+  ...findDraft<Partial<Form>>(props.draftKey, hasFields('customer', 'purposes', 'maker')),
+})
 watch(form, () => keepDraft(props.draftKey, form), { deep: true })
 const tried = ref(false)
 const need = (text: string) => (tried.value && !text.trim() ? ['Needed here.'] : [])
@@ -77,28 +88,56 @@ function cancel(): void {
   dropDraft(props.draftKey)
   emit('cancel')
 }
-const choices = (list: readonly { name: string; label: string }[] | undefined) => (list ?? []).map((c) => ({ value: c.name, title: c.label }))
+const choices = (list: readonly { name: string; label: string }[] | undefined) =>
+  (list ?? []).map((c) => ({ value: c.name, title: c.label }))
 </script>
 
 <template>
   <form class="panel stack form" @submit.prevent="save">
     <h2 class="sleeve">{{ start ? 'Job details' : 'New job' }}</h2>
     <div class="pair">
-      <v-text-field v-model="form.customer" v-first="start === null" label="Customer" :error-messages="[...need(form.customer), ...wrong('customer.name')]" name="customer" />
+      <v-text-field
+        v-model="form.customer"
+        v-first="start === null"
+        label="Customer"
+        :error-messages="[...need(form.customer), ...wrong('customer.name')]"
+        name="customer"
+      />
       <v-text-field v-model="form.contact" label="How to reach them" />
     </div>
-    <v-text-field v-model="form.description" label="Vehicle: make, model, engine, year, plate" :error-messages="[...need(form.description), ...wrong('vehicle.description')]" name="vehicle" />
+    <v-text-field
+      v-model="form.description"
+      label="Vehicle: make, model, engine, year, plate"
+      :error-messages="[...need(form.description), ...wrong('vehicle.description')]"
+      name="vehicle"
+    />
     <div class="pair">
       <v-select v-model="form.kind" label="Kind" :items="choices(catalogue?.vehicle_kinds)" />
       <v-select
-        v-model="form.volts" label="System, negative earth" :items="[{ value: 12, title: '12 V' }, { value: 24, title: '24 V' }]"
-        :disabled="voltageFixed" :hint="voltageFixed ? 'Fixed by the circuit' : ''" :persistent-hint="voltageFixed"
+        v-model="form.volts"
+        label="System, negative earth"
+        :items="[
+          { value: 12, title: '12 V' },
+          { value: 24, title: '24 V' },
+        ]"
+        :disabled="voltageFixed"
+        :hint="voltageFixed ? 'Fixed by the circuit' : ''"
+        :persistent-hint="voltageFixed"
       />
     </div>
-    <v-textarea v-model="form.complaint" label="Complaint, in the customer's words" rows="2" auto-grow :error-messages="[...need(form.complaint), ...wrong('complaint')]" name="complaint" />
+    <v-textarea
+      v-model="form.complaint"
+      label="Complaint, in the customer's words"
+      rows="2"
+      auto-grow
+      :error-messages="[...need(form.complaint), ...wrong('complaint')]"
+      name="complaint"
+    />
     <fieldset class="purposes">
       <legend>What for</legend>
-      <label v-for="p in catalogue?.purposes" :key="p.name" class="purpose" :title="p.why" :data-purpose="p.name"><input v-model="form.purposes" type="checkbox" :value="p.name" /> {{ p.label }}</label>
+      <label v-for="p in catalogue?.purposes" :key="p.name" class="purpose" :title="p.why" :data-purpose="p.name"
+        ><input v-model="form.purposes" type="checkbox" :value="p.name" /> {{ p.label }}</label
+      >
       <p v-if="tried && !form.purposes.length" class="wrong" role="alert">Choose one at least.</p>
     </fieldset>
     <div class="pair">
@@ -106,13 +145,26 @@ const choices = (list: readonly { name: string; label: string }[] | undefined) =
       <v-select v-model="form.profile" label="Limits to judge by" :items="choices(catalogue?.limit_profiles)" />
       <v-select v-if="start" v-model="form.state" label="State" :items="choices(catalogue?.job_states)" />
     </div>
-    <button type="button" class="fold" :aria-expanded="makers" data-test="maker-windows" @click="makers = !makers">The maker's figures, where you have them{{ Object.keys(form.maker).length ? ` (${Object.keys(form.maker).length})` : '' }}</button>
+    <button type="button" class="fold" :aria-expanded="makers" data-test="maker-windows" @click="makers = !makers">
+      The maker's figures, where you have them{{ Object.keys(form.maker).length ? ` (${Object.keys(form.maker).length})` : '' }}
+    </button>
     <template v-if="makers">
       <p class="quiet ma-0">They win over the limits above. Leave empty what the maker does not say.</p>
       <div v-for="w in catalogue?.maker_windows" :key="w.name" class="window" :data-window="w.name">
         <span>{{ w.label }}</span>
-        <NumberField :model-value="form.maker[w.name]?.least ?? null" label="At least" :unit="w.why" :error="wrong(`maker_limits.${w.name}`)[0]" @update:model-value="window(w.name).least = $event" />
-        <NumberField :model-value="form.maker[w.name]?.most ?? null" label="At most" :unit="w.why" @update:model-value="window(w.name).most = $event" />
+        <NumberField
+          :model-value="form.maker[w.name]?.least ?? null"
+          label="At least"
+          :unit="w.why"
+          :error="wrong(`maker_limits.${w.name}`)[0]"
+          @update:model-value="window(w.name).least = $event"
+        />
+        <NumberField
+          :model-value="form.maker[w.name]?.most ?? null"
+          label="At most"
+          :unit="w.why"
+          @update:model-value="window(w.name).most = $event"
+        />
       </div>
     </template>
     <div v-for="(load, k) in form.loads" :key="k" class="row">

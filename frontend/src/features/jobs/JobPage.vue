@@ -40,11 +40,13 @@ const trouble = computed(() => (bench.query.error instanceof ApiError ? bench.qu
 function go(stage: StageName): void {
   void router.push({ name: 'job', params: { id: props.id, stage } })
 }
-useKeys(Array.from({ length: 9 }, (_, k) => ({
-  key: String(k + 1),
-  label: k === 0 ? 'to a stage of the path, by its number' : '',
-  run: () => path.value[k] && go(path.value[k].stage),
-})))
+useKeys(
+  Array.from({ length: 9 }, (_, k) => ({
+    key: String(k + 1),
+    label: k === 0 ? 'to a stage of the path, by its number' : '',
+    run: () => path.value[k] && go(path.value[k].stage),
+  })),
+)
 
 const editing = ref(false)
 const { busy, problem, conflict, save: saving } = useSaving()
@@ -52,10 +54,20 @@ const mine = ref<JobInput | null>(null)
 /** All that was entered: what the form does not show goes back as it came. */
 const start = computed<JobInput | null>(() => {
   const job = bench.job
-  return job && {
-    customer: job.customer, vehicle: job.vehicle, complaint: job.complaint, purposes: job.purposes, added_stages: job.added_stages,
-    loads_to_add: job.loads_to_add, promised: job.promised, state: job.state, limit_profile: job.limit_profile, maker_limits: job.maker_limits,
-  }
+  return (
+    job && {
+      customer: job.customer,
+      vehicle: job.vehicle,
+      complaint: job.complaint,
+      purposes: job.purposes,
+      added_stages: job.added_stages,
+      loads_to_add: job.loads_to_add,
+      promised: job.promised,
+      state: job.state,
+      limit_profile: job.limit_profile,
+      maker_limits: job.maker_limits,
+    }
+  )
 })
 const lock = ref(0)
 function openDetails(): void {
@@ -81,7 +93,13 @@ async function addStage(stage: StageName): Promise<void> {
   await save({ ...start.value, added_stages: [...(start.value.added_stages ?? []), stage] })
   go(stage)
 }
-interface Theirs { lock: number; complaint: string; promised: string | null; customer: { name: string }; vehicle: { description: string } }
+interface Theirs {
+  lock: number
+  complaint: string
+  promised: string | null
+  customer: { name: string }
+  vehicle: { description: string }
+}
 const theirs = computed(() => conflict.value?.theirs as Theirs | undefined)
 async function overTheirs(): Promise<void> {
   // Theirs is kept inside the complaint, so that neither is lost.
@@ -106,7 +124,9 @@ async function takeTheirs(): Promise<void> {
     <template v-else>
       <div class="head">
         <b class="mono number">{{ bench.job.number }}</b>
-        <span><b>{{ bench.job.customer.name }}</b> · {{ bench.job.vehicle.description }} · {{ bench.job.vehicle.system_voltage_v }} V</span>
+        <span
+          ><b>{{ bench.job.customer.name }}</b> · {{ bench.job.vehicle.description }} · {{ bench.job.vehicle.system_voltage_v }} V</span
+        >
         <span class="complaint quiet">{{ bench.job.complaint }}</span>
         <v-btn v-if="session.mayWrite" variant="outlined" size="small" data-test="details" @click="openDetails">Job details</v-btn>
       </div>
@@ -118,12 +138,30 @@ async function takeTheirs(): Promise<void> {
       <component :is="STAGES[current]" @go="go" />
     </template>
     <v-dialog v-model="editing" persistent>
-      <JobForm v-if="editing" :start="start" :problem="problem" :busy="busy" :voltage-fixed="bench.asFound !== null" :draft-key="draftKey" @save="save" @cancel="editing = false" />
+      <JobForm
+        v-if="editing"
+        :start="start"
+        :problem="problem"
+        :busy="busy"
+        :voltage-fixed="bench.asFound !== null"
+        :draft-key="draftKey"
+        @save="save"
+        @cancel="editing = false"
+      />
     </v-dialog>
     <ConflictDialog
-      :problem="conflict" both="Save mine, keep their complaint in it" theirs="Take theirs" mine-hint="" @keep-both="overTheirs" @take-theirs="takeTheirs" @later="conflict = null"
+      :problem="conflict"
+      both="Save mine, keep their complaint in it"
+      theirs="Take theirs"
+      mine-hint=""
+      @keep-both="overTheirs"
+      @take-theirs="takeTheirs"
+      @later="conflict = null"
     >
-      <p v-if="theirs" class="mt-2 quiet">Theirs: {{ theirs.customer.name }}, {{ theirs.vehicle.description }}: “{{ theirs.complaint }}”, promised {{ theirs.promised ?? '–' }}</p>
+      <p v-if="theirs" class="mt-2 quiet">
+        Theirs: {{ theirs.customer.name }}, {{ theirs.vehicle.description }}: “{{ theirs.complaint }}”, promised
+        {{ theirs.promised ?? '–' }}
+      </p>
     </ConflictDialog>
   </div>
 </template>

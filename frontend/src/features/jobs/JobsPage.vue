@@ -27,7 +27,8 @@ const file = ref<HTMLInputElement | null>(null)
 
 const query = useQuery({
   queryKey: ['jobs', search, state],
-  queryFn: () => data(client.GET('/api/jobs', { params: { query: { search: search.value, ...(state.value ? { state: state.value } : {}) } } })),
+  queryFn: () =>
+    data(client.GET('/api/jobs', { params: { query: { search: search.value, ...(state.value ? { state: state.value } : {}) } } })),
   placeholderData: keepPreviousData,
 })
 const jobs = computed(() => query.data.value?.jobs ?? [])
@@ -68,7 +69,11 @@ async function takeIn(event: Event): Promise<void> {
   if (!chosen) return
   importProblem.value = null
   try {
-    const response = fetch('/api/jobs/import', { method: 'POST', body: chosen, headers: { ...writeHeaders(), 'Content-Type': 'application/json' } })
+    const response = fetch('/api/jobs/import', {
+      method: 'POST',
+      body: chosen,
+      headers: { ...writeHeaders(), 'Content-Type': 'application/json' },
+    })
     const made = await data<JobRecord>(
       response.then(async (r) => ({ response: r, ...(r.ok ? { data: (await r.json()) as JobRecord } : { error: await r.json() }) })),
     )
@@ -89,9 +94,26 @@ useKeys([
   <div class="page stack">
     <div class="row">
       <h1 class="sleeve">Jobs</h1>
-      <v-text-field ref="searchField" v-model="search" class="search" label="Search number, customer, vehicle, complaint" clearable name="search" @click:clear="search = ''" />
+      <v-text-field
+        ref="searchField"
+        v-model="search"
+        class="search"
+        label="Search number, customer, vehicle, complaint"
+        clearable
+        name="search"
+        @click:clear="search = ''"
+      />
       <div class="states" role="group" aria-label="State">
-        <button v-for="s in STATES" :key="s.title" type="button" :class="{ on: state === s.value }" :aria-pressed="state === s.value" @click="state = s.value">{{ s.title }}</button>
+        <button
+          v-for="s in STATES"
+          :key="s.title"
+          type="button"
+          :class="{ on: state === s.value }"
+          :aria-pressed="state === s.value"
+          @click="state = s.value"
+        >
+          {{ s.title }}
+        </button>
       </div>
       <span class="grow" />
       <template v-if="session.mayWrite">
@@ -104,26 +126,45 @@ useKeys([
     <ProblemNotice :problem="trouble" :again="() => void query.refetch()" />
     <v-progress-linear v-if="query.isPending.value" indeterminate aria-label="Loading jobs" />
     <p v-else-if="!jobs.length && !trouble" class="panel">
-      {{ search || state ? 'No job matches.' : 'No jobs yet.' }} <template v-if="session.mayWrite && !search">Press <kbd>n</kbd> to open the first one.</template>
+      {{ search || state ? 'No job matches.' : 'No jobs yet.' }}
+      <template v-if="session.mayWrite && !search">Press <kbd>n</kbd> to open the first one.</template>
     </p>
     <ul class="jobs">
       <li v-for="job in jobs" :key="job.id">
-        <router-link :to="{ name: 'job', params: { id: job.id, stage: job.progress.next_stage } }" class="job panel" :class="job.state" :data-job="job.number">
+        <router-link
+          :to="{ name: 'job', params: { id: job.id, stage: job.progress.next_stage } }"
+          class="job panel"
+          :class="job.state"
+          :data-job="job.number"
+        >
           <span class="number mono">{{ job.number }}</span>
-          <span class="who"><b>{{ job.customer }}</b><span>{{ job.vehicle }} <span class="quiet">· {{ job.system_voltage_v }} V</span></span></span>
+          <span class="who"
+            ><b>{{ job.customer }}</b
+            ><span
+              >{{ job.vehicle }} <span class="quiet">· {{ job.system_voltage_v }} V</span></span
+            ></span
+          >
           <span class="what">
             <span class="complaint">{{ job.complaint }}</span>
-            <span v-if="job.headline && job.headline.verdict !== 'not_measured'" class="headline" data-test="headline"><VerdictMark :verdict="job.headline.verdict" :size="16" :word="false" /> {{ job.headline.text }}</span>
+            <span v-if="job.headline && job.headline.verdict !== 'not_measured'" class="headline" data-test="headline"
+              ><VerdictMark :verdict="job.headline.verdict" :size="16" :word="false" /> {{ job.headline.text }}</span
+            >
           </span>
           <span class="stand">
-            <span class="signs mono" aria-hidden="true"><template v-for="row in job.progress.stages.filter((s) => s.on_path)" :key="row.stage">{{ SIGNS[row.state] }}</template></span>
+            <span class="signs mono" aria-hidden="true"
+              ><template v-for="row in job.progress.stages.filter((s) => s.on_path)" :key="row.stage">{{
+                SIGNS[row.state]
+              }}</template></span
+            >
             <span v-if="job.damaged" class="late">{{ job.damaged }}</span>
             <span v-else-if="job.state !== 'done'">missing: {{ job.progress.missing }}</span>
           </span>
           <span class="date">
             <b>{{ job.state }}</b>
             <span class="quiet">{{ purposeOf(job) }}</span>
-            <span v-if="job.promised" class="mono" :class="{ late: overdue(job.promised) && job.state !== 'done' }">{{ job.promised }}</span>
+            <span v-if="job.promised" class="mono" :class="{ late: overdue(job.promised) && job.state !== 'done' }">{{
+              job.promised
+            }}</span>
           </span>
         </router-link>
       </li>

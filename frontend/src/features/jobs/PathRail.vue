@@ -14,18 +14,36 @@ const others = computed(() => shown.value.filter((s) => !s.on_path))
 <template>
   <nav class="rail" aria-label="Stages of the job">
     <button
-      v-for="(row, k) in path" :key="row.stage" type="button" class="stage" :class="[row.state, { here: row.stage === current }]"
-      :aria-current="row.stage === current ? 'step' : undefined" :data-stage="row.stage" @click="emit('go', row.stage)"
+      v-for="(row, k) in path"
+      :key="row.stage"
+      type="button"
+      class="stage"
+      :class="[row.state, { here: row.stage === current }]"
+      :aria-current="row.stage === current ? 'step' : undefined"
+      :data-stage="row.stage"
+      @click="emit('go', row.stage)"
     >
       <span class="sign" aria-hidden="true">{{ SIGNS[row.state] }}</span>
       <span class="words">
         <b>{{ k + 1 }} {{ row.title }}</b>
-        <small>{{ row.state === 'done' ? 'done' : row.missing }}<template v-if="progress.next_stage === row.stage && row.stage !== current"> ← next</template></small>
+        <small
+          >{{ row.state === 'done' ? 'done' : row.missing
+          }}<template v-if="progress.next_stage === row.stage && row.stage !== current"> ← next</template></small
+        >
       </span>
     </button>
     <v-menu v-if="others.length && mayAdd">
-      <template #activator="{ props: menu }"><button v-bind="menu" type="button" class="stage more" data-test="add-stage" aria-label="Add a stage">+</button></template>
-      <v-list><v-list-item v-for="row in others" :key="row.stage" :title="`Add ${row.title}`" :data-add-stage="row.stage" @click="emit('add', row.stage)" /></v-list>
+      <template #activator="{ props: menu }"
+        ><button v-bind="menu" type="button" class="stage more" data-test="add-stage" aria-label="Add a stage">+</button></template
+      >
+      <v-list
+        ><v-list-item
+          v-for="row in others"
+          :key="row.stage"
+          :title="`Add ${row.title}`"
+          :data-add-stage="row.stage"
+          @click="emit('add', row.stage)"
+      /></v-list>
     </v-menu>
   </nav>
 </template>

@@ -51,7 +51,9 @@ const meterOf = (p: PointView) => chosen.value[p.point.meter] ?? p.instrument ??
 const kinds = computed(() => [...new Set(points.value.map((p) => p.point.meter).filter((m) => m))])
 const ofKind = (kind: string) => register.value.filter((i) => i.kind === kind)
 const meterNow = (kind: string) => chosen.value[kind] ?? points.value.find((p) => p.point.meter === kind)?.instrument ?? null
-const due = computed(() => kinds.value.map((k) => register.value.find((i) => i.id === meterNow(k))).filter((i) => overdue(i?.calibration_due)))
+const due = computed(() =>
+  kinds.value.map((k) => register.value.find((i) => i.id === meterNow(k))).filter((i) => overdue(i?.calibration_due)),
+)
 const lacking = computed(() => kinds.value.filter((k) => instruments.data.value && !ofKind(k).length))
 
 const consumers = computed(() => bench.circuit?.loads.filter((l) => !l.cranking) ?? [])
@@ -68,9 +70,11 @@ const banks = computed(() => [
 
 const found = computed(() => new Map((bench.found?.findings.branches ?? []).map((b) => [b.branch_id, b.verdict])))
 const sides = computed(() => new Map((bench.found?.findings.sides ?? []).map((s) => [`${s.name}_v`, s.verdict])))
-const verdictOf = (p: PointView) => (p.point.id.startsWith('drop_v:') ? found.value.get(p.point.element ?? '') : sides.value.get(p.point.id))
+const verdictOf = (p: PointView) =>
+  p.point.id.startsWith('drop_v:') ? found.value.get(p.point.element ?? '') : sides.value.get(p.point.id)
 const serverSays = (id: string) => bench.problems.find((x) => x.element === id)?.message ?? says(id)
-const sideOf = (p: PointView) => bench.found?.findings.branches.find((b) => b.branch_id === p.point.element)?.side ?? p.point.id.split('_')[0]
+const sideOf = (p: PointView) =>
+  bench.found?.findings.branches.find((b) => b.branch_id === p.point.element)?.side ?? p.point.id.split('_')[0]
 const valueOf = (id: string) => draft.values[id]?.value ?? null
 const typed = computed(() => Object.keys(draft.values).length)
 
@@ -108,12 +112,19 @@ watch(
 const ready = computed(() => bench.asFound !== null && !bench.circuitDirty)
 const blocked = computed(() => Object.keys(localProblems.value).length > 0)
 /** Without the output nothing can be brought to the rated one. */
-const mayKeep = computed(() => !blocked.value && session.mayWrite && output.value !== null && valueOf(output.value.point.id) !== null && typed.value > 1)
+const mayKeep = computed(
+  () => !blocked.value && session.mayWrite && output.value !== null && valueOf(output.value.point.id) !== null && typed.value > 1,
+)
 async function save(asNew = false): Promise<void> {
   if (!mayKeep.value) return
   const run = inputOf('charging_drops', asNew ? { ...draft, supersedes: null } : draft)
   let kept: RunRecord | null = null
-  if (!(await saving(async () => { kept = await keepRun(bench, run) }))) return
+  if (
+    !(await saving(async () => {
+      kept = await keepRun(bench, run)
+    }))
+  )
+    return
   readings.take(draftOf(kept))
   emit('go', 'findings')
 }
@@ -131,11 +142,15 @@ const waiting = ref(false)
 function begin(): void {
   clear.value = waiting.value = true
 }
-watch([waiting, procedure], () => {
-  if (!waiting.value || !procedure.value) return
-  waiting.value = false
-  void nextTick(() => fields()[0]?.focus())
-}, { flush: 'post' })
+watch(
+  [waiting, procedure],
+  () => {
+    if (!waiting.value || !procedure.value) return
+    waiting.value = false
+    void nextTick(() => fields()[0]?.focus())
+  },
+  { flush: 'post' },
+)
 useKeys([
   { key: 'Ctrl+s', label: 'keep the readings', run: () => void save(), always: true },
   { key: 'm', label: 'to the first field', run: () => fields()[0]?.focus() },
@@ -145,63 +160,166 @@ useKeys([
 <template>
   <BenchFrame :red="here?.point.red || null" :black="here?.point.black || null">
     <template v-if="!ready">
-      <p class="panel ma-0">{{ bench.circuit ? 'Save the circuit first: readings refer to a saved one.' : 'Describe the circuit first.' }}
-        <v-btn class="mt-2" color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn></p>
+      <p class="panel ma-0">
+        {{ bench.circuit ? 'Save the circuit first: readings refer to a saved one.' : 'Describe the circuit first.' }}
+        <v-btn class="mt-2" color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn>
+      </p>
     </template>
     <template v-else>
       <TestPlan />
       <CautionStrip step="measure" :job-id="bench.jobId" gate @clear="clear = true" @confirmed="begin" />
       <div v-if="procedure" ref="list" class="panel stack tight" :class="{ waiting: !clear }" :inert="!clear">
-        <div class="row"><h2 class="sleeve">{{ procedure.title }}</h2><span class="grow" /><v-btn v-if="procedure.last" variant="text" class="px-2" data-test="measure-again" @click="again">Measure again</v-btn></div>
+        <div class="row">
+          <h2 class="sleeve">{{ procedure.title }}</h2>
+          <span class="grow" /><v-btn v-if="procedure.last" variant="text" class="px-2" data-test="measure-again" @click="again"
+            >Measure again</v-btn
+          >
+        </div>
         <div class="pair">
           <NumberField
-            v-if="output" :model-value="valueOf(output.point.id)" label="Output current" unit="A" :min="1" :max="1000" required :data-walk="output.point.id" :error="serverSays(output.point.id)"
-            @update:model-value="set(output, $event)" @problem="note('output', $event)" @keydown.enter.exact="move($event, 1)" @focusin="focusOn(output)"
+            v-if="output"
+            :model-value="valueOf(output.point.id)"
+            label="Output current"
+            unit="A"
+            :min="1"
+            :max="1000"
+            required
+            :data-walk="output.point.id"
+            :error="serverSays(output.point.id)"
+            @update:model-value="set(output, $event)"
+            @problem="note('output', $event)"
+            @keydown.enter.exact="move($event, 1)"
+            @focusin="focusOn(output)"
           />
           <NumberField
-            :model-value="draft.engine_rpm" label="Engine speed" unit="/min" :min="100" :max="12000" data-walk="engine_rpm"
-            @update:model-value="draft.engine_rpm = $event; readings.touch()" @problem="note('speed', $event)" @keydown.enter.exact="move($event, 1)" @keydown.shift.enter="move($event, -1)" @focusin="focusOn(null)"
+            :model-value="draft.engine_rpm"
+            label="Engine speed"
+            unit="/min"
+            :min="100"
+            :max="12000"
+            data-walk="engine_rpm"
+            @update:model-value="
+              draft.engine_rpm = $event
+              readings.touch()
+            "
+            @problem="note('speed', $event)"
+            @keydown.enter.exact="move($event, 1)"
+            @keydown.shift.enter="move($event, -1)"
+            @focusin="focusOn(null)"
           />
         </div>
         <p class="quiet ma-0" data-test="conditions">{{ procedure.conditions }}</p>
         <div v-if="consumers.length" class="chips" role="group" aria-label="Loads that are on during the test">
-          <button v-for="load in consumers" :key="load.id" type="button" class="chip" :class="{ on: isOn(load.id) }" :aria-pressed="isOn(load.id)" :data-load-on="load.id" @click="flip(load.id)">{{ load.label }} {{ isOn(load.id) ? 'on' : 'off' }}</button>
+          <button
+            v-for="load in consumers"
+            :key="load.id"
+            type="button"
+            class="chip"
+            :class="{ on: isOn(load.id) }"
+            :aria-pressed="isOn(load.id)"
+            :data-load-on="load.id"
+            @click="flip(load.id)"
+          >
+            {{ load.label }} {{ isOn(load.id) ? 'on' : 'off' }}
+          </button>
         </div>
-        <v-select v-model="draft.bank_on" :items="banks" label="Where the current goes" density="compact" data-test="bank" @update:model-value="readings.touch()" />
+        <v-select
+          v-model="draft.bank_on"
+          :items="banks"
+          label="Where the current goes"
+          density="compact"
+          data-test="bank"
+          @update:model-value="readings.touch()"
+        />
         <p class="how" aria-live="polite">{{ here?.how || 'Drops in mV; write 0.12v for volts. Enter: next.' }}</p>
         <div v-for="p in rows" :key="p.point.id" class="stop" :class="[sideOf(p), { here: focused === p.point.id }]">
           <NumberField
-            compact :model-value="valueOf(p.point.id)" :label="p.point.label" :unit="quantities.of(p.point.quantity)?.shown_unit ?? ''" :drop="p.point.quantity === 'voltage_drop'" :data-walk="p.point.id" :error="serverSays(p.point.id)"
-            @update:model-value="set(p, $event)" @problem="note(p.point.id, $event)" @keydown.enter.exact="move($event, 1)" @keydown.shift.enter="move($event, -1)" @focusin="focusOn(p)"
+            compact
+            :model-value="valueOf(p.point.id)"
+            :label="p.point.label"
+            :unit="quantities.of(p.point.quantity)?.shown_unit ?? ''"
+            :drop="p.point.quantity === 'voltage_drop'"
+            :data-walk="p.point.id"
+            :error="serverSays(p.point.id)"
+            @update:model-value="set(p, $event)"
+            @problem="note(p.point.id, $event)"
+            @keydown.enter.exact="move($event, 1)"
+            @keydown.shift.enter="move($event, -1)"
+            @focusin="focusOn(p)"
           />
           <VerdictMark v-if="verdictOf(p) && valueOf(p.point.id) !== null" :verdict="verdictOf(p)!" :word="false" />
         </div>
-        <button type="button" class="fold" :aria-expanded="more" data-test="conditions-more" @click="more = !more">Meters, temperatures, note</button>
+        <button type="button" class="fold" :aria-expanded="more" data-test="conditions-more" @click="more = !more">
+          Meters, temperatures, note
+        </button>
         <template v-if="more">
           <div class="pair">
-            <v-select v-for="kind in kinds" :key="kind" :model-value="meterNow(kind)" :label="kind === 'clamp' ? 'Clamp' : 'Voltmeter'" :items="ofKind(kind).map((m) => ({ value: m.id, title: m.label }))" density="compact" @update:model-value="chosen[kind] = $event!" />
-            <NumberField
-              :model-value="draft.engine_space_c" label="Under the bonnet" :unit="units.temperature" :to-shown="units.temperatureOut" :from-shown="units.temperatureIn" :min="units.temperatureOut(-40)" :max="units.temperatureOut(140)" hint="empty: 40 °C"
-              @update:model-value="draft.engine_space_c = $event; readings.touch()" @problem="note('engine-space', $event)"
+            <v-select
+              v-for="kind in kinds"
+              :key="kind"
+              :model-value="meterNow(kind)"
+              :label="kind === 'clamp' ? 'Clamp' : 'Voltmeter'"
+              :items="ofKind(kind).map((m) => ({ value: m.id, title: m.label }))"
+              density="compact"
+              @update:model-value="chosen[kind] = $event!"
             />
             <NumberField
-              :model-value="draft.ambient_c" label="Around the vehicle" :unit="units.temperature" :to-shown="units.temperatureOut" :from-shown="units.temperatureIn" :min="units.temperatureOut(-40)" :max="units.temperatureOut(60)" hint="empty: 20 °C"
-              @update:model-value="draft.ambient_c = $event; readings.touch()" @problem="note('ambient', $event)"
+              :model-value="draft.engine_space_c"
+              label="Under the bonnet"
+              :unit="units.temperature"
+              :to-shown="units.temperatureOut"
+              :from-shown="units.temperatureIn"
+              :min="units.temperatureOut(-40)"
+              :max="units.temperatureOut(140)"
+              hint="empty: 40 °C"
+              @update:model-value="
+                draft.engine_space_c = $event
+                readings.touch()
+              "
+              @problem="note('engine-space', $event)"
+            />
+            <NumberField
+              :model-value="draft.ambient_c"
+              label="Around the vehicle"
+              :unit="units.temperature"
+              :to-shown="units.temperatureOut"
+              :from-shown="units.temperatureIn"
+              :min="units.temperatureOut(-40)"
+              :max="units.temperatureOut(60)"
+              hint="empty: 20 °C"
+              @update:model-value="
+                draft.ambient_c = $event
+                readings.touch()
+              "
+              @problem="note('ambient', $event)"
             />
           </div>
           <v-textarea v-model="draft.note" label="Note" rows="1" auto-grow @update:model-value="readings.touch()" />
         </template>
-        <p v-if="lacking.length" class="due">The register has no {{ lacking.map((k) => k.replace('_', ' ')).join(' and no ') }}: <router-link to="/instruments">add one</router-link>, its accuracy decides the verdicts.</p>
-        <p v-if="due.length" class="due">✕ Calibration overdue: {{ due.map((m) => m?.label).join(', ') }}. <router-link to="/instruments">Instruments</router-link></p>
+        <p v-if="lacking.length" class="due">
+          The register has no {{ lacking.map((k) => k.replace('_', ' ')).join(' and no ') }}:
+          <router-link to="/instruments">add one</router-link>, its accuracy decides the verdicts.
+        </p>
+        <p v-if="due.length" class="due">
+          ✕ Calibration overdue: {{ due.map((m) => m?.label).join(', ') }}. <router-link to="/instruments">Instruments</router-link>
+        </p>
         <ProblemNotice :problem="problem" />
         <div class="row foot">
-          <v-btn color="primary" :loading="busy" :disabled="!mayKeep" data-test="save-test" @click="save()">Keep {{ typed }} readings</v-btn>
+          <v-btn color="primary" :loading="busy" :disabled="!mayKeep" data-test="save-test" @click="save()"
+            >Keep {{ typed }} readings</v-btn
+          >
           <span v-if="draft.supersedes && readings.dirty" class="quiet">carries on the last run; that one stays in the record</span>
         </div>
       </div>
     </template>
     <ConflictDialog
-      :problem="conflict" both="Keep both: mine as a run of its own" theirs="Take theirs" mine-hint="" @keep-both="save(true)" @take-theirs="takeTheirs" @later="conflict = null"
+      :problem="conflict"
+      both="Keep both: mine as a run of its own"
+      theirs="Take theirs"
+      mine-hint=""
+      @keep-both="save(true)"
+      @take-theirs="takeTheirs"
+      @later="conflict = null"
     />
   </BenchFrame>
 </template>

@@ -54,23 +54,36 @@ const given = computed(() => props.procedure.points.filter((p) => valueOf(p.poin
 const live = useLive(() => {
   const p = here.value
   return clear.value && p && p.point.meter && recordOf(p)?.address
-    ? { instrument: recordOf(p)!.instrument.id, state: p.point.state, red: p.point.red ?? '', black: p.point.black ?? '', element: p.point.element ?? '', quantity: p.point.quantity }
+    ? {
+        instrument: recordOf(p)!.instrument.id,
+        state: p.point.state,
+        red: p.point.red ?? '',
+        black: p.point.black ?? '',
+        element: p.point.element ?? '',
+        quantity: p.point.quantity,
+      }
     : null
 })
 /** What was shown since the meter is watched; the trace shows the last half minute. */
 const trace = reactive<{ at: number[]; values: (number | null)[] }>({ at: [], values: [] })
 const TRACE_MOST = 400
-watch(() => [live.on, here.value?.point.id], () => Object.assign(trace, { at: [], values: [] }))
+watch(
+  () => [live.on, here.value?.point.id],
+  () => Object.assign(trace, { at: [], values: [] }),
+)
 const unitNow = computed(() => (here.value ? quantities.of(here.value.point.quantity) : undefined))
-watch(() => live.reading, (now) => {
-  if (!now || now.lost) return
-  trace.at.push(performance.now() / 1000)
-  trace.values.push(now.value === null ? null : now.value * (unitNow.value?.shown_per_unit ?? 1))
-  if (trace.at.length > TRACE_MOST) {
-    trace.at.shift()
-    trace.values.shift()
-  }
-})
+watch(
+  () => live.reading,
+  (now) => {
+    if (!now || now.lost) return
+    trace.at.push(performance.now() / 1000)
+    trace.values.push(now.value === null ? null : now.value * (unitNow.value?.shown_per_unit ?? 1))
+    if (trace.at.length > TRACE_MOST) {
+      trace.at.shift()
+      trace.values.shift()
+    }
+  },
+)
 const shownLive = computed(() => {
   const now = live.reading
   if (!now || now.value === null || !here.value) return ''
@@ -81,7 +94,12 @@ const shownLive = computed(() => {
 function fill(p: PointView): void {
   const now = live.reading
   if (now?.value === null || now?.value === undefined) return
-  readings.set(p.point.id, now.earned ?? now.value, { instrument: p.instrument, source: 'meter', spread: now.stable ? now.spread : null, at: new Date().toISOString() })
+  readings.set(p.point.id, now.earned ?? now.value, {
+    instrument: p.instrument,
+    source: 'meter',
+    spread: now.stable ? now.spread : null,
+    at: new Date().toISOString(),
+  })
 }
 /** The value on the meter into the field, and on to the next. */
 function take(): void {
@@ -95,13 +113,16 @@ function take(): void {
 /** When the step's clock was started; readings with a time of their own are due so long after it. */
 const began = ref<number | null>(null)
 const timed = computed(() => props.procedure.points.filter((p) => p.point.after_s !== null && p.point.after_s !== undefined))
-watch(() => live.reading, (now) => {
-  if (began.value === null || !now || now.value === null || now.overload || now.lost) return
-  const passed = (Date.now() - began.value) / 1000
-  const due = timed.value.find((p) => passed >= p.point.after_s! && passed <= p.point.after_s! + (p.point.late_s ?? 0))
-  // What was typed stays: only an empty field is filled.
-  if (due && valueOf(due.point.id) === null) fill(due)
-})
+watch(
+  () => live.reading,
+  (now) => {
+    if (began.value === null || !now || now.value === null || now.overload || now.lost) return
+    const passed = (Date.now() - began.value) / 1000
+    const due = timed.value.find((p) => passed >= p.point.after_s! && passed <= p.point.after_s! + (p.point.late_s ?? 0))
+    // What was typed stays: only an empty field is filled.
+    if (due && valueOf(due.point.id) === null) fill(due)
+  },
+)
 /** The reading that a captured waveform is looked at for. */
 const captured = ref<PointView | null>(null)
 function takeCapture(value: number, from: string): void {
@@ -113,19 +134,30 @@ function takeCapture(value: number, from: string): void {
   if (!draft.note.includes(words)) draft.note = `${draft.note} ${words}`.trim()
   readings.touch()
 }
-const due = computed(() => [...new Set(given.value.map((p) => recordOf(p)?.instrument).filter((m) => overdue(m?.calibration_due)).map((m) => m!.label))])
+const due = computed(() => [
+  ...new Set(
+    given.value
+      .map((p) => recordOf(p)?.instrument)
+      .filter((m) => overdue(m?.calibration_due))
+      .map((m) => m!.label),
+  ),
+])
 const local = reactive<Record<string, string>>({})
 const form = ref<HTMLElement | null>(null)
 
 /** A step's clock: it runs down, and where the load has to come off it says so until somebody answers. */
 const clock = reactive({ step: -1, left: 0, over: false, end: 0 })
-const { resume, pause } = useIntervalFn(() => {
-  clock.left = Math.max(0, (clock.end - Date.now()) / 1000)
-  if (clock.left === 0) {
-    pause()
-    clock.over = true
-  }
-}, 100, { immediate: false })
+const { resume, pause } = useIntervalFn(
+  () => {
+    clock.left = Math.max(0, (clock.end - Date.now()) / 1000)
+    if (clock.left === 0) {
+      pause()
+      clock.over = true
+    }
+  },
+  100,
+  { immediate: false },
+)
 function start(k: number, seconds: number): void {
   Object.assign(clock, { step: k, left: seconds, over: false, end: Date.now() + seconds * 1000 })
   began.value = Date.now()
@@ -161,7 +193,12 @@ async function save(skipped = '', asNew = false): Promise<void> {
   if (busy.value || !session.mayWrite || Object.keys(local).length || (!skipped && !given.value.length)) return
   const run = inputOf(props.procedure.name, asNew ? { ...draft, supersedes: null } : draft, skipped)
   let kept: RunRecord | null = null
-  if (!(await saving(async () => { kept = await keepRun(bench, run) }))) return
+  if (
+    !(await saving(async () => {
+      kept = await keepRun(bench, run)
+    }))
+  )
+    return
   readings.take(repeatOf(kept))
   emit('close')
 }
@@ -175,17 +212,35 @@ const skipping = ref(false)
 useKeys([
   { key: 'Ctrl+s', label: 'keep this test', run: () => void save(), always: true },
   { key: 'Ctrl+Enter', label: 'take what the connected meter shows', run: take, always: true },
-  { key: 't', label: "start the step's clock", run: () => countdown.value >= 0 && start(countdown.value, props.procedure.steps[countdown.value]!.seconds) },
+  {
+    key: 't',
+    label: "start the step's clock",
+    run: () => countdown.value >= 0 && start(countdown.value, props.procedure.steps[countdown.value]!.seconds),
+  },
 ])
 </script>
 
 <template>
-  <FullScreen :title="procedure.title" :about="`${procedure.engine} · ${procedure.why}`" close-test="close-run" :data-run="procedure.name" @close="emit('close')">
+  <FullScreen
+    :title="procedure.title"
+    :about="`${procedure.engine} · ${procedure.why}`"
+    close-test="close-run"
+    :data-run="procedure.name"
+    @close="emit('close')"
+  >
     <div class="two">
       <section class="stack">
-        <div v-if="clock.step >= 0" class="clock" :class="{ over: clock.over && procedure.steps[clock.step]?.orders_off }" role="timer" data-test="clock">
+        <div
+          v-if="clock.step >= 0"
+          class="clock"
+          :class="{ over: clock.over && procedure.steps[clock.step]?.orders_off }"
+          role="timer"
+          data-test="clock"
+        >
           <b>{{ clockWords }}</b>
-          <v-btn v-if="clock.over" variant="outlined" @click="clock.step = -1">{{ procedure.steps[clock.step]?.orders_off ? 'Load is off' : 'Go on' }}</v-btn>
+          <v-btn v-if="clock.over" variant="outlined" @click="clock.step = -1">{{
+            procedure.steps[clock.step]?.orders_off ? 'Load is off' : 'Go on'
+          }}</v-btn>
         </div>
         <div v-if="live.on" class="live" :class="{ lost: live.reading?.lost }" data-test="live" aria-live="off">
           <template v-if="live.reading?.lost">{{ live.reading.lost }}</template>
@@ -204,63 +259,154 @@ useKeys([
           </template>
           <template v-else>Connecting …</template>
         </div>
-        <p v-if="here" class="probes"><b>{{ here.point.label }}</b><br>{{ here.how }}</p>
+        <p v-if="here" class="probes">
+          <b>{{ here.point.label }}</b><br />{{ here.how }}
+        </p>
         <LoopView
-          v-if="bench.found && bench.foundCircuit" class="loop-of-run" :circuit="bench.foundCircuit" :findings="bench.found.findings" :layout="bench.found.pictures.loop" :sizes="sizes" :red="here?.point.red || null" :black="here?.point.black || null"
-          :selected="bench.circuit?.branches.some((b) => b.id === here?.point.element) ? here?.point.element : null" compact
+          v-if="bench.found && bench.foundCircuit"
+          class="loop-of-run"
+          :circuit="bench.foundCircuit"
+          :findings="bench.found.findings"
+          :layout="bench.found.pictures.loop"
+          :sizes="sizes"
+          :red="here?.point.red || null"
+          :black="here?.point.black || null"
+          :selected="bench.circuit?.branches.some((b) => b.id === here?.point.element) ? here?.point.element : null"
+          compact
         />
         <ul v-if="cautions.length" class="cautions">
           <li v-for="c in cautions" :key="c.id" :class="{ grave: c.confirm }">{{ c.text }}</li>
           <li v-if="!clear"><v-btn ref="tap" color="error" data-test="run-clear" @click="begin">Seen, go on</v-btn></li>
         </ul>
         <ol class="steps">
-          <li v-for="(s, k) in procedure.steps" :key="k">{{ s.text }}
-            <v-btn v-if="s.seconds" size="small" variant="outlined" :data-clock="k" @click="start(k, s.seconds)">{{ s.seconds < 120 ? `${s.seconds} s` : `${Math.round(s.seconds / 60)} min` }}</v-btn>
+          <li v-for="(s, k) in procedure.steps" :key="k">
+            {{ s.text }}
+            <v-btn v-if="s.seconds" size="small" variant="outlined" :data-clock="k" @click="start(k, s.seconds)">{{
+              s.seconds < 120 ? `${s.seconds} s` : `${Math.round(s.seconds / 60)} min`
+            }}</v-btn>
           </li>
         </ol>
         <p v-if="procedure.conditions" class="quiet ma-0">{{ procedure.conditions }}</p>
       </section>
       <section ref="form" class="stack" :inert="!clear" :class="{ waiting: !clear }">
         <div v-if="procedure.last && !procedure.last.run.skipped && !draft.supersedes" class="row quiet">
-          A repeat: the last run stays beside it. <v-btn variant="text" class="px-2" data-test="correct-run" @click="correct">Correct the last one instead</v-btn>
+          A repeat: the last run stays beside it.
+          <v-btn variant="text" class="px-2" data-test="correct-run" @click="correct">Correct the last one instead</v-btn>
         </div>
         <p v-else-if="draft.supersedes" class="quiet ma-0">Corrects the last run; that one stays in the record and counts no more.</p>
         <div v-for="p in procedure.points" :key="p.point.id" class="ask" :class="{ here: focused === p.point.id }" :data-point="p.point.id">
           <template v-if="quantities.of(p.point.quantity)?.yes_or_no">
             <span class="grow">{{ p.point.label }}</span>
             <button
-              v-for="word in ['yes', 'no']" :key="word" type="button" class="answer" :class="{ on: valueOf(p.point.id) === (word === 'yes' ? 1 : 0) }" :aria-pressed="valueOf(p.point.id) === (word === 'yes' ? 1 : 0)"
-              @focus="focused = p.point.id" @click="readings.set(p.point.id, word === 'yes' ? 1 : 0)"
-            >{{ word }}</button>
+              v-for="word in ['yes', 'no']"
+              :key="word"
+              type="button"
+              class="answer"
+              :class="{ on: valueOf(p.point.id) === (word === 'yes' ? 1 : 0) }"
+              :aria-pressed="valueOf(p.point.id) === (word === 'yes' ? 1 : 0)"
+              @focus="focused = p.point.id"
+              @click="readings.set(p.point.id, word === 'yes' ? 1 : 0)"
+            >
+              {{ word }}
+            </button>
           </template>
           <NumberField
-            v-else class="big" :model-value="valueOf(p.point.id)" :label="p.point.label" :unit="quantities.of(p.point.quantity)?.shown_unit ?? ''" :drop="p.point.quantity === 'voltage_drop'" :per-unit="quantities.of(p.point.quantity)?.shown_per_unit" :error="says(p.point.id)"
-            @update:model-value="readings.set(p.point.id, $event, { instrument: p.instrument, at: new Date().toISOString() })" @problem="(m: string) => { if (m) local[p.point.id] = m; else delete local[p.point.id] }"
-            @focusin="focused = p.point.id" @keydown.enter.exact="move($event, 1)" @keydown.shift.enter="move($event, -1)"
+            v-else
+            class="big"
+            :model-value="valueOf(p.point.id)"
+            :label="p.point.label"
+            :unit="quantities.of(p.point.quantity)?.shown_unit ?? ''"
+            :drop="p.point.quantity === 'voltage_drop'"
+            :per-unit="quantities.of(p.point.quantity)?.shown_per_unit"
+            :error="says(p.point.id)"
+            @update:model-value="readings.set(p.point.id, $event, { instrument: p.instrument, at: new Date().toISOString() })"
+            @problem="
+              (m: string) => {
+                if (m) local[p.point.id] = m
+                else delete local[p.point.id]
+              }
+            "
+            @focusin="focused = p.point.id"
+            @keydown.enter.exact="move($event, 1)"
+            @keydown.shift.enter="move($event, -1)"
           />
-          <v-btn v-if="p.point.capture" variant="outlined" :data-test="`capture-${p.point.capture}`" @click="captured = p">From a capture</v-btn>
-          <small v-for="j in made?.judgements.filter((x) => x.point === p.point.id) ?? []" :key="j.point" class="before">Last: {{ quantities.shown(j.quantity, j.value) }} <VerdictMark :verdict="j.verdict" :size="14" /> {{ j.why }}</small>
+          <v-btn v-if="p.point.capture" variant="outlined" :data-test="`capture-${p.point.capture}`" @click="captured = p"
+            >From a capture</v-btn
+          >
+          <small v-for="j in made?.judgements.filter((x) => x.point === p.point.id) ?? []" :key="j.point" class="before"
+            >Last: {{ quantities.shown(j.quantity, j.value) }} <VerdictMark :verdict="j.verdict" :size="14" /> {{ j.why }}</small
+          >
         </div>
         <p v-if="due.length" class="due">✕ Calibration overdue: {{ due.join(', ') }}. The readings are kept and marked.</p>
         <p v-if="made?.overdue.length" class="due">Last time with a meter whose calibration was overdue: {{ made.overdue.join(', ') }}.</p>
         <div class="pair">
-          <NumberField :model-value="draft.engine_rpm" label="Engine speed" unit="/min" :min="0" :max="12000" hint="where it was noted" @update:model-value="draft.engine_rpm = $event; readings.touch()" />
-          <NumberField :model-value="draft.ambient_c" label="Air" :unit="units.temperature" :to-shown="units.temperatureOut" :from-shown="units.temperatureIn" :min="units.temperatureOut(-40)" :max="units.temperatureOut(60)" hint="where it was noted" @update:model-value="draft.ambient_c = $event; readings.touch()" />
+          <NumberField
+            :model-value="draft.engine_rpm"
+            label="Engine speed"
+            unit="/min"
+            :min="0"
+            :max="12000"
+            hint="where it was noted"
+            @update:model-value="
+              draft.engine_rpm = $event
+              readings.touch()
+            "
+          />
+          <NumberField
+            :model-value="draft.ambient_c"
+            label="Air"
+            :unit="units.temperature"
+            :to-shown="units.temperatureOut"
+            :from-shown="units.temperatureIn"
+            :min="units.temperatureOut(-40)"
+            :max="units.temperatureOut(60)"
+            hint="where it was noted"
+            @update:model-value="
+              draft.ambient_c = $event
+              readings.touch()
+            "
+          />
         </div>
         <v-text-field v-model="draft.note" label="Note" @update:model-value="readings.touch()" />
         <ProblemNotice :problem="problem" />
         <div class="row">
-          <v-btn color="primary" :loading="busy" :disabled="!given.length || !session.mayWrite || Object.keys(local).length > 0" data-test="keep-run" @click="save()">Keep {{ given.length }} of {{ procedure.points.length }}</v-btn>
+          <v-btn
+            color="primary"
+            :loading="busy"
+            :disabled="!given.length || !session.mayWrite || Object.keys(local).length > 0"
+            data-test="keep-run"
+            @click="save()"
+            >Keep {{ given.length }} of {{ procedure.points.length }}</v-btn
+          >
           <v-btn variant="text" data-test="skip-run" @click="skipping = !skipping">Skip it</v-btn>
         </div>
-        <div v-if="skipping" class="row"><v-text-field v-model="reason" label="Why is it skipped?" data-test="skip-reason" /><v-btn :disabled="!reason.trim()" @click="save(reason.trim())">Skip</v-btn></div>
+        <div v-if="skipping" class="row">
+          <v-text-field v-model="reason" label="Why is it skipped?" data-test="skip-reason" /><v-btn
+            :disabled="!reason.trim()"
+            @click="save(reason.trim())"
+            >Skip</v-btn
+          >
+        </div>
       </section>
     </div>
     <CaptureDialog
-      v-if="captured" :asks="captured.point.capture === 'ripple' ? 'ripple' : 'cranking'" :takes="captured.point.label" :engine-rpm="draft.engine_rpm" :place="{ state: captured.point.state, red: captured.point.red ?? '', black: captured.point.black ?? '' }"
-      @close="captured = null" @take="takeCapture"
+      v-if="captured"
+      :asks="captured.point.capture === 'ripple' ? 'ripple' : 'cranking'"
+      :takes="captured.point.label"
+      :engine-rpm="draft.engine_rpm"
+      :place="{ state: captured.point.state, red: captured.point.red ?? '', black: captured.point.black ?? '' }"
+      @close="captured = null"
+      @take="takeCapture"
     />
-    <ConflictDialog :problem="conflict" both="Keep both: mine as a run of its own" theirs="Take theirs" mine-hint="" @keep-both="save('', true)" @take-theirs="takeTheirs" @later="conflict = null" />
+    <ConflictDialog
+      :problem="conflict"
+      both="Keep both: mine as a run of its own"
+      theirs="Take theirs"
+      mine-hint=""
+      @keep-both="save('', true)"
+      @take-theirs="takeTheirs"
+      @later="conflict = null"
+    />
   </FullScreen>
 </template>
 

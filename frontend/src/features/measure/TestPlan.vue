@@ -31,7 +31,10 @@ function open(name: string | undefined, from: 'list' | 'advice' = 'advice'): voi
 }
 /** A retest is made under the conditions of the last time: they stand in it already. */
 const latest = computed(
-  () => [...tests.value].filter((p) => p.last && !p.last.run.skipped).sort((a, b) => (b.last?.measured_at ?? '').localeCompare(a.last?.measured_at ?? ''))[0],
+  () =>
+    [...tests.value]
+      .filter((p) => p.last && !p.last.run.skipped)
+      .sort((a, b) => (b.last?.measured_at ?? '').localeCompare(a.last?.measured_at ?? ''))[0],
 )
 useKeys([
   { key: 'n', label: 'the test that would tell most now', run: () => open(best.value?.procedure) },
@@ -42,18 +45,50 @@ useKeys([
 <template>
   <section class="panel stack plan" data-test="test-plan">
     <div class="row">
-      <h2 class="sleeve">Tests</h2><span v-if="view" class="quiet">{{ made }} of {{ view.procedures.length }}</span><span class="grow" />
+      <h2 class="sleeve">Tests</h2>
+      <span v-if="view" class="quiet">{{ made }} of {{ view.procedures.length }}</span
+      ><span class="grow" />
       <v-btn variant="text" class="px-2" data-test="open-captures" @click="looking = true">Captures</v-btn>
-      <v-btn variant="text" class="px-2" :aria-expanded="unfolded" data-test="all-tests" @click="unfolded = !unfolded">{{ unfolded ? 'Collapse' : 'All' }}</v-btn>
+      <v-btn variant="text" class="px-2" :aria-expanded="unfolded" data-test="all-tests" @click="unfolded = !unfolded">{{
+        unfolded ? 'Collapse' : 'All'
+      }}</v-btn>
     </div>
     <ProblemNotice :problem="problem" />
-    <p v-if="best && best.bits > 0.05" class="ma-0">Tells most now: <button type="button" class="link" data-test="best-test" @click="open(best.procedure)"><b>{{ best.title }}</b>, {{ best.minutes }} min</button></p>
-    <button v-for="p in unfolded ? listed : []" :key="p.name" type="button" class="test" :class="{ best: p.name === best?.procedure }" :data-procedure="p.name" :data-state="state(p)" @click="open(p.name, 'list')">
-      <span class="grow"><b>{{ p.title }}</b><br><small class="quiet">{{ p.engine }}, {{ p.minutes }} min<template v-if="madeOf(p.name)?.repeats.length"> · repeated</template></small></span>
+    <p v-if="best && best.bits > 0.05" class="ma-0">
+      Tells most now:
+      <button type="button" class="link" data-test="best-test" @click="open(best.procedure)">
+        <b>{{ best.title }}</b>, {{ best.minutes }} min
+      </button>
+    </p>
+    <button
+      v-for="p in unfolded ? listed : []"
+      :key="p.name"
+      type="button"
+      class="test"
+      :class="{ best: p.name === best?.procedure }"
+      :data-procedure="p.name"
+      :data-state="state(p)"
+      @click="open(p.name, 'list')"
+    >
+      <span class="grow"
+        ><b>{{ p.title }}</b
+        ><br /><small class="quiet"
+          >{{ p.engine }}, {{ p.minutes }} min<template v-if="madeOf(p.name)?.repeats.length"> · repeated</template></small
+        ></span
+      >
       <VerdictMark v-if="judged(p)" :verdict="judged(p)!" />
       <span v-else-if="p.last" class="quiet">{{ p.last.run.skipped ? 'skipped' : 'read' }}</span>
     </button>
-    <button v-if="unfolded && (hidden || rest)" type="button" class="link" :aria-expanded="rest" data-test="more-tests" @click="rest = !rest">{{ rest ? 'Fewer' : `${hidden} more: idle, heat, drain by fuse, joints …` }}</button>
+    <button
+      v-if="unfolded && (hidden || rest)"
+      type="button"
+      class="link"
+      :aria-expanded="rest"
+      data-test="more-tests"
+      @click="rest = !rest"
+    >
+      {{ rest ? 'Fewer' : `${hidden} more: idle, heat, drain by fuse, joints …` }}
+    </button>
     <CaptureDialog v-if="looking" asks="ripple" @close="looking = false" />
     <RunScreen v-if="running" :procedure="running" @close="running = null" />
   </section>

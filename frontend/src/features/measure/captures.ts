@@ -44,7 +44,15 @@ export function useCaptures(jobId: number) {
       for (const [name, value] of Object.entries(writeHeaders())) now.setRequestHeader(name, value)
       now.upload.onprogress = (event) => (sending.share = event.total ? event.loaded / event.total : 0)
       now.onabort = () => end(null, null)
-      now.onerror = () => end(null, { type: '', title: 'The server does not answer', status: 0, detail: 'The file stays where it is: try again.', problems: [], theirs: null })
+      now.onerror = () =>
+        end(null, {
+          type: '',
+          title: 'The server does not answer',
+          status: 0,
+          detail: 'The file stays where it is: try again.',
+          problems: [],
+          theirs: null,
+        })
       now.onload = () => {
         const said: unknown = JSON.parse(now.responseText || '{}')
         if (now.status === 202) end((said as { id: number }).id, null)

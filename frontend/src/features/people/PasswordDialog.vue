@@ -39,10 +39,29 @@ async function save(): Promise<void> {
   <v-dialog v-model="open" max-width="420">
     <form class="panel stack" data-test="password-form" @submit.prevent="save">
       <h2 class="sleeve">Change your password</h2>
-      <v-text-field v-model="form.password" v-first label="Password of now" type="password" name="old-password" autocomplete="current-password" :error-messages="wrong('password')" />
-      <v-text-field v-model="form.fresh" label="New password, at least 10 characters" type="password" name="new-password" autocomplete="new-password" :error-messages="wrong('new_password')" />
       <v-text-field
-        v-model="form.again" label="Once more" type="password" name="new-password-again" autocomplete="new-password"
+        v-model="form.password"
+        v-first
+        label="Password of now"
+        type="password"
+        name="old-password"
+        autocomplete="current-password"
+        :error-messages="wrong('password')"
+      />
+      <v-text-field
+        v-model="form.fresh"
+        label="New password, at least 10 characters"
+        type="password"
+        name="new-password"
+        autocomplete="new-password"
+        :error-messages="wrong('new_password')"
+      />
+      <v-text-field
+        v-model="form.again"
+        label="Once more"
+        type="password"
+        name="new-password-again"
+        autocomplete="new-password"
         :error-messages="tried && form.fresh !== form.again ? ['The two differ.'] : []"
       />
       <p class="quiet ma-0">Signs you out everywhere else.</p>

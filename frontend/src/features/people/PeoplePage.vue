@@ -40,7 +40,10 @@ async function save(): Promise<void> {
   try {
     const { id, lock, login, name, role, active, password } = form
     if (id === null) await data(client.POST('/api/people', { body: { login, name, role, password } }))
-    else await data(client.PUT('/api/people/{person_id}', { params: { path: { person_id: id } }, body: { name, role, active, lock, password } }))
+    else
+      await data(
+        client.PUT('/api/people/{person_id}', { params: { path: { person_id: id } }, body: { name, role, active, lock, password } }),
+      )
     const own = login === session.me?.login
     start(null)
     if (own) await session.refresh()
@@ -63,28 +66,63 @@ async function save(): Promise<void> {
   <div class="page">
     <section class="stack">
       <h1 class="sleeve">People</h1>
-      <ProblemNotice :problem="query.error.value instanceof ApiError ? query.error.value.problem : null" :again="() => void query.refetch()" />
-      <div v-if="query.data.value" class="panel"><table class="figures">
-        <thead><tr><th>Name</th><th>Login</th><th>Role</th><th></th></tr></thead>
-        <tbody>
-          <tr v-for="person in query.data.value.people" :key="person.id" :class="{ closed: !person.active }" :data-person="person.login">
-            <td>{{ person.name }}</td><td class="mono">{{ person.login }}</td><td>{{ person.active ? person.role.replace('_', ' ') : 'closed' }}</td>
-            <td class="n"><v-btn size="small" variant="outlined" :data-test="`change-${person.login}`" @click="start(person)">Change</v-btn></td>
-          </tr>
-        </tbody>
-      </table></div>
+      <ProblemNotice
+        :problem="query.error.value instanceof ApiError ? query.error.value.problem : null"
+        :again="() => void query.refetch()"
+      />
+      <div v-if="query.data.value" class="panel">
+        <table class="figures">
+          <thead>
+            <tr>
+              <th>Name</th>
+              <th>Login</th>
+              <th>Role</th>
+              <th></th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="person in query.data.value.people" :key="person.id" :class="{ closed: !person.active }" :data-person="person.login">
+              <td>{{ person.name }}</td>
+              <td class="mono">{{ person.login }}</td>
+              <td>{{ person.active ? person.role.replace('_', ' ') : 'closed' }}</td>
+              <td class="n">
+                <v-btn size="small" variant="outlined" :data-test="`change-${person.login}`" @click="start(person)">Change</v-btn>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
     </section>
     <form class="panel stack" data-test="person-form" @submit.prevent="save">
       <h2 class="sleeve">{{ form.id === null ? 'Add an account' : `Change ${form.login}` }}</h2>
       <v-text-field v-model="form.name" label="Name" name="person-name" :error-messages="wrong('name')" />
-      <v-text-field v-model="form.login" label="Login" autocomplete="off" name="person-login" :disabled="form.id !== null" :error-messages="wrong('login')" />
+      <v-text-field
+        v-model="form.login"
+        label="Login"
+        autocomplete="off"
+        name="person-login"
+        :disabled="form.id !== null"
+        :error-messages="wrong('login')"
+      />
       <v-select v-model="form.role" label="Role" :items="ROLES" :error-messages="wrong('role')" />
       <v-text-field
-        v-model="form.password" :label="form.id === null ? 'Password, at least 10 characters' : 'New password, or leave empty'" type="password" name="person-password" autocomplete="new-password"
+        v-model="form.password"
+        :label="form.id === null ? 'Password, at least 10 characters' : 'New password, or leave empty'"
+        type="password"
+        name="person-password"
+        autocomplete="new-password"
         :error-messages="wrong('password')"
       />
-      <v-switch v-if="form.id !== null" v-model="form.active" label="May sign in" data-test="person-active" :error-messages="wrong('active')" />
-      <p v-if="form.id !== null && (!form.active || form.password)" class="quiet ma-0">Saving ends every session of {{ form.name }} at once. Their work stays in the jobs.</p>
+      <v-switch
+        v-if="form.id !== null"
+        v-model="form.active"
+        label="May sign in"
+        data-test="person-active"
+        :error-messages="wrong('active')"
+      />
+      <p v-if="form.id !== null && (!form.active || form.password)" class="quiet ma-0">
+        Saving ends every session of {{ form.name }} at once. Their work stays in the jobs.
+      </p>
       <ProblemNotice :problem="problem" />
       <div class="row">
         <v-btn type="submit" color="primary" :loading="busy" data-test="save-person">{{ form.id === null ? 'Add' : 'Save' }}</v-btn>

@@ -19,7 +19,8 @@ async function enter(): Promise<void> {
   problem.value = null
   try {
     await session.signIn(login.value, password.value)
-    const to = typeof route.query.to === 'string' && route.query.to.startsWith('/') && !route.query.to.startsWith('//') ? route.query.to : '/'
+    const to =
+      typeof route.query.to === 'string' && route.query.to.startsWith('/') && !route.query.to.startsWith('//') ? route.query.to : '/'
     await router.replace(to)
   } catch (error) {
     if (error instanceof ApiError) problem.value = error.problem

@@ -32,7 +32,13 @@ const begin = useQuery({
   enabled: computed(() => bench.asFound !== null),
 })
 const target = reactive<SizingTarget>({
-  target_current_a: 0, alternator_label: '', system: units.system, fuse_family: 'strip_51', insulation_c: 105, material: 'copper', limit_profile: 'common',
+  target_current_a: 0,
+  alternator_label: '',
+  system: units.system,
+  fuse_family: 'strip_51',
+  insulation_c: 105,
+  material: 'copper',
+  limit_profile: 'common',
 })
 const started = ref(false)
 watch(
@@ -53,7 +59,8 @@ const preview = useQuery({
 const problem = computed(() => (preview.error.value instanceof ApiError ? preview.error.value.problem : null))
 const view = computed(() => (problem.value ? null : ((preview.data.value as PlanView | undefined) ?? null)))
 const same = computed(() => kept.value !== null && JSON.stringify({ ...kept.value }) === JSON.stringify({ ...kept.value, ...target }))
-const choices = (list: readonly { name: string; label: string }[] | undefined) => (list ?? []).map((c) => ({ value: c.name, title: c.label }))
+const choices = (list: readonly { name: string; label: string }[] | undefined) =>
+  (list ?? []).map((c) => ({ value: c.name, title: c.label }))
 const reason = (id: string) => view.value?.proposal.choices.find((c) => c.branch_id === id)?.reason ?? ''
 const over = (volts: number | null | undefined, c: Comparison) => (volts ?? 0) > c.limit_v
 
@@ -67,23 +74,50 @@ async function keep(): Promise<void> {
 
 <template>
   <div class="frame">
-    <p v-if="!bench.asFound" class="panel">Describe and save the circuit first. <v-btn color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn></p>
+    <p v-if="!bench.asFound" class="panel">
+      Describe and save the circuit first. <v-btn color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn>
+    </p>
     <template v-else>
       <section class="panel stack target">
         <h2 class="sleeve">Target</h2>
         <NumberField
-          v-model="(target.target_current_a as number | null)" v-first label="Alternator output to carry" unit="A" :min="1" :max="2000" required data-test="target"
-          :hint="loads.length ? `now ${bench.asFound.document.alternators[0]?.rated_a} A, and ${loads.map((l) => `${l.label} ${l.current_a} A`).join(', ')} to add` : ''"
+          v-model="target.target_current_a as number | null"
+          v-first
+          label="Alternator output to carry"
+          unit="A"
+          :min="1"
+          :max="2000"
+          required
+          data-test="target"
+          :hint="
+            loads.length
+              ? `now ${bench.asFound.document.alternators[0]?.rated_a} A, and ${loads.map((l) => `${l.label} ${l.current_a} A`).join(', ')} to add`
+              : ''
+          "
         />
         <v-text-field v-model="target.alternator_label" label="New unit, if any" />
-        <v-select v-model="target.system" label="Cable series" :items="[{ value: 'mm2', title: 'mm², ampacity by ISO 10133' }, { value: 'awg', title: 'AWG, ampacity by ABYC E-11' }]" />
+        <v-select
+          v-model="target.system"
+          label="Cable series"
+          :items="[
+            { value: 'mm2', title: 'mm², ampacity by ISO 10133' },
+            { value: 'awg', title: 'AWG, ampacity by ABYC E-11' },
+          ]"
+        />
         <v-select v-model="target.fuse_family" label="Fuse family" :items="choices(catalogue?.fuse_families)" />
-        <v-select v-model="target.insulation_c" label="Insulation class" suffix="°C" :items="[...(catalogue?.insulation_classes_c ?? [])]" />
+        <v-select
+          v-model="target.insulation_c"
+          label="Insulation class"
+          suffix="°C"
+          :items="[...(catalogue?.insulation_classes_c ?? [])]"
+        />
         <v-select v-model="target.limit_profile" label="Limits" :items="choices(catalogue?.limit_profiles)" />
         <ProblemNotice :problem="problem" />
         <ProblemNotice :problem="keepProblem" />
         <div class="row">
-          <v-btn color="primary" :disabled="!view || !session.mayWrite || same" :loading="busy" data-test="keep-plan" @click="keep">{{ same ? 'Kept' : 'Keep this plan' }}</v-btn>
+          <v-btn color="primary" :disabled="!view || !session.mayWrite || same" :loading="busy" data-test="keep-plan" @click="keep">{{
+            same ? 'Kept' : 'Keep this plan'
+          }}</v-btn>
           <v-btn v-if="same" variant="outlined" @click="emit('go', 'hand_over')">Hand over →</v-btn>
         </div>
         <CautionStrip step="plan" :job-id="bench.jobId" />
@@ -92,30 +126,94 @@ async function keep(): Promise<void> {
         <v-progress-linear v-if="preview.isFetching.value && !view" indeterminate aria-label="Sizing" />
         <template v-if="view">
           <div class="both">
-            <section class="panel"><h2 class="sleeve">As found, at {{ fixed(view.comparison.current_a, 0) }} A</h2>
-              <LoopView :circuit="bench.asFound.document" :findings="view.comparison.before" :layout="view.comparison.pictures_before.loop" :sizes="sizes" :selected="picked" compact @select="picked = $event" />
-              <p v-for="f in view.comparison.before.parts" :key="f.code + f.branch_id" class="finding" :class="f.severity" :data-finding="f.code"><b>{{ f.title }}.</b> {{ f.why }}</p>
+            <section class="panel">
+              <h2 class="sleeve">As found, at {{ fixed(view.comparison.current_a, 0) }} A</h2>
+              <LoopView
+                :circuit="bench.asFound.document"
+                :findings="view.comparison.before"
+                :layout="view.comparison.pictures_before.loop"
+                :sizes="sizes"
+                :selected="picked"
+                compact
+                @select="picked = $event"
+              />
+              <p
+                v-for="f in view.comparison.before.parts"
+                :key="f.code + f.branch_id"
+                class="finding"
+                :class="f.severity"
+                :data-finding="f.code"
+              >
+                <b>{{ f.title }}.</b> {{ f.why }}
+              </p>
             </section>
-            <section class="panel"><h2 class="sleeve">Planned</h2>
-              <LoopView :circuit="view.proposal.circuit" :findings="view.comparison.after" :layout="view.comparison.pictures_after.loop" :sizes="sizes" :selected="picked" compact @select="picked = $event" />
+            <section class="panel">
+              <h2 class="sleeve">Planned</h2>
+              <LoopView
+                :circuit="view.proposal.circuit"
+                :findings="view.comparison.after"
+                :layout="view.comparison.pictures_after.loop"
+                :sizes="sizes"
+                :selected="picked"
+                compact
+                @select="picked = $event"
+              />
               <p v-if="!view.comparison.after.parts.length" class="ok">Nothing to call out.</p>
-              <p v-for="f in view.comparison.after.parts" :key="f.code + f.branch_id" class="finding" :class="f.severity"><b>{{ f.title }}.</b> {{ f.why }}</p>
+              <p v-for="f in view.comparison.after.parts" :key="f.code + f.branch_id" class="finding" :class="f.severity">
+                <b>{{ f.title }}.</b> {{ f.why }}
+              </p>
             </section>
           </div>
           <section class="panel">
             <table class="figures" data-test="comparison">
-              <thead><tr><th>Branch</th><th>As found</th><th>Planned</th><th class="n">mV now</th><th class="n">mV then</th><th class="n">A now</th><th class="n">A then</th><th>Why</th></tr></thead>
+              <thead>
+                <tr>
+                  <th>Branch</th>
+                  <th>As found</th>
+                  <th>Planned</th>
+                  <th class="n">mV now</th>
+                  <th class="n">mV then</th>
+                  <th class="n">A now</th>
+                  <th class="n">A then</th>
+                  <th>Why</th>
+                </tr>
+              </thead>
               <tbody>
-                <tr v-for="r in view.comparison.branches" :key="r.branch_id" :class="[r.change, { on: r.branch_id === picked }]" :data-row="r.branch_id" @click="picked = r.branch_id">
-                  <td><b>{{ r.label }}</b></td><td>{{ r.before ?? '–' }}</td><td class="after">{{ r.after ?? '–' }}</td>
-                  <td class="n">{{ mv(r.drop_before_v) }}</td><td class="n">{{ mv(r.drop_after_v) }}</td><td class="n">{{ fixed(r.allowed_before_a, 0) }}</td><td class="n">{{ fixed(r.allowed_after_a, 0) }}</td>
+                <tr
+                  v-for="r in view.comparison.branches"
+                  :key="r.branch_id"
+                  :class="[r.change, { on: r.branch_id === picked }]"
+                  :data-row="r.branch_id"
+                  @click="picked = r.branch_id"
+                >
+                  <td>
+                    <b>{{ r.label }}</b>
+                  </td>
+                  <td>{{ r.before ?? '–' }}</td>
+                  <td class="after">{{ r.after ?? '–' }}</td>
+                  <td class="n">{{ mv(r.drop_before_v) }}</td>
+                  <td class="n">{{ mv(r.drop_after_v) }}</td>
+                  <td class="n">{{ fixed(r.allowed_before_a, 0) }}</td>
+                  <td class="n">{{ fixed(r.allowed_after_a, 0) }}</td>
                   <td class="quiet">{{ reason(r.branch_id) || r.change }}</td>
                 </tr>
                 <tr v-for="s in ['feed', 'return'] as const" :key="s">
-                  <td><b>{{ s === 'feed' ? 'Feed side' : 'Return side' }}</b></td><td></td><td></td>
-                  <td class="n" :class="{ bad: over(view.comparison[`${s}_before_v`], view.comparison) }">{{ mv(view.comparison[`${s}_before_v`]) }}</td>
-                  <td class="n" :class="{ bad: over(view.comparison[`${s}_after_v`], view.comparison) }">{{ mv(view.comparison[`${s}_after_v`]) }}</td>
-                  <td></td><td></td><td class="quiet">limit {{ mv(view.comparison.limit_v) }} mV, both warmed up at {{ fixed(view.comparison.current_a, 0) }} A</td>
+                  <td>
+                    <b>{{ s === 'feed' ? 'Feed side' : 'Return side' }}</b>
+                  </td>
+                  <td></td>
+                  <td></td>
+                  <td class="n" :class="{ bad: over(view.comparison[`${s}_before_v`], view.comparison) }">
+                    {{ mv(view.comparison[`${s}_before_v`]) }}
+                  </td>
+                  <td class="n" :class="{ bad: over(view.comparison[`${s}_after_v`], view.comparison) }">
+                    {{ mv(view.comparison[`${s}_after_v`]) }}
+                  </td>
+                  <td></td>
+                  <td></td>
+                  <td class="quiet">
+                    limit {{ mv(view.comparison.limit_v) }} mV, both warmed up at {{ fixed(view.comparison.current_a, 0) }} A
+                  </td>
                 </tr>
               </tbody>
             </table>
