@@ -169,3 +169,21 @@ def test_a_solve_request_with_one_value_replaced_is_answered_or_refused(reader: 
 def test_a_state_that_names_nothing_is_refused(reader: Caller, field: str, value: Any) -> None:
     answer = solve(reader, with_branch(simple_document(schema_version=2), "feed"), **{field: value})
     assert answer.status_code == 422 and field in answer.text
+
+
+def test_a_drawn_circuit_is_edited_by_the_server_and_nothing_is_saved(reader: Caller) -> None:
+    document = simple_document()
+    grown = reader.post("/api/edit", {"circuit": document, "branch_id": "feed", "edit": "insert", "to": "fuse"}).json
+    assert grown and grown["added"] == ["fuse_2"] and len(grown["circuit"]["branches"]) == 4
+    taken = reader.post("/api/edit", {"circuit": grown["circuit"], "branch_id": "fuse_2", "edit": "remove"}).json
+    assert taken and len(taken["circuit"]["branches"]) == 3
+    small = reader.post("/api/edit", {"circuit": document, "branch_id": "fuse", "edit": "family", "to": "blade_f"}).json
+    assert small and small["circuit"]["branches"][1]["family"] == "blade_f"
+    for edit, branch_id, to in (
+        ("insert", "feed", "rope"),
+        ("remove", "nowhere", ""),
+        ("family", "feed", "blade_f"),
+        ("family", "fuse", "x"),
+    ):
+        refused = reader.post("/api/edit", {"circuit": document, "branch_id": branch_id, "edit": edit, "to": to})
+        assert refused.status_code == 422 and refused.json["problems"][0]["element"] == branch_id  # type: ignore[index]

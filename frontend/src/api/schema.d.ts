@@ -24,6 +24,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Edit a branch of a circuit
+         * @description In series, beside, of another kind or family, taken out; nothing is saved.
+         */
+        post: operations["drafts_post_edit_edit_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/grow": {
         parameters: {
             query?: never;
@@ -1269,6 +1289,18 @@ export interface components {
             to_node: string;
         };
         /**
+         * Bounds
+         * @description Between what a number of a document must lie, in the unit it is kept in.
+         */
+        Bounds: {
+            /** Above */
+            above: boolean;
+            /** Least */
+            least: number | null;
+            /** Most */
+            most: number | null;
+        };
+        /**
          * BranchFinding
          * @description One branch: what it should lose, what it loses, what it may lose, and what it has too much.
          */
@@ -1745,6 +1777,13 @@ export interface components {
              * @description Starting values of a new branch, one a kind
              */
             blank_branches: (components["schemas"]["CableBranch"] | components["schemas"]["GroundStrapBranch"] | components["schemas"]["FuseBranch"] | components["schemas"]["BreakerBranch"] | components["schemas"]["ConnectorBranch"] | components["schemas"]["SwitchBranch"] | components["schemas"]["RelayBranch"] | components["schemas"]["ShuntBranch"] | components["schemas"]["JointBranch"] | components["schemas"]["BodyBranch"] | components["schemas"]["DiodeBranch"] | components["schemas"]["MosfetBranch"] | components["schemas"]["LinkBranch"])[];
+            /**
+             * Bounds
+             * @description Between what every number of a document must lie, by document and field
+             */
+            bounds: {
+                [key: string]: components["schemas"]["Bounds"];
+            };
             /** Branch Kinds */
             branch_kinds: components["schemas"]["LabelledChoice"][];
             /** Cautions */
@@ -2424,6 +2463,28 @@ export interface components {
             quantity: string;
             /** Value */
             value: number;
+        };
+        /**
+         * Edit
+         * @description What can be done to a branch of a drawn circuit.
+         * @enum {string}
+         */
+        Edit: "insert" | "beside" | "kind" | "family" | "remove";
+        /**
+         * EditBody
+         * @description A circuit that need not be saved, and what is done to a branch of it.
+         */
+        EditBody: {
+            /** Branch Id */
+            branch_id: string;
+            circuit: components["schemas"]["Circuit"];
+            edit: components["schemas"]["Edit"];
+            /**
+             * To
+             * @description Kind of branch or fuse family that is chosen; empty where none is
+             * @default
+             */
+            to: string;
         };
         /**
          * Evidence
@@ -5316,6 +5377,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    drafts_post_edit_edit_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Grown"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
         };

@@ -1,13 +1,16 @@
 <script setup lang="ts">
 /** A number with its unit: takes a decimal comma, says what is wrong at its place, never throws away what was typed. */
 import { computed, ref, watch } from 'vue'
-import { asTyped, inRange, parseDrop, parseNumber } from '@/ui/numbers'
+import { useCatalogue } from '@/composables/catalogue'
+import { asTyped, inRange, parseDrop, parseNumber, tidy, type Limits } from '@/ui/numbers'
 
 const props = withDefaults(
   defineProps<{
     modelValue: number | null
     label: string
     unit?: string
+    /** Document and field it is of: between what it must lie, the core says. */
+    of?: string
     min?: number
     max?: number
     /** Typed in millivolts (or volts with a V), kept in volts. */
@@ -22,7 +25,17 @@ const props = withDefaults(
     toShown?: (value: number) => number
     fromShown?: (shown: number) => number
   }>(),
-  { unit: '', min: undefined, max: undefined, perUnit: 1, error: '', hint: '', toShown: (v: number) => v, fromShown: (v: number) => v },
+  {
+    unit: '',
+    of: '',
+    min: undefined,
+    max: undefined,
+    perUnit: 1,
+    error: '',
+    hint: '',
+    toShown: (v: number) => v,
+    fromShown: (v: number) => v,
+  },
 )
 const emit = defineEmits<{ 'update:modelValue': [value: number | null]; problem: [message: string] }>()
 
@@ -41,10 +54,17 @@ watch(
 )
 
 const parsed = computed(() => (props.drop ? parseDrop(text.value) : parseNumber(text.value)))
+const { catalogue } = useCatalogue()
+const limits = computed<Limits>(() => {
+  const bounds = catalogue.value?.bounds[props.of]
+  if (!bounds) return { least: props.min, most: props.max }
+  const out = (value: number | null | undefined) => (typeof value === 'number' ? tidy(props.toShown(value * props.perUnit)) : undefined)
+  return { least: out(bounds.least), most: out(bounds.most), above: bounds.above }
+})
 const message = computed(() => {
   if (parsed.value.error) return parsed.value.error
   if (parsed.value.value === null) return props.required && touched.value ? 'Needed here.' : ''
-  return inRange(parsed.value.value, props.min, props.max, props.drop ? 'V' : props.unit)
+  return inRange(parsed.value.value, limits.value, props.drop ? 'V' : props.unit)
 })
 const touched = ref(false)
 

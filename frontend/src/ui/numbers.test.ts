@@ -43,9 +43,12 @@ describe('words for numbers', () => {
     expect(mv(0.2104)).toBe('210')
   })
   it('says the bound that was passed', () => {
-    expect(inRange(-1, 0, 50, 'm')).toBe('At least 0 m.')
-    expect(inRange(51, 0, 50, 'm')).toBe('At most 50 m.')
-    expect(inRange(5, 0, 50, 'm')).toBe('')
+    const limits = { least: 0, most: 50 }
+    expect(inRange(-1, limits, 'm')).toBe('At least 0 m.')
+    expect(inRange(51, limits, 'm')).toBe('At most 50 m.')
+    expect(inRange(0, limits, 'm')).toBe('')
+    expect(inRange(0, { ...limits, above: true }, 'm')).toBe('More than 0 m.')
+    expect(inRange(1e9, {}, 'm')).toBe('')
   })
   it('puts numbers back as they were typed', () => {
     expect(asTyped(0.1 + 0.2)).toBe('0.3')

@@ -28,13 +28,24 @@ export function parseDrop(text: string): Parsed {
   return { value: unit === 'v' ? parsed.value : parsed.value / 1000, error: '' }
 }
 
+export interface Limits {
+  least?: number
+  most?: number
+  /** The least itself is too little. */
+  above?: boolean
+}
+
 /** Checks a range; the message says what is allowed. */
-export function inRange(value: number, min: number | undefined, max: number | undefined, unit: string): string {
+export function inRange(value: number, { least, most, above }: Limits, unit: string): string {
   const words = unit ? ` ${unit}` : ''
-  if (min !== undefined && value < min) return `At least ${min}${words}.`
-  if (max !== undefined && value > max) return `At most ${max}${words}.`
+  if (least !== undefined && above && value <= least) return `More than ${least}${words}.`
+  if (least !== undefined && value < least) return `At least ${least}${words}.`
+  if (most !== undefined && value > most) return `At most ${most}${words}.`
   return ''
 }
+
+/** A bound in another unit without the digits that converting leaves behind. */
+export const tidy = (value: number): number => Number(value.toPrecision(4))
 
 /** Fixed digits with a true minus sign; an en dash for nothing. */
 export function fixed(value: number | null | undefined, digits: number): string {

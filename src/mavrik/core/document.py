@@ -25,3 +25,38 @@ class Problem:
     element: str
     field: str
     message: str
+
+
+@dataclass(frozen=True)
+class Bounds:
+    """Between what a number of a document must lie, in the unit it is kept in."""
+
+    least: float | None
+    most: float | None
+    above: bool
+    """Whether the least itself is too little."""
+
+
+def bounds_of(*models: type[BaseModel]) -> dict[str, Bounds]:
+    """The bounds of every number of some documents and of what they hold, by `name.field`.
+
+    models: documents; what has a `kind` goes by that, all else by its class
+    Source: the documents themselves; whoever asks for a number asks here what it may be.
+
+    >>> from mavrik.core.circuit import Battery
+    >>> bounds_of(Battery)["Battery.age"]
+    Bounds(least=0, most=1, above=False)
+    """
+    found = {}
+    for model in models:
+        schema = model.model_json_schema()
+        for name, one in {model.__name__: schema, **schema.get("$defs", {})}.items():
+            fields = one.get("properties", {})
+            known_as = fields.get("kind", {}).get("const", name)
+            for field, asked in fields.items():
+                for value in (asked, *asked.get("anyOf", ())):
+                    least, above = value.get("minimum"), value.get("exclusiveMinimum")
+                    if value.get("type") in ("number", "integer") and (least is not None or above is not None):
+                        most = value.get("maximum")
+                        found[f"{known_as}.{field}"] = Bounds(least if above is None else above, most, above is not None)
+    return found

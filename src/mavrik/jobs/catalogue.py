@@ -12,6 +12,7 @@ from mavrik.core.circuit import (
     BRANCH_KINDS,
     Branch,
     Chemistry,
+    Circuit,
     NodeRole,
     TerminationCondition,
     TerminationKind,
@@ -20,19 +21,22 @@ from mavrik.core.circuit import (
 from mavrik.core.circuit.additions import ADDITIONS
 from mavrik.core.circuit.layouts import LAYOUTS
 from mavrik.core.circuit.ring import find_ring
-from mavrik.core.document import Document
+from mavrik.core.document import Bounds, Document, bounds_of
 from mavrik.core.drawing.loop import LoopLayout, lay_out
 from mavrik.core.findings import VERDICT_WORDS
+from mavrik.core.measuring.instruments import Instrument
 from mavrik.core.measuring.limits import LimitProfileName, limit_table
 from mavrik.core.measuring.meters import METER_KINDS
 from mavrik.core.measuring.quantities import QUANTITIES
+from mavrik.core.measuring.readings import Run
 from mavrik.core.operating import State
+from mavrik.core.planning.sizing import SizingTarget
 from mavrik.core.procedures import PROCEDURES, bench_limits
 from mavrik.core.thermal.ampacity import INSULATION_CLASSES_C, AmpacityTableName, Place, ampacity_tables
 from mavrik.core.workflow.cautions import all_cautions
 from mavrik.core.workflow.purposes import PURPOSE_WORDS
 from mavrik.core.workflow.stages import STAGES
-from mavrik.domain.job import JobState, VehicleKind
+from mavrik.domain.job import AddedLoad, JobState, VehicleKind
 from mavrik.exchange.files import JOB_FILES
 
 
@@ -125,6 +129,7 @@ class Catalogue(Document):
     vehicle_kinds: tuple[LabelledChoice, ...]
     job_states: tuple[LabelledChoice, ...]
     cautions: tuple[CautionChoice, ...]
+    bounds: dict[str, Bounds] = Field(description="Between what every number of a document must lie, by document and field")
     files: tuple[LabelledChoice, ...] = Field(description="What a job goes out as, by the name in the address")
 
 
@@ -231,5 +236,6 @@ def catalogue() -> Catalogue:
         vehicle_kinds=tuple(_plain(k) for k in VehicleKind),
         job_states=tuple(_plain(s) for s in JobState),
         cautions=tuple(CautionChoice(**c.model_dump()) for c in all_cautions()),
+        bounds=bounds_of(Circuit, State, SizingTarget, Instrument, Run, AddedLoad),
         files=tuple(LabelledChoice(name=f.name, label=f.label) for f in JOB_FILES),
     )

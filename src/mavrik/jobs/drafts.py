@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
+
 from pydantic import ValidationError
 
+from mavrik.core.catalogue.fuses import FuseFamily
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.additions import add_to
+from mavrik.core.circuit.editing import add_beside, change_family, change_kind, insert_after, remove_branch
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.document import Document, Problem
 from mavrik.core.drawing.staircase import Staircase, staircase_of_point
@@ -69,3 +73,39 @@ def add_to_draft(circuit: Circuit, what: str) -> Grown:
     if not added:
         raise InvalidError("There is no place for it here: the node it would lead to is not in this circuit.")
     return Grown(circuit=grown, added=added)
+
+
+class Edit(StrEnum):
+    """What can be done to a branch of a drawn circuit."""
+
+    INSERT = "insert"
+    BESIDE = "beside"
+    KIND = "kind"
+    FAMILY = "family"
+    REMOVE = "remove"
+
+
+def edit_draft(circuit: Circuit, branch_id: str, edit: Edit, to: str) -> Grown:
+    """Edit a branch of a circuit that need not be saved.
+
+    branch_id: of the branch; edit: what is done; to: kind or fuse family that is chosen for it
+    Raises InvalidError for a branch, kind or family that is not there, and where the circuit is full.
+    """
+    try:
+        if edit is Edit.INSERT:
+            made, added = insert_after(circuit, branch_id, to)
+            return Grown(circuit=made, added=(added,))
+        if edit is Edit.BESIDE:
+            made, added = add_beside(circuit, branch_id)
+            return Grown(circuit=made, added=(added,))
+        if edit is Edit.KIND:
+            return Grown(circuit=change_kind(circuit, branch_id, to), added=())
+        if edit is Edit.FAMILY:
+            return Grown(circuit=change_family(circuit, branch_id, FuseFamily(to)), added=())
+        return Grown(circuit=remove_branch(circuit, branch_id), added=())
+    except ValidationError as error:
+        raise InvalidError(f"That cannot be: {error.errors()[0]['msg']}.") from error
+    except KeyError as error:
+        raise InvalidError(f"There is no branch '{branch_id}'.", [Problem(branch_id, "id", "Not in this circuit.")]) from error
+    except ValueError as error:
+        raise InvalidError(str(error), [Problem(branch_id, edit.value, str(error))]) from error

@@ -109,7 +109,12 @@ export function useRunDraft(jobId: number, procedure: string) {
     else draft.values[point] = { value, instrument: null, source: 'typed', spread: null, at: null, ...more }
     touch()
   }
-  return reactive({ draft, dirty, take, touch, set })
+  /** What is noted beside the readings. */
+  function setCondition(field: 'engine_rpm' | 'engine_space_c' | 'ambient_c', value: number | null): void {
+    draft[field] = value
+    touch()
+  }
+  return reactive({ draft, dirty, take, touch, set, setCondition })
 }
 
 /** The drop test of the job, typed beside its branches. */

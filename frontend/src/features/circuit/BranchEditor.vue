@@ -1,11 +1,13 @@
 <script setup lang="ts">
 /** One branch, as fitted. */
-import { computed } from 'vue'
-import type { Branch } from '@/api/types'
+import { computed, ref } from 'vue'
+import { ApiError } from '@/api/client'
+import type { Branch, ProblemDocument } from '@/api/types'
 import { isConductor } from '@/charts/geometry'
 import NumberField from '@/ui/NumberField.vue'
+import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { useCatalogue } from '@/composables/catalogue'
-import { addParallel, changeKind, insertAfter, patchBranch, removeBranch, type BranchKind } from '@/features/circuit/circuitEdit'
+import { editBranch, patchBranch, type BranchEdit } from '@/features/circuit/circuitEdit'
 import { useUnits } from '@/composables/units'
 import { useWorkbench } from '@/composables/workbench'
 
@@ -14,7 +16,6 @@ const bench = useWorkbench()
 const units = useUnits()
 const { catalogue } = useCatalogue()
 const circuit = computed(() => bench.circuit!)
-const blanks = computed(() => catalogue.value?.blank_branches ?? [])
 const conductor = computed(() => (isConductor(props.branch) ? props.branch : null))
 const contact = computed(() => ('resistance_mohm' in props.branch ? props.branch : null))
 const nodes = computed(() => circuit.value.nodes.map((n) => ({ value: n.id, title: n.label })))
@@ -45,27 +46,19 @@ function setEnd(which: 'from_end' | 'to_end', patch: object): void {
   const end = conductor.value?.[which] ?? {}
   set({ [which]: { ...end, ...patch } } as Partial<Branch>)
 }
-function setFamily(name: string): void {
-  const ratings = catalogue.value?.fuse_families.find((f) => f.name === name)?.ratings_a ?? []
-  const now = (props.branch as { rating_a: number }).rating_a
-  // A rating that the family is not made in goes to the nearest one above.
-  const rating_a = ratings.includes(now) ? now : (ratings.find((r) => r >= now) ?? ratings.at(-1) ?? now)
-  set({ family: name, rating_a } as Partial<Branch>)
-}
-function add(kind: BranchKind): void {
-  const made = insertAfter(circuit.value, props.branch.id, kind, blanks.value)
-  bench.edit(made.circuit)
-  bench.selected = made.added
-}
-function double(): void {
-  const made = addParallel(circuit.value, props.branch.id)
-  bench.edit(made.circuit)
-  bench.selected = made.added
-}
-function remove(): void {
-  const next = removeBranch(circuit.value, props.branch.id)
-  bench.selected = next.branches[0]?.id ?? null
-  bench.edit(next)
+const problem = ref<ProblemDocument | null>(null)
+/** What moves nodes or picks ratings is done by the core. */
+async function change(edit: BranchEdit, to = ''): Promise<void> {
+  problem.value = null
+  try {
+    const made = await editBranch(circuit.value, props.branch.id, edit, to)
+    bench.edit(made.circuit)
+    const gone = !made.circuit.branches.some((b) => b.id === props.branch.id)
+    bench.selected = made.added[0] ?? (gone ? (made.circuit.branches[0]?.id ?? null) : props.branch.id)
+  } catch (error) {
+    if (!(error instanceof ApiError)) throw error
+    problem.value = error.problem
+  }
 }
 const nodeLabel = (id: string) => circuit.value.nodes.find((n) => n.id === id)?.label ?? id
 function renameNode(id: string, label: string): void {
@@ -91,7 +84,7 @@ const ENDS = [
         :model-value="branch.kind"
         label="Kind"
         :items="choices(catalogue?.branch_kinds)"
-        @update:model-value="bench.edit(changeKind(circuit, branch.id, $event as BranchKind, blanks))"
+        @update:model-value="change('kind', $event)"
       />
       <v-select
         :model-value="branch.from_node"
@@ -113,11 +106,10 @@ const ENDS = [
     <template v-if="conductor">
       <div class="pair">
         <NumberField
+          :of="`${branch.kind}.length_m`"
           :model-value="conductor.length_m"
           label="Length"
           :unit="units.length"
-          :min="units.lengthOut(0.01)"
-          :max="units.lengthOut(50)"
           :to-shown="units.lengthOut"
           :from-shown="units.lengthIn"
           required
@@ -155,10 +147,9 @@ const ENDS = [
           @update:model-value="set({ place: $event } as never)"
         />
         <NumberField
+          :of="`${branch.kind}.parallel`"
           :model-value="conductor.parallel ?? 1"
           label="Runs side by side"
-          :min="1"
-          :max="4"
           :error="wrong('parallel')[0]"
           @update:model-value="$event !== null && Number.isInteger($event) && set({ parallel: $event } as never)"
           @problem="local('parallel')($event)"
@@ -170,23 +161,21 @@ const ENDS = [
           @update:model-value="set({ stranding: $event } as never)"
         />
         <NumberField
+          :of="`${branch.kind}.bundled`"
           :model-value="conductor.bundled ?? 1"
           label="Loaded cables in its bundle"
-          :min="1"
-          :max="40"
           required
           :error="wrong('bundled')[0]"
           @update:model-value="$event !== null && Number.isInteger($event) && set({ bundled: $event } as never)"
           @problem="local('bundled')($event)"
         />
         <NumberField
+          :of="`${branch.kind}.ambient_c`"
           :model-value="conductor.ambient_c ?? null"
           label="Air round it"
           :unit="units.temperature"
           :to-shown="units.temperatureOut"
           :from-shown="units.temperatureIn"
-          :min="units.temperatureOut(-40)"
-          :max="units.temperatureOut(120)"
           hint="empty: as its place"
           :error="wrong('ambient_c')[0]"
           @update:model-value="set({ ambient_c: $event } as never)"
@@ -218,7 +207,7 @@ const ENDS = [
         :model-value="branch.family"
         label="Family"
         :items="choices(catalogue?.fuse_families)"
-        @update:model-value="setFamily($event)"
+        @update:model-value="change('family', $event)"
       />
       <v-select
         :model-value="branch.rating_a"
@@ -234,32 +223,29 @@ const ENDS = [
     </div>
     <div v-else class="pair">
       <NumberField
+        :of="`${branch.kind}.resistance_mohm`"
         :model-value="contact?.resistance_mohm ?? null"
         label="Resistance when sound"
         unit="mΩ"
-        :min="0.001"
-        :max="1000"
         required
         :error="wrong('resistance_mohm')[0]"
         @update:model-value="$event !== null && set({ resistance_mohm: $event } as never)"
         @problem="local('resistance')($event)"
       />
       <NumberField
+        :of="`${branch.kind}.rating_a`"
         :model-value="contact?.rating_a ?? null"
         label="Continuous rating"
         unit="A"
-        :min="1"
-        :max="2000"
         hint="empty: not known"
         @update:model-value="set({ rating_a: $event } as never)"
         @problem="local('rating')($event)"
       />
       <NumberField
+        :of="`${branch.kind}.intermittent_a`"
         :model-value="contact?.intermittent_a ?? null"
         label="Rating for short duty"
         unit="A"
-        :min="1"
-        :max="2000"
         hint="empty: not known"
         :error="wrong('intermittent_a')[0]"
         @update:model-value="set({ intermittent_a: $event } as never)"
@@ -273,11 +259,10 @@ const ENDS = [
       />
       <NumberField
         v-if="'forward_v' in branch"
+        :of="`${branch.kind}.forward_v`"
         :model-value="branch.forward_v"
         label="Forward voltage"
         unit="V"
-        :min="0"
-        :max="2"
         required
         :error="wrong('forward_v')[0]"
         @update:model-value="$event !== null && set({ forward_v: $event } as never)"
@@ -285,33 +270,30 @@ const ENDS = [
       />
       <template v-if="branch.kind === 'voltage_link'">
         <NumberField
+          :of="`${branch.kind}.cut_in_v`"
           :model-value="branch.cut_in_v"
           label="Closes above"
           unit="V"
-          :min="6"
-          :max="32"
           required
           :error="wrong('cut_in_v')[0]"
           @update:model-value="$event !== null && set({ cut_in_v: $event } as never)"
           @problem="local('cut-in')($event)"
         />
         <NumberField
+          :of="`${branch.kind}.cut_out_v`"
           :model-value="branch.cut_out_v"
           label="Opens below"
           unit="V"
-          :min="6"
-          :max="32"
           required
           :error="wrong('cut_out_v')[0]"
           @update:model-value="$event !== null && set({ cut_out_v: $event } as never)"
           @problem="local('cut-out')($event)"
         />
         <NumberField
+          :of="`${branch.kind}.delay_s`"
           :model-value="branch.delay_s"
           label="Waits"
           unit="s"
-          :min="0"
-          :max="600"
           required
           :error="wrong('delay_s')[0]"
           @update:model-value="$event !== null && set({ delay_s: $event } as never)"
@@ -330,11 +312,10 @@ const ENDS = [
       </template>
     </div>
     <NumberField
+      :of="`${branch.kind}.measured_mohm`"
       :model-value="branch.measured_mohm ?? null"
       label="Resistance as measured, at 20 °C"
       unit="mΩ"
-      :min="0.001"
-      :max="100000"
       hint="empty: taken as sound. States and faults use it; verdicts go on comparing with a sound part"
       :error="wrong('measured_mohm')[0]"
       @update:model-value="set({ measured_mohm: $event } as never)"
@@ -356,12 +337,13 @@ const ENDS = [
       <v-menu>
         <template #activator="{ props: menu }"><v-btn v-bind="menu" variant="outlined" data-test="insert">Add after this</v-btn></template>
         <v-list
-          ><v-list-item v-for="kind in catalogue?.branch_kinds" :key="kind.name" :title="kind.label" @click="add(kind.name as BranchKind)"
+          ><v-list-item v-for="kind in catalogue?.branch_kinds" :key="kind.name" :title="kind.label" @click="change('insert', kind.name)"
         /></v-list>
       </v-menu>
-      <v-btn variant="outlined" @click="double">Add beside this</v-btn>
-      <v-btn variant="outlined" color="error" data-test="remove" @click="remove">Take out</v-btn>
+      <v-btn variant="outlined" @click="change('beside')">Add beside this</v-btn>
+      <v-btn variant="outlined" color="error" data-test="remove" @click="change('remove')">Take out</v-btn>
     </div>
+    <ProblemNotice :problem="problem" />
   </div>
 </template>
 

@@ -1,13 +1,14 @@
 <script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { ApiError, client, data } from '@/api/client'
 import type { ProblemDocument } from '@/api/types'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
-import { useCatalogue } from '@/composables/catalogue'
+import LayoutSketch from '@/charts/LayoutSketch.vue'
 import { useWorkbench } from '@/composables/workbench'
 
 const bench = useWorkbench()
-const { catalogue } = useCatalogue()
+const ready = useQuery({ queryKey: ['layouts'], queryFn: () => data(client.GET('/api/layouts')), staleTime: Infinity })
 const problem = ref<ProblemDocument | null>(null)
 
 async function choose(name: string): Promise<void> {
@@ -24,16 +25,19 @@ async function choose(name: string): Promise<void> {
 <template>
   <div class="stack">
     <p class="ma-0">Start from the layout nearest to the vehicle in front of you, then correct every branch.</p>
+    <v-progress-linear v-if="ready.isPending.value" indeterminate aria-label="Asking for the ready layouts" />
     <div class="layouts">
       <button
-        v-for="layout in catalogue?.layouts"
+        v-for="layout in ready.data.value?.layouts"
         :key="layout.name"
         type="button"
         class="panel layout"
         :data-layout="layout.name"
         @click="choose(layout.name)"
       >
-        <b>{{ layout.label }}</b><span class="quiet">{{ layout.why }}</span>
+        <LayoutSketch :layout="layout.loop" />
+        <b>{{ layout.label }}</b>
+        <span class="quiet">{{ layout.why }}</span>
       </button>
     </div>
     <ProblemNotice :problem="problem" />
@@ -43,17 +47,17 @@ async function choose(name: string): Promise<void> {
 <style scoped>
 .layouts {
   display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(250px, 1fr));
+  grid-template-columns: repeat(auto-fill, minmax(min(100%, 270px), 1fr));
   gap: 10px;
 }
 .layout {
   display: flex;
   flex-direction: column;
+  gap: 4px;
   text-align: left;
-  min-height: 60px;
-  border-left: 8px solid var(--copper);
 }
-.layout:hover {
-  border-color: rgb(var(--v-theme-on-surface));
+.layout:hover,
+.layout:focus-visible {
+  border-color: var(--copper);
 }
 </style>

@@ -40,11 +40,10 @@ const local = (key: string) => (message: string) => {
         @update:model-value="$event && setLoad(load.id, { label: $event })"
       />
       <NumberField
+        of="Load.current_a"
         :model-value="load.current_a"
         label="Current"
         unit="A"
-        :min="0.01"
-        :max="2000"
         required
         @update:model-value="$event !== null && setLoad(load.id, { current_a: $event })"
         @problem="local(`${load.id}:a`)($event)"
@@ -65,22 +64,20 @@ const local = (key: string) => (message: string) => {
       />
       <v-select :model-value="load.law" label="Takes a" :items="LAWS" @update:model-value="setLoad(load.id, { law: $event })" />
       <NumberField
+        of="Load.inrush_a"
         :model-value="load.inrush_a ?? null"
         label="When switched on"
         unit="A"
-        :min="0.01"
-        :max="2000"
         hint="for a moment; empty: not known"
         @update:model-value="setLoad(load.id, { inrush_a: $event })"
         @problem="local(`${load.id}:inrush`)($event)"
       />
       <NumberField
         v-if="load.inrush_a"
+        of="Load.inrush_s"
         :model-value="load.inrush_s ?? null"
         label="for"
         unit="s"
-        :min="0.001"
-        :max="60"
         required
         @update:model-value="$event !== null && setLoad(load.id, { inrush_s: $event })"
         @problem="local(`${load.id}:inrush-s`)($event)"
@@ -93,31 +90,28 @@ const local = (key: string) => (message: string) => {
     <div v-for="c in circuit.converters" :key="c.id" class="pair">
       <v-text-field :model-value="c.label" label="DC-DC charger" @update:model-value="$event && setConverter(c.id, { label: $event })" />
       <NumberField
+        of="BenchCharger.limit_a"
         :model-value="c.limit_a"
         label="Output limit"
         unit="A"
-        :min="1"
-        :max="2000"
         required
         @update:model-value="$event !== null && setConverter(c.id, { limit_a: $event })"
         @problem="local(`${c.id}:a`)($event)"
       />
       <NumberField
+        of="BenchCharger.set_point_v"
         :model-value="c.set_point_v"
         label="Absorption"
         unit="V"
-        :min="6"
-        :max="60"
         required
         @update:model-value="$event !== null && setConverter(c.id, { set_point_v: $event })"
         @problem="local(`${c.id}:v`)($event)"
       />
       <NumberField
+        of="BenchCharger.input_cut_off_v"
         :model-value="c.input_cut_off_v"
         label="Stops below"
         unit="V"
-        :min="0"
-        :max="60"
         required
         @update:model-value="$event !== null && setConverter(c.id, { input_cut_off_v: $event })"
         @problem="local(`${c.id}:cut`)($event)"
@@ -129,21 +123,19 @@ const local = (key: string) => (message: string) => {
     <div v-for="c in circuit.chargers" :key="c.id" class="pair">
       <v-text-field :model-value="c.label" label="Bench charger" @update:model-value="$event && setCharger(c.id, { label: $event })" />
       <NumberField
+        of="BenchCharger.limit_a"
         :model-value="c.limit_a"
         label="Output limit"
         unit="A"
-        :min="1"
-        :max="2000"
         required
         @update:model-value="$event !== null && setCharger(c.id, { limit_a: $event })"
         @problem="local(`${c.id}:a`)($event)"
       />
       <NumberField
+        of="BenchCharger.set_point_v"
         :model-value="c.set_point_v"
         label="Charging voltage"
         unit="V"
-        :min="6"
-        :max="60"
         required
         @update:model-value="$event !== null && setCharger(c.id, { set_point_v: $event })"
         @problem="local(`${c.id}:v`)($event)"

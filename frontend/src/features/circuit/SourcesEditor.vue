@@ -39,11 +39,10 @@ const local = (key: string) => (message: string) => {
         @update:model-value="$event && setAlternator(alternator.id, { label: $event })"
       />
       <NumberField
+        of="Alternator.rated_a"
         :model-value="alternator.rated_a"
         label="Rated output"
         unit="A"
-        :min="1"
-        :max="2000"
         required
         :error="wrong(alternator.id, 'rated_a')"
         data-field="rated"
@@ -51,21 +50,19 @@ const local = (key: string) => (message: string) => {
         @problem="local(`${alternator.id}:rated`)($event)"
       />
       <NumberField
+        of="Alternator.set_point_v"
         :model-value="alternator.set_point_v"
         label="Set point"
         unit="V"
-        :min="10"
-        :max="35"
         required
         :error="wrong(alternator.id, 'set_point_v')"
         @update:model-value="$event !== null && setAlternator(alternator.id, { set_point_v: $event })"
         @problem="local(`${alternator.id}:set-point`)($event)"
       />
       <NumberField
+        of="Alternator.pulley_ratio"
         :model-value="alternator.pulley_ratio"
         label="Pulley ratio"
-        :min="0.3"
-        :max="10"
         required
         @update:model-value="$event !== null && setAlternator(alternator.id, { pulley_ratio: $event })"
         @problem="local(`${alternator.id}:ratio`)($event)"
@@ -91,21 +88,19 @@ const local = (key: string) => (message: string) => {
         @update:model-value="$event && setBattery(battery.id, { label: $event })"
       />
       <NumberField
+        of="Battery.capacity_ah"
         :model-value="battery.capacity_ah"
         label="Capacity"
         unit="Ah"
-        :min="1"
-        :max="2000"
         required
         @update:model-value="$event !== null && setBattery(battery.id, { capacity_ah: $event })"
         @problem="local(`${battery.id}:ah`)($event)"
       />
       <NumberField
+        of="Battery.cca_a"
         :model-value="battery.cca_a ?? null"
         label="CCA"
         unit="A"
-        :min="1"
-        :max="3000"
         @update:model-value="setBattery(battery.id, { cca_a: $event })"
         @problem="local(`${battery.id}:cca`)($event)"
       />
@@ -116,21 +111,19 @@ const local = (key: string) => (message: string) => {
         @update:model-value="setBattery(battery.id, { chemistry: $event as Battery['chemistry'] })"
       />
       <NumberField
+        of="Battery.internal_mohm"
         :model-value="battery.internal_mohm ?? 6"
         label="Internal R"
         unit="mΩ"
-        :min="0.1"
-        :max="1000"
         required
         @update:model-value="$event !== null && setBattery(battery.id, { internal_mohm: $event })"
         @problem="local(`${battery.id}:inner`)($event)"
       />
       <NumberField
+        of="Battery.state_of_charge"
         :model-value="battery.state_of_charge"
         label="Charge"
         unit="%"
-        :min="0"
-        :max="100"
         required
         :to-shown="(v: number) => v * 100"
         :from-shown="(v: number) => v / 100"
@@ -138,22 +131,20 @@ const local = (key: string) => (message: string) => {
         @problem="local(`${battery.id}:soc`)($event)"
       />
       <NumberField
+        of="Battery.parallel"
         :model-value="battery.parallel"
         label="Side by side"
-        :min="1"
-        :max="20"
         required
         @update:model-value="$event !== null && Number.isInteger($event) && setBattery(battery.id, { parallel: $event })"
         @problem="local(`${battery.id}:parallel`)($event)"
       />
       <NumberField
+        of="Battery.temperature_c"
         :model-value="battery.temperature_c"
         label="Temperature"
         :unit="units.temperature"
         :to-shown="units.temperatureOut"
         :from-shown="units.temperatureIn"
-        :min="units.temperatureOut(-40)"
-        :max="units.temperatureOut(70)"
         required
         @update:model-value="$event !== null && setBattery(battery.id, { temperature_c: $event })"
         @problem="local(`${battery.id}:t`)($event)"

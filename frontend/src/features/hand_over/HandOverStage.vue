@@ -4,9 +4,11 @@ import { ref } from 'vue'
 import type { StageName } from '@/api/types'
 import CautionStrip from '@/ui/CautionStrip.vue'
 import { moment } from '@/ui/numbers'
+import { useCatalogue } from '@/composables/catalogue'
 import { useKeys } from '@/composables/keys'
 import { useWorkbench } from '@/composables/workbench'
 
+const { catalogue } = useCatalogue()
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
 const frame = ref<HTMLIFrameElement | null>(null)
@@ -27,11 +29,16 @@ useKeys([{ key: 'p', label: 'print the sheet', run: print }])
           The sheet shows what is saved; this screen holds edits that are not.
         </p>
         <v-btn color="primary" data-test="print" @click="print">Print</v-btn>
-        <v-btn variant="outlined" :href="`/api/jobs/${bench.jobId}/sheet.pdf`" data-test="pdf">Sheet as PDF</v-btn>
         <h2 class="sleeve">Take it with you</h2>
-        <v-btn variant="outlined" :href="`/api/jobs/${bench.jobId}/bundle`" data-test="bundle">Job bundle (.mavrik.json)</v-btn>
-        <v-btn variant="outlined" :href="`/api/jobs/${bench.jobId}/readings.csv`" data-test="csv">Readings (CSV)</v-btn>
-        <v-btn variant="outlined" :href="`/api/jobs/${bench.jobId}/readings.parquet`" data-test="parquet">Readings (Parquet)</v-btn>
+        <v-btn
+          v-for="file in catalogue?.files"
+          :key="file.name"
+          variant="outlined"
+          :href="`/api/jobs/${bench.jobId}/files/${file.name}`"
+          :data-test="file.name"
+        >
+          {{ file.label }}
+        </v-btn>
         <CautionStrip step="hand_over" :job-id="bench.jobId" />
         <h2 class="sleeve">Who did what</h2>
         <ol class="history">

@@ -217,10 +217,9 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
         <v-select v-model="form.kind" label="Reads" :items="kinds.map((k) => ({ value: k.name, title: k.label }))" />
         <NumberField
           v-model="form.percent"
+          of="Instrument.percent"
           label="Percent of reading"
           unit="%"
-          :min="0"
-          :max="20"
           :required="tried"
           data-field="percent"
           :error="wrong('percent_of_reading')[0]"
@@ -228,10 +227,9 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
         />
         <NumberField
           v-model="form.digits"
+          of="Instrument.digits"
           label="Digits"
           unit="counts"
-          :min="0"
-          :max="200"
           :required="tried"
           data-field="digits"
           :error="wrong('digits')[0]"
@@ -239,10 +237,9 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
         />
         <NumberField
           v-model="form.resolution"
+          of="Instrument.resolution"
           label="Last digit stands for"
           :unit="kindOf(form.kind)?.why ?? ''"
-          :min="0.000001"
-          :max="100"
           :required="tried"
           data-field="resolution"
           :error="wrong('resolution')[0]"

@@ -169,7 +169,7 @@ const choices = (list: readonly { name: string; label: string }[] | undefined) =
     </template>
     <div v-for="(load, k) in form.loads" :key="k" class="row">
       <v-text-field v-model="load.label" class="grow" label="Load to add" :error-messages="need(load.label)" />
-      <NumberField v-model="load.current_a" label="Current" unit="A" :min="0.01" :max="2000" :required="tried" class="amps" />
+      <NumberField v-model="load.current_a" of="AddedLoad.current_a" label="Current" unit="A" :required="tried" class="amps" />
       <v-btn variant="text" :aria-label="`Take out ${load.label}`" @click="form.loads.splice(k, 1)">✕</v-btn>
     </div>
     <v-btn variant="outlined" @click="form.loads.push({ label: '', current_a: null })">Add a load</v-btn>

@@ -31,6 +31,10 @@ const what = ref(props.asks)
 const wanted = reactive({ channel: '', interval_s: null as number | null, full_scale_v: null as number | null, factor: 1 })
 const unsaid = ref(false)
 const chosen = ref<number | null>(null)
+function removeChosen(id: number): void {
+  void remove(id)
+  chosen.value = null
+}
 const capture = computed(() => captures.value.find((c) => c.id === chosen.value) ?? null)
 watch(
   captures,
@@ -257,15 +261,7 @@ useKeys([
           <div v-if="busy" class="stack" role="status">
             <b>Reading {{ capture.name }}, {{ fixed(capture.progress * 100, 0) }} %</b
             ><v-progress-linear :model-value="capture.progress * 100" height="10" />
-            <v-btn
-              variant="outlined"
-              data-test="stop-reading"
-              @click="
-                remove(capture.id)
-                chosen = null
-              "
-              >Stop</v-btn
-            >
+            <v-btn variant="outlined" data-test="stop-reading" @click="removeChosen(capture.id)">Stop</v-btn>
             <CaptureView v-if="stretch" :from-s="stretch.from_s" :to-s="stretch.to_s" :least="stretch.least_v" :most="stretch.most_v" />
           </div>
           <p v-else-if="capture.state !== 'ready'" class="fault" data-test="capture-problem">
@@ -286,15 +282,7 @@ useKeys([
               ><v-btn variant="outlined" @click="nearer(0.5)">Nearer (+)</v-btn>
               <span class="quiet grow">Drag over a stretch to see it nearer; arrows move along.</span>
               <a :href="`/api/jobs/${bench.jobId}/captures/${capture.id}/samples.parquet`" class="link" download>Parquet</a>
-              <v-btn
-                v-if="session.mayWrite"
-                variant="text"
-                @click="
-                  remove(capture.id)
-                  chosen = null
-                "
-                >Delete</v-btn
-              >
+              <v-btn v-if="session.mayWrite" variant="text" @click="removeChosen(capture.id)">Delete</v-btn>
             </div>
             <p v-for="n in capture.notes" :key="n" class="quiet ma-0">{{ n }}</p>
             <p v-if="capture.channels.length > 1" class="quiet ma-0">

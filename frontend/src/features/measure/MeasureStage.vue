@@ -192,16 +192,12 @@ useKeys([
             @focusin="focusOn(output)"
           />
           <NumberField
+            of="Run.engine_rpm"
             :model-value="draft.engine_rpm"
             label="Engine speed"
             unit="/min"
-            :min="100"
-            :max="12000"
             data-walk="engine_rpm"
-            @update:model-value="
-              draft.engine_rpm = $event
-              readings.touch()
-            "
+            @update:model-value="readings.setCondition('engine_rpm', $event)"
             @problem="note('speed', $event)"
             @keydown.enter.exact="move($event, 1)"
             @keydown.shift.enter="move($event, -1)"
@@ -264,33 +260,25 @@ useKeys([
               @update:model-value="chosen[kind] = $event!"
             />
             <NumberField
+              of="Run.engine_space_c"
               :model-value="draft.engine_space_c"
               label="Under the bonnet"
               :unit="units.temperature"
               :to-shown="units.temperatureOut"
               :from-shown="units.temperatureIn"
-              :min="units.temperatureOut(-40)"
-              :max="units.temperatureOut(140)"
               hint="empty: 40 °C"
-              @update:model-value="
-                draft.engine_space_c = $event
-                readings.touch()
-              "
+              @update:model-value="readings.setCondition('engine_space_c', $event)"
               @problem="note('engine-space', $event)"
             />
             <NumberField
+              of="Run.ambient_c"
               :model-value="draft.ambient_c"
               label="Around the vehicle"
               :unit="units.temperature"
               :to-shown="units.temperatureOut"
               :from-shown="units.temperatureIn"
-              :min="units.temperatureOut(-40)"
-              :max="units.temperatureOut(60)"
               hint="empty: 20 °C"
-              @update:model-value="
-                draft.ambient_c = $event
-                readings.touch()
-              "
+              @update:model-value="readings.setCondition('ambient_c', $event)"
               @problem="note('ambient', $event)"
             />
           </div>

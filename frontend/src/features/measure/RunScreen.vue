@@ -143,6 +143,10 @@ const due = computed(() => [
   ),
 ])
 const local = reactive<Record<string, string>>({})
+function noteProblem(point: string, message: string): void {
+  if (message) local[point] = message
+  else delete local[point]
+}
 const form = ref<HTMLElement | null>(null)
 
 /** A step's clock: it runs down, and where the load has to come off it says so until somebody answers. */
@@ -320,12 +324,7 @@ useKeys([
             :per-unit="quantities.of(p.point.quantity)?.shown_per_unit"
             :error="says(p.point.id)"
             @update:model-value="readings.set(p.point.id, $event, { instrument: p.instrument, at: new Date().toISOString() })"
-            @problem="
-              (m: string) => {
-                if (m) local[p.point.id] = m
-                else delete local[p.point.id]
-              }
-            "
+            @problem="noteProblem(p.point.id, $event)"
             @focusin="focused = p.point.id"
             @keydown.enter.exact="move($event, 1)"
             @keydown.shift.enter="move($event, -1)"
@@ -341,30 +340,22 @@ useKeys([
         <p v-if="made?.overdue.length" class="due">Last time with a meter whose calibration was overdue: {{ made.overdue.join(', ') }}.</p>
         <div class="pair">
           <NumberField
+            of="Run.engine_rpm"
             :model-value="draft.engine_rpm"
             label="Engine speed"
             unit="/min"
-            :min="0"
-            :max="12000"
             hint="where it was noted"
-            @update:model-value="
-              draft.engine_rpm = $event
-              readings.touch()
-            "
+            @update:model-value="readings.setCondition('engine_rpm', $event)"
           />
           <NumberField
+            of="Run.ambient_c"
             :model-value="draft.ambient_c"
             label="Air"
             :unit="units.temperature"
             :to-shown="units.temperatureOut"
             :from-shown="units.temperatureIn"
-            :min="units.temperatureOut(-40)"
-            :max="units.temperatureOut(60)"
             hint="where it was noted"
-            @update:model-value="
-              draft.ambient_c = $event
-              readings.touch()
-            "
+            @update:model-value="readings.setCondition('ambient_c', $event)"
           />
         </div>
         <v-text-field v-model="draft.note" label="Note" @update:model-value="readings.touch()" />

@@ -83,10 +83,9 @@ async function keep(): Promise<void> {
         <NumberField
           v-model="target.target_current_a as number | null"
           v-first
+          of="SizingTarget.target_current_a"
           label="Alternator output to carry"
           unit="A"
-          :min="1"
-          :max="2000"
           required
           data-test="target"
           :hint="

@@ -20,6 +20,7 @@ from mavrik.core.circuit import (
     NodeRole,
     SwitchBranch,
 )
+from mavrik.core.circuit.editing import free_id, with_parts
 from mavrik.core.circuit.layouts.parts import battery, cable, fuse, node
 from mavrik.core.thermal.ampacity import Place
 
@@ -41,13 +42,11 @@ class _Growing:
         self.circuit = circuit
         self._nodes: list[Node] = []
         self._more: dict[str, list[Any]] = {}
-        self._used = {n.id for n in circuit.nodes} | {e.id for e in circuit.elements}
+        self._used: set[str] = set()
 
     def free(self, wanted: str) -> str:
         """An id that nothing has yet."""
-        found = wanted if wanted not in self._used else next(
-            f"{wanted}_{k}" for k in range(2, 1000) if f"{wanted}_{k}" not in self._used
-        )  # fmt: skip
+        found = free_id(self.circuit, wanted, self._used)
         self._used.add(found)
         return found
 
@@ -63,10 +62,8 @@ class _Growing:
 
     def done(self) -> Circuit:
         """The larger circuit."""
-        values = {f: getattr(self.circuit, f) for f in Circuit.model_fields}
-        values["nodes"] = (*self.circuit.nodes, *self._nodes)
-        values |= {kind: (*values[kind], *parts) for kind, parts in self._more.items()}
-        return Circuit.model_validate(values)
+        more = {kind: (*getattr(self.circuit, kind), *parts) for kind, parts in self._more.items()}
+        return with_parts(self.circuit, nodes=(*self.circuit.nodes, *self._nodes), **more)
 
 
 def _near_ground(circuit: Circuit) -> str:

@@ -29,6 +29,7 @@ from mavrik.core.circuit import (
     TerminationCondition,
     TerminationKind,
 )
+from mavrik.core.circuit.editing import free_id, with_parts
 from mavrik.core.circuit.ring import Ring, Side, between_sources, find_ring
 from mavrik.core.circuit.rules import charging_gaps
 from mavrik.core.document import Ampere, Document
@@ -143,19 +144,8 @@ def _fresh(branch: ConductorBranch, option: Option, target: SizingTarget) -> Con
     )
 
 
-def _with(circuit: Circuit, **changes: object) -> Circuit:
-    return Circuit.model_validate({**{name: getattr(circuit, name) for name in Circuit.model_fields}, **changes})
-
-
 def _replace(circuit: Circuit, new: Mapping[str, object]) -> Circuit:
-    return _with(circuit, branches=tuple(new.get(b.id, b) for b in circuit.branches))
-
-
-def _free_id(circuit: Circuit, wanted: str) -> str:
-    used = {n.id for n in circuit.nodes} | {e.id for e in circuit.elements}
-    if wanted not in used:
-        return wanted
-    return next(f"{wanted}_{k}" for k in range(2, 1000) if f"{wanted}_{k}" not in used)
+    return with_parts(circuit, branches=tuple(new.get(b.id, b) for b in circuit.branches))
 
 
 def _fuse_at_source(circuit: Circuit, family: FuseFamily) -> tuple[Circuit, list[str]]:
@@ -175,8 +165,8 @@ def _fuse_at_source(circuit: Circuit, family: FuseFamily) -> tuple[Circuit, list
     notes = []
     battery_post = circuit.battery.positive_node
     last = circuit.branch(ring.feed[-1])
-    fuse_in, fuse_out = _free_id(circuit, "charge_fuse_in"), _free_id(circuit, "charge_fuse_out")
-    fuse_id = fuses[-1] if fuses and fuses[-1] != last.id else _free_id(circuit, "charge_fuse_new")
+    fuse_in, fuse_out = free_id(circuit, "charge_fuse_in"), free_id(circuit, "charge_fuse_out")
+    fuse_id = fuses[-1] if fuses and fuses[-1] != last.id else free_id(circuit, "charge_fuse_new")
     branches = []
     keep = {f for f in fuses if f != fuse_id}
     forward = last.to_node == battery_post
@@ -221,7 +211,7 @@ def _fuse_at_source(circuit: Circuit, family: FuseFamily) -> tuple[Circuit, list
             rating_a=rating,
         ),
         CableBranch(
-            id=_free_id(circuit, "fuse_tail"),
+            id=free_id(circuit, "fuse_tail"),
             label="Battery to fuse",
             from_node=fuse_out,
             to_node=battery_post,
@@ -230,7 +220,7 @@ def _fuse_at_source(circuit: Circuit, family: FuseFamily) -> tuple[Circuit, list
             place=place,
         ),
     ]
-    return _with(circuit, nodes=tuple(nodes), branches=tuple(branches)), notes
+    return with_parts(circuit, nodes=tuple(nodes), branches=tuple(branches)), notes
 
 
 def _rated(circuit: Circuit) -> Prediction:
@@ -382,7 +372,7 @@ def propose(circuit: Circuit, target: SizingTarget) -> Proposal:
     alternator = circuit.alternator.model_copy(
         update={"rated_a": need, "label": target.alternator_label or circuit.alternator.label}
     )
-    circuit, notes = _fuse_at_source(_with(circuit, alternators=(alternator, *circuit.alternators[1:])), target.fuse_family)
+    circuit, notes = _fuse_at_source(with_parts(circuit, alternators=(alternator, *circuit.alternators[1:])), target.fuse_family)
     ring = find_ring(circuit)
     between = between_sources(circuit)
     grounds = _leads(circuit, [b.id for b in circuit.branches if b.id in between and ring.side.get(b.id) is Side.RETURN])

@@ -9,6 +9,7 @@ from functools import cached_property
 
 from mavrik.core import network as net
 from mavrik.core.circuit import AnyBranch, BreakerBranch, Circuit, ConductorBranch, DiodeBranch, FuseBranch, as_sound
+from mavrik.core.circuit.editing import tied_nodes
 from mavrik.core.circuit.graph import Graph, around, graph_of, least_path
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.operating import DeadShort, Engine, State
@@ -40,11 +41,7 @@ def series_run(circuit: Circuit, branch_id: str) -> list[AnyBranch]:
         if branch.conducts:
             touching[branch.from_node].append(branch)
             touching[branch.to_node].append(branch)
-    tied = {n for b in circuit.batteries for n in (b.positive_node, b.negative_node)}
-    tied |= {n for a in circuit.alternators for n in (a.stud_node, a.case_node)}
-    tied |= {n for load in circuit.loads for n in (load.from_node, load.to_node)}
-    tied |= {n for c in circuit.converters for n in (c.in_node, c.out_node, c.ground_node)}
-    tied |= {n for c in circuit.chargers for n in (c.positive_node, c.negative_node)}
+    tied = tied_nodes(circuit)
     run = {branch_id: circuit.branch(branch_id)}
     todo = [run[branch_id]]
     while todo:

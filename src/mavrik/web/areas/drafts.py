@@ -42,6 +42,15 @@ class GrowBody(BaseModel):
     what: Annotated[str, Field(max_length=40, description="Name of an addition, see the catalogue")]
 
 
+class EditBody(BaseModel):
+    """A circuit that need not be saved, and what is done to a branch of it."""
+
+    circuit: Circuit
+    branch_id: Annotated[str, Field(max_length=40)]
+    edit: drafts.Edit
+    to: Annotated[str, Field(max_length=40, description="Kind of branch or fuse family that is chosen; empty where none is")] = ""
+
+
 @api.post("/solve", summary="Solve a circuit at a state", tags=tag("drafts"), responses={"200": drafts.SolvedDraft, **ERRORS})
 @needs(Role.READ_ONLY)
 def post_solve(body: SolveBody) -> Response:
@@ -61,3 +70,10 @@ def post_protection(body: ProtectionBody) -> Response:
 def post_grow(body: GrowBody) -> Response:
     """With its nodes, leads and fuses, at starting values; nothing is saved."""
     return answer(drafts.add_to_draft(body.circuit, body.what))
+
+
+@api.post("/edit", summary="Edit a branch of a circuit", tags=tag("drafts"), responses={"200": drafts.Grown, **ERRORS})
+@needs(Role.READ_ONLY)
+def post_edit(body: EditBody) -> Response:
+    """In series, beside, of another kind or family, taken out; nothing is saved."""
+    return answer(drafts.edit_draft(body.circuit, body.branch_id, body.edit, body.to))
