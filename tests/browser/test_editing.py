@@ -133,4 +133,4 @@ def test_a_hopeless_target_says_why(open_page: Callable[..., Page]) -> None:
     expect(page.locator(".notice")).to_contain_text("Nothing up to 2 x 120 mm2 will do for 900 A")
     expect(page.locator("[data-test=keep-plan]")).to_be_disabled()
     page.locator(".number[data-test=target] input").fill("-5")
-    expect(page.locator(".number[data-test=target]")).to_contain_text("At least 1 A")
+    expect(page.locator(".number[data-test=target]")).to_contain_text("More than 0 A")

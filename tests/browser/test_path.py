@@ -124,11 +124,11 @@ def test_complaint_to_sheet_by_keyboard(open_page: Callable[..., Page], tmp_path
     file = tmp_path / "job.mavrik.json"
     waiting.value.save_as(file)
     with page.expect_download() as waiting:
-        tab_to(page, "[data-test=\"sheet.pdf\"]")
+        tab_to(page, '[data-test="sheet.pdf"]')
         keys.press("Enter")
     assert Path(waiting.value.path()).read_bytes().startswith(b"%PDF-")
     with page.expect_download() as waiting:
-        tab_to(page, "[data-test=\"readings.csv\"]")
+        tab_to(page, '[data-test="readings.csv"]')
         keys.press("Enter")
     assert "drop_v:charge_cable,voltage_drop" in Path(waiting.value.path()).read_text()
     # The same verdict without a database.

@@ -2,13 +2,17 @@
 import { useQuery } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { ApiError, client, data } from '@/api/client'
-import type { ProblemDocument } from '@/api/types'
+import type { ProblemDocument, ReadyLayout } from '@/api/types'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import LayoutSketch from '@/charts/LayoutSketch.vue'
 import { useWorkbench } from '@/composables/workbench'
 
 const bench = useWorkbench()
-const ready = useQuery({ queryKey: ['layouts'], queryFn: () => data(client.GET('/api/layouts')), staleTime: Infinity })
+const ready = useQuery({
+  queryKey: ['layouts'],
+  queryFn: async () => (await data(client.GET('/api/layouts'))).layouts as unknown as readonly ReadyLayout[],
+  staleTime: Infinity,
+})
 const problem = ref<ProblemDocument | null>(null)
 
 async function choose(name: string): Promise<void> {
@@ -28,7 +32,7 @@ async function choose(name: string): Promise<void> {
     <v-progress-linear v-if="ready.isPending.value" indeterminate aria-label="Asking for the ready layouts" />
     <div class="layouts">
       <button
-        v-for="layout in ready.data.value?.layouts"
+        v-for="layout in ready.data.value"
         :key="layout.name"
         type="button"
         class="panel layout"

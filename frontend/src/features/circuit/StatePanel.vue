@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The circuit at a state of one's choice: drag the speed, switch loads, open switches, short a node; loop and stairs follow. */
 import { computed, onBeforeUnmount, reactive, watch } from 'vue'
-import type { ProblemDocument } from '@/api/types'
+import type { DeadShort, ProblemDocument } from '@/api/types'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { useCatalogue } from '@/composables/catalogue'
 import { useUnits } from '@/composables/units'
@@ -54,7 +54,7 @@ watch(
       loads_on: only(loads) as never,
       contacts: only(contacts) as never,
       watch_node: circuit.value.nodes.some((n) => n.id === state.watch) ? state.watch : null,
-      fault: state.fault && state.fault !== ground ? { from_node: state.fault, to_node: ground, resistance_mohm: 1 } : null,
+      fault: state.fault && state.fault !== ground ? ({ from_node: state.fault, to_node: ground } as DeadShort) : null,
     })
   },
   { immediate: true, deep: true },
