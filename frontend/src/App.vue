@@ -8,6 +8,7 @@ import ProblemNotice from './ui/ProblemNotice.vue'
 import { useKeys } from './composables/keys'
 import { useSession } from './composables/session'
 import { useUnits } from './composables/units'
+import { wishedTheme } from './theme'
 
 const session = useSession()
 const units = useUnits()
@@ -19,7 +20,7 @@ const password = ref(false)
 function flip(): void {
   const next = theme.global.name.value === 'graphite' ? 'paper' : 'graphite'
   theme.change(next)
-  localStorage.setItem('mavrik-theme', next)
+  wishedTheme.value = next
 }
 async function leave(): Promise<void> {
   await session.signOut()

@@ -1,4 +1,5 @@
 /** Mavrik's own look: warm paper and graphite, copper for the feed side, slate for the return side. */
+import { useLocalStorage, usePreferredDark } from '@vueuse/core'
 import { createVuetify } from 'vuetify'
 import { aliases, mdi } from 'vuetify/iconsets/mdi-svg'
 
@@ -46,14 +47,17 @@ const graphite = {
 
 export const THEMES = ['paper', 'graphite'] as const
 
+/** What was chosen on this machine; empty: as the machine has it. */
+export const wishedTheme = useLocalStorage('mavrik-theme', '')
+
 export function makeVuetify() {
   const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content
-  const wished = localStorage.getItem('mavrik-theme')
-  const dark = matchMedia('(prefers-color-scheme: dark)').matches
+  const wished = wishedTheme.value
+  const dark = usePreferredDark().value
   return createVuetify({
     icons: { defaultSet: 'mdi', aliases, sets: { mdi } },
     theme: {
-      defaultTheme: wished === 'paper' || wished === 'graphite' ? wished : dark ? 'graphite' : 'paper',
+      defaultTheme: THEMES.find((name) => name === wished) ?? (dark ? 'graphite' : 'paper'),
       themes: { paper, graphite },
       cspNonce: nonce,
     },

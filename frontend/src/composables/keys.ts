@@ -1,4 +1,5 @@
 /** Keys of the screen that is shown; `?` lists them. */
+import { useEventListener } from '@vueuse/core'
 import { onBeforeUnmount, onMounted, reactive } from 'vue'
 
 export interface Key {
@@ -25,7 +26,7 @@ function typing(target: EventTarget | null): boolean {
 }
 
 export function listenForKeys(): void {
-  window.addEventListener('keydown', (event) => {
+  useEventListener(window, 'keydown', (event: KeyboardEvent) => {
     const name = nameOf(event)
     // The newest wins, so a dialog's keys come before the page's.
     const found = activeKeys.findLast((k) => k.key === name && (k.always || !typing(event.target)))

@@ -1,5 +1,6 @@
 /** What a connected meter shows, by server-sent events; says so where the link is lost, and tries again by itself. */
-import { onScopeDispose, reactive, watch } from 'vue'
+import { tryOnScopeDispose, useTimeoutFn } from '@vueuse/core'
+import { reactive, watch } from 'vue'
 
 export interface LiveReading {
   value: number | null
@@ -28,11 +29,11 @@ const AGAIN_MS = 3000
 export function useLive(place: () => Place | null) {
   const live = reactive<{ on: boolean; reading: LiveReading | null }>({ on: false, reading: null })
   let source: EventSource | null = null
-  let again: ReturnType<typeof setTimeout> | undefined
+  const again = useTimeoutFn((at: Place) => start(at), AGAIN_MS, { immediate: false })
   function stop(): void {
     source?.close()
     source = null
-    clearTimeout(again)
+    again.stop()
   }
   function start(at: Place): void {
     stop()
@@ -59,7 +60,7 @@ export function useLive(place: () => Place | null) {
   }
   function retry(at: Place): void {
     stop()
-    again = setTimeout(() => start(at), AGAIN_MS)
+    again.start(at)
   }
   watch(
     () => JSON.stringify(place()),
@@ -72,6 +73,6 @@ export function useLive(place: () => Place | null) {
     },
     { immediate: true },
   )
-  onScopeDispose(stop)
+  tryOnScopeDispose(stop)
   return live
 }

@@ -1,23 +1,22 @@
 /** Display units: the core and the API always speak SI. */
+import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
-import { computed, ref, watch } from 'vue'
+import { computed } from 'vue'
 
 export type LengthUnit = 'm' | 'ft'
 export type TemperatureUnit = '°C' | '°F'
 const METRES_PER_FOOT = 0.3048
 
-function kept<T extends string>(key: string, allowed: readonly T[], otherwise: T): T {
-  const value = localStorage.getItem(key) as T | null
-  return value && allowed.includes(value) ? value : otherwise
+/** A choice kept on this machine; what an older program left behind counts as none. */
+function kept<T extends string>(key: string, allowed: readonly T[], otherwise: T) {
+  const read = (text: string) => (allowed.includes(text as T) ? (text as T) : otherwise)
+  return useLocalStorage<T>(key, otherwise, { serializer: { read, write: (value) => value } })
 }
 
 export const useUnits = defineStore('units', () => {
-  const length = ref<LengthUnit>(kept('mavrik-length', ['m', 'ft'] as const, 'm'))
-  const temperature = ref<TemperatureUnit>(kept('mavrik-temperature', ['°C', '°F'] as const, '°C'))
-  const system = ref<'mm2' | 'awg'>(kept('mavrik-size', ['mm2', 'awg'] as const, 'mm2'))
-  watch(length, (v) => localStorage.setItem('mavrik-length', v))
-  watch(temperature, (v) => localStorage.setItem('mavrik-temperature', v))
-  watch(system, (v) => localStorage.setItem('mavrik-size', v))
+  const length = kept('mavrik-length', ['m', 'ft'] as const, 'm')
+  const temperature = kept('mavrik-temperature', ['°C', '°F'] as const, '°C')
+  const system = kept('mavrik-size', ['mm2', 'awg'] as const, 'mm2')
   const metres = computed(() => (length.value === 'm' ? 1 : METRES_PER_FOOT))
   return {
     length,

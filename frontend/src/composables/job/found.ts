@@ -1,4 +1,5 @@
 /** What the core finds in the job: of what is kept, and, while something is typed, of what stands on this screen. */
+import { useTimeoutFn } from '@vueuse/core'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
@@ -34,7 +35,7 @@ export function useFound(on: JobOnBench, drawn: CircuitDraft, readings: Readings
     } else trouble.value = error.problem
   }
 
-  let timer: ReturnType<typeof setTimeout> | undefined
+  const soon = useTimeoutFn(() => void ask(), REDRAW_MS, { immediate: false })
   let asked = 0
   async function ask(): Promise<void> {
     const circuit = drawn.circuit.value
@@ -61,16 +62,16 @@ export function useFound(on: JobOnBench, drawn: CircuitDraft, readings: Readings
   watch(
     [drawn.circuit, () => JSON.stringify(readings.draft), drafting, kept.data, kept.error],
     () => {
-      clearTimeout(timer)
+      soon.stop()
       if (drafting.value || !on.asFound.value) {
-        timer = setTimeout(() => void ask(), REDRAW_MS)
+        soon.start()
         return
       }
       asked++
       if (kept.error.value) {
         say(kept.error.value)
         // What has no operating point can still be drawn once the screen asks with what it has.
-        if (!found.value) timer = setTimeout(() => void ask(), REDRAW_MS)
+        if (!found.value) soon.start()
       } else if (kept.data.value) {
         found.value = kept.data.value as Found
         foundCircuit.value = on.asFound.value.document
