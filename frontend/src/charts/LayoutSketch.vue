@@ -15,10 +15,23 @@ const symbols = computed(() =>
     y: (s.start[1]! + s.end[1]!) / 2,
   })),
 )
+/** Only what is drawn, without the room for words. */
+const view = computed(() => {
+  const points = [
+    ...props.layout.branches.flatMap((b) => b.points),
+    ...symbols.value.flatMap((s) => [
+      [s.x - 60, s.y - 60],
+      [s.x + 60, s.y + 60],
+    ]),
+  ]
+  const [xs, ys] = [points.map((p) => p[0]!), points.map((p) => p[1]!)]
+  const [left, top] = [Math.min(...xs) - 12, Math.min(...ys) - 12]
+  return `${left} ${top} ${Math.max(...xs) + 12 - left} ${Math.max(...ys) + 12 - top}`
+})
 </script>
 
 <template>
-  <svg :viewBox="`0 0 ${layout.width} ${layout.height}`" class="sketch" aria-hidden="true">
+  <svg :viewBox="view" class="sketch" aria-hidden="true">
     <g v-for="s in symbols" :key="s.id">
       <polyline v-for="(lead, k) in s.leads" :key="k" :points="lead.map((p) => p.join(',')).join(' ')" class="post" />
       <line :x1="s.start[0]" :y1="s.start[1]" :x2="s.end[0]" :y2="s.end[1]" class="post" />

@@ -61,8 +61,8 @@ useKeys([
 </script>
 
 <template>
-  <BenchFrame>
-    <template #empty><LayoutChooser v-if="!bench.circuit && bench.job" /></template>
+  <div v-if="!bench.circuit && bench.job" class="choose"><LayoutChooser /></div>
+  <BenchFrame v-else>
     <template v-if="bench.circuit">
       <div class="row save">
         <v-btn
@@ -143,6 +143,9 @@ useKeys([
 </template>
 
 <style scoped>
+.choose {
+  padding: 12px 16px 40px;
+}
 .pick {
   display: flex;
   justify-content: space-between;

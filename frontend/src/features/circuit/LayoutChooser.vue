@@ -60,8 +60,12 @@ async function choose(name: string): Promise<void> {
   gap: 4px;
   text-align: left;
 }
-.layout:hover,
-.layout:focus-visible {
+button.layout:not(.v-btn) {
+  background: rgb(var(--v-theme-surface));
+  border: 1px solid var(--line);
+}
+button.layout:not(.v-btn):hover,
+button.layout:not(.v-btn):focus-visible {
   border-color: var(--copper);
 }
 </style>
