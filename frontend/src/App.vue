@@ -110,9 +110,16 @@ useKeys([
   align-items: center;
   min-height: 44px;
 }
-@media (max-width: 640px) {
+@media (max-width: 900px) {
+  .bar {
+    gap: 4px;
+  }
   .shop {
     display: none;
+  }
+  .bar :deep(.v-btn) {
+    min-width: 44px;
+    padding: 0 10px;
   }
 }
 </style>

@@ -65,6 +65,33 @@ def test_labels_do_not_lie_on_each_other() -> None:
         assert abs(ax - bx) > 85 or abs(ay - by) > 60, (a.branch_id, b.branch_id)
 
 
+@pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
+def test_words_keep_out_of_each_other_and_of_upright_lines(layout: Any) -> None:
+    """The longest word of every name has room, in the picture as it is drawn: about 12.5 units a letter."""
+    circuit = layout.build(12)
+    drawn = lay_out(circuit, find_ring(circuit))
+    source = next(s for s in drawn.sources if s.kind == "alternator")
+    axis, high = (source.start[1] + source.end[1]) / 2, 50 * drawn.words
+    uprights = [
+        (a[0], *sorted((a[1], b[1])))
+        for p in drawn.branches
+        for a, b in zip(p.points, p.points[1:], strict=False)
+        if a[0] == b[0]
+    ]
+    spans = {}
+    for place in drawn.branches:
+        (x, y), half = place.label_at, place.label_room / 2
+        longest = max(len(word) for word in circuit.branch(place.branch_id).label.split())
+        # A narrow drawing is shown large: its letters take less of it.
+        assert place.label_room >= longest * (12.5 if drawn.width > 2000 else 8) * drawn.words, place.branch_id
+        top = y - high if y < axis else y
+        for at, start, end in uprights:
+            assert not (x - half < at < x + half and start < top + high - 1 and end > top + 1), (place.branch_id, at)
+        spans[place.branch_id] = (x - half, x + half, y)
+    for (one, (a0, a1, ay)), (other, (b0, b1, by)) in combinations(spans.items(), 2):
+        assert abs(ay - by) >= high or a1 <= b0 + 1 or b1 <= a0 + 1, (one, other)
+
+
 def test_a_parallel_branch_gets_a_lane_of_its_own() -> None:
     document = simple_document()
     document["branches"].append(

@@ -684,6 +684,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/runs/judge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Judge a test that is being made
+         * @description Between what each reading passes, and what is said of those taken so far; nothing is kept.
+         */
+        post: operations["runs_post_judge_jobs__int_job_id__runs_judge_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/sheet": {
         parameters: {
             query?: never;
@@ -1074,6 +1094,16 @@ export interface components {
             table: string;
             /** Words */
             words: string;
+        };
+        /**
+         * Band
+         * @description Where a reading passes, in the unit of its quantity; None at an end that has no limit.
+         */
+        Band: {
+            /** Least */
+            least: number | null;
+            /** Most */
+            most: number | null;
         };
         /**
          * BankLoad
@@ -1481,6 +1511,11 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Label Room
+             * @description Width its words may take, centred there, before something else is in the way
+             */
+            label_room: number;
             /** On Ring */
             on_ring: boolean;
             /** Points */
@@ -3409,6 +3444,25 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
+        };
+        /**
+         * JudgedDraft
+         * @description A test as it stands on a screen, judged as it will be when it is kept.
+         */
+        JudgedDraft: {
+            /** Points */
+            points: components["schemas"]["JudgedPoint"][];
+        };
+        /**
+         * JudgedPoint
+         * @description A measuring point with between what it passes, and what is said of the value that stands at it now.
+         */
+        JudgedPoint: {
+            /** @description In the unit of the quantity; null: judged by no rule of its own, or with all others */
+            band: components["schemas"]["Band"] | null;
+            /** Point */
+            point: string;
+            said: components["schemas"]["Judgement"] | null;
         };
         /**
          * Judgement
@@ -6908,6 +6962,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    runs_post_judge_jobs__int_job_id__runs_judge_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunSave"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedDraft"];
                 };
             };
             /** @description Not Found */

@@ -26,11 +26,10 @@ const wide = computed(() => props.compact || props.layout.width > WIDE)
 const WIDE = 2000
 /** Words of a very wide drawing are larger, as far as the core has made room for them. */
 const grow = computed(() => (wide.value ? props.layout.words : 1))
-/** A name in lines that fit the longest stretch of a branch; one line where the drawing is shown large. */
-function inLines(name: string, points: readonly (readonly number[])[]): string[] {
+/** A name in lines that fit the room the core has found for it; one line where the drawing is shown large. */
+function inLines(name: string, room: number): string[] {
   if (!wide.value) return [name]
-  const stretch = Math.max(...points.slice(1).map(([x], k) => Math.abs(x! - points[k]![0]!)))
-  const most = Math.max(Math.floor(stretch / (12.5 * grow.value)), 7)
+  const most = Math.max(Math.floor(room / (12.5 * grow.value)), 7)
   return name.split(' ').reduce<string[]>((lines, word) => {
     const last = lines.at(-1)
     if (last !== undefined && last.length + 1 + word.length <= most) lines[lines.length - 1] = `${last} ${word}`
@@ -71,7 +70,7 @@ const lines = computed(() => {
         y,
         up: y < middle.value,
         label: branch.label,
-        names: inLines(branch.label, place.points),
+        names: inLines(branch.label, place.label_room),
         part: flow ? `${fixed(Math.abs(flow.current_a), 1)} A` : (said?.part ?? ''),
         reading:
           open || !said
@@ -247,9 +246,15 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
 .loop {
   width: 100%;
   height: auto;
+  max-height: inherit;
   display: block;
 }
 text {
+  /* Words stand clear of a line that passes behind them. */
+  paint-order: stroke;
+  stroke: rgb(var(--v-theme-surface));
+  stroke-width: 5px;
+  stroke-linejoin: round;
   text-anchor: middle;
   fill: rgb(var(--v-theme-on-surface));
   font-family: 'B612', 'DejaVu Sans', sans-serif;
@@ -373,6 +378,7 @@ text {
   fill: #17191c;
 }
 .probe-word {
+  stroke: none;
   font-size: 16px;
   font-weight: 700;
   fill: #fff;

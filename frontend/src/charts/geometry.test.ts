@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { band, heatOpacity, roundedPath, strokeWidth, ticks } from './geometry'
+import { band, heatOpacity, roundedPath, strokeWidth, ticks, limitBar } from './geometry'
 
 describe('the loop drawing', () => {
   it('draws four times the area twice as wide', () => {
@@ -47,5 +47,34 @@ describe('a captured voltage', () => {
       (v) => v,
     )
     expect(path).toBe('M0.0 1.0L1.0 1.0L1.0 0.0L0.0 0.0ZM3.0 2.0L3.0 1.0Z')
+  })
+})
+
+describe('the bar of a reading between its limits', () => {
+  const window = { least: 13.9, most: 14.8, value: 14.4, uncertainty: 0.1 }
+  it('is not drawn where there is no limit', () => {
+    expect(limitBar({ ...window, least: null, most: null })).toBeNull()
+  })
+  it('keeps limits, reading and its spread in their order', () => {
+    const bar = limitBar(window)!
+    expect([0, bar.from, bar.low, bar.at!, bar.high, bar.to, 1000]).toEqual(
+      [0, bar.from, bar.low, bar.at!, bar.high, bar.to, 1000].toSorted((a, b) => a - b),
+    )
+    expect(bar.edges.map(([, value]) => value)).toEqual([13.9, 14.8])
+  })
+  it('shows a reading far outside beside the limits, not beyond the bar', () => {
+    for (const value of [-3, 0, 11.2, 40]) {
+      const bar = limitBar({ ...window, value })!
+      expect(bar.at!).toBeGreaterThan(0)
+      expect(bar.at!).toBeLessThan(1000)
+      expect(bar.at! < bar.from || bar.at! > bar.to).toBe(true)
+    }
+  })
+  it('has no end where there is no limit on that side', () => {
+    expect(limitBar({ ...window, most: null })!.to).toBe(1000)
+    expect(limitBar({ ...window, least: null })!.from).toBe(0)
+  })
+  it('stands empty before anything is read', () => {
+    expect(limitBar({ ...window, value: null })!.at).toBeNull()
   })
 })

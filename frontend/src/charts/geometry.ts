@@ -79,3 +79,31 @@ export function band(
   close(least.length)
   return path
 }
+
+export interface Limited {
+  least: number | null
+  most: number | null
+  /** Null: nothing read yet. */
+  value: number | null
+  uncertainty: number
+}
+
+const BAR_WIDE = 1000
+
+/** Where the limits and a reading lie on a bar 1000 wide, drawn so wide that a reading beyond them is still on it. */
+export function limitBar({ least, most, value, uncertainty }: Limited) {
+  if (least === null && most === null) return null
+  const edges = [least, most].filter((e) => e !== null)
+  const reach = [...edges, ...(value === null ? [] : [value - uncertainty, value + uncertainty])]
+  const span = Math.max(Math.max(...reach) - Math.min(...reach), 0.12 * Math.max(...edges.map(Math.abs)), 1e-9)
+  const [from, to] = [Math.min(...reach) - 0.3 * span, Math.max(...reach) + 0.3 * span]
+  const place = (v: number) => ((v - from) / (to - from)) * BAR_WIDE
+  return {
+    from: least === null ? 0 : place(least),
+    to: most === null ? BAR_WIDE : place(most),
+    edges: edges.map((e) => [place(e), e] as const),
+    at: value === null ? null : place(value),
+    low: value === null ? 0 : place(value - uncertainty),
+    high: value === null ? 0 : place(value + uncertainty),
+  }
+}

@@ -35,7 +35,7 @@ function confirm(): void {
 </script>
 
 <template>
-  <div v-if="list.length" class="cautions" :class="{ wants }">
+  <div v-if="list.length" class="cautions" :class="{ wants, slim: folded && grave }">
     <svg width="22" height="22" viewBox="0 0 24 24" aria-hidden="true">
       <path
         d="M12 3l10 18H2z M12 10v5 M12 17.500v.5"
@@ -65,6 +65,10 @@ function confirm(): void {
   border-left: 6px solid var(--excess);
   color: rgb(var(--v-theme-on-surface));
   font-size: 0.87rem;
+}
+.slim {
+  padding: 0 10px;
+  align-items: center;
 }
 .cautions svg {
   color: var(--excess);

@@ -15,11 +15,22 @@ from mavrik.core.document import Document, Identifier, Problem
 from mavrik.core.measuring.instruments import Instrument, as_earned, reading_uncertainty
 from mavrik.core.measuring.readings import Moment, Reading, Run
 from mavrik.core.network import NoOperatingPointError
-from mavrik.core.procedures import PROCEDURES, BenchStep, Point, Procedure, check_run, complete_run, procedure
+from mavrik.core.procedures import (
+    PROCEDURES,
+    Band,
+    BenchStep,
+    Judgement,
+    Point,
+    Procedure,
+    check_run,
+    complete_run,
+    pass_band,
+    procedure,
+)
 from mavrik.domain.job import CircuitRole
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError
-from mavrik.jobs.finding import keep_findings, latest
+from mavrik.jobs.finding import details_of, keep_findings, latest, limits_of
 from mavrik.jobs.people import Who
 from mavrik.jobs.records import RunRecord, run_record, superseded_ids
 from mavrik.jobs.work import get_row
@@ -269,3 +280,40 @@ def save_run(session: Session, job_id: int, circuit_id: int, given: RunInput, wh
 def _values(document: dict[str, object]) -> dict[str, object]:
     readings = document.get("readings")
     return {str(r["point"]): r["value"] for r in readings} if isinstance(readings, list) else {}
+
+
+class JudgedPoint(Document):
+    """A measuring point with between what it passes, and what is said of the value that stands at it now."""
+
+    point: str
+    band: Band | None = Field(description="In the unit of the quantity; null: judged by no rule of its own, or with all others")
+    said: Judgement | None
+
+
+class JudgedDraft(Document):
+    """A test as it stands on a screen, judged as it will be when it is kept."""
+
+    points: tuple[JudgedPoint, ...]
+
+
+def judge_draft(session: Session, job_id: int, circuit_id: int, given: RunInput, who: Who) -> JudgedDraft:
+    """Judge a test that is being made; nothing is kept. Raises as `save_run` does for a run that cannot be."""
+    job = get_row(session, job_id)
+    version = session.get(models.CircuitVersion, circuit_id)
+    if version is None or version.job_id != job_id:
+        raise NotFoundError("There is no such circuit in this job.")
+    circuit = Circuit.model_validate(version.document)
+    run = run_from(session, circuit, given, who) if given.readings else Run(procedure=given.procedure)
+    try:
+        of = procedure(given.procedure)
+        points, measured = of.points(circuit), {r.point: r.measured for r in run.readings}
+        limits = limits_of(details_of(job))
+        said = {j.point: j for j in of.judge(circuit, measured, limits)}
+        judged = tuple(
+            JudgedPoint(point=p.id, band=pass_band(of, circuit, p, measured, limits), said=said.get(p.id)) for p in points
+        )
+    except CircuitError as error:
+        raise InvalidError(str(error), error.problems) from error
+    except ValueError as error:
+        raise InvalidError(str(error), [Problem("procedure", "procedure", str(error))]) from error
+    return JudgedDraft(points=judged)

@@ -34,7 +34,7 @@ const pick = (id: string) => (bench.selected = id)
             @select="pick"
           />
         </section>
-        <section class="panel" :class="{ stale: bench.problems.length > 0 }">
+        <section class="panel stairs" :class="{ stale: bench.problems.length > 0 }">
           <StaircaseView
             :findings="bench.found.findings"
             :staircase="(point ? bench.solved?.staircase : undefined) ?? bench.found.pictures.staircase"
@@ -59,7 +59,7 @@ const pick = (id: string) => (bench.selected = id)
 /* The pictures stand still; what is worked on scrolls beside them. */
 .frame {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) minmax(350px, 420px);
+  grid-template-columns: minmax(0, 1fr) minmax(350px, 450px);
   gap: 12px;
   padding: 10px 16px;
   align-items: start;
@@ -67,6 +67,7 @@ const pick = (id: string) => (bench.selected = id)
 @media (min-width: 1024px) {
   .frame {
     height: calc(100dvh - var(--above, 158px));
+    contain: layout paint;
   }
   .work,
   .pictures {
@@ -81,10 +82,15 @@ const pick = (id: string) => (bench.selected = id)
   .frame.wide .pictures {
     display: contents;
   }
+  .frame.wide .stairs {
+    min-height: 0;
+  }
+  .frame.wide .stairs :deep(svg) {
+    max-height: calc(50dvh - var(--above, 158px) - 46px);
+  }
   .frame.wide .loop-panel {
     grid-column: 1 / -1;
-    max-height: 46dvh;
-    overflow: auto;
+    max-height: 50dvh;
   }
 }
 .stale {

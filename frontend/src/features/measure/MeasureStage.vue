@@ -204,7 +204,7 @@ useKeys([
             @focusin="focusOn(null)"
           />
         </div>
-        <p class="quiet ma-0" data-test="conditions">{{ procedure.conditions }}</p>
+        <p class="quiet ma-0 small" data-test="conditions">{{ procedure.conditions }}</p>
         <div v-if="consumers.length" class="chips" role="group" aria-label="Loads that are on during the test">
           <button
             v-for="load in consumers"
@@ -228,22 +228,24 @@ useKeys([
           @update:model-value="readings.touch()"
         />
         <p class="how" aria-live="polite">{{ here?.how || 'Drops in mV; write 0.12v for volts. Enter: next.' }}</p>
-        <div v-for="p in rows" :key="p.point.id" class="stop" :class="[sideOf(p), { here: focused === p.point.id }]">
-          <NumberField
-            compact
-            :model-value="valueOf(p.point.id)"
-            :label="p.point.label"
-            :unit="quantities.of(p.point.quantity)?.shown_unit ?? ''"
-            :drop="p.point.quantity === 'voltage_drop'"
-            :data-walk="p.point.id"
-            :error="serverSays(p.point.id)"
-            @update:model-value="set(p, $event)"
-            @problem="note(p.point.id, $event)"
-            @keydown.enter.exact="move($event, 1)"
-            @keydown.shift.enter="move($event, -1)"
-            @focusin="focusOn(p)"
-          />
-          <VerdictMark v-if="verdictOf(p) && valueOf(p.point.id) !== null" :verdict="verdictOf(p)!" :word="false" />
+        <div class="walk">
+          <div v-for="p in rows" :key="p.point.id" class="stop" :class="[sideOf(p), { here: focused === p.point.id }]">
+            <NumberField
+              compact
+              :model-value="valueOf(p.point.id)"
+              :label="p.point.label"
+              :unit="quantities.of(p.point.quantity)?.shown_unit ?? ''"
+              :drop="p.point.quantity === 'voltage_drop'"
+              :data-walk="p.point.id"
+              :error="serverSays(p.point.id)"
+              @update:model-value="set(p, $event)"
+              @problem="note(p.point.id, $event)"
+              @keydown.enter.exact="move($event, 1)"
+              @keydown.shift.enter="move($event, -1)"
+              @focusin="focusOn(p)"
+            />
+            <VerdictMark v-if="verdictOf(p) && valueOf(p.point.id) !== null" :verdict="verdictOf(p)!" :word="false" />
+          </div>
         </div>
         <button type="button" class="fold" :aria-expanded="more" data-test="conditions-more" @click="more = !more">
           Meters, temperatures, note
@@ -321,13 +323,21 @@ useKeys([
   grid-template-columns: 1fr 1fr;
   gap: 10px;
 }
+.small {
+  font-size: 0.84rem;
+}
+.walk {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(170px, 1fr));
+  gap: 8px;
+}
 .stop {
   display: grid;
-  grid-template-columns: 1fr 24px;
-  gap: 8px;
+  grid-template-columns: minmax(0, 1fr) auto;
+  gap: 6px;
   align-items: center;
   border-left: 5px solid var(--line);
-  padding-left: 8px;
+  padding-left: 6px;
 }
 .stop.feed {
   border-left-color: var(--copper);
@@ -371,8 +381,10 @@ useKeys([
 }
 .foot {
   position: sticky;
-  bottom: -12px;
-  padding: 8px 0;
+  bottom: 0;
+  margin-bottom: -12px;
+  padding: 4px 0 8px;
+  z-index: 1;
   background: rgb(var(--v-theme-surface));
 }
 .waiting {

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 /** One test over the whole screen: what to do, where the probes go, the reading large enough to see from the bonnet. */
-import { useQuery } from '@tanstack/vue-query'
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { useIntervalFn } from '@vueuse/core'
 import { computed, nextTick, reactive, ref, watch } from 'vue'
 import { client, data } from '@/api/client'
-import type { PointView, ProcedureView, RunRecord } from '@/api/types'
+import type { JudgedPoint, PointView, ProcedureView, RunRecord } from '@/api/types'
+import LimitBar from '@/charts/LimitBar.vue'
 import LiveTrace from '@/charts/LiveTrace.vue'
 import LoopView from '@/charts/LoopView.vue'
 import { useCatalogue } from '@/composables/catalogue'
@@ -147,6 +148,37 @@ function noteProblem(point: string, message: string): void {
   if (message) local[point] = message
   else delete local[point]
 }
+/** Between what each reading passes, and what is said of those that stand here: asked anew whenever one changes. */
+const judged = useQuery({
+  queryKey: computed(() => ['judge', bench.jobId, bench.asFound?.id, bench.asFound?.lock, inputOf(props.procedure.name, draft).readings]),
+  queryFn: () =>
+    data(
+      client.POST('/api/jobs/{job_id}/runs/judge', {
+        params: { path: { job_id: bench.jobId } },
+        body: { circuit_id: bench.asFound!.id, run: inputOf(props.procedure.name, draft) },
+      }),
+    ),
+  enabled: computed(() => bench.asFound !== null),
+  placeholderData: keepPreviousData,
+  retry: false,
+})
+const judgedAt = (id: string) => judged.data.value?.points.find((p) => p.point === id) as JudgedPoint | undefined
+/** The bar of the reading that is at hand: what is typed, or what the meter shows just now. */
+const bar = computed(() => {
+  const p = here.value
+  const band = p && judgedAt(p.point.id)?.band
+  if (!p || !band) return null
+  const kind = quantities.of(p.point.quantity)
+  const shown = (v: number | null | undefined) => (v === null || v === undefined ? null : v * (kind?.shown_per_unit ?? 1))
+  return {
+    least: shown(band.least),
+    most: shown(band.most),
+    value: shown(valueOf(p.point.id) ?? live.reading?.value),
+    uncertainty: shown(judgedAt(p.point.id)?.said?.uncertainty) ?? 0,
+    unit: kind?.shown_unit ?? '',
+    digits: kind?.digits ?? 2,
+  }
+})
 const form = ref<HTMLElement | null>(null)
 
 /** A step's clock: it runs down, and where the load has to come off it says so until somebody answers. */
@@ -234,6 +266,10 @@ useKeys([
   >
     <div class="two">
       <section class="stack">
+        <ul v-if="cautions.length && !clear" class="cautions">
+          <li v-for="c in cautions" :key="c.id" :class="{ grave: c.confirm }">{{ c.text }}</li>
+          <li><v-btn ref="tap" color="error" data-test="run-clear" @click="begin">Seen, go on</v-btn></li>
+        </ul>
         <div
           v-if="clock.step >= 0"
           class="clock"
@@ -263,25 +299,108 @@ useKeys([
           </template>
           <template v-else>Connecting …</template>
         </div>
-        <p v-if="here" class="probes">
-          <b>{{ here.point.label }}</b><br />{{ here.how }}
-        </p>
-        <LoopView
-          v-if="bench.found && bench.foundCircuit"
-          class="loop-of-run"
-          :circuit="bench.foundCircuit"
-          :findings="bench.found.findings"
-          :layout="bench.found.pictures.loop"
-          :sizes="sizes"
-          :red="here?.point.red || null"
-          :black="here?.point.black || null"
-          :selected="bench.circuit?.branches.some((b) => b.id === here?.point.element) ? here?.point.element : null"
-          compact
-        />
-        <ul v-if="cautions.length" class="cautions">
-          <li v-for="c in cautions" :key="c.id" :class="{ grave: c.confirm }">{{ c.text }}</li>
-          <li v-if="!clear"><v-btn ref="tap" color="error" data-test="run-clear" @click="begin">Seen, go on</v-btn></li>
-        </ul>
+        <LimitBar v-if="bar" v-bind="bar" />
+        <div ref="form" class="stack" :inert="!clear" :class="{ waiting: !clear }">
+          <div v-if="procedure.last && !procedure.last.run.skipped && !draft.supersedes" class="row quiet">
+            A repeat: the last run stays beside it.
+            <v-btn variant="text" class="px-2" data-test="correct-run" @click="correct">Correct the last one instead</v-btn>
+          </div>
+          <p v-else-if="draft.supersedes" class="quiet ma-0">Corrects the last run; that one stays in the record and counts no more.</p>
+          <div
+            v-for="p in procedure.points"
+            :key="p.point.id"
+            class="ask"
+            :class="{ here: focused === p.point.id }"
+            :data-point="p.point.id"
+          >
+            <template v-if="quantities.of(p.point.quantity)?.yes_or_no">
+              <span class="grow">{{ p.point.label }}</span>
+              <button
+                v-for="word in ['yes', 'no']"
+                :key="word"
+                type="button"
+                class="answer"
+                :class="{ on: valueOf(p.point.id) === (word === 'yes' ? 1 : 0) }"
+                :aria-pressed="valueOf(p.point.id) === (word === 'yes' ? 1 : 0)"
+                @focus="focused = p.point.id"
+                @click="readings.set(p.point.id, word === 'yes' ? 1 : 0)"
+              >
+                {{ word }}
+              </button>
+            </template>
+            <NumberField
+              v-else
+              class="big"
+              :model-value="valueOf(p.point.id)"
+              :label="p.point.label"
+              :unit="quantities.of(p.point.quantity)?.shown_unit ?? ''"
+              :drop="p.point.quantity === 'voltage_drop'"
+              :per-unit="quantities.of(p.point.quantity)?.shown_per_unit"
+              :error="says(p.point.id)"
+              @update:model-value="readings.set(p.point.id, $event, { instrument: p.instrument, at: new Date().toISOString() })"
+              @problem="noteProblem(p.point.id, $event)"
+              @focusin="focused = p.point.id"
+              @keydown.enter.exact="move($event, 1)"
+              @keydown.shift.enter="move($event, -1)"
+            />
+            <v-btn v-if="p.point.capture" variant="outlined" :data-test="`capture-${p.point.capture}`" @click="captured = p"
+              >From a capture</v-btn
+            >
+            <p v-if="judgedAt(p.point.id)?.said" class="said" :data-said="p.point.id">
+              <VerdictMark :verdict="judgedAt(p.point.id)!.said!.verdict" /> {{ judgedAt(p.point.id)!.said!.why }}
+              <span class="quiet">{{ judgedAt(p.point.id)!.said!.limit }}</span>
+            </p>
+            <small v-for="j in made?.judgements.filter((x) => x.point === p.point.id) ?? []" :key="j.point" class="before"
+              >Last: {{ quantities.shown(j.quantity, j.value) }} <VerdictMark :verdict="j.verdict" :size="14" /> {{ j.why }}</small
+            >
+          </div>
+          <p v-if="due.length" class="due">✕ Calibration overdue: {{ due.join(', ') }}. The readings are kept and marked.</p>
+          <p v-if="made?.overdue.length" class="due">
+            Last time with a meter whose calibration was overdue: {{ made.overdue.join(', ') }}.
+          </p>
+          <div class="pair">
+            <NumberField
+              of="Run.engine_rpm"
+              :model-value="draft.engine_rpm"
+              label="Engine speed"
+              unit="/min"
+              hint="where it was noted"
+              @update:model-value="readings.setCondition('engine_rpm', $event)"
+            />
+            <NumberField
+              of="Run.ambient_c"
+              :model-value="draft.ambient_c"
+              label="Air"
+              :unit="units.temperature"
+              :to-shown="units.temperatureOut"
+              :from-shown="units.temperatureIn"
+              hint="where it was noted"
+              @update:model-value="readings.setCondition('ambient_c', $event)"
+            />
+          </div>
+          <v-text-field v-model="draft.note" label="Note" @update:model-value="readings.touch()" />
+          <ProblemNotice :problem="problem" />
+          <div class="row">
+            <v-btn
+              color="primary"
+              :loading="busy"
+              :disabled="!given.length || !session.mayWrite || Object.keys(local).length > 0"
+              data-test="keep-run"
+              @click="save()"
+              >Keep {{ given.length }} of {{ procedure.points.length }}</v-btn
+            >
+            <v-btn variant="text" data-test="skip-run" @click="skipping = !skipping">Skip it</v-btn>
+          </div>
+          <div v-if="skipping" class="row">
+            <v-text-field v-model="reason" label="Why is it skipped?" data-test="skip-reason" /><v-btn
+              :disabled="!reason.trim()"
+              @click="save(reason.trim())"
+              >Skip</v-btn
+            >
+          </div>
+        </div>
+      </section>
+      <section class="stack guide">
         <ol class="steps">
           <li v-for="(s, k) in procedure.steps" :key="k">
             {{ s.text }}
@@ -291,93 +410,26 @@ useKeys([
           </li>
         </ol>
         <p v-if="procedure.conditions" class="quiet ma-0">{{ procedure.conditions }}</p>
-      </section>
-      <section ref="form" class="stack" :inert="!clear" :class="{ waiting: !clear }">
-        <div v-if="procedure.last && !procedure.last.run.skipped && !draft.supersedes" class="row quiet">
-          A repeat: the last run stays beside it.
-          <v-btn variant="text" class="px-2" data-test="correct-run" @click="correct">Correct the last one instead</v-btn>
-        </div>
-        <p v-else-if="draft.supersedes" class="quiet ma-0">Corrects the last run; that one stays in the record and counts no more.</p>
-        <div v-for="p in procedure.points" :key="p.point.id" class="ask" :class="{ here: focused === p.point.id }" :data-point="p.point.id">
-          <template v-if="quantities.of(p.point.quantity)?.yes_or_no">
-            <span class="grow">{{ p.point.label }}</span>
-            <button
-              v-for="word in ['yes', 'no']"
-              :key="word"
-              type="button"
-              class="answer"
-              :class="{ on: valueOf(p.point.id) === (word === 'yes' ? 1 : 0) }"
-              :aria-pressed="valueOf(p.point.id) === (word === 'yes' ? 1 : 0)"
-              @focus="focused = p.point.id"
-              @click="readings.set(p.point.id, word === 'yes' ? 1 : 0)"
-            >
-              {{ word }}
-            </button>
-          </template>
-          <NumberField
-            v-else
-            class="big"
-            :model-value="valueOf(p.point.id)"
-            :label="p.point.label"
-            :unit="quantities.of(p.point.quantity)?.shown_unit ?? ''"
-            :drop="p.point.quantity === 'voltage_drop'"
-            :per-unit="quantities.of(p.point.quantity)?.shown_per_unit"
-            :error="says(p.point.id)"
-            @update:model-value="readings.set(p.point.id, $event, { instrument: p.instrument, at: new Date().toISOString() })"
-            @problem="noteProblem(p.point.id, $event)"
-            @focusin="focused = p.point.id"
-            @keydown.enter.exact="move($event, 1)"
-            @keydown.shift.enter="move($event, -1)"
-          />
-          <v-btn v-if="p.point.capture" variant="outlined" :data-test="`capture-${p.point.capture}`" @click="captured = p"
-            >From a capture</v-btn
-          >
-          <small v-for="j in made?.judgements.filter((x) => x.point === p.point.id) ?? []" :key="j.point" class="before"
-            >Last: {{ quantities.shown(j.quantity, j.value) }} <VerdictMark :verdict="j.verdict" :size="14" /> {{ j.why }}</small
-          >
-        </div>
-        <p v-if="due.length" class="due">✕ Calibration overdue: {{ due.join(', ') }}. The readings are kept and marked.</p>
-        <p v-if="made?.overdue.length" class="due">Last time with a meter whose calibration was overdue: {{ made.overdue.join(', ') }}.</p>
-        <div class="pair">
-          <NumberField
-            of="Run.engine_rpm"
-            :model-value="draft.engine_rpm"
-            label="Engine speed"
-            unit="/min"
-            hint="where it was noted"
-            @update:model-value="readings.setCondition('engine_rpm', $event)"
-          />
-          <NumberField
-            of="Run.ambient_c"
-            :model-value="draft.ambient_c"
-            label="Air"
-            :unit="units.temperature"
-            :to-shown="units.temperatureOut"
-            :from-shown="units.temperatureIn"
-            hint="where it was noted"
-            @update:model-value="readings.setCondition('ambient_c', $event)"
+        <p v-if="here" class="probes">
+          <b>{{ here.point.label }}</b><br />{{ here.how }}
+        </p>
+        <div class="panel">
+          <LoopView
+            v-if="bench.found && bench.foundCircuit"
+            class="loop-of-run"
+            :circuit="bench.foundCircuit"
+            :findings="bench.found.findings"
+            :layout="bench.found.pictures.loop"
+            :sizes="sizes"
+            :red="here?.point.red || null"
+            :black="here?.point.black || null"
+            :selected="bench.circuit?.branches.some((b) => b.id === here?.point.element) ? here?.point.element : null"
+            compact
           />
         </div>
-        <v-text-field v-model="draft.note" label="Note" @update:model-value="readings.touch()" />
-        <ProblemNotice :problem="problem" />
-        <div class="row">
-          <v-btn
-            color="primary"
-            :loading="busy"
-            :disabled="!given.length || !session.mayWrite || Object.keys(local).length > 0"
-            data-test="keep-run"
-            @click="save()"
-            >Keep {{ given.length }} of {{ procedure.points.length }}</v-btn
-          >
-          <v-btn variant="text" data-test="skip-run" @click="skipping = !skipping">Skip it</v-btn>
-        </div>
-        <div v-if="skipping" class="row">
-          <v-text-field v-model="reason" label="Why is it skipped?" data-test="skip-reason" /><v-btn
-            :disabled="!reason.trim()"
-            @click="save(reason.trim())"
-            >Skip</v-btn
-          >
-        </div>
+        <ul v-if="cautions.length && clear" class="cautions">
+          <li v-for="c in cautions" :key="c.id" :class="{ grave: c.confirm }">{{ c.text }}</li>
+        </ul>
       </section>
     </div>
     <CaptureDialog
@@ -498,7 +550,14 @@ useKeys([
   align-items: flex-start;
 }
 .loop-of-run {
-  max-height: 40dvh;
+  max-height: 38dvh;
+}
+.said {
+  flex: 1 1 100%;
+  margin: 0;
+}
+.guide {
+  font-size: 1.05rem;
 }
 .live b {
   font-size: 5.4rem;

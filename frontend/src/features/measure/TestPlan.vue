@@ -44,22 +44,19 @@ useKeys([
 
 <template>
   <section class="panel stack plan" data-test="test-plan">
-    <div class="row">
-      <h2 class="sleeve">Tests</h2>
-      <span v-if="view" class="quiet">{{ made }} of {{ view.procedures.length }}</span
-      ><span class="grow" />
+    <div class="row head">
+      <h2 v-if="!best" class="sleeve">Tests</h2>
+      <button v-else type="button" class="link next" data-test="best-test" @click="open(best.procedure)">
+        Next test: <b>{{ best.title }}</b>, {{ best.minutes }} min
+      </button>
+      <span class="grow" />
       <v-btn variant="text" class="px-2" data-test="open-captures" @click="looking = true">Captures</v-btn>
-      <v-btn variant="text" class="px-2" :aria-expanded="unfolded" data-test="all-tests" @click="unfolded = !unfolded">{{
-        unfolded ? 'Collapse' : 'All'
-      }}</v-btn>
+      <v-btn variant="text" class="px-2" :aria-expanded="unfolded" data-test="all-tests" @click="unfolded = !unfolded">
+        {{ unfolded ? 'Collapse' : `All ${view?.procedures.length ?? ''}` }}
+      </v-btn>
     </div>
     <ProblemNotice :problem="problem" />
-    <p v-if="best && best.bits > 0.05" class="ma-0">
-      Tells most now:
-      <button type="button" class="link" data-test="best-test" @click="open(best.procedure)">
-        <b>{{ best.title }}</b>, {{ best.minutes }} min
-      </button>
-    </p>
+    <p v-if="unfolded && view" class="quiet ma-0">{{ made }} of {{ view.procedures.length }} made, in the order of the work.</p>
     <button
       v-for="p in unfolded ? listed : []"
       :key="p.name"
@@ -96,7 +93,11 @@ useKeys([
 
 <style scoped>
 .plan {
-  gap: 6px;
+  gap: 0;
+  padding: 4px 12px;
+}
+.head {
+  gap: 4px 8px;
 }
 .test {
   display: flex;

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict, deque
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Annotated
@@ -35,6 +36,11 @@ WIDE = 2400.0
 
 LANES_GROW = 0.75
 
+LABEL_HIGH = 62.0
+"""Height of a branch's words [drawing units]."""
+LETTER = 12.5
+"""Width of a letter of them."""
+
 Point = tuple[float, float]
 
 
@@ -60,6 +66,9 @@ class BranchPlace:
     closed: Annotated[bool, Field(description="Whether current can pass; an open contact is drawn with a gap")]
     points: tuple[Point, ...]
     label_at: Point
+    label_room: Annotated[
+        float, Field(description="Width its words may take, centred there, before something else is in the way")
+    ]
 
 
 @dataclass(frozen=True)
@@ -280,6 +289,37 @@ class _Drawing:
                 self.placed[node.id] = (self.column, self.bottom)
 
 
+def _place_labels(
+    labels: Mapping[str, str],
+    lines: Mapping[str, tuple[Point, ...]],
+    middles: Mapping[str, Point],
+    width: float,
+    axis: float,
+    words: float,
+) -> dict[str, tuple[Point, float]]:
+    """Where the words of every branch are centred, and how wide they may be.
+
+    labels, lines, middles: name, line and its middle, by branch; width: of the drawing; axis: height of the ring's middle, what lies
+    above it has its words above; words: how much larger they are than usual
+    They keep out of upright lines and of their neighbours' half of the way, and move aside where that gives them room.
+    """
+    uprights = [
+        (a[0], *sorted((a[1], b[1]))) for line in lines.values() for a, b in pairwise(line) if a[0] == b[0] and a[1] != b[1]
+    ]
+    high, found = LABEL_HIGH * words, {}
+    for branch_id, (x, y) in middles.items():
+        top, bottom = (y - high, y) if y < axis else (y, y + high)
+        beside = [u for u, start, end in uprights if start < bottom - 1 and end > top + 1]
+        beside += [(x + ox) / 2 for i, (ox, oy) in middles.items() if i != branch_id and abs(oy - y) < high]
+        left = max([u for u in beside if u < x], default=0.0) + 6
+        right = min([u for u in beside if u > x], default=width) - 6
+        needs = max(min(len(labels[branch_id]) * LETTER * words, right - left), 0.0)
+        centre = min(max(x, left + needs / 2), right - needs / 2)
+        room = 2 * min(centre - left, right - centre)
+        found[branch_id] = ((round(centre, 1), y), round(max(room, 0.0), 1))
+    return found
+
+
 def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:
     """Places for a drawing of the circuit as a closed ring.
 
@@ -317,6 +357,10 @@ def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:
         a, b = max(pairwise(points), key=lambda s: abs(s[0][0] - s[1][0]) + abs(s[0][1] - s[1][1]) / 10)
         return moved(((a[0] + b[0]) / 2, (a[1] + b[1]) / 2))
 
+    drawn = {b.id: tuple(moved(p) for p in lines[b.id]) for b in circuit.branches if b.id in lines}
+    labels = _place_labels(
+        {b.id: b.label for b in circuit.branches}, drawn, {i: middle(lines[i]) for i in drawn}, width, down(TOP + SPAN / 2), words
+    )
     node_side: dict[str, Side] = defaultdict(lambda: Side.RETURN)
     for branch in circuit.branches:
         if branch.id in ring.side:
@@ -329,9 +373,7 @@ def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:
             NodePlace(n.id, n.label, n.role, node_side[n.id], *moved(placed[n.id])) for n in circuit.nodes if n.id in placed
         ),
         branches=tuple(
-            BranchPlace(
-                b.id, ring.side[b.id], b.id in ring.ids, b.conducts, tuple(moved(p) for p in lines[b.id]), middle(lines[b.id])
-            )
+            BranchPlace(b.id, ring.side[b.id], b.id in ring.ids, b.conducts, drawn[b.id], *labels[b.id])
             for b in circuit.branches
             if b.id in lines
         ),

@@ -18,7 +18,7 @@ KEPT = 60
 """So many sets of causes the value of a further reading is reckoned over."""
 
 LEAST_BITS = 0.02
-"""A reading that is expected to tell less is not worth a walk."""
+"""A reading or a test that is expected to tell less is not worth a walk."""
 
 
 class _Draws:
@@ -85,7 +85,7 @@ def next_readings(
         own = [draws.told(p, predicted[:, k], rng) for k, p in enumerate(points)]
         tests.append(NextTest(of.name, of.title, of.why, of.minutes, draws.bits(np.sum(own, axis=0))))
         single += [(of, p, draws.bits(t)) for p, t in zip(points, own, strict=True)]
-    ranked = tuple(sorted(tests, key=lambda t: -t.bits / t.minutes))
+    ranked = tuple(sorted((t for t in tests if t.bits >= LEAST_BITS), key=lambda t: -t.bits / t.minutes))
     best = max(single, key=lambda s: s[2], default=None)
     if best is None or best[2] < LEAST_BITS:
         return ranked, None

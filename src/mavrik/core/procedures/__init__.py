@@ -1,6 +1,7 @@
 """The tests of the trade, and what their readings are kept as."""
 
 from mavrik.core.operating.bench_states import BenchState, Setup, half_cca_a, ohmic, state_of
+from mavrik.core.procedures.band import Band, pass_band
 from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure
 from mavrik.core.procedures.bench_limits import Limits, MakerLimits, MakerWindow, bench_limits
 from mavrik.core.procedures.records import (
@@ -17,6 +18,7 @@ from mavrik.core.procedures.registry import PROCEDURES, procedure
 
 __all__ = [
     "PROCEDURES",
+    "Band",
     "BenchState",
     "BenchStep",
     "Judgement",
@@ -36,6 +38,7 @@ __all__ = [
     "no_longer_asked",
     "observations",
     "ohmic",
+    "pass_band",
     "procedure",
     "standing",
     "state_of",

@@ -40,3 +40,15 @@ def get_bench(path: JobPath) -> Response:
 def post_run(path: JobPath, body: RunSave) -> Response:
     """A permanent record: a repeat is a run of its own."""
     return answer(runs.save_run(session(), path.job_id, body.circuit_id, body.run, me()), 201)
+
+
+@api.post(
+    "/jobs/<int:job_id>/runs/judge",
+    summary="Judge a test that is being made",
+    tags=tag("runs"),
+    responses={"200": runs.JudgedDraft, **SAVE_ERRORS},
+)
+@needs(Role.READ_ONLY)
+def post_judge(path: JobPath, body: RunSave) -> Response:
+    """Between what each reading passes, and what is said of those taken so far; nothing is kept."""
+    return answer(runs.judge_draft(session(), path.job_id, body.circuit_id, body.run, me()))
