@@ -1,11 +1,12 @@
 import { fileURLToPath } from 'node:url'
 import vue from '@vitejs/plugin-vue'
-import { defineConfig } from 'vite'
+import { defineConfig } from 'vitest/config'
 import vuetify from 'vite-plugin-vuetify'
 
 export default defineConfig({
   plugins: [vue(), vuetify({ autoImport: true })],
   resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
+  test: { server: { deps: { inline: ['vuetify'] } } },
   build: {
     outDir: '../src/mavrik/web/static/app',
     emptyOutDir: true,

@@ -173,7 +173,7 @@ def test_ripple_is_taken_from_a_capture(open_page: Callable[..., Page], tmp_path
     page.locator("[data-test=capture-ripple]").click()
     page.locator("[data-test=capture-file]").set_input_files(path)
     expect(page.locator("[data-test=pulses]")).to_contain_text("a diode is missing")
-    expect(page.locator("svg.capture").first).to_be_visible()
+    expect(page.locator("[data-test=capture-plot]").first).to_be_visible()
     seen = page.locator("[data-test=ripple-vpp]").inner_text().split()[0]
     page.locator("[data-test=take-capture]").click()
     expect(page.locator("[data-point='ripple_vpp:alternator'] input")).to_have_value(re.compile(re.escape(seen[:4])))

@@ -118,7 +118,7 @@ def test_a_cranking_capture_is_seen_nearer_and_whole_again(open_page: Callable[.
     page.goto(f"/jobs/{SWEEPER}/measure")
     page.locator("[data-test=open-captures]").click()
     page.locator("[data-test=capture-file]").set_input_files(path)
-    picture = page.locator("svg.capture").first
+    picture = page.locator("[data-test=capture-plot]").first
     expect(picture).to_have_attribute("aria-label", "Captured voltage from 0.000 to 6.000 seconds")
     page.get_by_role("button", name="Cranking", exact=True).last.click()
     expect(page.locator("[data-test=crank-least]")).to_contain_text("9.3")

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { band, heatOpacity, roundedPath, strokeWidth, ticks, limitBar } from './geometry'
+import { heatOpacity, limitBar, roundedPath, strokeWidth } from './geometry'
 
 describe('the loop drawing', () => {
   it('draws four times the area twice as wide', () => {
@@ -30,23 +30,6 @@ describe('the loop drawing', () => {
     expect(bent.startsWith('M0 0L90 0Q100 0 100 10')).toBe(true)
     expect(bent.endsWith('L100 100')).toBe(true)
     expect(roundedPath([])).toBe('')
-  })
-})
-
-describe('a captured voltage', () => {
-  it('has round numbers at its edges', () => {
-    expect(ticks(0, 10, 5)).toEqual([0, 2, 4, 6, 8, 10])
-    expect(ticks(13.9, 14.52, 4).map((v) => v.toFixed(1))).toEqual(['14.0', '14.2', '14.4'])
-    expect(ticks(1, 1, 5)).toEqual([])
-  })
-  it('keeps a gap a gap', () => {
-    const path = band(
-      [0, 0, null, 1],
-      [1, 1, null, 2],
-      (k) => k,
-      (v) => v,
-    )
-    expect(path).toBe('M0.0 1.0L1.0 1.0L1.0 0.0L0.0 0.0ZM3.0 2.0L3.0 1.0Z')
   })
 })
 

@@ -45,41 +45,6 @@ export function roundedPath(points: [number, number][], radius = 26): string {
   return path
 }
 
-/** Round numbers between two, about so many. */
-export function ticks(low: number, high: number, about: number): number[] {
-  if (!(high > low)) return []
-  const rough = (high - low) / about
-  const power = 10 ** Math.floor(Math.log10(rough))
-  const step = [1, 2, 5, 10].map((m) => m * power).find((s) => s >= rough * 0.999) ?? rough
-  const first = Math.ceil(low / step - 1e-9)
-  const last = Math.floor(high / step + 1e-9)
-  return Array.from({ length: last - first + 1 }, (_, k) => (first + k) * step)
-}
-
-/** The outline of everything between least and most; gaps stay gaps. */
-export function band(
-  least: readonly (number | null)[],
-  most: readonly (number | null)[],
-  x: (k: number) => number,
-  y: (v: number) => number,
-): string {
-  let path = ''
-  let start = 0
-  const close = (end: number) => {
-    if (end <= start) return
-    const points = (values: readonly (number | null)[]) =>
-      Array.from({ length: end - start }, (_, k) => `${x(start + k).toFixed(1)} ${y(values[start + k]!).toFixed(1)}`)
-    path += `M${points(most).join('L')}L${points(least).reverse().join('L')}Z`
-  }
-  least.forEach((v, k) => {
-    if (v !== null && most[k] !== null) return
-    close(k)
-    start = k + 1
-  })
-  close(least.length)
-  return path
-}
-
 export interface Limited {
   least: number | null
   most: number | null

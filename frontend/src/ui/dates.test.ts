@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { overdue, today } from './dates'
+import { day, moment, overdue, today } from './dates'
 
 const NOON = new Date(2026, 2, 4, 12)
 
@@ -13,5 +13,20 @@ describe('due dates', () => {
     expect(overdue('2026-03-03', NOON)).toBe(true)
     expect(overdue('2026-03-04', NOON)).toBe(false)
     expect(overdue(null, NOON)).toBe(false)
+  })
+})
+
+describe('dates that are shown', () => {
+  it('are written as the language of the place does', () => {
+    expect(day('2026-03-04', 'en-GB')).toBe('4 Mar 2026')
+    expect(day('2026-03-04', 'en-US')).toBe('Mar 4, 2026')
+    expect(day('2026-12-31', 'de')).toBe('31.12.2026')
+  })
+  it('are the same day everywhere: a date has no hour that could move it', () => {
+    for (const date of ['2026-01-01', '2026-03-29', '2026-10-25', '2026-12-31'])
+      expect(day(date, 'en-GB')).toContain(String(Number(date.slice(-2))))
+  })
+  it('have their time to the minute, of this place', () => {
+    expect(moment(new Date(2026, 2, 4, 15, 6, 7).toISOString(), 'en-GB')).toBe('4 Mar 2026, 15:06')
   })
 })

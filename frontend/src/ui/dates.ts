@@ -10,3 +10,14 @@ export function today(now: Date = new Date()): string {
 export function overdue(due: string | null | undefined, now: Date = new Date()): boolean {
   return !!due && due < today(now)
 }
+
+/** Date and time of this machine's place, to the minute, as its language writes them. */
+export function moment(iso: string, language?: string): string {
+  return new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeStyle: 'short' }).format(new Date(iso))
+}
+
+/** A sortable date as this machine's language writes it. */
+export function day(date: string, language?: string): string {
+  const [year, month, of] = date.split('-').map(Number)
+  return new Intl.DateTimeFormat(language, { dateStyle: 'medium' }).format(new Date(year!, month! - 1, of))
+}

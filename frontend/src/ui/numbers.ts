@@ -64,10 +64,3 @@ export const mohm = (ohm: number | null | undefined): string => fixed(ohm === nu
 export function asTyped(value: number | null | undefined): string {
   return value === null || value === undefined ? '' : String(Number(value.toPrecision(10)))
 }
-
-/** Date and time of this machine's place, to the minute, sortable. */
-export function moment(iso: string): string {
-  const at = new Date(iso)
-  const two = (n: number) => String(n).padStart(2, '0')
-  return `${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())} ${two(at.getHours())}:${two(at.getMinutes())}`
-}

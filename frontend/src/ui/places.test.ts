@@ -2,7 +2,6 @@ import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { ApiError, data } from '@/api/client'
 import { MARKS } from '@/charts/marks'
 import { draftsOf, dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
-import { moment } from './numbers'
 
 function store(): Storage {
   const kept = new Map<string, string>()
@@ -82,11 +81,5 @@ describe('what a verdict looks like', () => {
   it('has a word, a shape and a colour of its own for each', () => {
     const marks = Object.values(MARKS)
     for (const what of ['word', 'path', 'colour'] as const) expect(new Set(marks.map((m) => m[what])).size).toBe(marks.length)
-  })
-})
-
-describe('moment', () => {
-  it('is sortable and to the minute', () => {
-    expect(moment(new Date(2026, 2, 4, 5, 6, 7).toISOString())).toBe('2026-03-04 05:06')
   })
 })

@@ -2,7 +2,7 @@
 /** Every reading as it stands, with what is said of it, test by test; also what nobody asks for any more. */
 import type { Findings, Reading } from '@/api/types'
 import { useQuantities } from '@/composables/quantities'
-import { moment } from '@/ui/numbers'
+import { moment } from '@/ui/dates'
 import VerdictMark from '@/ui/VerdictMark.vue'
 
 defineProps<{ found: Findings }>()

@@ -3,7 +3,7 @@
 import { ref } from 'vue'
 import type { StageName } from '@/api/types'
 import CautionStrip from '@/ui/CautionStrip.vue'
-import { moment } from '@/ui/numbers'
+import { moment } from '@/ui/dates'
 import { useCatalogue } from '@/composables/catalogue'
 import { useKeys } from '@/composables/keys'
 import { useWorkbench } from '@/composables/workbench'

@@ -8,7 +8,7 @@ import ConflictDialog from '@/ui/ConflictDialog.vue'
 import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { useCatalogue } from '@/composables/catalogue'
-import { overdue } from '@/ui/dates'
+import { day, overdue } from '@/ui/dates'
 import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
 import { useKeys } from '@/composables/keys'
 import { useSession } from '@/composables/session'
@@ -199,7 +199,7 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
             >
             <span v-if="record.instrument.calibration_due" :class="{ due: overdue(record.instrument.calibration_due) }"
               >{{ overdue(record.instrument.calibration_due) ? '✕ overdue since' : 'due' }}
-              <span class="mono">{{ record.instrument.calibration_due }}</span></span
+              <span class="mono">{{ day(record.instrument.calibration_due) }}</span></span
             >
             <span v-else class="quiet">no date kept</span>
           </button>

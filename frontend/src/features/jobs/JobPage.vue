@@ -13,6 +13,7 @@ import CircuitStage from '@/features/circuit/CircuitStage.vue'
 import FindingsStage from '@/features/findings/FindingsStage.vue'
 import MeasureStage from '@/features/measure/MeasureStage.vue'
 import ConflictDialog from '@/ui/ConflictDialog.vue'
+import { day } from '@/ui/dates'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import JobForm from './JobForm.vue'
 import PathRail from './PathRail.vue'
@@ -160,7 +161,7 @@ async function takeTheirs(): Promise<void> {
     >
       <p v-if="theirs" class="mt-2 quiet">
         Theirs: {{ theirs.customer.name }}, {{ theirs.vehicle.description }}: “{{ theirs.complaint }}”, promised
-        {{ theirs.promised ?? '–' }}
+        {{ theirs.promised ? day(theirs.promised) : '–' }}
       </p>
     </ConflictDialog>
   </div>

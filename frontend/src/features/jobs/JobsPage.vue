@@ -7,7 +7,7 @@ import type { JobInput, JobRecord, JobRow, ProblemDocument } from '@/api/types'
 import JobForm from '@/features/jobs/JobForm.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { dropDraft } from '@/composables/drafts'
-import { overdue } from '@/ui/dates'
+import { day, overdue } from '@/ui/dates'
 import { useCatalogue } from '@/composables/catalogue'
 import { useKeys } from '@/composables/keys'
 import VerdictMark from '@/ui/VerdictMark.vue'
@@ -163,7 +163,7 @@ useKeys([
             <b>{{ job.state }}</b>
             <span class="quiet">{{ purposeOf(job) }}</span>
             <span v-if="job.promised" class="mono" :class="{ late: overdue(job.promised) && job.state !== 'done' }">{{
-              job.promised
+              day(job.promised)
             }}</span>
           </span>
         </router-link>
