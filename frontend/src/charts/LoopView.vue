@@ -82,7 +82,7 @@ const lines = computed(() => {
                 : `(${mv(Math.abs(said.predicted_drop_v))})`,
         read,
         mark: MARKS[said?.verdict ?? 'not_measured'],
-        words: `${branch.label}, ${said?.part ?? 'open'}: ${read && said ? `${mv(said.measured_drop_v)} millivolts, ${MARKS[said.verdict].word}` : open ? 'open' : 'not read'}`,
+        verdict: read && said ? MARKS[said.verdict].word : open ? 'current cannot pass' : 'not read',
       },
     ]
   })
@@ -197,7 +197,7 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
       :class="{ picked: line.id === selected }"
       role="button"
       tabindex="0"
-      :aria-label="line.words"
+      :aria-label="`${line.label} ${line.reading} ${wide ? '' : line.part}, ${line.verdict}`"
       :data-branch="line.id"
       @click="emit('select', line.id)"
       @keydown.enter="emit('select', line.id)"

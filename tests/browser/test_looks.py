@@ -1,0 +1,77 @@
+"""Every view can be used by everybody: axe-core finds nothing against WCAG A and AA, in both themes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import ROOT
+from tests.browser.test_findings import SWEEPER
+
+AXE = (ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js").read_text(encoding="utf-8")
+RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa"]
+
+STILL = """Promise.allSettled(
+    document.getAnimations().filter(a => a.effect.getTiming().iterations !== Infinity).map(a => a.finished))"""
+"""Done when what moves and fades has come to rest."""
+
+VIEWS: list[tuple[str, str, tuple[str, ...]]] = [
+    ("/", "[data-job]", ()),
+    ("/jobs/1/circuit", "svg.loop", ("g[data-branch=charge_cable]",)),
+    ("/jobs/10/circuit", "svg.loop", ("[data-test=try-state]", "[data-test=show-protection]")),
+    ("/jobs/11/circuit", "[data-layout]", ()),
+    ("/jobs/6/measure", "[data-test=test-plan]", ("[data-test=cautions-seen]", "[data-test=conditions-more]")),
+    (f"/jobs/{SWEEPER}/measure", "[data-test=all-tests]", ("[data-test=all-tests]", "[data-procedure=regulated]", "[data-test=run-clear]")),
+    ("/jobs/1/findings", "[data-test=headline]", ("[data-cause] button",)),
+    ("/jobs/1/findings", "[data-test=headline]", ("[data-view=branches]",)),
+    ("/jobs/1/findings", "[data-test=headline]", ("[data-view=readings]",)),
+    ("/jobs/3/plan", "[data-test=comparison]", ()),
+    ("/jobs/3/hand_over", "iframe", ()),
+    ("/instruments", "[data-instrument]", ()),
+    ("/people", "table", ()),
+]  # fmt: skip
+
+
+def broken(page: Page) -> list[str]:
+    """What axe-core finds wrong on a page as it stands; the sheet in its frame is a document of its own.
+
+    Left out is one rule that axe-core itself calls experimental: it runs the words of a drawing together without gaps.
+    """
+    page.evaluate("document.fonts.ready")
+    page.evaluate(AXE)
+    found: dict[str, Any] = page.evaluate(
+        """rules => axe.run(document, { runOnly: rules, iframes: false, resultTypes: ['violations'],
+            rules: { 'label-content-name-mismatch': { enabled: false } } })""",
+        RULES,
+    )
+    return [f"{v['id']}: {n['html'][:160]}" for v in found["violations"] for n in v["nodes"]]
+
+
+@pytest.mark.parametrize(("path", "wait", "clicks"), VIEWS)
+def test_nothing_stands_in_the_way_in_either_theme(
+    open_page: Callable[..., Page], path: str, wait: str, clicks: tuple[str, ...]
+) -> None:
+    page = open_page("mara")
+    page.goto(path)
+    page.locator(wait).first.wait_for()
+    for click in clicks:
+        page.locator(click).first.click()
+    # Vuetify moves and fades; what is judged is what stands there afterwards.
+    page.evaluate(STILL)
+    first = page.locator(".v-application").get_attribute("class") or ""
+    assert broken(page) == []
+    page.evaluate("document.activeElement.blur()")
+    page.get_by_role("button", name="Light or dark", include_hidden=True).first.dispatch_event("click")
+    expect(page.locator(".v-application")).not_to_have_class(first)
+    page.evaluate(STILL)
+    assert broken(page) == []
+
+
+def test_the_sign_in_page_too(open_page: Callable[..., Page]) -> None:
+    page = open_page(None)
+    page.goto("/sign-in")
+    page.wait_for_selector("input[name=login]:focus")
+    assert broken(page) == []
