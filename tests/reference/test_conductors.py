@@ -6,6 +6,7 @@ import pytest
 
 from mavrik.core.catalogue.conductor import (
     Material,
+    Stranding,
     awg_area_mm2,
     awg_diameter_mm,
     cable_resistance,
@@ -82,3 +83,48 @@ def test_marine_drop_rule_agrees_with_ohms_law() -> None:
     area_m2 = mils * math.pi / 4 * (25.4e-6) ** 2
     resistivity = 0.36 / 100 * area_m2 / (20 * 0.3048)
     assert 1.7241e-8 < resistivity < 1.7241e-8 * (1 + 0.00393 * 30)
+
+
+# ISO 6722-1 and ISO 19642, maximum resistance at 20 degC [ohm/km]; values from memory.
+ONLY_ON_THE_ROAD = {
+    "1.25": 14.9,
+    "2": 9.42,
+    "3": 6.15,
+    "5": 3.94,
+    "8": 2.38,
+    "12": 1.52,
+    "20": 0.955,
+    "30": 0.647,
+    "40": 0.473,
+    "60": 0.315,
+}
+
+
+@pytest.mark.parametrize(("size", "ohm_per_km"), ONLY_ON_THE_ROAD.items())
+def test_sizes_that_are_made_for_vehicles_alone(size: str, ohm_per_km: float) -> None:
+    """8, 20, 30, 40 and 60 mm2 are bought by the metre in the Japanese series; ISO 19642 has them too."""
+    cable = parse_size(f"{size} mm2")
+    road = resistance_per_m_20c(cable, Material.COPPER, Stranding.ROAD_VEHICLE)
+    assert road * 1000 == pytest.approx(ohm_per_km)
+    # The formula is the stronger check: copper of that area, with 2 to 15 % for lay and tolerance of a fine strand.
+    ideal = 1.7241e-8 / (float(size) * 1e-6)
+    assert 1.02 < road / ideal < 1.15
+    assert road < resistance_per_m_20c(cable, Material.COPPER) < 1.08 * road
+
+
+def test_a_larger_size_never_has_more_resistance() -> None:
+    """Whatever the series a size is from."""
+    for stranding in Stranding:
+        ohm = [resistance_per_m_20c(parse_size(f"{s} mm2"), Material.COPPER, stranding) for s in conductor_table().metric_sizes]
+        assert ohm == sorted(ohm, reverse=True), stranding
+
+
+def test_what_class_5_allows_more_than_road_vehicle_cable() -> None:
+    """About 4 to 7 %, from memory; the middle of the table's own ratios is what sizes between take."""
+    table = conductor_table()
+    ratios = sorted(
+        table.class_5_max_ohm_per_km[s] / r
+        for s, r in table.road_vehicle_max_ohm_per_km.items()
+        if s in table.class_5_max_ohm_per_km
+    )
+    assert ratios[len(ratios) // 2] == pytest.approx(1.05, abs=0.005)

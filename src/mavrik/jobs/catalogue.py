@@ -168,7 +168,7 @@ def _plain(name: str) -> LabelledChoice:
 def catalogue() -> Catalogue:
     """The choices; they change only with the program."""
     awg = [Size(SizeSystem.AWG, n) for n in (*range(16, 2, -2), *range(3, LARGEST_AWG - 1, -1))]
-    metric = [Size(SizeSystem.METRIC, float(s)) for s in conductor_table().class_5_max_ohm_per_km]
+    metric = [Size(SizeSystem.METRIC, float(s)) for s in conductor_table().metric_sizes]
     return Catalogue(
         sizes=tuple(
             SizeChoice(label=s.label, system=s.system, area_mm2=round(s.area_mm2, 2)) for s in (*metric, *awg) if s.area_mm2 >= 1

@@ -32,6 +32,10 @@ class Material(StrEnum):
     ALUMINIUM = "aluminium"
 
 
+CLASS_5_OVER_ROAD = 1.05
+"""Class 5 allows about so much more than road-vehicle cable of the same size; the tables' ratio, checked in the tests."""
+
+
 class Stranding(StrEnum):
     """How the conductor is made of its strands."""
 
@@ -73,6 +77,11 @@ class ConductorTable(Table):
     strandings: dict[Stranding, StrandingData]
     road_vehicle_max_ohm_per_km: dict[str, float]
     class_5_max_ohm_per_km: dict[str, float]
+
+    @property
+    def metric_sizes(self) -> list[str]:
+        """Every size that is made in some series [mm2], the smallest first."""
+        return sorted({*self.road_vehicle_max_ohm_per_km, *self.class_5_max_ohm_per_km}, key=float)
 
 
 @dataclass(frozen=True)
@@ -140,7 +149,7 @@ def parse_size(text: str) -> Size:
 
     text: "2 AWG", "1/0", "0000 AWG", "16 mm2", "16 mm²", "16,0 mm2", "66360 CM"
     Returns the size; raises ValueError when it is not written so, or no cable of that size is made.
-    Source: ASTM B258 and IEC 60228 for which sizes exist.
+    Source: ASTM B258, IEC 60228 and ISO 19642 for which sizes exist.
 
     >>> parse_size("1/0 AWG").number, parse_size("35 mm2").area_mm2
     (0, 35.0)
@@ -150,8 +159,8 @@ def parse_size(text: str) -> Size:
     metric = re.fullmatch(r"(\d{1,4}(?:\.\d{1,2})?) ?mm ?\^?2", clean)
     if metric:
         number = float(metric.group(1))
-        if f"{number:g}" not in conductor_table().class_5_max_ohm_per_km:
-            made = ", ".join(conductor_table().class_5_max_ohm_per_km)
+        if f"{number:g}" not in conductor_table().metric_sizes:
+            made = ", ".join(conductor_table().metric_sizes)
             raise ValueError(f"No cable of {number:g} mm2 is made. Metric sizes: {made} mm2.")
         return Size(SizeSystem.METRIC, number)
     mils = re.fullmatch(r"(\d{3,7}) ?(?:cm|cmil|circular mils?)", clean)
@@ -193,9 +202,11 @@ def resistance_per_m_20c(size: Size, material: Material, stranding: Stranding = 
     table = conductor_table()
     resistivity = table.materials[material].resistivity_ohm_m
     if size.system is SizeSystem.METRIC:
-        road = stranding is Stranding.ROAD_VEHICLE
-        series = table.road_vehicle_max_ohm_per_km if road else table.class_5_max_ohm_per_km
-        copper = series[f"{size.number:g}"] / 1000
+        name, road = f"{size.number:g}", table.road_vehicle_max_ohm_per_km
+        copper = road.get(name, math.inf) / 1000
+        if stranding is not Stranding.ROAD_VEHICLE:
+            # A size that is made for vehicles alone has in another stranding what that series has more.
+            copper = table.class_5_max_ohm_per_km.get(name, CLASS_5_OVER_ROAD * road.get(name, math.inf)) / 1000
         return copper * (resistivity / table.materials[Material.COPPER].resistivity_ohm_m)
     return resistivity * table.strandings[stranding].awg_lay / (size.area_mm2 * 1e-6)
 
