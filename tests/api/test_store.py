@@ -1,13 +1,17 @@
 """Migrations and the demo."""
 
-from datetime import date
+import json
+from datetime import date, datetime
+from pathlib import Path
 
+import sqlalchemy as sa
 from alembic import command
 from alembic.config import Config
 
 from mavrik.jobs.demo import JOBS, load_demo
+from mavrik.jobs.finding import findings_of
 from mavrik.jobs.people import TRIES_PER_ADDRESS, sign_in
-from mavrik.jobs.work import list_jobs, open_job
+from mavrik.jobs.work import get_row, list_jobs, open_job
 from mavrik.store.database import MIGRATIONS, Database, drop_database, ensure_database
 
 
@@ -38,6 +42,69 @@ def test_the_demo_fills_an_empty_database_once(admin_url: str, database_url: str
             assert sign_in(session, "tobin", "copper-and-slate", "192.0.2.1") is not None
             for k in range(TRIES_PER_ADDRESS - 1):
                 assert sign_in(session, f"nobody{k}", "x", "192.0.2.2") is None
+    finally:
+        database.dispose()
+        drop_database(admin_url, url)
+
+
+def test_a_database_of_an_earlier_version_is_read(admin_url: str, database_url: str) -> None:
+    """Rows as the version before kept them (schema 0006): a drop test of two tables, bench runs, a proposal on a circuit."""
+    old = json.loads((Path(__file__).parent / "data" / "database_0006.json").read_text(encoding="utf-8"))
+    url = database_url.replace("mavrik_test_", "mavrik_test_old_")
+    ensure_database(admin_url, url)
+    database = Database(url)
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    config.set_main_option("sqlalchemy.url", url.replace("%", "%%"))
+    try:
+        command.upgrade(config, "0006")
+        with database.engine.begin() as connection:
+            for table, rows in old.items():
+                own = sa.Table(table, sa.MetaData(), autoload_with=connection)
+                dates = {c.name for c in own.c if isinstance(c.type, sa.DateTime)}
+                for row in rows:
+                    connection.execute(
+                        own.insert(), {k: datetime.fromisoformat(v) if k in dates and v else v for k, v in row.items()}
+                    )
+                # What the database hands out next comes behind what is there.
+                connection.execute(
+                    sa.text(f"SELECT setval(pg_get_serial_sequence('{table}', 'id'), (SELECT max(id) FROM {table}))")
+                )
+        database.migrate()
+        with database.session() as session:
+            numbers = {row.number: row.id for row in list_jobs(session)}
+            planned, tested = (open_job(session, numbers[n]) for n in ("26-0002", "26-0009"))
+            # The drop test is a run like the others, each of its readings whole.
+            (drops,) = (r.run for r in planned.runs)
+            assert drops.procedure == "charging_drops" and len(drops.readings) == len(old["readings"]) + 1
+            by_point = {r.point: r for r in drops.readings}
+            first = next(r for r in old["readings"] if r["quantity"] == "branch_drop")
+            read = by_point[f"drop_v:{first['branch_id']}"]
+            assert (read.value, read.quantity, read.unit, read.red.node if read.red else "") == (
+                first["value"],
+                "voltage_drop",
+                "V",
+                first["red_node"],
+            )
+            assert by_point["charge_a:alternator"].value == old["test_runs"][0]["conditions"]["output_current_a"]
+            # Bench runs are the same record; their points keep their names.
+            kept = [r.run for r in tested.runs]
+            assert [r.procedure for r in kept] == [b["procedure"] for b in old["bench_runs"]]
+            for run, before in zip(kept, old["bench_runs"], strict=True):
+                assert [(r.point, r.value) for r in run.readings] == [
+                    (r["ask"], r["value"]) for r in before["document"]["readings"]
+                ]
+                assert run.measured_by == before["measured_by"] and all(r.quantity and r.label for r in run.readings)
+            # The proposal is a document of the job, on its circuit.
+            (plan,) = planned.documents
+            assert plan.kind == "plan" and plan.document.target.target_current_a == 155
+            assert {c.id for c in planned.circuits if c.role == "proposal"} == {plan.circuit_id}
+            assert set(planned.purposes) == {"find_fault", "more_load"} and tested.purposes == ("find_fault",)
+            assert [c.what for c in reversed(tested.changes)] == [c["what"] for c in old["changes"] if c["job_id"] == tested.id]
+            # And it is judged like any job of today.
+            for job in (planned, tested):
+                found = findings_of(session, get_row(session, job.id))
+                assert found is not None and found.readings > 0
     finally:
         database.dispose()
         drop_database(admin_url, url)

@@ -10,10 +10,13 @@ import pytest
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings import BranchVerdict, Findings
+from mavrik.core.findings.hypotheses import fault_table
+from mavrik.core.findings.likelihood import USUAL_RANGE, log_likelihood, own_scatter
 from mavrik.core.findings.measured import with_measured
+from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import expanded_uncertainty
 from mavrik.core.operating import State, solve_circuit
-from mavrik.core.procedures import BenchState, Setup, state_of
+from mavrik.core.procedures import BenchState, Point, Setup, state_of
 from tests.build import CLAMP, METER, branch_of, drop_run, judged
 
 FRONT = build_layout("front_battery", 12)
@@ -139,3 +142,14 @@ def test_readings_that_contradict_each_other_are_not_smoothed_over() -> None:
     found = judged(FRONT, drop_run(FRONT, 100, feed_v=0.9, charge_cable=0.1, charge_fuse=0.06, battery_lead=0.02))
     assert found.headline.verdict is BranchVerdict.CHECK_PROBES
     assert any(d.point == "feed_v" for d in found.doubtful) or not found.checks[0].agrees
+
+
+def test_a_quantity_without_a_figure_of_its_own_is_weighed_by_what_its_registry_says() -> None:
+    """What a new procedure brings needs no rule of scatter in the inference: its last digit and a usual share do."""
+    point = Point("air", "Air in the box", "temperature", BenchState.REST)
+    assert own_scatter(point, np.array([50.0, -50.0])).tolist() == pytest.approx([0.1 * 50 + point.kind.last_digit] * 2)
+    predicted = np.array([[20.0], [60.0]])
+    near, far = log_likelihood([point], predicted, [Measured(21.0, 0.5)])
+    # Where the reading says, the hypothesis is likelier; the other is a slip over the usual range, no less and no more.
+    assert near[0] > far[0]
+    assert far[0] == pytest.approx(np.log(fault_table().misread_share / USUAL_RANGE), abs=0.05)
