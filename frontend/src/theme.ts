@@ -5,7 +5,7 @@ import { aliases, mdi } from 'vuetify/iconsets/mdi-svg'
 
 const shared = { variables: { 'border-opacity': 0.28, 'high-emphasis-opacity': 1, 'medium-emphasis-opacity': 0.78 } }
 
-const paper = {
+export const paper = {
   ...shared,
   dark: false,
   colors: {
@@ -25,7 +25,7 @@ const paper = {
   },
 }
 
-const graphite = {
+export const graphite = {
   ...shared,
   dark: true,
   colors: {

@@ -150,6 +150,5 @@ def test_a_quantity_without_a_figure_of_its_own_is_weighed_by_what_its_registry_
     assert own_scatter(point, np.array([50.0, -50.0])).tolist() == pytest.approx([0.1 * 50 + point.kind.last_digit] * 2)
     predicted = np.array([[20.0], [60.0]])
     near, far = log_likelihood([point], predicted, [Measured(21.0, 0.5)])
-    # Where the reading says, the hypothesis is likelier; the other is a slip over the usual range, no less and no more.
-    assert near[0] > far[0]
-    assert far[0] == pytest.approx(np.log(fault_table().misread_share / USUAL_RANGE), abs=0.05)
+    # The other hypothesis is not impossible: the reading may be a slip over the usual range.
+    assert np.log(fault_table().misread_share / USUAL_RANGE) <= far[0] < near[0]
