@@ -97,7 +97,12 @@ useKeys([
   padding: 4px 12px;
 }
 .head {
-  gap: 4px 8px;
+  gap: 2px;
+  flex-wrap: nowrap;
+}
+.next {
+  flex: 1 1 auto;
+  min-width: 0;
 }
 .test {
   display: flex;
