@@ -10,10 +10,11 @@ import sys
 import time
 import urllib.request
 from collections.abc import Callable, Iterator
+from functools import cache
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, StorageState, expect, sync_playwright
 
 from mavrik.jobs.demo import DEMO_PASSWORD, load_demo
 from mavrik.store.database import Database
@@ -88,14 +89,36 @@ class Watched:
         self.errors: list[str] = []
 
 
+@pytest.fixture(scope="session")
+def signed_in(chromium: Browser, base: str) -> Callable[[str], StorageState]:
+    """What a browser keeps of a person who has signed in; each signs in once."""
+
+    @cache
+    def state(login: str) -> StorageState:
+        context = chromium.new_context(base_url=base)
+        page = context.new_page()
+        page.set_default_timeout(30_000)
+        sign_in(page, login)
+        kept = context.storage_state()
+        context.close()
+        return kept
+
+    return state
+
+
 @pytest.fixture
-def open_page(chromium: Browser, base: str) -> Iterator[Callable[..., Page]]:
-    """Opens pages of their own session; fails the test when one asked anybody else or broke the content policy."""
+def open_page(chromium: Browser, base: str, signed_in: Callable[[str], StorageState]) -> Iterator[Callable[..., Page]]:
+    """Opens pages of a person signed in; fails the test when one asked anybody else or broke the content policy."""
     contexts: list[BrowserContext] = []
     watched = Watched()
 
-    def make(login: str | None = "tobin", width: int = 1280, height: int = 800) -> Page:
-        context = chromium.new_context(base_url=base, viewport={"width": width, "height": height}, accept_downloads=True)
+    def make(login: str | None = "tobin", width: int = 1280, height: int = 800, at: str | None = None) -> Page:
+        context = chromium.new_context(
+            base_url=base,
+            viewport={"width": width, "height": height},
+            accept_downloads=True,
+            storage_state=signed_in(login) if login else None,
+        )
         contexts.append(context)
         page = context.new_page()
         page.set_default_timeout(30_000)
@@ -105,8 +128,11 @@ def open_page(chromium: Browser, base: str) -> Iterator[Callable[..., Page]]:
             "console",
             lambda m: watched.errors.append(m.text) if m.type == "error" and "Failed to load resource" not in m.text else None,
         )
-        if login:
-            sign_in(page, login)
+        if at is not None:
+            page.goto(at)
+        elif login:
+            page.goto("/")
+            page.wait_for_selector("[data-job]")
         return page
 
     yield make

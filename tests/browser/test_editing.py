@@ -9,8 +9,7 @@ from playwright.sync_api import Page, expect
 
 
 def test_a_branch_is_added_and_taken_out_again(open_page: Callable[..., Page]) -> None:
-    page = open_page()
-    page.goto("/jobs/2/circuit")
+    page = open_page(at="/jobs/2/circuit")
     page.locator("g[data-branch=charge_cable]").click()
     page.locator("[data-test=insert]").click()
     page.get_by_role("option", name="Connector").or_(page.get_by_text("Connector", exact=True)).first.click()
@@ -22,8 +21,7 @@ def test_a_branch_is_added_and_taken_out_again(open_page: Callable[..., Page]) -
 
 
 def test_a_second_ground_beside_the_first_gets_a_lane(open_page: Callable[..., Page]) -> None:
-    page = open_page()
-    page.goto("/jobs/6/circuit")
+    page = open_page(at="/jobs/6/circuit")
     page.locator("g[data-branch=engine_strap]").click()
     page.get_by_role("button", name="Add beside this").click()
     expect(page.locator("g[data-branch=engine_strap_2]")).to_contain_text("Engine strap 2")
@@ -33,8 +31,7 @@ def test_a_second_ground_beside_the_first_gets_a_lane(open_page: Callable[..., P
 
 
 def test_a_fuse_of_another_family_takes_a_rating_it_is_made_in(open_page: Callable[..., Page]) -> None:
-    page = open_page()
-    page.goto("/jobs/2/circuit")
+    page = open_page(at="/jobs/2/circuit")
     page.locator("g[data-branch=charge_fuse]").click()
     editor = page.locator("[data-editor=charge_fuse]")
     editor.locator(".v-select").filter(has_text="Family").click()
@@ -44,8 +41,7 @@ def test_a_fuse_of_another_family_takes_a_rating_it_is_made_in(open_page: Callab
 
 
 def test_an_open_switch_is_said_at_once_and_may_be_saved(open_page: Callable[..., Page]) -> None:
-    page = open_page()
-    page.goto("/jobs/8/circuit")
+    page = open_page(at="/jobs/8/circuit")
     page.locator("g[data-branch=charge_cable]").click()
     page.locator("[data-test=insert]").click()
     page.get_by_text("Switch", exact=True).last.click()
@@ -58,8 +54,7 @@ def test_an_open_switch_is_said_at_once_and_may_be_saved(open_page: Callable[...
 
 
 def test_lengths_are_shown_and_taken_in_feet(open_page: Callable[..., Page]) -> None:
-    page = open_page()
-    page.goto("/jobs/2/circuit")
+    page = open_page(at="/jobs/2/circuit")
     page.evaluate("localStorage.setItem('mavrik-length', 'ft')")
     page.reload()
     page.locator("g[data-branch=charge_cable]").click()
@@ -89,8 +84,7 @@ def test_jobs_are_searched_and_filtered(open_page: Callable[..., Page]) -> None:
     ("typed", "words"), [("0,082v", ""), ("82", ""), ("82000", "cannot be on a 12 V system"), ("eighty", "is not a number")]
 )
 def test_a_drop_is_taken_in_millivolts_or_volts(open_page: Callable[..., Page], typed: str, words: str) -> None:
-    page = open_page()
-    page.goto("/jobs/2/measure")
+    page = open_page(at="/jobs/2/measure")
     page.locator("[data-test=cautions-seen]").click()
     page.locator(".number[data-walk='charge_a:alternator'] input").fill("70")
     field = page.locator(".number[data-walk='drop_v:charge_cable']")
@@ -102,8 +96,7 @@ def test_a_drop_is_taken_in_millivolts_or_volts(open_page: Callable[..., Page], 
 
 
 def test_readings_typed_and_not_saved_come_back(open_page: Callable[..., Page]) -> None:
-    page = open_page()
-    page.goto("/jobs/2/measure")
+    page = open_page(at="/jobs/2/measure")
     page.locator("[data-test=cautions-seen]").click()
     page.locator(".number[data-walk='charge_a:alternator'] input").fill("70")
     page.locator(".number[data-walk='drop_v:mount'] input").fill("19")
@@ -114,8 +107,7 @@ def test_readings_typed_and_not_saved_come_back(open_page: Callable[..., Page]) 
 
 
 def test_a_clamp_reading_settles_the_split(open_page: Callable[..., Page]) -> None:
-    page = open_page()
-    page.goto("/jobs/14/measure")
+    page = open_page(at="/jobs/14/measure")
     page.locator("[data-test=cautions-seen]").click()
     page.locator(".number[data-walk='branch_a:block_ground'] input").fill("20")
     page.locator("[data-test=save-test]").click()
@@ -126,8 +118,7 @@ def test_a_clamp_reading_settles_the_split(open_page: Callable[..., Page]) -> No
 
 
 def test_a_hopeless_target_says_why(open_page: Callable[..., Page]) -> None:
-    page = open_page()
-    page.goto("/jobs/3/plan")
+    page = open_page(at="/jobs/3/plan")
     page.wait_for_selector("[data-test=comparison]")
     page.locator(".number[data-test=target] input").fill("900")
     expect(page.locator(".notice")).to_contain_text("Nothing up to 2 x 120 mm2 will do for 900 A")

@@ -28,8 +28,7 @@ def tab_to(page: Page, selector: str, most: int = 120) -> None:
 
 
 def test_complaint_to_sheet_by_keyboard(open_page: Callable[..., Page], tmp_path: Path) -> None:
-    page = open_page(None)
-    page.goto("/")
+    page = open_page(None, at="/")
     keys = page.keyboard
     # Sign in.
     page.wait_for_selector("input[name=login]:focus")
@@ -151,8 +150,7 @@ def test_complaint_to_sheet_by_keyboard(open_page: Callable[..., Page], tmp_path
 
 
 def test_loop_and_staircase_are_linked(open_page: Callable[..., Page]) -> None:
-    page = open_page()
-    page.goto("/jobs/1/findings")
+    page = open_page(at="/jobs/1/findings")
     page.locator("[data-view=branches]").click()
     page.locator("[data-step=charge_fuse]").focus()
     page.keyboard.press("Enter")
@@ -166,8 +164,7 @@ def test_loop_and_staircase_are_linked(open_page: Callable[..., Page]) -> None:
 
 
 def test_readings_that_contradict_each_other_are_said_first(open_page: Callable[..., Page]) -> None:
-    page = open_page()
-    page.goto("/jobs/4/findings")
+    page = open_page(at="/jobs/4/findings")
     expect(page.locator(".headline")).to_have_attribute("data-verdict", "check_probes")
     expect(page.locator(".headline")).to_contain_text("A probe was wrong")
     page.locator("[data-view=branches]").click()
@@ -175,8 +172,7 @@ def test_readings_that_contradict_each_other_are_said_first(open_page: Callable[
 
 
 def test_a_side_too_thin_for_its_unit_is_called_out(open_page: Callable[..., Page]) -> None:
-    page = open_page()
-    page.goto("/jobs/6/findings")
+    page = open_page(at="/jobs/6/findings")
     page.locator("[data-view=parts]").click()
     expect(page.locator("[data-finding=feed_undersized]")).to_contain_text("too thin for 95 A even when sound")
 
@@ -204,8 +200,7 @@ def test_every_view_gives_the_same_answer(open_page: Callable[..., Page], job: i
 
 
 def test_probes_are_shown_where_the_focus_is(open_page: Callable[..., Page]) -> None:
-    page = open_page()
-    page.goto("/jobs/6/measure")
+    page = open_page(at="/jobs/6/measure")
     page.locator("[data-test=cautions-seen]").click()
     page.locator(".number[data-walk='drop_v:rear_ground'] input").focus()
     expect(page.locator("text=Red on Battery −, black on Chassis, rear")).to_be_visible()

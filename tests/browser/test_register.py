@@ -38,8 +38,7 @@ def test_a_new_meter_is_registered_and_chosen_for_a_test(open_page: Callable[...
 
 
 def test_a_meter_half_entered_comes_back_after_a_reload(open_page: Callable[..., Page]) -> None:
-    page = open_page()
-    page.goto("/instruments")
+    page = open_page(at="/instruments")
     page.locator("[data-test=new-instrument]").click()
     fill_meter(page, "Half a meter", "1", "ten", "0.01")
     expect(page.locator(".number[data-field=digits]")).to_contain_text("is not a number")
@@ -67,8 +66,7 @@ def test_two_people_on_one_meter_keep_both(open_page: Callable[..., Page]) -> No
 
 
 def test_an_account_is_closed_and_its_sessions_end(open_page: Callable[..., Page]) -> None:
-    lead = open_page("mara")
-    lead.goto("/people")
+    lead = open_page("mara", at="/people")
     lead.locator("input[name=person-name]").fill("Sorrel Dunmoor")
     lead.locator("input[name=person-login]").fill("sorrel")
     lead.locator("input[name=person-password]").fill(DEMO_PASSWORD)
