@@ -17,6 +17,8 @@ import numpy as np
 import pyarrow as pa
 import pytest
 from pyarrow import parquet
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from mavrik.exchange.captures import Wanted
 from mavrik.exchange.files import job_file
@@ -24,7 +26,7 @@ from mavrik.jobs import captures, carrying
 from mavrik.jobs.people import Role, Who
 from mavrik.standin.vehicle import VEHICLES
 from mavrik.store.database import Database
-from mavrik.store.models import Capture
+from mavrik.store.models import Capture, Person
 from tests.api.conftest import Caller, job_body
 from tests.build import simple_document
 from tests.reference.test_waveform import CASES, PAIR_HZ, RATE, cranked
@@ -117,13 +119,19 @@ def test_a_file_that_is_no_capture_says_why_and_harms_nothing(tech: Caller, job:
     assert load(tech, job, b"hello\n" * 50)["state"] == "failed"
 
 
+def technician(session: Session) -> Who:
+    """The account the tests work under, whatever number this worker's database gave it."""
+    row = session.scalars(select(Person).where(Person.login == "tech")).one()
+    return Who(row.id, row.login, row.name, Role(row.role))
+
+
 def test_deleting_a_capture_while_it_is_read_stops_the_reading(tech: Caller, job: int, database_url: str, tmp_path: Path) -> None:
     """The reader asks at every block whether it is still wanted; the file is gone afterwards."""
     database = Database(database_url)
     path = tmp_path / "held.csv"
     path.write_bytes(table(np.full(3_000_000, 14.2), 1e-5))
     with database.session() as session:
-        begun = captures.begin(session, job, "held.csv", "", Who(1, "tech", "Tech", Role.TECHNICIAN))
+        begun = captures.begin(session, job, "held.csv", "", technician(session))
     assert tech.client.delete(f"/api/jobs/{job}/captures/{begun.id}", headers={"X-CSRFToken": tech.token}).status_code == 204
     captures.read_later(database.session, begun.id, path, Wanted()).join(60)
     assert tech.get(f"/api/jobs/{job}/captures").json == {"captures": []} and not path.exists()
@@ -214,7 +222,7 @@ def test_samples_of_a_bundle_that_are_none_are_refused_and_nothing_is_kept(tech:
 def test_a_reading_that_went_down_with_its_server_is_said_to_be_lost(tech: Caller, job: int, database_url: str) -> None:
     database = Database(database_url)
     with database.session() as session:
-        begun = captures.begin(session, job, "lost.csv", "", Who(1, "tech", "Tech", Role.TECHNICIAN))
+        begun = captures.begin(session, job, "lost.csv", "", technician(session))
     with database.session() as session:
         row = session.get(Capture, begun.id)
         assert row is not None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 import pytest
@@ -71,8 +72,9 @@ def test_jobs_are_searched_and_filtered(open_page: Callable[..., Page]) -> None:
     page.keyboard.press("/")
     page.wait_for_selector("input[name=search]:focus")
     page.keyboard.type("plough")
-    expect(page.locator("[data-job]")).to_have_count(1)
-    expect(page.locator("[data-job]")).to_contain_text("Borough of Tallowmere, winter service")
+    # Other tests may have taken the job in once more: every row that is left is of the plough, and its own is there.
+    expect(page.locator("[data-job]").filter(has_not_text=re.compile("plough", re.IGNORECASE))).to_have_count(0)
+    expect(page.locator("[data-job='7']")).to_contain_text("Borough of Tallowmere, winter service")
     page.locator("input[name=search]").fill("no such thing")
     expect(page.locator("text=No job matches")).to_be_visible()
     page.locator("input[name=search]").fill("")

@@ -339,6 +339,10 @@ useKeys([
   border-left: 5px solid var(--line);
   padding-left: 6px;
 }
+/* A field that the focus walks to stands clear of the words above and the bar below. */
+.stop :deep(input) {
+  scroll-margin: 70px 0 80px;
+}
 .stop.feed {
   border-left-color: var(--copper);
 }
