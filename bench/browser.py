@@ -27,7 +27,7 @@ LARGEST = 8
 """The demo's job with the most branches."""
 
 REDRAW = """async (length) => {
-  const input = document.querySelector('[data-field=length] input')
+  const input = document.querySelector('[data-field=length_m] input')
   const drawn = document.querySelector('g[data-branch=charge_cable]')
   const start = performance.now()
   const seen = new Promise((done) => {
@@ -41,7 +41,7 @@ REDRAW = """async (length) => {
 
 
 DRAG = """async (rpm) => {
-  const slider = document.querySelector('[data-test=state-rpm]')
+  const slider = document.querySelector('[data-test=state-engine_rpm] [role=slider]')
   const drawn = document.querySelector('svg.loop')
   const start = performance.now()
   const seen = new Promise((done) => {
@@ -74,7 +74,7 @@ def figures() -> list[Figure]:
         first = _script_kb(scripts)
         page.goto("/jobs/2/circuit")
         page.locator("g[data-branch=charge_cable]").click()
-        page.wait_for_selector("[data-field=length] input")
+        page.wait_for_selector("[data-field=length_m] input")
         page.wait_for_timeout(500)
         times = []
         for k in range(EDITS):

@@ -67,6 +67,8 @@ export function makeVuetify() {
       VTextarea: { variant: 'outlined', density: 'comfortable', hideDetails: 'auto' },
       VSelect: { variant: 'outlined', density: 'comfortable', hideDetails: 'auto' },
       VAutocomplete: { variant: 'outlined', density: 'comfortable', hideDetails: 'auto' },
+      VTable: { density: 'compact' },
+      VSlider: { color: 'primary', hideDetails: true },
       VDialog: { maxWidth: 720 },
       VSwitch: { color: 'primary', hideDetails: 'auto' },
     },

@@ -20,7 +20,7 @@ from pyarrow import parquet
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from mavrik.exchange.captures import Wanted
+from mavrik.exchange.captures import CaptureOptions
 from mavrik.exchange.files import job_file
 from mavrik.jobs import captures, carrying
 from mavrik.jobs.people import Role, Who
@@ -133,7 +133,7 @@ def test_deleting_a_capture_while_it_is_read_stops_the_reading(tech: Caller, job
     with database.session() as session:
         begun = captures.begin(session, job, "held.csv", "", technician(session))
     assert tech.client.delete(f"/api/jobs/{job}/captures/{begun.id}", headers={"X-CSRFToken": tech.token}).status_code == 204
-    captures.read_later(database.session, begun.id, path, Wanted()).join(60)
+    captures.read_later(database.session, begun.id, path, CaptureOptions()).join(60)
     assert tech.get(f"/api/jobs/{job}/captures").json == {"captures": []} and not path.exists()
     database.dispose()
 

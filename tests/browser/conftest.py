@@ -10,7 +10,6 @@ import sys
 import time
 import urllib.request
 from collections.abc import Callable, Iterator
-from functools import cache
 from pathlib import Path
 
 import pytest
@@ -89,38 +88,59 @@ class Watched:
         self.errors: list[str] = []
 
 
+class People:
+    """A browser of each person, signed in once: what it has loaded and compiled serves all tests of a worker."""
+
+    def __init__(self, chromium: Browser, base: str) -> None:
+        self._chromium, self.base = chromium, base
+        self._of: dict[str, BrowserContext] = {}
+
+    def stranger(self, state: StorageState | None = None) -> BrowserContext:
+        """A browser that has been nowhere yet."""
+        return self._chromium.new_context(base_url=self.base, accept_downloads=True, storage_state=state)
+
+    def browser_of(self, login: str) -> BrowserContext:
+        """The browser of a person."""
+        if login not in self._of:
+            context = self.stranger()
+            page = context.new_page()
+            page.set_default_timeout(30_000)
+            sign_in(page, login)
+            page.close()
+            self._of[login] = context
+        return self._of[login]
+
+
 @pytest.fixture(scope="session")
-def signed_in(chromium: Browser, base: str) -> Callable[[str], StorageState]:
-    """What a browser keeps of a person who has signed in; each signs in once."""
-
-    @cache
-    def state(login: str) -> StorageState:
-        context = chromium.new_context(base_url=base)
-        page = context.new_page()
-        page.set_default_timeout(30_000)
-        sign_in(page, login)
-        kept = context.storage_state()
-        context.close()
-        return kept
-
-    return state
+def people(chromium: Browser, base: str) -> People:
+    return People(chromium, base)
 
 
 @pytest.fixture
-def open_page(chromium: Browser, base: str, signed_in: Callable[[str], StorageState]) -> Iterator[Callable[..., Page]]:
-    """Opens pages of a person signed in; fails the test when one asked anybody else or broke the content policy."""
-    contexts: list[BrowserContext] = []
-    watched = Watched()
+def open_page(people: People) -> Iterator[Callable[..., Page]]:
+    """Opens pages of a person signed in; fails the test when one asked anybody else or broke the content policy.
 
-    def make(login: str | None = "tobin", width: int = 1280, height: int = 800, at: str | None = None) -> Page:
-        context = chromium.new_context(
-            base_url=base,
-            viewport={"width": width, "height": height},
-            accept_downloads=True,
-            storage_state=signed_in(login) if login else None,
-        )
-        contexts.append(context)
+    What earlier tests left on the machine is gone; `apart` gives a browser of its own, for what reaches beyond a page.
+    """
+    watched = Watched()
+    pages: list[Page] = []
+    of_this_test: list[BrowserContext] = []
+
+    def context_for(login: str | None, apart: bool) -> BrowserContext:
+        if login and not apart:
+            return people.browser_of(login)
+        state = people.browser_of(login).storage_state() if login else None
+        of_this_test.append(people.stranger(state))
+        return of_this_test[-1]
+
+    def make(login: str | None = "tobin", width: int = 1280, height: int = 800, at: str | None = None, apart: bool = False) -> Page:
+        context = context_for(login, apart)
         page = context.new_page()
+        if all(p.context != context for p in pages):
+            forget = {"origin": people.base, "storageTypes": "local_storage"}
+            context.new_cdp_session(page).send("Storage.clearDataForOrigin", forget)
+        pages.append(page)
+        page.set_viewport_size({"width": width, "height": height})
         page.set_default_timeout(30_000)
         page.on("request", lambda r: watched.requests.append(r.url))
         page.on("pageerror", lambda e: watched.errors.append(str(e)))
@@ -136,9 +156,11 @@ def open_page(chromium: Browser, base: str, signed_in: Callable[[str], StorageSt
         return page
 
     yield make
-    for context in contexts:
+    for page in pages:
+        page.close()
+    for context in of_this_test:
         context.close()
-    assert [u for u in watched.requests if not u.startswith((base, "data:", "blob:"))] == []
+    assert [u for u in watched.requests if not u.startswith((people.base, "data:", "blob:"))] == []
     assert watched.errors == []
 
 

@@ -63,7 +63,7 @@ def test_the_loaded_output_test_by_keyboard_alone(open_page: Callable[..., Page]
 
 
 def test_the_clock_orders_the_load_off(open_page: Callable[..., Page]) -> None:
-    page = open_page()
+    page = open_page(apart=True)
     sweeper(page, "measure")
     open_test(page, "full_output")
     page.clock.install()
@@ -204,7 +204,7 @@ def test_ripple_is_captured_by_a_connected_oscilloscope(open_page: Callable[...,
 def test_an_idle_soak_is_logged_by_itself(open_page: Callable[..., Page], meters: dict[str, MeterServer]) -> None:
     """Half an hour in a few seconds: each field fills when it is due, and what was typed stays."""
     connect(open_page("mara"), "dmm_1", meters["multimeter"].address)
-    page = open_page()
+    page = open_page(apart=True)
     page.clock.install()
     sweeper(page, "measure")
     if not page.locator("[data-procedure=idle_soak]").count():

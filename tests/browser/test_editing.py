@@ -59,12 +59,12 @@ def test_lengths_are_shown_and_taken_in_feet(open_page: Callable[..., Page]) -> 
     page.evaluate("localStorage.setItem('mavrik-length', 'ft')")
     page.reload()
     page.locator("g[data-branch=charge_cable]").click()
-    field = page.locator(".number[data-field=length] input")
+    field = page.locator(".number[data-field=length_m] input")
     expect(field).to_have_value("3.937007874")  # 1.2 m
     field.fill("10")
     expect(page.locator("g[data-branch=charge_cable]")).to_contain_text("3.048 m")
     field.fill("200")
-    expect(page.locator(".number[data-field=length]")).to_contain_text("At most")
+    expect(page.locator(".number[data-field=length_m]")).to_contain_text("At most")
 
 
 def test_jobs_are_searched_and_filtered(open_page: Callable[..., Page]) -> None:

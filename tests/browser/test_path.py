@@ -55,7 +55,7 @@ def test_complaint_to_sheet_by_keyboard(open_page: Callable[..., Page], tmp_path
     expect(page.locator("g.branch")).to_have_count(7)
     tab_to(page, "[data-pick=charge_cable]")
     keys.press("Enter")
-    tab_to(page, "[data-field=length] input, .number[data-field=length]")
+    tab_to(page, "[data-field=length_m] input, .number[data-field=length_m]")
     keys.press("Control+a")
     keys.type("1,5")
     expect(page.locator("g[data-branch=charge_cable]")).to_contain_text("1.5 m")

@@ -12,7 +12,7 @@ from sqlalchemy import create_engine, make_url, text
 def edit_length(page: Page, job: int, value: str) -> None:
     page.goto(f"/jobs/{job}/circuit")
     page.locator("g[data-branch=charge_cable]").click()
-    page.locator(".number[data-field=length] input").fill(value)
+    page.locator(".number[data-field=length_m] input").fill(value)
 
 
 @pytest.mark.parametrize(
@@ -28,8 +28,8 @@ def edit_length(page: Page, job: int, value: str) -> None:
 def test_a_bad_length_is_said_at_its_field_and_cannot_be_saved(open_page: Callable[..., Page], typed: str, words: str) -> None:
     page = open_page()
     edit_length(page, 2, typed)
-    expect(page.locator(".number[data-field=length]")).to_contain_text(words)
-    expect(page.locator(".number[data-field=length] input")).to_have_value(typed)
+    expect(page.locator(".number[data-field=length_m]")).to_contain_text(words)
+    expect(page.locator(".number[data-field=length_m] input")).to_have_value(typed)
     expect(page.locator("[data-test=save-circuit]")).to_be_disabled()
 
 
@@ -64,7 +64,7 @@ def test_two_people_on_one_circuit_keep_both(open_page: Callable[..., Page]) -> 
     second.locator("[data-test=save-circuit]").click()
     dialog = second.locator("[role=alertdialog]")
     expect(dialog).to_contain_text("Tobin Ashgrove saved this circuit")
-    expect(second.locator(".number[data-field=length] input")).to_have_value("1.3")
+    expect(second.locator(".number[data-field=length_m] input")).to_have_value("1.3")
     second.locator("[data-test=keep-both]").click()
     expect(second.locator("[data-test=circuit-saved]")).to_contain_text("revision 3")
 
@@ -110,9 +110,9 @@ def test_a_server_that_goes_away_takes_nothing_with_it(open_page: Callable[..., 
 
     page.route("**/api/**", cut)
     page.locator("g[data-branch=charge_cable]").click()
-    page.locator(".number[data-field=length] input").fill("1.9")
+    page.locator(".number[data-field=length_m] input").fill("1.9")
     expect(page.locator(".notice").first).to_contain_text("The server does not answer")
-    expect(page.locator(".number[data-field=length] input")).to_have_value("1.9")
+    expect(page.locator(".number[data-field=length_m] input")).to_have_value("1.9")
     page.unroute("**/api/**", cut)
     page.get_by_role("button", name="Try again").first.click()
     expect(page.locator("g[data-branch=charge_cable]")).to_contain_text("1.9 m")

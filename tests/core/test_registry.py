@@ -64,7 +64,7 @@ LABELS = JobFile(99, "labels.txt", "Labels", "-labels.txt", "text/plain", lambda
     "exchange/captures/morse.py": """
 from mavrik.exchange.captures.base import CaptureError, CaptureFormat
 
-def read(path, wanted, progress):
+def read(path, options, progress):
     raise CaptureError("Morse is not for volts.")
 
 MORSE = CaptureFormat(50, "morse", lambda start: start.startswith(b".-"), read)

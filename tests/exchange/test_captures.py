@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from mavrik.core.measuring.waveform import MOST_SAMPLES
-from mavrik.exchange.captures import CaptureError, Wanted, read_capture
+from mavrik.exchange.captures import CaptureError, CaptureOptions, read_capture
 
 VOLTS = [14.2, 14.21, 14.19, 14.25, 14.18, 14.2]
 STEP = 0.0005
@@ -62,13 +62,13 @@ def test_a_channel_by_name_a_probe_factor_and_an_interval_that_is_asked_for(tmp_
     path = tmp_path / "two.csv"
     path.write_text("time,A,B\n" + "".join(f"{k * STEP:.6f},{v},{2 * v}\n" for k, v in enumerate(VOLTS)))
     assert read_capture(path).channels == ("A", "B")
-    assert read_capture(path, Wanted(channel="B", factor=10)).wave.volts[0] == pytest.approx(284)
+    assert read_capture(path, CaptureOptions(channel="B", factor=10)).wave.volts[0] == pytest.approx(284)
     with pytest.raises(CaptureError, match=r"no channel 'C'.*A, B"):
-        read_capture(path, Wanted(channel="C"))
+        read_capture(path, CaptureOptions(channel="C"))
     path.write_text("volts\n" + rows(times=False))
     with pytest.raises(CaptureError, match="enter the interval"):
         read_capture(path)
-    assert read_capture(path, Wanted(interval_s=STEP)).wave.seconds == pytest.approx(len(VOLTS) * STEP)
+    assert read_capture(path, CaptureOptions(interval_s=STEP)).wave.seconds == pytest.approx(len(VOLTS) * STEP)
 
 
 def test_gaps_are_kept_as_gaps_and_uneven_samples_are_laid_even(tmp_path: Path) -> None:
@@ -110,7 +110,7 @@ def test_sound_files_of_every_width(tmp_path: Path, subtype: str, step: float) -
     path = tmp_path / "capture.wav"
     wave = 0.5 * np.sin(np.arange(4800) / 10)
     soundfile.write(path, np.stack((wave, -wave), axis=1), 48_000, subtype=subtype, format="WAV")
-    found = read_capture(path, Wanted(channel="Channel 2", full_scale_v=20))
+    found = read_capture(path, CaptureOptions(channel="Channel 2", full_scale_v=20))
     assert found.wave.volts == pytest.approx(-20 * wave, abs=20 * max(step, 1.5e-7) * 1.01)
     assert found.wave.interval_s == pytest.approx(1 / 48_000)
     with pytest.raises(CaptureError, match="largest number"):
@@ -126,7 +126,7 @@ def test_a_sound_file_that_claims_more_than_it_holds(tmp_path: Path) -> None:
     raw[4:8], raw[at : at + 4] = b"\xff\xff\xff\xff", b"\xff\xff\xff\xfe"
     path.write_bytes(raw)
     try:
-        assert len(read_capture(path, Wanted(full_scale_v=1)).wave.volts) <= 1000
+        assert len(read_capture(path, CaptureOptions(full_scale_v=1)).wave.volts) <= 1000
     except CaptureError as refusal:
         assert str(refusal)
 
@@ -150,7 +150,7 @@ def test_a_session_with_channels_in_pieces(tmp_path: Path) -> None:
     found = read_capture(session(tmp_path))
     assert found.wave.volts.tolist() == pytest.approx(VOLTS, rel=1e-6) and found.channels == ("A0", "A1")
     assert found.wave.interval_s == pytest.approx(5e-6)
-    assert read_capture(session(tmp_path), Wanted(channel="A1")).wave.volts[0] == pytest.approx(-14.2)
+    assert read_capture(session(tmp_path), CaptureOptions(channel="A1")).wave.volts[0] == pytest.approx(-14.2)
     for rate, step in (("1 MHz", 1e-6), ("48000", 1 / 48000), ("1.5 kHz", 1 / 1500)):
         assert read_capture(session(tmp_path, rate)).wave.interval_s == pytest.approx(step)
 
@@ -201,7 +201,7 @@ def test_junk_is_refused_in_words(tmp_path: Path, start: bytes, junk: bytes) -> 
     path = tmp_path / "junk"
     path.write_bytes(start + junk)
     try:
-        found = read_capture(path, Wanted(full_scale_v=1, interval_s=1))
+        found = read_capture(path, CaptureOptions(full_scale_v=1, interval_s=1))
         assert len(found.wave.volts) > 0
     except CaptureError as refusal:
         assert str(refusal)

@@ -1323,12 +1323,20 @@ export interface components {
          * @description Between what a number of a document must lie, in the unit it is kept in.
          */
         Bounds: {
-            /** Above */
+            /**
+             * Above
+             * @default false
+             */
             above: boolean;
             /** Least */
             least: number | null;
             /** Most */
             most: number | null;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
         };
         /**
          * BranchFinding
@@ -1870,6 +1878,13 @@ export interface components {
              * @description The stages of the work, in their order
              */
             stages: components["schemas"]["LabelledChoice"][];
+            /**
+             * State Spans
+             * @description Over what numbers of a state are usually tried, by field
+             */
+            state_spans: {
+                [key: string]: components["schemas"]["Span"];
+            };
             /** @description The state that one begins to try from */
             state_start: components["schemas"]["State"];
             /** Strandings */
@@ -2612,7 +2627,7 @@ export interface components {
             instrument: string;
             /**
              * Red
-             * @description Node of the probe; only a stand-in is told
+             * @description Node of the probe; only a stand-in is last
              * @default
              */
             red: string;
@@ -2623,7 +2638,7 @@ export interface components {
             seconds: number;
             /**
              * State
-             * @description How the vehicle stands; only a stand-in is told
+             * @description How the vehicle stands; only a stand-in is last
              * @default
              */
             state: string;
@@ -5025,6 +5040,18 @@ export interface components {
             ];
         };
         /**
+         * Span
+         * @description Over what a number of a state is usually tried; its bounds lie farther out.
+         */
+        Span: {
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /** Step */
+            step: number;
+        };
+        /**
          * StageProgress
          * @description One stage of one job.
          */
@@ -6160,16 +6187,16 @@ export interface operations {
     captures_post_capture_jobs__int_job_id__captures_post: {
         parameters: {
             query?: {
-                /** @description Of the file */
-                name?: string;
-                /** @description Empty: the first */
+                /** @description Its name; empty: the first */
                 channel?: string;
                 /** @description Between samples, for a table without times [s] */
                 interval_s?: number | null;
-                /** @description Of a sound file [V] */
+                /** @description What the largest number of a sound file stands for [V] */
                 full_scale_v?: number | null;
-                /** @description Of a probe that divides */
+                /** @description Of a probe that divides by it and was not told so */
                 factor?: number;
+                /** @description Of the file */
+                name?: string;
             };
             header?: never;
             path: {

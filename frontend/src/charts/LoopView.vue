@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import type { Circuit, Findings, LoopLayout, SolvedDraft } from '@/api/types'
 import { fixed, mv } from '@/ui/numbers'
 import { heatOpacity, isConductor, roundedPath, shownHeat, strokeWidth } from './geometry'
+import LoopSource from './LoopSource.vue'
 import { MARKS } from './marks'
 
 const props = defineProps<{
@@ -94,20 +95,8 @@ const key = computed(() => {
   return alternator && battery ? { x: (alternator.start[0] + battery.start[0]) / 2, y: middle.value } : null
 })
 
-/** A font that keeps a line inside its symbol; bold B612 is about 0.58 of its size wide a letter. */
-const fit = (line: string, width: number, size = 17) => ({
-  fontSize: `${Math.min(size * grow.value, width / (0.58 * line.length)).toFixed(1)}px`,
-})
-
-const longest = (lines: readonly string[]) => lines.reduce((a, b) => (b.length > a.length ? b : a), '')
-
 /** What a device gives (or takes) at the state that is tried out. */
-const given = (id: string) => {
-  const found = props.point?.devices.filter((d) => d.device_id === id).at(-1)
-  return found ? `${fixed(found.current_a, 1)} A` : undefined
-}
-
-const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
+const gives = (id: string) => props.point?.devices.findLast((d) => d.device_id === id)?.current_a ?? null
 </script>
 
 <template>
@@ -119,77 +108,14 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
     role="group"
     aria-label="The charging circuit as a loop"
   >
-    <g v-for="source in layout.sources" :key="source.id">
-      <polyline v-for="(lead, k) in source.leads" :key="k" :points="lead.map((p) => p.join(',')).join(' ')" class="lead" />
-      <line
-        :x1="source.start[0]"
-        :y1="source.start[1]"
-        :x2="source.end[0]"
-        :y2="source.end[1]"
-        class="post"
-        :class="{ spur: source.kind === 'load' }"
-      />
-      <g :transform="`translate(${(source.start[0] + source.end[0]) / 2} ${(source.start[1] + source.end[1]) / 2})`">
-        <template v-if="source.kind === 'alternator'">
-          <circle r="62" class="source" />
-          <path d="M-30 6 q10 -26 20 0 t20 0 t20 0" class="wave" />
-          <text
-            v-for="(line, row) in source.lines"
-            :key="row"
-            :y="(source.lines.length > 1 ? -32 : -22) + 17 * row"
-            class="name"
-            :style="fit(longest(source.lines), 108)"
-          >
-            {{ line }}
-          </text>
-          <text y="40" class="rating mono">
-            {{ given(source.id) ?? `${circuit.alternators.find((a) => a.id === source.id)?.rated_a} A` }}
-          </text>
-        </template>
-        <template v-else-if="source.kind === 'battery'">
-          <rect x="-66" :y="-52 * grow" width="132" :height="104 * grow" rx="5" class="source" />
-          <rect x="-46" :y="-52 * grow - 10" width="26" height="10" class="lug plus" />
-          <rect x="20" :y="-52 * grow - 10" width="26" height="10" class="lug minus" />
-          <text
-            v-for="(line, row) in source.lines"
-            :key="row"
-            :y="((source.lines.length > 1 ? -28 : -14) + 18 * row) * grow"
-            class="name"
-            :style="fit(line, 122)"
-          >
-            {{ line }}
-          </text>
-          <text :y="14 * grow" class="rating mono">{{ given(source.id) ?? `${battery(source.id)?.capacity_ah} Ah` }}</text>
-          <text :y="38 * grow" class="tiny">{{ battery(source.id)?.chemistry }}</text>
-        </template>
-        <template v-else-if="source.kind === 'converter' || source.kind === 'charger'">
-          <path d="M-44 -24 H44 L58 0 L44 24 H-44 Z" class="source" />
-          <text
-            v-for="(line, row) in source.lines"
-            :key="row"
-            :y="((source.lines.length > 1 ? -4 : 5) + 16 * row) * grow"
-            class="name"
-            :style="fit(line, 84, 15)"
-          >
-            {{ line }}
-          </text>
-          <text :y="44 * grow" class="tiny">{{ given(source.id) }}</text>
-        </template>
-        <template v-else>
-          <rect x="-50" :y="-18 * grow" width="100" :height="36 * grow" rx="18" class="source" />
-          <text :y="36 * grow" class="tiny">{{ given(source.id) ?? `${circuit.loads.find((l) => l.id === source.id)?.current_a} A` }}</text>
-          <text
-            v-for="(line, row) in source.lines"
-            :key="row"
-            :y="((source.lines.length > 1 ? -3 : 5) + 15 * row) * grow"
-            class="tiny"
-            :style="fit(line, 92, 14.5)"
-          >
-            {{ line }}
-          </text>
-        </template>
-      </g>
-    </g>
+    <LoopSource
+      v-for="source in layout.sources"
+      :key="source.id"
+      :source="source"
+      :circuit="circuit"
+      :grow="grow"
+      :gives="gives(source.id)"
+    />
     <g
       v-for="line in lines"
       :key="line.id"
@@ -242,70 +168,13 @@ const battery = (id: string) => props.circuit.batteries.find((b) => b.id === id)
   </svg>
 </template>
 
+<style scoped src="./loop.css"></style>
 <style scoped>
 .loop {
   width: 100%;
   height: auto;
   max-height: inherit;
   display: block;
-}
-text {
-  /* Words stand clear of a line that passes behind them. */
-  paint-order: stroke;
-  stroke: rgb(var(--v-theme-surface));
-  stroke-width: 5px;
-  stroke-linejoin: round;
-  text-anchor: middle;
-  fill: rgb(var(--v-theme-on-surface));
-  font-family: 'B612', 'DejaVu Sans', sans-serif;
-}
-.mono {
-  font-family: var(--figures);
-  font-variant-numeric: tabular-nums;
-}
-.post {
-  stroke: rgb(var(--v-theme-on-surface));
-  stroke-width: 3;
-}
-.spur {
-  stroke-dasharray: 5 5;
-}
-.lead {
-  fill: none;
-  stroke: rgb(var(--v-theme-on-surface));
-  stroke-width: 1.5;
-  stroke-dasharray: 5 5;
-}
-.source {
-  fill: rgb(var(--v-theme-surface));
-  stroke: rgb(var(--v-theme-on-surface));
-  stroke-width: 3;
-}
-.wave {
-  fill: none;
-  stroke: var(--copper);
-  stroke-width: 4;
-}
-.lug.plus {
-  fill: var(--copper);
-}
-.lug.minus {
-  fill: var(--slate);
-}
-.name {
-  font-size: calc(17px * var(--grow));
-  font-weight: 700;
-}
-.rating {
-  font-size: calc(17px * var(--grow));
-}
-.tiny {
-  font-size: calc(14.5px * var(--grow));
-  fill: var(--quiet);
-}
-.tiny text {
-  font-size: 14.5px;
-  fill: var(--quiet);
 }
 .label {
   font-size: 16px;

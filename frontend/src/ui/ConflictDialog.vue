@@ -2,7 +2,7 @@
 /** Somebody saved first: nothing typed is lost, and both can be kept. */
 import type { ProblemDocument } from '@/api/types'
 
-defineProps<{ problem: ProblemDocument | null; both: string; theirs: string; mineHint: string }>()
+defineProps<{ problem: ProblemDocument | null; both: string; theirs: string; mineHint?: string }>()
 const emit = defineEmits<{ keepBoth: []; takeTheirs: []; later: [] }>()
 </script>
 

@@ -8,7 +8,7 @@ const open = defineModel<boolean>({ required: true })
   <v-dialog v-model="open" max-width="460">
     <div class="panel">
       <h2 class="sleeve">Keys on this screen</h2>
-      <table class="figures mt-2">
+      <v-table class="figures mt-2">
         <tbody>
           <tr v-for="key in activeKeys" :key="key.key + key.label">
             <td>
@@ -25,7 +25,7 @@ const open = defineModel<boolean>({ required: true })
             <td>from part to part, also along the loop</td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
       <v-btn class="mt-3" color="primary" @click="open = false">Close</v-btn>
     </div>
   </v-dialog>

@@ -3,8 +3,11 @@ import { afterEach, describe, expect, it } from 'vitest'
 import { mounted } from '@/testing'
 import NumberField from './NumberField.vue'
 
-const BOUNDS = { 'cable.length_m': { least: 0, most: 50, above: true }, 'State.ambient_c': { least: -40, most: 60, above: false } }
-const METRES_PER_FOOT = 0.3048
+const BOUNDS = {
+  'cable.length_m': { least: 0, most: 50, above: true, whole: false },
+  'State.ambient_c': { least: -40, most: 60, above: false, whole: false },
+  'Battery.parallel': { least: 1, most: 20, above: false, whole: true },
+}
 
 function field(props: Record<string, unknown>) {
   const made = mounted(NumberField, { label: 'Length', unit: 'm', modelValue: null, ...props }, { bounds: BOUNDS })
@@ -16,7 +19,10 @@ function field(props: Record<string, unknown>) {
   return { made, input, type }
 }
 
-afterEach(() => document.body.replaceChildren())
+afterEach(() => {
+  document.body.replaceChildren()
+  localStorage.clear()
+})
 
 describe('a number field', () => {
   it('takes a decimal comma as well as a point', async () => {
@@ -42,19 +48,21 @@ describe('a number field', () => {
     expect(made.emitted('problem')?.at(-1)?.[0]).toBe('')
   })
   it('says the bounds in the unit that is shown', async () => {
-    const feet = { toShown: (m: number) => m / METRES_PER_FOOT, fromShown: (ft: number) => ft * METRES_PER_FOOT, unit: 'ft' }
-    const { made, type } = field({ of: 'cable.length_m', ...feet })
+    localStorage.setItem('mavrik-length', 'ft')
+    localStorage.setItem('mavrik-temperature', '°F')
+    const { made, type } = field({ of: 'cable.length_m', measure: 'length' })
     await type('170')
     expect(made.text()).toContain('At most 164 ft.')
     expect(await type('10')).toBeCloseTo(3.048, 9)
-    const warm = field({
-      of: 'State.ambient_c',
-      toShown: (c: number) => c * 1.8 + 32,
-      fromShown: (f: number) => (f - 32) / 1.8,
-      unit: '°F',
-    })
+    const warm = field({ of: 'State.ambient_c', measure: 'temperature' })
     await warm.type('-41')
     expect(warm.made.text()).toContain('At least -40 °F.')
+  })
+  it('takes no fraction of what is counted', async () => {
+    const { made, type } = field({ of: 'Battery.parallel' })
+    expect(await type('1.5')).toBeUndefined()
+    expect(made.text()).toContain('A whole number.')
+    expect(await type('2')).toBe(2)
   })
   it('keeps volts of a drop that is typed in millivolts', async () => {
     const { input, type } = field({ drop: true, modelValue: 0.18, unit: 'mV' })

@@ -2,6 +2,7 @@
 /** A number with its unit: takes a decimal comma, says what is wrong at its place, never throws away what was typed. */
 import { computed, ref, watch } from 'vue'
 import { useCatalogue } from '@/composables/catalogue'
+import { useUnits, type Measure } from '@/composables/units'
 import { asTyped, inRange, parseDrop, parseNumber, tidy, type Limits } from '@/ui/numbers'
 
 const props = withDefaults(
@@ -11,8 +12,8 @@ const props = withDefaults(
     unit?: string
     /** Document and field it is of: between what it must lie, the core says. */
     of?: string
-    min?: number
-    max?: number
+    /** Typed in the unit that the person chose for such values. */
+    measure?: Measure
     /** Typed in millivolts (or volts with a V), kept in volts. */
     drop?: boolean
     /** Typed in a unit of which so many are one of the unit it is kept in. */
@@ -22,31 +23,31 @@ const props = withDefaults(
     required?: boolean
     error?: string
     hint?: string
-    toShown?: (value: number) => number
-    fromShown?: (shown: number) => number
   }>(),
   {
     unit: '',
     of: '',
-    min: undefined,
-    max: undefined,
     perUnit: 1,
     error: '',
     hint: '',
-    toShown: (v: number) => v,
-    fromShown: (v: number) => v,
+    measure: undefined,
   },
 )
 const emit = defineEmits<{ 'update:modelValue': [value: number | null]; problem: [message: string] }>()
 
-const shown = (value: number | null) => asTyped(value === null ? null : props.drop ? value * 1000 : props.toShown(value * props.perUnit))
+const units = useUnits()
+const measure = computed(() => (props.measure ? units.measures[props.measure] : null))
+const unit = computed(() => measure.value?.unit ?? props.unit)
+const toShown = (value: number) => measure.value?.out(value) ?? value * props.perUnit
+const fromShown = (shown: number) => measure.value?.in(shown) ?? shown / props.perUnit
+const shown = (value: number | null) => asTyped(value === null ? null : props.drop ? value * 1000 : toShown(value))
 const text = ref(shown(props.modelValue))
 let mine: number | null = props.modelValue
 
 watch(
-  () => [props.modelValue, props.unit] as const,
-  ([value, unit], [, before]) => {
-    if (value !== mine || unit !== before) {
+  () => [props.modelValue, unit.value] as const,
+  ([value, now], [, before]) => {
+    if (value !== mine || now !== before) {
       mine = value
       text.value = shown(value)
     }
@@ -57,14 +58,14 @@ const parsed = computed(() => (props.drop ? parseDrop(text.value) : parseNumber(
 const { catalogue } = useCatalogue()
 const limits = computed<Limits>(() => {
   const bounds = catalogue.value?.bounds[props.of]
-  if (!bounds) return { least: props.min, most: props.max }
-  const out = (value: number | null | undefined) => (typeof value === 'number' ? tidy(props.toShown(value * props.perUnit)) : undefined)
-  return { least: out(bounds.least), most: out(bounds.most), above: bounds.above }
+  if (!bounds) return {}
+  const out = (value: number | null | undefined) => (typeof value === 'number' ? tidy(toShown(value)) : undefined)
+  return { least: out(bounds.least), most: out(bounds.most), above: bounds.above, whole: bounds.whole }
 })
 const message = computed(() => {
   if (parsed.value.error) return parsed.value.error
   if (parsed.value.value === null) return props.required && touched.value ? 'Needed here.' : ''
-  return inRange(parsed.value.value, limits.value, props.drop ? 'V' : props.unit)
+  return inRange(parsed.value.value, limits.value, props.drop ? 'V' : unit.value)
 })
 const touched = ref(false)
 
@@ -73,7 +74,7 @@ function typed(value: string): void {
   touched.value = true
   emit('problem', message.value)
   if (parsed.value.error) return
-  mine = parsed.value.value === null ? null : props.drop ? parsed.value.value : props.fromShown(parsed.value.value) / props.perUnit
+  mine = parsed.value.value === null ? null : props.drop ? parsed.value.value : fromShown(parsed.value.value)
   if (!message.value || parsed.value.value === null) emit('update:modelValue', mine)
 }
 </script>

@@ -33,14 +33,17 @@ export interface Limits {
   most?: number
   /** The least itself is too little. */
   above?: boolean
+  /** Counted: no fractions. */
+  whole?: boolean
 }
 
 /** Checks a range; the message says what is allowed. */
-export function inRange(value: number, { least, most, above }: Limits, unit: string): string {
+export function inRange(value: number, { least, most, above, whole }: Limits, unit: string): string {
   const words = unit ? ` ${unit}` : ''
   if (least !== undefined && above && value <= least) return `More than ${least}${words}.`
   if (least !== undefined && value < least) return `At least ${least}${words}.`
   if (most !== undefined && value > most) return `At most ${most}${words}.`
+  if (whole && !Number.isInteger(value)) return 'A whole number.'
   return ''
 }
 

@@ -33,8 +33,10 @@ class Bounds:
 
     least: float | None
     most: float | None
-    above: bool
+    above: bool = False
     """Whether the least itself is too little."""
+    whole: bool = False
+    """Whether it is counted: no fractions."""
 
 
 def bounds_of(*models: type[BaseModel]) -> dict[str, Bounds]:
@@ -45,7 +47,7 @@ def bounds_of(*models: type[BaseModel]) -> dict[str, Bounds]:
 
     >>> from mavrik.core.circuit import Battery
     >>> bounds_of(Battery)["Battery.age"]
-    Bounds(least=0, most=1, above=False)
+    Bounds(least=0, most=1, above=False, whole=False)
     """
     found = {}
     for model in models:
@@ -58,5 +60,7 @@ def bounds_of(*models: type[BaseModel]) -> dict[str, Bounds]:
                     least, above = value.get("minimum"), value.get("exclusiveMinimum")
                     if value.get("type") in ("number", "integer") and (least is not None or above is not None):
                         most = value.get("maximum")
-                        found[f"{known_as}.{field}"] = Bounds(least if above is None else above, most, above is not None)
+                        found[f"{known_as}.{field}"] = Bounds(
+                            least if above is None else above, most, above is not None, value["type"] == "integer"
+                        )
     return found

@@ -30,6 +30,7 @@ from mavrik.core.measuring.meters import METER_KINDS
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.readings import Run
 from mavrik.core.operating import State
+from mavrik.core.operating.state import USUAL_SPANS, Span
 from mavrik.core.planning.sizing import SizingTarget
 from mavrik.core.procedures import PROCEDURES, bench_limits
 from mavrik.core.thermal.ampacity import INSULATION_CLASSES_C, AmpacityTableName, Place, ampacity_tables
@@ -37,7 +38,9 @@ from mavrik.core.workflow.cautions import all_cautions
 from mavrik.core.workflow.purposes import PURPOSE_WORDS
 from mavrik.core.workflow.stages import STAGES
 from mavrik.domain.job import AddedLoad, JobState, VehicleKind
+from mavrik.exchange.captures import CaptureOptions
 from mavrik.exchange.files import JOB_FILES
+from mavrik.jobs.captures import RippleConditions
 
 
 class SizeChoice(Document):
@@ -114,6 +117,7 @@ class Catalogue(Document):
     additions: tuple[LabelledChoice, ...] = Field(description="What can be added to a drawn circuit with all that it needs")
     strandings: tuple[LabelledChoice, ...]
     test_start: TestStart
+    state_spans: dict[str, Span] = Field(description="Over what numbers of a state are usually tried, by field")
     state_start: State = Field(description="The state that one begins to try from")
     chemistries: tuple[LabelledChoice, ...]
     fuse_families: tuple[FuseFamilyChoice, ...]
@@ -165,6 +169,14 @@ def _plain(name: str) -> LabelledChoice:
 
 
 @cache
+def _bounds() -> dict[str, Bounds]:
+    """Of every number that is entered: in a document, or as a reading of a quantity that has bounds of its own."""
+    documents = bounds_of(Circuit, State, SizingTarget, Instrument, Run, AddedLoad, CaptureOptions, RippleConditions)
+    return documents | {
+        f"reading.{q.name}": Bounds(q.least, q.most) for q in QUANTITIES.values() if q.least is not None or q.most is not None
+    }
+
+
 def catalogue() -> Catalogue:
     """The choices; they change only with the program."""
     awg = [Size(SizeSystem.AWG, n) for n in (*range(16, 2, -2), *range(3, LARGEST_AWG - 1, -1))]
@@ -201,6 +213,7 @@ def catalogue() -> Catalogue:
             for n, d in ((n, conductor_table().strandings[n]) for n in Stranding)
         ),
         state_start=State(),
+        state_spans=USUAL_SPANS,
         test_start=TestStart(
             engine_space_c=State.model_fields["engine_space_c"].default, ambient_c=State.model_fields["ambient_c"].default
         ),
@@ -236,6 +249,6 @@ def catalogue() -> Catalogue:
         vehicle_kinds=tuple(_plain(k) for k in VehicleKind),
         job_states=tuple(_plain(s) for s in JobState),
         cautions=tuple(CautionChoice(**c.model_dump()) for c in all_cautions()),
-        bounds=bounds_of(Circuit, State, SizingTarget, Instrument, Run, AddedLoad),
+        bounds=_bounds(),
         files=tuple(LabelledChoice(name=f.name, label=f.label) for f in JOB_FILES),
     )

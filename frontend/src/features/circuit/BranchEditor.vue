@@ -4,10 +4,10 @@ import { computed, ref } from 'vue'
 import { ApiError } from '@/api/client'
 import type { Branch, ProblemDocument } from '@/api/types'
 import { isConductor } from '@/charts/geometry'
-import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { useCatalogue } from '@/composables/catalogue'
-import { editBranch, patchBranch, type BranchEdit } from '@/features/circuit/circuitEdit'
+import { editBranch, patchPart, type BranchEdit } from '@/features/circuit/circuitEdit'
+import PartNumber from './PartNumber.vue'
 import { useUnits } from '@/composables/units'
 import { useWorkbench } from '@/composables/workbench'
 
@@ -17,7 +17,18 @@ const units = useUnits()
 const { catalogue } = useCatalogue()
 const circuit = computed(() => bench.circuit!)
 const conductor = computed(() => (isConductor(props.branch) ? props.branch : null))
-const contact = computed(() => ('resistance_mohm' in props.branch ? props.branch : null))
+/** What a switch, link or joint is known by; each where the branch has it. */
+const contactNumbers = computed(() =>
+  [
+    { field: 'resistance_mohm', label: 'Resistance when sound', unit: 'mΩ' },
+    { field: 'rating_a', label: 'Continuous rating', unit: 'A', optional: true, hint: 'empty: not known' },
+    { field: 'intermittent_a', label: 'Rating for short duty', unit: 'A', optional: true, hint: 'empty: not known' },
+    { field: 'forward_v', label: 'Forward voltage', unit: 'V' },
+    { field: 'cut_in_v', label: 'Closes above', unit: 'V' },
+    { field: 'cut_out_v', label: 'Opens below', unit: 'V' },
+    { field: 'delay_s', label: 'Waits', unit: 's' },
+  ].filter((f) => f.field in props.branch),
+)
 const nodes = computed(() => circuit.value.nodes.map((n) => ({ value: n.id, title: n.label })))
 const sizeChoices = computed(() => {
   const list = catalogue.value?.sizes ?? []
@@ -35,16 +46,17 @@ const family = computed(() =>
 const choices = (list: readonly { name: string; label: string }[] | undefined) =>
   (list ?? []).map((c) => ({ value: c.name, title: c.label }))
 
-const set = (patch: Partial<Branch>) => bench.edit(patchBranch(circuit.value, props.branch.id, patch))
+const conductorChoices = computed(() => [
+  { field: 'material' as const, label: 'Conductor', items: choices(catalogue.value?.materials) },
+  { field: 'insulation_c' as const, label: 'Insulation class', items: [...(catalogue.value?.insulation_classes_c ?? [])], suffix: '°C' },
+  { field: 'place' as const, label: 'Runs in', items: choices(catalogue.value?.places) },
+  { field: 'stranding' as const, label: 'Stranding', items: choices(catalogue.value?.strandings) },
+])
+const set = (patch: object) => bench.edit(patchPart(circuit.value, 'branches', props.branch.id, patch))
 const wrong = (field: string) => bench.problems.filter((p) => p.element === props.branch.id && p.field === field).map((p) => p.message)
-const local = (field: string) => (message: string) => {
-  const key = `${props.branch.id}:${field}`
-  if (message) bench.localProblems[key] = message
-  else delete bench.localProblems[key]
-}
 function setEnd(which: 'from_end' | 'to_end', patch: object): void {
   const end = conductor.value?.[which] ?? {}
-  set({ [which]: { ...end, ...patch } } as Partial<Branch>)
+  set({ [which]: { ...end, ...patch } })
 }
 const problem = ref<ProblemDocument | null>(null)
 /** What moves nodes or picks ratings is done by the core. */
@@ -105,19 +117,7 @@ const ENDS = [
     </div>
     <template v-if="conductor">
       <div class="pair">
-        <NumberField
-          :of="`${branch.kind}.length_m`"
-          :model-value="conductor.length_m"
-          label="Length"
-          :unit="units.length"
-          :to-shown="units.lengthOut"
-          :from-shown="units.lengthIn"
-          required
-          :error="wrong('length_m')[0]"
-          data-field="length"
-          @update:model-value="$event !== null && set({ length_m: $event } as never)"
-          @problem="local('length')($event)"
-        />
+        <PartNumber field="length_m" label="Length" measure="length" :of="branch.kind" :part="branch" @change="set" />
         <v-autocomplete
           :model-value="conductor.size"
           label="Size"
@@ -125,61 +125,28 @@ const ENDS = [
           :error-messages="wrong('size')"
           data-field="size"
           auto-select-first
-          @update:model-value="$event && set({ size: $event } as never)"
+          @update:model-value="$event && set({ size: $event })"
         />
         <v-select
-          :model-value="conductor.material"
-          label="Conductor"
-          :items="choices(catalogue?.materials)"
-          @update:model-value="set({ material: $event } as never)"
+          v-for="c in conductorChoices"
+          :key="c.field"
+          :model-value="conductor[c.field]"
+          :label="c.label"
+          :suffix="c.suffix"
+          :items="c.items"
+          @update:model-value="set({ [c.field]: $event })"
         />
-        <v-select
-          :model-value="conductor.insulation_c"
-          label="Insulation class"
-          suffix="°C"
-          :items="[...(catalogue?.insulation_classes_c ?? [])]"
-          @update:model-value="set({ insulation_c: $event } as never)"
-        />
-        <v-select
-          :model-value="conductor.place"
-          label="Runs in"
-          :items="choices(catalogue?.places)"
-          @update:model-value="set({ place: $event } as never)"
-        />
-        <NumberField
-          :of="`${branch.kind}.parallel`"
-          :model-value="conductor.parallel ?? 1"
-          label="Runs side by side"
-          :error="wrong('parallel')[0]"
-          @update:model-value="$event !== null && Number.isInteger($event) && set({ parallel: $event } as never)"
-          @problem="local('parallel')($event)"
-        />
-        <v-select
-          :model-value="conductor.stranding"
-          label="Stranding"
-          :items="choices(catalogue?.strandings)"
-          @update:model-value="set({ stranding: $event } as never)"
-        />
-        <NumberField
-          :of="`${branch.kind}.bundled`"
-          :model-value="conductor.bundled ?? 1"
-          label="Loaded cables in its bundle"
-          required
-          :error="wrong('bundled')[0]"
-          @update:model-value="$event !== null && Number.isInteger($event) && set({ bundled: $event } as never)"
-          @problem="local('bundled')($event)"
-        />
-        <NumberField
-          :of="`${branch.kind}.ambient_c`"
-          :model-value="conductor.ambient_c ?? null"
-          label="Air round it"
-          :unit="units.temperature"
-          :to-shown="units.temperatureOut"
-          :from-shown="units.temperatureIn"
-          hint="empty: as its place"
-          :error="wrong('ambient_c')[0]"
-          @update:model-value="set({ ambient_c: $event } as never)"
-          @problem="local('ambient')($event)"
+        <PartNumber
+          v-for="f in [
+            { field: 'parallel', label: 'Runs side by side' },
+            { field: 'bundled', label: 'Loaded cables in its bundle' },
+            { field: 'ambient_c', label: 'Air round it', measure: 'temperature' as const, optional: true, hint: 'empty: as its place' },
+          ]"
+          v-bind="f"
+          :key="f.field"
+          :of="branch.kind"
+          :part="branch"
+          @change="set"
         />
       </div>
       <div v-for="[end, node] in ENDS" :key="end" class="pair">
@@ -199,7 +166,7 @@ const ENDS = [
       <v-switch
         :model-value="conductor.sheathed ?? false"
         label="Sleeved over its whole length"
-        @update:model-value="set({ sheathed: $event === true } as never)"
+        @update:model-value="set({ sheathed: $event === true })"
       />
     </template>
     <div v-else-if="branch.kind === 'fuse'" class="pair">
@@ -215,111 +182,41 @@ const ENDS = [
         suffix="A"
         :items="[...(family?.ratings_a ?? [])]"
         :error-messages="wrong('rating_a')"
-        @update:model-value="set({ rating_a: $event } as never)"
+        @update:model-value="set({ rating_a: $event })"
       />
       <p class="quiet ma-0 wide">
         {{ family?.voltage_v }} V, breaks {{ family?.interrupting_a }} A, {{ family?.stud }}. {{ family?.note }}
       </p>
     </div>
     <div v-else class="pair">
-      <NumberField
-        :of="`${branch.kind}.resistance_mohm`"
-        :model-value="contact?.resistance_mohm ?? null"
-        label="Resistance when sound"
-        unit="mΩ"
-        required
-        :error="wrong('resistance_mohm')[0]"
-        @update:model-value="$event !== null && set({ resistance_mohm: $event } as never)"
-        @problem="local('resistance')($event)"
-      />
-      <NumberField
-        :of="`${branch.kind}.rating_a`"
-        :model-value="contact?.rating_a ?? null"
-        label="Continuous rating"
-        unit="A"
-        hint="empty: not known"
-        @update:model-value="set({ rating_a: $event } as never)"
-        @problem="local('rating')($event)"
-      />
-      <NumberField
-        :of="`${branch.kind}.intermittent_a`"
-        :model-value="contact?.intermittent_a ?? null"
-        label="Rating for short duty"
-        unit="A"
-        hint="empty: not known"
-        :error="wrong('intermittent_a')[0]"
-        @update:model-value="set({ intermittent_a: $event } as never)"
-        @problem="local('intermittent')($event)"
-      />
+      <PartNumber v-for="f in contactNumbers" v-bind="f" :key="f.field" :of="branch.kind" :part="branch" @change="set" />
       <v-switch
         v-if="'closed' in branch"
         :model-value="branch.closed"
         label="Closed"
-        @update:model-value="set({ closed: $event === true } as never)"
+        @update:model-value="set({ closed: $event === true })"
       />
-      <NumberField
-        v-if="'forward_v' in branch"
-        :of="`${branch.kind}.forward_v`"
-        :model-value="branch.forward_v"
-        label="Forward voltage"
-        unit="V"
-        required
-        :error="wrong('forward_v')[0]"
-        @update:model-value="$event !== null && set({ forward_v: $event } as never)"
-        @problem="local('forward')($event)"
+      <v-select
+        v-if="branch.kind === 'voltage_link'"
+        :model-value="branch.override"
+        label="Override"
+        :items="[
+          { value: 'none', title: 'by voltage' },
+          { value: 'closed', title: 'held closed' },
+          { value: 'open', title: 'held open' },
+        ]"
+        @update:model-value="set({ override: $event })"
       />
-      <template v-if="branch.kind === 'voltage_link'">
-        <NumberField
-          :of="`${branch.kind}.cut_in_v`"
-          :model-value="branch.cut_in_v"
-          label="Closes above"
-          unit="V"
-          required
-          :error="wrong('cut_in_v')[0]"
-          @update:model-value="$event !== null && set({ cut_in_v: $event } as never)"
-          @problem="local('cut-in')($event)"
-        />
-        <NumberField
-          :of="`${branch.kind}.cut_out_v`"
-          :model-value="branch.cut_out_v"
-          label="Opens below"
-          unit="V"
-          required
-          :error="wrong('cut_out_v')[0]"
-          @update:model-value="$event !== null && set({ cut_out_v: $event } as never)"
-          @problem="local('cut-out')($event)"
-        />
-        <NumberField
-          :of="`${branch.kind}.delay_s`"
-          :model-value="branch.delay_s"
-          label="Waits"
-          unit="s"
-          required
-          :error="wrong('delay_s')[0]"
-          @update:model-value="$event !== null && set({ delay_s: $event } as never)"
-          @problem="local('delay')($event)"
-        />
-        <v-select
-          :model-value="branch.override"
-          label="Override"
-          :items="[
-            { value: 'none', title: 'by voltage' },
-            { value: 'closed', title: 'held closed' },
-            { value: 'open', title: 'held open' },
-          ]"
-          @update:model-value="set({ override: $event } as never)"
-        />
-      </template>
     </div>
-    <NumberField
-      :of="`${branch.kind}.measured_mohm`"
-      :model-value="branch.measured_mohm ?? null"
+    <PartNumber
+      field="measured_mohm"
       label="Resistance as measured, at 20 °C"
       unit="mΩ"
       hint="empty: taken as sound. States and faults use it; verdicts go on comparing with a sound part"
-      :error="wrong('measured_mohm')[0]"
-      @update:model-value="set({ measured_mohm: $event } as never)"
-      @problem="local('measured')($event)"
+      optional
+      :of="branch.kind"
+      :part="branch"
+      @change="set"
     />
     <div class="pair">
       <v-text-field

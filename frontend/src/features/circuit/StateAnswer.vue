@@ -53,7 +53,7 @@ const watched = computed(() => bench.circuit?.nodes.find((n) => n.id === props.s
       <b>{{ b.label }}</b> reaches its {{ fixed(units.temperatureOut(b.limit_c!), 0) }} {{ units.temperature }} after
       {{ lasts(b.seconds_to_limit!) }} of this.
     </p>
-    <table class="figures" data-test="state-devices">
+    <v-table class="figures" data-test="state-devices">
       <thead>
         <tr>
           <th>Gives and takes</th>
@@ -73,8 +73,8 @@ const watched = computed(() => bench.circuit?.nodes.find((n) => n.id === props.s
           </td>
         </tr>
       </tbody>
-    </table>
-    <table class="figures" data-test="state-volts">
+    </v-table>
+    <v-table class="figures" data-test="state-volts">
       <thead>
         <tr>
           <th>Where the volts go</th>
@@ -91,8 +91,8 @@ const watched = computed(() => bench.circuit?.nodes.find((n) => n.id === props.s
           <td class="n">{{ fixed(b.closed ? b.heat_w : 0, 1) }}</td>
         </tr>
       </tbody>
-    </table>
-    <table v-if="!solved.course" class="figures" data-test="state-gains">
+    </v-table>
+    <v-table v-if="!solved.course" class="figures" data-test="state-gains">
       <caption>
         {{
           watched
@@ -119,7 +119,7 @@ const watched = computed(() => bench.circuit?.nodes.find((n) => n.id === props.s
           </td>
         </tr>
       </tbody>
-    </table>
+    </v-table>
     <p class="quiet ma-0">
       Predicted from the parts as fitted, sound; batteries as full as the circuit says. Given {{ fixed(point.given_w, 0) }} W = taken
       {{ fixed(point.taken_w, 0) }} W + lost in the leads {{ fixed(point.lost_w, 0) }} W.

@@ -16,9 +16,9 @@ const { catalogue } = useCatalogue()
 /** The core says where one begins; the catalogue was there before the circuit could be drawn. */
 const start = catalogue.value?.state_start
 const state = reactive({
-  rpm: start?.engine_rpm ?? 0,
-  ambient: start?.ambient_c ?? 0,
-  bonnet: start?.engine_space_c ?? 0,
+  engine_rpm: start?.engine_rpm ?? 0,
+  ambient_c: start?.ambient_c ?? 0,
+  engine_space_c: start?.engine_space_c ?? 0,
   cranking: false,
   warm: true,
   fault: null as string | null,
@@ -46,9 +46,9 @@ watch(
     const only = (given: Record<string, boolean>) => Object.fromEntries(Object.entries(given).filter(([id]) => known.has(id)))
     const ground = circuit.value.alternators[0]!.case_node
     bench.tryState({
-      engine_rpm: state.rpm,
-      ambient_c: state.ambient,
-      engine_space_c: state.bonnet,
+      engine_rpm: state.engine_rpm,
+      ambient_c: state.ambient_c,
+      engine_space_c: state.engine_space_c,
       cranking: state.cranking,
       warmed_up: state.warm,
       loads_on: only(loads) as never,
@@ -61,6 +61,19 @@ watch(
 )
 onBeforeUnmount(() => bench.tryState(null))
 
+const warmth = (c: number) => ({ shown: Math.round(units.temperatureOut(c)), unit: units.temperature })
+const slides = computed(() =>
+  (
+    [
+      { field: 'engine_rpm', label: 'Engine speed', shown: state.engine_rpm, unit: '/min' },
+      { field: 'ambient_c', label: 'Around the vehicle', ...warmth(state.ambient_c) },
+      { field: 'engine_space_c', label: 'Under the bonnet', ...warmth(state.engine_space_c) },
+    ] as const
+  ).map((s) => {
+    const span = catalogue.value?.state_spans[s.field]
+    return { ...s, span: span && { min: span.least, max: span.most, step: span.step } }
+  }),
+)
 const trouble = computed<ProblemDocument | null>(() => bench.stateProblem)
 </script>
 
@@ -70,33 +83,18 @@ const trouble = computed<ProblemDocument | null>(() => bench.stateProblem)
       <h2 class="sleeve">At this state</h2>
       <span class="grow" /><v-btn variant="text" data-test="close-state" @click="emit('close')">Close</v-btn>
     </div>
-    <label class="slide">
+    <div v-for="s in slides" :key="s.field">
       <span
-        >Engine <b class="figures">{{ state.rpm }}</b> /min</span
+        >{{ s.label }} <b class="value">{{ s.shown }}</b> {{ s.unit }}</span
       >
-      <input
-        v-model.number="state.rpm"
-        type="range"
-        min="0"
-        max="6000"
-        step="50"
-        :disabled="state.cranking"
-        data-test="state-rpm"
-        aria-label="Engine speed"
+      <v-slider
+        v-model="state[s.field]"
+        v-bind="s.span"
+        :disabled="s.field === 'engine_rpm' && state.cranking"
+        :aria-label="s.label"
+        :data-test="`state-${s.field}`"
       />
-    </label>
-    <label class="slide">
-      <span
-        >Around the vehicle <b class="figures">{{ Math.round(units.temperatureOut(state.ambient)) }}</b> {{ units.temperature }}</span
-      >
-      <input v-model.number="state.ambient" type="range" min="-30" max="50" step="1" aria-label="Temperature around the vehicle" />
-    </label>
-    <label class="slide">
-      <span
-        >Under the bonnet <b class="figures">{{ Math.round(units.temperatureOut(state.bonnet)) }}</b> {{ units.temperature }}</span
-      >
-      <input v-model.number="state.bonnet" type="range" min="-30" max="120" step="1" aria-label="Temperature under the bonnet" />
-    </label>
+    </div>
     <div class="chips">
       <button
         v-if="starters"
@@ -145,14 +143,8 @@ const trouble = computed<ProblemDocument | null>(() => bench.stateProblem)
 </template>
 
 <style scoped>
-.slide {
-  display: grid;
-  gap: 2px;
-}
-.slide input {
-  width: 100%;
-  height: 44px;
-  accent-color: var(--copper);
+.value {
+  font-variant-numeric: tabular-nums;
 }
 .chips {
   display: flex;

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Branch, Circuit } from '@/api/types'
-import { patchBranch, removeElement } from './circuitEdit'
+import { patchPart, removeElement } from './circuitEdit'
 
 /** Stands in for the catalogue's; the figures are only for these tests. */
 const ends = { from_node: 'from', to_node: 'to', note: '' }
@@ -66,7 +66,7 @@ const circuit = {
 
 describe('editing a circuit', () => {
   it('sets a value of one branch and leaves all others as they were', () => {
-    const long = patchBranch(circuit, 'home', { length_m: 3 } as never)
+    const long = patchPart(circuit, 'branches', 'home', { length_m: 3 } as never)
     expect(long.branches[2]).toEqual({ ...circuit.branches[2], length_m: 3 })
     expect(long.branches[0]).toBe(circuit.branches[0])
     expect(circuit.branches[2]).not.toHaveProperty('length_m', 3)
@@ -76,6 +76,6 @@ describe('editing a circuit', () => {
     expect(removeElement(loaded, 'loads', 'pump')).toEqual({ ...circuit, loads: [LOAD] })
   })
   it('changes nothing for a branch that is not there', () => {
-    expect(patchBranch(circuit, 'none', { label: 'x' })).toEqual(circuit)
+    expect(patchPart(circuit, 'branches', 'none', { label: 'x' })).toEqual(circuit)
   })
 })

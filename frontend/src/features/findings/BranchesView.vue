@@ -60,7 +60,7 @@ async function takeOver(): Promise<void> {
     <p class="mt-2 mb-1">
       {{ picked.reason }} <b v-if="picked.next_step">{{ picked.next_step }}</b>
     </p>
-    <table class="figures">
+    <v-table class="figures">
       <tbody>
         <tr>
           <td>Read</td>
@@ -90,7 +90,7 @@ async function takeOver(): Promise<void> {
           <td class="n" data-test="judged">{{ mv(picked.judged_drop_v) }} of {{ mv(picked.limit_v) }} mV</td>
         </tr>
       </tbody>
-    </table>
+    </v-table>
     <p class="quiet mt-2 mb-0">
       Rule: {{ picked.limit_rule }}. Source: {{ picked.limit_source }}. Current {{ fixed(picked.current_a, 1) }} A, from
       {{ CURRENT[picked.current_basis] }}.
@@ -101,7 +101,7 @@ async function takeOver(): Promise<void> {
     </p>
   </section>
   <section class="panel">
-    <table class="figures">
+    <v-table class="figures">
       <thead>
         <tr>
           <th></th>
@@ -140,7 +140,7 @@ async function takeOver(): Promise<void> {
           <td><VerdictMark :verdict="s.verdict" :word="false" /></td>
         </tr>
       </tbody>
-    </table>
+    </v-table>
     <p v-for="check in found.checks" :key="check.name" class="check" :class="{ bad: !check.agrees }" :data-check="check.name">
       {{ check.agrees ? '✓' : '✕' }} {{ check.message }}
     </p>

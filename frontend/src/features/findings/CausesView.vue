@@ -39,7 +39,7 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
           <p v-if="c.kind !== 'none'" class="ma-0">
             {{ c.advice }} <button v-if="drawn(c.element)" type="button" class="link" @click="show(c.element)">Show it</button>
           </p>
-          <table v-if="c.evidence.length" class="figures">
+          <v-table v-if="c.evidence.length" class="figures">
             <thead>
               <tr>
                 <th></th>
@@ -58,7 +58,7 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
                 <td>{{ e.favours > 0 ? 'for' : 'against' }}</td>
               </tr>
             </tbody>
-          </table>
+          </v-table>
         </div>
       </div>
       <p v-for="u in found.undecided" :key="u.words" class="ma-0" data-test="undecided">

@@ -22,7 +22,7 @@ const words = (r: Reading) => (r.quantity ? shown(r.quantity, r.value) : `${r.va
       </div>
       <p v-if="t.skipped" class="ma-0">skipped: {{ t.skipped }}</p>
       <p v-if="t.overdue.length" class="ma-0 bad">Calibration was overdue: {{ t.overdue.join(', ') }}</p>
-      <table class="figures">
+      <v-table class="figures">
         <tbody>
           <template v-for="r in t.readings" :key="r.point">
             <tr :data-reading="r.point">
@@ -51,7 +51,7 @@ const words = (r: Reading) => (r.quantity ? shown(r.quantity, r.value) : `${r.va
             </tr>
           </template>
         </tbody>
-      </table>
+      </v-table>
     </div>
     <div v-if="found.not_asked.length" data-test="not-asked">
       <h2 class="sleeve">No longer asked on this circuit</h2>

@@ -205,7 +205,7 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
           </button>
         </li>
       </ul>
-      <form v-if="open" class="panel stack" data-test="instrument-form" @submit.prevent="save()">
+      <v-form v-if="open" class="panel stack" data-test="instrument-form" @submit.prevent="save()">
         <h2 class="sleeve">{{ form.id === null ? 'New instrument' : 'Change it' }}</h2>
         <v-text-field
           v-model="form.label"
@@ -217,7 +217,7 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
         <v-select v-model="form.kind" label="Reads" :items="kinds.map((k) => ({ value: k.name, title: k.label }))" />
         <NumberField
           v-model="form.percent"
-          of="Instrument.percent"
+          of="Instrument.percent_of_reading"
           label="Percent of reading"
           unit="%"
           :required="tried"
@@ -267,13 +267,12 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
             >Take off the register</v-btn
           >
         </div>
-      </form>
+      </v-form>
     </div>
     <ConflictDialog
       :problem="conflict"
       both="Keep both: save mine as another"
       theirs="Take theirs"
-      mine-hint=""
       @keep-both="save(true)"
       @take-theirs="takeTheirs"
       @later="conflict = null"

@@ -93,7 +93,7 @@ const choices = (list: readonly { name: string; label: string }[] | undefined) =
 </script>
 
 <template>
-  <form class="panel stack form" @submit.prevent="save">
+  <v-form class="panel stack form" @submit.prevent="save">
     <h2 class="sleeve">{{ start ? 'Job details' : 'New job' }}</h2>
     <div class="pair">
       <v-text-field
@@ -179,7 +179,7 @@ const choices = (list: readonly { name: string; label: string }[] | undefined) =
       <v-btn type="submit" color="primary" :loading="busy" data-test="save-job">{{ start ? 'Save' : 'Open the job' }}</v-btn>
       <v-btn variant="text" @click="cancel">Cancel</v-btn>
     </div>
-  </form>
+  </v-form>
 </template>
 
 <style scoped>

@@ -154,7 +154,6 @@ async function takeTheirs(): Promise<void> {
       :problem="conflict"
       both="Save mine, keep their complaint in it"
       theirs="Take theirs"
-      mine-hint=""
       @keep-both="overTheirs"
       @take-theirs="takeTheirs"
       @later="conflict = null"

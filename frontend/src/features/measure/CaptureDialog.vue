@@ -28,7 +28,7 @@ const session = useSession()
 const { captures, sending, load, fetch, stop, remove } = useCaptures(bench.jobId)
 
 const what = ref(props.asks)
-const wanted = reactive({ channel: '', interval_s: null as number | null, full_scale_v: null as number | null, factor: 1 })
+const options = reactive({ channel: '', interval_s: null as number | null, full_scale_v: null as number | null, factor: 1 })
 const unsaid = ref(false)
 const chosen = ref<number | null>(null)
 function removeChosen(id: number): void {
@@ -49,7 +49,7 @@ let last: File | null = null
 async function bring(file: File | null | undefined): Promise<void> {
   if (!file) return
   last = file
-  const id = await load(file, wanted)
+  const id = await load(file, options)
   if (id !== null) chosen.value = id
   if (input.value) input.value.value = ''
 }
@@ -208,29 +208,28 @@ useKeys([
         <button type="button" class="link" :aria-expanded="unsaid" @click="unsaid = !unsaid">What the file does not say</button>
         <template v-if="unsaid">
           <NumberField
-            :model-value="wanted.factor"
+            :model-value="options.factor"
+            of="CaptureOptions.factor"
             label="Probe divides by"
-            :min="0.001"
-            :max="10000"
             hint="10 for a 10:1 probe that the scope was not told of"
-            @update:model-value="wanted.factor = $event ?? 1"
+            @update:model-value="options.factor = $event ?? 1"
           />
           <NumberField
-            :model-value="wanted.interval_s === null ? null : wanted.interval_s * 1000"
+            of="CaptureOptions.interval_s"
+            :model-value="options.interval_s"
             label="Between samples"
             unit="ms"
-            :min="0.000001"
+            :per-unit="1000"
             hint="for a table without times"
-            @update:model-value="wanted.interval_s = $event === null ? null : $event / 1000"
+            @update:model-value="options.interval_s = $event"
           />
           <NumberField
-            :model-value="wanted.full_scale_v"
+            :model-value="options.full_scale_v"
             label="Full scale of a sound file"
+            of="CaptureOptions.full_scale_v"
             unit="V"
-            :min="0.001"
-            :max="1000"
             hint="what its largest number stands for"
-            @update:model-value="wanted.full_scale_v = $event"
+            @update:model-value="options.full_scale_v = $event"
           />
           <v-btn v-if="last" variant="outlined" @click="again">Read the file again</v-btn>
         </template>
@@ -289,7 +288,7 @@ useKeys([
               Channels in the file: {{ capture.channels.join(', ') }}.
               <v-select
                 v-if="last"
-                v-model="wanted.channel"
+                v-model="options.channel"
                 :items="capture.channels"
                 label="Another channel"
                 @update:model-value="again"
@@ -304,16 +303,14 @@ useKeys([
                 :model-value="speed.engine_rpm"
                 label="Engine speed"
                 unit="/min"
-                :min="1"
-                :max="12000"
+                of="RippleConditions.engine_rpm"
                 hint="with it a lost phase can be told"
                 @update:model-value="speed.engine_rpm = $event"
               />
               <NumberField
                 :model-value="speed.pole_pairs"
                 label="Pole pairs of the alternator"
-                :min="1"
-                :max="30"
+                of="RippleConditions.pole_pairs"
                 hint="empty: 6, as in most; 8 in some, the maker's data says"
                 @update:model-value="speed.pole_pairs = $event !== null && Number.isInteger($event) ? $event : null"
               />

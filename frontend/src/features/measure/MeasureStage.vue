@@ -3,11 +3,11 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, nextTick, ref, watch } from 'vue'
 import { client, data } from '@/api/client'
-import type { PointView, RunRecord, StageName } from '@/api/types'
-import { draftOf, inputOf, keepRun, repeatOf } from '@/composables/job/readingsDraft'
+import type { PointView, StageName } from '@/api/types'
+import { draftOf, repeatOf } from '@/composables/job/readingsDraft'
+import { useCatalogue } from '@/composables/catalogue'
 import { useKeys } from '@/composables/keys'
 import { useQuantities } from '@/composables/quantities'
-import { useSaving } from '@/composables/saving'
 import { useSession } from '@/composables/session'
 import { useUnits } from '@/composables/units'
 import { useWorkbench } from '@/composables/workbench'
@@ -15,21 +15,29 @@ import BenchFrame from '@/features/jobs/BenchFrame.vue'
 import CautionStrip from '@/ui/CautionStrip.vue'
 import ConflictDialog from '@/ui/ConflictDialog.vue'
 import { overdue } from '@/ui/dates'
+import { fixed } from '@/ui/numbers'
 import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import VerdictMark from '@/ui/VerdictMark.vue'
 import { useBench } from './bench'
+import { useRunKeeping } from './runKeeping'
 import TestPlan from './TestPlan.vue'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
 const session = useSession()
 const units = useUnits()
+const { catalogue } = useCatalogue()
+/** What is taken where nobody noted a temperature. */
+const assumed = (field: 'engine_space_c' | 'ambient_c') => {
+  const start = catalogue.value?.test_start[field]
+  return start === undefined ? '' : `empty: ${fixed(units.temperatureOut(start), 0)} ${units.temperature}`
+}
 const quantities = useQuantities()
 const { view } = useBench()
-const { busy, problem, conflict, save: saving, says } = useSaving()
 const readings = bench.readings
 const draft = readings.draft
+const { busy, problem, conflict, says, keep, takeTheirs } = useRunKeeping('charging_drops', readings)
 const list = ref<HTMLElement | null>(null)
 const focused = ref<string | null>(null)
 const localProblems = ref<Record<string, string>>({})
@@ -117,21 +125,10 @@ const mayKeep = computed(
 )
 async function save(asNew = false): Promise<void> {
   if (!mayKeep.value) return
-  const run = inputOf('charging_drops', asNew ? { ...draft, supersedes: null } : draft)
-  let kept: RunRecord | null = null
-  if (
-    !(await saving(async () => {
-      kept = await keepRun(bench, run)
-    }))
-  )
-    return
+  const kept = await keep({ asNew })
+  if (!kept) return
   readings.take(draftOf(kept))
   emit('go', 'findings')
-}
-async function takeTheirs(): Promise<void> {
-  readings.take(draftOf(conflict.value?.theirs as unknown as RunRecord))
-  conflict.value = null
-  await bench.reload()
 }
 function again(): void {
   readings.take(repeatOf(procedure.value?.last))
@@ -181,8 +178,7 @@ useKeys([
             :model-value="valueOf(output.point.id)"
             label="Output current"
             unit="A"
-            :min="1"
-            :max="1000"
+            :of="`reading.${output.point.quantity}`"
             required
             :data-walk="output.point.id"
             :error="serverSays(output.point.id)"
@@ -265,10 +261,8 @@ useKeys([
               of="Run.engine_space_c"
               :model-value="draft.engine_space_c"
               label="Under the bonnet"
-              :unit="units.temperature"
-              :to-shown="units.temperatureOut"
-              :from-shown="units.temperatureIn"
-              hint="empty: 40 °C"
+              measure="temperature"
+              :hint="assumed('engine_space_c')"
               @update:model-value="readings.setCondition('engine_space_c', $event)"
               @problem="note('engine-space', $event)"
             />
@@ -276,10 +270,8 @@ useKeys([
               of="Run.ambient_c"
               :model-value="draft.ambient_c"
               label="Around the vehicle"
-              :unit="units.temperature"
-              :to-shown="units.temperatureOut"
-              :from-shown="units.temperatureIn"
-              hint="empty: 20 °C"
+              measure="temperature"
+              :hint="assumed('ambient_c')"
               @update:model-value="readings.setCondition('ambient_c', $event)"
               @problem="note('ambient', $event)"
             />
@@ -306,7 +298,6 @@ useKeys([
       :problem="conflict"
       both="Keep both: mine as a run of its own"
       theirs="Take theirs"
-      mine-hint=""
       @keep-both="save(true)"
       @take-theirs="takeTheirs"
       @later="conflict = null"

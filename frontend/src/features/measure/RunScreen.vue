@@ -1,43 +1,42 @@
 <script setup lang="ts">
 /** One test over the whole screen: what to do, where the probes go, the reading large enough to see from the bonnet. */
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
-import { useIntervalFn } from '@vueuse/core'
 import { computed, nextTick, reactive, ref, watch } from 'vue'
 import { client, data } from '@/api/client'
-import type { JudgedPoint, PointView, ProcedureView, RunRecord } from '@/api/types'
+import type { JudgedPoint, PointView, ProcedureView } from '@/api/types'
 import LimitBar from '@/charts/LimitBar.vue'
-import LiveTrace from '@/charts/LiveTrace.vue'
-import LoopView from '@/charts/LoopView.vue'
 import { useCatalogue } from '@/composables/catalogue'
-import { draftOf, inputOf, keepRun, repeatOf, useRunDraft } from '@/composables/job/readingsDraft'
+import { draftOf, inputOf, repeatOf, useRunDraft } from '@/composables/job/readingsDraft'
 import { useKeys } from '@/composables/keys'
 import { useLive } from '@/composables/live'
 import { useQuantities } from '@/composables/quantities'
-import { useSaving } from '@/composables/saving'
 import { useSession } from '@/composables/session'
-import { useUnits } from '@/composables/units'
 import { useWorkbench } from '@/composables/workbench'
+import CautionList from '@/ui/CautionList.vue'
 import ConflictDialog from '@/ui/ConflictDialog.vue'
 import { overdue } from '@/ui/dates'
 import FullScreen from '@/ui/FullScreen.vue'
 import NumberField from '@/ui/NumberField.vue'
-import { fixed } from '@/ui/numbers'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
-import VerdictMark from '@/ui/VerdictMark.vue'
 import { useBench } from './bench'
 import CaptureDialog from './CaptureDialog.vue'
+import LivePanel from './LivePanel.vue'
+import RunField from './RunField.vue'
+import RunGuide from './RunGuide.vue'
+import StepClock from './StepClock.vue'
+import { useRunKeeping } from './runKeeping'
+import { useStepClock } from './stepClock'
 
 const props = defineProps<{ procedure: ProcedureView }>()
 const emit = defineEmits<{ close: [] }>()
 const bench = useWorkbench()
 const session = useSession()
-const units = useUnits()
 const quantities = useQuantities()
 const { madeOf } = useBench()
-const { catalogue, sizes } = useCatalogue()
-const { busy, problem, conflict, save: saving, says } = useSaving()
+const { catalogue } = useCatalogue()
 const readings = useRunDraft(bench.jobId, props.procedure.name)
 const draft = readings.draft
+const { busy, problem, conflict, says, keep, takeTheirs } = useRunKeeping(props.procedure.name, readings)
 if (!readings.dirty) readings.take(repeatOf(props.procedure.last))
 
 const instruments = useQuery({ queryKey: ['instruments'], queryFn: () => data(client.GET('/api/instruments')) })
@@ -45,13 +44,14 @@ const recordOf = (p: PointView) => instruments.data.value?.instruments.find((r) 
 const made = computed(() => madeOf(props.procedure.name))
 const cautions = computed(() => catalogue.value?.cautions.filter((c) => props.procedure.cautions.includes(c.id)) ?? [])
 const clear = ref(!props.procedure.cautions.length)
-const tap = ref<{ $el: HTMLElement }[] | { $el: HTMLElement } | null>(null)
-watch(tap, (button) => (Array.isArray(button) ? button[0] : button)?.$el.focus())
+const tap = ref<{ $el: HTMLElement } | null>(null)
+watch(tap, (button) => button?.$el.focus())
 const focused = ref<string | null>(null)
 const here = computed(() => props.procedure.points.find((p) => p.point.id === focused.value) ?? null)
 const valueOf = (id: string) => draft.values[id]?.value ?? null
 const given = computed(() => props.procedure.points.filter((p) => valueOf(p.point.id) !== null))
 
+const clock = useStepClock(() => props.procedure.steps)
 const live = useLive(() => {
   const p = here.value
   return clear.value && p && p.point.meter && recordOf(p)?.address
@@ -64,33 +64,6 @@ const live = useLive(() => {
         quantity: p.point.quantity,
       }
     : null
-})
-/** What was shown since the meter is watched; the trace shows the last half minute. */
-const trace = reactive<{ at: number[]; values: (number | null)[] }>({ at: [], values: [] })
-const TRACE_MOST = 400
-watch(
-  () => [live.on, here.value?.point.id],
-  () => Object.assign(trace, { at: [], values: [] }),
-)
-const unitNow = computed(() => (here.value ? quantities.of(here.value.point.quantity) : undefined))
-watch(
-  () => live.reading,
-  (now) => {
-    if (!now || now.lost) return
-    trace.at.push(performance.now() / 1000)
-    trace.values.push(now.value === null ? null : now.value * (unitNow.value?.shown_per_unit ?? 1))
-    if (trace.at.length > TRACE_MOST) {
-      trace.at.shift()
-      trace.values.shift()
-    }
-  },
-)
-const shownLive = computed(() => {
-  const now = live.reading
-  if (!now || now.value === null || !here.value) return ''
-  const quantity = unitNow.value
-  const digits = now.digits ?? quantity?.digits ?? 2
-  return `${fixed(now.value * (quantity?.shown_per_unit ?? 1), digits)} ${quantity?.shown_unit ?? now.unit}`
 })
 function fill(p: PointView): void {
   const now = live.reading
@@ -111,14 +84,13 @@ function take(): void {
   const at = all.findIndex((f) => f.closest('[data-point]')?.getAttribute('data-point') === p.point.id)
   void nextTick(() => all[at + 1]?.focus())
 }
-/** When the step's clock was started; readings with a time of their own are due so long after it. */
-const began = ref<number | null>(null)
+/** Readings with a time of their own are taken when they are due after the step's clock was started. */
 const timed = computed(() => props.procedure.points.filter((p) => p.point.after_s !== null && p.point.after_s !== undefined))
 watch(
   () => live.reading,
   (now) => {
-    if (began.value === null || !now || now.value === null || now.overload || now.lost) return
-    const passed = (Date.now() - began.value) / 1000
+    const passed = clock.passed()
+    if (passed === null || !now || now.value === null || now.overload || now.lost) return
     const due = timed.value.find((p) => passed >= p.point.after_s! && passed <= p.point.after_s! + (p.point.late_s ?? 0))
     // What was typed stays: only an empty field is filled.
     if (due && valueOf(due.point.id) === null) fill(due)
@@ -181,31 +153,6 @@ const bar = computed(() => {
 })
 const form = ref<HTMLElement | null>(null)
 
-/** A step's clock: it runs down, and where the load has to come off it says so until somebody answers. */
-const clock = reactive({ step: -1, left: 0, over: false, end: 0 })
-const { resume, pause } = useIntervalFn(
-  () => {
-    clock.left = Math.max(0, (clock.end - Date.now()) / 1000)
-    if (clock.left === 0) {
-      pause()
-      clock.over = true
-    }
-  },
-  100,
-  { immediate: false },
-)
-function start(k: number, seconds: number): void {
-  Object.assign(clock, { step: k, left: seconds, over: false, end: Date.now() + seconds * 1000 })
-  began.value = Date.now()
-  resume()
-}
-const countdown = computed(() => props.procedure.steps.findIndex((s) => s.seconds > 0))
-const clockWords = computed(() => {
-  if (clock.over) return props.procedure.steps[clock.step]?.orders_off ? 'LOAD OFF' : 'Time is up'
-  if (clock.left >= 120) return `${Math.floor(clock.left / 60)}:${String(Math.floor(clock.left % 60)).padStart(2, '0')} min`
-  return `${clock.left.toFixed(clock.left < 20 ? 1 : 0)} s`
-})
-
 function fields(): HTMLElement[] {
   return [...(form.value?.querySelectorAll<HTMLElement>('.ask input, button.answer') ?? [])]
 }
@@ -227,32 +174,17 @@ function correct(): void {
 }
 async function save(skipped = '', asNew = false): Promise<void> {
   if (busy.value || !session.mayWrite || Object.keys(local).length || (!skipped && !given.value.length)) return
-  const run = inputOf(props.procedure.name, asNew ? { ...draft, supersedes: null } : draft, skipped)
-  let kept: RunRecord | null = null
-  if (
-    !(await saving(async () => {
-      kept = await keepRun(bench, run)
-    }))
-  )
-    return
+  const kept = await keep({ skipped, asNew })
+  if (!kept) return
   readings.take(repeatOf(kept))
   emit('close')
-}
-async function takeTheirs(): Promise<void> {
-  readings.take(draftOf(conflict.value?.theirs as unknown as RunRecord))
-  conflict.value = null
-  await bench.reload()
 }
 const reason = ref('')
 const skipping = ref(false)
 useKeys([
   { key: 'Ctrl+s', label: 'keep this test', run: () => void save(), always: true },
   { key: 'Ctrl+Enter', label: 'take what the connected meter shows', run: take, always: true },
-  {
-    key: 't',
-    label: "start the step's clock",
-    run: () => countdown.value >= 0 && start(countdown.value, props.procedure.steps[countdown.value]!.seconds),
-  },
+  { key: 't', label: "start the step's clock", run: () => clock.start() },
 ])
 </script>
 
@@ -266,39 +198,18 @@ useKeys([
   >
     <div class="two">
       <section class="stack">
-        <ul v-if="cautions.length && !clear" class="cautions">
-          <li v-for="c in cautions" :key="c.id" :class="{ grave: c.confirm }">{{ c.text }}</li>
-          <li><v-btn ref="tap" color="error" data-test="run-clear" @click="begin">Seen, go on</v-btn></li>
-        </ul>
-        <div
-          v-if="clock.step >= 0"
-          class="clock"
-          :class="{ over: clock.over && procedure.steps[clock.step]?.orders_off }"
-          role="timer"
-          data-test="clock"
-        >
-          <b>{{ clockWords }}</b>
-          <v-btn v-if="clock.over" variant="outlined" @click="clock.step = -1">{{
-            procedure.steps[clock.step]?.orders_off ? 'Load is off' : 'Go on'
-          }}</v-btn>
-        </div>
-        <div v-if="live.on" class="live" :class="{ lost: live.reading?.lost }" data-test="live" aria-live="off">
-          <template v-if="live.reading?.lost">{{ live.reading.lost }}</template>
-          <template v-else-if="live.reading?.overload"><b>OVER RANGE</b> change the range rather than peg the meter</template>
-          <template v-else-if="live.reading">
-            <div class="row">
-              <b>{{ shownLive }}</b>
-              <span class="stack marks">
-                <span v-if="timed.length && began !== null" data-test="logging">logged by itself</span>
-                <span v-if="live.reading.held" class="held" data-test="held">no digit has moved: is the meter on hold?</span>
-                <span v-else>{{ live.reading.stable ? '✓ at rest' : 'moving' }}</span>
-                <v-btn variant="outlined" data-test="take" @click="take">Take (Ctrl+Enter)</v-btn>
-              </span>
-            </div>
-            <LiveTrace :at="trace.at" :values="trace.values" :unit="unitNow?.shown_unit ?? ''" />
-          </template>
-          <template v-else>Connecting …</template>
-        </div>
+        <CautionList v-if="!clear" :cautions="cautions">
+          <v-btn ref="tap" color="error" data-test="run-clear" @click="begin">Seen, go on</v-btn>
+        </CautionList>
+        <StepClock :clock="clock" />
+        <LivePanel
+          v-if="live.on && here"
+          :reading="live.reading"
+          :quantity="here.point.quantity"
+          :place="here.point.id"
+          :logging="timed.length > 0 && clock.began !== null"
+          @take="take"
+        />
         <LimitBar v-if="bar" v-bind="bar" />
         <div ref="form" class="stack" :inert="!clear" :class="{ waiting: !clear }">
           <div v-if="procedure.last && !procedure.last.run.skipped && !draft.supersedes" class="row quiet">
@@ -306,54 +217,21 @@ useKeys([
             <v-btn variant="text" class="px-2" data-test="correct-run" @click="correct">Correct the last one instead</v-btn>
           </div>
           <p v-else-if="draft.supersedes" class="quiet ma-0">Corrects the last run; that one stays in the record and counts no more.</p>
-          <div
+          <RunField
             v-for="p in procedure.points"
             :key="p.point.id"
-            class="ask"
-            :class="{ here: focused === p.point.id }"
-            :data-point="p.point.id"
-          >
-            <template v-if="quantities.of(p.point.quantity)?.yes_or_no">
-              <span class="grow">{{ p.point.label }}</span>
-              <button
-                v-for="word in ['yes', 'no']"
-                :key="word"
-                type="button"
-                class="answer"
-                :class="{ on: valueOf(p.point.id) === (word === 'yes' ? 1 : 0) }"
-                :aria-pressed="valueOf(p.point.id) === (word === 'yes' ? 1 : 0)"
-                @focus="focused = p.point.id"
-                @click="readings.set(p.point.id, word === 'yes' ? 1 : 0)"
-              >
-                {{ word }}
-              </button>
-            </template>
-            <NumberField
-              v-else
-              class="big"
-              :model-value="valueOf(p.point.id)"
-              :label="p.point.label"
-              :unit="quantities.of(p.point.quantity)?.shown_unit ?? ''"
-              :drop="p.point.quantity === 'voltage_drop'"
-              :per-unit="quantities.of(p.point.quantity)?.shown_per_unit"
-              :error="says(p.point.id)"
-              @update:model-value="readings.set(p.point.id, $event, { instrument: p.instrument, at: new Date().toISOString() })"
-              @problem="noteProblem(p.point.id, $event)"
-              @focusin="focused = p.point.id"
-              @keydown.enter.exact="move($event, 1)"
-              @keydown.shift.enter="move($event, -1)"
-            />
-            <v-btn v-if="p.point.capture" variant="outlined" :data-test="`capture-${p.point.capture}`" @click="captured = p"
-              >From a capture</v-btn
-            >
-            <p v-if="judgedAt(p.point.id)?.said" class="said" :data-said="p.point.id">
-              <VerdictMark :verdict="judgedAt(p.point.id)!.said!.verdict" /> {{ judgedAt(p.point.id)!.said!.why }}
-              <span class="quiet">{{ judgedAt(p.point.id)!.said!.limit }}</span>
-            </p>
-            <small v-for="j in made?.judgements.filter((x) => x.point === p.point.id) ?? []" :key="j.point" class="before"
-              >Last: {{ quantities.shown(j.quantity, j.value) }} <VerdictMark :verdict="j.verdict" :size="14" /> {{ j.why }}</small
-            >
-          </div>
+            :at="p"
+            :value="valueOf(p.point.id)"
+            :here="focused === p.point.id"
+            :error="says(p.point.id)"
+            :judged="judgedAt(p.point.id)"
+            :before="made?.judgements.filter((j) => j.point === p.point.id) ?? []"
+            @set="readings.set(p.point.id, $event, { instrument: p.instrument, at: new Date().toISOString() })"
+            @problem="noteProblem(p.point.id, $event)"
+            @focus="focused = p.point.id"
+            @move="move"
+            @capture="captured = p"
+          />
           <p v-if="due.length" class="due">✕ Calibration overdue: {{ due.join(', ') }}. The readings are kept and marked.</p>
           <p v-if="made?.overdue.length" class="due">
             Last time with a meter whose calibration was overdue: {{ made.overdue.join(', ') }}.
@@ -366,16 +244,16 @@ useKeys([
               unit="/min"
               hint="where it was noted"
               @update:model-value="readings.setCondition('engine_rpm', $event)"
+              @problem="noteProblem('engine_rpm', $event)"
             />
             <NumberField
               of="Run.ambient_c"
               :model-value="draft.ambient_c"
               label="Air"
-              :unit="units.temperature"
-              :to-shown="units.temperatureOut"
-              :from-shown="units.temperatureIn"
+              measure="temperature"
               hint="where it was noted"
               @update:model-value="readings.setCondition('ambient_c', $event)"
+              @problem="noteProblem('ambient_c', $event)"
             />
           </div>
           <v-text-field v-model="draft.note" label="Note" @update:model-value="readings.touch()" />
@@ -400,37 +278,7 @@ useKeys([
           </div>
         </div>
       </section>
-      <section class="stack guide">
-        <ol class="steps">
-          <li v-for="(s, k) in procedure.steps" :key="k">
-            {{ s.text }}
-            <v-btn v-if="s.seconds" size="small" variant="outlined" :data-clock="k" @click="start(k, s.seconds)">{{
-              s.seconds < 120 ? `${s.seconds} s` : `${Math.round(s.seconds / 60)} min`
-            }}</v-btn>
-          </li>
-        </ol>
-        <p v-if="procedure.conditions" class="quiet ma-0">{{ procedure.conditions }}</p>
-        <p v-if="here" class="probes">
-          <b>{{ here.point.label }}</b><br />{{ here.how }}
-        </p>
-        <div class="panel">
-          <LoopView
-            v-if="bench.found && bench.foundCircuit"
-            class="loop-of-run"
-            :circuit="bench.foundCircuit"
-            :findings="bench.found.findings"
-            :layout="bench.found.pictures.loop"
-            :sizes="sizes"
-            :red="here?.point.red || null"
-            :black="here?.point.black || null"
-            :selected="bench.circuit?.branches.some((b) => b.id === here?.point.element) ? here?.point.element : null"
-            compact
-          />
-        </div>
-        <ul v-if="cautions.length && clear" class="cautions">
-          <li v-for="c in cautions" :key="c.id" :class="{ grave: c.confirm }">{{ c.text }}</li>
-        </ul>
-      </section>
+      <RunGuide :procedure="procedure" :clock="clock" :here="here" :cautions="clear ? cautions : []" />
     </div>
     <CaptureDialog
       v-if="captured"
@@ -445,7 +293,6 @@ useKeys([
       :problem="conflict"
       both="Keep both: mine as a run of its own"
       theirs="Take theirs"
-      mine-hint=""
       @keep-both="save('', true)"
       @take-theirs="takeTheirs"
       @later="conflict = null"
@@ -466,26 +313,6 @@ useKeys([
     grid-template-columns: 1fr;
   }
 }
-.big :deep(input) {
-  font-size: 2.6rem;
-  font-weight: 700;
-  font-variant-numeric: tabular-nums;
-  min-height: 72px;
-}
-.ask {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 10px;
-  align-items: center;
-  border-left: 6px solid var(--line);
-  padding-left: 10px;
-}
-.ask.here {
-  border-left-color: var(--copper);
-}
-.ask .big {
-  flex: 1 1 100%;
-}
 .pair {
   display: grid;
   grid-template-columns: 1fr 1fr;
@@ -494,83 +321,6 @@ useKeys([
 .due {
   color: var(--fail);
   margin: 0;
-}
-.answer {
-  min-width: 84px;
-  min-height: 56px;
-  border: 1px solid var(--line);
-  font-size: 1.2rem;
-}
-.answer.on {
-  border: 3px solid currentColor;
-  font-weight: 700;
-}
-.before {
-  flex: 1 1 100%;
-}
-.steps li {
-  margin-bottom: 8px;
-}
-.cautions {
-  border: 1px solid var(--excess);
-  border-left-width: 6px;
-  padding: 8px 10px 8px 26px;
-}
-.cautions .grave {
-  font-weight: 700;
-}
-.clock {
-  display: flex;
-  gap: 16px;
-  align-items: center;
-  border: 3px solid currentColor;
-  padding: 6px 16px;
-  font-size: 3.4rem;
-}
-.clock.over {
-  color: #fff;
-  background: #a3201d;
-}
-.live {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 18px;
-  align-items: center;
-  border: 2px solid currentColor;
-  padding: 6px 16px;
-  font-size: 1.2rem;
-}
-.live {
-  flex-direction: column;
-  align-items: stretch;
-  gap: 4px;
-}
-.marks {
-  gap: 6px;
-  align-items: flex-start;
-}
-.loop-of-run {
-  max-height: 38dvh;
-}
-.said {
-  flex: 1 1 100%;
-  margin: 0;
-}
-.guide {
-  font-size: 1.05rem;
-}
-.live b {
-  font-size: 5.4rem;
-  line-height: 1.05;
-  font-variant-numeric: tabular-nums;
-  min-width: 5.2em;
-}
-.live.lost {
-  color: var(--fail);
-  font-weight: 700;
-}
-.probes {
-  font-size: 1.2rem;
 }
 .waiting {
   opacity: 0.5;

@@ -5,7 +5,7 @@ import { ApiError, client, data, writeHeaders } from '@/api/client'
 import type { Fetch, ProblemDocument } from '@/api/types'
 
 /** What a file may not say itself. */
-export interface Wanted {
+export interface CaptureOptions {
   channel: string
   interval_s: number | null
   full_scale_v: number | null
@@ -24,11 +24,11 @@ export function useCaptures(jobId: number) {
   let request: XMLHttpRequest | null = null
 
   /** Sends a file; its id once the server has it, or null where it was stopped or refused. */
-  function load(file: File, wanted: Wanted): Promise<number | null> {
-    const asked = new URLSearchParams({ name: file.name, factor: String(wanted.factor) })
-    if (wanted.channel) asked.set('channel', wanted.channel)
-    if (wanted.interval_s !== null) asked.set('interval_s', String(wanted.interval_s))
-    if (wanted.full_scale_v !== null) asked.set('full_scale_v', String(wanted.full_scale_v))
+  function load(file: File, options: CaptureOptions): Promise<number | null> {
+    const asked = new URLSearchParams({ name: file.name, factor: String(options.factor) })
+    if (options.channel) asked.set('channel', options.channel)
+    if (options.interval_s !== null) asked.set('interval_s', String(options.interval_s))
+    if (options.full_scale_v !== null) asked.set('full_scale_v', String(options.full_scale_v))
     Object.assign(sending, { share: 0, problem: null })
     return new Promise((resolve) => {
       // fetch does not say how much of a body has gone out.

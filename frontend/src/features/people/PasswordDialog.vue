@@ -37,7 +37,7 @@ async function save(): Promise<void> {
 
 <template>
   <v-dialog v-model="open" max-width="420">
-    <form class="panel stack" data-test="password-form" @submit.prevent="save">
+    <v-form class="panel stack" data-test="password-form" @submit.prevent="save">
       <h2 class="sleeve">Change your password</h2>
       <v-text-field
         v-model="form.password"
@@ -70,6 +70,6 @@ async function save(): Promise<void> {
         <v-btn type="submit" color="primary" :loading="busy" data-test="save-password">Change it</v-btn>
         <v-btn variant="text" @click="open = false">Cancel</v-btn>
       </div>
-    </form>
+    </v-form>
   </v-dialog>
 </template>

@@ -71,7 +71,7 @@ async function save(): Promise<void> {
         :again="() => void query.refetch()"
       />
       <div v-if="query.data.value" class="panel">
-        <table class="figures">
+        <v-table class="figures">
           <thead>
             <tr>
               <th>Name</th>
@@ -90,10 +90,10 @@ async function save(): Promise<void> {
               </td>
             </tr>
           </tbody>
-        </table>
+        </v-table>
       </div>
     </section>
-    <form class="panel stack" data-test="person-form" @submit.prevent="save">
+    <v-form class="panel stack" data-test="person-form" @submit.prevent="save">
       <h2 class="sleeve">{{ form.id === null ? 'Add an account' : `Change ${form.login}` }}</h2>
       <v-text-field v-model="form.name" label="Name" name="person-name" :error-messages="wrong('name')" />
       <v-text-field
@@ -128,7 +128,7 @@ async function save(): Promise<void> {
         <v-btn type="submit" color="primary" :loading="busy" data-test="save-person">{{ form.id === null ? 'Add' : 'Save' }}</v-btn>
         <v-btn v-if="form.id !== null" variant="text" @click="start(null)">Cancel</v-btn>
       </div>
-    </form>
+    </v-form>
   </div>
 </template>
 

@@ -33,14 +33,14 @@ async function enter(): Promise<void> {
 
 <template>
   <div class="door">
-    <form class="panel stack" @submit.prevent="enter">
+    <v-form class="panel stack" @submit.prevent="enter">
       <h1 class="sleeve">Sign in to {{ session.me?.workshop ?? 'the workshop' }}</h1>
       <v-text-field v-model="login" v-first label="Login" autocomplete="username" name="login" />
       <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" name="password" />
       <ProblemNotice :problem="problem" />
       <v-btn type="submit" color="primary" size="large" :loading="busy">Sign in</v-btn>
       <p v-if="session.me?.demo" class="quiet ma-0">Demo: the sign-in was printed where Mavrik was started.</p>
-    </form>
+    </v-form>
     <svg class="art" viewBox="0 0 420 240" aria-hidden="true">
       <path d="M60 170V90a30 30 0 0 1 30-30h220" stroke="var(--copper)" stroke-width="16" fill="none" />
       <path d="M360 80v70a30 30 0 0 1-30 30H110" stroke="var(--slate)" stroke-width="16" fill="none" />

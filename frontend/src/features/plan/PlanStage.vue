@@ -164,7 +164,7 @@ async function keep(): Promise<void> {
             </section>
           </div>
           <section class="panel">
-            <table class="figures" data-test="comparison">
+            <v-table class="figures" data-test="comparison">
               <thead>
                 <tr>
                   <th>Branch</th>
@@ -215,7 +215,7 @@ async function keep(): Promise<void> {
                   </td>
                 </tr>
               </tbody>
-            </table>
+            </v-table>
             <p v-for="note in view.proposal.notes" :key="note" class="quiet mb-0">{{ note }}</p>
           </section>
         </template>

@@ -9,7 +9,7 @@ from mavrik.core.circuit import Battery, Circuit, LoadKind, as_sound
 from mavrik.core.circuit.graph import metal_of, reach
 from mavrik.core.operating.engine import Engine
 from mavrik.core.operating.prediction import FAST_RPM, at_output
-from mavrik.core.operating.state import BankLoad, State
+from mavrik.core.operating.state import AMBIENT_C, ENGINE_SPACE_C, BankLoad, State
 
 
 class BenchState(StrEnum):
@@ -67,8 +67,8 @@ class Setup:
     """Ids of the loads that were on; None: those that the circuit has on."""
     bank_on: str | None = None
     """Id of the battery that a load bank hung on; None: none, what the loads left went into the batteries."""
-    engine_space_c: float = 40.0
-    ambient_c: float = 20.0
+    engine_space_c: float = ENGINE_SPACE_C
+    ambient_c: float = AMBIENT_C
 
 
 TEST_SHARE = 0.6

@@ -9,7 +9,7 @@ from mavrik.core.circuit import Circuit, as_sound
 from mavrik.core.circuit.ring import Ring, find_ring
 from mavrik.core.network import NoOperatingPointError
 from mavrik.core.operating.engine import Engine
-from mavrik.core.operating.state import BankLoad, State, is_on
+from mavrik.core.operating.state import AMBIENT_C, ENGINE_SPACE_C, BankLoad, State, is_on
 from mavrik.core.operating.warm_cables import surroundings_c
 
 
@@ -82,7 +82,7 @@ def at_output(
     return state.model_copy(update={"bank": bank})
 
 
-def at_rated_output(circuit: Circuit, engine_space_c: float = 40.0, ambient_c: float = 20.0) -> State:
+def at_rated_output(circuit: Circuit, engine_space_c: float = ENGINE_SPACE_C, ambient_c: float = AMBIENT_C) -> State:
     """The state that limits are for and parts must stand: rated output at the set point, cables warmed up.
 
     circuit: the document; engine_space_c, ambient_c: temperatures [degC]

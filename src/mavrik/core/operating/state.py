@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Annotated
 
 from pydantic import Field
@@ -11,6 +12,23 @@ from mavrik.core.circuit.branches import Setting
 from mavrik.core.document import Document, Identifier, Problem
 
 Amount = Annotated[float, Field(ge=0, le=2000)]
+
+ENGINE_SPACE_C = 40.0
+AMBIENT_C = 20.0
+"""Temperatures that are taken where nobody noted any [degC]; a warm engine in a mild workshop, common practice."""
+
+
+@dataclass(frozen=True)
+class Span:
+    """Over what a number of a state is usually tried; its bounds lie farther out."""
+
+    least: float
+    most: float
+    step: float
+
+
+USUAL_SPANS = {"engine_rpm": Span(0, 6000, 50), "ambient_c": Span(-30, 50, 1), "engine_space_c": Span(-30, 120, 1)}
+"""Common practice: standstill to the fastest road engines, hard frost to a hot summer and the heat over an engine."""
 
 
 class BankLoad(Document):
@@ -33,8 +51,8 @@ class State(Document):
     """An operating state; everything left out is as the circuit document has it."""
 
     engine_rpm: Annotated[float, Field(ge=0, le=12000, description="Engine speed [1/min]")] = 2000.0
-    engine_space_c: Annotated[float, Field(ge=-40, le=140)] = 40.0
-    ambient_c: Annotated[float, Field(ge=-40, le=60)] = 20.0
+    engine_space_c: Annotated[float, Field(ge=-40, le=140)] = ENGINE_SPACE_C
+    ambient_c: Annotated[float, Field(ge=-40, le=60)] = AMBIENT_C
     alternator_c: Annotated[float, Field(ge=-40, le=160, description="Temperature of the alternators [degC]")] = 60.0
     warmed_up: bool = Field(False, description="Cables at the temperature their current settles at")
     cranking: bool = Field(False, description="Starters on, alternators off")

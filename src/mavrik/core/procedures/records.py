@@ -11,6 +11,7 @@ from mavrik.core.measuring.instruments import Instrument, reading_uncertainty
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.readings import Measured, Probe, Reading, Run
 from mavrik.core.operating.bench_states import BenchState, Setup, state_of
+from mavrik.core.operating.state import AMBIENT_C, ENGINE_SPACE_C
 from mavrik.core.procedures.base import Point, Procedure
 from mavrik.core.procedures.bench.charging_drops import output_point
 from mavrik.core.procedures.registry import PROCEDURES, procedure
@@ -67,8 +68,8 @@ def setups_of(circuit: Circuit, run: Run) -> dict[BenchState, Setup]:
         stud.value if stud and stud.value > 0 else None,
         None if run.loads_on is None else frozenset(run.loads_on),
         run.bank_on,
-        40.0 if run.engine_space_c is None else run.engine_space_c,
-        20.0 if run.ambient_c is None else run.ambient_c,
+        ENGINE_SPACE_C if run.engine_space_c is None else run.engine_space_c,
+        AMBIENT_C if run.ambient_c is None else run.ambient_c,
     )
     states = {p.state for p in procedure(run.procedure).points(circuit)}
     return {s: known if s is BenchState.AT_OUTPUT else Setup(s) for s in sorted(states)}

@@ -5,7 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Annotated
 
+from pydantic import Field
+
+from mavrik.core.document import Document
 from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
 
 Progress = Callable[[float], None]
@@ -16,18 +20,15 @@ class CaptureError(ValueError):
     """A file that cannot be read as a capture; the message says what is wrong and where."""
 
 
-@dataclass(frozen=True)
-class Wanted:
+class CaptureOptions(Document):
     """What the file may not say itself."""
 
-    channel: str = ""
-    """Its name; empty: the first."""
-    interval_s: float | None = None
-    """Between samples, for a table without times [s]."""
-    full_scale_v: float | None = None
-    """What the largest number of a sound file stands for [V]."""
-    factor: float = 1.0
-    """Of the probe: 10 for one that divides by ten and was not told so."""
+    channel: Annotated[str, Field(max_length=80, description="Its name; empty: the first")] = ""
+    interval_s: Annotated[float | None, Field(gt=0, le=3600, description="Between samples, for a table without times [s]")] = None
+    full_scale_v: Annotated[
+        float | None, Field(gt=0, le=1000, description="What the largest number of a sound file stands for [V]")
+    ] = None
+    factor: Annotated[float, Field(gt=0, le=10_000, description="Of a probe that divides by it and was not told so")] = 1.0
 
 
 @dataclass(frozen=True)
@@ -49,7 +50,7 @@ class CaptureFormat:
     name: str
     recognises: Callable[[bytes], bool]
     """By the first bytes of the file, at least 12 where it has them."""
-    read: Callable[[Path, Wanted, Progress], Capture]
+    read: Callable[[Path, CaptureOptions, Progress], Capture]
 
 
 def nothing(_: float) -> None:

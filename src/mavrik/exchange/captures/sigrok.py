@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
-from mavrik.exchange.captures.base import Capture, CaptureError, CaptureFormat, Progress, Wanted, pick, too_many
+from mavrik.exchange.captures.base import Capture, CaptureError, CaptureFormat, CaptureOptions, Progress, pick, too_many
 
 UNITS = {"": 1.0, "k": 1e3, "m": 1e6, "g": 1e9}
 MOST_METADATA = 100_000
@@ -42,17 +42,17 @@ def _metadata(archive: zipfile.ZipFile) -> tuple[float, dict[str, str]]:
     return _rate(device.get("samplerate", "")), names
 
 
-def read(path: Path, wanted: Wanted, progress: Progress) -> Capture:
+def read(path: Path, options: CaptureOptions, progress: Progress) -> Capture:
     """Read one analog channel of a session.
 
-    path: the file; wanted: channel and probe factor; progress: see `Progress`
+    path: the file; options: channel and probe factor; progress: see `Progress`
     Raises CaptureError for what is no session, has no analog channel, is cut off, or holds too many samples.
     """
     try:
         with zipfile.ZipFile(path) as archive:
             rate, names = _metadata(archive)
             channels = tuple(names.values())
-            which = pick(channels, wanted.channel)
+            which = pick(channels, options.channel)
             number = list(names)[which]
             members = [m for m in archive.infolist() if re.fullmatch(rf"analog-1-{number}(-\d+)?", m.filename)]
             members.sort(key=lambda m: int(m.filename.split("-")[-1]))
@@ -79,7 +79,7 @@ def read(path: Path, wanted: Wanted, progress: Progress) -> Capture:
     volts = np.concatenate(parts) if parts else np.zeros(0, dtype=np.float32)
     if not len(volts):
         raise CaptureError(f"Channel '{channels[which]}' holds no samples.")
-    return Capture(Wave(volts * np.float32(wanted.factor), 1 / rate), channels[which], channels)
+    return Capture(Wave(volts * np.float32(options.factor), 1 / rate), channels[which], channels)
 
 
 SIGROK = CaptureFormat(10, "sigrok session", lambda start: start.startswith(b"PK"), read)

@@ -8,25 +8,25 @@ import numpy as np
 import soundfile
 
 from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
-from mavrik.exchange.captures.base import Capture, CaptureError, CaptureFormat, Progress, Wanted, pick, too_many
+from mavrik.exchange.captures.base import Capture, CaptureError, CaptureFormat, CaptureOptions, Progress, pick, too_many
 
 BLOCK = 1 << 18
 
 
-def read(path: Path, wanted: Wanted, progress: Progress) -> Capture:
+def read(path: Path, options: CaptureOptions, progress: Progress) -> Capture:
     """Read one channel of a sound file.
 
-    path: the file; wanted: `full_scale_v` says what the largest number is [V]; progress: see `Progress`
+    path: the file; options: `full_scale_v` says what the largest number is [V]; progress: see `Progress`
     Raises CaptureError for junk, a file without samples, too many of them, or an unknown full scale.
     """
-    if wanted.full_scale_v is None:
+    if options.full_scale_v is None:
         raise CaptureError("A sound file has no volts: enter what its largest number stands for.")
     try:
         with soundfile.SoundFile(path) as sound:
             if sound.frames > MOST_SAMPLES:
                 raise too_many(sound.frames)
             channels = tuple(f"Channel {k + 1}" for k in range(sound.channels))
-            which, parts, count = pick(channels, wanted.channel), [], 0
+            which, parts, count = pick(channels, options.channel), [], 0
             while True:
                 block = sound.read(BLOCK, dtype="float32", always_2d=True)
                 if not len(block):
@@ -39,7 +39,7 @@ def read(path: Path, wanted: Wanted, progress: Progress) -> Capture:
         raise CaptureError(f"This is no sound file that can be read: {error.error_string}") from error
     if not count:
         raise CaptureError("The sound file holds no samples.")
-    volts = np.concatenate(parts) * np.float32(wanted.full_scale_v * wanted.factor)
+    volts = np.concatenate(parts) * np.float32(options.full_scale_v * options.factor)
     return Capture(Wave(volts, 1 / rate), channels[which], channels)
 
 

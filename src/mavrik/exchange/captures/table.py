@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from pyarrow import csv
 
 from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
-from mavrik.exchange.captures.base import Capture, CaptureError, CaptureFormat, Progress, Wanted, pick, too_many
+from mavrik.exchange.captures.base import Capture, CaptureError, CaptureFormat, CaptureOptions, Progress, pick, too_many
 
 HEAD_BYTES = 1 << 18
 BLOCK_BYTES = 8 << 20
@@ -235,10 +235,10 @@ def _blocks(
     return [np.concatenate(p) if p else np.zeros(0) for p in parts], odd
 
 
-def read(path: Path, wanted: Wanted, progress: Progress) -> Capture:
+def read(path: Path, options: CaptureOptions, progress: Progress) -> Capture:
     """Read one channel of a table.
 
-    path: the file; wanted: channel, probe factor, and the interval where the table has no times; progress: see `Progress`
+    path: the file; options: channel, probe factor, and the interval where the table has no times; progress: see `Progress`
     Raises CaptureError for what is no table, holds words among its numbers, too many rows, or no times and no interval.
     Samples that were not taken evenly are laid on an even grid by straight lines between them.
     """
@@ -246,7 +246,7 @@ def read(path: Path, wanted: Wanted, progress: Progress) -> Capture:
     layout = _layout(lines)
     values = [k for k in layout.numeric if k != layout.time]
     channels = tuple(layout.names[k] for k in values)
-    which = pick(channels, wanted.channel)
+    which = pick(channels, options.channel)
     column = values[which]
     columns = [f"c{column}"] + ([f"c{layout.time}"] if layout.time is not None else [])
     try:
@@ -256,10 +256,10 @@ def read(path: Path, wanted: Wanted, progress: Progress) -> Capture:
     volts = found[0]
     if not len(volts):
         raise CaptureError("The table has no rows.")
-    volts *= VOLTS.get(layout.units[column], 1.0) * wanted.factor
+    volts *= VOLTS.get(layout.units[column], 1.0) * options.factor
     notes = [f"{odd} line{'s' if odd > 1 else ''} that did not fit the table left out."] if odd else []
     if layout.time is None:
-        interval = wanted.interval_s or layout.interval_s
+        interval = options.interval_s or layout.interval_s
         if interval is None:
             raise CaptureError("The table has no times: enter the interval between samples.")
         return Capture(Wave(volts.astype(np.float32), interval), channels[which], channels, tuple(notes))

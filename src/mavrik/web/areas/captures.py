@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field
 
 from mavrik.core.measuring.waveform import CrankCapture, Ripple
 from mavrik.domain.roles import Role
-from mavrik.exchange.captures import Wanted
+from mavrik.exchange.captures import CaptureOptions
 from mavrik.jobs import captures
 from mavrik.jobs.errors import InvalidError
 from mavrik.web.access import database, me, needs, session
@@ -42,14 +42,10 @@ class CapturePath(CapturesPath):
     capture_id: Annotated[int, Field(ge=1, le=2**31 - 1)]
 
 
-class CaptureQuery(BaseModel):
-    """What the file may not say itself."""
+class CaptureQuery(CaptureOptions):
+    """The name of the file, and what it may not say itself."""
 
     name: Annotated[str, Field(max_length=120, description="Of the file")] = "capture"
-    channel: Annotated[str, Field(max_length=80, description="Empty: the first")] = ""
-    interval_s: Annotated[float | None, Field(gt=0, le=3600, description="Between samples, for a table without times [s]")] = None
-    full_scale_v: Annotated[float | None, Field(gt=0, le=1000, description="Of a sound file [V]")] = None
-    factor: Annotated[float, Field(gt=0, le=10_000, description="Of a probe that divides")] = 1.0
 
 
 class ViewQuery(BaseModel):
@@ -58,14 +54,6 @@ class ViewQuery(BaseModel):
     from_s: float | None = None
     to_s: float | None = None
     points: Annotated[int, Field(ge=1, le=captures.MOST_POINTS)] = 1000
-
-
-class RippleQuery(BaseModel):
-    """What turns the rotor; left out, a lost phase cannot be told."""
-
-    engine_rpm: Annotated[float | None, Field(gt=0, le=12000)] = None
-    pulley_ratio: Annotated[float | None, Field(gt=0, le=10, description="Left out: the first alternator's")] = None
-    pole_pairs: Annotated[int, Field(ge=1, le=30)] = 6
 
 
 @api.get(
@@ -94,14 +82,13 @@ def post_capture(path: CapturesPath, query: CaptureQuery) -> Response:
     try:
         if not held.stat().st_size:
             raise InvalidError("The file is empty.")
-        wanted = Wanted(query.channel, query.interval_s, query.full_scale_v, query.factor)
         # Kept before the thread looks for it.
         with database().session() as own:
-            begun = captures.begin(own, path.job_id, query.name, wanted.channel, me())
+            begun = captures.begin(own, path.job_id, query.name, query.channel, me())
     except BaseException:
         held.unlink(missing_ok=True)
         raise
-    captures.read_later(database().session, begun.id, held, wanted)
+    captures.read_later(database().session, begun.id, held, query)
     return answer(begun, 202)
 
 
@@ -149,10 +136,9 @@ def get_view(path: CapturePath, query: ViewQuery) -> Response:
     responses={"200": Ripple, **SAVE_ERRORS},
 )  # fmt: skip
 @needs(Role.READ_ONLY)
-def get_ripple(path: CapturePath, query: RippleQuery) -> Response:
+def get_ripple(path: CapturePath, query: captures.RippleConditions) -> Response:
     """Peak to peak, spectrum, and whether pulses are missing."""
-    found = captures.ripple_in(session(), path.job_id, path.capture_id, query.engine_rpm, query.pulley_ratio, query.pole_pairs)
-    return answer(found)
+    return answer(captures.ripple_in(session(), path.job_id, path.capture_id, query))
 
 
 @api.get(

@@ -1,0 +1,66 @@
+<script setup lang="ts">
+/** Beside the readings of a running test: the steps of the hand, where the probes go, and the cautions once they were seen. */
+import { computed } from 'vue'
+import type { Catalogue, PointView, ProcedureView } from '@/api/types'
+import LoopView from '@/charts/LoopView.vue'
+import { useCatalogue } from '@/composables/catalogue'
+import { useWorkbench } from '@/composables/workbench'
+import CautionList from '@/ui/CautionList.vue'
+import { howLong, type StepClock } from './stepClock'
+
+const props = defineProps<{
+  procedure: ProcedureView
+  clock: StepClock
+  /** The reading that is at hand. */
+  here: PointView | null
+  cautions: Catalogue['cautions']
+}>()
+const bench = useWorkbench()
+const { sizes } = useCatalogue()
+const branch = computed(() => bench.circuit?.branches.find((b) => b.id === props.here?.point.element)?.id ?? null)
+</script>
+
+<template>
+  <section class="stack guide">
+    <ol class="steps">
+      <li v-for="(s, k) in procedure.steps" :key="k">
+        {{ s.text }}
+        <v-btn v-if="s.seconds" size="small" variant="outlined" :data-clock="k" @click="clock.start(s)">{{ howLong(s.seconds) }}</v-btn>
+      </li>
+    </ol>
+    <p v-if="procedure.conditions" class="quiet ma-0">{{ procedure.conditions }}</p>
+    <p v-if="here" class="probes">
+      <b>{{ here.point.label }}</b><br />{{ here.how }}
+    </p>
+    <div class="panel">
+      <LoopView
+        v-if="bench.found && bench.foundCircuit"
+        class="loop-of-run"
+        :circuit="bench.foundCircuit"
+        :findings="bench.found.findings"
+        :layout="bench.found.pictures.loop"
+        :sizes="sizes"
+        :red="here?.point.red || null"
+        :black="here?.point.black || null"
+        :selected="branch"
+        compact
+      />
+    </div>
+    <CautionList :cautions="cautions" />
+  </section>
+</template>
+
+<style scoped>
+.guide {
+  font-size: 1.05rem;
+}
+.steps li {
+  margin-bottom: 8px;
+}
+.probes {
+  font-size: 1.2rem;
+}
+.loop-of-run {
+  max-height: 38dvh;
+}
+</style>

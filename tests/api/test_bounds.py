@@ -1,0 +1,40 @@
+"""Between what a number may lie is said once, by the core; the front end asks by name."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from mavrik.core.measuring.quantities import QUANTITIES
+from mavrik.jobs.catalogue import catalogue
+
+FRONT_END = Path(__file__).resolve().parents[2] / "frontend/src"
+
+
+def test_every_number_that_is_typed_has_bounds_of_its_own() -> None:
+    """What a field of the front end names itself by is known to the core; a wrong name would leave it without bounds."""
+    bounds = catalogue().bounds
+    sources = [p.read_text(encoding="utf-8") for p in FRONT_END.rglob("*.vue")]
+    named = {m for text in sources for m in re.findall(r'<NumberField[^>]*?\sof="([^"]+)"', text)}
+    for text in sources:
+        for tag in re.findall(r"<PartNumber[^>]*?>", text, re.DOTALL):
+            of, field = re.search(r'\sof="([^"]+)"', tag), re.search(r'\sfield="([^"]+)"', tag)
+            named |= {f"{of[1]}.{field[1]}"} if of and field else set()
+    assert {"Run.engine_rpm", "Load.current_a"} <= named
+    assert named - set(bounds) == set()
+    editors = "".join(t for t in sources if "PartNumber" in t)
+    fields = set(re.findall(r"\{ field: '(\w+)', label", editors))
+    assert {"pulley_ratio", "limit_a", "input_cut_off_v", "cut_in_v"} <= fields
+    assert {f for f in fields if not any(b.endswith(f".{f}") for b in bounds)} <= {"from_node", "to_node", "material", "place"}
+
+
+def test_bounds_are_those_of_the_documents_and_of_the_quantities() -> None:
+    bounds = catalogue().bounds
+    assert bounds["Battery.parallel"].whole
+    assert not bounds["Battery.capacity_ah"].whole
+    assert bounds["cable.length_m"].above
+    assert (bounds["reading.current"].least, bounds["reading.current"].most) == (
+        QUANTITIES["current"].least,
+        QUANTITIES["current"].most,
+    )
+    assert "reading.voltage_drop" not in bounds, "its bounds depend on the system's voltage: the core says at keeping"
