@@ -133,7 +133,9 @@ def open_page(people: People) -> Iterator[Callable[..., Page]]:
         of_this_test.append(people.stranger(state))
         return of_this_test[-1]
 
-    def make(login: str | None = "tobin", width: int = 1280, height: int = 800, at: str | None = None, apart: bool = False) -> Page:
+    def make(
+        login: str | None = "tobin", width: int = 1280, height: int = 800, at: str | None = None, apart: bool = False
+    ) -> Page:
         context = context_for(login, apart)
         page = context.new_page()
         if all(p.context != context for p in pages):

@@ -23,6 +23,7 @@ from mavrik.core.workflow.purposes import Purpose
 from mavrik.domain.job import AddedLoad, Customer, JobState, Vehicle, VehicleKind
 from mavrik.domain.roles import Role
 from mavrik.jobs.equipment import add_instrument
+from mavrik.jobs.finding import judged_once
 from mavrik.jobs.links import allow_address
 from mavrik.jobs.people import Who, add_person
 from mavrik.jobs.planning import keep_plan
@@ -267,8 +268,9 @@ def load_demo(session: Session, today: date) -> bool:
         add_instrument(session, instrument.model_copy(update={"calibration_due": due}), who)
     for instrument_id, address in CONNECTED:
         allow_address(session, instrument_id, address, people["mara"])
-    for job in JOBS:
-        _load_job(session, job, today, who)
+    with judged_once(session):
+        for job in JOBS:
+            _load_job(session, job, today, who)
     return True
 
 

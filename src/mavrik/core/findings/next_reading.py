@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
 
 from mavrik.core.findings.bench_model import Floats, Placed
 from mavrik.core.findings.documents import DecidingPoint, NextTest
@@ -21,6 +21,11 @@ LEAST_BITS = 0.02
 """A reading or a test that is expected to tell less is not worth a walk."""
 
 
+def _entropy_bits(parts: Floats) -> Floats:
+    """Shannon's entropy over the last axis [bit]; what does not add up to 1 is taken as shares of its sum."""
+    return np.asarray(special.entr(parts / parts.sum(axis=-1, keepdims=True)).sum(axis=-1) / np.log(2))
+
+
 class _Draws:
     """The likeliest sets of causes, and draws from them."""
 
@@ -33,12 +38,12 @@ class _Draws:
         self.share = np.maximum(self.share, 1e-12) / np.maximum(self.share, 1e-12).sum()
         names = sorted({"+".join(sorted(c.causes)) for c in kept})
         self.member = np.array([[("+".join(sorted(c.causes)) == n) for n in names] for c in kept], dtype=float)
-        self.now = float(stats.entropy(self.share @ self.member, base=2))
+        self.now = float(_entropy_bits(self.share @ self.member))
         self.sound = kept.index(posterior.sound)
         rng = np.random.default_rng(20)
         self.drawn = rng.choice(len(kept), size=SAMPLES, p=self.share)
 
-    def told(self, point: Point, predicted: Floats, rng: np.random.Generator) -> Floats:
+    def log_likelihood(self, point: Point, predicted: Floats, rng: np.random.Generator) -> Floats:
         """Logarithm of how likely each set makes each drawn value of one reading (draws, sets)."""
         column = np.nan_to_num(predicted[1:])
         if point.kind.yes_or_no:
@@ -49,13 +54,13 @@ class _Draws:
         read = column[self.drawn] + sigma[self.drawn] * rng.standard_normal(SAMPLES)
         return np.asarray(-0.5 * ((read[:, None] - column) / sigma) ** 2 - np.log(sigma))
 
-    def bits(self, told: Floats) -> float:
+    def bits(self, log_likelihoods: Floats) -> float:
         """How much less open the cause is expected to be, knowing what those readings say [bit].
 
         Source: expected information, Shannon's entropy.
         """
-        after = special.softmax(told + np.log(self.share), axis=1)
-        return max(self.now - float(stats.entropy(after @ self.member, base=2, axis=1).mean()), 0.0)
+        after = special.softmax(log_likelihoods + np.log(self.share), axis=1)
+        return max(self.now - float(_entropy_bits(after @ self.member).mean()), 0.0)
 
 
 def _left(posterior: Posterior, read: frozenset[str], of: Procedure) -> list[Point]:
@@ -82,7 +87,7 @@ def next_readings(
         placed: list[Placed] = [(p, setups.get(p.state, Setup(p.state))) for p in points]
         predicted = posterior.models.predict(placed, hypotheses)
         rng = np.random.default_rng(20)
-        own = [draws.told(p, predicted[:, k], rng) for k, p in enumerate(points)]
+        own = [draws.log_likelihood(p, predicted[:, k], rng) for k, p in enumerate(points)]
         tests.append(NextTest(of.name, of.title, of.why, of.minutes, draws.bits(np.sum(own, axis=0))))
         single += [(of, p, draws.bits(t)) for p, t in zip(points, own, strict=True)]
     ranked = tuple(sorted((t for t in tests if t.bits >= LEAST_BITS), key=lambda t: -t.bits / t.minutes))
