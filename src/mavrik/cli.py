@@ -186,6 +186,7 @@ def _prepare(arguments: argparse.Namespace) -> int:
     from mavrik.jobs.equipment import ensure_starting_set
     from mavrik.jobs.errors import InvalidError
     from mavrik.jobs.people import add_person, has_people
+    from mavrik.jobs.upgrading import complete_old_runs
     from mavrik.store.database import Database, ensure_database
 
     url = os.environ["MAVRIK_DATABASE_URL"]
@@ -194,6 +195,7 @@ def _prepare(arguments: argparse.Namespace) -> int:
     database = Database(url)
     database.migrate()
     with database.session() as session:
+        complete_old_runs(session)
         if arguments.demo:
             load_demo(session, datetime.now(UTC).date())
         elif not has_people(session):

@@ -11,6 +11,7 @@ from alembic.config import Config
 from mavrik.jobs.demo import JOBS, load_demo
 from mavrik.jobs.finding import findings_of
 from mavrik.jobs.people import TRIES_PER_ADDRESS, sign_in
+from mavrik.jobs.upgrading import complete_old_runs
 from mavrik.jobs.work import get_row, list_jobs, open_job
 from mavrik.store.database import MIGRATIONS, Database, drop_database, ensure_database
 
@@ -72,6 +73,9 @@ def test_a_database_of_an_earlier_version_is_read(admin_url: str, database_url: 
                 )
         database.migrate()
         with database.session() as session:
+            assert complete_old_runs(session) == len(old["test_runs"]) + len(old["bench_runs"])
+        with database.session() as session:
+            assert complete_old_runs(session) == 0
             numbers = {row.number: row.id for row in list_jobs(session)}
             planned, tested = (open_job(session, numbers[n]) for n in ("26-0002", "26-0009"))
             # The drop test is a run like the others, each of its readings whole.

@@ -11,8 +11,8 @@ import pytest
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings import Findings
 from mavrik.core.findings.causes import doubtful_readings
+from mavrik.core.findings.day_models import rest_voltages
 from mavrik.core.findings.hypotheses import NOTHING, Change, Hypothesis, What, both, fault_table, hypotheses
-from mavrik.core.findings.inference import rest_voltages
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.procedures import PROCEDURES, BenchState, Observation, Setup, procedure

@@ -11,7 +11,6 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.document import Document
 from mavrik.core.findings.documents import Headline
 from mavrik.core.measuring.readings import Run
-from mavrik.core.procedures import complete_run
 from mavrik.core.workflow.progress import Progress
 from mavrik.domain.job import CircuitRole, Customer, DocumentKind, JobDetails, JobState, Plan, Vehicle
 from mavrik.store import models
@@ -110,11 +109,8 @@ def circuit_record(row: models.CircuitVersion, frozen: bool) -> CircuitRecord:
 
 
 def run_of(row: models.Run) -> Run:
-    """A run's row as the core's document; one of an earlier version is completed with its circuit."""
-    run = Run.model_validate(row.document)
-    if all(r.uncertainty is not None for r in run.readings):
-        return run
-    return complete_run(Circuit.model_validate(row.circuit.document), run)
+    """A run's row as the core's document."""
+    return Run.model_validate(row.document)
 
 
 def run_record(row: models.Run, superseded: set[int]) -> RunRecord:

@@ -84,7 +84,7 @@ def _evidence(posterior: Posterior, of: Candidate) -> tuple[Evidence, ...]:
     sound = posterior.sound
     found = []
     for k, o in enumerate(posterior.evidence):
-        favours = float(of.told[k] - sound.told[k])
+        favours = float(of.log_likelihoods[k] - sound.log_likelihoods[k])
         if abs(favours) >= TELLS:
             expected, usual = np.nan_to_num([of.predicted[k], posterior.nominal[k]]).tolist()
             found.append(Evidence(o.point.id, o.point.label, o.point.quantity, o.measured.value, expected, usual, favours))
@@ -121,8 +121,8 @@ def doubtful_readings(posterior: Posterior) -> tuple[Doubt, ...]:
         if f"open:{o.point.element}" in posterior.best.causes:
             # Over an open circuit there may be anything.
             continue
-        told = np.array([c.told[k] for c in posterior.candidates])
-        slip = float(shares @ np.minimum(slip_density(o.point) / np.exp(told), 1.0))
+        log_likelihoods = np.array([c.log_likelihoods[k] for c in posterior.candidates])
+        slip = float(shares @ np.minimum(slip_density(o.point) / np.exp(log_likelihoods), 1.0))
         if slip > DOUBTFUL:
             expected = float(np.nan_to_num(posterior.best.predicted[k]))
             found.append(Doubt(o.point.id, o.point.label, o.point.quantity, o.measured.value, expected, min(slip, 1.0)))

@@ -10,21 +10,18 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import Floats, Placed, Shift
+from mavrik.core.findings.day_models import Models
 from mavrik.core.findings.hypotheses import Change, Hypothesis, What, fault_table, metal_of
 from mavrik.core.findings.likelihood import log_likelihood, own_scatter, slip_density
 from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating.bench_states import BenchState
 from mavrik.core.procedures import Observation
-
-if TYPE_CHECKING:
-    from mavrik.core.findings.inference import Models
 
 ROUNDS, GATHERING = 12, 5
 """So many rounds at most; in the first ones no reading is taken for a slip yet."""
@@ -169,7 +166,7 @@ class Fitted:
     log_evidence: float
     hypothesis: Hypothesis
     predicted: Floats
-    told: Floats
+    log_likelihoods: Floats
     gathered_ohm: Floats
     """The excess while no reading was taken for a slip yet: where all readings together would pull it."""
     charged_v: Floats
@@ -401,14 +398,14 @@ def _evidence(
     rest = (
         problem.models.predict([placed[k] for k in others], [nothing, *hypotheses]) if others else np.zeros((len(trials) + 1, 0))
     )
-    told_rest = log_likelihood([placed[k][0] for k in others], rest, [problem.evidence[k].measured for k in others])[1:]
+    likelihoods_rest = log_likelihood([placed[k][0] for k in others], rest, [problem.evidence[k].measured for k in others])[1:]
     sigmas = np.hypot(problem.scatter(seen, graded), meter)
     found = []
     for t, trial in enumerate(trials):
         sigma = sigmas[t]
         off = (read - seen[t]) / sigma
         normal = (1 - table.misread_share) * np.exp(-0.5 * off**2) / (sigma * np.sqrt(2 * np.pi))
-        told_smooth = np.log(normal + slip)
+        likelihoods_smooth = np.log(normal + slip)
         weight = normal / (normal + slip) / sigma**2
         curvature = jacobian[t].T @ (weight[:, None] * jacobian[t])
         curvature[np.diag_indices(len(curvature))] += 1 / width[t] ** 2
@@ -416,16 +413,16 @@ def _evidence(
         # Laplace: the constants of the priors' and the integral's normal densities cancel.
         _, logdet = np.linalg.slogdet(curvature)
         spread = np.sqrt(np.diag(np.linalg.inv(curvature)))[:n]
-        told = np.zeros(len(placed))
+        log_likelihoods = np.zeros(len(placed))
         predicted = np.zeros(len(placed))
-        told[problem.smooth], predicted[problem.smooth] = told_smooth, seen[t]
-        told[others], predicted[others] = told_rest[t], rest[t + 1]
-        log_evidence = trial.log_prior + float(told.sum()) + prior - 0.5 * float(logdet)
+        log_likelihoods[problem.smooth], predicted[problem.smooth] = likelihoods_smooth, seen[t]
+        log_likelihoods[others], predicted[others] = likelihoods_rest[t], rest[t + 1]
+        log_evidence = trial.log_prior + float(log_likelihoods.sum()) + prior - 0.5 * float(logdet)
         scaled = by_branch[t] / sigma[:, None]
         charged = now[t, n + len(problem.runs) :]
         found.append(
             Fitted(
-                trial, problem, excess[t], spread, unknowns.named[t], log_evidence, hypotheses[t], predicted, told, gathered[t], charged, scaled
+                trial, problem, excess[t], spread, unknowns.named[t], log_evidence, hypotheses[t], predicted, log_likelihoods, gathered[t], charged, scaled
             )
         )  # fmt: skip
     return found

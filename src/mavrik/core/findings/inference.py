@@ -17,7 +17,8 @@ import numpy as np
 from scipy import special, stats
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.findings.bench_model import BenchModel, Floats, Placed, Shift
+from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.day_models import Models, rest_voltages
 from mavrik.core.findings.fit import FitProblem, Fitted, Trial, fit_trials
 from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, also_share, both, hypotheses
 from mavrik.core.findings.likelihood import log_likelihood
@@ -58,48 +59,11 @@ LIKELY_SHARE = 0.05
 SHOWN_OHM = 0.002
 """As much too much as has to show, or as much again as a sound one has, whichever is more."""
 
-
 ALONE = frozenset({BenchState.KEY_ON, BenchState.CRANKING, BenchState.BATTERY_LOAD})
 """States in which nothing charges."""
 
 UNREAD_V = 0.15
 """Standard deviation of a battery's voltage at rest that nobody read, for 12 V: from two thirds charged to full. Our choice."""
-
-
-class Models:
-    """The circuit as the document has it, for what is read at rest, and as charged as it was that day, for all else."""
-
-    def __init__(self, circuit: Circuit, observations: Sequence[Observation]) -> None:
-        """observations: all, with those at rest that say how charged the batteries are."""
-        self.circuit = circuit
-        self.day = BenchModel(circuit, rest_voltages(circuit, observations))
-        self.document = BenchModel(circuit, checked=True)
-
-    def predict(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], shift: Shift | None = None) -> Floats:
-        """Readings (suspects, points); a rest voltage is judged against what the document says of the battery.
-
-        shift: as for `BenchModel.predict`
-        """
-        found = np.zeros((len(suspects), len(placed)))
-        at_rest = [k for k, (p, _) in enumerate(placed) if p.state is BenchState.REST]
-        others = [k for k, (p, _) in enumerate(placed) if p.state is not BenchState.REST]
-        for model, own in ((self.document, at_rest), (self.day, others)):
-            if own:
-                found[:, own] = model.predict([placed[k] for k in own], suspects, shift)
-        return found
-
-    def more_load(self, share: float, placed: Sequence[Placed]) -> Floats:
-        """What each reading at a known output would be with nothing broken and loads that take so much more than the document says.
-
-        share: how much more, of itself; others stay NaN
-        """
-        found = np.full(len(placed), np.nan)
-        own = [k for k, (_, setup) in enumerate(placed) if setup.state is BenchState.AT_OUTPUT]
-        if own and self.circuit.loads:
-            loads = tuple(x.model_copy(update={"current_a": x.current_a * (1 + share)}) for x in self.circuit.loads)
-            more = BenchModel(self.circuit.model_copy(update={"loads": loads}), checked=True)
-            found[own] = more.predict([placed[k] for k in own], [Hypothesis((NOTHING,), 1.0)])[0]
-        return found
 
 
 @dataclass(frozen=True)
@@ -111,7 +75,7 @@ class Candidate:
     hypothesis: Hypothesis
     predicted: Floats
     """Of every reading."""
-    told: Floats
+    log_likelihoods: Floats
     """Logarithm of how likely each reading is."""
     fitted: Fitted | None = None
     """None for one that was not looked at closer."""
@@ -155,22 +119,6 @@ class Posterior:
     def best(self) -> Candidate:
         """The likeliest."""
         return self.candidates[0]
-
-
-def rest_voltages(circuit: Circuit, observations: Sequence[Observation]) -> dict[str, float]:
-    """Volts read at rest, by battery: how charged each really is.
-
-    circuit: the document; observations: readings
-    Batteries that read the same within what the meter knows are taken as equal: those in parallel have equalised, and a
-    difference that is only the meter's would drive amperes between them.
-    """
-    by_point = {o.point.id: o.measured for o in observations}
-    read = {b.id: by_point[f"rest_v:{b.id}"] for b in circuit.batteries if f"rest_v:{b.id}" in by_point}
-    volts = {}
-    for own, mine in read.items():
-        alike = [t.value for t in read.values() if abs(t.value - mine.value) <= np.hypot(t.uncertainty, mine.uncertainty)]
-        volts[own] = float(np.mean(alike))
-    return volts
 
 
 def at_idle(observations: Sequence[Observation]) -> list[Observation]:
@@ -220,15 +168,15 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     models = Models(circuit, observations)
     suspects = hypotheses(circuit)
     predicted = models.predict(placed, suspects)
-    told = log_likelihood(points, predicted, measured)
-    weights = np.log([h.weight for h in suspects]) + told.sum(axis=1)
+    log_likelihoods = log_likelihood(points, predicted, measured)
+    weights = np.log([h.weight for h in suspects]) + log_likelihoods.sum(axis=1)
     if evidence:
-        pairs = _pairs(suspects, told, weights, predicted, evidence)
+        pairs = _pairs(suspects, log_likelihoods, weights, predicted, evidence)
         # The first row is the circuit with nothing broken: what faults are measured against.
         more = models.predict(placed, [suspects[0], *pairs])
         also = log_likelihood(points, more, measured)[1:]
         suspects = [*suspects, *pairs]
-        predicted, told = np.concatenate((predicted, more[1:])), np.concatenate((told, also))
+        predicted, log_likelihoods = np.concatenate((predicted, more[1:])), np.concatenate((log_likelihoods, also))
         weights = np.concatenate((weights, np.log([h.weight for h in pairs]) + also.sum(axis=1)))
     share = special.softmax(weights)
     of_set: dict[tuple[str, ...], float] = defaultdict(float)
@@ -237,7 +185,7 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     best_row: dict[tuple[str, ...], int] = {}
     for k in np.argsort(-weights).tolist():
         best_row.setdefault(suspects[k].causes, k)
-    grid = [Candidate(c, of_set[c], suspects[k], predicted[k], told[k]) for c, k in best_row.items()]
+    grid = [Candidate(c, of_set[c], suspects[k], predicted[k], log_likelihoods[k]) for c, k in best_row.items()]
     grid.sort(key=lambda c: -c.probability)
     if any(o.point.quantity == "voltage_drop" for o in evidence):
         return _closer(circuit, models, evidence, grid)
@@ -253,14 +201,14 @@ def _by_cause(candidates: Sequence[Candidate]) -> dict[str, float]:
 
 
 def _pairs(
-    suspects: list[Hypothesis], told: Floats, weights: Floats, predicted: Floats, evidence: Sequence[Observation]
+    suspects: list[Hypothesis], log_likelihoods: Floats, weights: Floats, predicted: Floats, evidence: Sequence[Observation]
 ) -> list[Hypothesis]:
     """Two causes at once: the likeliest at their likeliest magnitude, beside each other suspect at all of its own.
 
     Those go on to be solved that explain the readings best as if what the two do to each reading just added up.
     """
     # What explains some reading far better than nothing broken does may be half of the truth, however it ranks alone.
-    half = weights + np.maximum(told - told[0], 0).sum(axis=1)
+    half = weights + np.maximum(log_likelihoods - log_likelihoods[0], 0).sum(axis=1)
     firsts = _best_of_each(suspects, weights, FIRSTS)
     seconds = {suspects[k].causes for k in _best_of_each(suspects, half, SECONDS)}
     found: list[tuple[int, int]] = []
@@ -350,7 +298,7 @@ def _closer(circuit: Circuit, models: Models, evidence: tuple[Observation, ...],
     left = [c for c in grid if frozenset(c.causes) not in known]
     tail = sum(c.probability for c in left)
     candidates = [
-        Candidate(f.trial.causes, float(p) * (1 - tail), f.hypothesis, f.predicted, f.told, f)
+        Candidate(f.trial.causes, float(p) * (1 - tail), f.hypothesis, f.predicted, f.log_likelihoods, f)
         for f, p in zip(fitted, within, strict=True)
     ]
     ranked = sorted([*candidates, *left], key=lambda c: -c.probability)
@@ -360,7 +308,7 @@ def _closer(circuit: Circuit, models: Models, evidence: tuple[Observation, ...],
 def _worth_growing(known: Mapping[frozenset[str], Fitted]) -> list[Fitted]:
     """The best sets that pull at a branch they do not name, and the best of those that are contacts alone.
 
-    A fork whose drop is beyond what one bad way of it can give is told by two: then neither of them ranks by itself.
+    A fork whose drop is beyond what one bad way of it can give is log_likelihoods by two: then neither of them ranks by itself.
     """
     able = [f for f in known.values() if f.pulled(PULLED) and sum(c != NOTHING for c in f.trial.causes) < MOST_CAUSES]
     ranked = sorted(able, key=lambda f: -f.log_evidence)

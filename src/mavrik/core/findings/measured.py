@@ -15,10 +15,12 @@ def with_measured(circuit: Circuit, findings: Findings) -> Circuit:
     circuit: the document; findings: of all readings on it
     Branches that the readings only tell together go in together: alone, none of them would give back what was read.
     """
-    told = {}
+    measured_mohm = {}
     for b in findings.branches:
         sound = circuit.branch(b.branch_id).sound_resistance_ohm(20.0) * 1000
         if b.excess_ohm is not None and abs(b.excess_ohm) * 1000 > AS_SOUND_SHARE * sound:
-            told[b.branch_id] = max(round(sound + b.excess_ohm * 1000, 4), LEAST_MOHM)
-    branches = (b.model_copy(update={"measured_mohm": told[b.id]}) if b.id in told else b for b in circuit.branches)
+            measured_mohm[b.branch_id] = max(round(sound + b.excess_ohm * 1000, 4), LEAST_MOHM)
+    branches = (
+        b.model_copy(update={"measured_mohm": measured_mohm[b.id]}) if b.id in measured_mohm else b for b in circuit.branches
+    )
     return circuit.model_copy(update={"branches": tuple(branches)})

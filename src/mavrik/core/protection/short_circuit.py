@@ -231,7 +231,7 @@ def fault_course(circuit: Circuit, state: State, fault: DeadShort) -> FaultCours
     cleared = stages[-1].fault_a <= CLEARED_A
     survives = all(c.survives for s in stages for c in s.cables) and all(s.opens.can_interrupt for s in stages if s.opens)
     headline = _headline(circuit, stages, cleared, survives)
-    return FaultCourse(fault, tuple(stages), cleared, survives, headline, tuple(_told(circuit, stages, cleared)))
+    return FaultCourse(fault, tuple(stages), cleared, survives, headline, tuple(_course_in_words(circuit, stages, cleared)))
 
 
 def _headline(circuit: Circuit, stages: list[FaultStage], cleared: bool, survives: bool) -> str:
@@ -252,39 +252,43 @@ def _headline(circuit: Circuit, stages: list[FaultStage], cleared: bool, survive
     return said + "; a battery goes on feeding the fault."
 
 
-def _told(circuit: Circuit, stages: list[FaultStage], cleared: bool) -> list[str]:
+def _course_in_words(circuit: Circuit, stages: list[FaultStage], cleared: bool) -> list[str]:
     names = {b.id: b.label for b in circuit.batteries} | {a.id: a.label for a in circuit.alternators}
     names |= {c.id: c.label for c in circuit.chargers} | {c.id: c.label for c in circuit.converters}
-    told = []
+    sentences = []
     for k, stage in enumerate(stages):
         if stage.fault_a <= CLEARED_A:
             break
         sources = ", ".join(f"{names.get(s, s)} {a:.0f} A" for s, a in sorted(stage.given.items(), key=lambda g: -g[1]))
-        told.append(f"{'Then' if k else 'First'} {stage.fault_a:.0f} A flow through the fault, from {sources}.")
+        sentences.append(f"{'Then' if k else 'First'} {stage.fault_a:.0f} A flow through the fault, from {sources}.")
         if stage.opens:
-            told.append(
+            sentences.append(
                 f"{stage.opens.label} ({stage.opens.rating_a:g} A) sees {stage.opens.current_a:.0f} A and opens after {stage.opens.words}."
             )
             if not stage.opens.can_interrupt:
-                told.append(
+                sentences.append(
                     f"It can break only {stage.opens.interrupting_a:.0f} A: it may burst or keep arcing. Fit a family with a higher "
                     "interrupting rating."
                 )
         for cable in stage.cables:
             if not cable.survives and cable.seconds_to_limit is not None:
-                told.append(
+                sentences.append(
                     f"{cable.label} reaches {cable.limit_c:.0f} °C, what its insulation bears, after "
                     f"{seconds_in_words(cable.seconds_to_limit)}: it does not survive."
                 )
         if stage.cables and all(c.survives for c in stage.cables):
             hot = stage.cables[0]
-            told.append(f"The cables survive: {hot.label} gets hottest, {hot.to_c:.0f} °C of the {hot.limit_c:.0f} °C it bears.")
+            sentences.append(
+                f"The cables survive: {hot.label} gets hottest, {hot.to_c:.0f} °C of the {hot.limit_c:.0f} °C it bears."
+            )
     if cleared:
         last = stages[-2] if len(stages) > 1 else stages[-1]
         by = f" within {seconds_in_words(last.most_s)}" if last.most_s is not None else ""
-        told.append(f"The fault is cleared{by}.")
+        sentences.append(f"The fault is cleared{by}.")
     elif not set(stages[-1].given) & {b.id for b in circuit.batteries}:
-        told.append("Nothing opens any more: it is fed for as long as the engine turns or the charger is plugged in. Stop it.")
+        sentences.append(
+            "Nothing opens any more: it is fed for as long as the engine turns or the charger is plugged in. Stop it."
+        )
     else:
-        told.append("Nothing opens any more: it goes on until something burns through or the battery is empty.")
-    return told
+        sentences.append("Nothing opens any more: it goes on until something burns through or the battery is empty.")
+    return sentences
