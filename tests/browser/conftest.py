@@ -11,9 +11,10 @@ import time
 import urllib.request
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, StorageState, expect, sync_playwright
+from playwright.sync_api import APIResponse, Browser, BrowserContext, Page, StorageState, expect, sync_playwright
 
 from mavrik.jobs.demo import DEMO_PASSWORD, load_demo
 from mavrik.store.database import Database
@@ -97,7 +98,7 @@ class People:
 
     def stranger(self, state: StorageState | None = None) -> BrowserContext:
         """A browser that has been nowhere yet."""
-        return self._chromium.new_context(base_url=self.base, accept_downloads=True, storage_state=state)
+        return self._chromium.new_context(base_url=self.base, accept_downloads=True, storage_state=state, reduced_motion="reduce")
 
     def browser_of(self, login: str) -> BrowserContext:
         """The browser of a person."""
@@ -152,9 +153,6 @@ def open_page(people: People) -> Iterator[Callable[..., Page]]:
         )
         if at is not None:
             page.goto(at)
-        elif login:
-            page.goto("/")
-            page.wait_for_selector("[data-job]")
         return page
 
     yield make
@@ -164,6 +162,25 @@ def open_page(people: People) -> Iterator[Callable[..., Page]]:
         context.close()
     assert [u for u in watched.requests if not u.startswith((people.base, "data:", "blob:"))] == []
     assert watched.errors == []
+
+
+def job_with(page: Page, layout: str) -> int:
+    """A new job with a ready circuit, made as the page would make it; the page then shows its circuit."""
+    ask = page.context.request
+    headers = {"X-CSRFToken": ask.get("/api/session").json()["csrf_token"]}
+
+    def sent(answer: APIResponse) -> Any:
+        assert answer.ok, answer.text()
+        return answer.json()
+
+    circuit = sent(ask.get(f"/api/layouts/{layout}"))
+    vehicle = {"description": "Trial rig", "kind": "other", "system_voltage_v": circuit["system_voltage_v"]}
+    details = {"customer": {"name": f"State of {layout}"}, "vehicle": vehicle, "complaint": "What if"}
+    job = int(sent(ask.post("/api/jobs", data=details, headers=headers))["id"])
+    sent(ask.put(f"/api/jobs/{job}/circuit", data={"document": circuit}, headers=headers))
+    page.goto(f"/jobs/{job}/circuit")
+    page.wait_for_selector("svg.loop")
+    return job
 
 
 def sign_in(page: Page, login: str) -> None:

@@ -68,7 +68,8 @@ def test_lengths_are_shown_and_taken_in_feet(open_page: Callable[..., Page]) -> 
 
 
 def test_jobs_are_searched_and_filtered(open_page: Callable[..., Page]) -> None:
-    page = open_page()
+    page = open_page(at="/")
+    page.wait_for_selector("[data-job]")
     page.keyboard.press("/")
     page.wait_for_selector("input[name=search]:focus")
     page.keyboard.type("plough")

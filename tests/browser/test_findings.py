@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.test_state import with_layout
+from tests.browser.conftest import job_with
 from tests.reference.test_waveform import cranked
 
 SWEEPER = 2
@@ -100,7 +100,7 @@ def test_tests_by_their_own_rule_wait_behind_one_line(open_page: Callable[..., P
 
 def test_contacts_are_asked_with_the_fuses(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    with_layout(page, "competition_car")
+    job_with(page, "competition_car")
     page.get_by_role("button", name="Fuses").click()
     contact = page.locator("[data-contact=cut_off]")
     expect(contact).to_contain_text("W of heat")

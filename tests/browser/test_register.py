@@ -16,7 +16,7 @@ def fill_meter(page: Page, label: str, percent: str, digits: str, resolution: st
 
 
 def test_a_new_meter_is_registered_and_chosen_for_a_test(open_page: Callable[..., Page]) -> None:
-    page = open_page()
+    page = open_page(at="/")
     page.get_by_role("link", name="Instruments").click()
     expect(page.locator("[data-instrument=dmm_2]")).to_contain_text("overdue since")
     page.locator("[data-test=new-instrument]").click()
@@ -72,7 +72,8 @@ def test_an_account_is_closed_and_its_sessions_end(open_page: Callable[..., Page
     lead.locator("input[name=person-password]").fill(DEMO_PASSWORD)
     lead.locator("[data-test=save-person]").click()
     expect(lead.locator("[data-person=sorrel]")).to_contain_text("technician")
-    hand = open_page("sorrel")
+    hand = open_page("sorrel", at="/")
+    hand.wait_for_selector("[data-job]")
     lead.locator("[data-test=change-sorrel]").click()
     lead.locator("[data-test=person-active] input").click()
     lead.locator("[data-test=save-person]").click()
@@ -86,7 +87,7 @@ def test_an_account_is_closed_and_its_sessions_end(open_page: Callable[..., Page
 
 
 def test_ones_own_password_is_changed_and_changed_back(open_page: Callable[..., Page]) -> None:
-    page = open_page("ines")
+    page = open_page("ines", at="/")
 
     def change(old: str, new: str, again: str | None = None) -> None:
         page.locator("[data-test=account]").click()

@@ -122,7 +122,8 @@ def test_a_server_that_goes_away_takes_nothing_with_it(open_page: Callable[..., 
 def test_a_database_that_goes_away_is_said_and_come_back_from(
     open_page: Callable[..., Page], admin_url: str, database_url: str
 ) -> None:
-    page = open_page()
+    page = open_page(at="/")
+    page.wait_for_selector("[data-job]")
     name = make_url(database_url).database
     admin = create_engine(admin_url, isolation_level="AUTOCOMMIT")
 
@@ -172,7 +173,8 @@ def test_keys_are_listed_and_the_theme_flips(open_page: Callable[..., Page]) -> 
 
 
 def test_a_reader_sees_all_and_saves_nothing(open_page: Callable[..., Page]) -> None:
-    page = open_page("ines")
+    page = open_page("ines", at="/")
+    page.wait_for_selector("[data-job]")
     expect(page.locator("[data-test=new-job]")).to_have_count(0)
     edit_length(page, 1, "3")
     expect(page.locator("g[data-branch=charge_cable]")).to_contain_text("3 m")
@@ -180,7 +182,7 @@ def test_a_reader_sees_all_and_saves_nothing(open_page: Callable[..., Page]) -> 
 
 
 def test_a_lead_adds_an_account(open_page: Callable[..., Page]) -> None:
-    page = open_page("mara")
+    page = open_page("mara", at="/")
     page.get_by_role("link", name="People").click()
     page.get_by_label("Name", exact=True).fill("Wren Fallow")
     page.get_by_label("Login").fill("wren")

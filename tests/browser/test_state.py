@@ -7,24 +7,12 @@ from collections.abc import Callable
 import pytest
 from playwright.sync_api import Page, expect
 
-
-def with_layout(page: Page, layout: str) -> None:
-    """A new job with a ready circuit, by keyboard and mouse."""
-    page.goto("/")
-    page.wait_for_selector("[data-job]")
-    page.keyboard.press("n")
-    page.wait_for_selector("input[name=customer]:focus")
-    page.keyboard.type(f"State of {layout}")
-    page.locator("input[name=vehicle]").fill("Trial rig")
-    page.locator("textarea[name=complaint]").fill("What if")
-    page.locator("[data-test=save-job]").click()
-    page.locator(f"[data-layout={layout}]").click()
-    page.wait_for_selector("svg.loop")
+from tests.browser.conftest import job_with
 
 
 def test_the_speed_moves_the_alternator_from_its_limit_to_regulating(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    with_layout(page, "competition_car")
+    job_with(page, "competition_car")
     page.locator("[data-test=try-state]").click()
     alternator = page.locator("[data-device=alternator]")
     expect(alternator).to_contain_text("regulating")
@@ -40,7 +28,7 @@ def test_the_speed_moves_the_alternator_from_its_limit_to_regulating(open_page: 
 
 def test_an_open_cut_off_leaves_the_car_alive_and_says_so(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    with_layout(page, "competition_car")
+    job_with(page, "competition_car")
     page.keyboard.press("t")
     page.locator("[data-contact=cut_off]").click()
     expect(page.locator("g[data-branch=cut_off]")).to_contain_text("open")
@@ -50,7 +38,7 @@ def test_an_open_cut_off_leaves_the_car_alive_and_says_so(open_page: Callable[..
 
 def test_a_dead_short_shows_what_the_battery_feeds(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    with_layout(page, "front_battery")
+    job_with(page, "front_battery")
     page.locator("[data-test=try-state]").click()
     page.locator("[data-test=state-fault]").click()
     page.get_by_role("option", name="Fuse stud").click()
@@ -61,12 +49,11 @@ def test_a_dead_short_shows_what_the_battery_feeds(open_page: Callable[..., Page
 @pytest.mark.parametrize("layout", ["house_bank_diagonal", "tow_and_trailer", "boat_isolator", "second_battery_converter"])
 def test_every_branch_of_a_large_circuit_is_drawn_and_judged(open_page: Callable[..., Page], layout: str) -> None:
     page = open_page()
-    with_layout(page, layout)
+    job_with(page, layout)
     drawn = page.locator("g.branch").count()
     assert (
         drawn == {"house_bank_diagonal": 20, "tow_and_trailer": 16, "boat_isolator": 11, "second_battery_converter": 11}[layout]
     )
-    page.locator("[data-test=save-circuit]").click()
     expect(page.locator("[data-test=circuit-saved]")).to_contain_text("revision 1")
     assert page.evaluate("document.documentElement.scrollWidth - window.innerWidth") <= 0
 
@@ -76,7 +63,7 @@ def test_every_branch_of_a_large_circuit_is_drawn_and_judged(open_page: Callable
 )
 def test_a_part_is_added_with_all_that_it_needs(open_page: Callable[..., Page], what: str, drawn: str, device: str) -> None:
     page = open_page()
-    with_layout(page, "front_battery")
+    job_with(page, "front_battery")
     page.locator("[data-test=add-part]").click()
     page.locator(f"[data-add={what}]").click()
     expect(page.locator(f"g[data-branch={drawn}]")).to_be_visible()
@@ -88,7 +75,7 @@ def test_a_part_is_added_with_all_that_it_needs(open_page: Callable[..., Page], 
 
 def test_a_fault_is_told_from_first_moment_to_last(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    with_layout(page, "front_battery")
+    job_with(page, "front_battery")
     page.keyboard.press("t")
     page.locator("[data-test=state-engine_rpm] [role=slider]").press("Home")
     page.locator("[data-test=state-fault]").click()
@@ -101,7 +88,7 @@ def test_a_fault_is_told_from_first_moment_to_last(open_page: Callable[..., Page
 
 def test_what_better_parts_would_gain_at_a_place(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    with_layout(page, "tow_and_trailer")
+    job_with(page, "tow_and_trailer")
     page.keyboard.press("t")
     page.locator("[data-test=state-watch]").click()
     # The list draws only what is in sight; typing goes to the entry.
@@ -115,7 +102,7 @@ def test_what_better_parts_would_gain_at_a_place(open_page: Callable[..., Page])
 
 def test_every_fuse_is_asked_and_a_wrong_one_comes_first(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    with_layout(page, "parallel_batteries")
+    job_with(page, "parallel_batteries")
     page.keyboard.press("f")
     panel = page.locator("[data-test=protection-panel]")
     expect(panel.locator("[data-protector]")).to_have_count(3)
