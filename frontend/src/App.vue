@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 import KeyHelp from './ui/KeyHelp.vue'
@@ -14,6 +14,13 @@ const session = useSession()
 const units = useUnits()
 const router = useRouter()
 const theme = useTheme()
+/** Where there is no room for the name. */
+const initials = computed(() =>
+  (session.me?.name ?? '')
+    .split(' ')
+    .map((word) => word[0])
+    .join(''),
+)
 const help = ref(false)
 const password = ref(false)
 
@@ -66,7 +73,10 @@ useKeys([
         <router-link v-if="session.isLead" to="/people" class="link">People</router-link>
         <v-menu>
           <template #activator="{ props }"
-            ><v-btn v-bind="props" variant="text" class="who" data-test="account">{{ session.me?.name }}</v-btn></template
+            ><v-btn v-bind="props" variant="text" class="who" data-test="account" :aria-label="session.me?.name"
+              ><span class="whole">{{ session.me?.name }}</span
+              ><span class="initials" aria-hidden="true">{{ initials }}</span></v-btn
+            ></template
           >
           <v-list>
             <v-list-item title="Change password" data-test="change-password" @click="password = true" />
@@ -120,6 +130,21 @@ useKeys([
   .bar :deep(.v-btn) {
     min-width: 44px;
     padding: 0 10px;
+  }
+}
+.initials {
+  display: none;
+}
+@media (max-width: 640px) {
+  .bar {
+    padding: 0 8px;
+  }
+  .brand b,
+  .whole {
+    display: none;
+  }
+  .initials {
+    display: inline;
   }
 }
 </style>

@@ -8,9 +8,20 @@ const props = defineProps<{
   at: readonly number[]
   values: readonly (number | null)[]
   unit: string
+  /** Behind the point of what the meter shows: its last digit is no tide. */
+  digits: number
 }>()
 const SPAN_S = 30
 const HEIGHT = 132
+/** So many last digits are on the axis at least. */
+const LEAST_DIGITS = 10
+
+/** The axis round the values: never so fine that noise within the last digits looks like something happening. */
+function spread(least: number, most: number): [number, number] {
+  const span = Math.max((most - least) * 1.2, LEAST_DIGITS * 10 ** -props.digits)
+  const middle = (least + most) / 2
+  return [middle - span / 2, middle + span / 2]
+}
 
 const box = ref<HTMLElement | null>(null)
 const { update } = usePlot(
@@ -19,7 +30,7 @@ const { update } = usePlot(
   (colours) => ({
     legend: { show: false },
     cursor: { show: false },
-    scales: { x: { time: false, range: [-SPAN_S, 0] } },
+    scales: { x: { time: false, range: [-SPAN_S, 0] }, y: { range: (_, least, most) => spread(least, most) } },
     axes: [
       { ...axisOf(colours), values: (_, ticks) => ticks.map((t) => `${t} s`) },
       { ...axisOf(colours), size: 64 },

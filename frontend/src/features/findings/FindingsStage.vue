@@ -55,7 +55,7 @@ useKeys([
 </script>
 
 <template>
-  <BenchFrame>
+  <BenchFrame work-first>
     <template v-if="found">
       <section class="panel headline" :data-verdict="found.headline.verdict" data-test="headline">
         <p class="text"><VerdictMark :verdict="found.headline.verdict" :size="26" :word="false" /> {{ found.headline.text }}</p>

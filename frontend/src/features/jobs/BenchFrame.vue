@@ -7,7 +7,12 @@ import LoopView from '@/charts/LoopView.vue'
 import StaircaseView from '@/charts/StaircaseView.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 
-defineProps<{ red?: string | null; black?: string | null }>()
+defineProps<{
+  red?: string | null
+  black?: string | null
+  /** Where there is room for one of them only, the work stands above the pictures. */
+  workFirst?: boolean
+}>()
 const bench = useWorkbench()
 const { sizes } = useCatalogue()
 /** A state that is tried out replaces readings and predictions, as long as it is of the circuit that is drawn. */
@@ -51,7 +56,7 @@ const pick = (id: string) => (bench.selected = id)
         Drawn as it was before the last edit: that edit has something wrong, see beside.
       </p>
     </div>
-    <div class="work stack"><slot /></div>
+    <div class="work stack" :class="{ first: workFirst }"><slot /></div>
   </div>
 </template>
 
@@ -114,6 +119,9 @@ const pick = (id: string) => (bench.selected = id)
   }
 }
 @media (max-width: 640px) {
+  .work.first {
+    order: -1;
+  }
   .pictures .panel {
     overflow-x: auto;
   }

@@ -185,6 +185,19 @@ async function takeTheirs(): Promise<void> {
   text-overflow: ellipsis;
   min-width: 0;
 }
+@media (max-width: 640px) {
+  .head {
+    gap: 0 10px;
+    padding: 0 10px 6px;
+  }
+  .head > :nth-child(2) {
+    order: 1;
+    flex: 1 1 100%;
+  }
+  .complaint {
+    flex-basis: 60px;
+  }
+}
 .restored {
   margin: 8px 16px 0;
   padding: 4px 12px;

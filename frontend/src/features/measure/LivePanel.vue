@@ -53,7 +53,7 @@ const shown = computed(() =>
           <v-btn variant="outlined" data-test="take" @click="emit('take')">Take (Ctrl+Enter)</v-btn>
         </span>
       </div>
-      <LiveTrace :at="trace.at" :values="trace.values" :unit="kind?.shown_unit ?? ''" />
+      <LiveTrace :at="trace.at" :values="trace.values" :unit="kind?.shown_unit ?? ''" :digits="reading.digits ?? kind?.digits ?? 0" />
     </template>
     <template v-else>Connecting …</template>
   </div>
@@ -69,10 +69,10 @@ const shown = computed(() =>
   font-size: 1.2rem;
 }
 .live b {
-  font-size: 5.4rem;
+  font-size: clamp(3.2rem, 17vw, 5.4rem);
   line-height: 1.05;
   font-variant-numeric: tabular-nums;
-  min-width: 5.2em;
+  min-width: min(5.2em, 100%);
 }
 .live.lost {
   color: var(--fail);
