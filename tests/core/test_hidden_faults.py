@@ -54,7 +54,7 @@ def test_a_fault_on_the_ring_is_the_worst_branch(layout: str, branch_id: str) ->
     current=st.floats(45.0, 90.0),
     volts=st.sampled_from([12, 24]),
 )
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=50, deadline=None)
 def test_the_excess_found_is_the_resistance_hidden(case: tuple[str, str], extra_mohm: float, current: float, volts: int) -> None:
     layout, branch_id = case
     circuit = build_layout(layout, volts)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 
 from pydantic import ValidationError
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload
 
 from mavrik.core.circuit import Circuit

@@ -45,6 +45,8 @@ class Shift:
 LIFT_ROUNDS = 4
 LIFTED_V = 0.001
 """A stud voltage is met when no meter of the bench would tell."""
+LEAST_GAIN = 0.2
+"""Of a step the loads take less than this leaves."""
 
 
 class _Lift:
@@ -58,18 +60,38 @@ class _Lift:
         self.engine, self.alternator = engine, next(a for a in engine.circuit.alternators if a.id == alternator_id)
         self.stud_v, self.back_v = engine.state.stud_v[alternator_id], np.asarray(engine.values().emf_v, dtype=float) - as_read_v
 
-    def met(self, network: net.Network, values: net.Values, found: net.Solved) -> net.Solved:
-        """The same rows with the voltage met. values: of the rows; found: with the batteries as with nothing broken."""
-        stud, case = network.row[self.alternator.stud_node], network.row[self.alternator.case_node]
+    def met(self, network: net.Network, values: net.Values, found: net.Solved, near: net.Batch | None) -> net.Solved:
+        """The same rows with the voltage met.
+
+        values: of the rows; found: with the batteries as with nothing broken; near: a state at rest that they are near, if any
+        """
         begun = emf = np.asarray(values.emf_v, dtype=float)
-        for _ in range(LIFT_ROUNDS):
-            short = self.stud_v - (found.node_v[:, stud] - found.node_v[:, case])
-            if not (np.abs(np.nan_to_num(short)) > LIFTED_V).any():
+        before, step = np.zeros(len(emf)), np.zeros(len(emf))
+        left = np.arange(len(emf))
+        for k in range(LIFT_ROUNDS):
+            here = self._short(network, found)[left]
+            left, here = left[off := np.abs(here) > LIFTED_V], here[off]
+            if not len(left):
                 break
-            reached = self._reached(network, found.link_closed)
-            emf = np.where(reached, emf + np.nan_to_num(short)[:, None], begun + self.back_v)
-            found = network.solve_many(replace(values, emf_v=emf), lenient=True)
+            # What hangs on the batteries takes its share of a step, which the one before has shown; anything else than a
+            # share was a link that opened or closed on the way.
+            gain = np.ones(len(left))
+            if k:
+                share = (before[left] - here) / step[left]
+                gain = np.where((share > LEAST_GAIN) & (share < 1.0), share, 1.0)
+            step[left], before[left] = here / gain, here
+            reached = self._reached(network, found.link_closed[left])
+            emf = emf.copy()
+            emf[left] = np.where(reached, emf[left] + step[left][:, None], begun[left] + self.back_v)
+            some = {n: getattr(values, n)[left] for n in SWEPT}
+            again = network.solve_many(replace(values, **{**some, "emf_v": emf[left]}), near, lenient=True)
+            found = net.merged(found, left, again)
         return found
+
+    def _short(self, network: net.Network, found: net.Solved) -> Floats:
+        """By how much each row misses the voltage; one without an operating point misses nothing."""
+        stud, case = network.row[self.alternator.stud_node], network.row[self.alternator.case_node]
+        return np.nan_to_num(self.stud_v - (found.node_v[:, stud] - found.node_v[:, case]))
 
     def _reached(self, network: net.Network, closed: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """Which batteries the stud reaches, by row."""
@@ -186,10 +208,11 @@ class BenchModel:
             amps = np.array([half_cca_a(self.circuit, battery[p.element]) for p in points])
             loaded = np.asarray(values.emf_v, dtype=float)[:, at] - amps * np.asarray(values.emf_ohm, dtype=float)[:, at]
             return np.asarray(np.maximum(loaded, 0.0))
-        found = network.solve_many(values, rest if shift is not None else None, lenient=True)
+        near = rest if shift is not None else None
+        found = network.solve_many(values, near, lenient=True)
         lift = self._lifts.get(setup)
         if lift is not None:
-            found = lift.met(network, values, found)
+            found = lift.met(network, values, found, near)
         return _read(network, found, points)
 
 

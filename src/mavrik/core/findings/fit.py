@@ -231,13 +231,13 @@ class _Readings:
         emf = np.repeat(charged[:, None, :], 1 + n + b, axis=1)
         emf[:, n + 1 :] += CHARGE_STEP_V * np.eye(b)
 
-        def stepped(by: Floats) -> tuple[Floats, Floats]:
-            ohm = np.repeat(excess[:, None, :], 1 + n + b, axis=1)
+        def stepped(of: NDArray[np.int64], by: Floats) -> tuple[Floats, Floats]:
+            ohm = np.repeat(excess[of, None, :], 1 + n + b, axis=1)
             ohm[:, 1 : n + 1] += by[:, :, None] * np.eye(n)
-            seen = self._seen(placed, ohm, emf)
+            seen = self._seen(placed, ohm, emf[of], of)
             return seen, np.swapaxes((seen[:, 1 : n + 1] - seen[:, :1]) / by[:, :, None], 1, 2)
 
-        seen, by_branch = stepped(step)
+        seen, by_branch = stepped(np.arange(len(excess)), step)
         # No contact moves a drop by more than the amperes it carries: where it seems to, a link has opened in the step.
         volts = np.array([p.quantity == "voltage_drop" and s.state is BenchState.AT_OUTPUT for p, s in placed])
         most = MOST_SLOPE * max((s.output_a or 0.0 for _, s in placed), default=0.0)
@@ -247,18 +247,20 @@ class _Readings:
 
         jumps = leaps(by_branch)
         if jumps.any():
-            _, back = stepped(np.where(jumps, -step, step))
+            of = np.flatnonzero(jumps.any(axis=1))
+            _, back = stepped(of, np.where(jumps, -step, step)[of])
             still = leaps(back)
-            by_branch = np.where((jumps & ~still)[:, None, :], back, np.where(still[:, None, :], 0.0, by_branch))
+            by_branch[of] = np.where((jumps[of] & ~still)[:, None, :], back, np.where(still[:, None, :], 0.0, by_branch[of]))
         return seen[:, 0], by_branch, np.swapaxes((seen[:, n + 1 :] - seen[:, :1]) / CHARGE_STEP_V, 1, 2)
 
-    def _seen(self, placed: Sequence[Placed], ohm: Floats, emf: Floats) -> Floats:
-        """What is read with each trial at several excesses and charges (trials, values, readings)."""
+    def _seen(self, placed: Sequence[Placed], ohm: Floats, emf: Floats, of: NDArray[np.int64] | None = None) -> Floats:
+        """What is read with each trial at several excesses and charges (trials, values, readings); of: which trials, or all."""
         (count, each, n), b = ohm.shape, emf.shape[2]
         shift = Shift(
             self.problem.branch_ids, ohm.reshape(count * each, n), self.problem.battery_ids, emf.reshape(count * each, b) if b else None
         )  # fmt: skip
-        rows = [h for h in self.bases for _ in range(each)]
+        bases = self.bases if of is None else [self.bases[k] for k in of.tolist()]
+        rows = [h for h in bases for _ in range(each)]
         return np.nan_to_num(self.problem.models.predict(placed, rows, shift)).reshape(count, each, len(placed))
 
     def at(self, excess: Floats, gain: Floats, charged: Floats, fresh: bool) -> tuple[Floats, Floats, Floats]:

@@ -23,6 +23,7 @@ from mavrik.core.network.elements import (
     Values,
     values_of,
 )
+from mavrik.core.network.guards import merged
 from mavrik.core.network.solve import Network, network_of, solve_network
 
 __all__ = [
@@ -43,6 +44,7 @@ __all__ = [
     "Solution",
     "Solved",
     "Values",
+    "merged",
     "network_of",
     "solve_network",
     "values_of",

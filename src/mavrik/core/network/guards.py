@@ -65,10 +65,10 @@ class Guards:
         return replace(found, node_v=found.node_v[:, order], diode_a=found.diode_a[:, :own], source_a=source_a)
 
 
-def merged(into: Solved, which: Bools, found: Solved) -> Solved:
+def merged(into: Solved, which: Bools | NDArray[np.int64], found: Solved) -> Solved:
     """Answers with those of some states replaced.
 
-    into: all; which: those to be replaced; found: what they are instead
+    into: all; which: those to be replaced, as a mask or by number; found: what they are instead
     """
     made = {}
     for f in fields(Solved):
