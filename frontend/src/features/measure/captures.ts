@@ -22,6 +22,11 @@ export function useCaptures(jobId: number) {
   })
   const sending = reactive({ share: null as number | null, problem: null as ProblemDocument | null })
   let request: XMLHttpRequest | null = null
+  /** Asks for the list anew. A first answer still on its way is not waited for: it may have left before what is new was there. */
+  async function refresh(): Promise<void> {
+    await queries.cancelQueries({ queryKey: key })
+    await queries.invalidateQueries({ queryKey: key })
+  }
 
   /** Sends a file; its id once the server has it, or null where it was stopped or refused. */
   function load(file: File, options: CaptureOptions): Promise<number | null> {
@@ -36,7 +41,7 @@ export function useCaptures(jobId: number) {
       const end = (id: number | null, problem: ProblemDocument | null) => {
         Object.assign(sending, { share: null, problem })
         request = null
-        void queries.invalidateQueries({ queryKey: key })
+        void refresh()
         resolve(id)
       }
       now.open('POST', `/api/jobs/${jobId}/captures?${asked.toString()}`)
@@ -66,7 +71,7 @@ export function useCaptures(jobId: number) {
     sending.problem = null
     try {
       const begun = await data(client.POST('/api/jobs/{job_id}/captures/fetched', { params: { path: { job_id: jobId } }, body: wanted }))
-      await queries.invalidateQueries({ queryKey: key })
+      await refresh()
       return begun.id
     } catch (error) {
       if (!(error instanceof ApiError)) throw error
@@ -81,7 +86,7 @@ export function useCaptures(jobId: number) {
       if (!(error instanceof ApiError)) throw error
       sending.problem = error.problem
     }
-    await queries.invalidateQueries({ queryKey: key })
+    await refresh()
   }
   return { captures: computed(() => query.data.value?.captures ?? []), sending, load, fetch, stop: () => request?.abort(), remove }
 }
