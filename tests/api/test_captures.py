@@ -233,7 +233,7 @@ def test_a_reading_that_went_down_with_its_server_is_said_to_be_lost(tech: Calle
 
 
 def test_a_job_keeps_only_so_many_captures(tech: Caller, job: int, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(captures.records, "MOST_OF_A_JOB", 1)
+    monkeypatch.setattr(captures.records, "MOST_CAPTURES", 1)
     assert load(tech, job, table(cranked(1000.0), 1e-3))["state"] == "ready"
     refused = tech.client.post(
         f"/api/jobs/{job}/captures", data=b"1\n2\n", content_type="application/octet-stream", headers={"X-CSRFToken": tech.token}

@@ -1645,8 +1645,9 @@ export interface components {
              * Insulation C
              * @description Insulation temperature class [degC]
              * @default 105
+             * @enum {integer}
              */
-            insulation_c: number;
+            insulation_c: 60 | 75 | 80 | 90 | 105 | 125;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2975,8 +2976,9 @@ export interface components {
              * Insulation C
              * @description Insulation temperature class [degC]
              * @default 105
+             * @enum {integer}
              */
-            insulation_c: number;
+            insulation_c: 60 | 75 | 80 | 90 | 105 | 125;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4945,6 +4947,7 @@ export interface components {
             fuse_family: components["schemas"]["FuseFamily"];
             /**
              * Insulation C
+             * @description Insulation temperature class [degC]
              * @default 105
              * @enum {integer}
              */

@@ -19,7 +19,7 @@ export function useSaving() {
       return true
     } catch (error) {
       if (!(error instanceof ApiError)) throw error
-      if (error.status === 409) conflict.value = error.problem
+      if (error.status === 409 && error.problem.theirs) conflict.value = error.problem
       else problem.value = error.problem
       return false
     } finally {

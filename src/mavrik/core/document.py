@@ -2,20 +2,69 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Annotated
+from datetime import date, datetime
+from functools import cache
+from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field
+from annotated_types import MaxLen
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
+from pydantic_core import PydanticCustomError
 
 Identifier = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$", description="Short name, unique in the document")]
 Label = Annotated[str, Field(min_length=1, max_length=60)]
 Ampere = Annotated[float, Field(gt=0, le=2000, description="Current [A]")]
 
 
+EARLIEST_YEAR, LATEST_YEAR = 1990, 2100
+
+
+def _possible(at: Any) -> Any:
+    if not EARLIEST_YEAR <= at.year <= LATEST_YEAR:
+        raise ValueError(f"A date is of the years {EARLIEST_YEAR} to {LATEST_YEAR}")
+    return at
+
+
+Moment = Annotated[datetime, AfterValidator(_possible)]
+"""A point in time that any calendar, database and time zone can show."""
+Day = Annotated[date, AfterValidator(_possible)]
+
+MOST_ENTRIES = 2000
+"""No list of a document that names no limit of its own is longer."""
+SPARE_FIELDS = 20
+"""So many unknown fields are named one by one; more are none of ours."""
+
+
 class Document(BaseModel):
-    """Base of all parts of a document: frozen, closed, finite."""
+    """Base of all parts of a document: frozen, closed, finite, of bounded size."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, str_strip_whitespace=True)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_bounded_size(cls, data: Any) -> Any:
+        """Sizes are looked at before anything in them: a list of a million wrong entries is one mistake, not a million."""
+        if isinstance(data, Mapping):
+            if len(data) > len(cls.model_fields) + SPARE_FIELDS:
+                raise PydanticCustomError(
+                    "too_long", "{count} fields, where {known} are known", {"count": len(data), "known": len(cls.model_fields)}
+                )
+            for name, value in data.items():
+                if isinstance(value, list | tuple | dict) and len(value) > (most := _most_entries(cls, name)):
+                    raise PydanticCustomError(
+                        "too_long",
+                        "At most {most} entries in {name}, here are {count}",
+                        {"most": most, "name": name, "count": len(value)},
+                    )
+        return data
+
+
+@cache
+def _most_entries(of: type[BaseModel], name: str) -> int:
+    field = of.model_fields.get(name)
+    limits = [m.max_length for m in field.metadata if isinstance(m, MaxLen)] if field else []
+    return min(limits, default=MOST_ENTRIES)
 
 
 @dataclass(frozen=True)

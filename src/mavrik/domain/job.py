@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from datetime import date
 from enum import StrEnum
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field
 
-from mavrik.core.document import Ampere, Document
+from mavrik.core.document import Ampere, Day, Document
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.planning.sizing import Choice, SizingTarget
 from mavrik.core.procedures import MakerLimits
@@ -105,7 +104,7 @@ class JobDetails(Document):
         tuple[str, ...], AfterValidator(_known_stages), Field(max_length=20, description="Put on its path by hand")
     ] = ()
     loads_to_add: Annotated[tuple[AddedLoad, ...], Field(max_length=50)] = ()
-    promised: Annotated[date, Field(ge=date(1990, 1, 1), le=date(2100, 12, 31))] | None = None
+    promised: Day | None = None
     state: JobState = JobState.OPEN
     limit_profile: LimitProfileName = LimitProfileName.COMMON
     maker_limits: MakerLimits = Field(default_factory=dict)

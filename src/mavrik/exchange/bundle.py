@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import json
-from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from pydantic import Base64UrlBytes, Field, ValidationError, model_validator
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import check_circuit
-from mavrik.core.document import Document, Problem
+from mavrik.core.document import Document, Moment, Problem
 from mavrik.core.measuring.readings import Run
-from mavrik.core.measuring.waveform import MOST_SAMPLES
+from mavrik.core.measuring.waveform import FARTHEST_S, MOST_SAMPLES, MOST_VOLTS
 from mavrik.core.procedures import check_run, complete_run
 from mavrik.domain.job import CircuitRole, Customer, DocumentKind, JobDetails, Plan, Vehicle
+from mavrik.domain.limits import MOST_CAPTURES, MOST_CIRCUITS, MOST_DOCUMENTS, MOST_RUNS
 from mavrik.domain.upgrade import bundle_v1
 
 FORMAT = "mavrik-job"
@@ -60,17 +60,19 @@ class BundleDocument(Document):
     document: Plan
 
 
-CarriedVolts = Annotated[tuple[Annotated[float, Field(ge=-1e4, le=1e4)] | None, ...], Field(max_length=MOST_CARRIED)]
+CarriedVolts = Annotated[
+    tuple[Annotated[float, Field(ge=-MOST_VOLTS, le=MOST_VOLTS)] | None, ...], Field(max_length=MOST_CARRIED)
+]
 
 
 class BundleCapture(Document):
     """A captured waveform as seen from afar, and its samples where they are few enough to travel."""
 
     name: Annotated[str, Field(min_length=1, max_length=120)]
-    channel: Annotated[str, Field(max_length=200)] = ""
+    channel: Annotated[str, Field(max_length=200)] = ""  # longer than one is today: bundles of before are read
     samples: Annotated[int, Field(ge=1, le=MOST_SAMPLES)]
     interval_s: Annotated[float, Field(gt=0, le=1e6)]
-    start_s: Annotated[float, Field(ge=-1e9, le=1e9)] = 0.0
+    start_s: Annotated[float, Field(ge=-FARTHEST_S, le=FARTHEST_S)] = 0.0
     made_by: Annotated[str, Field(max_length=80)] = ""
     made_at: Annotated[str, Field(max_length=40)] = ""
     least_v: Annotated[CarriedVolts, Field(description="The least of every even stretch [V]; null where nothing was captured")]
@@ -97,14 +99,16 @@ class Bundle(Document):
 
     format: Literal["mavrik-job"]
     version: Literal[2]
-    exported_at: datetime | None = None
+    exported_at: Moment | None = None
     customer: Customer
     vehicle: Vehicle
     job: BundleJob
-    circuits: Annotated[tuple[BundleCircuit, ...], Field(max_length=200)] = ()
-    documents: Annotated[tuple[BundleDocument, ...], Field(max_length=200, description="Plans, the oldest first")] = ()
-    runs: Annotated[tuple[BundleRun, ...], Field(max_length=700, description="The oldest first")] = ()
-    captures: Annotated[tuple[BundleCapture, ...], Field(max_length=40, description="Captured waveforms, the oldest first")] = ()
+    circuits: Annotated[tuple[BundleCircuit, ...], Field(max_length=MOST_CIRCUITS)] = ()
+    documents: Annotated[tuple[BundleDocument, ...], Field(max_length=MOST_DOCUMENTS, description="Plans, the oldest first")] = ()
+    runs: Annotated[tuple[BundleRun, ...], Field(max_length=MOST_RUNS, description="The oldest first")] = ()
+    captures: Annotated[
+        tuple[BundleCapture, ...], Field(max_length=MOST_CAPTURES, description="Captured waveforms, the oldest first")
+    ] = ()
 
     @model_validator(mode="after")
     def _ties(self) -> Bundle:

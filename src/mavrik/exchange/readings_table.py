@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Iterator, Sequence
 
 import pyarrow as pa
@@ -19,15 +20,15 @@ COLUMNS = (
     "engine_speed_rpm", "engine_space_c", "ambient_c",
 )  # fmt: skip
 
-FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r", ";")
+FORMULA = re.compile(r"(^|[;\t\r\n])(?=[=+@;\t\r-])")
 
 Row = tuple[str | float | int | None, ...]
 Runs = Sequence[tuple[Circuit, Run]]
 
 
 def _safe(cell: str | float | None) -> object:
-    """Text that a spreadsheet will not run as a formula."""
-    return "'" + cell if isinstance(cell, str) and cell.startswith(FORMULA_STARTS) else cell
+    """Text that a spreadsheet will not run as a formula, also where it takes a semicolon for the end of a cell."""
+    return FORMULA.sub(r"\1'", cell) if isinstance(cell, str) else cell
 
 
 def rows_of(runs: Runs, superseded: Sequence[int] = ()) -> Iterator[Row]:

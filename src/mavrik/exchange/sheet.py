@@ -36,6 +36,14 @@ _environment = Environment(
 )
 
 
+def _css_string(text: str) -> str:
+    """Text for between the quotes of a style sheet: whatever could end the string there is written by its number."""
+    return "".join(c if c.isascii() and (c.isalnum() or c in " -_.") else f"\\{ord(c):06x}" for c in text)
+
+
+_environment.filters["css_string"] = _css_string
+
+
 def _mv(volts: float | None) -> str:
     return "–" if volts is None else f"{volts * 1000:.0f}"
 

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from sqlalchemy import select
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from mavrik.core.document import Problem
 from mavrik.domain.job import JobDetails
+from mavrik.domain.limits import MOST_CAPTURES
 from mavrik.exchange.bundle import (
     FORMAT,
+    LARGEST_BUNDLE_BYTES,
     VERSION,
     Bundle,
     BundleCapture,
@@ -20,6 +22,7 @@ from mavrik.exchange.bundle import (
     BundleJob,
     BundleRun,
     read_bundle,
+    write_bundle,
 )
 from mavrik.exchange.captures import CaptureError
 from mavrik.exchange.files import Printing, job_file
@@ -31,7 +34,7 @@ from mavrik.jobs.finding import keep_findings
 from mavrik.jobs.people import Who
 from mavrik.jobs.records import JobRecord
 from mavrik.jobs.runs import add_run
-from mavrik.jobs.work import JobInput, job_record, make_job, next_number, open_job
+from mavrik.jobs.work import OWN_NUMBER, JobInput, job_record, make_job, next_number, number_taken, open_job
 from mavrik.store import models
 from mavrik.store.models import CircuitVersion, Job, JobDocument
 
@@ -68,10 +71,21 @@ def export_file(session: Session, job_id: int, name: str, printing: Printing) ->
         raise NotFoundError(f"A job is not written as '{name}'.") from None
     job = open_job(session, job_id)
     try:
-        data = kind.write(bundle_of(job, captures.carried(session, job_id, kind.sample_bytes)), printing)
+        data = kind.write(bundle_of(job, captures.carried(session, job_id, _room_for_samples(job, kind.sample_bytes))), printing)
     except ValueError as error:
         raise InvalidError(str(error)) from error
     return f"{job.number}{kind.ending}", data, kind.media_type
+
+
+def _room_for_samples(job: JobRecord, most: int) -> int:
+    """How much the samples of captures may take of a file, beside all else of the job [bytes]."""
+    return (
+        max(0, min(most, LARGEST_BUNDLE_BYTES - len(write_bundle(bundle_of(job))) - PICTURE_BYTES * MOST_CAPTURES)) if most else 0
+    )
+
+
+PICTURE_BYTES = 60_000
+"""What a capture takes of a bundle without its samples, at most: a thousand stretches with the least and the most of each."""
 
 
 def sheet_html(session: Session, job_id: int, printing: Printing, nonce: str, asset_root: str) -> str:
@@ -84,12 +98,17 @@ def sheet_html(session: Session, job_id: int, printing: Printing, nonce: str, as
 
 
 def store_bundle(session: Session, bundle: Bundle, who: Who) -> Job:
-    """A bundle as a new job, all of it or nothing. A number that is taken is replaced by the next free one."""
-    taken = session.scalar(select(Job.id).where(Job.number == bundle.job.number))
-    number = bundle.job.number if taken is None else next_number(session)
+    """A bundle as a new job, all of it or nothing. A number that is taken, or none of ours, is replaced by the next free one."""
+    keeps = OWN_NUMBER.fullmatch(bundle.job.number) and not number_taken(session, bundle.job.number)
+    number = bundle.job.number if keeps else next_number(session)
     details = {name: getattr(bundle.job, name) for name in JobDetails.model_fields}
     given = JobInput(customer=bundle.customer, vehicle=bundle.vehicle, **details)
-    row = make_job(session, given, who, number)
+    try:
+        with session.begin_nested():
+            row = make_job(session, given, who, number)
+    except IntegrityError:
+        # Another file with the same number came in at the same moment.
+        row = make_job(session, given, who, next_number(session))
     versions: dict[int, CircuitVersion] = {}
     for version in bundle.circuits:
         versions[version.id] = CircuitVersion(

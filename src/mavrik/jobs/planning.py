@@ -15,6 +15,7 @@ from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.finding import details_of, latest
 from mavrik.jobs.people import Who
 from mavrik.jobs.records import CircuitRecord
+from mavrik.jobs.room import check_room
 from mavrik.jobs.work import get_row, save_circuit
 from mavrik.store.models import JobDocument
 
@@ -65,9 +66,11 @@ def keep_plan(session: Session, job_id: int, target: SizingTarget, who: Who) -> 
     row = get_row(session, job_id)
     plan = Plan(target=made.target, choices=made.choices, notes=made.notes)
     revision = max((d.revision for d in row.documents if d.kind == DocumentKind.PLAN.value), default=0) + 1
+    document = plan.model_dump(mode="json")
+    check_room(session, job_id, JobDocument, document)
     session.add(
         JobDocument(
-            job=row, kind=DocumentKind.PLAN.value, revision=revision, circuit_id=record.id, document=plan.model_dump(mode="json"),
+            job=row, kind=DocumentKind.PLAN.value, revision=revision, circuit_id=record.id, document=document,
             created_by_id=who.id,
         )
     )  # fmt: skip

@@ -11,9 +11,9 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import CircuitError
-from mavrik.core.document import Document, Identifier, Problem
+from mavrik.core.document import Document, Identifier, Moment, Problem
 from mavrik.core.measuring.instruments import Instrument, as_earned, reading_uncertainty
-from mavrik.core.measuring.readings import Moment, Reading, Run
+from mavrik.core.measuring.readings import Reading, Run
 from mavrik.core.network import NoOperatingPointError
 from mavrik.core.procedures import (
     PROCEDURES,
@@ -33,6 +33,7 @@ from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError
 from mavrik.jobs.finding import details_of, keep_findings, latest, limits_of
 from mavrik.jobs.people import Who
 from mavrik.jobs.records import RunRecord, run_record, superseded_ids
+from mavrik.jobs.room import check_room
 from mavrik.jobs.work import get_row
 from mavrik.store import models
 
@@ -228,10 +229,12 @@ def run_from(session: Session, circuit: Circuit, given: RunInput, who: Who) -> R
 def add_run(
     session: Session, job: models.Job, circuit: models.CircuitVersion, run: Run, who: Who, supersedes: int | None = None
 ) -> models.Run:
-    """Keep a completed run."""
+    """Keep a completed run. Raises InvalidError where the job is full."""
+    document = run.model_dump(mode="json")
+    check_room(session, job.id, models.Run, document)
     at = run.measured_at or datetime.now(UTC)
     row = models.Run(
-        job=job, circuit=circuit, procedure=run.procedure, document=run.model_dump(mode="json"),
+        job=job, circuit=circuit, procedure=run.procedure, document=document,
         measured_by=run.measured_by or who.name, measured_at=at if at.tzinfo else at.replace(tzinfo=UTC), person_id=who.id,
         supersedes_id=supersedes,
     )  # fmt: skip

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import func, or_, select
 from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.exc import DataError
 from sqlalchemy.orm import Session, selectinload
 from sqlalchemy.orm.attributes import flag_modified
 
@@ -31,6 +33,7 @@ from mavrik.jobs.records import (
     run_record,
     superseded_ids,
 )
+from mavrik.jobs.room import check_room
 from mavrik.store import models
 from mavrik.store.models import Change, CircuitVersion, Job
 
@@ -111,7 +114,7 @@ def list_jobs(session: Session, search: str = "", state: JobState | None = None,
         select(Job)
         .join(Job.vehicle)
         .join(models.Vehicle.customer)
-        .options(selectinload(Job.circuits), selectinload(Job.runs), selectinload(Job.documents), selectinload(Job.findings))
+        .options(selectinload(Job.circuits), selectinload(Job.documents), selectinload(Job.findings))
         .order_by(Job.state == "done", Job.promised.asc().nulls_last(), Job.id.desc())
         .limit(limit)
     )
@@ -131,7 +134,7 @@ def list_jobs(session: Session, search: str = "", state: JobState | None = None,
     for row in session.scalars(query):
         try:
             rows.append(_row(session, row))
-        except ValueError as error:
+        except (ValueError, DataError) as error:
             rows.append(_damaged(row, f"This job cannot be read: {error}"[:500]))
     return rows
 
@@ -174,7 +177,8 @@ def open_job(session: Session, job_id: int) -> JobRecord:
 
 
 def _customer(session: Session, given: Customer) -> models.Customer:
-    same = select(models.Customer).where(func.lower(models.Customer.name) == given.name.lower())
+    # The database says what two spellings of one name are; Python folds some letters differently.
+    same = select(models.Customer).where(func.lower(models.Customer.name) == func.lower(given.name))
     row = session.scalar(same)
     if row is None:
         # Two jobs of a new customer may be opened at one moment: the second takes the row that the first made.
@@ -186,13 +190,22 @@ def _customer(session: Session, given: Customer) -> models.Customer:
     return row
 
 
+OWN_NUMBER = re.compile(r"[0-9]{2}-[0-9]{4,6}")
+"""A job number as this program gives them: the year, and a running number."""
+
+
 def next_number(session: Session) -> str:
-    """The next free job number of this year."""
-    # One writer at a time, or two jobs made together would get the same number.
-    session.execute(select(func.pg_advisory_xact_lock(4711)))
-    start = f"{datetime.now(UTC):%y}-"
-    taken = [n[len(start) :] for n in session.scalars(select(Job.number).where(Job.number.startswith(start)))]
-    return f"{start}{max([int(n) for n in taken if n.isdigit()], default=0) + 1:04d}"
+    """The next free job number, of this year; no two calls get the same, and none waits for another."""
+    while True:
+        number = f"{datetime.now(UTC):%y}-{session.scalars(select(models.JOB_NUMBERS.next_value())).one():04d}"
+        # One that came in with a bundle may have been ahead.
+        if not number_taken(session, number):
+            return number
+
+
+def number_taken(session: Session, number: str) -> bool:
+    """Whether a job has that number."""
+    return session.scalar(select(Job.id).where(Job.number == number)) is not None
 
 
 def make_job(session: Session, given: JobInput, who: Who, number: str | None = None) -> Job:
@@ -318,6 +331,7 @@ def save_circuit(
     stored = document.model_dump(mode="json")
     named = role.value.replace("_", " ")
     if current is None or frozen or as_new_revision:
+        check_room(session, job_id, CircuitVersion, stored)
         revision = current.revision + 1 if current else 1
         current = CircuitVersion(
             job=row,

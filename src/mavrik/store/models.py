@@ -5,7 +5,19 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, ForeignKey, LargeBinary, MetaData, String, Text, UniqueConstraint, func
+from sqlalchemy import (
+    CheckConstraint,
+    ForeignKey,
+    Index,
+    LargeBinary,
+    MetaData,
+    Sequence,
+    String,
+    Text,
+    UniqueConstraint,
+    func,
+    text,
+)
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from sqlalchemy.types import TIMESTAMP
@@ -60,9 +72,10 @@ class Customer(Base):
     """Whose vehicle it is."""
 
     __tablename__ = "customers"
+    __table_args__ = (Index("uq_customers_name_folded", text("lower(name)"), unique=True),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(String(120), unique=True)
+    name: Mapped[str] = mapped_column(String(120))
     contact: Mapped[str] = mapped_column(String(200), default="")
 
 
@@ -93,6 +106,10 @@ class Instrument(Base):
     """host:port, entered by a lead."""
     lock: Mapped[int] = mapped_column(default=1)
     __mapper_args__ = {"version_id_col": lock}  # noqa: RUF012
+
+
+JOB_NUMBERS = Sequence("job_numbers", metadata=Base.metadata)
+"""Running numbers of jobs: asked for, never taken back, so that nobody waits for somebody who is still saving."""
 
 
 class Job(Base):

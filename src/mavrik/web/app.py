@@ -34,6 +34,7 @@ def create_app(settings: Settings) -> OpenAPI:
         info=Info(title="Mavrik", version=__version__),
         static_folder=None,
         doc_ui=False,
+        security_schemes={"session": {"type": "apiKey", "in": "cookie", "name": SESSION_COOKIE}},
         validation_error_status=422,
         validation_error_model=problems.ProblemDocument,
         validation_error_callback=_invalid,
@@ -41,7 +42,7 @@ def create_app(settings: Settings) -> OpenAPI:
     app.config.update(
         MAVRIK=settings,
         SECRET_KEY=settings.secret_key,
-        SESSION_COOKIE_NAME="mavrik",
+        SESSION_COOKIE_NAME=SESSION_COOKIE,
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_SECURE=settings.https,
@@ -60,6 +61,7 @@ def create_app(settings: Settings) -> OpenAPI:
     return app
 
 
+SESSION_COOKIE = "mavrik"
 LARGEST_BODY_BYTES = 2_000_000
 ROOM = {captures.UPLOAD: LARGEST_FILE_BYTES, "jobs.post_import": LARGEST_BUNDLE_BYTES}
 """Endpoints that take a file, and how large a one."""

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Sequence
 from typing import Any
 
 from flask import Flask, Response, current_app, json, request
 from flask_wtf.csrf import CSRFError
 from pydantic import BaseModel, Field, ValidationError
-from sqlalchemy.exc import DataError, DBAPIError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, OperationalError
 from werkzeug.exceptions import HTTPException
 
 from mavrik.core.circuit.rules import CircuitError
+from mavrik.core.document import Problem
 from mavrik.exchange.bundle import plain_problems
 from mavrik.jobs.errors import (
     ConflictError,
@@ -64,11 +66,15 @@ def invalid(error: ValidationError) -> Response:
     """A pydantic error as a problem document, with the id of the branch where the place is in a circuit."""
     items = []
     body = request.get_json(silent=True) if request.is_json else None
-    for item in plain_problems(error):
+    for item in plain_problems(error)[:MOST_PROBLEMS]:
         path = item.element.split(".")
         items.append({"element": _element_of(path, body) or item.element, "field": item.field, "message": item.message})
     detail = "; ".join(f"{i['element']}: {i['message']}" for i in items[:5])
     return problem(422, "invalid", "Input cannot be taken", detail, problems=items)
+
+
+MOST_PROBLEMS = 50
+"""Nobody mends more at once."""
 
 
 def _element_of(path: list[str], body: Any) -> str | None:
@@ -84,6 +90,10 @@ def _element_of(path: list[str], body: Any) -> str | None:
         if isinstance(body, dict) and isinstance(body.get("id"), str):
             found = body["id"]
     return found
+
+
+def _items(problems: Sequence[Problem]) -> list[dict[str, str]]:
+    return [{"element": p.element, "field": p.field, "message": p.message} for p in problems[:MOST_PROBLEMS]]
 
 
 def database_away(error: OperationalError) -> Response:
@@ -102,7 +112,7 @@ def install(app: Flask) -> None:
         status, kind, title = STATUS[type(error)]
         more: dict[str, Any] = {}
         if isinstance(error, InvalidError):
-            more["problems"] = [{"element": p.element, "field": p.field, "message": p.message} for p in error.problems]
+            more["problems"] = _items(error.problems)
         if isinstance(error, ConflictError):
             more["theirs"] = error.theirs
         return problem(status, kind, title, str(error), **more)
@@ -113,14 +123,21 @@ def install(app: Flask) -> None:
 
     @app.errorhandler(CircuitError)
     def circuit_error(error: CircuitError) -> Response:
-        items = [{"element": p.element, "field": p.field, "message": p.message} for p in error.problems]
-        return problem(422, "invalid", "Input cannot be taken", str(error), problems=items)
+        return problem(422, "invalid", "Input cannot be taken", str(error), problems=_items(error.problems))
 
     @app.errorhandler(CSRFError)
     def csrf_error(error: CSRFError) -> Response:
         return problem(400, "csrf", "The page is out of date", "Reload the page and try again; nothing you typed is lost.")
 
     app.register_error_handler(OperationalError, database_away)
+
+    @app.errorhandler(IntegrityError)
+    def exists(error: IntegrityError) -> Response:
+        """Two people made the same thing at one moment: the second is told, as it would have been a moment later."""
+        log.info("made twice: %s", error.orig)
+        return problem(
+            409, "exists", "It is there already", "Somebody made this at the same moment. Look again before you try once more."
+        )
 
     @app.errorhandler(DataError)
     def unstorable(error: DataError) -> Response:

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import math
-from datetime import date
 from typing import Annotated
 
 from pydantic import AfterValidator, Field, WithJsonSchema
 
-from mavrik.core.document import Document, Identifier, Label
+from mavrik.core.document import Day, Document, Identifier, Label
 from mavrik.core.measuring.meters import METER_KINDS
 from mavrik.core.measuring.quantities import Quantity
 from mavrik.core.measuring.uncertainty import MeterSpec, expanded_uncertainty
@@ -37,7 +36,7 @@ class Instrument(Document):
     percent_of_reading: Annotated[float, Field(ge=0, le=20, description="Accuracy [% of reading]")]
     digits: Annotated[float, Field(ge=0, le=200, description="Accuracy [counts of the last digit]")]
     resolution: Annotated[float, Field(gt=0, le=100, description="Last digit, in V, A, degC or 1/min")]
-    calibration_due: date | None = None
+    calibration_due: Day | None = None
 
     @property
     def spec(self) -> MeterSpec:

@@ -3,25 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, Field, model_validator
+from pydantic import Field, model_validator
 
-from mavrik.core.document import Document, Identifier
+from mavrik.core.document import Document, Identifier, Moment
 from mavrik.core.measuring.instruments import Instrument
 from mavrik.core.operating.state import State
-
-EARLIEST_YEAR, LATEST_YEAR = 1990, 2100
-
-
-def _possible(at: datetime) -> datetime:
-    if not EARLIEST_YEAR <= at.year <= LATEST_YEAR:
-        raise ValueError(f"A reading is of the years {EARLIEST_YEAR} to {LATEST_YEAR}")
-    return at
-
-
-Moment = Annotated[datetime, AfterValidator(_possible)]
 
 
 @dataclass(frozen=True)

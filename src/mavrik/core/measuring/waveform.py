@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import Annotated
@@ -97,6 +96,14 @@ class CrankCapture(Document):
     words: str
 
 
+LEAST_INTERVAL_S, MOST_INTERVAL_S = 1e-9, 3600.0
+"""From the fastest scope that anybody would hold to a charging circuit, to a logger that looks once an hour."""
+MOST_VOLTS = 10_000.0
+"""Beyond any reading of a vehicle, its ignition included."""
+FARTHEST_S = 4e9
+"""Times of a capture count from its trigger, or from 1970: both fit."""
+
+
 @dataclass(frozen=True)
 class Wave:
     """Samples at even intervals."""
@@ -106,8 +113,9 @@ class Wave:
     start_s: float = 0.0
 
     def __post_init__(self) -> None:
-        if not (math.isfinite(self.interval_s) and self.interval_s > 0):
-            raise WaveformError(f"The sampling interval is above 0 s, not {self.interval_s:g}")
+        if not LEAST_INTERVAL_S <= self.interval_s <= MOST_INTERVAL_S:
+            allowed = f"{LEAST_INTERVAL_S:g} to {MOST_INTERVAL_S:g} s"
+            raise WaveformError(f"The sampling interval is {allowed}, not {self.interval_s:g}")
 
     @property
     def seconds(self) -> float:

@@ -40,7 +40,7 @@ from mavrik.core.protection.case import Case, series_run
 from mavrik.core.protection.documents import Outcome
 from mavrik.core.protection.review import review_protection
 from mavrik.core.protection.short_circuit import protectors
-from mavrik.core.thermal.ampacity import INSULATION_CLASSES_C
+from mavrik.core.thermal.ampacity import InsulationClass
 
 FUSE_TAIL_M = 0.15
 """Cable from the battery post to a newly placed fuse: inside the 178 mm that ABYC E-11 allows."""
@@ -64,7 +64,7 @@ class SizingTarget(Document):
     alternator_label: Annotated[str, Field(max_length=60)] = ""
     system: Literal[SizeSystem.METRIC, SizeSystem.AWG] = SizeSystem.METRIC
     fuse_family: FuseFamily = FuseFamily.STRIP_51
-    insulation_c: Annotated[int, Field(json_schema_extra={"enum": list(INSULATION_CLASSES_C)})] = 105
+    insulation_c: InsulationClass = 105
     material: Material = Material.COPPER
     limit_profile: LimitProfileName = LimitProfileName.COMMON
 

@@ -6,14 +6,28 @@ import math
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
+from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from mavrik.core.catalogue.conductor import Material, Size, SizeSystem, awg_area_mm2, conductor_table
 from mavrik.core.catalogue.tables import Table, load_table
 from mavrik.core.thermal.heat import bundle_factor
 
 INSULATION_CLASSES_C = (60, 75, 80, 90, 105, 125)
+
+
+def _known_insulation(value: int) -> int:
+    if value not in INSULATION_CLASSES_C:
+        raise ValueError(f"Insulation classes: {', '.join(map(str, INSULATION_CLASSES_C))} degC")
+    return value
+
+
+InsulationClass = Annotated[
+    int,
+    AfterValidator(_known_insulation),
+    Field(description="Insulation temperature class [degC]", json_schema_extra={"enum": list(INSULATION_CLASSES_C)}),
+]
 
 
 class Place(StrEnum):

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
+
+from mavrik.core.measuring.waveform import FARTHEST_S, MOST_VOLTS
 from mavrik.core.registry import parts_of
 from mavrik.exchange.captures import parquet
 from mavrik.exchange.captures.base import Capture, CaptureError, CaptureFormat, CaptureOptions, Progress, nothing
@@ -26,4 +29,17 @@ def read_capture(path: Path, options: CaptureOptions | None = None, progress: Pr
     if not start:
         raise CaptureError("The file is empty.")
     reader = next(f.read for f in CAPTURE_FORMATS if f.recognises(start))
-    return reader(path, options or CaptureOptions(), progress)
+    return _bounded(reader(path, options or CaptureOptions(), progress))
+
+
+def _bounded(found: Capture) -> Capture:
+    """A capture within what can be shown, printed and sent. Raises CaptureError."""
+    wave = found.wave
+    if abs(wave.start_s) > FARTHEST_S:
+        raise CaptureError(f"The first sample is at {wave.start_s:g} s: those are no seconds. Which unit are the times in?")
+    largest = float(np.nanmax(np.abs(wave.volts), initial=0.0))
+    if largest > MOST_VOLTS:
+        raise CaptureError(
+            f"{largest:g} V is no voltage of a vehicle; at most {MOST_VOLTS:,.0f} V. Is it the probe's factor, or another unit?"
+        )
+    return found

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated
@@ -10,7 +10,8 @@ from typing import Annotated
 from pydantic import Field
 
 from mavrik.core.document import Document
-from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
+from mavrik.core.measuring.waveform import LEAST_INTERVAL_S, MOST_INTERVAL_S, MOST_SAMPLES, Wave
+from mavrik.domain.limits import MOST_CHANNEL_NAME
 
 Progress = Callable[[float], None]
 """Told how much has been read, 0 to 1; raises to stop."""
@@ -23,8 +24,10 @@ class CaptureError(ValueError):
 class CaptureOptions(Document):
     """What the file may not say itself."""
 
-    channel: Annotated[str, Field(max_length=80, description="Its name; empty: the first")] = ""
-    interval_s: Annotated[float | None, Field(gt=0, le=3600, description="Between samples, for a table without times [s]")] = None
+    channel: Annotated[str, Field(max_length=MOST_CHANNEL_NAME, description="Its name; empty: the first")] = ""
+    interval_s: Annotated[
+        float | None, Field(ge=LEAST_INTERVAL_S, le=MOST_INTERVAL_S, description="Between samples, for a table without times [s]")
+    ] = None
     full_scale_v: Annotated[
         float | None, Field(gt=0, le=1000, description="What the largest number of a sound file stands for [V]")
     ] = None
@@ -55,6 +58,11 @@ class CaptureFormat:
 
 def nothing(_: float) -> None:
     """Progress that nobody looks at."""
+
+
+def short_names(names: Iterable[str]) -> tuple[str, ...]:
+    """Names of channels as they are kept and asked for: a column headed by a paragraph is known by its beginning."""
+    return tuple(name[:MOST_CHANNEL_NAME].strip() for name in names)
 
 
 def pick(channels: tuple[str, ...], wanted: str) -> int:

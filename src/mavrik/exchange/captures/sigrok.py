@@ -10,7 +10,16 @@ from pathlib import Path
 import numpy as np
 
 from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
-from mavrik.exchange.captures.base import Capture, CaptureError, CaptureFormat, CaptureOptions, Progress, pick, too_many
+from mavrik.exchange.captures.base import (
+    Capture,
+    CaptureError,
+    CaptureFormat,
+    CaptureOptions,
+    Progress,
+    pick,
+    short_names,
+    too_many,
+)
 
 UNITS = {"": 1.0, "k": 1e3, "m": 1e6, "g": 1e9}
 MOST_METADATA = 100_000
@@ -51,7 +60,7 @@ def read(path: Path, options: CaptureOptions, progress: Progress) -> Capture:
     try:
         with zipfile.ZipFile(path) as archive:
             rate, names = _metadata(archive)
-            channels = tuple(names.values())
+            channels = short_names(names.values())
             which = pick(channels, options.channel)
             number = list(names)[which]
             members = [m for m in archive.infolist() if re.fullmatch(rf"analog-1-{number}(-\d+)?", m.filename)]

@@ -17,7 +17,16 @@ from numpy.typing import NDArray
 from pyarrow import csv
 
 from mavrik.core.measuring.waveform import MOST_SAMPLES, Wave
-from mavrik.exchange.captures.base import Capture, CaptureError, CaptureFormat, CaptureOptions, Progress, pick, too_many
+from mavrik.exchange.captures.base import (
+    Capture,
+    CaptureError,
+    CaptureFormat,
+    CaptureOptions,
+    Progress,
+    pick,
+    short_names,
+    too_many,
+)
 
 HEAD_BYTES = 1 << 18
 BLOCK_BYTES = 8 << 20
@@ -245,7 +254,7 @@ def read(path: Path, options: CaptureOptions, progress: Progress) -> Capture:
     lines, encoding = _text(path)
     layout = _layout(lines)
     values = [k for k in layout.numeric if k != layout.time]
-    channels = tuple(layout.names[k] for k in values)
+    channels = short_names(layout.names[k] for k in values)
     which = pick(channels, options.channel)
     column = values[which]
     columns = [f"c{column}"] + ([f"c{layout.time}"] if layout.time is not None else [])

@@ -10,13 +10,13 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from mavrik.core.document import Document
+from mavrik.domain.limits import MOST_CAPTURES
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.people import Who
 from mavrik.jobs.work import get_row
 from mavrik.store.models import Capture
 
-MOST_OF_A_JOB = 40
 LOST_AFTER = timedelta(seconds=90)
 """A reading that has not been heard of for so long went down with its server."""
 CARRIED_NOTE = "Only the picture of this capture came with the bundle; its samples are where it was loaded."
@@ -71,8 +71,8 @@ def begin(session: Session, job_id: int, name: str, channel: str, who: Who) -> C
     name, channel: of the file or the instrument; an empty channel: the first
     """
     get_row(session, job_id, lock=True)
-    if (session.scalar(select(func.count()).where(Capture.job_id == job_id)) or 0) >= MOST_OF_A_JOB:
-        raise InvalidError(f"A job keeps at most {MOST_OF_A_JOB} captures: delete one first.")
+    if (session.scalar(select(func.count()).where(Capture.job_id == job_id)) or 0) >= MOST_CAPTURES:
+        raise InvalidError(f"A job keeps at most {MOST_CAPTURES} captures: delete one first.")
     row = Capture(job_id=job_id, name=name[:120] or "capture", document={"channel": channel}, person_name=who.name)
     session.add(row)
     session.flush()

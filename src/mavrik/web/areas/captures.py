@@ -51,8 +51,8 @@ class CaptureQuery(CaptureOptions):
 class ViewQuery(BaseModel):
     """Which stretch, and how finely."""
 
-    from_s: float | None = None
-    to_s: float | None = None
+    from_s: Annotated[float | None, Field(ge=-1e9, le=1e9, allow_inf_nan=False)] = None
+    to_s: Annotated[float | None, Field(ge=-1e9, le=1e9, allow_inf_nan=False)] = None
     points: Annotated[int, Field(ge=1, le=captures.MOST_POINTS)] = 1000
 
 

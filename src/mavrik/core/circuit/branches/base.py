@@ -49,7 +49,7 @@ class BranchBase(Document, ABC):
     label: Label
     from_node: Identifier
     to_node: Identifier
-    measured_mohm: Annotated[float, Field(gt=0, le=100_000)] | None = Field(
+    measured_mohm: Annotated[float, Field(ge=1e-4, le=100_000)] | None = Field(
         None, description="Resistance as measured, at 20 degC [mohm]; null: taken as sound"
     )
     note: Annotated[str, Field(max_length=500)] = ""

@@ -11,7 +11,7 @@ from pydantic import AfterValidator, Field
 from mavrik.core.catalogue.conductor import Material, Size, Stranding, at_temperature, cable_resistance, parse_size
 from mavrik.core.circuit.branches.base import BranchBase
 from mavrik.core.document import Document
-from mavrik.core.thermal.ampacity import INSULATION_CLASSES_C, Ampacity, Place, ampacity
+from mavrik.core.thermal.ampacity import Ampacity, InsulationClass, Place, ampacity
 
 
 class TerminationKind(StrEnum):
@@ -48,12 +48,6 @@ def _existing_size(text: str) -> str:
     return parse_size(text).label
 
 
-def _known_insulation(value: int) -> int:
-    if value not in INSULATION_CLASSES_C:
-        raise ValueError(f"Insulation classes: {', '.join(map(str, INSULATION_CLASSES_C))} degC")
-    return value
-
-
 SizeText = Annotated[str, AfterValidator(_existing_size), Field(description="2 AWG, 1/0 AWG, 35 mm2", max_length=20)]
 
 LUG_JOINT_OHM = 0.05e-3
@@ -73,9 +67,7 @@ class ConductorBranch(BranchBase):
     size: SizeText
     material: Material = Material.COPPER
     stranding: Stranding = Field(Stranding.FLEXIBLE, description="How it is stranded: decides its resistance a metre")
-    insulation_c: Annotated[int, AfterValidator(_known_insulation)] = Field(
-        105, description="Insulation temperature class [degC]"
-    )
+    insulation_c: InsulationClass = 105
     place: Place = Place.ENGINE_SPACE
     ambient_c: Annotated[float, Field(ge=-40, le=120)] | None = Field(
         None, description="Air round it where it differs from its place's [degC]"

@@ -9,7 +9,7 @@ from pydantic import Field
 from mavrik.core.circuit.branches.base import BranchBase, Setting
 from mavrik.core.document import Ampere
 
-Milliohm = Annotated[float, Field(gt=0, le=1000, description="Resistance in sound condition [mohm]")]
+Milliohm = Annotated[float, Field(ge=1e-4, le=1000, description="Resistance in sound condition [mohm]")]
 
 
 class ContactBranch(BranchBase):
