@@ -17,7 +17,8 @@ const PROBLEM = {
   status: 422,
   problems: [{ element: 'feed', field: 'size', message: 'No such size.' }],
 }
-const problem = (status: number) => new ApiError({ ...PROBLEM, status } as unknown as ProblemDocument)
+const problem = (status: number, theirs: Record<string, unknown> | null = null) =>
+  new ApiError({ ...PROBLEM, status, theirs } as unknown as ProblemDocument)
 
 beforeEach(() => sessionStorage.clear())
 afterEach(() => document.body.replaceChildren())
@@ -99,8 +100,13 @@ describe('saving', () => {
   })
   it('keeps a lost race apart from a refusal', async () => {
     const { conflict, problem: wrong, save } = useSaving()
-    await save(() => Promise.reject(problem(409)))
+    await save(() => Promise.reject(problem(409, { complaint: 'theirs' })))
     expect([conflict.value?.status, wrong.value]).toEqual([409, null])
+  })
+  it('says it where there is nothing of theirs to keep: the thing was made twice', async () => {
+    const { conflict, problem: wrong, save } = useSaving()
+    await save(() => Promise.reject(problem(409)))
+    expect([conflict.value, wrong.value?.status]).toEqual([null, 409])
   })
   it('does not swallow what is no answer of the server', async () => {
     const { busy, save } = useSaving()
