@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from typing import TypeAlias
 
 import numpy as np
@@ -60,12 +60,17 @@ class _Lift:
         self.engine, self.alternator = engine, next(a for a in engine.circuit.alternators if a.id == alternator_id)
         self.stud_v, self.back_v = engine.state.stud_v[alternator_id], np.asarray(engine.values().emf_v, dtype=float) - as_read_v
 
-    def met(self, network: net.Network, values: net.Values, found: net.Solved, near: net.Batch | None) -> net.Solved:
-        """The same rows with the voltage met.
+    def met(
+        self, network: net.Network, values: net.Values, near: net.Batch | None, start: Floats | None = None
+    ) -> tuple[net.Solved, Floats]:
+        """Rows with the voltage met, and what their batteries were moved by [V].
 
-        values: of the rows; found: with the batteries as with nothing broken; near: a state at rest that they are near, if any
+        values: of the rows; near: a state at rest that they are near, if any
+        start: what to move the batteries by to begin with; left out, nothing, which is right with nothing broken
         """
-        begun = emf = np.asarray(values.emf_v, dtype=float)
+        begun = np.asarray(values.emf_v, dtype=float)
+        emf = begun if start is None else begun + start
+        found = network.solve_many(replace(values, emf_v=emf), near, lenient=True)
         before, step = np.zeros(len(emf)), np.zeros(len(emf))
         left = np.arange(len(emf))
         for k in range(LIFT_ROUNDS):
@@ -86,7 +91,25 @@ class _Lift:
             some = {n: getattr(values, n)[left] for n in SWEPT}
             again = network.solve_many(replace(values, **{**some, "emf_v": emf[left]}), near, lenient=True)
             found = net.merged(found, left, again)
-        return found
+        return found, emf - begun
+
+    def held(self, network: net.Network, found: net.Solved, slopes: net.Slopes) -> net.Slopes:
+        """Slopes with the voltage met whatever moves: the batteries that the stud reaches make good what it would lose.
+
+        found, slopes: of the same rows, the voltage met
+        """
+        stud, case = network.row[self.alternator.stud_node], network.row[self.alternator.case_node]
+        at_stud = slopes.node_v[:, stud] - slopes.node_v[:, case]
+        reached = self._reached(network, found.link_closed).astype(float)
+        first = at_stud.shape[1] - reached.shape[1]
+        gain = (at_stud[:, first:] * reached).sum(axis=1)
+        share = -at_stud / np.where(np.abs(gain) > LEAST_GAIN, gain, np.inf)[:, None]
+
+        def with_lift(own: Floats) -> Floats:
+            lifted = np.einsum("sek,sk->se", own[:, :, first:], reached)
+            return np.asarray(own + lifted[:, :, None] * share[:, None, :])
+
+        return net.Slopes(*(with_lift(getattr(slopes, f.name)) for f in fields(net.Slopes)))
 
     def _short(self, network: net.Network, found: net.Solved) -> Floats:
         """By how much each row misses the voltage; one without an operating point misses nothing."""
@@ -193,6 +216,52 @@ class BenchModel:
             found[:, columns] = self._at_setup(setup, [placed[k][0] for k in columns], suspects, shift)
         return found
 
+    def slopes(
+        self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], shift: Shift, lifts: dict[Setup, Floats]
+    ) -> tuple[Floats, Floats, Floats]:
+        """Readings (suspects, points) as `predict` has them, with what each branch and battery of the shift does to them.
+
+        lifts: what the batteries of each row were moved by the last time, by setup, to begin with; brought up to date
+        Returns the readings, their slopes by branch (suspects, points, branches) [1/ohm], and by battery (suspects, points, batteries)
+        [1/V]. What no network says, and what is read at rest or under a load of its own, has no slope.
+        """
+        count, batteries = (len(suspects), len(placed)), len(shift.battery_ids)
+        found = np.full(count, np.nan)
+        by_branch, by_battery = np.zeros((*count, len(shift.branch_ids))), np.zeros((*count, batteries))
+        by_setup: dict[Setup, list[int]] = {}
+        plain = []
+        for k, (point, setup) in enumerate(placed):
+            if point.quantity == "resistance" and not point.indicator:
+                by_branch[:, k, [b == point.element for b in shift.branch_ids]] = 1.0
+            if point.indicator or point.quantity == "resistance" or setup.state in (BenchState.REST, BenchState.BATTERY_LOAD):
+                plain.append(k)
+            else:
+                by_setup.setdefault(setup, []).append(k)
+        if plain:
+            found[:, plain] = self.predict([placed[k] for k in plain], suspects, shift)
+        for setup, columns in by_setup.items():
+            network, own, rest = self._assembled(setup)
+            at_output = setup.state is BenchState.AT_OUTPUT
+            values = _changed(network, own, suspects, self._read_ids, shift if at_output else replace(shift, more_emf_v=None))
+            lift = self._lifts.get(setup)
+            if lift is not None:
+                _, moved_v = lift.met(network, values, rest, lifts.get(setup))
+                lifts[setup] = moved_v
+                values = replace(values, emf_v=np.asarray(values.emf_v) + moved_v)
+            solved, slopes = network.solve_with_slopes(values, rest)
+            if lift is not None:
+                slopes = lift.held(network, solved, slopes)
+            points = [placed[k][0] for k in columns]
+            found[:, columns] = _read(network, solved, points)
+            moved = _read(network, slopes, points)
+            resistor = {r.id: k for k, r in enumerate(network.resistors)}
+            here = [k for k, b in enumerate(shift.branch_ids) if b in resistor]
+            by_branch[np.ix_(range(count[0]), columns, here)] = moved[:, :, [resistor[shift.branch_ids[k]] for k in here]]
+            if at_output and batteries:
+                emf = {e.id: len(network.resistors) + k for k, e in enumerate(network.emfs)}
+                by_battery[:, columns] = moved[:, :, [emf[b] for b in shift.battery_ids]]
+        return found, by_branch, by_battery
+
     def _at_setup(self, setup: Setup, points: list[Point], suspects: Sequence[Hypothesis], shift: Shift | None) -> Floats:
         network, own, rest = self._assembled(setup)
         if shift is not None and setup.state is not BenchState.AT_OUTPUT:
@@ -209,10 +278,8 @@ class BenchModel:
             loaded = np.asarray(values.emf_v, dtype=float)[:, at] - amps * np.asarray(values.emf_ohm, dtype=float)[:, at]
             return np.asarray(np.maximum(loaded, 0.0))
         near = rest if shift is not None else None
-        found = network.solve_many(values, near, lenient=True)
         lift = self._lifts.get(setup)
-        if lift is not None:
-            found = lift.met(network, values, found, near)
+        found = network.solve_many(values, near, lenient=True) if lift is None else lift.met(network, values, near)[0]
         return _read(network, found, points)
 
 
@@ -254,7 +321,9 @@ def _changed(
     return replace(own, **rows)
 
 
-def _read(network: net.Network, found: net.Solved, points: list[Point]) -> Floats:
+def _read(network: net.Network, found: net.Solved | net.Slopes, points: list[Point]) -> Floats:
+    """What meters show of answers (states, points), or how that moves of slopes (states, points, unknowns)."""
+    asleep = fault_table().modules_asleep_a if isinstance(found, net.Solved) else 0.0
     source = {s.id: k for k, s in enumerate(network.sources)}
     emf = {e.id: k for k, e in enumerate(network.emfs)}
     resistor = {r.id: k for k, r in enumerate(network.resistors)}
@@ -269,7 +338,7 @@ def _read(network: net.Network, found: net.Solved, points: list[Point]) -> Float
         elif point.element in emf:
             # Asleep a drain is read, out of the battery; running, what goes into it.
             into = found.emf_a[:, emf[point.element]]
-            read = fault_table().modules_asleep_a - into if point.state is BenchState.ASLEEP else into
+            read = asleep - into if point.state is BenchState.ASLEEP else into
         elif point.element in resistor:
             read = found.resistor_a[:, resistor[point.element]]
         elif point.element in diode:
@@ -277,7 +346,7 @@ def _read(network: net.Network, found: net.Solved, points: list[Point]) -> Float
         elif point.element in link:
             read = found.link_a[:, link[point.element]]
         else:
-            read = np.zeros(len(found.node_v))
+            read = np.zeros_like(found.node_v[:, 0])
         columns.append(read)
     return np.stack(columns, axis=1)
 

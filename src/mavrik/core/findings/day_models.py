@@ -10,7 +10,7 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import BenchModel, Floats, Placed, Shift
 from mavrik.core.findings.hypotheses import NOTHING, Hypothesis
 from mavrik.core.operating.bench_states import BenchState
-from mavrik.core.procedures import Observation
+from mavrik.core.procedures import Observation, Setup
 
 
 def rest_voltages(circuit: Circuit, observations: Sequence[Observation]) -> dict[str, float]:
@@ -49,6 +49,20 @@ class Models:
         for model, own in ((self.document, at_rest), (self.day, others)):
             if own:
                 found[:, own] = model.predict([placed[k] for k in own], suspects, shift)
+        return found
+
+    def slopes(
+        self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], shift: Shift, lifts: dict[Setup, Floats]
+    ) -> tuple[Floats, Floats, Floats]:
+        """The same with what each branch and battery of the shift does to each reading, as `BenchModel.slopes`."""
+        at_rest = [k for k, (p, _) in enumerate(placed) if p.state is BenchState.REST]
+        others = [k for k, (p, _) in enumerate(placed) if p.state is not BenchState.REST]
+        count = (len(suspects), len(placed))
+        found = (np.zeros(count), np.zeros((*count, len(shift.branch_ids))), np.zeros((*count, len(shift.battery_ids))))
+        for model, own in ((self.document, at_rest), (self.day, others)):
+            if own:
+                for into, part in zip(found, model.slopes([placed[k] for k in own], suspects, shift, lifts), strict=True):
+                    into[:, own] = part
         return found
 
     def more_load(self, share: float, placed: Sequence[Placed]) -> Floats:

@@ -15,13 +15,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.findings.bench_model import Floats, Placed, Shift
+from mavrik.core.findings.bench_model import Floats, Shift
 from mavrik.core.findings.day_models import Models
 from mavrik.core.findings.hypotheses import Change, Hypothesis, What, fault_table, metal_of
 from mavrik.core.findings.likelihood import log_likelihood, own_scatter, slip_density
 from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating.bench_states import BenchState
-from mavrik.core.procedures import Observation
+from mavrik.core.procedures import Observation, Setup
 
 ROUNDS, GATHERING = 12, 5
 """So many rounds at most; in the first ones no reading is taken for a slip yet."""
@@ -217,70 +217,33 @@ class _Readings:
         self.problem = problem
         self.placed = [(problem.evidence[k].point, problem.evidence[k].setup) for k in problem.smooth.tolist()]
         self.bases = [_others(t.base) for t in trials]
-        n, count = len(problem.branch_ids), len(trials)
-        self.branch_slopes = np.zeros((count, len(self.placed), n))
-        self.charge_slopes = np.zeros((count, len(self.placed), len(problem.battery_ids)))
-
-    def _rows(
-        self, placed: Sequence[Placed], excess: Floats, charged: Floats, step: Floats | None
-    ) -> tuple[Floats, Floats, Floats]:
-        """Values of some readings (trials, readings), with their slopes by branch and by charge where a step is given."""
-        n, b = excess.shape[1], charged.shape[1]
-        if step is None:
-            return self._seen(placed, excess[:, None, :], charged[:, None, :])[:, 0], np.zeros(0), np.zeros(0)
-        emf = np.repeat(charged[:, None, :], 1 + n + b, axis=1)
-        emf[:, n + 1 :] += CHARGE_STEP_V * np.eye(b)
-
-        def stepped(of: NDArray[np.int64], by: Floats) -> tuple[Floats, Floats]:
-            ohm = np.repeat(excess[of, None, :], 1 + n + b, axis=1)
-            ohm[:, 1 : n + 1] += by[:, :, None] * np.eye(n)
-            seen = self._seen(placed, ohm, emf[of], of)
-            return seen, np.swapaxes((seen[:, 1 : n + 1] - seen[:, :1]) / by[:, :, None], 1, 2)
-
-        seen, by_branch = stepped(np.arange(len(excess)), step)
-        # No contact moves a drop by more than the amperes it carries: where it seems to, a link has opened in the step.
-        volts = np.array([p.quantity == "voltage_drop" and s.state is BenchState.AT_OUTPUT for p, s in placed])
-        most = MOST_SLOPE * max((s.output_a or 0.0 for _, s in placed), default=0.0)
-
-        def leaps(slopes: Floats) -> NDArray[np.bool_]:
-            return np.asarray((np.abs(slopes[:, volts]) > (most or np.inf)).any(axis=1))
-
-        jumps = leaps(by_branch)
-        if jumps.any():
-            of = np.flatnonzero(jumps.any(axis=1))
-            _, back = stepped(of, np.where(jumps, -step, step)[of])
-            still = leaps(back)
-            by_branch[of] = np.where((jumps[of] & ~still)[:, None, :], back, np.where(still[:, None, :], 0.0, by_branch[of]))
-        return seen[:, 0], by_branch, np.swapaxes((seen[:, n + 1 :] - seen[:, :1]) / CHARGE_STEP_V, 1, 2)
-
-    def _seen(self, placed: Sequence[Placed], ohm: Floats, emf: Floats, of: NDArray[np.int64] | None = None) -> Floats:
-        """What is read with each trial at several excesses and charges (trials, values, readings); of: which trials, or all."""
-        (count, each, n), b = ohm.shape, emf.shape[2]
-        shift = Shift(
-            self.problem.branch_ids, ohm.reshape(count * each, n), self.problem.battery_ids, emf.reshape(count * each, b) if b else None
-        )  # fmt: skip
-        bases = self.bases if of is None else [self.bases[k] for k in of.tolist()]
-        rows = [h for h in bases for _ in range(each)]
-        return np.nan_to_num(self.problem.models.predict(placed, rows, shift)).reshape(count, each, len(placed))
+        n, b, count = len(problem.branch_ids), len(problem.battery_ids), (len(trials), len(self.placed))
+        self.lively, every = problem.lively, np.arange(len(self.placed))
+        self.quiet = np.setdiff1d(every, self.lively)
+        self.own, self.by_branch, self.by_charge = np.zeros(count), np.zeros((*count, n)), np.zeros((*count, b))
+        self._lifts: dict[Setup, Floats] = {}
+        self._excess = np.zeros((len(trials), n))
+        """Where the quiet readings were found."""
 
     def at(self, excess: Floats, gain: Floats, charged: Floats, fresh: bool) -> tuple[Floats, Floats, Floats]:
-        """Values with their slopes by branch and by charge; only those of the lively ones are found anew unless `fresh`.
+        """Values with their slopes by branch and by charge; quiet ones follow their slopes unless all are to be found `fresh`.
 
         excess, gain, charged: of every trial
         """
         problem = self.problem
-        step = STEP_SHARE * (problem.sound_ohm + np.maximum(excess, 0.0)) + STEP_OHM
-        lively = np.arange(len(self.placed)) if fresh else problem.lively
-        quiet = np.setdiff1d(np.arange(len(self.placed)), lively)
-        own = np.zeros((len(excess), len(self.placed)))
-        if len(lively):
-            own[:, lively], self.branch_slopes[:, lively], self.charge_slopes[:, lively] = self._rows(
-                [self.placed[k] for k in lively.tolist()], excess, charged, step
-            )
-        if len(quiet):
-            own[:, quiet], _, _ = self._rows([self.placed[k] for k in quiet.tolist()], excess, charged, None)
+        which = np.arange(len(self.placed)) if fresh else self.lively
+        if len(which):
+            shift = Shift(problem.branch_ids, excess, problem.battery_ids, charged if problem.battery_ids else None)
+            found = problem.models.slopes([self.placed[k] for k in which.tolist()], self.bases, shift, self._lifts)
+            for into, part in zip((self.own, self.by_branch, self.by_charge), found, strict=True):
+                into[:, which] = np.nan_to_num(part)
+        if fresh:
+            self._excess, self._fresh = excess, self.own[:, self.quiet]
+        else:
+            moved = self.by_branch[:, self.quiet] @ (excess - self._excess)[:, :, None]
+            self.own[:, self.quiet] = self._fresh + moved[:, :, 0]
         scale = 1.0 + gain @ problem.scaled.T
-        return own * scale, self.branch_slopes * scale[:, :, None], self.charge_slopes * scale[:, :, None]
+        return self.own * scale, self.by_branch * scale[:, :, None], self.by_charge * scale[:, :, None]
 
 
 @dataclass(frozen=True)

@@ -140,7 +140,7 @@ class Assembly:
         self.nodes = (*sorted(kept), *sorted(every - kept), reference)
         self.row = {name: k for k, name in enumerate(self.nodes)}
         last = len(self.nodes) - 1
-        self._common = np.array([self.row[common[n]] if n in common else last for n in self.nodes], dtype=np.int64)
+        self.common = np.array([self.row[common[n]] if n in common else last for n in self.nodes], dtype=np.int64)
         """Which coordinate is to be added to each for its node's voltage; the reference's, 0, to what is a voltage itself."""
 
     def incidence(self, plus: str, minus: str) -> dict[int, float]:
@@ -148,20 +148,25 @@ class Assembly:
         found: dict[int, float] = {}
         for node, sign in ((plus, 1.0), (minus, -1.0)):
             at = self.row[node]
-            for place in (at, int(self._common[at])):
+            for place in (at, int(self.common[at])):
                 found[place] = found.get(place, 0.0) + sign
         last = len(self.nodes) - 1
         return {place: sign for place, sign in found.items() if sign and place != last}
 
     def node_voltages(self, coordinates: Floats) -> Floats:
         """Voltages of all nodes from all coordinates, the reference's 0 at the end (states, nodes) [V]."""
-        return coordinates + coordinates.take(self._common, axis=-1)
+        return coordinates + coordinates.take(self.common, axis=-1)
 
     def _stamp_resistors(self) -> None:
         n = len(self.nodes) - 1
         self.starts = np.array([self.row[r.start] for r in self.resistors], dtype=np.int64)
         self.ends = np.array([self.row[r.end] for r in self.resistors], dtype=np.int64)
         rows = [self.incidence(r.start, r.end) for r in self.resistors]
+        self.through = np.zeros((n, len(rows)))
+        """Where a current through each resistance leaves and arrives, in coordinates."""
+        for r, places_of in enumerate(rows):
+            for at, sign in places_of.items():
+                self.through[at, r] = sign
         # Behind the resistances a leak of every node, whose voltage may be a sum of two coordinates.
         rows += [self.incidence(node, self.nodes[-1]) for node in self.nodes[:-1]]
         entries = [(i * n + j, k, si * sj) for k, row in enumerate(rows) for i, si in row.items() for j, sj in row.items()]

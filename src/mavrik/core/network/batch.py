@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.network.assembly import Assembly, Reduction, solve_dense
-from mavrik.core.network.elements import Bools, Floats, Mode, NoOperatingPointError, Solved
+from mavrik.core.network.elements import Bools, Floats, Mode, NoOperatingPointError, Slopes, Solved
 
 BLOCKED_S = 1e-18
 """What a blocking diode still lets through."""
@@ -533,6 +533,40 @@ class Batch:
             f"No operating point: {', '.join(ids)} asks for more than the circuit can deliver, and the voltage collapses.",
             ids,
         )
+
+    def slopes(self) -> Slopes:
+        """What each resistance and battery voltage does to the answer, all states at rest.
+
+        Source: the nodal equations differentiated; a resistance that changes by dR acts like a current i dR / R injected along it.
+        """
+        net, k, p = self.net, self.n, self.p
+        emfs, diodes, _, links = net.part
+        ohm = self.given["resistor_ohm"]
+        unit = self.answer.resistor_a / ohm
+        self._stamps(ALL)
+        right, matrix = self._right_side(ALL, self.s), self._matrix(ALL, self.g)
+        if net.converters:
+            self._stamp_inputs(matrix, right, ALL)
+        behind = np.where(self.charging, p["emf_charging_ohm"], p["emf_ohm"])
+        moved = net.through * unit[:, None, :]
+        many, count = moved.shape[2], moved.shape[2] + len(net.emfs)
+        pushed = np.zeros((self.states, len(matrix[0]), count))
+        pushed[:, :k, :many] = moved[:, :k] - np.matmul(self.red.follows.transpose(0, 2, 1), moved[:, k:])
+        pushed[:, :k, many:] = net.across[emfs].T / behind[:, None, :]
+        solved: Floats = np.asarray(np.linalg.solve(matrix, pushed), dtype=float)
+        kept = solved[:, :k]
+        inner = -np.matmul(self.red.follows, kept)
+        if inner.shape[1]:
+            inner[:, :, :many] += np.linalg.solve(net.conductances(ohm)[:, k:, k:], moved[:, k:])
+        coordinates = np.concatenate((kept, inner, np.zeros((self.states, 1, count))), axis=1)
+        node_v = coordinates + coordinates.take(net.common, axis=1)
+        flow = self.g[:, :, None] * np.matmul(net.across, kept)
+        every = np.arange(len(net.emfs))
+        flow[:, every, many + every] -= 1.0 / behind
+        own = np.arange(many)
+        resistor_a = (node_v.take(net.starts, axis=1) - node_v.take(net.ends, axis=1)) / ohm[:, :, None]
+        resistor_a[:, own, own] -= unit
+        return Slopes(node_v, resistor_a, flow[:, emfs], solved[:, k : k + self.k], flow[:, diodes], flow[:, links])
 
     def answer_now(self) -> Solved:
         """Voltages and currents where it stands."""

@@ -270,6 +270,22 @@ class Solved:
     converter_starved: Bools
 
 
+@dataclass(frozen=True)
+class Slopes:
+    """What each resistance and each battery's open-circuit voltage does to an answer: arrays (states, elements, unknowns).
+
+    The unknowns are the resistances [1/ohm] and then the batteries' voltages [1/V], both in the order of the network, with every
+    element at its piece and tangent.
+    """
+
+    node_v: Floats
+    resistor_a: Floats
+    emf_a: Floats
+    source_a: Floats
+    diode_a: Floats
+    link_a: Floats
+
+
 class NoOperatingPointError(ValueError):
     """A network that no voltages and currents satisfy; `ids` are the elements that found no rest."""
 

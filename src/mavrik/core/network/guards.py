@@ -9,18 +9,21 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import fields, replace
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.network.assembly import Assembly
-from mavrik.core.network.elements import Bools, Diode, Floats, Solved
+from mavrik.core.network.elements import Bools, Diode, Floats, Slopes, Solved
 
 STOP_OHM = 1e-4
 """Of a consumer held at zero: a few millivolts below it at its full current."""
 
 CLAMP_OHM = 0.02
 """How much a clamping rectifier gives way. From memory, of the order that makers' sheets give; no single source."""
+
+A = TypeVar("A", Solved, Slopes)
 
 BEYOND_V = 1e-3
 
@@ -64,14 +67,21 @@ class Guards:
         source_a[:, self.clamped] -= found.diode_a[:, own + self.takers :]
         return replace(found, node_v=found.node_v[:, order], diode_a=found.diode_a[:, :own], source_a=source_a)
 
+    def without_slopes(self, found: Slopes, order: NDArray[np.int64]) -> Slopes:
+        """The same of slopes."""
+        own = found.diode_a.shape[1] - len(self.diodes)
+        source_a = found.source_a.copy()
+        source_a[:, self.clamped] -= found.diode_a[:, own + self.takers :]
+        return replace(found, node_v=found.node_v[:, order], diode_a=found.diode_a[:, :own], source_a=source_a)
 
-def merged(into: Solved, which: Bools | NDArray[np.int64], found: Solved) -> Solved:
+
+def merged(into: A, which: Bools | NDArray[np.int64], found: A) -> A:
     """Answers with those of some states replaced.
 
     into: all; which: those to be replaced, as a mask or by number; found: what they are instead
     """
     made = {}
-    for f in fields(Solved):
+    for f in fields(into):
         made[f.name] = np.array(getattr(into, f.name))
         made[f.name][which] = getattr(found, f.name)
-    return Solved(**made)
+    return type(into)(**made)

@@ -20,6 +20,7 @@ from mavrik.core.network.elements import (
     Mode,
     NoOperatingPointError,
     Resistor,
+    Slopes,
     Solution,
     Solved,
     Values,
@@ -130,6 +131,27 @@ class Network(Assembly):
             again = self.guarded._solve_shaped(own, None, lenient)
             found = merged(found, beyond, self.guards.without(again, self._guarded_order))
         return found
+
+    def solve_with_slopes(self, values: Values, near: Batch | None = None) -> tuple[Solved, Slopes]:
+        """A few states, and what each resistance and battery voltage does to each of them.
+
+        values, near: as for `solve_many`; a state without an operating point is NaN throughout
+        """
+        shaped = self._rows(values)
+        found, slopes = self._with_slopes(shaped, near if near is not None and near.net is self else None)
+        beyond = self.guards.beyond(found.node_v)
+        if beyond.any():
+            own = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
+            again, of_those = self.guarded._with_slopes(own, None)
+            found = merged(found, beyond, self.guards.without(again, self._guarded_order))
+            slopes = merged(slopes, beyond, self.guards.without_slopes(of_those, self._guarded_order))
+        return found, slopes
+
+    def _with_slopes(self, shaped: dict[str, NDArray[np.float64]], near: Batch | None) -> tuple[Solved, Slopes]:
+        states = max(a.shape[0] for a in shaped.values())
+        every = np.arange(states)
+        batch = self._begun(shaped, every, None, near, np.zeros_like(every), lenient=True)
+        return batch.answer, batch.slopes()
 
     def _solve_shaped(self, shaped: dict[str, NDArray[np.float64]], near: Batch | None, lenient: bool) -> Solved:
         states = max(a.shape[0] for a in shaped.values())

@@ -1,0 +1,88 @@
+"""What each resistance and battery voltage does to an answer, against the same answer with that one moved a little."""
+
+from __future__ import annotations
+
+from dataclasses import fields, replace
+from typing import Any
+
+import numpy as np
+import pytest
+
+from mavrik.core import network as net
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
+from mavrik.core.circuit.ring import find_ring
+from mavrik.core.findings.bench_model import BenchModel, Shift
+from mavrik.core.findings.hypotheses import NOTHING, Hypothesis
+from mavrik.core.network import EmfSource, Network, Resistor
+from mavrik.core.operating.bench_states import BenchState, Setup
+from mavrik.core.procedures import procedure
+
+STATES = [BenchState.AT_OUTPUT, BenchState.FAST_LOADED, BenchState.IDLE]
+
+
+def test_a_divider_by_hand() -> None:
+    """12 V behind 1 ohm on 1 and 2 ohm: at the middle 12 x 2 / 4 = 6 V; dV/dRa = -12 x 2 / 16, dV/dRb = 12 x 2 / 16, dV/dE = 1/2."""
+    parts = [EmfSource("e", "p", "n", 12.0, 1.0), Resistor("a", "p", "q", 1.0), Resistor("b", "q", "n", 2.0)]
+    network = Network(parts, "n")
+    found, slopes = network.solve_with_slopes(network.values)
+    middle = network.row["q"]
+    assert found.node_v[0, middle] == pytest.approx(6.0)
+    assert slopes.node_v[0, middle] == pytest.approx([-1.5, 1.5, 0.5])
+    # I = 12 / 4 = 3 A through all: dI/dR = -12 / 16, dI/dE = 1/4; into the battery it is negative.
+    assert slopes.resistor_a[0] == pytest.approx(np.array([[-0.75, -0.75, 0.25]] * 2))
+    assert slopes.emf_a[0, 0] == pytest.approx([0.75, 0.75, -0.25])
+
+
+@pytest.mark.parametrize("state", STATES)
+@pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
+def test_slopes_are_what_a_small_step_does(layout: Any, state: BenchState) -> None:
+    network, own, _ = BenchModel(layout.build(12))._assembled(Setup(state))
+    ohm = np.asarray(own.resistor_ohm, dtype=float) * np.array([[1.0], [1.2]])
+    emf = np.tile(np.asarray(own.emf_v, dtype=float), (2, 1))
+    values = replace(own, resistor_ohm=ohm, emf_v=emf)
+    found, slopes = network.solve_with_slopes(values)
+
+    def agrees(more: net.Values, less: net.Values, by: Any, unknown: int) -> None:
+        (above, _), (below, _) = network.solve_with_slopes(more), network.solve_with_slopes(less)
+        if any((a.mode != found.mode).any() or (a.link_closed != found.link_closed).any() for a in (above, below)):
+            return
+        for f in fields(net.Slopes):
+            expected = (getattr(above, f.name) - getattr(below, f.name)) / by
+            stated = getattr(slopes, f.name)[:, :, unknown]
+            most = np.abs(stated).max(initial=0.0)
+            assert stated == pytest.approx(expected, rel=0.01, abs=0.01 * most + 1e-3), (f.name, unknown)
+
+    for k in range(0, ohm.shape[1], 2):
+        step = 1e-3 * ohm * (np.arange(ohm.shape[1]) == k)
+        agrees(replace(values, resistor_ohm=ohm + step), replace(values, resistor_ohm=ohm - step), 2e-3 * ohm[:, k, None], k)
+    for k in range(emf.shape[1]):
+        volts = 1e-4 * (np.arange(emf.shape[1]) == k)
+        agrees(replace(values, emf_v=emf + volts), replace(values, emf_v=emf - volts), 2e-4, ohm.shape[1] + k)
+
+
+@pytest.mark.parametrize("name", ["second_battery_link", "house_bank_diagonal", "parallel_batteries"])
+def test_a_voltage_read_at_the_stud_is_held_while_a_lead_moves(name: str) -> None:
+    """The batteries make good what a lead then loses: as `predict` finds it with the lead moved, beside it nothing."""
+    circuit = build_layout(name, 12)
+    amps = 0.8 * circuit.alternator.rated_a
+    setup = Setup(BenchState.AT_OUTPUT, output_a=amps, stud_v=14.2)
+    placed = [(p, setup) for p in procedure("charging_drops").points(circuit)]
+    branches = tuple(find_ring(circuit).feed)
+    batteries = tuple(b.id for b in circuit.batteries)
+    model = BenchModel(circuit)
+    sound = [Hypothesis((NOTHING,), 1.0)]
+
+    def seen(more_ohm: Any, more_v: Any) -> Any:
+        return model.predict(placed, sound, Shift(branches, np.array([more_ohm]), batteries, np.array([more_v])))[0]
+
+    start, none = np.full(len(branches), 1e-3), np.zeros(len(batteries))
+    values, by_branch, by_battery = model.slopes(placed, sound, Shift(branches, start[None, :], batteries, none[None, :]), {})
+    assert values[0] == pytest.approx(seen(start, none), abs=2e-3)
+    for k in range(len(branches)):
+        step = 1e-4 * (np.arange(len(branches)) == k)
+        expected = (seen(start + step, none) - seen(start - step, none)) / 2e-4
+        assert by_branch[0, :, k] == pytest.approx(expected, rel=0.05, abs=0.05 * amps)
+    for k in range(len(batteries)):
+        step = 0.02 * (np.arange(len(batteries)) == k)
+        expected = (seen(start, none + step) - seen(start, none - step)) / 0.04
+        assert by_battery[0, :, k] == pytest.approx(expected, rel=0.1, abs=0.1 * np.abs(expected).max() + 0.1)
