@@ -64,10 +64,10 @@ def test_the_excess_found_is_the_resistance_hidden(case: tuple[str, str], extra_
     # Drops are rounded to the meter's last digit, which is much of a small excess at a small current.
     digit = 0.0005 / current
     assert of.excess_low_ohm - digit <= extra_mohm / 1000 <= of.excess_high_ohm + digit
-    # One reading alone may be a slip, and a little more than sound may be the tolerance of a sound part; in a house bank nothing else
-    # shows it, and 8 mohm at 69 A stay at 0.47 to 0.5. It is the likeliest then, and not called sure.
+    # One reading alone may be a slip, and a little more than sound may be the tolerance of a sound part. Known to be weaker: in a house
+    # bank 8 mohm in the charge cable at 69 A stay at 0.47 to 0.5, for nothing else shows them; no example here is of that kind.
     if extra_mohm / 1000 > circuit.branch(branch_id).sound_resistance_ohm(20):
-        assert of.probability is not None and of.probability > 0.4
+        assert of.probability is not None and of.probability > 0.5
         assert found.causes[0].cause == f"resistance:{branch_id}"
 
 
