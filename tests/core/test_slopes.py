@@ -24,7 +24,7 @@ def test_a_divider_by_hand() -> None:
     """12 V behind 1 ohm on 1 and 2 ohm: at the middle 12 x 2 / 4 = 6 V; dV/dRa = -12 x 2 / 16, dV/dRb = 12 x 2 / 16, dV/dE = 1/2."""
     parts = [EmfSource("e", "p", "n", 12.0, 1.0), Resistor("a", "p", "q", 1.0), Resistor("b", "q", "n", 2.0)]
     network = Network(parts, "n")
-    found, slopes = network.solve_with_slopes(network.values)
+    found, slopes, _ = network.solve_with_slopes(network.values)
     middle = network.row["q"]
     assert found.node_v[0, middle] == pytest.approx(6.0)
     assert slopes.node_v[0, middle] == pytest.approx([-1.5, 1.5, 0.5])
@@ -40,10 +40,10 @@ def test_slopes_are_what_a_small_step_does(layout: Any, state: BenchState) -> No
     ohm = np.asarray(own.resistor_ohm, dtype=float) * np.array([[1.0], [1.2]])
     emf = np.tile(np.asarray(own.emf_v, dtype=float), (2, 1))
     values = replace(own, resistor_ohm=ohm, emf_v=emf)
-    found, slopes = network.solve_with_slopes(values)
+    found, slopes, _ = network.solve_with_slopes(values)
 
     def agrees(more: net.Values, less: net.Values, by: Any, unknown: int) -> None:
-        (above, _), (below, _) = network.solve_with_slopes(more), network.solve_with_slopes(less)
+        (above, _, _), (below, _, _) = network.solve_with_slopes(more), network.solve_with_slopes(less)
         if any((a.mode != found.mode).any() or (a.link_closed != found.link_closed).any() for a in (above, below)):
             return
         for f in fields(net.Slopes):

@@ -48,6 +48,18 @@ LIFTED_V = 0.001
 LEAST_GAIN = 0.2
 """Of a step the loads take less than this leaves."""
 
+STRAIGHT_V = 0.02
+"""So little more of a voltage is found along the slopes as well as by solving again."""
+
+
+@dataclass(frozen=True)
+class At:
+    """Where the rows of a fit came to rest in one state of the bench, to begin from the next time."""
+
+    batch: net.Batch
+    moved_v: Floats
+    """What the batteries were moved by to meet the voltage that was read (rows, batteries)."""
+
 
 class _Lift:
     """A stud whose voltage was read, in a circuit with links: what is lost on the way the batteries are lower by.
@@ -60,16 +72,17 @@ class _Lift:
         self.engine, self.alternator = engine, next(a for a in engine.circuit.alternators if a.id == alternator_id)
         self.stud_v, self.back_v = engine.state.stud_v[alternator_id], np.asarray(engine.values().emf_v, dtype=float) - as_read_v
 
-    def met(
-        self, network: net.Network, values: net.Values, near: net.Batch | None, start: Floats | None = None
-    ) -> tuple[net.Solved, Floats]:
-        """Rows with the voltage met, and what their batteries were moved by [V].
+    def met(self, network: net.Network, values: net.Values, near: net.Batch | None, sound: net.Batch | None) -> net.Solved:
+        """Rows with the voltage met.
 
         values: of the rows; near: a state at rest that they are near, if any
-        start: what to move the batteries by to begin with; left out, nothing, which is right with nothing broken
+        sound: the state with nothing broken, which shows what the loads leave of a step; None where there is none
         """
-        begun = np.asarray(values.emf_v, dtype=float)
-        emf = begun if start is None else begun + start
+        usual = 1.0
+        if sound is not None:
+            usual = float(self._gain(network, sound.slopes(), self._reached(network, sound.answer.link_closed))[0])
+            usual = usual if usual > LEAST_GAIN else 1.0
+        begun = emf = np.asarray(values.emf_v, dtype=float)
         found = network.solve_many(replace(values, emf_v=emf), near, lenient=True)
         before, step = np.zeros(len(emf)), np.zeros(len(emf))
         left = np.arange(len(emf))
@@ -80,7 +93,7 @@ class _Lift:
                 break
             # What hangs on the batteries takes its share of a step, which the one before has shown; anything else than a
             # share was a link that opened or closed on the way.
-            gain = np.ones(len(left))
+            gain = np.full(len(left), usual)
             if k:
                 share = (before[left] - here) / step[left]
                 gain = np.where((share > LEAST_GAIN) & (share < 1.0), share, 1.0)
@@ -91,22 +104,57 @@ class _Lift:
             some = {n: getattr(values, n)[left] for n in SWEPT}
             again = network.solve_many(replace(values, **{**some, "emf_v": emf[left]}), near, lenient=True)
             found = net.merged(found, left, again)
-        return found, emf - begun
+        return found
 
-    def held(self, network: net.Network, found: net.Solved, slopes: net.Slopes) -> net.Slopes:
-        """Slopes with the voltage met whatever moves: the batteries that the stud reaches make good what it would lose.
+    def met_with_slopes(
+        self, network: net.Network, values: net.Values, near: net.Batch | None, before: At | None
+    ) -> tuple[net.Solved, net.Slopes, At]:
+        """The same for a few rows, with slopes along which the voltage stays met.
 
-        found, slopes: of the same rows, the voltage met
+        before: where the same rows were the last time
         """
+        begun = np.asarray(values.emf_v, dtype=float)
+        emf = begun if before is None else begun + before.moved_v
+        own = np.arange(len(begun))
+        near, which = (near, None) if before is None else (before.batch, own)
+        for k in range(LIFT_ROUNDS):
+            found, slopes, batch = network.solve_with_slopes(replace(values, emf_v=emf), near, which)
+            near, which = batch, own
+            here = self._short(network, found)
+            reached = self._reached(network, found.link_closed)
+            gain = self._gain(network, slopes, reached)
+            step = np.where(np.abs(here) > LIFTED_V, here / np.where(gain > LEAST_GAIN, gain, 1.0), 0.0)
+            if np.abs(here).max() <= STRAIGHT_V or k == LIFT_ROUNDS - 1:
+                break
+            emf = np.where(step[:, None] == 0.0, emf, np.where(reached, emf + step[:, None], begun + self.back_v))
+        # What is left is so little that the slopes carry it.
+        last = np.where(reached & (np.abs(here) <= STRAIGHT_V)[:, None], step[:, None], 0.0)
+        first = len(network.resistors)
+        found = replace(
+            found,
+            **{
+                f.name: getattr(found, f.name) + (getattr(slopes, f.name)[:, :, first:] @ last[:, :, None])[:, :, 0]
+                for f in fields(net.Slopes)
+            },
+        )
+        return found, self._held(network, slopes, reached), At(batch, emf + last - begun)
+
+    def _gain(self, network: net.Network, slopes: net.Slopes, reached: NDArray[np.bool_]) -> Floats:
+        """What the stud's voltage follows of a step of all the batteries that it reaches, by row."""
+        stud, case = network.row[self.alternator.stud_node], network.row[self.alternator.case_node]
+        first = len(network.resistors)
+        return np.asarray(((slopes.node_v[:, stud, first:] - slopes.node_v[:, case, first:]) * reached).sum(axis=1))
+
+    def _held(self, network: net.Network, slopes: net.Slopes, reached: NDArray[np.bool_]) -> net.Slopes:
+        """Slopes with the voltage met whatever moves: the batteries that the stud reaches make good what it would lose."""
         stud, case = network.row[self.alternator.stud_node], network.row[self.alternator.case_node]
         at_stud = slopes.node_v[:, stud] - slopes.node_v[:, case]
-        reached = self._reached(network, found.link_closed).astype(float)
-        first = at_stud.shape[1] - reached.shape[1]
-        gain = (at_stud[:, first:] * reached).sum(axis=1)
+        first = len(network.resistors)
+        gain = self._gain(network, slopes, reached)
         share = -at_stud / np.where(np.abs(gain) > LEAST_GAIN, gain, np.inf)[:, None]
 
         def with_lift(own: Floats) -> Floats:
-            lifted = np.einsum("sek,sk->se", own[:, :, first:], reached)
+            lifted = np.einsum("sek,sk->se", own[:, :, first:], reached.astype(float))
             return np.asarray(own + lifted[:, :, None] * share[:, None, :])
 
         return net.Slopes(*(with_lift(getattr(slopes, f.name)) for f in fields(net.Slopes)))
@@ -217,11 +265,11 @@ class BenchModel:
         return found
 
     def slopes(
-        self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], shift: Shift, lifts: dict[Setup, Floats]
+        self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], shift: Shift, before: dict[Setup, At]
     ) -> tuple[Floats, Floats, Floats]:
         """Readings (suspects, points) as `predict` has them, with what each branch and battery of the shift does to them.
 
-        lifts: what the batteries of each row were moved by the last time, by setup, to begin with; brought up to date
+        before: where the same rows came to rest the last time, by setup, to begin from; brought up to date
         Returns the readings, their slopes by branch (suspects, points, branches) [1/ohm], and by battery (suspects, points, batteries)
         [1/V]. What no network says, and what is read at rest or under a load of its own, has no slope.
         """
@@ -243,14 +291,13 @@ class BenchModel:
             network, own, rest = self._assembled(setup)
             at_output = setup.state is BenchState.AT_OUTPUT
             values = _changed(network, own, suspects, self._read_ids, shift if at_output else replace(shift, more_emf_v=None))
-            lift = self._lifts.get(setup)
+            lift, last = self._lifts.get(setup), before.get(setup)
             if lift is not None:
-                _, moved_v = lift.met(network, values, rest, lifts.get(setup))
-                lifts[setup] = moved_v
-                values = replace(values, emf_v=np.asarray(values.emf_v) + moved_v)
-            solved, slopes = network.solve_with_slopes(values, rest)
-            if lift is not None:
-                slopes = lift.held(network, solved, slopes)
+                solved, slopes, before[setup] = lift.met_with_slopes(network, values, rest, last)
+            else:
+                near, which = (rest, None) if last is None else (last.batch, np.arange(len(suspects)))
+                solved, slopes, batch = network.solve_with_slopes(values, near, which)
+                before[setup] = At(batch, np.zeros((1, 1)))
             points = [placed[k][0] for k in columns]
             found[:, columns] = _read(network, solved, points)
             moved = _read(network, slopes, points)
@@ -279,7 +326,7 @@ class BenchModel:
             return np.asarray(np.maximum(loaded, 0.0))
         near = rest if shift is not None else None
         lift = self._lifts.get(setup)
-        found = network.solve_many(values, near, lenient=True) if lift is None else lift.met(network, values, near)[0]
+        found = network.solve_many(values, near, lenient=True) if lift is None else lift.met(network, values, near, rest)
         return _read(network, found, points)
 
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.findings.bench_model import BenchModel, Floats, Placed, Shift
+from mavrik.core.findings.bench_model import At, BenchModel, Floats, Placed, Shift
 from mavrik.core.findings.hypotheses import NOTHING, Hypothesis
 from mavrik.core.operating.bench_states import BenchState
 from mavrik.core.procedures import Observation, Setup
@@ -52,7 +52,7 @@ class Models:
         return found
 
     def slopes(
-        self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], shift: Shift, lifts: dict[Setup, Floats]
+        self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], shift: Shift, before: dict[Setup, At]
     ) -> tuple[Floats, Floats, Floats]:
         """The same with what each branch and battery of the shift does to each reading, as `BenchModel.slopes`."""
         at_rest = [k for k, (p, _) in enumerate(placed) if p.state is BenchState.REST]
@@ -61,7 +61,7 @@ class Models:
         found = (np.zeros(count), np.zeros((*count, len(shift.branch_ids))), np.zeros((*count, len(shift.battery_ids))))
         for model, own in ((self.document, at_rest), (self.day, others)):
             if own:
-                for into, part in zip(found, model.slopes([placed[k] for k in own], suspects, shift, lifts), strict=True):
+                for into, part in zip(found, model.slopes([placed[k] for k in own], suspects, shift, before), strict=True):
                     into[:, own] = part
         return found
 

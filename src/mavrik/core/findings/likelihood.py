@@ -22,23 +22,21 @@ USUAL_SHARE = 0.1
 """How far a sound vehicle's reading of a quantity without a figure of its own lies from its prediction. Our choice, no source."""
 
 
-def own_scatter(point: Point, predicted: Floats, with_branches: bool = True) -> Floats:
-    """Standard deviation of a sound vehicle's reading round its prediction, in the unit of its quantity.
+def scatter_terms(point: Point, with_branches: bool = True) -> tuple[float, float]:
+    """A sound vehicle's reading round its prediction: the part of its standard deviation that goes with the reading, of itself,
+    and the part that is always there, in the unit of its quantity.
 
-    point: what is read; predicted: by each hypothesis
+    point: what is read
     with_branches: with what the branches may differ from their document; without, where that is reckoned apart
     Source: the catalogue's data file.
     """
-    s, size, state = fault_table().scatter, np.abs(predicted), point.state
-    quantity = point.quantity
+    s, state, quantity = fault_table().scatter, point.state, point.quantity
     if quantity == "resistance":
-        return np.asarray(s["contact_share"] * size + s["contact_ohm"])
+        return s["contact_share"], s["contact_ohm"]
     if quantity == "voltage_drop":
         if state is BenchState.CRANKING:
-            return np.asarray(s["cranking_drop_share"] * size + s["drop_v"])
-        if with_branches:
-            return np.asarray(s["drop_share"] * size + s["drop_v"])
-        return np.asarray(s["probe_share"] * size + s["probe_v"])
+            return s["cranking_drop_share"], s["drop_v"]
+        return (s["drop_share"], s["drop_v"]) if with_branches else (s["probe_share"], s["probe_v"])
     if quantity == "voltage":
         by_state = {
             BenchState.REST: "rest_v",
@@ -46,19 +44,28 @@ def own_scatter(point: Point, predicted: Floats, with_branches: bool = True) -> 
             BenchState.BATTERY_LOAD: "battery_load_v",
             BenchState.CRANKING: "cranking_v",
         }
-        return np.full_like(size, s[by_state.get(state, "voltage_v")])
+        return 0.0, s[by_state.get(state, "voltage_v")]
     if quantity == "current":
-        return np.asarray(s["output_share"] * size + s["output_a"])
+        return s["output_share"], s["output_a"]
     if quantity == "drain_current":
-        return np.asarray(s["output_share"] * size + s["drain_a"])
+        return s["output_share"], s["drain_a"]
     if quantity == "ripple":
-        return np.asarray(s["ripple_share"] * size + s["ripple_v"])
+        return s["ripple_share"], s["ripple_v"]
     if quantity == "speed":
-        return np.asarray(s["shaft_share"] * size)
+        return s["shaft_share"], 0.0
     if quantity == "stated_current":
-        return np.ones_like(size)
+        return 0.0, 1.0
     # A quantity that a new procedure brings is known as well as its registry says, and differs as much as most do.
-    return np.asarray(USUAL_SHARE * size + point.kind.last_digit)
+    return USUAL_SHARE, point.kind.last_digit
+
+
+def own_scatter(point: Point, predicted: Floats) -> Floats:
+    """Standard deviation of a sound vehicle's reading round its prediction, in the unit of its quantity.
+
+    point: what is read; predicted: by each hypothesis
+    """
+    share, always = scatter_terms(point)
+    return np.asarray(share * np.abs(predicted) + always)
 
 
 def scatter_of(point: Point, predicted: Floats, sound: float) -> Floats:

@@ -132,26 +132,29 @@ class Network(Assembly):
             found = merged(found, beyond, self.guards.without(again, self._guarded_order))
         return found
 
-    def solve_with_slopes(self, values: Values, near: Batch | None = None) -> tuple[Solved, Slopes]:
+    def solve_with_slopes(
+        self, values: Values, near: Batch | None = None, which: NDArray[np.int64] | None = None
+    ) -> tuple[Solved, Slopes, Batch]:
         """A few states, and what each resistance and battery voltage does to each of them.
 
-        values, near: as for `solve_many`; a state without an operating point is NaN throughout
+        values: as for `solve_many`
+        near: states at rest that these are taken to be near; which: for each state here the one of `near`, left out its first
+        A state without an operating point is NaN throughout. Returns the answers, their slopes, and the states at rest, for others
+        to begin near.
         """
         shaped = self._rows(values)
-        found, slopes = self._with_slopes(shaped, near if near is not None and near.net is self else None)
+        every = np.arange(max(a.shape[0] for a in shaped.values()))
+        begin = near if near is not None and near.net is self else None
+        batch = self._begun(shaped, every, None, begin, np.zeros_like(every) if which is None else which, lenient=True)
+        found, slopes = batch.answer, batch.slopes()
         beyond = self.guards.beyond(found.node_v)
         if beyond.any():
             own = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
-            again, of_those = self.guarded._with_slopes(own, None)
-            found = merged(found, beyond, self.guards.without(again, self._guarded_order))
-            slopes = merged(slopes, beyond, self.guards.without_slopes(of_those, self._guarded_order))
-        return found, slopes
-
-    def _with_slopes(self, shaped: dict[str, NDArray[np.float64]], near: Batch | None) -> tuple[Solved, Slopes]:
-        states = max(a.shape[0] for a in shaped.values())
-        every = np.arange(states)
-        batch = self._begun(shaped, every, None, near, np.zeros_like(every), lenient=True)
-        return batch.answer, batch.slopes()
+            some = np.arange(int(beyond.sum()))
+            again = self.guarded._begun(own, some, None, None, some, lenient=True)
+            found = merged(found, beyond, self.guards.without(again.answer, self._guarded_order))
+            slopes = merged(slopes, beyond, self.guards.without_slopes(again.slopes(), self._guarded_order))
+        return found, slopes, batch
 
     def _solve_shaped(self, shaped: dict[str, NDArray[np.float64]], near: Batch | None, lenient: bool) -> Solved:
         states = max(a.shape[0] for a in shaped.values())
