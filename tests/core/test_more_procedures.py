@@ -239,3 +239,17 @@ def test_a_turned_clamp_and_swapped_probes_are_said_at_their_place(name: str, po
     problems = check_run(CAR, Run(procedure=name, readings=(Reading(point=point, value=value),)))
     assert [p.element for p in problems] == ([point] if word else [])
     assert not word or word in problems[0].message
+
+
+def test_a_little_below_nothing_is_nothing_as_far_as_the_meter_knows() -> None:
+    """Who reads milliohms to 0.1 may see -0.08 on a clean contact; at -0.3 the probes are swapped or the meter is not zeroed."""
+    car = build_layout("competition_car", 12)
+    point = next(p.id for p in procedure("switches").points(car) if p.quantity == "resistance")
+
+    def problems(value: float) -> list[str]:
+        return [p.element for p in check_run(car, Run(procedure="switches", readings=(Reading(point=point, value=value),)))]
+
+    assert problems(-0.00008) == []
+    assert problems(-0.0003) == [point]
+    judged = procedure("switches").judge(car, {point: Measured(-0.00008, 0.0001)}, Limits())
+    assert [j.verdict for j in judged] == [PASS]

@@ -22,7 +22,7 @@ from mavrik.jobs.records import run_of, superseded_ids
 from mavrik.store.models import CircuitVersion, Job, JobFindings
 from mavrik.store.models import Run as RunRow
 
-REASONING = 3
+REASONING = 4
 """Version of what the core makes of readings; kept findings of another one are made anew."""
 
 WAITING = "jobs that wait to be judged"

@@ -26,9 +26,13 @@ def _problem_of(reading: Reading, point: Point | None, meters: Mapping[str, Inst
     quantity = point.kind
     if why := quantity.impossible(reading.value, volts):
         return Problem(reading.point, "value", why)
-    if quantity.turned_below is not None and reading.value < quantity.turned_below and not point.both_ways:
-        return Problem(reading.point, "value", quantity.turned)
-    if reading.instrument is not None and reading.instrument not in meters:
+    meter = meters.get(reading.instrument or "")
+    if quantity.turned_below is not None and not point.both_ways:
+        # A little below nothing is nothing, as far as the meter knows.
+        least = min(quantity.turned_below, -reading_uncertainty(quantity, reading.value, meter))
+        if reading.value < least:
+            return Problem(reading.point, "value", quantity.turned)
+    if reading.instrument is not None and meter is None:
         return Problem(reading.point, "instrument", f"The run has no instrument '{reading.instrument}'.")
     return None
 
