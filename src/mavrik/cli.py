@@ -111,6 +111,9 @@ def _parser() -> argparse.ArgumentParser:
     prepare.add_argument("--demo", action="store_true", help="load the demo into an empty database")
     prepare.add_argument("--first-login", help="login of the first account, where there is none")
     prepare.add_argument("--first-name", help="name of the first account")
+    for word, what in (("backup", "write the database to a file"), ("restore", "put a backup in the database's place")):
+        one = commands.add_parser(word, help=f"{what} (used by ./mavrik)")
+        one.add_argument("file", type=Path)
     formats = commands.add_parser("formats", help="write the published schemas (used when a format changes)")
     formats.add_argument("folder", type=Path)
     formats.add_argument("--check", action="store_true", help="write nothing; fail where a file is out of date")
@@ -187,11 +190,16 @@ def _prepare(arguments: argparse.Namespace) -> int:
     from mavrik.jobs.errors import InvalidError
     from mavrik.jobs.people import add_person, has_people
     from mavrik.jobs.upgrading import complete_old_runs
+    from mavrik.store.backup import is_behind, write_automatic_backup
     from mavrik.store.database import Database, ensure_database
 
     url = os.environ["MAVRIK_DATABASE_URL"]
     if os.environ.get("MAVRIK_ADMIN_URL"):
         ensure_database(os.environ["MAVRIK_ADMIN_URL"], url)
+    if is_behind(url):
+        # Whatever a migration does, what it began from can be put back.
+        kept = write_automatic_backup(url, _backups(), "before-migration")
+        print(f"mavrik: the database is of an older Mavrik; backed up to {kept}", file=sys.stderr)
     database = Database(url)
     database.migrate()
     with database.session() as session:
@@ -207,6 +215,30 @@ def _prepare(arguments: argparse.Namespace) -> int:
                 return 2
         ensure_starting_set(session)
     database.dispose()
+    return 0
+
+
+def _backups() -> Path:
+    return Path(os.environ.get("MAVRIK_BACKUPS", "var/backups"))
+
+
+def _backup(arguments: argparse.Namespace) -> int:
+    from mavrik.store.backup import write_backup
+
+    made = write_backup(os.environ["MAVRIK_DATABASE_URL"], arguments.file)
+    print(f"{arguments.file}: {made.rows.get('jobs', 0)} jobs, {made.rows.get('runs', 0)} runs, {made.size / 1e6:.1f} MB.")
+    return 0
+
+
+def _restore(arguments: argparse.Namespace) -> int:
+    from mavrik.store.backup import is_there, read_manifest, restore_backup, write_automatic_backup
+
+    url = os.environ["MAVRIK_DATABASE_URL"]
+    read_manifest(arguments.file)  # before anything is touched
+    if is_there(os.environ["MAVRIK_ADMIN_URL"], url):
+        print(f"What was there is kept in {write_automatic_backup(url, _backups(), 'before-restore')}")
+    made = restore_backup(os.environ["MAVRIK_ADMIN_URL"], url, arguments.file)
+    print(f"Restored {made.rows.get('jobs', 0)} jobs and {made.rows.get('runs', 0)} runs of {made.made_at}.")
     return 0
 
 
@@ -242,9 +274,9 @@ def _formats(arguments: argparse.Namespace) -> int:
 def main(words: list[str] | None = None) -> int:
     """Run one command; returns its exit code."""
     arguments = _parser().parse_args(words)
-    run = {"assess": _assess, "solve": _solve, "sheet": _sheet, "standin": _standin, "prepare": _prepare, "formats": _formats}[
-        arguments.command
-    ]
+    commands = {"assess": _assess, "solve": _solve, "sheet": _sheet, "standin": _standin, "formats": _formats}
+    commands |= {"prepare": _prepare, "backup": _backup, "restore": _restore}
+    run = commands[arguments.command]
     try:
         return run(arguments)
     except ValueError as error:  # a BundleError is one

@@ -8,14 +8,17 @@ import shutil
 import socket
 import stat
 import subprocess
+import sys
 import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
 from mavrik.ops import base, cluster, server
+from mavrik.ops import command as ops_command
 
 ROOT = Path(__file__).resolve().parents[2]
 
@@ -67,7 +70,7 @@ def place() -> Iterator[Place]:
     var = ROOT / "var" / f"test-{os.getpid()}"
     found = Place(var)
     yield found
-    found.run("reset", "--everything")
+    found.run("reset", "--everything", "--yes")
     shutil.rmtree(var, ignore_errors=True)
 
 
@@ -120,9 +123,13 @@ def test_without_demo_data_the_first_account_is_asked_for(place: Place) -> None:
 
 
 def test_reset_deletes_the_demo_and_leaves_real_jobs(place: Place) -> None:
-    done = place.run("reset")
+    # Nobody to ask: what cannot be undone is not done by a word alone.
+    for words in (("reset",), ("reset", "--everything")):
+        refused = place.run(*words)
+        assert refused.returncode == 1 and "--yes" in refused.stderr and "Nothing was done." in refused.stderr
+    done = place.run("reset", "--yes")
     assert done.returncode == 0 and "demo" in done.stdout
-    assert place.run("reset").returncode == 0
+    assert place.run("reset", "--yes").returncode == 0
     assert place.run("up", "--port", str(place.port)).returncode == 0  # the first account is still there
     place.run("stop")
 
@@ -130,6 +137,44 @@ def test_reset_deletes_the_demo_and_leaves_real_jobs(place: Place) -> None:
 def test_reset_deletes_no_database_it_did_not_make(place: Place) -> None:
     done = place.run("reset", MAVRIK_DATABASE_URL="postgresql://somewhere/else")
     assert done.returncode == 1 and "did not make" in done.stderr
+
+
+def test_the_name_is_typed_before_anything_is_deleted(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(sys, "stdin", SimpleNamespace(isatty=lambda: True))
+    monkeypatch.setattr("builtins.input", lambda _: " mavrik_demo ")
+    ops_command._confirm("This deletes it.", "mavrik_demo", False)
+    with pytest.raises(base.OperationError, match="That is not its name"):
+        ops_command._confirm("This deletes it.", "mavrik", False)
+
+
+def test_what_was_backed_up_comes_back_by_the_one_command(place: Place, tmp_path: Path) -> None:
+    assert place.run("up", "--port", str(place.port)).returncode == 0
+    file = tmp_path / "shop.mavrik-backup"
+    made = place.run("backup", str(file))
+    assert made.returncode == 0 and "0 jobs" in made.stdout, made.stderr
+    assert place.get("/api/health") == 200  # a backup sends nobody away
+    refused = place.run("restore", str(file))
+    assert refused.returncode == 1 and "--yes" in refused.stderr and place.get("/api/health") == 200
+    assert place.run("restore", str(tmp_path / "none"), "--yes").returncode == 1
+    done = place.run("restore", str(file), "--yes")
+    assert done.returncode == 0 and "Restored 0 jobs" in done.stdout, done.stderr
+    assert len(list((place.var / "backups").glob("*-before-restore.mavrik-backup"))) == 1
+    assert place.run("up", "--port", str(place.port)).returncode == 0  # with the account that was there
+    damaged = tmp_path / "damaged"
+    damaged.write_bytes(file.read_bytes()[:-30000])
+    again = place.run("restore", str(damaged), "--yes")
+    assert again.returncode == 2 and again.stderr.strip().splitlines()[-1].startswith("mavrik: damaged")
+    place.run("stop")
+
+
+def test_a_cluster_of_another_postgresql_is_one_clear_line(tmp_path: Path) -> None:
+    """Its own programs, not the newest: a server of another version would not start on its data."""
+    (tmp_path / "PG_VERSION").write_text("11\n")
+    with pytest.raises(base.OperationError, match=r"made by PostgreSQL 11, .*apt-get install postgresql-11"):
+        cluster.binaries(tmp_path)
+    own = cluster.binaries()
+    (tmp_path / "PG_VERSION").write_text(f"{own.parts[-2]}\n")
+    assert cluster.binaries(tmp_path) == own
 
 
 def test_an_unknown_word_lists_the_commands(place: Place) -> None:

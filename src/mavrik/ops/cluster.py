@@ -26,14 +26,36 @@ PORT = 5432
 LONGEST_SOCKET = 100
 
 
-def _binaries() -> Path:
-    found = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda p: int(p.parts[-3]))
+def binaries(data: Path | None = None) -> Path:
+    """Folder of the server's programs: those of the version that made the cluster's data, the newest where there is none yet.
+
+    data: the cluster's data folder
+    Raises OperationError with one line where they are missing.
+    """
+    found = {p.parts[-3]: p.parent for p in Path("/usr/lib/postgresql").glob("*/bin/initdb")}
+    made_by = data / "PG_VERSION" if data else None
+    if made_by and made_by.is_file():
+        version = made_by.read_text().strip()
+        if version in found:
+            return found[version]
+        own = _on_path()
+        if own and f" {version}." in subprocess.run([str(own / "initdb"), "--version"], capture_output=True, text=True).stdout:
+            return own
+        raise OperationError(
+            f"The database was made by PostgreSQL {version}, whose programs are not on this machine. "
+            f"Install with: sudo apt-get install postgresql-{version}"
+        )
     if found:
-        return found[-1].parent
-    on_path = shutil.which("initdb")
-    if on_path:
-        return Path(on_path).resolve().parent
+        return found[max(found, key=int)]
+    own = _on_path()
+    if own:
+        return own
     raise OperationError("PostgreSQL's server programs (initdb, pg_ctl) are not on this machine.")
+
+
+def _on_path() -> Path | None:
+    found = shutil.which("initdb")
+    return Path(found).resolve().parent if found else None
 
 
 def _account() -> pwd.struct_passwd | None:
@@ -113,7 +135,7 @@ def ensure_cluster() -> dict[str, Any]:
     ensure_packages(DATABASE_PACKAGES, "the database")
     account = _account()
     settings = read_json(SETTINGS)
-    binaries = _binaries()
+    programs = binaries(Path(settings["home"]) / "data" if settings else None)
     if not settings or not (Path(settings["home"]) / "data" / "PG_VERSION").exists():
         home, socket = _choose_places(account)
         say("Making the private database cluster ...")
@@ -126,7 +148,7 @@ def ensure_cluster() -> dict[str, Any]:
             if account:
                 os.chown(file.name, account.pw_uid, account.pw_gid)
             _call(
-                [str(binaries / "initdb"), "-D", str(home / "data"), "-U", OWNER, "--pwfile", file.name, "-E", "UTF8"]
+                [str(programs / "initdb"), "-D", str(home / "data"), "-U", OWNER, "--pwfile", file.name, "-E", "UTF8"]
                 + ["--locale=C.UTF-8", "--auth=scram-sha-256"],
                 "Making the database cluster",
                 account,
@@ -138,7 +160,7 @@ def ensure_cluster() -> dict[str, Any]:
         options = f"-c listen_addresses='' -c unix_socket_directories='{socket}' -c port={PORT} -c max_connections=120"
         _call(
             [
-                str(binaries / "pg_ctl"),
+                str(programs / "pg_ctl"),
                 "-D",
                 str(home / "data"),
                 "-l",
@@ -160,7 +182,7 @@ def is_running(settings: dict[str, Any]) -> bool:
     """Whether the cluster's server answers to its own control program."""
     data = Path(settings["home"]) / "data"
     done = subprocess.run(
-        [str(_binaries() / "pg_ctl"), "-D", str(data), "status"], capture_output=True, check=False, **_as_account(_account())
+        [str(binaries(data) / "pg_ctl"), "-D", str(data), "status"], capture_output=True, check=False, **_as_account(_account())
     )
     return done.returncode == 0
 
@@ -170,8 +192,9 @@ def stop_cluster() -> bool:
     settings = read_json(SETTINGS)
     if not settings or not (Path(settings["home"]) / "data").exists() or not is_running(settings):
         return False
+    data = Path(settings["home"]) / "data"
     _call(
-        [str(_binaries() / "pg_ctl"), "-D", str(Path(settings["home"]) / "data"), "-m", "fast", "-w", "stop"],
+        [str(binaries(data) / "pg_ctl"), "-D", str(data), "-m", "fast", "-w", "stop"],
         "Stopping the database",
         _account(),
     )

@@ -7,6 +7,7 @@ import os
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 from mavrik.ops import cluster, server, standin
 from mavrik.ops.base import ROOT, VAR, VENV_PYTHON, OperationError, say
@@ -22,7 +23,9 @@ commands
   demo      start with demo data; prints the address and the sign-in
   up        start without demo data; the first start asks for the first account
   stop      stop the server and the private database
-  reset     stop, and delete the demo's database (--everything: all of the private cluster)
+  backup    write all jobs, people and readings to one file (--demo: the demo's); the server may go on running
+  restore   put a backup in the database's place; what was there is backed up first, and its name asked for
+  reset     stop, and delete the demo's database (--everything: all of the private cluster); asks for its name
   assess    judge a job bundle and print JSON, without a database (assess --help says every field)
   solve     solve a bundle's circuit at an operating state and print JSON, without a database (solve --help says every field)
   sheet     print a job bundle's sheet as PDF, without a database
@@ -42,13 +45,7 @@ def _start(mode: str, arguments: argparse.Namespace) -> int:
     ensure_packages(PDF_PACKAGES, "the printed sheet")
     ensure_python()
     ensure_frontend()
-    environment = {}
-    url = os.environ.get("MAVRIK_DATABASE_URL")
-    if not url:
-        settings = cluster.ensure_cluster()
-        url = cluster.url_of(settings, DATABASES[mode])
-        environment["MAVRIK_ADMIN_URL"] = cluster.url_of(settings, "postgres")
-    environment["MAVRIK_DATABASE_URL"] = url
+    environment = _database_environment(mode)
     if mode == "demo":
         environment |= {"MAVRIK_DEMO": "1", "MAVRIK_WORKSHOP": os.environ.get("MAVRIK_WORKSHOP", "Fennick Yard Auto Electrics")}
     running = server.find_running()
@@ -84,6 +81,52 @@ def _start(mode: str, arguments: argparse.Namespace) -> int:
     return 0
 
 
+def _database_environment(mode: str) -> dict[str, str]:
+    """Where the database of a mode is, and with what programs it is dumped."""
+    made = {"MAVRIK_BACKUPS": str(VAR / "backups")}
+    url = os.environ.get("MAVRIK_DATABASE_URL")
+    if url:
+        return {**made, "MAVRIK_DATABASE_URL": url}
+    settings = cluster.ensure_cluster()
+    made["MAVRIK_PG_BIN"] = str(cluster.binaries(Path(settings["home"]) / "data"))
+    made["MAVRIK_ADMIN_URL"] = cluster.url_of(settings, "postgres")
+    return {**made, "MAVRIK_DATABASE_URL": cluster.url_of(settings, DATABASES[mode])}
+
+
+def _confirm(what: str, name: str, sure: bool) -> None:
+    """Have the name of what is lost typed, or told beforehand with --yes."""
+    if sure:
+        return
+    if not sys.stdin.isatty():
+        raise OperationError(f"{what} Nobody is here to be asked; --yes says that it is meant. Nothing was done.")
+    if input(f"{what}\nType {name} to go on: ").strip() != name:
+        raise OperationError("That is not its name. Nothing was done.")
+
+
+def _backup(arguments: argparse.Namespace) -> int:
+    return _on_database(arguments, "backup")
+
+
+def _restore(arguments: argparse.Namespace) -> int:
+    if not Path(arguments.file).is_file():
+        raise OperationError(f"There is no file {arguments.file}.")
+    if os.environ.get("MAVRIK_DATABASE_URL") and not os.environ.get("MAVRIK_ADMIN_URL"):
+        raise OperationError("To restore into a database of your own, MAVRIK_ADMIN_URL has to name one that may make others.")
+    url = os.environ.get("MAVRIK_DATABASE_URL")
+    name = url.partition("?")[0].rpartition("/")[2] if url else DATABASES["demo" if arguments.demo else "up"]
+    _confirm(f"This replaces everything in the database {name} by the backup, and stops the server.", name, arguments.yes)
+    server.stop()
+    return _on_database(arguments, "restore")
+
+
+def _on_database(arguments: argparse.Namespace, word: str) -> int:
+    ensure_python()
+    own = _database_environment("demo" if arguments.demo else "up")
+    environment = {**os.environ, **own, "PYTHONPATH": str(ROOT / "src")}
+    command = [str(VENV_PYTHON), "-m", "mavrik.cli", word, arguments.file]
+    return subprocess.run(command, env=environment, check=False).returncode
+
+
 def _stop() -> int:
     did = (("server", server.stop()), ("stand-in", standin.stop()), ("database", cluster.stop_cluster()))
     stopped = [name for name, was in did if was]
@@ -91,9 +134,13 @@ def _stop() -> int:
     return 0
 
 
-def _reset(everything: bool) -> int:
+def _reset(everything: bool, sure: bool) -> int:
     if os.environ.get("MAVRIK_DATABASE_URL"):
         raise OperationError("MAVRIK_DATABASE_URL is set: Mavrik deletes no database that it did not make.")
+    if everything:
+        _confirm("This deletes every job, reading and account, the real ones too, for good.", DATABASES["up"], sure)
+    else:
+        _confirm("This deletes the demo's jobs with all that was changed in them.", DATABASES["demo"], sure)
     server.stop()
     standin.stop()
     if everything:
@@ -128,6 +175,12 @@ def _parse(words: list[str]) -> argparse.Namespace:
     commands.add_parser("stop")
     reset = commands.add_parser("reset")
     reset.add_argument("--everything", action="store_true", help="also real jobs: delete the whole private cluster")
+    backup, restore = commands.add_parser("backup"), commands.add_parser("restore")
+    for one in (backup, restore):
+        one.add_argument("file", help="the backup")
+        one.add_argument("--demo", action="store_true", help="the demo's database")
+    for one in (reset, restore):
+        one.add_argument("--yes", action="store_true", help="do it without asking")
     return parser.parse_args(words)
 
 
@@ -145,7 +198,9 @@ def _dispatch(words: list[str]) -> int:
     arguments = _parse(words)
     if arguments.command in DATABASES:
         return _start(arguments.command, arguments)
-    return _stop() if arguments.command == "stop" else _reset(arguments.everything)
+    if arguments.command == "reset":
+        return _reset(arguments.everything, arguments.yes)
+    return {"stop": lambda _: _stop(), "backup": _backup, "restore": _restore}[arguments.command](arguments)
 
 
 def main(words: list[str]) -> int:

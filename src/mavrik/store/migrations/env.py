@@ -2,12 +2,14 @@
 
 from alembic import context
 from sqlalchemy import create_engine
+from sqlalchemy.pool import NullPool
 
 from mavrik.store.models import Base
 
 url = context.config.get_main_option("sqlalchemy.url")
 assert url is not None
-with create_engine(url).connect() as connection:
+# Not pooled: a connection left open would keep the database from being renamed or dropped.
+with create_engine(url, poolclass=NullPool).connect() as connection:
     context.configure(connection=connection, target_metadata=Base.metadata)
     with context.begin_transaction():
         context.run_migrations()
