@@ -223,3 +223,27 @@ def test_the_description_of_the_api_has_no_holes(app: Any) -> None:
 
     assert holes(app.api_doc) == []
     assert app.api_doc["components"]["securitySchemes"]
+
+
+@pytest.mark.parametrize(
+    "headers",
+    [
+        {"Origin": "https://elsewhere.example"},
+        {"Origin": "null"},
+        {"Origin": "http://localhost:9999"},
+        {"Sec-Fetch-Site": "cross-site"},
+        {"Sec-Fetch-Site": "same-site"},
+    ],
+    ids=lambda h: "-".join(h.values()),
+)
+def test_a_page_of_another_site_writes_nothing_even_with_a_token(tech: Caller, headers: dict[str, str]) -> None:
+    asked = {"method": "POST", "json": {}, "headers": {"X-CSRFToken": tech.token, **headers}}
+    answer = tech.client.open("/api/solve", **asked)  # type: ignore[arg-type]
+    assert answer.status_code == 403 and answer.json["type"].endswith("foreign")  # type: ignore[index]
+    assert tech.get("/api/jobs", headers=headers).status_code == 200
+
+
+def test_a_page_of_our_own_writes(tech: Caller) -> None:
+    for headers in ({"Origin": "http://localhost"}, {"Sec-Fetch-Site": "same-origin"}, {}):
+        asked = {"method": "POST", "json": {}, "headers": {"X-CSRFToken": tech.token, **headers}}
+        assert tech.client.open("/api/solve", **asked).status_code == 422  # type: ignore[arg-type]

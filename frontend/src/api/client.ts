@@ -14,7 +14,24 @@ export function writeHeaders(): Record<string, string> {
   return { 'X-CSRFToken': token }
 }
 
-export const client = createClient<paths>({ baseUrl: '/' })
+const TRIES = 5
+
+/** Asks again while the server is busy: it then has begun nothing of what was asked. */
+export async function patientFetch(request: Request): Promise<Response> {
+  for (let tries = 1; ; tries += 1) {
+    const answer = await fetch(request.clone())
+    const wait = Number(answer.headers.get('Retry-After'))
+    if (answer.status !== 503 || !wait || tries === TRIES) return answer
+    const said = (await answer
+      .clone()
+      .json()
+      .catch(() => ({}))) as Partial<ProblemDocument>
+    if (said.type !== 'urn:mavrik:problem:busy') return answer
+    await new Promise((done) => setTimeout(done, wait * 1000))
+  }
+}
+
+export const client = createClient<paths>({ baseUrl: '/', fetch: patientFetch })
 client.use({
   onRequest({ request }) {
     if (request.method !== 'GET') request.headers.set('X-CSRFToken', token)

@@ -33,7 +33,7 @@ LONGEST_S = 120.0
 """A live view asks again after that, so that a forgotten screen lets go of the meter."""
 
 LIVE_AT_ONCE = 5
-"""A live view holds one of the eight threads of a server process; the others go on answering whatever is asked."""
+"""A live view holds a thread of a server process; the others go on answering whatever is asked."""
 
 _places = threading.BoundedSemaphore(LIVE_AT_ONCE)
 

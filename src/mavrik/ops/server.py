@@ -22,6 +22,9 @@ LOG = VAR / "server.log"
 SECRET = VAR / "secret.json"
 START_SECONDS = 30
 
+THREADS = 32
+"""Of a server process: live views of meters, heavy work and who waits for it together take fewer, so that some are always free."""
+
 
 @dataclass(frozen=True)
 class Running:
@@ -95,7 +98,16 @@ def start(port: int, mode: str, environment: dict[str, str], workers: int = 2) -
     check_port(port)
     VAR.mkdir(parents=True, exist_ok=True)
     command = [str(VENV_PYTHON), "-m", "gunicorn", "mavrik.web.app:from_environment()"]
-    command += ["--bind", f"127.0.0.1:{port}", "--workers", str(workers), "--threads", "8", "--preload", "--no-control-socket"]
+    command += [
+        "--bind",
+        f"127.0.0.1:{port}",
+        "--workers",
+        str(workers),
+        "--threads",
+        str(THREADS),
+        "--preload",
+        "--no-control-socket",
+    ]
     command += ["--access-logfile", "/dev/null", "--graceful-timeout", "5"]
     with LOG.open("ab") as log:
         process = subprocess.Popen(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 
 from alembic import command
@@ -15,15 +16,40 @@ from sqlalchemy.pool import NullPool
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
+@dataclass(frozen=True)
+class Limits:
+    """How long one request may hold up the others; PostgreSQL ends what takes longer."""
+
+    statement_s: float = 30.0
+    lock_s: float = 10.0
+    """Waiting for somebody else who writes the same row."""
+    idle_s: float = 120.0
+    """Doing nothing inside a transaction: its locks would stay for as long as it hangs."""
+
+    @property
+    def options(self) -> str:
+        """As a connection is told them."""
+        given = {
+            "statement_timeout": self.statement_s,
+            "lock_timeout": self.lock_s,
+            "idle_in_transaction_session_timeout": self.idle_s,
+        }
+        return " ".join(f"-c {name}={seconds * 1000:.0f}" for name, seconds in given.items())
+
+
 class Database:
     """One PostgreSQL database."""
 
-    def __init__(self, url: str) -> None:
-        """url: an SQLAlchemy or libpq URL; any PostgreSQL one is served by psycopg 3."""
+    def __init__(self, url: str, limits: Limits | None = None) -> None:
+        """url: an SQLAlchemy or libpq URL, any PostgreSQL one is served by psycopg 3; limits: of its connections."""
         self.url = as_psycopg(url)
         # A ping before use, because a restarted server must not cost anybody a request.
         self.engine: Engine = create_engine(
-            self.url, pool_size=8, max_overflow=8, pool_pre_ping=True, connect_args={"connect_timeout": 3}
+            self.url,
+            pool_size=8,
+            max_overflow=8,
+            pool_pre_ping=True,
+            connect_args={"connect_timeout": 3, "options": (limits or Limits()).options},
         )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
         self._glances = sessionmaker(self.engine.execution_options(isolation_level="AUTOCOMMIT"))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from typing import Any, TypeVar, cast
+from urllib.parse import urlsplit
 
 from flask import Flask, Response, current_app, g, request
 from flask_login import LoginManager, current_user
@@ -67,6 +68,17 @@ def address() -> str:
     return request.remote_addr or "unknown"
 
 
+READS = frozenset({"GET", "HEAD", "OPTIONS"})
+
+
+def _from_elsewhere() -> bool:
+    """Whether a browser says that a page of another site sent this: even a write token that leaked is of no use there."""
+    origin = request.headers.get("Origin")
+    if origin is not None:
+        return urlsplit(origin).netloc != request.host
+    return request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none")
+
+
 def install(app: Flask) -> None:
     """Guard every route of the app."""
     manager = LoginManager(app)
@@ -77,6 +89,12 @@ def install(app: Flask) -> None:
         with database().glance() as look:
             who = find_session(look, key)
         return SignedIn(who) if who else None
+
+    @app.before_request
+    def same_site() -> Response | None:
+        if request.method not in READS and _from_elsewhere():
+            return problem(403, "foreign", "Not allowed", "This was sent by a page of another site.")
+        return None
 
     @app.before_request
     def guard() -> Response | None:

@@ -18,7 +18,7 @@ from mavrik.exchange.bundle import LARGEST_BUNDLE_BYTES
 from mavrik.exchange.sheet import ASSETS
 from mavrik.jobs.captures import LARGEST_FILE_BYTES
 from mavrik.store.database import Database
-from mavrik.web import access, problems
+from mavrik.web import access, gate, problems
 from mavrik.web.access import PUBLIC, needs
 from mavrik.web.areas import captures
 from mavrik.web.settings import Settings
@@ -55,6 +55,7 @@ def create_app(settings: Settings) -> OpenAPI:
     _install_headers(app)
     access.install(app)
     CSRFProtect(app)
+    gate.install(app)
     for area in modules_of("mavrik.web.areas"):
         app.register_api(area.api)
     app.register_blueprint(_pages(settings))

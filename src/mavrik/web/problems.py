@@ -27,6 +27,9 @@ from mavrik.jobs.errors import (
 
 log = logging.getLogger(__name__)
 
+RETRY_S = 3
+"""After so long a database that was restarted answers again."""
+
 STATUS: dict[type[JobError], tuple[int, str, str]] = {
     NotFoundError: (404, "not-found", "Not found"),
     ForbiddenError: (403, "forbidden", "Not allowed"),
@@ -99,9 +102,11 @@ def _items(problems: Sequence[Problem]) -> list[dict[str, str]]:
 def database_away(error: OperationalError) -> Response:
     """What is said while the database does not answer."""
     log.warning("database away: %s", error)
-    return problem(
+    answer = problem(
         503, "database-away", "The database does not answer", "What you typed stays on this screen. Try again in a moment."
     )
+    answer.headers["Retry-After"] = str(RETRY_S)
+    return answer
 
 
 def install(app: Flask) -> None:

@@ -16,6 +16,7 @@ from mavrik.domain.roles import Role
 from mavrik.jobs import drafts
 from mavrik.web.access import needs
 from mavrik.web.answers import answer
+from mavrik.web.gate import heavy
 from mavrik.web.shared import ERRORS, tag
 
 api = APIBlueprint("drafts", __name__, url_prefix="/api")
@@ -53,6 +54,7 @@ class EditBody(BaseModel):
 
 @api.post("/solve", summary="Solve a circuit at a state", tags=tag("drafts"), responses={"200": drafts.SolvedDraft, **ERRORS})
 @needs(Role.READ_ONLY)
+@heavy
 def post_solve(body: SolveBody) -> Response:
     """What the state bar asks at every move."""
     return answer(drafts.solve_draft(body.circuit, body.state, body.limit_profile))
@@ -60,6 +62,7 @@ def post_solve(body: SolveBody) -> Response:
 
 @api.post("/protection", summary="Ask every fuse and breaker", tags=tag("drafts"), responses={"200": ProtectionReview, **ERRORS})
 @needs(Role.READ_ONLY)
+@heavy
 def post_protection(body: ProtectionBody) -> Response:
     """Load, cable, voltage, breaking, withstand, cranking, inrush, and the order of opening."""
     return answer(drafts.review_draft(body.circuit))

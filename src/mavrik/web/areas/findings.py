@@ -15,6 +15,7 @@ from mavrik.jobs.runs import RunInput, run_from
 from mavrik.jobs.work import get_row
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.gate import heavy
 from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
 
 api = APIBlueprint("findings", __name__, url_prefix="/api")
@@ -41,6 +42,7 @@ class FindBody(BaseModel):
     responses={"200": finding.Found, **SAVE_ERRORS},
 )
 @needs(Role.READ_ONLY)
+@heavy
 def get_findings(path: JobPath, query: JudgeQuery) -> Response:
     """Headline, branches, causes, doubts, what to read next, and both pictures: one judgement of all that was read."""
     return answer(finding.found_of(session(), get_row(session(), path.job_id), query.role))
@@ -53,6 +55,7 @@ def get_findings(path: JobPath, query: JudgeQuery) -> Response:
     responses={"200": finding.Found, **SAVE_ERRORS},
 )
 @needs(Role.READ_ONLY)
+@heavy
 def post_findings_draft(path: JobPath, body: FindBody) -> Response:
     """The same judgement, without looking which reading would tell most next; nothing is saved."""
     row = get_row(session(), path.job_id)

@@ -15,6 +15,7 @@ from mavrik.jobs import carrying, work
 from mavrik.jobs.records import CircuitRecord, JobRecord, JobRow
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.gate import heavy
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, JobPath, tag
 
 api = APIBlueprint("jobs", __name__, url_prefix="/api")
@@ -64,6 +65,7 @@ def post_jobs(body: work.JobInput) -> Response:
 
 @api.post("/jobs/import", summary="Take a job in from a bundle", tags=tag("jobs"), responses={"201": JobRecord, **ERRORS})
 @needs(Role.TECHNICIAN)
+@heavy
 def post_import() -> Response:
     """The request's body is the bundle file."""
     return answer(carrying.import_bundle(session(), request.get_data(cache=False), me()), 201)

@@ -12,6 +12,7 @@ from mavrik.jobs import planning
 from mavrik.jobs.records import CircuitRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.gate import heavy
 from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
 
 api = APIBlueprint("plans", __name__, url_prefix="/api")
@@ -36,6 +37,7 @@ def get_target(path: JobPath) -> Response:
     responses={"200": planning.PlanView, **SAVE_ERRORS},
 )
 @needs(Role.READ_ONLY)
+@heavy
 def post_preview(path: JobPath, body: SizingTarget) -> Response:
     """Without keeping it."""
     return answer(planning.preview_plan(session(), path.job_id, body))
@@ -48,6 +50,7 @@ def post_preview(path: JobPath, body: SizingTarget) -> Response:
     responses={"201": CircuitRecord, **SAVE_ERRORS},
 )
 @needs(Role.TECHNICIAN)
+@heavy
 def post_plan(path: JobPath, body: SizingTarget) -> Response:
     """As a new version of the job's circuit."""
     return answer(planning.keep_plan(session(), path.job_id, body, me()), 201)
@@ -60,6 +63,7 @@ def post_plan(path: JobPath, body: SizingTarget) -> Response:
     responses={"200": Comparison, **SAVE_ERRORS},
 )
 @needs(Role.READ_ONLY)
+@heavy
 def get_comparison(path: JobPath) -> Response:
     """Branch by branch."""
     return answer(planning.compare_plan(session(), path.job_id))
