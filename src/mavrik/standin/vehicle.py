@@ -99,7 +99,7 @@ class HiddenVehicle:
         self.truth = replace(self.hidden, changes=(*branches, *units, *self.hidden.changes))
 
     def read(self, procedure: Procedure) -> dict[str, Measured]:
-        """What the meters show: 0.5 % and 10 mV of a voltmeter, 2 % and 0.3 A of a clamp."""
+        """What the meters show: 0.5 % and a last digit (2 mV of a voltmeter, 0.1 mohm of a milliohm meter), 2 % and 0.3 A of a clamp."""
         points = [a for a in procedure.points(self.circuit) if not a.own_rule or a.id.startswith(READ_TOO)]
         if not points:
             return {}
@@ -185,6 +185,9 @@ class HiddenVehicle:
         if point.kind.yes_or_no:
             return Measured(float(value > 0.5), 0.0)
         percent, last = (0.02, 0.3) if point.quantity in ("current", "stated_current") and abs(value) > 5 else (0.005, 0.002)
+        if point.quantity == "resistance":
+            # A contact is read by a meter that knows milliohms, not by a multimeter's last digit.
+            last = point.kind.last_digit
         if point.indicator == "ripple":
             value *= float(self.rng.uniform(0.8, 1.25))
         limit = percent * abs(value) + last
