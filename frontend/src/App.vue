@@ -4,6 +4,7 @@ import { useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 import KeyHelp from './ui/KeyHelp.vue'
 import PasswordDialog from './features/people/PasswordDialog.vue'
+import SignInsDialog from './features/people/SignInsDialog.vue'
 import ProblemNotice from './ui/ProblemNotice.vue'
 import { useKeys } from './composables/keys'
 import { useSession } from './composables/session'
@@ -23,6 +24,7 @@ const initials = computed(() =>
 )
 const help = ref(false)
 const password = ref(false)
+const places = ref(false)
 
 function flip(): void {
   const next = theme.global.name.value === 'graphite' ? 'paper' : 'graphite'
@@ -79,6 +81,7 @@ useKeys([
             ></template
           >
           <v-list>
+            <v-list-item title="Where you are signed in" data-test="sign-ins" @click="places = true" />
             <v-list-item title="Change password" data-test="change-password" @click="password = true" />
             <v-list-item title="Sign out" data-test="sign-out" @click="leave" />
           </v-list>
@@ -93,6 +96,7 @@ useKeys([
     </v-main>
     <KeyHelp v-model="help" />
     <PasswordDialog v-model="password" />
+    <SignInsDialog v-model="places" />
   </v-app>
 </template>
 

@@ -9,23 +9,24 @@ import pytest
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
+from mavrik.jobs import sessions
 from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError, TooManyError
 from mavrik.jobs.people import (
+    TRIES_FROM_ANYWHERE,
     TRIES_PER_ADDRESS,
     TRIES_PER_LOGIN,
     WINDOW,
     Role,
+    Who,
     add_person,
     change_password,
     change_person,
-    find_session,
     has_people,
     list_people,
-    session_key,
     sign_in,
 )
 from mavrik.store.database import Database
-from mavrik.store.models import Change, Person, SignInFailure
+from mavrik.store.models import Change, Person, SignIn, SignInFailure
 
 GOOD = "a password of length"
 
@@ -68,21 +69,25 @@ def test_an_account_that_will_not_do_is_refused_by_field(
     assert [p.field for p in caught.value.problems] == [field]
 
 
-def test_a_session_ends_with_its_stamp_and_with_its_person(session: Session) -> None:
+def begun(session: Session, who: Who, address: str = "192.0.2.1") -> str:
+    return sessions.begin(session, who, address, False)
+
+
+def test_a_session_ends_by_itself_and_with_its_person(session: Session) -> None:
     who = add_person(session, "stamped", "S", Role.TECHNICIAN, GOOD)
-    key = session_key(who)
-    assert find_session(session, key) == who
-    session.execute(update(Person).where(Person.id == who.id).values(stamp="another"))
-    assert find_session(session, key) is None
-    session.execute(update(Person).where(Person.id == who.id).values(stamp=who.stamp, active=False))
-    assert find_session(session, key) is None
+    key, other = begun(session, who), begun(session, who)
+    assert sessions.find(session, key) == who
+    sessions.end(session, key)
+    assert sessions.find(session, key) is None and sessions.find(session, other) == who
+    session.execute(update(Person).where(Person.id == who.id).values(active=False))
+    assert sessions.find(session, other) is None
     assert {w.login: w.active for w in list_people(session)}[who.login] is False
     assert sign_in(session, "stamped", GOOD, "192.0.2.9") is None
 
 
 @pytest.mark.parametrize("key", ["", ":", "1", "x:y", "1:", "99999999999:z", "-1:z", "1 OR 1=1:z"])
 def test_a_made_up_session_is_nobody(session: Session, key: str) -> None:
-    assert find_session(session, key) is None
+    assert sessions.find(session, key) is None
 
 
 def test_a_login_is_closed_for_a_while_after_too_many_failures(session: Session) -> None:
@@ -90,11 +95,34 @@ def test_a_login_is_closed_for_a_while_after_too_many_failures(session: Session)
     for _ in range(TRIES_PER_LOGIN):
         assert sign_in(session, "GUESSED ", "wrong", "192.0.2.5") is None
     with pytest.raises(TooManyError):
-        sign_in(session, "guessed", GOOD, "192.0.2.6")
+        sign_in(session, "guessed", GOOD, "192.0.2.5")
+    # Where the guesses did not come from its person goes on signing in.
+    assert sign_in(session, "guessed", GOOD, "192.0.2.6") is not None
     # Ten minutes later it is open again, and a good sign-in clears the count.
     session.execute(update(SignInFailure).values(at=SignInFailure.at - WINDOW - timedelta(seconds=1)))
-    assert sign_in(session, "guessed", GOOD, "192.0.2.6") is not None
+    assert sign_in(session, "guessed", GOOD, "192.0.2.5") is not None
     assert session.scalar(select(SignInFailure.id).where(SignInFailure.login == "guessed")) is None
+
+
+def test_guesses_from_everywhere_close_a_login_where_its_person_never_was(session: Session) -> None:
+    who = add_person(session, "scattered", "S", Role.TECHNICIAN, GOOD)
+    begun(session, who, "192.0.2.40")
+    for k in range(TRIES_FROM_ANYWHERE):
+        session.add(SignInFailure(login="scattered", address=f"198.51.100.{k}"))
+    session.flush()
+    with pytest.raises(TooManyError):
+        sign_in(session, "scattered", GOOD, "192.0.2.41")
+    assert sign_in(session, "scattered", GOOD, "192.0.2.40") is not None
+
+
+def test_what_is_long_over_is_forgotten(session: Session) -> None:
+    who = add_person(session, "long_ago", "L", Role.TECHNICIAN, GOOD)
+    begun(session, who)
+    session.execute(
+        update(SignIn).where(SignIn.person_id == who.id).values(begun_at=SignIn.begun_at - sessions.KEPT - timedelta(1))
+    )
+    begun(session, who)
+    assert len(session.scalars(select(SignIn.id).where(SignIn.person_id == who.id)).all()) == 1
 
 
 def test_an_address_is_closed_after_too_many_failures_over_all_logins(session: Session) -> None:
@@ -114,16 +142,16 @@ def test_roles_are_ordered() -> None:
 def test_a_lead_changes_and_closes_an_account(session: Session) -> None:
     lead = add_person(session, "head", "Head", Role.LEAD, GOOD)
     hand = add_person(session, "hand", "Hand", Role.TECHNICIAN, GOOD)
-    key = session_key(hand)
+    key = begun(session, hand)
     changed = change_person(session, hand.id, " Handy ", Role.READ_ONLY, True, 1, lead)
     assert (changed.name, changed.role, changed.lock) == ("Handy", Role.READ_ONLY, 2)
-    seen = find_session(session, key)
+    seen = sessions.find(session, key)
     assert seen is not None and seen.role is Role.READ_ONLY  # a role counts at once, without signing in again
     closed = change_person(session, hand.id, "Handy", Role.READ_ONLY, False, 2, lead)
-    assert not closed.active and find_session(session, key) is None
+    assert not closed.active and sessions.find(session, key) is None
     assert sign_in(session, "hand", GOOD, "192.0.2.20") is None
     again = change_person(session, hand.id, "Handy", Role.TECHNICIAN, True, 3, lead, "another good password")
-    assert again.active and find_session(session, key) is None
+    assert again.active and sessions.find(session, key) is None
     assert sign_in(session, "hand", "another good password", "192.0.2.20") is not None
 
 
@@ -151,14 +179,14 @@ def test_an_account_saved_by_somebody_else_is_not_overwritten(session: Session) 
 
 def test_ones_own_password_changes_only_with_the_old_one(session: Session) -> None:
     who = add_person(session, "self", "Self", Role.READ_ONLY, GOOD)
-    key = session_key(who)
+    key = begun(session, who)
     for old, new, field in (("not it at all", "a new long password", "password"), (GOOD, "short", "new_password")):
         with pytest.raises(InvalidError) as caught:
             change_password(session, who, old, new, "192.0.2.30")
         assert [p.field for p in caught.value.problems] == [field]
-    assert find_session(session, key) == who
+    assert sessions.find(session, key) == who
     fresh = change_password(session, who, GOOD, "a new long password", "192.0.2.30")
-    assert find_session(session, key) is None and find_session(session, session_key(fresh)) == fresh
+    assert sessions.find(session, key) is None and fresh == who
     assert sign_in(session, "self", "a new long password", "192.0.2.30") is not None
 
 

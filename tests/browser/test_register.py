@@ -7,6 +7,7 @@ from collections.abc import Callable
 from playwright.sync_api import Page, expect
 
 from mavrik.jobs.demo import DEMO_PASSWORD
+from tests.browser.conftest import sign_in
 
 
 def fill_meter(page: Page, label: str, percent: str, digits: str, resolution: str) -> None:
@@ -114,3 +115,22 @@ def test_ones_own_password_is_changed_and_changed_back(open_page: Callable[..., 
     expect(form).to_have_count(0)
     page.reload()
     expect(page.locator("[data-job]").first).to_be_visible()
+
+
+def test_a_tablet_left_behind_is_signed_out_from_here(open_page: Callable[..., Page]) -> None:
+    here = open_page("ines", at="/")
+    tablet = open_page(None, apart=True)
+    sign_in(tablet, "ines")
+    here.locator("[data-test=account]").click()
+    here.locator("[data-test=sign-ins]").click()
+    listed = here.locator("[data-test=sign-in-list] li")
+    expect(listed.filter(has_text="this one")).to_have_count(1)
+    before = listed.count()
+    assert before >= 2
+    # The newest stands first.
+    listed.first.locator("[data-test=end-sign-in]").click()
+    expect(listed).to_have_count(before - 1)
+    tablet.goto("/jobs/1/findings")
+    tablet.wait_for_url("**/sign-in**")
+    here.reload()
+    expect(here.locator("[data-job]").first).to_be_visible()

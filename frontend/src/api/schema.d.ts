@@ -883,12 +883,12 @@ export interface paths {
         put?: never;
         /**
          * Sign in
-         * @description Five failures in ten minutes close a login for a while.
+         * @description Five failures in ten minutes close a login for a while, at the address they came from.
          */
         post: operations["session_post_session_session_post"];
         /**
          * Sign out
-         * @description Ends this session.
+         * @description Ends this session: a copy of its cookie is good for nothing any more.
          */
         delete: operations["session_delete_session_session_delete"];
         options?: never;
@@ -911,6 +911,46 @@ export interface paths {
         put: operations["session_put_password_session_password_put"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-ins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where one is signed in
+         * @description One's own only.
+         */
+        get: operations["session_get_sign_ins_sign_ins_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-ins/{sign_in_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Sign out elsewhere
+         * @description Ends one of one's own sessions.
+         */
+        delete: operations["session_delete_sign_in_sign_ins__int_sign_in_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -4917,6 +4957,44 @@ export interface components {
             password: string;
         };
         /**
+         * SignInRecord
+         * @description One place where a person is signed in.
+         */
+        SignInRecord: {
+            /** Address */
+            address: string;
+            /**
+             * Begun At
+             * Format: date-time
+             */
+            begun_at: string;
+            /** Handheld */
+            handheld: boolean;
+            /** Here */
+            here: boolean;
+            /** Id */
+            id: number;
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+        };
+        /**
+         * SignInsOut
+         * @description Where one is signed in, the newest first.
+         */
+        SignInsOut: {
+            /**
+             * Lasts Hours
+             * @description After so long each ends by itself
+             * @default 14
+             */
+            lasts_hours: number;
+            /** Sign Ins */
+            sign_ins: components["schemas"]["SignInRecord"][];
+        };
+        /**
          * SizeChoice
          * @description A cable size.
          */
@@ -7492,6 +7570,84 @@ export interface operations {
             };
             /** @description Too Many Requests */
             429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    session_get_sign_ins_sign_ins_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    session_delete_sign_in_sign_ins__int_sign_in_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sign_in_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInsOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -3,22 +3,33 @@
 from __future__ import annotations
 
 import secrets
+import unicodedata
 from dataclasses import dataclass
 from datetime import timedelta
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
-from sqlalchemy import delete, func, or_, select
+from sqlalchemy import delete, func, or_, select, update
 from sqlalchemy.orm import Session
+from zxcvbn import zxcvbn
 
 from mavrik.core.document import Document, Problem
 from mavrik.domain.roles import Role
 from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError, TooManyError
-from mavrik.store.models import Change, Person, SignInFailure
+from mavrik.store.models import Change, Person, SignIn, SignInFailure
 
 SHORTEST_PASSWORD = 10
 TRIES_PER_LOGIN = 5
 TRIES_PER_ADDRESS = 25
+TRIES_FROM_ANYWHERE = 20
+"""For one login from all addresses together; who has signed in from an address before may still do so from there."""
+
+LONGEST_RECKONED = 72
+"""Of a longer password the beginning is enough, and reckoning takes its time."""
+
+LEAST_STRENGTH = 2
+"""Of 4, as zxcvbn reckons: fewer than a million guesses is a password that somebody has on a list."""
+
 WINDOW = timedelta(minutes=10)
 
 _hasher = PasswordHasher()
@@ -33,7 +44,6 @@ class Who:
     login: str
     name: str
     role: Role
-    stamp: str = ""
 
 
 class Account(Document):
@@ -49,25 +59,7 @@ class Account(Document):
 
 def who_is(person: Person) -> Who:
     """A person's row as `Who`."""
-    return Who(person.id, person.login, person.name, Role(person.role), person.stamp)
-
-
-def find_session(session: Session, key: str) -> Who | None:
-    """The active person behind a session key, or None when it has ended."""
-    person_id, _, stamp = key.partition(":")
-    if not (person_id.isascii() and person_id.isdigit() and len(person_id) < 10):
-        return None
-    wanted = select(Person.login, Person.name, Person.role, Person.stamp).where(Person.id == int(person_id), Person.active)
-    row = session.execute(wanted).one_or_none()
-    # As bytes, because a made-up stamp may hold any character.
-    if row is None or not secrets.compare_digest(row.stamp.encode(), stamp.encode()):
-        return None
-    return Who(int(person_id), row.login, row.name, Role(row.role), row.stamp)
-
-
-def session_key(who: Who) -> str:
-    """What the session cookie carries of a person."""
-    return f"{who.id}:{who.stamp}"
+    return Who(person.id, person.login, person.name, Role(person.role))
 
 
 def sign_in(session: Session, login: str, password: str, address: str) -> Who | None:
@@ -75,16 +67,26 @@ def sign_in(session: Session, login: str, password: str, address: str) -> Who | 
 
     address: where the request came from, for the rate limit
     Returns the person, or None for a wrong login or password (the failure is kept).
-    Raises TooManyError after too many failures in ten minutes for this login or this address.
+    Raises TooManyError after too many failures in ten minutes: for this login from this address, from this address altogether, or for
+    this login from anywhere, unless that person has signed in from this address before. Nobody can so be shut out by another's guesses.
     """
     login = login.strip().lower()[:60]
+    address = address[:60]
+    # One guess at a time, each counted before the next: twenty at one moment are twenty. First the login, then the address, always.
+    for of in (f"login {login}", f"address {address}"):
+        session.execute(select(func.pg_advisory_xact_lock(func.hashtextextended(of, 0))))
     since = func.now() - WINDOW
     failures = select(func.count()).select_from(SignInFailure).where(SignInFailure.at > since)
-    by_login = session.scalar(failures.where(SignInFailure.login == login)) or 0
-    by_address = session.scalar(failures.where(SignInFailure.address == address)) or 0
-    if by_login >= TRIES_PER_LOGIN or by_address >= TRIES_PER_ADDRESS:
-        raise TooManyError("Too many failed sign-ins. Wait ten minutes and try again.")
+    by_login, by_address = failures.where(SignInFailure.login == login), failures.where(SignInFailure.address == address)
+    here = by_login.where(SignInFailure.address == address)
     person = session.scalar(select(Person).where(Person.login == login, Person.active))
+    refused = (
+        (session.scalar(here) or 0) >= TRIES_PER_LOGIN
+        or (session.scalar(by_address) or 0) >= TRIES_PER_ADDRESS
+        or ((session.scalar(by_login) or 0) >= TRIES_FROM_ANYWHERE and not _came_from(session, person, address))
+    )
+    if refused:
+        raise TooManyError("Too many failed sign-ins. Wait ten minutes and try again.")
     try:
         # An unknown login takes as long as a wrong password.
         _hasher.verify(person.password_hash if person else _decoy, password)
@@ -92,18 +94,43 @@ def sign_in(session: Session, login: str, password: str, address: str) -> Who | 
     except (VerificationError, InvalidHashError):
         good = False
     if not good or person is None:
-        session.add(SignInFailure(login=login, address=address[:60]))
+        session.add(SignInFailure(login=login, address=address))
         return None
-    session.execute(delete(SignInFailure).where(or_(SignInFailure.login == login, SignInFailure.at < since)))
+    own = (SignInFailure.login == login) & (SignInFailure.address == address)
+    session.execute(delete(SignInFailure).where(or_(own, SignInFailure.at < since)))
     return who_is(person)
+
+
+def _came_from(session: Session, person: Person | None, address: str) -> bool:
+    """Whether a person has signed in from an address before."""
+    if person is None:
+        return False
+    before = select(SignIn.id).where(SignIn.person_id == person.id, SignIn.address == address).limit(1)
+    return session.scalar(before) is not None
+
+
+def _scripts(login: str) -> set[str]:
+    """Scripts of a login's letters, by the first word of their names: LATIN, CYRILLIC, GREEK."""
+    return {unicodedata.name(c, "?").split()[0] for c in login if c.isalpha()}
+
+
+def end_sign_ins(session: Session, person_id: int) -> None:
+    """Sign a person out everywhere."""
+    session.execute(update(SignIn).where(SignIn.person_id == person_id, SignIn.ended_at.is_(None)).values(ended_at=func.now()))
 
 
 def _name_problems(name: str) -> list[Problem]:
     return [] if 1 <= len(name) <= 80 else [Problem("name", "name", "1 to 80 characters")]
 
 
-def _password_problems(password: str, field: str = "password") -> list[Problem]:
-    return [] if len(password) >= SHORTEST_PASSWORD else [Problem(field, field, f"At least {SHORTEST_PASSWORD} characters")]
+def _password_problems(password: str, login: str, name: str, field: str = "password") -> list[Problem]:
+    """What is wrong with a password, that it is easily guessed by who knows the person's name too."""
+    if len(password) < SHORTEST_PASSWORD:
+        return [Problem(field, field, f"At least {SHORTEST_PASSWORD} characters")]
+    reckoned = zxcvbn(password[:LONGEST_RECKONED], user_inputs=[login, *name.split(), "mavrik"], max_length=LONGEST_RECKONED)
+    if reckoned["score"] < LEAST_STRENGTH:
+        return [Problem(field, field, "Too easily guessed; take a few words that do not belong together")]
+    return []
 
 
 def _refuse(problems: list[Problem]) -> None:
@@ -121,10 +148,12 @@ def add_person(session: Session, login: str, name: str, role: Role, password: st
     problems: list[Problem] = []
     if not (2 <= len(login) <= 60) or not all(c.isalnum() or c in "._-" for c in login):
         problems.append(Problem("login", "login", "2 to 60 letters, digits, dots or dashes"))
+    elif len(_scripts(login)) > 1:
+        problems.append(Problem("login", "login", "Letters of one script only, so that no two logins look the same"))
     elif session.scalar(select(Person.id).where(Person.login == login)) is not None:
         problems.append(Problem("login", "login", f"The login '{login}' is taken"))
-    _refuse(problems + _name_problems(name) + _password_problems(password))
-    person = Person(login=login, name=name, role=role.value, password_hash=_hasher.hash(password), stamp=secrets.token_hex(8))
+    _refuse(problems + _name_problems(name) + _password_problems(password, login, name))
+    person = Person(login=login, name=name, role=role.value, password_hash=_hasher.hash(password))
     session.add(person)
     session.add(
         Change(
@@ -175,7 +204,7 @@ def change_person(
         theirs = account_of(person).model_dump(mode="json")
         raise ConflictError("Somebody else saved this account while you were editing it.", theirs)
     name = name.strip()
-    problems = _name_problems(name) + (_password_problems(password) if password else [])
+    problems = _name_problems(name) + (_password_problems(password, person.login, name) if password else [])
     if person.id in leads and len(leads) == 1 and not (active and role is Role.LEAD):
         field = "active" if not active else "role"
         problems.append(Problem(field, field, "This is the only lead; make another one first"))
@@ -184,7 +213,7 @@ def change_person(
     if password:
         person.password_hash = _hasher.hash(password)
     if password or not active:
-        person.stamp = secrets.token_hex(8)
+        end_sign_ins(session, person.id)
     what = (
         f"changed account {person.login}: {role.value}, {'active' if active else 'closed'}{', new password' if password else ''}"
     )
@@ -194,18 +223,18 @@ def change_person(
 
 
 def change_password(session: Session, who: Who, old: str, new: str, address: str) -> Who:
-    """Change one's own password; every session ends, and the one returned is the next.
+    """Change one's own password; they are signed out everywhere.
 
     address: where the request came from, for the rate limit
     Raises InvalidError when the old one is wrong or the new one will not do. Wrong ones count as failed sign-ins.
     """
-    problems = _password_problems(new, "new_password")
+    problems = _password_problems(new, who.login, who.name, "new_password")
     _refuse(problems)
     person = session.get(Person, who.id)
     if person is None or sign_in(session, who.login, old, address) is None:
         raise InvalidError("Current password is incorrect.", [Problem("password", "password", "Current password is incorrect")])
     person.password_hash = _hasher.hash(new)
-    person.stamp = secrets.token_hex(8)
+    end_sign_ins(session, person.id)
     session.add(
         Change(
             person_id=who.id,

@@ -49,12 +49,26 @@ class Person(Base):
     name: Mapped[str] = mapped_column(String(80))
     role: Mapped[str] = mapped_column(String(20))
     password_hash: Mapped[str] = mapped_column(Text)
-    stamp: Mapped[str] = mapped_column(String(32))
-    """Part of the session's identity; a new one ends all sessions of this person."""
     active: Mapped[bool] = mapped_column(default=True)
     lock: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
     __mapper_args__ = {"version_id_col": lock}  # noqa: RUF012
+
+
+class SignIn(Base):
+    """One place where somebody is, or was, signed in."""
+
+    __tablename__ = "sign_ins"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), index=True)
+    key_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    """SHA-256 of what the cookie carries: who reads the database signs in as nobody."""
+    address: Mapped[str] = mapped_column(String(60))
+    handheld: Mapped[bool]
+    begun_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    seen_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    ended_at: Mapped[datetime | None]
 
 
 class SignInFailure(Base):

@@ -12,7 +12,8 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from mavrik.domain.roles import Role
-from mavrik.jobs.people import Who, find_session, session_key
+from mavrik.jobs import sessions
+from mavrik.jobs.people import Who
 from mavrik.store.database import Database
 from mavrik.web.problems import database_away, problem
 
@@ -27,12 +28,12 @@ class SignedIn:
     is_active = True
     is_anonymous = False
 
-    def __init__(self, who: Who) -> None:
-        self.who = who
+    def __init__(self, who: Who, key: str) -> None:
+        self.who, self.key = who, key
 
     def get_id(self) -> str:
         """What the session cookie carries."""
-        return session_key(self.who)
+        return self.key
 
 
 def needs(role: Role | str) -> Callable[[View], View]:
@@ -63,6 +64,11 @@ def me() -> Who:
     return cast(SignedIn, current_user).who
 
 
+def my_key() -> str:
+    """Of the place where they are signed in."""
+    return cast(SignedIn, current_user).key
+
+
 def address() -> str:
     """Where the request came from."""
     return request.remote_addr or "unknown"
@@ -87,8 +93,8 @@ def install(app: Flask) -> None:
     @manager.user_loader  # type: ignore[untyped-decorator]
     def load(key: str) -> SignedIn | None:
         with database().glance() as look:
-            who = find_session(look, key)
-        return SignedIn(who) if who else None
+            who = sessions.find(look, key)
+        return SignedIn(who, key) if who else None
 
     @app.before_request
     def same_site() -> Response | None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import secrets
-from datetime import timedelta
 from typing import Any
 
 from flask import Blueprint, Flask, Response, g, request, send_from_directory
@@ -11,12 +10,14 @@ from flask_openapi3.models.info import Info
 from flask_openapi3.openapi import OpenAPI
 from flask_wtf.csrf import CSRFProtect
 from pydantic import ValidationError
+from werkzeug.middleware.proxy_fix import ProxyFix
 
 from mavrik import __version__
 from mavrik.core.registry import modules_of
 from mavrik.exchange.bundle import LARGEST_BUNDLE_BYTES
 from mavrik.exchange.sheet import ASSETS
 from mavrik.jobs.captures import LARGEST_FILE_BYTES
+from mavrik.jobs.sessions import LASTS
 from mavrik.store.database import Database
 from mavrik.web import access, gate, problems
 from mavrik.web.access import PUBLIC, needs
@@ -46,10 +47,13 @@ def create_app(settings: Settings) -> OpenAPI:
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_SECURE=settings.https,
-        PERMANENT_SESSION_LIFETIME=timedelta(hours=14),
+        PERMANENT_SESSION_LIFETIME=LASTS,
         MAX_CONTENT_LENGTH=LARGEST_BODY_BYTES,
         WTF_CSRF_TIME_LIMIT=None,
     )
+    if settings.proxies:
+        n = settings.proxies
+        app.wsgi_app = ProxyFix(app.wsgi_app, x_for=n, x_proto=n, x_host=n)  # type: ignore[method-assign]
     app.extensions["mavrik_database"] = Database(settings.database_url)
     problems.install(app)
     _install_headers(app)

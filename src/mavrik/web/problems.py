@@ -24,6 +24,7 @@ from mavrik.jobs.errors import (
     NotFoundError,
     TooManyError,
 )
+from mavrik.jobs.people import WINDOW
 
 log = logging.getLogger(__name__)
 
@@ -120,7 +121,10 @@ def install(app: Flask) -> None:
             more["problems"] = _items(error.problems)
         if isinstance(error, ConflictError):
             more["theirs"] = error.theirs
-        return problem(status, kind, title, str(error), **more)
+        answer = problem(status, kind, title, str(error), **more)
+        if isinstance(error, TooManyError):
+            answer.headers["Retry-After"] = str(int(WINDOW.total_seconds()))
+        return answer
 
     @app.errorhandler(ValidationError)
     def validation_error(error: ValidationError) -> Response:

@@ -19,11 +19,13 @@ class Settings:
     workshop: str = "Workshop"
     demo: bool = False
     https: bool = False
+    proxies: int = 0
+    """How many proxies of our own stand before the server: so many of the addresses they add are believed, no more."""
     static: Path = STATIC
 
     @classmethod
     def from_environment(cls) -> Settings:
-        """Read MAVRIK_DATABASE_URL, MAVRIK_SECRET_KEY, MAVRIK_WORKSHOP, MAVRIK_DEMO and MAVRIK_HTTPS."""
+        """Read MAVRIK_DATABASE_URL, MAVRIK_SECRET_KEY, MAVRIK_WORKSHOP, MAVRIK_DEMO, MAVRIK_HTTPS and MAVRIK_PROXIES."""
         secret = os.environ.get("MAVRIK_SECRET_KEY")
         if not secret:
             raise RuntimeError("MAVRIK_SECRET_KEY is not set")
@@ -32,5 +34,6 @@ class Settings:
             secret_key=secret,
             workshop=os.environ.get("MAVRIK_WORKSHOP", "Workshop"),
             demo=os.environ.get("MAVRIK_DEMO") == "1",
+            proxies=int(os.environ.get("MAVRIK_PROXIES", "0")),
             https=os.environ.get("MAVRIK_HTTPS") == "1",
         )

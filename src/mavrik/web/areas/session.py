@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from flask import Response, current_app, g
+from flask import Response, current_app, g, request
+from flask import session as flask_session
 from flask_login import current_user, login_user, logout_user
 from flask_openapi3.blueprint import APIBlueprint
 from flask_wtf.csrf import generate_csrf
@@ -12,12 +13,13 @@ from pydantic import BaseModel, Field
 
 from mavrik import __version__
 from mavrik.domain.roles import Role
-from mavrik.jobs import people
+from mavrik.jobs import people, sessions
 from mavrik.jobs.people import Who
-from mavrik.web.access import PUBLIC, SignedIn, address, me, needs, session
+from mavrik.jobs.sessions import SignInRecord
+from mavrik.web.access import PUBLIC, SignedIn, address, me, my_key, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.problems import ProblemDocument, problem
-from mavrik.web.shared import ERRORS, tag
+from mavrik.web.shared import ERRORS, SAVE_ERRORS, tag
 
 api = APIBlueprint("session", __name__, url_prefix="/api")
 
@@ -47,6 +49,19 @@ class PasswordBody(BaseModel):
 
     password: Annotated[str, Field(max_length=200)]
     new_password: Annotated[str, Field(max_length=200)]
+
+
+class SignInsOut(BaseModel):
+    """Where one is signed in, the newest first."""
+
+    sign_ins: list[SignInRecord]
+    lasts_hours: float = Field(sessions.LASTS.total_seconds() / 3600, description="After so long each ends by itself")
+
+
+class SignInPath(BaseModel):
+    """Names a place where one is signed in."""
+
+    sign_in_id: Annotated[int, Field(ge=1, le=2**31 - 1)]
 
 
 class Healthy(BaseModel):
@@ -89,21 +104,49 @@ def get_session() -> Response:
 )
 @needs(PUBLIC)
 def post_session(body: SignInBody) -> Response:
-    """Five failures in ten minutes close a login for a while."""
+    """Five failures in ten minutes close a login for a while, at the address they came from."""
     g.keep_anyway = True
     who = people.sign_in(session(), body.login, body.password, address())
     if who is None:
         return problem(401, "wrong-password", "Not signed in", "Login or password is wrong.")
-    login_user(SignedIn(who))
+    return _signed_in(who)
+
+
+def _signed_in(who: Who) -> Response:
+    """A place of their own to be signed in at, with nothing in it of who was here before: another cookie, another write token."""
+    flask_session.clear()
+    g.pop("csrf_token", None)
+    handheld = "mobi" in request.headers.get("User-Agent", "").lower()
+    login_user(SignedIn(who, sessions.begin(session(), who, address(), handheld)))
     return answer(_me(who))
 
 
 @api.delete("/session", summary="Sign out", tags=tag("session"), responses={"200": Me})
 @needs(Role.READ_ONLY)
 def delete_session() -> Response:
-    """Ends this session."""
+    """Ends this session: a copy of its cookie is good for nothing any more."""
+    sessions.end(session(), my_key())
     logout_user()
+    flask_session.clear()
+    g.pop("csrf_token", None)
     return answer(_me(None))
+
+
+@api.get("/sign-ins", summary="Where one is signed in", tags=tag("session"), responses={"200": SignInsOut})
+@needs(Role.READ_ONLY)
+def get_sign_ins() -> Response:
+    """One's own only."""
+    return answer(SignInsOut(sign_ins=sessions.own(session(), me(), my_key())))
+
+
+@api.delete(
+    "/sign-ins/<int:sign_in_id>", summary="Sign out elsewhere", tags=tag("session"), responses={"200": SignInsOut, **SAVE_ERRORS}
+)
+@needs(Role.READ_ONLY)
+def delete_sign_in(path: SignInPath) -> Response:
+    """Ends one of one's own sessions."""
+    sessions.end_one(session(), me(), path.sign_in_id)
+    return answer(SignInsOut(sign_ins=sessions.own(session(), me(), my_key())))
 
 
 @api.put(
@@ -117,5 +160,4 @@ def put_password(body: PasswordBody) -> Response:
     """Ends every other session of this person."""
     g.keep_anyway = True
     who = people.change_password(session(), me(), body.password, body.new_password, address())
-    login_user(SignedIn(who))
-    return answer(_me(who))
+    return _signed_in(who)
