@@ -60,11 +60,19 @@ def databases(admin_url: str) -> set[str]:
     return found
 
 
+def empty(url: str) -> None:
+    engine = create_engine(url)
+    with engine.begin() as connection:
+        connection.execute(text("DROP SCHEMA public CASCADE"))
+        connection.execute(text("CREATE SCHEMA public"))
+    engine.dispose()
+
+
 def migrated_to(url: str, revision: str) -> None:
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     config.set_main_option("sqlalchemy.url", url.replace("%", "%%"))
-    command.downgrade(config, revision) if revision == "base" else command.upgrade(config, revision)
+    command.upgrade(config, revision)
 
 
 def forged(file: Path, manifest: dict[str, Any] | bytes, dump: bytes, *more: str) -> Path:
@@ -167,11 +175,7 @@ def test_a_damaged_file_touches_nothing(harm: str, shop: str, admin_url: str, tm
 
 def test_an_older_backup_is_brought_up_to_date(admin_url: str, tmp_path: Path) -> None:
     with fresh_database(admin_url) as url:
-        engine = create_engine(url)
-        with engine.begin() as connection:
-            connection.execute(text("DROP SCHEMA public CASCADE"))
-            connection.execute(text("CREATE SCHEMA public"))
-        engine.dispose()
+        empty(url)
         migrated_to(url, "0006")
         assert is_behind(url)
         made = write_backup(url, tmp_path / "old")
@@ -182,11 +186,7 @@ def test_an_older_backup_is_brought_up_to_date(admin_url: str, tmp_path: Path) -
 
 def test_an_empty_database_is_not_backed_up(admin_url: str, tmp_path: Path) -> None:
     with fresh_database(admin_url) as url:
-        engine = create_engine(url)
-        with engine.begin() as connection:
-            connection.execute(text("DROP SCHEMA public CASCADE"))
-            connection.execute(text("CREATE SCHEMA public"))
-        engine.dispose()
+        empty(url)
         with pytest.raises(BackupError, match="nothing to back up"):
             write_backup(url, tmp_path / "none")
         assert not is_behind(url) and not list(tmp_path.iterdir())
@@ -225,11 +225,7 @@ def test_only_the_last_automatic_ones_are_kept(shop: str, tmp_path: Path, monkey
 
 def test_a_migration_is_preceded_by_a_backup(admin_url: str, tmp_path: Path) -> None:
     with fresh_database(admin_url) as url:
-        engine = create_engine(url)
-        with engine.begin() as connection:
-            connection.execute(text("DROP SCHEMA public CASCADE"))
-            connection.execute(text("CREATE SCHEMA public"))
-        engine.dispose()
+        empty(url)
         migrated_to(url, "0007")
         engine = create_engine(url)
         with engine.begin() as connection:
