@@ -73,6 +73,49 @@ def test_a_part_is_added_with_all_that_it_needs(open_page: Callable[..., Page], 
     expect(page.locator(f"[data-device={device}]").first).to_be_visible()
 
 
+WATCH = """() => {
+  window.seen = new Set()
+  const look = () => {
+    const button = document.querySelector('[data-test=try-state]')
+    window.seen.add(button ? Math.round(button.getBoundingClientRect().y) : 'gone')
+    window.watching = requestAnimationFrame(look)
+  }
+  look()
+}"""
+
+
+def test_saving_does_not_draw_the_circuit_with_what_was_found_of_the_one_before(open_page: Callable[..., Page]) -> None:
+    """The ring of the circuit with a converter takes the whole width: with the picture before it, all below would jump."""
+    page = open_page()
+    job = job_with(page, "front_battery")
+    page.locator("[data-test=add-part]").click()
+    page.locator("[data-add=battery_converter]").click()
+    expect(page.locator("g[data-branch=feed_cable]")).to_be_visible()
+    page.evaluate(WATCH)
+    with page.expect_response(lambda answer: answer.url.endswith(f"/api/jobs/{job}/findings")) as answered:
+        page.locator("[data-test=save-circuit]").click()
+    answered.value.finished()
+    expect(page.locator("[data-test=circuit-saved]")).to_contain_text("revision 1")
+    expect(page.locator("[data-test=save-circuit]")).to_be_disabled()
+    assert len(page.evaluate("[...window.seen]")) == 1
+
+
+def test_a_job_that_cannot_be_asked_for_anew_stays_on_the_screen(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    job = job_with(page, "front_battery")
+    page.locator("[data-test=try-state]").click()
+    expect(page.locator("[data-device=alternator]")).to_be_visible()
+    page.locator("[data-test=add-part]").click()
+    page.locator("[data-add=load_on_a_lead]").click()
+    page.route(
+        f"**/api/jobs/{job}", lambda route: route.fulfill(status=500, json={"title": "Broken", "status": 500, "detail": "No."})
+    )
+    page.locator("[data-test=save-circuit]").click()
+    expect(page.get_by_text("Broken")).to_be_visible()
+    expect(page.locator("[data-device=alternator]")).to_be_visible()
+    expect(page.locator("g[data-branch=load_feed]")).to_be_visible()
+
+
 def test_a_fault_is_told_from_first_moment_to_last(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "front_battery")

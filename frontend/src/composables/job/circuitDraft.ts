@@ -62,8 +62,7 @@ export function useCircuitDraft(on: JobOnBench) {
         body: { document: circuit.value, lock: circuitLock.value, circuit_id: circuitId.value, as_new_revision: asNewRevision },
       }),
     )
-    takeCircuit(saved)
-    await on.reload()
+    await on.reload(() => takeCircuit(saved))
   }
   return { circuit, circuitLock, circuitDirty, restored, localProblems, edit, takeCircuit, saveCircuit }
 }

@@ -60,7 +60,7 @@ export function useFound(on: JobOnBench, drawn: CircuitDraft, readings: Readings
   }
 
   watch(
-    [drawn.circuit, () => JSON.stringify(readings.draft), drafting, kept.data, kept.error],
+    [drawn.circuit, () => JSON.stringify(readings.draft), drafting, kept.data, kept.error, kept.isFetching, on.reloading],
     () => {
       soon.stop()
       if (drafting.value || !on.asFound.value) {
@@ -68,13 +68,15 @@ export function useFound(on: JobOnBench, drawn: CircuitDraft, readings: Readings
         return
       }
       asked++
+      // Drawn on a circuit that has just been saved, what was found before would be of another one for a moment.
+      if (on.reloading.value || kept.isFetching.value) return
       if (kept.error.value) {
         say(kept.error.value)
         // What has no operating point can still be drawn once the screen asks with what it has.
         if (!found.value) soon.start()
       } else if (kept.data.value) {
         found.value = kept.data.value as Found
-        foundCircuit.value = on.asFound.value.document
+        foundCircuit.value = drawn.circuit.value
         problems.value = []
         trouble.value = null
       }

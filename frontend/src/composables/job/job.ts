@@ -19,11 +19,20 @@ export function useJob(jobId: number) {
   /** The branch that is looked at. */
   const selected = ref<string | null>(null)
 
-  async function reload(): Promise<void> {
-    for (const key of ['job', 'bench', 'findings']) await queries.invalidateQueries({ queryKey: [key, jobId] })
+  /** Whether the job is being asked for anew after a change: what was found before it may be of another circuit. */
+  const reloading = ref(false)
+  /** Asks anew for all that a change may have moved; `change` is what moves on this screen at the same moment. */
+  async function reload(change?: () => void): Promise<void> {
+    reloading.value = true
+    change?.()
+    try {
+      for (const key of ['job', 'bench', 'findings']) await queries.invalidateQueries({ queryKey: [key, jobId] })
+    } finally {
+      reloading.value = false
+    }
     await queries.invalidateQueries({ queryKey: ['jobs'] })
   }
-  return { jobId, query, job, asFound, planned, plan, selected, reload }
+  return { jobId, query, job, asFound, planned, plan, selected, reloading, reload }
 }
 
 export type JobOnBench = ReturnType<typeof useJob>

@@ -38,9 +38,9 @@ async function save(asNewRevision = false): Promise<void> {
   await saving(() => bench.saveCircuit(asNewRevision))
 }
 async function takeTheirs(): Promise<void> {
-  bench.takeCircuit(conflict.value?.theirs as unknown as CircuitRecord)
+  const record = conflict.value?.theirs as unknown as CircuitRecord
   conflict.value = null
-  await bench.reload()
+  await bench.reload(() => bench.takeCircuit(record))
 }
 function discard(): void {
   bench.takeCircuit(bench.asFound)

@@ -120,9 +120,10 @@ async function takeTheirs(): Promise<void> {
 
 <template>
   <div class="job">
+    <!-- A refetch that fails says so above; what is worked on below stays as it is. -->
     <ProblemNotice v-if="trouble" class="ma-4" :problem="trouble" :again="() => void bench.query.refetch()" />
     <v-progress-linear v-else-if="!bench.job" indeterminate aria-label="Loading the job" />
-    <template v-else>
+    <template v-if="bench.job">
       <div class="head">
         <b class="mono number">{{ bench.job.number }}</b>
         <span

@@ -26,9 +26,9 @@ export function useRunKeeping(procedure: string, readings: Readings) {
     return kept
   }
   async function takeTheirs(): Promise<void> {
-    readings.take(draftOf(conflict.value?.theirs as unknown as RunRecord))
+    const record = conflict.value?.theirs as unknown as RunRecord
     conflict.value = null
-    await bench.reload()
+    await bench.reload(() => readings.take(draftOf(record)))
   }
   return { busy, problem, conflict, says, keep, takeTheirs }
 }
