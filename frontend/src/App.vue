@@ -72,7 +72,7 @@ useKeys([
           </div>
         </v-menu>
         <router-link to="/instruments" class="link">Instruments</router-link>
-        <router-link v-if="session.isLead" to="/people" class="link">People</router-link>
+        <router-link v-if="session.may('keep_people')" to="/people" class="link">People</router-link>
         <v-menu>
           <template #activator="{ props }"
             ><v-btn v-bind="props" variant="text" class="who" data-test="account" :aria-label="session.me?.name"
@@ -81,6 +81,8 @@ useKeys([
             ></template
           >
           <v-list>
+            <v-list-item v-if="session.may('audit')" title="Log of changes" :to="{ name: 'log' }" data-test="to-log" />
+            <v-list-item v-if="session.may('erase')" title="Customers" :to="{ name: 'customers' }" data-test="to-customers" />
             <v-list-item title="Where you are signed in" data-test="sign-ins" @click="places = true" />
             <v-list-item title="Change password" data-test="change-password" @click="password = true" />
             <v-list-item title="Sign out" data-test="sign-out" @click="leave" />

@@ -8,6 +8,8 @@ export const router = createRouter({
     { path: '/sign-in', name: 'sign-in', component: () => import('./features/people/SignInPage.vue'), meta: { open: true } },
     { path: '/instruments', name: 'instruments', component: () => import('./features/instruments/InstrumentsPage.vue') },
     { path: '/people', name: 'people', component: () => import('./features/people/PeoplePage.vue') },
+    { path: '/log', name: 'log', component: () => import('./features/office/LogPage.vue') },
+    { path: '/customers', name: 'customers', component: () => import('./features/office/CustomersPage.vue') },
     { path: '/jobs/:id(\\d+)/:stage?', name: 'job', component: () => import('./features/jobs/JobPage.vue'), props: true },
     { path: '/:rest(.*)', name: 'nowhere', component: () => import('./ui/NowherePage.vue') },
   ],

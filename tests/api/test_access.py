@@ -5,7 +5,8 @@ from typing import Any
 
 import pytest
 
-from mavrik.jobs.people import TRIES_PER_LOGIN, Role
+from mavrik.domain.roles import IN_WORDS, MAY, Permission, Role
+from mavrik.jobs.people import TRIES_PER_LOGIN
 from mavrik.web.access import PUBLIC
 from tests.api.conftest import PASSWORD, Caller, job_body
 
@@ -44,13 +45,36 @@ def test_a_reader_reads_and_writes_nothing(app: Any, reader: Caller, job: dict[s
     assert reader.get(f"/api/jobs/{job['id']}/sheet").status_code == 200
     refused = 0
     for rule in app.url_map.iter_rules():
-        needs = getattr(app.view_functions[rule.endpoint], "mavrik_needs", Role.LEAD)
-        if needs in (PUBLIC, Role.READ_ONLY):
+        needs = getattr(app.view_functions[rule.endpoint], "mavrik_needs", None)
+        if needs in (PUBLIC, Permission.READ):
             continue
         for method in rule.methods - {"HEAD", "OPTIONS"}:
             assert reader.send(method, address_of(rule), {}).status_code == 403, rule.rule
             refused += 1
     assert refused >= 9
+
+
+def test_a_technician_is_refused_just_what_the_table_leaves_to_leads(app: Any, tech: Caller) -> None:
+    refused = set()
+    for rule in app.url_map.iter_rules():
+        needs = getattr(app.view_functions[rule.endpoint], "mavrik_needs", None)
+        if needs == PUBLIC or needs in MAY[Role.TECHNICIAN]:
+            continue
+        for method in rule.methods - {"HEAD", "OPTIONS"}:
+            answer = tech.send(method, address_of(rule), {})
+            assert answer.status_code == 403 and IN_WORDS[needs] in answer.json["detail"], rule.rule  # type: ignore[index]
+            refused.add(needs)
+    assert refused <= set(Permission) - MAY[Role.TECHNICIAN] and len(refused) >= 2
+
+
+def test_a_route_that_says_nothing_is_nobodys(app: Any, boss: Caller) -> None:
+    view = app.view_functions["people.get_people"]
+    kept = view.mavrik_needs
+    del view.mavrik_needs
+    try:
+        assert boss.get("/api/people").status_code == 403
+    finally:
+        view.mavrik_needs = kept
 
 
 def test_only_a_lead_looks_after_people(tech: Caller, boss: Caller) -> None:

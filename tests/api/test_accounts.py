@@ -9,6 +9,7 @@ import pytest
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
+from mavrik.domain.roles import IN_WORDS, MAY, Permission, Role, Who
 from mavrik.jobs import sessions
 from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError, TooManyError
 from mavrik.jobs.people import (
@@ -16,8 +17,6 @@ from mavrik.jobs.people import (
     TRIES_PER_ADDRESS,
     TRIES_PER_LOGIN,
     WINDOW,
-    Role,
-    Who,
     add_person,
     change_password,
     change_person,
@@ -135,8 +134,8 @@ def test_an_address_is_closed_after_too_many_failures_over_all_logins(session: S
     assert sign_in(session, "bystander", GOOD, "192.0.2.8") is not None
 
 
-def test_roles_are_ordered() -> None:
-    assert Role.READ_ONLY.rank < Role.TECHNICIAN.rank < Role.LEAD.rank
+def test_each_role_may_what_the_one_below_may_and_a_lead_everything() -> None:
+    assert MAY[Role.READ_ONLY] < MAY[Role.TECHNICIAN] < MAY[Role.LEAD] == set(Permission) == set(IN_WORDS)
 
 
 def test_a_lead_changes_and_closes_an_account(session: Session) -> None:

@@ -20,10 +20,11 @@ from pyarrow import parquet
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from mavrik.domain.roles import Who
 from mavrik.exchange.captures import CaptureOptions
 from mavrik.exchange.files import job_file
 from mavrik.jobs import captures, carrying
-from mavrik.jobs.people import Role, Who
+from mavrik.jobs.people import Role
 from mavrik.standin.vehicle import VEHICLES
 from mavrik.store.database import Database
 from mavrik.store.models import Capture, Person

@@ -10,9 +10,10 @@ from alembic.config import Config
 
 from mavrik.jobs.demo import JOBS, load_demo
 from mavrik.jobs.finding import findings_of
+from mavrik.jobs.listing import list_jobs
 from mavrik.jobs.people import TRIES_PER_ADDRESS, sign_in
 from mavrik.jobs.upgrading import complete_old_runs
-from mavrik.jobs.work import get_row, list_jobs, open_job
+from mavrik.jobs.work import get_row, open_job
 from mavrik.store.database import MIGRATIONS, Database, drop_database, ensure_database
 
 
@@ -33,7 +34,7 @@ def test_the_demo_fills_an_empty_database_once(admin_url: str, database_url: str
             assert load_demo(session, date(2026, 11, 24))
         with database.session() as session:
             assert not load_demo(session, date(2026, 11, 24))
-            rows = list_jobs(session)
+            rows = list_jobs(session).jobs
             assert len(rows) == len(JOBS) >= 6
             assert {row.state for row in rows} == {"open", "waiting", "done"}
             assert len({row.progress.missing for row in rows}) >= 4
@@ -76,7 +77,7 @@ def test_a_database_of_an_earlier_version_is_read(admin_url: str, database_url: 
             assert complete_old_runs(session) == len(old["test_runs"]) + len(old["bench_runs"])
         with database.session() as session:
             assert complete_old_runs(session) == 0
-            numbers = {row.number: row.id for row in list_jobs(session)}
+            numbers = {row.number: row.id for row in list_jobs(session).jobs}
             planned, tested = (open_job(session, numbers[n]) for n in ("26-0002", "26-0009"))
             # The drop test is a run like the others, each of its readings whole.
             (drops,) = (r.run for r in planned.runs)

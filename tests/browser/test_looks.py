@@ -32,6 +32,10 @@ VIEWS: list[tuple[str, str, tuple[str, ...]]] = [
     ("/jobs/3/hand_over", "iframe", ()),
     ("/instruments", "[data-instrument]", ()),
     ("/people", "table", ()),
+    ("/", "[data-job]", ("[data-test=narrow]",)),
+    ("/?state=done", "[data-job]", ("[data-job]", "[data-test=reopen]")),
+    ("/log", "[data-test=log] li", ()),
+    ("/customers", "[data-customer]", ("[data-test=erase]",)),
 ]  # fmt: skip
 
 

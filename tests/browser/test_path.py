@@ -180,7 +180,7 @@ def test_a_side_too_thin_for_its_unit_is_called_out(open_page: Callable[..., Pag
 @pytest.mark.parametrize("job", [1, 2, 3, 4, 5, 6, 7, 8, 10, 13])
 def test_every_view_gives_the_same_answer(open_page: Callable[..., Page], job: int) -> None:
     """List, path, findings, sheet and file: one headline, one verdict a branch."""
-    page = open_page(at="/")
+    page = open_page(at=f"/?search=-{job:04d}")
     listed = page.locator(f"[data-job$='-{job:04d}']")
     expect(listed).to_be_visible()
     found = page.evaluate(f"fetch('/api/jobs/{job}/findings').then(r => r.json())")["findings"]

@@ -1,6 +1,7 @@
 /** The one way to the server: typed calls, the write token, problem documents as errors. */
 import createClient from 'openapi-fetch'
 import type { paths } from './schema'
+import { forgetKey, keyFor, KEY_HEADER } from './repeat'
 import type { ProblemDocument } from './types'
 
 let token = ''
@@ -33,11 +34,17 @@ export async function patientFetch(request: Request): Promise<Response> {
 
 export const client = createClient<paths>({ baseUrl: '/', fetch: patientFetch })
 client.use({
-  onRequest({ request }) {
+  async onRequest({ request }) {
     if (request.method !== 'GET') request.headers.set('X-CSRFToken', token)
+    if (request.method === 'POST') request.headers.set(KEY_HEADER, keyFor(await contentOf(request)))
     return request
   },
+  async onResponse({ request }) {
+    // An answer came: the same content sent once more is meant once more.
+    if (request.method === 'POST') forgetKey(await contentOf(request))
+  },
 })
+const contentOf = async (request: Request) => `${request.url}\n${await request.clone().text()}`
 
 /** What went wrong, as the server says it, or that it could not be reached. */
 export class ApiError extends Error {

@@ -24,6 +24,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The log of changes
+         * @description The newest first, a page at a time.
+         */
+        get: operations["trace_get_changes_changes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/changes.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The log of changes as CSV
+         * @description The same, all of it.
+         */
+        get: operations["trace_get_changes_csv_changes_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List customers
+         * @description By name, a page at a time.
+         */
+        get: operations["customers_get_customers_customers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customers/{customer_id}/data": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All that is known of a customer
+         * @description A ZIP of job bundles.
+         */
+        get: operations["customers_get_data_customers__int_customer_id__data_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customers/{customer_id}/erase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Erase a customer
+         * @description Name, contact, vehicles, complaints and notes are gone for good; readings stay.
+         */
+        post: operations["customers_post_erase_customers__int_customer_id__erase_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/edit": {
         parameters: {
             query?: never;
@@ -201,7 +301,7 @@ export interface paths {
         };
         /**
          * List jobs
-         * @description With state and what is missing.
+         * @description A page at a time, with what was found and what is missing.
          */
         get: operations["jobs_get_jobs_jobs_get"];
         put?: never;
@@ -644,6 +744,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/reopen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open a job again that is done
+         * @description The only change that a job that is done takes.
+         */
+        post: operations["jobs_post_reopen_jobs__int_job_id__reopen_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/resistances": {
         parameters: {
             query?: never;
@@ -744,6 +864,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Archive a job, put it into the waste basket, take it back
+         * @description What lies in the waste basket for thirty days is deleted for good.
+         */
+        put: operations["jobs_put_shelf_jobs__int_job_id__shelf_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/layouts": {
         parameters: {
             query?: never;
@@ -802,6 +942,26 @@ export interface paths {
          * @description For leads.
          */
         post: operations["people_post_people_people_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who works here
+         * @description For a list to choose from.
+         */
+        get: operations["people_get_names_people_names_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2389,6 +2549,33 @@ export interface components {
             name: string;
         };
         /**
+         * CustomerRow
+         * @description A customer in the list.
+         */
+        CustomerRow: {
+            /** Contact */
+            contact: string;
+            /** Id */
+            id: number;
+            /** Jobs */
+            jobs: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * CustomersPage
+         * @description A page of the customers, by name.
+         */
+        CustomersPage: {
+            /** Customers */
+            customers: components["schemas"]["CustomerRow"][];
+            /**
+             * Next
+             * @description Where the next page begins; empty: this is the last
+             */
+            next: string;
+        };
+        /**
          * DeadShort
          * @description A fault to try out: a path that should not be.
          */
@@ -2556,6 +2743,12 @@ export interface components {
             value: number;
         };
         /**
+         * Due
+         * @description When an open job is promised for.
+         * @enum {string}
+         */
+        Due: "overdue" | "week" | "never";
+        /**
          * Edit
          * @description What can be done to a branch of a drawn circuit.
          * @enum {string}
@@ -2576,6 +2769,22 @@ export interface components {
              * @default
              */
             to: string;
+        };
+        /**
+         * Erased
+         * @description In how many jobs a customer was erased.
+         */
+        Erased: {
+            /** Jobs */
+            jobs: number;
+        };
+        /**
+         * Erasure
+         * @description The customer's name, typed once more.
+         */
+        Erasure: {
+            /** Name */
+            name: string;
         };
         /**
          * Evidence
@@ -3393,6 +3602,7 @@ export interface components {
             purposes: components["schemas"]["Purpose"][];
             /** Runs */
             runs: components["schemas"]["RunRecord"][];
+            shelf: components["schemas"]["Shelf"];
             /** @default open */
             state: components["schemas"]["JobState"];
             vehicle: components["schemas"]["Vehicle"];
@@ -3438,12 +3648,22 @@ export interface components {
          */
         JobState: "open" | "waiting" | "done";
         /**
-         * JobsOut
-         * @description Jobs, the soonest promised first.
+         * JobsPage
+         * @description A page of the list.
          */
-        JobsOut: {
+        JobsPage: {
             /** Jobs */
             jobs: components["schemas"]["JobRow"][];
+            /**
+             * Next
+             * @description Where the next page begins; empty: this is the last
+             */
+            next: string;
+            /**
+             * Total
+             * @description How many there are on all pages
+             */
+            total: number;
         };
         /**
          * JointBranch
@@ -3818,6 +4038,11 @@ export interface components {
              */
             login: string;
             /**
+             * May
+             * @default []
+             */
+            may: components["schemas"]["Permission"][];
+            /**
              * Name
              * @default
              */
@@ -3898,6 +4123,24 @@ export interface components {
             to_node: string;
         };
         /**
+         * Named
+         * @description Somebody by name.
+         */
+        Named: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * NamesOut
+         * @description Who may sign in.
+         */
+        NamesOut: {
+            /** People */
+            people: components["schemas"]["Named"][];
+        };
+        /**
          * NextTest
          * @description A procedure with readings not taken yet, and what they would tell.
          */
@@ -3954,6 +4197,13 @@ export interface components {
          */
         NodeRole: "alternator_stud" | "alternator_case" | "battery_positive" | "battery_negative" | "engine_block" | "chassis" | "stud" | "starter_stud" | "busbar" | "consumer";
         /**
+         * OnShelf
+         * @description Where a job is to lie.
+         */
+        OnShelf: {
+            shelf: components["schemas"]["Shelf"];
+        };
+        /**
          * OperatingPoint
          * @description What a circuit does at one state.
          */
@@ -3991,6 +4241,12 @@ export interface components {
             taken_w: number;
         };
         /**
+         * Order
+         * @description What comes first.
+         * @enum {string}
+         */
+        Order: "due" | "newest" | "touched";
+        /**
          * Outcome
          * @description What a check says, the best first.
          * @enum {string}
@@ -4014,6 +4270,12 @@ export interface components {
             /** People */
             people: components["schemas"]["Account"][];
         };
+        /**
+         * Permission
+         * @description One thing that not everybody may do.
+         * @enum {string}
+         */
+        Permission: "read" | "work" | "reopen" | "record_for_others" | "shelve" | "erase" | "audit" | "keep_instruments" | "keep_people";
         /**
          * PersonBody
          * @description A new account.
@@ -4614,6 +4876,14 @@ export interface components {
             to_node: string;
         };
         /**
+         * Reopening
+         * @description Why a job that is done is opened again.
+         */
+        Reopening: {
+            /** Reason */
+            reason: string;
+        };
+        /**
          * Repeat
          * @description One reading that was taken more than once: the first time and the last.
          */
@@ -4665,7 +4935,7 @@ export interface components {
         };
         /**
          * Role
-         * @description What a person may do: read; work on jobs; also look after people.
+         * @description What an account is for.
          * @enum {string}
          */
         Role: "read_only" | "technician" | "lead";
@@ -4782,6 +5052,12 @@ export interface components {
              */
             measured_at: string | null;
             /**
+             * Measured By
+             * @description Of somebody else, where one may record for others
+             * @default
+             */
+            measured_by: string;
+            /**
              * Note
              * @default
              */
@@ -4846,6 +5122,12 @@ export interface components {
          * @enum {string}
          */
         Severity: "danger" | "warning" | "note";
+        /**
+         * Shelf
+         * @description Where a job lies.
+         * @enum {string}
+         */
+        Shelf: "bench" | "archive" | "basket";
         /**
          * ShuntBranch
          * @description A shunt that a current is read across.
@@ -5470,6 +5752,55 @@ export interface components {
             engine_space_c: number;
         };
         /**
+         * TracePage
+         * @description A page of the log, the newest first.
+         */
+        TracePage: {
+            /** Changes */
+            changes: components["schemas"]["TraceRow"][];
+            /**
+             * Next
+             * @description Where the next page begins; empty: this is the last
+             */
+            next: string;
+        };
+        /**
+         * TraceRow
+         * @description A change with the job it was made on.
+         */
+        TraceRow: {
+            /** After */
+            after: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Before */
+            before: {
+                [key: string]: unknown;
+            } | null;
+            /** Id */
+            id: number;
+            /**
+             * Job
+             * @description Number of the job; empty: of no job, or of one that is gone
+             */
+            job: string;
+            /** Job Id */
+            job_id: number | null;
+            /** Kind */
+            kind: string;
+            /** Person */
+            person: string;
+            /** Thing */
+            thing: string;
+            /** What */
+            what: string;
+        };
+        /**
          * Undecided
          * @description Branches of which one at least has too much, and the readings do not tell which.
          */
@@ -5539,6 +5870,190 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    trace_get_changes_changes_get: {
+        parameters: {
+            query?: {
+                /** @description Words that all occur in what, of what, who, the job's number, before or after */
+                search?: string;
+                /** @description Id of who made them */
+                person?: number | null;
+                /** @description Number of a job */
+                job?: string;
+                kind?: string;
+                since?: string | null;
+                until?: string | null;
+                /** @description Where the page before ended, as it said */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TracePage"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    trace_get_changes_csv_changes_csv_get: {
+        parameters: {
+            query?: {
+                /** @description Words that all occur in what, of what, who, the job's number, before or after */
+                search?: string;
+                /** @description Id of who made them */
+                person?: number | null;
+                /** @description Number of a job */
+                job?: string;
+                kind?: string;
+                since?: string | null;
+                until?: string | null;
+                /** @description Where the page before ended, as it said */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    customers_get_customers_customers_get: {
+        parameters: {
+            query?: {
+                search?: string;
+                /** @description Where the page before ended, as it said */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomersPage"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    customers_get_data_customers__int_customer_id__data_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                customer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    customers_post_erase_customers__int_customer_id__erase_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                customer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Erasure"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Erased"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -5961,8 +6476,19 @@ export interface operations {
     jobs_get_jobs_jobs_get: {
         parameters: {
             query?: {
+                /** @description Words that all occur in number, customer, vehicle or complaint */
                 search?: string;
                 state?: components["schemas"]["JobState"] | null;
+                purpose?: components["schemas"]["Purpose"] | null;
+                due?: components["schemas"]["Due"] | null;
+                vehicle_kind?: components["schemas"]["VehicleKind"] | null;
+                /** @description Id of somebody who did something on it */
+                who?: number | null;
+                shelf?: components["schemas"]["Shelf"];
+                order?: components["schemas"]["Order"];
+                /** @description Where the page before ended, as it said */
+                after?: string;
+                limit?: number;
             };
             header?: never;
             path?: never;
@@ -5976,7 +6502,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobsOut"];
+                    "application/json": components["schemas"]["JobsPage"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -6999,6 +7525,59 @@ export interface operations {
             };
         };
     };
+    jobs_post_reopen_jobs__int_job_id__reopen_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reopening"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     jobs_post_resistances_jobs__int_job_id__resistances_post: {
         parameters: {
             query?: never;
@@ -7198,6 +7777,59 @@ export interface operations {
             };
         };
     };
+    jobs_put_shelf_jobs__int_job_id__shelf_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnShelf"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     catalogue_get_layouts_layouts_get: {
         parameters: {
             query?: never;
@@ -7318,6 +7950,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    people_get_names_people_names_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
                 };
             };
         };

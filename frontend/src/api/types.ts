@@ -1,5 +1,5 @@
 /** Short names for the generated types. */
-import type { components } from './schema'
+import type { components, paths } from './schema'
 
 type S = components['schemas']
 export type Circuit = S['Circuit']
@@ -35,6 +35,11 @@ export type SolvedDraft = S['SolvedDraft']
 export type Catalogue = S['Catalogue']
 export type QuantityChoice = S['QuantityChoice']
 export type Me = S['Me']
+export type Permission = S['Permission']
+export type JobsWanted = NonNullable<paths['/api/jobs']['get']['parameters']['query']>
+export type JobsPage = S['JobsPage']
+export type CustomerRow = S['CustomerRow']
+export type TraceRow = S['TraceRow']
 export type ProblemDocument = S['ProblemDocument']
 export type ProblemItem = S['ProblemItem']
 export type SizingTarget = S['SizingTarget']

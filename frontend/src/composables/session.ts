@@ -2,7 +2,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 import { ApiError, client, data, setToken } from '@/api/client'
-import type { Me, ProblemDocument } from '@/api/types'
+import type { Me, Permission, ProblemDocument } from '@/api/types'
 import { draftsOf } from './drafts'
 
 export const useSession = defineStore('session', () => {
@@ -15,6 +15,9 @@ export const useSession = defineStore('session', () => {
     setToken(value.csrf_token)
     draftsOf(value.login)
   }
+
+  /** What the account is allowed, as the server's table has it. */
+  const may = (permission: Permission): boolean => me.value?.may.includes(permission) ?? false
 
   /** Asks the server once who we are; a server that is away is told on the page, not here. */
   async function ensure(): Promise<void> {
@@ -52,8 +55,8 @@ export const useSession = defineStore('session', () => {
     trouble,
     known: computed(() => me.value !== null),
     signedIn: computed(() => me.value?.signed_in === true),
-    mayWrite: computed(() => me.value?.role === 'technician' || me.value?.role === 'lead'),
-    isLead: computed(() => me.value?.role === 'lead'),
+    may,
+    mayWrite: computed(() => may('work')),
     ensure,
     refresh,
     signIn,

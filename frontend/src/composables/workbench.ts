@@ -1,5 +1,6 @@
 /** One job on the bench: what is kept, what is typed but not saved, and what the core finds in it. */
-import { inject, provide, reactive, type InjectionKey } from 'vue'
+import { computed, inject, provide, reactive, type InjectionKey } from 'vue'
+import { useSession } from './session'
 import { useCircuitDraft } from './job/circuitDraft'
 import { useFound } from './job/found'
 import { useJob } from './job/job'
@@ -13,7 +14,15 @@ function makeWorkbench(jobId: number) {
   if (readings.dirty) circuit.restored.value = true
   const found = useFound(job, circuit, readings)
   const solved = useSolvedState(job, circuit)
-  return reactive({ ...job, ...circuit, ...found, ...solved, readings, restored: circuit.restored })
+  const session = useSession()
+  /** Why nothing of the job can be changed; empty: it can. */
+  const closed = computed(() => {
+    if (job.job.value?.shelf === 'basket') return 'It lies in the waste basket.'
+    if (job.job.value?.shelf === 'archive') return 'It lies in the archive.'
+    return job.job.value?.state === 'done' ? 'It is done.' : ''
+  })
+  const mayWrite = computed(() => session.mayWrite && !closed.value)
+  return reactive({ closed, mayWrite, ...job, ...circuit, ...found, ...solved, readings, restored: circuit.restored })
 }
 
 export type Workbench = ReturnType<typeof makeWorkbench>

@@ -46,6 +46,14 @@ class JobState(StrEnum):
     DONE = "done"
 
 
+class Shelf(StrEnum):
+    """Where a job lies."""
+
+    BENCH = "bench"
+    ARCHIVE = "archive"
+    BASKET = "basket"
+
+
 class DocumentKind(StrEnum):
     """Documents that a job holds beside its circuits and runs."""
 

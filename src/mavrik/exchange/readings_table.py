@@ -26,7 +26,7 @@ Row = tuple[str | float | int | None, ...]
 Runs = Sequence[tuple[Circuit, Run]]
 
 
-def _safe(cell: str | float | None) -> object:
+def safe_cell(cell: str | float | None) -> object:
     """Text that a spreadsheet will not run as a formula, also where it takes a semicolon for the end of a cell."""
     return FORMULA.sub(r"\1'", cell) if isinstance(cell, str) else cell
 
@@ -56,7 +56,7 @@ def readings_csv(runs: Runs, superseded: Sequence[int] = ()) -> str:
     out = io.StringIO(newline="")
     writer = csv.writer(out)
     writer.writerow(COLUMNS)
-    writer.writerows([_safe(cell) for cell in row] for row in rows_of(runs, superseded))
+    writer.writerows([safe_cell(cell) for cell in row] for row in rows_of(runs, superseded))
     return out.getvalue()
 
 

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from mavrik.core.document import Problem
 from mavrik.domain.job import JobDetails
 from mavrik.domain.limits import MOST_CAPTURES
+from mavrik.domain.roles import Who
 from mavrik.exchange.bundle import (
     FORMAT,
     LARGEST_BUNDLE_BYTES,
@@ -30,10 +31,9 @@ from mavrik.exchange.sheet import render_sheet
 from mavrik.jobs import captures
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
-from mavrik.jobs.finding import keep_findings
-from mavrik.jobs.people import Who
 from mavrik.jobs.records import JobRecord
 from mavrik.jobs.runs import add_run
+from mavrik.jobs.summaries import job_changed
 from mavrik.jobs.work import OWN_NUMBER, JobInput, job_record, make_job, next_number, number_taken, open_job
 from mavrik.store import models
 from mavrik.store.models import CircuitVersion, Job, JobDocument
@@ -135,7 +135,7 @@ def store_bundle(session: Session, bundle: Bundle, who: Who) -> Job:
     for capture in bundle.captures:
         captures.take_in(session, row.id, capture)
     session.refresh(row, ["circuits", "runs", "documents"])
-    keep_findings(session, row)
+    job_changed(session, row)
     return row
 
 

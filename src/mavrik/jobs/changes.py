@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from mavrik.jobs.people import Who
+from mavrik.domain.roles import Who
 from mavrik.store.models import Change
 
 

@@ -21,14 +21,14 @@ from mavrik.core.planning.sizing import SizingTarget
 from mavrik.core.procedures import Point, procedure
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.domain.job import AddedLoad, Customer, JobState, Vehicle, VehicleKind
-from mavrik.domain.roles import Role
+from mavrik.domain.roles import Role, Who
 from mavrik.jobs.equipment import add_instrument
-from mavrik.jobs.finding import judged_once
 from mavrik.jobs.links import allow_address
-from mavrik.jobs.people import Who, add_person
+from mavrik.jobs.people import add_person
 from mavrik.jobs.planning import keep_plan
 from mavrik.jobs.runs import ReadingInput, RunInput, save_run
-from mavrik.jobs.work import JobInput, create_job, save_circuit
+from mavrik.jobs.summaries import judged_once
+from mavrik.jobs.work import JobInput, change_job, create_job, get_row, save_circuit
 from mavrik.standin.vehicle import HiddenVehicle, hidden_faults, with_starter
 from mavrik.store.models import Person
 
@@ -286,16 +286,22 @@ def _load_job(session: Session, job: DemoJob, today: date, who: Who) -> None:
         promised=today + timedelta(days=job.days),
         state=job.state,
     )
-    record = create_job(session, details, who)
-    if not job.layout:
-        return
+    # What is done takes nothing more: it is said to be at the end.
+    record = create_job(session, details.model_copy(update={"state": JobState.OPEN}), who)
+    if job.layout:
+        _measure(session, record.id, job, at, who)
+    if job.state is not JobState.OPEN:
+        change_job(session, record.id, details, get_row(session, record.id).lock, who)
+
+
+def _measure(session: Session, job_id: int, job: DemoJob, at: datetime, who: Who) -> None:
     circuit = _circuit(job)
-    saved = save_circuit(session, record.id, circuit, who, lock=None)
+    saved = save_circuit(session, job_id, circuit, who, lock=None)
     runs = _bench_runs(circuit, job.bench, at) if job.bench else []
     if job.drops:
         runs.append(_drop_test(circuit, job.drops, at + timedelta(minutes=25)))
     for run in runs:
-        save_run(session, record.id, saved.id, run, who)
+        save_run(session, job_id, saved.id, run, who)
     if job.plan_a is not None:
         target = SizingTarget(target_current_a=job.plan_a, alternator_label=f"{job.plan_a:g} A alternator")
-        keep_plan(session, record.id, target, who)
+        keep_plan(session, job_id, target, who)

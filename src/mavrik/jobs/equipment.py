@@ -8,9 +8,9 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.document import Document, Problem
 from mavrik.core.measuring.instruments import Instrument, accuracy_in_words
-from mavrik.jobs.changes import note_change
+from mavrik.domain.roles import Who
+from mavrik.jobs.changes import differing, note_change
 from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError
-from mavrik.jobs.people import Who
 from mavrik.store import models
 
 STARTING_SET = (
@@ -57,7 +57,9 @@ def add_instrument(session: Session, given: Instrument, who: Who) -> InstrumentR
         raise InvalidError(message, [Problem(given.id, "id", message)])
     row = models.Instrument(slug=given.id, document=given.model_dump(mode="json"))
     session.add(row)
-    note_change(session, None, who, f"added instrument {given.id}")
+    note_change(
+        session, None, who, f"added instrument {given.id}", kind="made", thing=f"instrument {given.id}", after=row.document
+    )
     session.flush()
     return record_of(row)
 
@@ -81,16 +83,30 @@ def change_instrument(session: Session, instrument_id: str, given: Instrument, l
     if given.id != instrument_id:
         raise InvalidError("An instrument keeps its id.", [Problem(given.id, "id", "An instrument keeps its id.")])
     row = _held(session, instrument_id, lock)
+    was, now = differing(row.document, given.model_dump(mode="json"))
     row.document = given.model_dump(mode="json")
-    note_change(session, None, who, f"changed instrument {given.id}")
+    note_change(
+        session,
+        None,
+        who,
+        f"changed instrument {given.id}",
+        kind="changed",
+        thing=f"instrument {given.id}",
+        before=was,
+        after=now,
+    )
     session.flush()
     return record_of(row)
 
 
 def remove_instrument(session: Session, instrument_id: str, lock: int, who: Who) -> None:
     """Take an instrument off the register; tests made with it keep what they know of it. Errors as for a change."""
-    session.delete(_held(session, instrument_id, lock))
-    note_change(session, None, who, f"took instrument {instrument_id} off the register")
+    row = _held(session, instrument_id, lock)
+    session.delete(row)
+    note_change(
+        session, None, who, f"took instrument {instrument_id} off the register", kind="removed",
+        thing=f"instrument {instrument_id}", before=row.document,
+    )  # fmt: skip
 
 
 def ensure_starting_set(session: Session) -> None:

@@ -36,6 +36,10 @@ class ConflictError(JobError):
         self.theirs = theirs
 
 
+class ClosedError(JobError):
+    """The job is done, archived or in the waste basket: it is opened again before it changes."""
+
+
 class TooManyError(JobError):
     """Too many tries; wait."""
 

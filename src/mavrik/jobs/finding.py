@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
-
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
@@ -24,8 +21,6 @@ from mavrik.store.models import Run as RunRow
 
 REASONING = 4
 """Version of what the core makes of readings; kept findings of another one are made anew."""
-
-WAITING = "jobs that wait to be judged"
 
 
 class Found(Document):
@@ -88,29 +83,8 @@ def find(row: Job, role: CircuitRole = CircuitRole.AS_FOUND) -> Findings:
     return _judged(Circuit.model_validate(version.document), [run_of(r) for r in runs], details_of(row), superseded)
 
 
-@contextmanager
-def judged_once(session: Session) -> Iterator[None]:
-    """Inside, jobs are judged once, at the end, however much is saved of them."""
-    waiting: dict[int, Job] = {}
-    session.info[WAITING] = waiting
-    try:
-        yield
-    finally:
-        del session.info[WAITING]
-    for row in waiting.values():
-        _judge_and_keep(session, row)
-
-
-def keep_findings(session: Session, row: Job) -> None:
-    """What was saved of a job changes what is found of it: judge it anew, now or at the end of `judged_once`."""
-    if WAITING in session.info:
-        session.info[WAITING][row.id] = row
-    else:
-        _judge_and_keep(session, row)
-
-
-def _judge_and_keep(session: Session, row: Job) -> Findings | None:
-    """None where there is nothing to judge, or no operating point."""
+def judge_and_keep(session: Session, row: Job) -> Findings | None:
+    """Judge a job anew and keep what is found; None where there is nothing to judge, or no operating point."""
     kept = session.get(JobFindings, row.id)
     try:
         found = find(row)
@@ -139,7 +113,7 @@ def findings_of(session: Session, row: Job) -> Findings | None:
             pass
     if latest(row.circuits, CircuitRole.AS_FOUND) is None:
         return None
-    return _judge_and_keep(session, row)
+    return judge_and_keep(session, row)
 
 
 def found_of(session: Session, row: Job, role: CircuitRole = CircuitRole.AS_FOUND) -> Found:

@@ -19,13 +19,13 @@ from mavrik.core.document import Document, Problem
 from mavrik.core.measuring.instruments import Instrument, as_earned, earned_digits, reading_uncertainty
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.stability import Follower
+from mavrik.domain.roles import Who
 from mavrik.instruments.base import LinkError, Shown, parse_address
 from mavrik.instruments.kinds import connect
 from mavrik.instruments.simulated import Placing, place
-from mavrik.jobs.changes import note_change
+from mavrik.jobs.changes import differing, note_change
 from mavrik.jobs.equipment import InstrumentRecord, record_of
 from mavrik.jobs.errors import InvalidError, LinkLostError, NotFoundError
-from mavrik.jobs.people import Who
 from mavrik.store import models
 
 EVERY_S = 0.12
@@ -67,8 +67,10 @@ def allow_address(session: Session, instrument_id: str, address: str | None, who
             address = str(parse_address(address))
         except ValueError as error:
             raise InvalidError(str(error), [Problem(instrument_id, "address", str(error))]) from error
+    was, now = differing({"address": row.address}, {"address": address})
     row.address = address
-    note_change(session, None, who, f"instrument {instrument_id}: {'address ' + address if address else 'no address'}")
+    what = f"instrument {instrument_id}: {'address ' + address if address else 'no address'}"
+    note_change(session, None, who, what, kind="changed", thing=f"instrument {instrument_id}", before=was, after=now)
     session.flush()
     return record_of(row)
 

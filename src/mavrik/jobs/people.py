@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import secrets
 import unicodedata
-from dataclasses import dataclass
 from datetime import timedelta
 
 from argon2 import PasswordHasher
@@ -14,7 +13,8 @@ from sqlalchemy.orm import Session
 from zxcvbn import zxcvbn
 
 from mavrik.core.document import Document, Problem
-from mavrik.domain.roles import Role
+from mavrik.domain.roles import Role, Who
+from mavrik.jobs.changes import differing, note_change
 from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError, TooManyError
 from mavrik.store.models import Change, Person, SignIn, SignInFailure
 
@@ -36,16 +36,6 @@ _hasher = PasswordHasher()
 _decoy = _hasher.hash(secrets.token_urlsafe(16))
 
 
-@dataclass(frozen=True)
-class Who:
-    """The person acting, as use cases need to know them."""
-
-    id: int
-    login: str
-    name: str
-    role: Role
-
-
 class Account(Document):
     """A person's account, as those see it who look after people."""
 
@@ -55,6 +45,19 @@ class Account(Document):
     role: Role
     active: bool
     lock: int
+
+
+class Named(Document):
+    """Somebody by name."""
+
+    id: int
+    name: str
+
+
+def list_names(session: Session) -> list[Named]:
+    """Everybody who may sign in, by name."""
+    found = session.execute(select(Person.id, Person.name).where(Person.active).order_by(Person.name, Person.id))
+    return [Named(id=r.id, name=r.name) for r in found]
 
 
 def who_is(person: Person) -> Who:
@@ -209,7 +212,9 @@ def change_person(
         field = "active" if not active else "role"
         problems.append(Problem(field, field, "This is the only lead; make another one first"))
     _refuse(problems)
+    before = {"name": person.name, "role": person.role, "active": person.active}
     person.name, person.role, person.active = name, role.value, active
+    was, now = differing(before, {"name": name, "role": role.value, "active": active})
     if password:
         person.password_hash = _hasher.hash(password)
     if password or not active:
@@ -217,7 +222,7 @@ def change_person(
     what = (
         f"changed account {person.login}: {role.value}, {'active' if active else 'closed'}{', new password' if password else ''}"
     )
-    session.add(Change(person_id=by.id, person_name=by.name, what=what, kind="changed", thing=f"account {person.login}"))
+    note_change(session, None, by, what, kind="changed", thing=f"account {person.login}", before=was, after=now)
     session.flush()
     return account_of(person)
 
@@ -235,14 +240,6 @@ def change_password(session: Session, who: Who, old: str, new: str, address: str
         raise InvalidError("Current password is incorrect.", [Problem("password", "password", "Current password is incorrect")])
     person.password_hash = _hasher.hash(new)
     end_sign_ins(session, person.id)
-    session.add(
-        Change(
-            person_id=who.id,
-            person_name=who.name,
-            what="changed the own password",
-            kind="changed",
-            thing=f"account {person.login}",
-        )
-    )
+    note_change(session, None, who, "changed the own password", kind="changed", thing=f"account {person.login}")
     session.flush()
     return who_is(person)

@@ -10,12 +10,13 @@ from mavrik.core.document import Document
 from mavrik.core.planning.comparison import Comparison, compare
 from mavrik.core.planning.sizing import Proposal, SizingError, SizingTarget, propose
 from mavrik.domain.job import CircuitRole, DocumentKind, Plan
+from mavrik.domain.roles import Who
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.finding import details_of, latest
-from mavrik.jobs.people import Who
 from mavrik.jobs.records import CircuitRecord
 from mavrik.jobs.room import check_room
+from mavrik.jobs.summaries import summarise
 from mavrik.jobs.work import get_row, save_circuit
 from mavrik.store.models import JobDocument
 
@@ -78,6 +79,8 @@ def keep_plan(session: Session, job_id: int, target: SizingTarget, who: Who) -> 
     note_change(
         session, job_id, who, f"kept plan {revision} for {target.target_current_a:g} A", kind="made", thing=f"plan {revision}"
     )
+    session.refresh(row, ["circuits", "documents"])
+    summarise(session, row)
     return record
 
 

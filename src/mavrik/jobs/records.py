@@ -12,7 +12,7 @@ from mavrik.core.document import Document
 from mavrik.core.findings.documents import Headline
 from mavrik.core.measuring.readings import Run
 from mavrik.core.workflow.progress import Progress
-from mavrik.domain.job import CircuitRole, Customer, DocumentKind, JobDetails, JobState, Plan, Vehicle
+from mavrik.domain.job import CircuitRole, Customer, DocumentKind, JobDetails, JobState, Plan, Shelf, Vehicle
 from mavrik.store import models
 
 
@@ -92,6 +92,7 @@ class JobRecord(JobDetails):
     runs: tuple[RunRecord, ...]
     documents: tuple[PlanRecord, ...]
     progress: Progress
+    shelf: Shelf
     changes: tuple[ChangeRecord, ...]
 
 

@@ -28,13 +28,14 @@ from mavrik.core.procedures import (
     procedure,
 )
 from mavrik.domain.job import CircuitRole
+from mavrik.domain.roles import Permission, Who
 from mavrik.jobs.changes import note_change
-from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError
-from mavrik.jobs.finding import details_of, keep_findings, latest, limits_of
-from mavrik.jobs.people import Who
+from mavrik.jobs.errors import ConflictError, ForbiddenError, InvalidError, NotFoundError
+from mavrik.jobs.finding import details_of, latest, limits_of
 from mavrik.jobs.records import RunRecord, run_record, superseded_ids
 from mavrik.jobs.room import check_room
-from mavrik.jobs.work import get_row
+from mavrik.jobs.summaries import job_changed
+from mavrik.jobs.work import get_row, row_to_change
 from mavrik.store import models
 
 
@@ -62,6 +63,7 @@ class RunInput(Document):
     skipped: Annotated[str, Field(max_length=200)] = ""
     note: Annotated[str, Field(max_length=1000)] = ""
     measured_at: Moment | None = None
+    measured_by: Annotated[str, Field(max_length=80, description="Of somebody else, where one may record for others")] = ""
     supersedes: int | None = Field(None, description="Id of the run that this one corrects or carries on")
 
 
@@ -174,8 +176,11 @@ def bench_of(session: Session, job_id: int) -> BenchView:
 def run_from(session: Session, circuit: Circuit, given: RunInput, who: Who) -> Run:
     """A run with the instruments as they are today, values from a meter rounded to what it earns, and all else filled in.
 
-    Raises InvalidError, with every problem at its reading, for one that cannot be of that circuit.
+    Raises InvalidError, with every problem at its reading, for one that cannot be of that circuit, ForbiddenError for one under
+    another's name by who may not record for others.
     """
+    if given.measured_by.strip() not in ("", who.name) and not who.may(Permission.RECORD_FOR_OTHERS):
+        raise ForbiddenError("A run is kept under the name of who made it; a lead may record for somebody else.")
     register = {row.slug: Instrument.model_validate(row.document) for row in _register(session)}
     used = {r.instrument for r in given.readings if r.instrument is not None}
     unknown = [Problem(r.point, "instrument", f"There is no instrument '{r.instrument}' in the register.") for r in given.readings if r.instrument is not None and r.instrument not in register]  # fmt: skip
@@ -218,7 +223,7 @@ def run_from(session: Session, circuit: Circuit, given: RunInput, who: Who) -> R
         bank_on=given.bank_on,
         skipped=given.skipped,
         note=given.note,
-        measured_by=who.name,
+        measured_by=given.measured_by.strip() or who.name,
         measured_at=at,
     )
     if problems := check_run(circuit, run):
@@ -248,7 +253,7 @@ def save_run(session: Session, job_id: int, circuit_id: int, given: RunInput, wh
 
     Raises InvalidError for a run that cannot be, NotFoundError, and ConflictError where somebody corrected that run already.
     """
-    job = get_row(session, job_id, lock=True)
+    job = row_to_change(session, job_id)
     circuit = session.get(models.CircuitVersion, circuit_id)
     if circuit is None or circuit.job_id != job_id:
         raise NotFoundError("There is no such circuit in this job.")
@@ -276,7 +281,7 @@ def save_run(session: Session, job_id: int, circuit_id: int, given: RunInput, wh
     else:
         note_change(session, job_id, who, f"measured: {title}", kind="measured", thing=f"run {row.id}")
     session.refresh(job, ["runs"])
-    keep_findings(session, job)
+    job_changed(session, job)
     return run_record(row, superseded_ids(job.runs))
 
 

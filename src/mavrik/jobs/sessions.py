@@ -10,9 +10,8 @@ from sqlalchemy import ColumnElement, delete, func, select, update
 from sqlalchemy.orm import Session
 
 from mavrik.core.document import Document
-from mavrik.domain.roles import Role
+from mavrik.domain.roles import Role, Who
 from mavrik.jobs.errors import NotFoundError
-from mavrik.jobs.people import Who
 from mavrik.store.models import Person, SignIn
 
 LASTS = timedelta(hours=14)

@@ -12,6 +12,7 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.measuring.readings import Run
 from mavrik.core.procedures import complete_run
 from mavrik.store import models
+from mavrik.store.traces import rewriting
 
 log = logging.getLogger(__name__)
 
@@ -36,7 +37,7 @@ def complete_old_runs(session: Session) -> int:
             continue
         document = run.model_dump(mode="json")
         if document != row.document:
-            row.document = document
+            with rewriting(session):
+                row.document = document
             changed += 1
-    session.flush()
     return changed

@@ -1,4 +1,4 @@
-"""Jobs: list, open, make, change; their circuits."""
+"""Jobs: open, make, change; their circuits."""
 
 from __future__ import annotations
 
@@ -6,34 +6,30 @@ import re
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import func, or_, select
+from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.exc import DataError
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm import Session
 from sqlalchemy.orm.attributes import flag_modified
 
 from mavrik.core.circuit import CIRCUIT_SCHEMA_VERSION, Circuit
 from mavrik.core.circuit.rules import check_circuit
-from mavrik.core.findings import Findings
 from mavrik.core.findings.measured import with_measured
-from mavrik.core.workflow.progress import Progress, progress
-from mavrik.core.workflow.stages import JobFacts
-from mavrik.domain.job import CircuitRole, Customer, DocumentKind, JobDetails, JobState, Vehicle
+from mavrik.domain.job import CircuitRole, Customer, JobDetails, JobState, Shelf, Vehicle
+from mavrik.domain.roles import Who
 from mavrik.jobs.changes import differing, last_editor, note_change
-from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError
-from mavrik.jobs.finding import details_of, findings_of, keep_findings, latest
-from mavrik.jobs.people import Who
+from mavrik.jobs.errors import ClosedError, ConflictError, InvalidError, NotFoundError
+from mavrik.jobs.finding import details_of, findings_of, latest
 from mavrik.jobs.records import (
     ChangeRecord,
     CircuitRecord,
     JobRecord,
-    JobRow,
     circuit_record,
     plan_record,
     run_record,
     superseded_ids,
 )
 from mavrik.jobs.room import check_room
+from mavrik.jobs.summaries import job_changed, progress_of, summarise
 from mavrik.store import models
 from mavrik.store.models import Change, CircuitVersion, Job
 
@@ -54,89 +50,27 @@ def get_row(session: Session, job_id: int, lock: bool = False) -> Job:
     return row
 
 
-def _progress(row: Job, findings: Findings | None) -> Progress:
-    version = latest(row.circuits, CircuitRole.AS_FOUND)
-    details = details_of(row)
-    facts = JobFacts(
-        purposes=frozenset(details.purposes),
-        circuit=Circuit.model_validate(version.document) if version else None,
-        findings=findings,
-        loads_to_add=bool(details.loads_to_add),
-        plans=sum(d.kind == DocumentKind.PLAN.value for d in row.documents),
-        handed_over=details.state is JobState.DONE,
-    )
-    return progress(facts, details.added_stages)
+def shelf_of(row: Job) -> Shelf:
+    """Where a job lies."""
+    if row.binned_at is not None:
+        return Shelf.BASKET
+    return Shelf.ARCHIVE if row.archived_at is not None else Shelf.BENCH
 
 
-def _row(session: Session, row: Job) -> JobRow:
-    findings = findings_of(session, row)
-    return JobRow(
-        id=row.id,
-        number=row.number,
-        customer=row.vehicle.customer.name,
-        vehicle=row.vehicle.description,
-        kind=row.vehicle.kind,
-        system_voltage_v=row.vehicle.system_voltage_v,
-        complaint=row.complaint,
-        purposes=tuple(row.purposes),
-        promised=row.promised,
-        state=JobState(row.state),
-        progress=_progress(row, findings),
-        headline=findings.headline if findings else None,
-    )
+CLOSED = {
+    Shelf.ARCHIVE: "It lies in the archive. A lead puts it back on the bench first.",
+    Shelf.BASKET: "It lies in the waste basket. A lead puts it back on the bench first.",
+}
 
 
-def _damaged(row: Job, why: str) -> JobRow:
-    """A row that cannot be read stands in the list as such: one job does not take the others with it."""
-    return JobRow(
-        id=row.id,
-        number=row.number,
-        customer=row.vehicle.customer.name,
-        vehicle=row.vehicle.description,
-        kind=row.vehicle.kind,
-        system_voltage_v=row.vehicle.system_voltage_v,
-        complaint=row.complaint,
-        purposes=(),
-        promised=None,
-        state=JobState.OPEN,
-        progress=progress(JobFacts(frozenset())),
-        headline=None,
-        damaged=why,
-    )
-
-
-def list_jobs(session: Session, search: str = "", state: JobState | None = None, limit: int = 200) -> list[JobRow]:
-    """Jobs, the soonest promised first, open ones before done ones.
-
-    search: words that must all occur in number, customer, vehicle or complaint
-    """
-    query = (
-        select(Job)
-        .join(Job.vehicle)
-        .join(models.Vehicle.customer)
-        .options(selectinload(Job.circuits), selectinload(Job.documents), selectinload(Job.findings))
-        .order_by(Job.state == "done", Job.promised.asc().nulls_last(), Job.id.desc())
-        .limit(limit)
-    )
-    for word in search.split()[:8]:
-        like = "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
-        query = query.where(
-            or_(
-                Job.number.ilike(like),
-                Job.complaint.ilike(like),
-                models.Vehicle.description.ilike(like),
-                models.Customer.name.ilike(like),
-            )
-        )
-    if state is not None:
-        query = query.where(Job.state == state.value)
-    rows = []
-    for row in session.scalars(query):
-        try:
-            rows.append(_row(session, row))
-        except (ValueError, DataError) as error:
-            rows.append(_damaged(row, f"This job cannot be read: {error}"[:500]))
-    return rows
+def row_to_change(session: Session, job_id: int) -> Job:
+    """The job's row, held against other writers. Raises NotFoundError, and ClosedError for a job that is done or put away."""
+    row = get_row(session, job_id, lock=True)
+    if why := CLOSED.get(shelf_of(row)):
+        raise ClosedError(why)
+    if row.state == JobState.DONE.value:
+        raise ClosedError("It is done. Reopen it first, and say why.")
+    return row
 
 
 def _measured_on(row: Job) -> set[int]:
@@ -163,7 +97,8 @@ def job_record(session: Session, row: Job) -> JobRecord:
         circuits=tuple(circuit_record(c, c.id in tested) for c in row.circuits),
         runs=tuple(run_record(r, gone) for r in row.runs),
         documents=tuple(plan_record(d) for d in row.documents),
-        progress=_progress(row, findings_of(session, row)),
+        progress=progress_of(row, findings_of(session, row)),
+        shelf=shelf_of(row),
         changes=tuple(
             ChangeRecord(at=c.at, person=c.person_name, kind=c.kind, thing=c.thing, what=c.what, before=c.before, after=c.after)
             for c in changes
@@ -230,6 +165,7 @@ def make_job(session: Session, given: JobInput, who: Who, number: str | None = N
     session.add(row)
     session.flush()
     note_change(session, row.id, who, "opened the job", kind="made", thing="job")
+    summarise(session, row)
     return row
 
 
@@ -242,10 +178,10 @@ def change_job(session: Session, job_id: int, given: JobInput, lock: int, who: W
     """Save a job's details.
 
     given: what was not sent of it stays as it is; lock: the version they were edited from
-    Raises ConflictError, with what is kept now, when somebody else saved in between; InvalidError for another system
-    voltage than a circuit of the job has.
+    Raises ClosedError for a job that is done; ConflictError, with what is kept now, when somebody else saved in between;
+    InvalidError for another system voltage than a circuit of the job has.
     """
-    row = get_row(session, job_id, lock=True)
+    row = row_to_change(session, job_id)
     if row.lock != lock:
         theirs = job_record(session, row)
         raise ConflictError(
@@ -279,7 +215,7 @@ def change_job(session: Session, job_id: int, given: JobInput, lock: int, who: W
             session, row.id, who, f"changed the job details: {', '.join(now)}", kind="changed", thing="job", before=was, after=now
         )
     session.flush()
-    keep_findings(session, row)
+    job_changed(session, row)
     return job_record(session, row)
 
 
@@ -315,7 +251,7 @@ def save_circuit(
     saved all the same; what it cannot do is among its findings.
     Raises InvalidError for a circuit that cannot be computed, ConflictError when somebody else saved in between.
     """
-    row = get_row(session, job_id, lock=True)
+    row = row_to_change(session, job_id)
     if document.system_voltage_v != row.vehicle.system_voltage_v:
         raise InvalidError(f"The vehicle has {row.vehicle.system_voltage_v} V; the circuit says {document.system_voltage_v} V.")
     problems = check_circuit(document)
@@ -356,7 +292,7 @@ def save_circuit(
         )  # fmt: skip
     session.refresh(row, ["circuits"])
     if role is CircuitRole.AS_FOUND:
-        keep_findings(session, row)
+        job_changed(session, row)
     return circuit_record(current, False)
 
 
@@ -374,9 +310,9 @@ def take_over_resistances(session: Session, job_id: int, who: Who) -> CircuitRec
     """Put what the readings say of resistances into the circuit, as its next revision; states and faults then start from it.
 
     Where it is in there already, nothing is saved and the circuit is returned as it is. Raises NotFoundError without a drop
-    that was read.
+    that was read, ClosedError for a job that is done.
     """
-    row = get_row(session, job_id)
+    row = row_to_change(session, job_id)
     version, findings = latest(row.circuits, CircuitRole.AS_FOUND), findings_of(session, row)
     if version is None or findings is None or not any(b.excess_ohm is not None for b in findings.branches):
         raise NotFoundError("No drop was read that resistances could be taken from.")

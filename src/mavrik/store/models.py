@@ -133,6 +133,15 @@ class Job(Base):
     __table_args__ = (
         CheckConstraint("state IN ('open', 'waiting', 'done')", name="state"),
         UniqueConstraint("number", name="uq_jobs_number"),
+        # The orders a list comes in, without what is on another shelf.
+        Index(
+            "ix_jobs_due",
+            text("(state = 'done')"),
+            text("coalesce(promised, 'infinity'::date)"),
+            text("(-id)"),
+            postgresql_where=text("archived_at IS NULL AND binned_at IS NULL"),
+        ),
+        Index("ix_jobs_purposes", "purposes", postgresql_using="gin"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -150,11 +159,15 @@ class Job(Base):
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
     updated_at: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
     created_by_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+    archived_at: Mapped[datetime | None]
+    binned_at: Mapped[datetime | None]
+    """Put into the waste basket: gone for good thirty days later."""
     vehicle: Mapped[Vehicle] = relationship(lazy="joined", innerjoin=True)
     circuits: Mapped[list[CircuitVersion]] = relationship(back_populates="job", order_by="CircuitVersion.id")
     runs: Mapped[list[Run]] = relationship(back_populates="job", order_by="(Run.measured_at, Run.id)")
     documents: Mapped[list[JobDocument]] = relationship(back_populates="job", order_by="JobDocument.id")
     findings: Mapped[JobFindings | None] = relationship(viewonly=True)
+    summary: Mapped[JobSummary | None] = relationship(viewonly=True)
     __mapper_args__ = {"version_id_col": lock}  # noqa: RUF012
 
 
@@ -222,7 +235,7 @@ class JobDocument(Base):
 
 
 class JobFindings(Base):
-    """What was found of a job, kept so that the list of jobs need not find it again."""
+    """What was found of a job, kept so that it need not be found again."""
 
     __tablename__ = "job_findings"
 
@@ -231,6 +244,39 @@ class JobFindings(Base):
     """Of the reasoning that made it; another version's is made anew."""
     document: Mapped[dict[str, Any]]
     made_at: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
+
+
+class JobSummary(Base):
+    """What the list of jobs shows and searches of a job, kept so that it loads nothing else of it."""
+
+    __tablename__ = "job_summaries"
+    __table_args__ = (
+        Index("ix_job_summaries_text", "text", postgresql_using="gin", postgresql_ops={"text": "gin_trgm_ops"}),
+        Index("ix_job_summaries_touched", "touched_at", "job_id"),
+    )
+
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id", ondelete="CASCADE"), primary_key=True)
+    made_by: Mapped[str] = mapped_column(String(20))
+    """The program's reasoning that made it; another one's is made anew."""
+    progress: Mapped[dict[str, Any]]
+    headline: Mapped[dict[str, Any] | None]
+    text: Mapped[str] = mapped_column(Text)
+    """Number, customer, vehicle, complaint."""
+    touched_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class KeptAnswer(Base):
+    """What was answered to a request that made something: the same request once more makes nothing and is told the same."""
+
+    __tablename__ = "kept_answers"
+
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id", ondelete="CASCADE"), primary_key=True)
+    key: Mapped[str] = mapped_column(String(80), primary_key=True)
+    request_hash: Mapped[str] = mapped_column(String(64))
+    status: Mapped[int | None]
+    body: Mapped[bytes | None]
+    """Compressed."""
+    at: Mapped[datetime] = mapped_column(server_default=func.now(), index=True)
 
 
 class Capture(Base):
@@ -267,9 +313,10 @@ class CapturePart(Base):
 
 
 class Change(Base):
-    """Who changed what, and when: rows are added, never changed."""
+    """Who changed what, and when: rows are added, never changed (a trigger of the database refuses it)."""
 
     __tablename__ = "changes"
+    __table_args__ = (Index("ix_changes_person_id", "person_id", "job_id"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     job_id: Mapped[int | None] = mapped_column(ForeignKey("jobs.id"), index=True)

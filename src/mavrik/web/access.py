@@ -11,9 +11,8 @@ from flask_login import LoginManager, current_user
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
-from mavrik.domain.roles import Role
+from mavrik.domain.roles import IN_WORDS, Permission, Who
 from mavrik.jobs import sessions
-from mavrik.jobs.people import Who
 from mavrik.store.database import Database
 from mavrik.web.problems import database_away, problem
 
@@ -36,11 +35,11 @@ class SignedIn:
         return self.key
 
 
-def needs(role: Role | str) -> Callable[[View], View]:
-    """Say who may call a view: a role and all above it, or PUBLIC."""
+def needs(permission: Permission | str) -> Callable[[View], View]:
+    """Say what one must be allowed to call a view, or PUBLIC. A view that says nothing is nobody's."""
 
     def mark(view: View) -> View:
-        view.mavrik_needs = role  # type: ignore[attr-defined]
+        view.mavrik_needs = permission  # type: ignore[attr-defined]
         return view
 
     return mark
@@ -107,14 +106,14 @@ def install(app: Flask) -> None:
         if request.endpoint is None:
             return None  # no such route: 404 tells nothing
         view = app.view_functions[request.endpoint]
-        wanted = getattr(view, "mavrik_needs", Role.LEAD)
+        wanted = getattr(view, "mavrik_needs", None)
         if wanted == PUBLIC:
             return None
         if not current_user.is_authenticated:
             return problem(401, "signed-out", "Signed out", "Sign in first.")
-        role = Role(wanted)
-        if me().role.rank < role.rank:
-            return problem(403, "forbidden", "Not allowed", f"This needs the role '{role.value.replace('_', ' ')}'.")
+        if wanted is None or not me().may(Permission(wanted)):
+            words = IN_WORDS[Permission(wanted)] if wanted else "do this"
+            return problem(403, "forbidden", "Not allowed", f"Your account may not {words}.")
         return None
 
     @app.after_request

@@ -16,6 +16,7 @@ from mavrik.core.circuit.rules import CircuitError
 from mavrik.core.document import Problem
 from mavrik.exchange.bundle import plain_problems
 from mavrik.jobs.errors import (
+    ClosedError,
     ConflictError,
     ForbiddenError,
     InvalidError,
@@ -36,6 +37,7 @@ STATUS: dict[type[JobError], tuple[int, str, str]] = {
     ForbiddenError: (403, "forbidden", "Not allowed"),
     InvalidError: (422, "invalid", "Input cannot be taken"),
     ConflictError: (409, "conflict", "Somebody else saved first"),
+    ClosedError: (409, "job-closed", "This job is closed"),
     LinkLostError: (502, "link-lost", "The instrument does not answer"),
     TooManyError: (429, "too-many", "Too many tries"),
 }

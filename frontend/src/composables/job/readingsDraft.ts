@@ -22,6 +22,8 @@ export interface RunDraft {
   loads_on: string[] | null
   bank_on: string | null
   note: string
+  /** Who measured, where a lead records for somebody else; empty: who is signed in. */
+  measured_by: string
   /** The run that these readings carry on or correct. */
   supersedes: number | null
 }
@@ -34,6 +36,7 @@ const empty = (): RunDraft => ({
   loads_on: null,
   bank_on: null,
   note: '',
+  measured_by: '',
   supersedes: null,
 })
 
@@ -54,6 +57,7 @@ export function draftOf(record: RunRecord | null | undefined): RunDraft {
     loads_on: run.loads_on ? [...run.loads_on] : null,
     bank_on: run.bank_on ?? null,
     note: run.note ?? '',
+    measured_by: '',
     supersedes: record.id,
   }
 }
@@ -78,6 +82,7 @@ export function inputOf(procedure: string, draft: RunDraft, skipped = ''): RunIn
     skipped,
     note: draft.note,
     measured_at: null,
+    measured_by: draft.measured_by ?? '',
     supersedes: skipped ? null : draft.supersedes,
   }
 }

@@ -8,7 +8,6 @@ import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { useCatalogue } from '@/composables/catalogue'
 import { useKeys } from '@/composables/keys'
 import { useSaving } from '@/composables/saving'
-import { useSession } from '@/composables/session'
 import { useWorkbench } from '@/composables/workbench'
 import AddMenu from './AddMenu.vue'
 import BranchEditor from './BranchEditor.vue'
@@ -20,7 +19,6 @@ import StatePanel from './StatePanel.vue'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
-const session = useSession()
 const { busy, problem: saveProblem, conflict, save: saving } = useSaving()
 const trying = ref(false)
 const fusing = ref(false)
@@ -34,7 +32,7 @@ const labelOf = (id: string) =>
 const blocked = computed(() => bench.problems.length > 0 || Object.keys(bench.localProblems).length > 0)
 
 async function save(asNewRevision = false): Promise<void> {
-  if (!session.mayWrite || blocked.value || !bench.circuit) return
+  if (!bench.mayWrite || blocked.value || !bench.circuit) return
   await saving(() => bench.saveCircuit(asNewRevision))
 }
 async function takeTheirs(): Promise<void> {
@@ -67,7 +65,7 @@ useKeys([
       <div class="row save">
         <v-btn
           color="primary"
-          :disabled="!bench.circuitDirty || blocked || !session.mayWrite"
+          :disabled="!bench.circuitDirty || blocked || !bench.mayWrite"
           :loading="busy"
           data-test="save-circuit"
           @click="save()"

@@ -4,7 +4,6 @@ import { computed } from 'vue'
 import { client, data } from '@/api/client'
 import type { BranchFinding, Findings } from '@/api/types'
 import { useSaving } from '@/composables/saving'
-import { useSession } from '@/composables/session'
 import { useUnits } from '@/composables/units'
 import { useWorkbench } from '@/composables/workbench'
 import { fixed, mohm, mv } from '@/ui/numbers'
@@ -13,7 +12,6 @@ import VerdictMark from '@/ui/VerdictMark.vue'
 
 const props = defineProps<{ found: Findings }>()
 const bench = useWorkbench()
-const session = useSession()
 const units = useUnits()
 const { busy, problem, save } = useSaving()
 const picked = computed(() => props.found.branches.find((b) => b.branch_id === bench.selected) ?? null)
@@ -147,7 +145,7 @@ async function takeOver(): Promise<void> {
     <p class="quiet mb-0">Limits: {{ found.limit_label }}; source: {{ found.sides[0]?.limit_source }}.</p>
     <ProblemNotice :problem="problem" />
     <div v-if="told" class="row mt-2">
-      <v-btn v-if="session.mayWrite" variant="outlined" :loading="busy" data-test="take-over" @click="takeOver"
+      <v-btn v-if="bench.mayWrite" variant="outlined" :loading="busy" data-test="take-over" @click="takeOver"
         >Put the resistances into the circuit</v-btn
       >
       <span v-if="inCircuit" class="quiet" data-test="in-circuit"

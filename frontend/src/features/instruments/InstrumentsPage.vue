@@ -245,7 +245,7 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
           :error="wrong('resolution')[0]"
           @problem="note('resolution')($event)"
         />
-        <div v-if="session.isLead && form.id !== null" class="row">
+        <div v-if="session.may('keep_instruments') && form.id !== null" class="row">
           <v-text-field
             v-model="address"
             label="Address on the network"

@@ -7,7 +7,6 @@ import type { JobInput, StageName } from '@/api/types'
 import { dropDraft } from '@/composables/drafts'
 import { useKeys } from '@/composables/keys'
 import { useSaving } from '@/composables/saving'
-import { useSession } from '@/composables/session'
 import { provideWorkbench } from '@/composables/workbench'
 import CircuitStage from '@/features/circuit/CircuitStage.vue'
 import FindingsStage from '@/features/findings/FindingsStage.vue'
@@ -17,10 +16,11 @@ import { day } from '@/ui/dates'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import JobForm from './JobForm.vue'
 import PathRail from './PathRail.vue'
+import ShelfMenu from './ShelfMenu.vue'
+import ShelfStrip from './ShelfStrip.vue'
 
 const props = defineProps<{ id: string; stage?: string }>()
 const router = useRouter()
-const session = useSession()
 const bench = provideWorkbench(Number(props.id))
 /** A stage of the core's registry is shown once it has its folder here. */
 const STAGES = {
@@ -76,7 +76,7 @@ function openDetails(): void {
   editing.value = true
 }
 const draftKey = computed(() => `${props.id}:details`)
-useKeys([{ key: 'e', label: 'job details', run: () => session.mayWrite && openDetails() }])
+useKeys([{ key: 'e', label: 'job details', run: () => bench.mayWrite && openDetails() }])
 
 async function put(input: JobInput): Promise<void> {
   await data(client.PUT('/api/jobs/{job_id}', { params: { path: { job_id: Number(props.id) } }, body: { ...input, lock: lock.value } }))
@@ -130,9 +130,11 @@ async function takeTheirs(): Promise<void> {
           ><b>{{ bench.job.customer.name }}</b> · {{ bench.job.vehicle.description }} · {{ bench.job.vehicle.system_voltage_v }} V</span
         >
         <span class="complaint quiet">{{ bench.job.complaint }}</span>
-        <v-btn v-if="session.mayWrite" variant="outlined" size="small" data-test="details" @click="openDetails">Job details</v-btn>
+        <v-btn v-if="bench.mayWrite" variant="outlined" size="small" data-test="details" @click="openDetails">Job details</v-btn>
+        <ShelfMenu />
       </div>
-      <PathRail :progress="bench.job.progress" :current="current" :known="KNOWN" :may-add="session.mayWrite" @go="go" @add="addStage" />
+      <ShelfStrip />
+      <PathRail :progress="bench.job.progress" :current="current" :known="KNOWN" :may-add="bench.mayWrite" @go="go" @add="addStage" />
       <p v-if="bench.restored" class="restored" role="status">
         What you had typed and not saved is back on this screen.
         <v-btn size="small" variant="text" @click="bench.restored = false">Good</v-btn>

@@ -1,10 +1,12 @@
 <script setup lang="ts">
-import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { ApiError, client, data, writeHeaders } from '@/api/client'
 import type { JobInput, JobRecord, JobRow, ProblemDocument } from '@/api/types'
 import JobForm from '@/features/jobs/JobForm.vue'
+import JobFilters from './JobFilters.vue'
+import { useJobsList } from './jobsList'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { dropDraft } from '@/composables/drafts'
 import { day, overdue } from '@/ui/dates'
@@ -16,8 +18,8 @@ import { useSession } from '@/composables/session'
 const router = useRouter()
 const session = useSession()
 const queries = useQueryClient()
-const search = ref('')
-const state = ref<JobRow['state'] | null>(null)
+const list = useJobsList()
+const { filters, jobs, total, query, more, narrowed } = list
 const making = ref(false)
 const busy = ref(false)
 const problem = ref<ProblemDocument | null>(null)
@@ -25,20 +27,14 @@ const importProblem = ref<ProblemDocument | null>(null)
 const searchField = ref<{ focus: () => void } | null>(null)
 const file = ref<HTMLInputElement | null>(null)
 
-const query = useQuery({
-  queryKey: ['jobs', search, state],
-  queryFn: () =>
-    data(client.GET('/api/jobs', { params: { query: { search: search.value, ...(state.value ? { state: state.value } : {}) } } })),
-  placeholderData: keepPreviousData,
-})
-const jobs = computed(() => query.data.value?.jobs ?? [])
 const trouble = computed(() => (query.error.value instanceof ApiError ? query.error.value.problem : null))
 const STATES = [
-  { value: null, title: 'All' },
+  { value: undefined, title: 'All' },
   { value: 'open', title: 'Open' },
   { value: 'waiting', title: 'Waiting' },
   { value: 'done', title: 'Done' },
 ] as const
+const narrowing = ref(narrowed.value > 0)
 const { catalogue } = useCatalogue()
 const purposeOf = (job: JobRow) => job.purposes.map((p) => catalogue.value?.purposes.find((c) => c.name === p)?.label ?? p).join(', ')
 const SIGNS = { done: '●', partly: '◐', open: '○', blocked: '·' }
@@ -86,6 +82,7 @@ async function takeIn(event: Event): Promise<void> {
 
 useKeys([
   { key: '/', label: 'search', run: () => void nextTick(() => searchField.value?.focus()) },
+  { key: 'm', label: 'more of the list', run: more },
   { key: 'n', label: 'new job', run: () => (making.value = session.mayWrite) },
 ])
 </script>
@@ -96,25 +93,28 @@ useKeys([
       <h1 class="sleeve">Jobs</h1>
       <v-text-field
         ref="searchField"
-        v-model="search"
+        v-model="filters.search"
         class="search"
         label="Search number, customer, vehicle, complaint"
         clearable
         name="search"
-        @click:clear="search = ''"
+        @click:clear="filters.search = ''"
       />
       <div class="states" role="group" aria-label="State">
         <button
           v-for="s in STATES"
           :key="s.title"
           type="button"
-          :class="{ on: state === s.value }"
-          :aria-pressed="state === s.value"
-          @click="state = s.value"
+          :class="{ on: filters.state === s.value }"
+          :aria-pressed="filters.state === s.value"
+          @click="filters.state = s.value"
         >
           {{ s.title }}
         </button>
       </div>
+      <v-btn variant="text" :aria-expanded="narrowing" data-test="narrow" @click="narrowing = !narrowing"
+        >Narrow{{ narrowed ? ` (${narrowed})` : '' }} {{ narrowing ? '▴' : '▾' }}</v-btn
+      >
       <span class="grow" />
       <template v-if="session.mayWrite">
         <v-btn variant="outlined" @click="file?.click()">Import job</v-btn>
@@ -122,12 +122,15 @@ useKeys([
         <v-btn color="primary" data-test="new-job" @click="making = true">New job</v-btn>
       </template>
     </div>
+    <JobFilters v-if="narrowing" :filters="filters" :narrowed="narrowed" @clear="list.clear()" />
     <ProblemNotice :problem="importProblem" />
     <ProblemNotice :problem="trouble" :again="() => void query.refetch()" />
     <v-progress-linear v-if="query.isPending.value" indeterminate aria-label="Loading jobs" />
     <p v-else-if="!jobs.length && !trouble" class="panel">
-      {{ search || state ? 'No job matches.' : 'No jobs yet.' }}
-      <template v-if="session.mayWrite && !search">Press <kbd>n</kbd> to open the first one.</template>
+      {{ filters.search || filters.state || narrowed ? 'No job matches.' : 'No jobs yet.' }}
+      <template v-if="session.mayWrite && !filters.search && !narrowed && !filters.state"
+        >Press <kbd>n</kbd> to open the first one.</template
+      >
     </p>
     <ul class="jobs">
       <li v-for="job in jobs" :key="job.id">
@@ -169,6 +172,12 @@ useKeys([
         </router-link>
       </li>
     </ul>
+    <p v-if="jobs.length" class="row foot">
+      <span class="quiet" role="status" data-test="count">{{ jobs.length }} of {{ total }} jobs</span>
+      <v-btn v-if="query.hasNextPage.value" variant="outlined" :loading="query.isFetchingNextPage.value" data-test="more" @click="more"
+        >Show more</v-btn
+      >
+    </p>
     <v-dialog v-model="making" persistent>
       <JobForm :start="null" :problem="problem" :busy="busy" draft-key="new-job" @save="create" @cancel="making = false" />
     </v-dialog>
@@ -180,6 +189,10 @@ useKeys([
   padding: 12px 16px 40px;
   max-width: 1400px;
   margin: 0 auto;
+}
+.foot {
+  justify-content: center;
+  gap: 16px;
 }
 .search {
   flex: 1 1 300px;
@@ -207,7 +220,7 @@ useKeys([
 }
 .job {
   display: grid;
-  grid-template-columns: 82px minmax(200px, 1fr) minmax(260px, 1.9fr) minmax(140px, 0.7fr) 116px;
+  grid-template-columns: 82px minmax(200px, 1fr) minmax(260px, 1.9fr) minmax(140px, 0.7fr) 136px;
   gap: 14px;
   color: inherit;
   text-decoration: none;

@@ -12,7 +12,6 @@ import { useCaptures } from '@/features/measure/captures'
 import { useBench } from './bench'
 import { useKeys } from '@/composables/keys'
 import { fixed } from '@/ui/numbers'
-import { useSession } from '@/composables/session'
 import { useWorkbench } from '@/composables/workbench'
 
 /** What is asked of the capture; `takes` where a reading waits for the answer. */
@@ -24,7 +23,6 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ close: []; take: [value: number, from: string] }>()
 const bench = useWorkbench()
-const session = useSession()
 const { captures, sending, load, fetch, stop, remove } = useCaptures(bench.jobId)
 
 const what = ref(props.asks)
@@ -183,7 +181,7 @@ useKeys([
           data-test="capture-file"
           @change="bring(($event.target as HTMLInputElement).files?.[0])"
         />
-        <template v-if="scope && session.mayWrite">
+        <template v-if="scope && bench.mayWrite">
           <v-btn v-for="k in kinds" :key="k" color="primary" :data-test="`fetch-${k}`" :disabled="busy" @click="captureNow(k)">{{
             k === 'ripple' ? `Capture ripple, ${secondsOf(k)} s` : `Capture a start, ${secondsOf(k)} s`
           }}</v-btn>
@@ -196,7 +194,7 @@ useKeys([
         <v-btn
           :color="scope ? undefined : 'primary'"
           :variant="scope ? 'outlined' : 'flat'"
-          :disabled="!session.mayWrite || sending.share !== null"
+          :disabled="!bench.mayWrite || sending.share !== null"
           @click="input?.click()"
           >Load a file</v-btn
         >
@@ -281,7 +279,7 @@ useKeys([
               ><v-btn variant="outlined" @click="nearer(0.5)">Nearer (+)</v-btn>
               <span class="quiet grow">Drag over a stretch to see it nearer; arrows move along.</span>
               <a :href="`/api/jobs/${bench.jobId}/captures/${capture.id}/samples.parquet`" class="link" download>Parquet</a>
-              <v-btn v-if="session.mayWrite" variant="text" @click="removeChosen(capture.id)">Delete</v-btn>
+              <v-btn v-if="bench.mayWrite" variant="text" @click="removeChosen(capture.id)">Delete</v-btn>
             </div>
             <p v-for="n in capture.notes" :key="n" class="quiet ma-0">{{ n }}</p>
             <p v-if="capture.channels.length > 1" class="quiet ma-0">

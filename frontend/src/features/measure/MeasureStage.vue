@@ -8,7 +8,6 @@ import { draftOf, repeatOf } from '@/composables/job/readingsDraft'
 import { useCatalogue } from '@/composables/catalogue'
 import { useKeys } from '@/composables/keys'
 import { useQuantities } from '@/composables/quantities'
-import { useSession } from '@/composables/session'
 import { useUnits } from '@/composables/units'
 import { useWorkbench } from '@/composables/workbench'
 import BenchFrame from '@/features/jobs/BenchFrame.vue'
@@ -25,7 +24,6 @@ import TestPlan from './TestPlan.vue'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
-const session = useSession()
 const units = useUnits()
 const { catalogue } = useCatalogue()
 /** What is taken where nobody noted a temperature. */
@@ -121,7 +119,7 @@ const ready = computed(() => bench.asFound !== null && !bench.circuitDirty)
 const blocked = computed(() => Object.keys(localProblems.value).length > 0)
 /** Without the output nothing can be brought to the rated one. */
 const mayKeep = computed(
-  () => !blocked.value && session.mayWrite && output.value !== null && valueOf(output.value.point.id) !== null && typed.value > 1,
+  () => !blocked.value && bench.mayWrite && output.value !== null && valueOf(output.value.point.id) !== null && typed.value > 1,
 )
 async function save(asNew = false): Promise<void> {
   if (!mayKeep.value) return

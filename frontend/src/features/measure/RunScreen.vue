@@ -173,7 +173,7 @@ function correct(): void {
   readings.take(draftOf(props.procedure.last))
 }
 async function save(skipped = '', asNew = false): Promise<void> {
-  if (busy.value || !session.mayWrite || Object.keys(local).length || (!skipped && !given.value.length)) return
+  if (busy.value || !bench.mayWrite || Object.keys(local).length || (!skipped && !given.value.length)) return
   const kept = await keep({ skipped, asNew })
   if (!kept) return
   readings.take(repeatOf(kept))
@@ -257,12 +257,22 @@ useKeys([
             />
           </div>
           <v-text-field v-model="draft.note" label="Note" @update:model-value="readings.touch()" />
+          <v-text-field
+            v-if="session.may('record_for_others')"
+            v-model="draft.measured_by"
+            label="Measured by"
+            :placeholder="session.me?.name"
+            persistent-placeholder
+            maxlength="80"
+            data-test="measured-by"
+            @update:model-value="readings.touch()"
+          />
           <ProblemNotice :problem="problem" />
           <div class="row">
             <v-btn
               color="primary"
               :loading="busy"
-              :disabled="!given.length || !session.mayWrite || Object.keys(local).length > 0"
+              :disabled="!given.length || !bench.mayWrite || Object.keys(local).length > 0"
               data-test="keep-run"
               @click="save()"
               >Keep {{ given.length }} of {{ procedure.points.length }}</v-btn

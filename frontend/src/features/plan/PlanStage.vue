@@ -11,13 +11,11 @@ import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { useCatalogue } from '@/composables/catalogue'
 import { fixed, mv } from '@/ui/numbers'
 import { useSaving } from '@/composables/saving'
-import { useSession } from '@/composables/session'
 import { useUnits } from '@/composables/units'
 import { useWorkbench } from '@/composables/workbench'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
-const session = useSession()
 const units = useUnits()
 const { catalogue, sizes } = useCatalogue()
 const { busy, problem: keepProblem, save: saving } = useSaving()
@@ -114,7 +112,7 @@ async function keep(): Promise<void> {
         <ProblemNotice :problem="problem" />
         <ProblemNotice :problem="keepProblem" />
         <div class="row">
-          <v-btn color="primary" :disabled="!view || !session.mayWrite || same" :loading="busy" data-test="keep-plan" @click="keep">{{
+          <v-btn color="primary" :disabled="!view || !bench.mayWrite || same" :loading="busy" data-test="keep-plan" @click="keep">{{
             same ? 'Kept' : 'Keep this plan'
           }}</v-btn>
           <v-btn v-if="same" variant="outlined" @click="emit('go', 'hand_over')">Hand over →</v-btn>

@@ -17,6 +17,7 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.document import Document, Problem
 from mavrik.core.measuring.waveform import Wave, WaveformError
+from mavrik.domain.roles import Who
 from mavrik.exchange.captures import Capture as CapturedWave
 from mavrik.exchange.captures import CaptureError, CaptureOptions, Progress, read_capture
 from mavrik.instruments.base import LinkError
@@ -27,7 +28,6 @@ from mavrik.jobs.captures.records import CaptureRecord, begin
 from mavrik.jobs.captures.samples import fill, keep_samples
 from mavrik.jobs.errors import InvalidError
 from mavrik.jobs.links import link_of
-from mavrik.jobs.people import Who
 from mavrik.store.models import Capture
 
 log = logging.getLogger(__name__)

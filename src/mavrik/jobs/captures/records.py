@@ -11,10 +11,10 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.document import Document
 from mavrik.domain.limits import MOST_CAPTURES
+from mavrik.domain.roles import Who
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
-from mavrik.jobs.people import Who
-from mavrik.jobs.work import get_row
+from mavrik.jobs.work import get_row, row_to_change
 from mavrik.store.models import Capture
 
 LOST_AFTER = timedelta(seconds=90)
@@ -70,7 +70,7 @@ def begin(session: Session, job_id: int, name: str, channel: str, who: Who) -> C
 
     name, channel: of the file or the instrument; an empty channel: the first
     """
-    get_row(session, job_id, lock=True)
+    row_to_change(session, job_id)
     if (session.scalar(select(func.count()).where(Capture.job_id == job_id)) or 0) >= MOST_CAPTURES:
         raise InvalidError(f"A job keeps at most {MOST_CAPTURES} captures: delete one first.")
     row = Capture(job_id=job_id, name=name[:120] or "capture", document={"channel": channel}, person_name=who.name)
@@ -84,6 +84,8 @@ def begin(session: Session, job_id: int, name: str, channel: str, who: Who) -> C
 def remove(session: Session, job_id: int, capture_id: int, who: Who) -> None:
     """Stop reading a capture, or delete one."""
     row = row_of(session, job_id, capture_id)
+    if row.state != "reading":
+        row_to_change(session, job_id)
     note_change(session, job_id, who, f"{'stopped' if row.state == 'reading' else 'deleted'} the capture {row.name}")
     session.execute(delete(Capture).where(Capture.id == capture_id))
 

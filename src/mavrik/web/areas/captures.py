@@ -12,7 +12,7 @@ from flask_openapi3.models.tag import Tag
 from pydantic import BaseModel, Field
 
 from mavrik.core.measuring.waveform import CrankCapture, Ripple
-from mavrik.domain.roles import Role
+from mavrik.domain.roles import Permission
 from mavrik.exchange.captures import CaptureOptions
 from mavrik.jobs import captures
 from mavrik.jobs.errors import InvalidError
@@ -59,7 +59,7 @@ class ViewQuery(BaseModel):
 @api.get(
     "/jobs/<int:job_id>/captures", summary="Captures of a job", tags=TAGS, responses={"200": captures.CaptureList, **SAVE_ERRORS}
 )
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def get_captures(path: CapturesPath) -> Response:
     """The newest first; poll it while one is being read."""
     return answer(captures.captures_of(session(), path.job_id))
@@ -68,7 +68,7 @@ def get_captures(path: CapturesPath) -> Response:
 @api.post(
     "/jobs/<int:job_id>/captures", summary="Load a capture", tags=TAGS, responses={"202": captures.CaptureRecord, **SAVE_ERRORS}
 )
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
 def post_capture(path: CapturesPath, query: CaptureQuery) -> Response:
     """The body is the file: CSV, WAV or a session. It is read in the background; delete the capture to stop that."""
     with tempfile.NamedTemporaryFile(prefix="mavrik-capture-", delete=False) as file:
@@ -98,7 +98,7 @@ def post_capture(path: CapturesPath, query: CaptureQuery) -> Response:
     tags=TAGS,
     responses={"202": captures.CaptureRecord, **SAVE_ERRORS},
 )
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
 def post_fetched(path: CapturesPath, body: captures.Fetch) -> Response:
     """It begins at once and is fetched in the background; delete the capture to stop that."""
     # Kept before the thread looks for it.
@@ -114,7 +114,7 @@ def post_fetched(path: CapturesPath, body: captures.Fetch) -> Response:
     tags=TAGS,
     responses={"204": None, **SAVE_ERRORS},
 )
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
 def delete_capture(path: CapturePath) -> Response:
     """Readings taken from it stay."""
     captures.remove(session(), path.job_id, path.capture_id, me())
@@ -125,7 +125,7 @@ def delete_capture(path: CapturePath) -> Response:
     "/jobs/<int:job_id>/captures/<int:capture_id>/view", summary="A stretch of a capture, peaks kept", tags=TAGS,
     responses={"200": captures.CaptureView, **SAVE_ERRORS},
 )  # fmt: skip
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def get_view(path: CapturePath, query: ViewQuery) -> Response:
     """Least and most of every point."""
     return answer(captures.view_of(session(), path.job_id, path.capture_id, query.from_s, query.to_s, query.points))
@@ -135,7 +135,7 @@ def get_view(path: CapturePath, query: ViewQuery) -> Response:
     "/jobs/<int:job_id>/captures/<int:capture_id>/ripple", summary="Ripple of a capture", tags=TAGS,
     responses={"200": Ripple, **SAVE_ERRORS},
 )  # fmt: skip
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def get_ripple(path: CapturePath, query: captures.RippleConditions) -> Response:
     """Peak to peak, spectrum, and whether pulses are missing."""
     return answer(captures.ripple_in(session(), path.job_id, path.capture_id, query))
@@ -145,7 +145,7 @@ def get_ripple(path: CapturePath, query: captures.RippleConditions) -> Response:
     "/jobs/<int:job_id>/captures/<int:capture_id>/cranking", summary="Cranking in a capture", tags=TAGS,
     responses={"200": CrankCapture, **SAVE_ERRORS},
 )  # fmt: skip
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def get_cranking(path: CapturePath) -> Response:
     """How far the battery fell, how long, and when charging began."""
     return answer(captures.cranking_in(session(), path.job_id, path.capture_id))
@@ -155,7 +155,7 @@ def get_cranking(path: CapturePath) -> Response:
     "/jobs/<int:job_id>/captures/<int:capture_id>/samples.parquet", summary="A capture's samples as Parquet", tags=TAGS,
     responses={"200": None, **SAVE_ERRORS},
 )  # fmt: skip
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def get_samples(path: CapturePath) -> Response:
     """Volts; the sampling is in the file's metadata."""
     data = captures.as_parquet(session(), path.job_id, path.capture_id)

@@ -10,7 +10,7 @@ from pydantic import BaseModel, BeforeValidator, Field
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
-from mavrik.domain.roles import Role
+from mavrik.domain.roles import Permission
 from mavrik.jobs.catalogue import Catalogue, ReadyLayouts, catalogue, ready_layouts
 from mavrik.jobs.errors import InvalidError
 from mavrik.web.access import needs
@@ -34,21 +34,21 @@ class LayoutQuery(BaseModel):
 
 
 @api.get("/catalogue", summary="What may be chosen", tags=tag("catalogue"), responses={"200": Catalogue})
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def get_catalogue() -> Response:
     """Sizes, families, profiles, layouts, cautions: all that the interface offers, from the core's tables."""
     return answer(catalogue())
 
 
 @api.get("/layouts", summary="The ready circuits", tags=tag("catalogue"), responses={"200": ReadyLayouts})
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def get_layouts() -> Response:
     """Each with its words and the coordinates of its drawing."""
     return answer(ready_layouts())
 
 
 @api.get("/layouts/<string:name>", summary="A ready circuit", tags=tag("catalogue"), responses={"200": Circuit, **ERRORS})
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def get_layout(path: LayoutPath, query: LayoutQuery) -> Response:
     """To start from."""
     try:

@@ -12,7 +12,7 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.operating import State
 from mavrik.core.protection.documents import ProtectionReview
-from mavrik.domain.roles import Role
+from mavrik.domain.roles import Permission
 from mavrik.jobs import drafts
 from mavrik.web.access import needs
 from mavrik.web.answers import answer
@@ -53,7 +53,7 @@ class EditBody(BaseModel):
 
 
 @api.post("/solve", summary="Solve a circuit at a state", tags=tag("drafts"), responses={"200": drafts.SolvedDraft, **ERRORS})
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 @heavy
 def post_solve(body: SolveBody) -> Response:
     """What the state bar asks at every move."""
@@ -61,7 +61,7 @@ def post_solve(body: SolveBody) -> Response:
 
 
 @api.post("/protection", summary="Ask every fuse and breaker", tags=tag("drafts"), responses={"200": ProtectionReview, **ERRORS})
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 @heavy
 def post_protection(body: ProtectionBody) -> Response:
     """Load, cable, voltage, breaking, withstand, cranking, inrush, and the order of opening."""
@@ -69,14 +69,14 @@ def post_protection(body: ProtectionBody) -> Response:
 
 
 @api.post("/grow", summary="Add a part to a circuit", tags=tag("drafts"), responses={"200": drafts.Grown, **ERRORS})
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def post_grow(body: GrowBody) -> Response:
     """With its nodes, leads and fuses, at starting values; nothing is saved."""
     return answer(drafts.add_to_draft(body.circuit, body.what))
 
 
 @api.post("/edit", summary="Edit a branch of a circuit", tags=tag("drafts"), responses={"200": drafts.Grown, **ERRORS})
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def post_edit(body: EditBody) -> Response:
     """In series, beside, of another kind or family, taken out; nothing is saved."""
     return answer(drafts.edit_draft(body.circuit, body.branch_id, body.edit, body.to))

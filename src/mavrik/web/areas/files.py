@@ -9,7 +9,7 @@ from flask import Response, current_app, g, json
 from flask_openapi3.blueprint import APIBlueprint
 from pydantic import Field
 
-from mavrik.domain.roles import Role
+from mavrik.domain.roles import Permission
 from mavrik.exchange.bundle import bundle_schema
 from mavrik.exchange.files import Printing
 from mavrik.jobs import carrying
@@ -37,7 +37,7 @@ def _file(job_id: int, name: str) -> Response:
 
 
 @api.get("/jobs/<int:job_id>/files/<string:name>", summary="A job as a file", tags=tag("files"), responses=ERRORS)
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 @heavy
 def get_file(path: FilePath) -> Response:
     """Bundle, sheet, readings as CSV and Parquet, netlist: all that the catalogue lists."""
@@ -45,7 +45,7 @@ def get_file(path: FilePath) -> Response:
 
 
 @api.get("/jobs/<int:job_id>/bundle", summary="Take a job out as a bundle", tags=tag("files"))
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 @heavy
 def get_bundle(path: JobPath) -> Response:
     """A `.mavrik.json` file."""
@@ -53,7 +53,7 @@ def get_bundle(path: JobPath) -> Response:
 
 
 @api.get("/jobs/<int:job_id>/readings.csv", summary="Readings as CSV", tags=tag("files"))
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 @heavy
 def get_readings(path: JobPath) -> Response:
     """One row a reading."""
@@ -61,7 +61,7 @@ def get_readings(path: JobPath) -> Response:
 
 
 @api.get("/jobs/<int:job_id>/readings.parquet", summary="Readings as Parquet", tags=tag("files"))
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 @heavy
 def get_readings_parquet(path: JobPath) -> Response:
     """The same rows with numbers as numbers."""
@@ -69,7 +69,7 @@ def get_readings_parquet(path: JobPath) -> Response:
 
 
 @api.get("/jobs/<int:job_id>/sheet.pdf", summary="The job sheet as PDF", tags=tag("files"))
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 @heavy
 def get_sheet_pdf(path: JobPath) -> Response:
     """For the customer and the file."""
@@ -77,7 +77,7 @@ def get_sheet_pdf(path: JobPath) -> Response:
 
 
 @api.get("/jobs/<int:job_id>/sheet", summary="The job sheet as a page", tags=tag("files"))
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 @heavy
 def get_sheet(path: JobPath) -> Response:
     """For the screen and the browser's printer."""

@@ -8,7 +8,7 @@ from pydantic import BaseModel
 
 from mavrik.core.circuit import Circuit
 from mavrik.domain.job import CircuitRole, JobDetails
-from mavrik.domain.roles import Role
+from mavrik.domain.roles import Permission
 from mavrik.jobs import finding
 from mavrik.jobs.records import run_of
 from mavrik.jobs.runs import RunInput, run_from
@@ -41,7 +41,7 @@ class FindBody(BaseModel):
     tags=tag("findings"),
     responses={"200": finding.Found, **SAVE_ERRORS},
 )
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 @heavy
 def get_findings(path: JobPath, query: JudgeQuery) -> Response:
     """Headline, branches, causes, doubts, what to read next, and both pictures: one judgement of all that was read."""
@@ -54,7 +54,7 @@ def get_findings(path: JobPath, query: JudgeQuery) -> Response:
     tags=tag("findings"),
     responses={"200": finding.Found, **SAVE_ERRORS},
 )
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 @heavy
 def post_findings_draft(path: JobPath, body: FindBody) -> Response:
     """The same judgement, without looking which reading would tell most next; nothing is saved."""

@@ -9,7 +9,7 @@ from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
 from mavrik.core.measuring.instruments import Instrument
-from mavrik.domain.roles import Role
+from mavrik.domain.roles import Permission
 from mavrik.instruments.simulated import Placing
 from mavrik.jobs import equipment, links
 from mavrik.web.access import me, needs, session
@@ -61,7 +61,7 @@ class PlacingQuery(BaseModel):
 
 
 @api.get("/instruments", summary="The workshop's instruments", tags=tag("instruments"), responses={"200": InstrumentsOut})
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def get_instruments() -> Response:
     """With the accuracy their manuals give."""
     return answer(InstrumentsOut(instruments=equipment.list_instruments(session())))
@@ -73,7 +73,7 @@ def get_instruments() -> Response:
     tags=tag("instruments"),
     responses={"201": equipment.InstrumentRecord, **ERRORS},
 )
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
 def post_instrument(body: Instrument) -> Response:
     """Under an id that is free."""
     return answer(equipment.add_instrument(session(), body, me()), 201)
@@ -85,7 +85,7 @@ def post_instrument(body: Instrument) -> Response:
     tags=tag("instruments"),
     responses={"200": equipment.InstrumentRecord, **SAVE_ERRORS},
 )
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
 def put_instrument(path: InstrumentPath, body: InstrumentSave) -> Response:
     """Refused with 409 when somebody else saved in between."""
     return answer(equipment.change_instrument(session(), path.instrument_id, body.instrument, body.lock, me()))
@@ -97,7 +97,7 @@ def put_instrument(path: InstrumentPath, body: InstrumentSave) -> Response:
     tags=tag("instruments"),
     responses={"204": None, **SAVE_ERRORS},
 )
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
 def delete_instrument(path: InstrumentPath, query: LockQuery) -> Response:
     """Tests made with it keep what they know of it."""
     equipment.remove_instrument(session(), path.instrument_id, query.lock, me())
@@ -110,7 +110,7 @@ def delete_instrument(path: InstrumentPath, query: LockQuery) -> Response:
     tags=tag("instruments"),
     responses={"200": equipment.InstrumentRecord, **SAVE_ERRORS},
 )
-@needs(Role.LEAD)
+@needs(Permission.KEEP_INSTRUMENTS)
 def put_address(path: InstrumentPath, body: AddressSave) -> Response:
     """Only a lead can: it makes the server call there."""
     return answer(links.allow_address(session(), path.instrument_id, body.address, me()))
@@ -122,7 +122,7 @@ def put_address(path: InstrumentPath, body: AddressSave) -> Response:
     tags=tag("instruments"),
     responses={"200": links.LiveReading, **SAVE_ERRORS},
 )
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
 def get_reading(path: InstrumentPath) -> Response:
     """Once; 502 where it does not answer."""
     return answer(links.read_once(session(), path.instrument_id))
@@ -134,7 +134,7 @@ def get_reading(path: InstrumentPath) -> Response:
     tags=tag("instruments"),
     responses={"200": None, **SAVE_ERRORS},
 )
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
 def get_live(path: InstrumentPath, query: PlacingQuery) -> Response:
     """Each event is a `LiveReading`; the last one says why where the link is lost. The query moves a stand-in's probes."""
     instrument, where = links.link_of(session(), path.instrument_id)

@@ -9,35 +9,35 @@ from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
 from mavrik.core.circuit import Circuit
-from mavrik.domain.job import JobState
-from mavrik.domain.roles import Role
-from mavrik.jobs import carrying, work
-from mavrik.jobs.records import CircuitRecord, JobRecord, JobRow
+from mavrik.domain.job import Shelf
+from mavrik.domain.roles import Permission
+from mavrik.jobs import carrying, listing, shelving, work
+from mavrik.jobs.records import CircuitRecord, JobRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.gate import heavy
+from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, JobPath, tag
 
 api = APIBlueprint("jobs", __name__, url_prefix="/api")
-
-
-class JobsQuery(BaseModel):
-    """What to list."""
-
-    search: Annotated[str, Field(max_length=200)] = ""
-    state: JobState | None = None
-
-
-class JobsOut(BaseModel):
-    """Jobs, the soonest promised first."""
-
-    jobs: list[JobRow]
 
 
 class JobChange(work.JobInput):
     """A job's details as edited from a version."""
 
     lock: int
+
+
+class Reopening(BaseModel):
+    """Why a job that is done is opened again."""
+
+    reason: Annotated[str, Field(min_length=3, max_length=200)]
+
+
+class OnShelf(BaseModel):
+    """Where a job is to lie."""
+
+    shelf: Shelf
 
 
 class CircuitSave(BaseModel):
@@ -49,22 +49,24 @@ class CircuitSave(BaseModel):
     as_new_revision: bool = False
 
 
-@api.get("/jobs", summary="List jobs", tags=tag("jobs"), responses={"200": JobsOut, **ERRORS})
-@needs(Role.READ_ONLY)
-def get_jobs(query: JobsQuery) -> Response:
-    """With state and what is missing."""
-    return answer(JobsOut(jobs=work.list_jobs(session(), query.search, query.state)))
+@api.get("/jobs", summary="List jobs", tags=tag("jobs"), responses={"200": listing.JobsPage, **ERRORS})
+@needs(Permission.READ)
+def get_jobs(query: listing.JobsWanted) -> Response:
+    """A page at a time, with what was found and what is missing."""
+    return answer(listing.list_jobs(session(), query))
 
 
 @api.post("/jobs", summary="Open a job", tags=tag("jobs"), responses={"201": JobRecord, **ERRORS})
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
+@creates
 def post_jobs(body: work.JobInput) -> Response:
     """Customer, vehicle, complaint."""
     return answer(work.create_job(session(), body, me()), 201)
 
 
 @api.post("/jobs/import", summary="Take a job in from a bundle", tags=tag("jobs"), responses={"201": JobRecord, **ERRORS})
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
+@creates
 @heavy
 def post_import() -> Response:
     """The request's body is the bundle file."""
@@ -72,18 +74,42 @@ def post_import() -> Response:
 
 
 @api.get("/jobs/<int:job_id>", summary="A whole job", tags=tag("jobs"), responses={"200": JobRecord, **SAVE_ERRORS})
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def get_job(path: JobPath) -> Response:
     """With its circuits, tests and history."""
     return answer(work.open_job(session(), path.job_id))
 
 
 @api.put("/jobs/<int:job_id>", summary="Change a job's details", tags=tag("jobs"), responses={"200": JobRecord, **SAVE_ERRORS})
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
 def put_job(path: JobPath, body: JobChange) -> Response:
     """Refused with 409 when somebody else saved in between."""
     given = work.JobInput.model_validate(body.model_dump(exclude={"lock"}, exclude_unset=True))
     return answer(work.change_job(session(), path.job_id, given, body.lock, me()))
+
+
+@api.post(
+    "/jobs/<int:job_id>/reopen",
+    summary="Open a job again that is done",
+    tags=tag("jobs"),
+    responses={"200": JobRecord, **SAVE_ERRORS},
+)
+@needs(Permission.REOPEN)
+def post_reopen(path: JobPath, body: Reopening) -> Response:
+    """The only change that a job that is done takes."""
+    return answer(shelving.reopen(session(), path.job_id, body.reason, me()))
+
+
+@api.put(
+    "/jobs/<int:job_id>/shelf",
+    summary="Archive a job, put it into the waste basket, take it back",
+    tags=tag("jobs"),
+    responses={"200": JobRecord, **SAVE_ERRORS},
+)
+@needs(Permission.SHELVE)
+def put_shelf(path: JobPath, body: OnShelf) -> Response:
+    """What lies in the waste basket for thirty days is deleted for good."""
+    return answer(shelving.put_on(session(), path.job_id, body.shelf, me()))
 
 
 @api.put(
@@ -92,7 +118,7 @@ def put_job(path: JobPath, body: JobChange) -> Response:
     tags=tag("jobs"),
     responses={"200": CircuitRecord, **SAVE_ERRORS},
 )
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
 def put_circuit(path: JobPath, body: CircuitSave) -> Response:
     """A version that was measured is never changed: saving makes the next revision."""
     saved = work.save_circuit(
@@ -113,7 +139,8 @@ def put_circuit(path: JobPath, body: CircuitSave) -> Response:
     tags=tag("jobs"),
     responses={"201": CircuitRecord, **SAVE_ERRORS},
 )
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
+@creates
 def post_resistances(path: JobPath) -> Response:
     """As the next revision of the circuit as found; only what the readings told."""
     return answer(work.take_over_resistances(session(), path.job_id, me()), 201)

@@ -8,10 +8,11 @@ from flask import Response
 from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
-from mavrik.domain.roles import Role
+from mavrik.domain.roles import Permission, Role
 from mavrik.jobs import people
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, tag
 
 api = APIBlueprint("people", __name__, url_prefix="/api")
@@ -48,15 +49,29 @@ class PeopleOut(BaseModel):
     people: list[people.Account]
 
 
+class NamesOut(BaseModel):
+    """Who may sign in."""
+
+    people: list[people.Named]
+
+
 @api.get("/people", summary="All accounts", tags=tag("people"), responses={"200": PeopleOut})
-@needs(Role.LEAD)
+@needs(Permission.KEEP_PEOPLE)
 def get_people() -> Response:
     """For leads."""
     return answer(PeopleOut(people=people.list_people(session())))
 
 
+@api.get("/people/names", summary="Who works here", tags=tag("people"), responses={"200": NamesOut})
+@needs(Permission.READ)
+def get_names() -> Response:
+    """For a list to choose from."""
+    return answer(NamesOut(people=people.list_names(session())))
+
+
 @api.post("/people", summary="Add an account", tags=tag("people"), responses={"201": people.Account, **ERRORS})
-@needs(Role.LEAD)
+@needs(Permission.KEEP_PEOPLE)
+@creates
 def post_people(body: PersonBody) -> Response:
     """For leads."""
     who = people.add_person(session(), body.login, body.name, body.role, body.password, me())
@@ -69,7 +84,7 @@ def post_people(body: PersonBody) -> Response:
     tags=tag("people"),
     responses={"200": people.Account, **SAVE_ERRORS},
 )
-@needs(Role.LEAD)
+@needs(Permission.KEEP_PEOPLE)
 def put_person(path: PersonPath, body: PersonChange) -> Response:
     """For leads. Ends every session of that person."""
     return answer(people.change_person(session(), path.person_id, by=me(), **body.model_dump()))

@@ -7,7 +7,7 @@ from flask_openapi3.blueprint import APIBlueprint
 
 from mavrik.core.planning.comparison import Comparison
 from mavrik.core.planning.sizing import SizingTarget
-from mavrik.domain.roles import Role
+from mavrik.domain.roles import Permission
 from mavrik.jobs import planning
 from mavrik.jobs.records import CircuitRecord
 from mavrik.web.access import me, needs, session
@@ -24,7 +24,7 @@ api = APIBlueprint("plans", __name__, url_prefix="/api")
     tags=tag("plans"),
     responses={"200": SizingTarget, **SAVE_ERRORS},
 )
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def get_target(path: JobPath) -> Response:
     """The loads of the job on top of what is fitted."""
     return answer(planning.starting_target(session(), path.job_id))
@@ -36,7 +36,7 @@ def get_target(path: JobPath) -> Response:
     tags=tag("plans"),
     responses={"200": planning.PlanView, **SAVE_ERRORS},
 )
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 @heavy
 def post_preview(path: JobPath, body: SizingTarget) -> Response:
     """Without keeping it."""
@@ -49,7 +49,7 @@ def post_preview(path: JobPath, body: SizingTarget) -> Response:
     tags=tag("plans"),
     responses={"201": CircuitRecord, **SAVE_ERRORS},
 )
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
 @heavy
 def post_plan(path: JobPath, body: SizingTarget) -> Response:
     """As a new version of the job's circuit."""
@@ -62,7 +62,7 @@ def post_plan(path: JobPath, body: SizingTarget) -> Response:
     tags=tag("plans"),
     responses={"200": Comparison, **SAVE_ERRORS},
 )
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 @heavy
 def get_comparison(path: JobPath) -> Response:
     """Branch by branch."""

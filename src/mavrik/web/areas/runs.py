@@ -6,11 +6,12 @@ from flask import Response
 from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel
 
-from mavrik.domain.roles import Role
+from mavrik.domain.roles import Permission
 from mavrik.jobs import runs
 from mavrik.jobs.records import RunRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.repeat import creates
 from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
 
 api = APIBlueprint("runs", __name__, url_prefix="/api")
@@ -29,14 +30,15 @@ class RunSave(BaseModel):
     tags=tag("runs"),
     responses={"200": runs.BenchView, **SAVE_ERRORS},
 )
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def get_bench(path: JobPath) -> Response:
     """What there is to test, what was read and said, and which fault explains it."""
     return answer(runs.bench_of(session(), path.job_id))
 
 
 @api.post("/jobs/<int:job_id>/runs", summary="Keep a bench test", tags=tag("jobs"), responses={"201": RunRecord, **SAVE_ERRORS})
-@needs(Role.TECHNICIAN)
+@needs(Permission.WORK)
+@creates
 def post_run(path: JobPath, body: RunSave) -> Response:
     """A permanent record: a repeat is a run of its own."""
     return answer(runs.save_run(session(), path.job_id, body.circuit_id, body.run, me()), 201)
@@ -48,7 +50,7 @@ def post_run(path: JobPath, body: RunSave) -> Response:
     tags=tag("runs"),
     responses={"200": runs.JudgedDraft, **SAVE_ERRORS},
 )
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def post_judge(path: JobPath, body: RunSave) -> Response:
     """Between what each reading passes, and what is said of those taken so far; nothing is kept."""
     return answer(runs.judge_draft(session(), path.job_id, body.circuit_id, body.run, me()))

@@ -12,9 +12,8 @@ from flask_wtf.csrf import generate_csrf
 from pydantic import BaseModel, Field
 
 from mavrik import __version__
-from mavrik.domain.roles import Role
+from mavrik.domain.roles import MAY, Permission, Role, Who
 from mavrik.jobs import people, sessions
-from mavrik.jobs.people import Who
 from mavrik.jobs.sessions import SignInRecord
 from mavrik.web.access import PUBLIC, SignedIn, address, me, my_key, needs, session
 from mavrik.web.answers import answer
@@ -31,6 +30,7 @@ class Me(BaseModel):
     name: str = ""
     login: str = ""
     role: Role | None = None
+    may: list[Permission] = []
     csrf_token: str
     workshop: str
     demo: bool
@@ -77,6 +77,7 @@ def _me(who: Who | None) -> Me:
         name=who.name if who else "",
         login=who.login if who else "",
         role=who.role if who else None,
+        may=sorted(MAY[who.role]) if who else [],
         csrf_token=generate_csrf(),
         workshop=settings.workshop,
         demo=settings.demo,
@@ -122,7 +123,7 @@ def _signed_in(who: Who) -> Response:
 
 
 @api.delete("/session", summary="Sign out", tags=tag("session"), responses={"200": Me})
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def delete_session() -> Response:
     """Ends this session: a copy of its cookie is good for nothing any more."""
     sessions.end(session(), my_key())
@@ -133,7 +134,7 @@ def delete_session() -> Response:
 
 
 @api.get("/sign-ins", summary="Where one is signed in", tags=tag("session"), responses={"200": SignInsOut})
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def get_sign_ins() -> Response:
     """One's own only."""
     return answer(SignInsOut(sign_ins=sessions.own(session(), me(), my_key())))
@@ -142,7 +143,7 @@ def get_sign_ins() -> Response:
 @api.delete(
     "/sign-ins/<int:sign_in_id>", summary="Sign out elsewhere", tags=tag("session"), responses={"200": SignInsOut, **SAVE_ERRORS}
 )
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def delete_sign_in(path: SignInPath) -> Response:
     """Ends one of one's own sessions."""
     sessions.end_one(session(), me(), path.sign_in_id)
@@ -155,7 +156,7 @@ def delete_sign_in(path: SignInPath) -> Response:
     tags=tag("session"),
     responses={"200": Me, **ERRORS, "429": ProblemDocument},
 )
-@needs(Role.READ_ONLY)
+@needs(Permission.READ)
 def put_password(body: PasswordBody) -> Response:
     """Ends every other session of this person."""
     g.keep_anyway = True

@@ -1,0 +1,31 @@
+"""The log of who changed what."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3.blueprint import APIBlueprint
+
+from mavrik.domain.roles import Permission
+from mavrik.jobs.trace import TracePage, TraceWanted, trace, trace_csv
+from mavrik.web.access import needs, session
+from mavrik.web.answers import answer
+from mavrik.web.gate import heavy
+from mavrik.web.shared import ERRORS, tag
+
+api = APIBlueprint("trace", __name__, url_prefix="/api")
+
+
+@api.get("/changes", summary="The log of changes", tags=tag("trace"), responses={"200": TracePage, **ERRORS})
+@needs(Permission.AUDIT)
+def get_changes(query: TraceWanted) -> Response:
+    """The newest first, a page at a time."""
+    return answer(trace(session(), query))
+
+
+@api.get("/changes.csv", summary="The log of changes as CSV", tags=tag("trace"), responses=ERRORS)
+@needs(Permission.AUDIT)
+@heavy
+def get_changes_csv(query: TraceWanted) -> Response:
+    """The same, all of it."""
+    lines = "".join(trace_csv(session(), query))
+    return Response(lines, mimetype="text/csv", headers={"Content-Disposition": 'attachment; filename="changes.csv"'})
