@@ -90,10 +90,10 @@ class Client:
                     raise
                 # A kept connection that the server has closed meanwhile is opened again, as a browser does.
                 await self.open()
-        cookie = re.search(rb"Set-Cookie: (mavrik=[^;]+)", answer)
+        cookie = re.search(rb"(?i)set-cookie: (mavrik=[^;]+)", answer)
         if cookie:
             self.cookie = cookie.group(1).decode()
-        length = re.search(rb"Content-Length: (\d+)", answer)
+        length = re.search(rb"(?i)content-length: (\d+)", answer)
         data = await self.reader.readexactly(int(length.group(1))) if length else b""
         return int(answer.split(b" ", 2)[1]), data
 

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import json
+import socket
+import threading
 from collections.abc import Iterator
+from typing import Any
 
 import pytest
+from sqlalchemy import text
 
 from mavrik.core.measuring import stability
 from mavrik.jobs import links
@@ -107,6 +111,50 @@ def test_a_meter_on_hold_is_told_from_a_steady_one(
             break
     answer.close()
     assert seen[-1]["held"] and seen[-1]["value"] == seen[-3]["value"]
+    place(boss, None)
+
+
+def test_no_transaction_is_held_while_a_meter_is_asked(boss: Caller, tech: Caller, app: Any) -> None:
+    """A meter that does not answer, and what the database has open meanwhile."""
+    with socket.create_server(("127.0.0.1", 0)) as silent:
+        place(boss, f"127.0.0.1:{silent.getsockname()[1]}")
+        asked = threading.Thread(target=lambda: tech.get("/api/instruments/dmm/reading"))
+        asked.start()
+        link, _ = silent.accept()
+        assert link.recv(100).startswith(b"MEAS")
+        with app.extensions["mavrik_database"].engine.connect() as connection:
+            open_now = connection.scalar(
+                text(
+                    "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() "
+                    "AND state LIKE 'idle in transaction%' AND pid <> pg_backend_pid()"
+                )
+            )
+        link.close()
+        asked.join()
+    assert open_now == 0
+    place(boss, None)
+
+
+def test_asking_once_counts_with_the_live_views(boss: Caller, tech: Caller, meters: dict[str, MeterServer]) -> None:
+    place(boss, meters["multimeter"].address)
+    views = [tech.get("/api/instruments/dmm/live") for _ in range(links.LIVE_AT_ONCE)]
+    for view in views:
+        next(iter(view.response))
+    refused = tech.get("/api/instruments/dmm/reading")
+    assert refused.status_code == 503 and "watched at once" in refused.text and refused.headers["Retry-After"]
+    for view in views:
+        view.close()
+    assert tech.get("/api/instruments/dmm/reading").status_code == 200
+    place(boss, None)
+
+
+def test_an_address_is_kept_as_a_number_and_only_where_the_server_may_call(boss: Caller, meters: dict[str, MeterServer]) -> None:
+    port = meters["multimeter"].address.split(":")[1]
+    assert place(boss, f"localhost:{port}").json["address"] == f"127.0.0.1:{port}"
+    for address in ("169.254.169.254:80", "8.8.8.8:53", "serial:/dev/ttyUSB97@9600"):
+        refused = place(boss, address)
+        assert refused.status_code == 422 and refused.json["problems"][0]["field"] == "address", address
+    assert boss.get("/api/instruments/ports").status_code == 200
     place(boss, None)
 
 

@@ -14,8 +14,10 @@ import numpy as np
 import pytest
 
 from mavrik.core.measuring.waveform import Pulses, Wave, cranking_of, pulse_hz, ripple_of
+from mavrik.instruments import reach as reaching
 from mavrik.instruments.base import LinkError, parse_address
 from mavrik.instruments.kinds import connect, connect_scope
+from mavrik.instruments.reach import Reach
 from mavrik.instruments.scope import ScpiScope
 from mavrik.standin.bench import MeterServer
 from mavrik.standin.vehicle import VEHICLES
@@ -175,9 +177,10 @@ def test_a_belt_that_slips_shows_at_the_tachometer_and_a_lost_phase_at_the_scope
     assert lost[1] > 3 * sound[1] and lost[2] > sound[2] + 20  # type: ignore[operator]
 
 
-def test_an_instrument_on_a_serial_port() -> None:
+def test_an_instrument_on_a_serial_port(monkeypatch: pytest.MonkeyPatch) -> None:
     """A pair of pseudo-terminals: one end is the port that the client opens, at the other sits a meter."""
     ours, theirs = pty.openpty()
+    monkeypatch.setattr(reaching, "reach", lambda: Reach.from_environment({"MAVRIK_SERIAL_PORTS": os.ttyname(theirs)}))
     tty.setraw(theirs)
 
     def answer() -> None:

@@ -14,7 +14,7 @@ import numpy as np
 
 from mavrik.core.measuring.waveform import MOST_SAMPLES, Samples, Wave
 from mavrik.instruments.base import OVERLOAD, LinkError
-from mavrik.instruments.scpi import ScpiMeter
+from mavrik.instruments.scpi import BLOCK_S, ScpiMeter
 
 TRACE = "CH1"
 COMPLETE = 1
@@ -82,7 +82,12 @@ class ScpiScope(ScpiMeter):
                 f"{self._where} has {length // SAMPLE_BYTES:,} samples; from 1 to {MOST_SAMPLES:,} are taken. Capture a shorter time."
             )
         data = bytearray()
+        until = time.monotonic() + BLOCK_S
         while len(data) < length:
+            if time.monotonic() > until:
+                raise LinkError(
+                    f"{self._where} sent {len(data) / length:.0%} of its samples in {BLOCK_S:.0f} s. Capture a shorter time."
+                )
             data += self._bytes(min(CHUNK, length - len(data)))
             progress(len(data) / length)
         self._bytes(1)  # the terminator behind the block

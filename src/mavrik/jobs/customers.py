@@ -66,7 +66,7 @@ def list_customers(session: Session, wanted: CustomersWanted) -> CustomersPage:
         .where(Vehicle.customer_id.in_([row_id for row_id, *_ in rows]))
         .group_by(Vehicle.customer_id)
     )
-    jobs = dict(session.execute(counted).tuples().all())
+    jobs = dict(session.execute(counted).all())
     return CustomersPage(
         customers=tuple(CustomerRow(id=i, name=name, contact=contact, jobs=jobs.get(i, 0)) for i, name, contact in rows),
         next=more,

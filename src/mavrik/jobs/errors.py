@@ -44,5 +44,9 @@ class TooManyError(JobError):
     """Too many tries; wait."""
 
 
+class BusyError(JobError):
+    """As much is being worked on as can be: nothing was begun, come again."""
+
+
 class LinkLostError(JobError):
     """A connected instrument does not answer."""

@@ -22,10 +22,11 @@ from mavrik.core.measuring.stability import Follower
 from mavrik.domain.roles import Who
 from mavrik.instruments.base import LinkError, Shown, parse_address
 from mavrik.instruments.kinds import connect
+from mavrik.instruments.reach import reach
 from mavrik.instruments.simulated import Placing, place
 from mavrik.jobs.changes import differing, note_change
 from mavrik.jobs.equipment import InstrumentRecord, record_of
-from mavrik.jobs.errors import InvalidError, LinkLostError, NotFoundError
+from mavrik.jobs.errors import BusyError, InvalidError, LinkLostError, NotFoundError
 from mavrik.store import models
 
 EVERY_S = 0.12
@@ -33,9 +34,12 @@ LONGEST_S = 120.0
 """A live view asks again after that, so that a forgotten screen lets go of the meter."""
 
 LIVE_AT_ONCE = 5
-"""A live view holds a thread of a server process; the others go on answering whatever is asked."""
+"""A live view, or a meter that is asked once, holds a thread of a server process; the others go on answering whatever is asked."""
 
 _places = threading.BoundedSemaphore(LIVE_AT_ONCE)
+
+
+TOO_MANY = "Too many meters are being watched at once. Type what this one shows, or close another screen."
 
 
 class LiveReading(Document):
@@ -64,12 +68,14 @@ def allow_address(session: Session, instrument_id: str, address: str | None, who
     row = _row(session, instrument_id)
     if address is not None:
         try:
-            address = str(parse_address(address))
+            typed = parse_address(address)
+            address = str(reach().pinned(typed))
         except ValueError as error:
             raise InvalidError(str(error), [Problem(instrument_id, "address", str(error))]) from error
     was, now = differing({"address": row.address}, {"address": address})
     row.address = address
-    what = f"instrument {instrument_id}: {'address ' + address if address else 'no address'}"
+    named = f", which is {address}" if address is not None and str(typed) != address else ""
+    what = f"instrument {instrument_id}: {f'address {typed}{named}' if address else 'no address'}"
     note_change(session, None, who, what, kind="changed", thing=f"instrument {instrument_id}", before=was, after=now)
     session.flush()
     return record_of(row)
@@ -83,9 +89,14 @@ def link_of(session: Session, instrument_id: str) -> tuple[Instrument, str]:
     return Instrument.model_validate(row.document), row.address
 
 
-def read_once(session: Session, instrument_id: str) -> LiveReading:
-    """One reading; raises LinkLostError where the instrument does not answer."""
-    instrument, address = link_of(session, instrument_id)
+def read_once(instrument: Instrument, address: str) -> LiveReading:
+    """One reading.
+
+    instrument, address: as `link_of` gives them; no database is held meanwhile
+    Raises LinkLostError where the instrument does not answer, BusyError while too many are asked.
+    """
+    if not _places.acquire(blocking=False):
+        raise BusyError(TOO_MANY)
     try:
         meter = connect(instrument.kind, address)
         try:
@@ -94,6 +105,8 @@ def read_once(session: Session, instrument_id: str) -> LiveReading:
             meter.close()
     except LinkError as error:
         raise LinkLostError(str(error)) from error
+    finally:
+        _places.release()
     return LiveReading(value=shown.value, unit=shown.unit, overload=shown.overload, stable=False)
 
 
@@ -104,7 +117,7 @@ def live(instrument: Instrument, address: str, placing: Placing) -> Iterator[str
     placing: where the reading is taken, for a stand-in that no hand moves
     """
     if not _places.acquire(blocking=False):
-        yield _lost("Too many meters are being watched at once. Type what this one shows, or close another screen.")
+        yield _lost(TOO_MANY)
         return
     try:
         yield from _follow(instrument, address, placing)

@@ -113,7 +113,13 @@ def start(port: int, mode: str, environment: dict[str, str], workers: int = 2) -
         process = subprocess.Popen(
             command,
             cwd=ROOT,
-            env={**os.environ, **environment, "MAVRIK_SECRET_KEY": secret_key(), "PYTHONPATH": str(ROOT / "src")},
+            env={
+                **os.environ,
+                **environment,
+                "MAVRIK_SECRET_KEY": secret_key(),
+                "MAVRIK_OWN_PORTS": str(port),
+                "PYTHONPATH": str(ROOT / "src"),
+            },
             stdin=subprocess.DEVNULL,
             stdout=log,
             stderr=log,

@@ -16,6 +16,7 @@ from mavrik.core.circuit.rules import CircuitError
 from mavrik.core.document import Problem
 from mavrik.exchange.bundle import plain_problems
 from mavrik.jobs.errors import (
+    BusyError,
     ClosedError,
     ConflictError,
     ForbiddenError,
@@ -37,6 +38,7 @@ STATUS: dict[type[JobError], tuple[int, str, str]] = {
     ForbiddenError: (403, "forbidden", "Not allowed"),
     InvalidError: (422, "invalid", "Input cannot be taken"),
     ConflictError: (409, "conflict", "Somebody else saved first"),
+    BusyError: (503, "busy", "The server is busy"),
     ClosedError: (409, "job-closed", "This job is closed"),
     LinkLostError: (502, "link-lost", "The instrument does not answer"),
     TooManyError: (429, "too-many", "Too many tries"),
@@ -124,6 +126,8 @@ def install(app: Flask) -> None:
         if isinstance(error, ConflictError):
             more["theirs"] = error.theirs
         answer = problem(status, kind, title, str(error), **more)
+        if isinstance(error, BusyError):
+            answer.headers["Retry-After"] = str(RETRY_S)
         if isinstance(error, TooManyError):
             answer.headers["Retry-After"] = str(int(WINDOW.total_seconds()))
         return answer

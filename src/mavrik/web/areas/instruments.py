@@ -10,9 +10,10 @@ from pydantic import BaseModel, Field
 
 from mavrik.core.measuring.instruments import Instrument
 from mavrik.domain.roles import Permission
+from mavrik.instruments.reach import serial_ports
 from mavrik.instruments.simulated import Placing
 from mavrik.jobs import equipment, links
-from mavrik.web.access import me, needs, session
+from mavrik.web.access import database, me, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, tag
 
@@ -36,6 +37,19 @@ class InstrumentSave(BaseModel):
 
     instrument: Instrument
     lock: int
+
+
+class Port(BaseModel):
+    """A serial port."""
+
+    device: str
+    words: str
+
+
+class PortsOut(BaseModel):
+    """Serial ports, by name."""
+
+    ports: list[Port]
 
 
 class LockQuery(BaseModel):
@@ -65,6 +79,15 @@ class PlacingQuery(BaseModel):
 def get_instruments() -> Response:
     """With the accuracy their manuals give."""
     return answer(InstrumentsOut(instruments=equipment.list_instruments(session())))
+
+
+@api.get(
+    "/instruments/ports", summary="Serial ports of the server's machine", tags=tag("instruments"), responses={"200": PortsOut}
+)
+@needs(Permission.KEEP_INSTRUMENTS)
+def get_ports() -> Response:
+    """Where an instrument may hang by a cable."""
+    return answer(PortsOut(ports=[Port(device=d, words=w) for d, w in serial_ports()]))
 
 
 @api.post(
@@ -125,7 +148,9 @@ def put_address(path: InstrumentPath, body: AddressSave) -> Response:
 @needs(Permission.WORK)
 def get_reading(path: InstrumentPath) -> Response:
     """Once; 502 where it does not answer."""
-    return answer(links.read_once(session(), path.instrument_id))
+    with database().glance() as look:
+        instrument, where = links.link_of(look, path.instrument_id)
+    return answer(links.read_once(instrument, where))
 
 
 @api.get(
@@ -137,7 +162,8 @@ def get_reading(path: InstrumentPath) -> Response:
 @needs(Permission.WORK)
 def get_live(path: InstrumentPath, query: PlacingQuery) -> Response:
     """Each event is a `LiveReading`; the last one says why where the link is lost. The query moves a stand-in's probes."""
-    instrument, where = links.link_of(session(), path.instrument_id)
+    with database().glance() as look:
+        instrument, where = links.link_of(look, path.instrument_id)
     return Response(
         links.live(instrument, where, Placing(**query.model_dump())),
         mimetype="text/event-stream",
