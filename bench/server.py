@@ -20,7 +20,7 @@ from pathlib import Path
 from bench.core import full_test, thirty_branches
 from bench.report import Figure
 from mavrik.jobs.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
-from mavrik.ops.server import THREADS
+from mavrik.ops.server import serving as told
 from mavrik.store.database import Database, drop_database, ensure_database
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -45,8 +45,7 @@ def serving() -> Iterator[tuple[str, int]]:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    command = [sys.executable, "-m", "gunicorn", "mavrik.web.app:from_environment()", "--bind", f"127.0.0.1:{port}"]
-    command += ["--workers", "2", "--threads", str(THREADS), "--preload", "--no-control-socket"]
+    command = [sys.executable, "-m", "uvicorn", *told("127.0.0.1", port, 2)]
     environment = {**os.environ, "MAVRIK_DATABASE_URL": url, "MAVRIK_SECRET_KEY": "bench"}
     server = subprocess.Popen(command, env=environment, cwd=ROOT, stderr=subprocess.DEVNULL)
     try:

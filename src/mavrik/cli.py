@@ -111,6 +111,7 @@ def _parser() -> argparse.ArgumentParser:
     prepare.add_argument("--demo", action="store_true", help="load the demo into an empty database")
     prepare.add_argument("--first-login", help="login of the first account, where there is none")
     prepare.add_argument("--first-name", help="name of the first account")
+    commands.add_parser("tidy", help="empty what has lain in the waste basket for thirty days (used by ./mavrik)")
     for word, what in (("backup", "write the database to a file"), ("restore", "put a backup in the database's place")):
         one = commands.add_parser(word, help=f"{what} (used by ./mavrik)")
         one.add_argument("file", type=Path)
@@ -189,6 +190,7 @@ def _prepare(arguments: argparse.Namespace) -> int:
     from mavrik.jobs.equipment import ensure_starting_set
     from mavrik.jobs.errors import InvalidError
     from mavrik.jobs.people import add_person, has_people
+    from mavrik.jobs.tidying import tidy
     from mavrik.jobs.upgrading import complete_old_runs
     from mavrik.store.backup import is_behind, write_automatic_backup
     from mavrik.store.database import Database, ensure_database
@@ -204,6 +206,7 @@ def _prepare(arguments: argparse.Namespace) -> int:
     database.migrate()
     with database.session() as session:
         complete_old_runs(session)
+        tidy(session)
         if arguments.demo:
             load_demo(session, datetime.now(UTC).date())
         elif not has_people(session):
@@ -214,6 +217,17 @@ def _prepare(arguments: argparse.Namespace) -> int:
                 print(f"mavrik: {error}", file=sys.stderr)
                 return 2
         ensure_starting_set(session)
+    database.dispose()
+    return 0
+
+
+def _tidy(arguments: argparse.Namespace) -> int:
+    from mavrik.jobs.tidying import tidy
+    from mavrik.store.database import Database
+
+    database = Database(os.environ["MAVRIK_DATABASE_URL"])
+    with database.session() as session:
+        tidy(session)
     database.dispose()
     return 0
 
@@ -275,7 +289,7 @@ def main(words: list[str] | None = None) -> int:
     """Run one command; returns its exit code."""
     arguments = _parser().parse_args(words)
     commands = {"assess": _assess, "solve": _solve, "sheet": _sheet, "standin": _standin, "formats": _formats}
-    commands |= {"prepare": _prepare, "backup": _backup, "restore": _restore}
+    commands |= {"prepare": _prepare, "tidy": _tidy, "backup": _backup, "restore": _restore}
     run = commands[arguments.command]
     try:
         return run(arguments)

@@ -15,9 +15,9 @@ from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError, OperationalError
 
 from mavrik.jobs.links import LIVE_AT_ONCE
-from mavrik.ops.server import THREADS
 from mavrik.store.database import Database, Limits
 from mavrik.web import gate
+from mavrik.web.front import THREADS
 from mavrik.web.gate import Gate, heavy
 from tests.api.conftest import Caller
 

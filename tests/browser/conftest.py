@@ -17,6 +17,7 @@ import pytest
 from playwright.sync_api import APIResponse, Browser, BrowserContext, Page, StorageState, expect, sync_playwright
 
 from mavrik.jobs.demo import DEMO_PASSWORD, load_demo
+from mavrik.ops.server import serving
 from mavrik.store.database import Database
 from tests.conftest import fresh_database
 
@@ -58,7 +59,7 @@ def base(database_url: str) -> Iterator[str]:
         "PYTHONPATH": str(ROOT / "src"),
     }  # fmt: skip
     server = subprocess.Popen(
-        [sys.executable, "-m", "gunicorn", "mavrik.web.app:from_environment()", "--bind", f"127.0.0.1:{port}", "--threads", "8", "--no-control-socket"],
+        [sys.executable, "-m", "uvicorn", *serving("127.0.0.1", port, 1)],
         env=environment, cwd=ROOT, stderr=subprocess.DEVNULL,
     )  # fmt: skip
     address = f"http://127.0.0.1:{port}"

@@ -4,14 +4,11 @@ from __future__ import annotations
 
 import json
 import os
-import shutil
 import socket
 import stat
-import subprocess
 import sys
 import urllib.error
 import urllib.request
-from collections.abc import Iterator
 from pathlib import Path
 from types import SimpleNamespace
 
@@ -19,35 +16,7 @@ import pytest
 
 from mavrik.ops import base, cluster, server
 from mavrik.ops import command as ops_command
-
-ROOT = Path(__file__).resolve().parents[2]
-
-
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
-
-
-class Place:
-    """A folder for cluster and server apart from that of the person who runs the tests."""
-
-    def __init__(self, var: Path) -> None:
-        self.var = var
-        self.port = free_port()
-
-    def run(self, *words: str, **environment: str) -> subprocess.CompletedProcess[str]:
-        clean = {k: v for k, v in os.environ.items() if k not in ("MAVRIK_DATABASE_URL", "MAVRIK_ADMIN_URL")}
-        return subprocess.run(
-            ["./mavrik", *words], cwd=ROOT, env={**clean, "MAVRIK_VAR": str(self.var), **environment}, capture_output=True, text=True,
-            timeout=120, check=False, stdin=subprocess.DEVNULL,
-        )  # fmt: skip
-
-    def get(self, path: str) -> int:
-        try:
-            return int(urllib.request.urlopen(f"http://127.0.0.1:{self.port}{path}", timeout=5).status)
-        except urllib.error.HTTPError as error:
-            return error.code
+from tests.ops.conftest import Place
 
 
 def test_a_server_of_other_settings_or_other_code_is_known(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -62,16 +31,6 @@ def test_a_server_of_other_settings_or_other_code_is_known(tmp_path: Path, monke
     assert server.stamp_of({"MAVRIK_WORKSHOP": "A"}) == first
     (folder / "a.py").write_text("two")
     assert server.stamp_of({"MAVRIK_WORKSHOP": "A"}) != first
-
-
-@pytest.fixture(scope="module")
-def place() -> Iterator[Place]:
-    # Not in pytest's own folder: the unprivileged account of the database must be able to enter it.
-    var = ROOT / "var" / f"test-{os.getpid()}"
-    found = Place(var)
-    yield found
-    found.run("reset", "--everything", "--yes")
-    shutil.rmtree(var, ignore_errors=True)
 
 
 def test_demo_starts_says_where_and_stops(place: Place) -> None:

@@ -14,6 +14,7 @@ from mavrik.core.document import Document, Problem
 from mavrik.domain.job import VehicleKind
 from mavrik.domain.roles import Who
 from mavrik.exchange.bundle import write_bundle
+from mavrik.jobs.asking import Asked
 from mavrik.jobs.carrying import bundle_of
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
@@ -39,7 +40,7 @@ class CustomerRow(Document):
     jobs: int
 
 
-class CustomersWanted(Document):
+class CustomersWanted(Asked):
     """Which customers to list."""
 
     search: Annotated[str, Field(max_length=120)] = ""

@@ -44,6 +44,10 @@ class TooManyError(JobError):
     """Too many tries; wait."""
 
 
+class FullError(JobError):
+    """There is no room for it."""
+
+
 class BusyError(JobError):
     """As much is being worked on as can be: nothing was begun, come again."""
 

@@ -32,6 +32,7 @@ from mavrik.core.workflow.progress import progress
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.core.workflow.stages import JobFacts
 from mavrik.domain.job import JobState, Shelf, VehicleKind
+from mavrik.jobs.asking import Asked
 from mavrik.jobs.paging import Sorting, page_of
 from mavrik.jobs.records import JobRow
 from mavrik.jobs.summaries import MADE_BY, summarise
@@ -60,7 +61,7 @@ class Order(StrEnum):
     TOUCHED = "touched"
 
 
-class JobsWanted(Document):
+class JobsWanted(Asked):
     """Which jobs to list, in which order, from where on."""
 
     search: Annotated[

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.document import Document, Moment
 from mavrik.exchange.readings_table import safe_cell
+from mavrik.jobs.asking import Asked
 from mavrik.jobs.listing import MOST_PAGE, MOST_WORDS, PAGE
 from mavrik.jobs.paging import Sorting, page_of
 from mavrik.jobs.records import ChangeRecord
@@ -22,7 +23,7 @@ NEWEST = Sorting("changes", (literal_column("changes.id", Integer),), falling=Tr
 MOST_WRITTEN = 100_000
 
 
-class TraceWanted(Document):
+class TraceWanted(Asked):
     """Which changes, from where on."""
 
     search: Annotated[

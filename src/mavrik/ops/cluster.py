@@ -154,28 +154,30 @@ def ensure_cluster() -> dict[str, Any]:
                 account,
             )
         write_private(SETTINGS, json.dumps(settings))
+    if not is_running(settings):
+        _start(settings, programs, account)
+    return settings
+
+
+def revive() -> bool:
+    """Start the cluster where there is one that is down; returns whether it was. Raises OperationError where it does not start."""
+    settings = read_json(SETTINGS)
+    if not settings or is_running(settings):
+        return False
+    _start(settings, binaries(Path(settings["home"]) / "data"), _account())
+    return True
+
+
+def _start(settings: dict[str, Any], programs: Path, account: pwd.struct_passwd | None) -> None:
     home, socket = Path(settings["home"]), Path(settings["socket"])
     _own(socket, account)
-    if not is_running(settings):
-        options = f"-c listen_addresses='' -c unix_socket_directories='{socket}' -c port={PORT} -c max_connections=120"
-        _call(
-            [
-                str(programs / "pg_ctl"),
-                "-D",
-                str(home / "data"),
-                "-l",
-                str(home / "server.log"),
-                "-o",
-                options,
-                "-w",
-                "-t",
-                "30",
-                "start",
-            ],
-            "Starting the database",
-            account,
-        )
-    return settings
+    options = f"-c listen_addresses='' -c unix_socket_directories='{socket}' -c port={PORT} -c max_connections=120"
+    _call(
+        [str(programs / "pg_ctl"), "-D", str(home / "data"), "-l", str(home / "server.log"), "-o", options]
+        + ["-w", "-t", "30", "start"],
+        "Starting the database",
+        account,
+    )
 
 
 def is_running(settings: dict[str, Any]) -> bool:

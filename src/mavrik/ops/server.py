@@ -1,4 +1,4 @@
-"""The web server: started in the background, found again, stopped."""
+"""The web server: started in the background under its supervisor, found again, stopped."""
 
 from __future__ import annotations
 
@@ -22,8 +22,9 @@ LOG = VAR / "server.log"
 SECRET = VAR / "secret.json"
 START_SECONDS = 30
 
-THREADS = 32
-"""Of a server process: live views of meters, heavy work and who waits for it together take fewer, so that some are always free."""
+
+OURS = (b"mavrik.ops.supervisor", b"mavrik.web.app")
+"""In the command of a server of ours; the second is how an earlier Mavrik started one."""
 
 
 @dataclass(frozen=True)
@@ -51,6 +52,16 @@ def secret_key() -> str:
     return key
 
 
+def serving(host: str, port: int, workers: int) -> list[str]:
+    """What uvicorn is told: it starts so many processes, and another one for each that dies."""
+    return [
+        "mavrik.web.front:make", "--factory", "--host", host, "--port", str(port), "--workers", str(workers),
+        # Whose address is believed is our own setting, MAVRIK_PROXIES.
+        "--no-proxy-headers", "--no-server-header", "--no-access-log", "--log-level", "warning",
+        "--timeout-graceful-shutdown", "5", "--timeout-worker-healthcheck", "30",
+    ]  # fmt: skip
+
+
 def stamp_of(environment: dict[str, str]) -> str:
     """One hash over the server's code, data files and settings: with another one, a running server is out of date."""
     source = ROOT / "src" / "mavrik"
@@ -64,7 +75,8 @@ def find_running() -> Running | None:
     try:
         found = Running(int(kept["pid"]), int(kept["port"]), str(kept["mode"]), str(kept.get("stamp", "")))
         with open(f"/proc/{found.pid}/cmdline", "rb") as file:  # noqa: PTH123 a process of ours, not just any with that number
-            return found if b"mavrik.web.app" in file.read() else None
+            words = file.read()
+            return found if any(own in words for own in OURS) else None
     except (KeyError, ValueError, OSError):
         return None
 
@@ -97,19 +109,11 @@ def start(port: int, mode: str, environment: dict[str, str], workers: int = 2) -
     """
     check_port(port)
     VAR.mkdir(parents=True, exist_ok=True)
-    command = [str(VENV_PYTHON), "-m", "gunicorn", "mavrik.web.app:from_environment()"]
-    command += [
-        "--bind",
-        f"127.0.0.1:{port}",
-        "--workers",
-        str(workers),
-        "--threads",
-        str(THREADS),
-        "--preload",
-        "--no-control-socket",
-    ]
-    command += ["--access-logfile", "/dev/null", "--graceful-timeout", "5"]
-    with LOG.open("ab") as log:
+    uvicorn = [str(VENV_PYTHON), "-m", "uvicorn", *serving("127.0.0.1", port, workers)]
+    private = "0" if os.environ.get("MAVRIK_DATABASE_URL") else "1"
+    command = [str(VENV_PYTHON), "-m", "mavrik.ops.supervisor", str(LOG), private, *uvicorn]
+    with open(os.open(LOG, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab") as log:  # noqa: PTH123
+        LOG.chmod(0o600)
         process = subprocess.Popen(
             command,
             cwd=ROOT,

@@ -140,5 +140,5 @@ def _pages(settings: Settings) -> Blueprint:
 
 
 def from_environment() -> OpenAPI:
-    """Entry for gunicorn."""
+    """With the settings of the environment."""
     return create_app(Settings.from_environment())

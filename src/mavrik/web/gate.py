@@ -16,7 +16,7 @@ AT_ONCE = 2
 """Solving and printing keep a processor busy: more of them at once only makes each later."""
 
 WAITING = 22
-"""With those at work and the live views of meters, fewer than a process has threads (`mavrik.ops.server.THREADS`)."""
+"""With those at work and the live views of meters, fewer than a process has threads (`mavrik.web.front.THREADS`)."""
 
 LONGEST_WAIT_S = 20.0
 RETRY_S = 2

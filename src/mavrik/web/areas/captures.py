@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -15,6 +14,7 @@ from mavrik.core.measuring.waveform import CrankCapture, Ripple
 from mavrik.domain.roles import Permission
 from mavrik.exchange.captures import CaptureOptions
 from mavrik.jobs import captures
+from mavrik.jobs.captures import scratch
 from mavrik.jobs.errors import InvalidError
 from mavrik.web.access import database, me, needs, session
 from mavrik.web.answers import answer
@@ -71,7 +71,7 @@ def get_captures(path: CapturesPath) -> Response:
 @needs(Permission.WORK)
 def post_capture(path: CapturesPath, query: CaptureQuery) -> Response:
     """The body is the file: CSV, WAV or a session. It is read in the background; delete the capture to stop that."""
-    with tempfile.NamedTemporaryFile(prefix="mavrik-capture-", delete=False) as file:
+    with scratch.new_file(request.content_length or 0) as file:
         held = Path(file.name)
         try:
             while block := request.stream.read(CHUNK):
