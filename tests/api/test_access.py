@@ -11,7 +11,7 @@ from mavrik.web.access import PUBLIC
 from tests.api.conftest import PASSWORD, Caller, job_body
 
 OPEN_ENDPOINTS = {
-    "session.health", "session.get_session", "session.post_session", "files.get_bundle_schema", "pages.assets", "pages.sheet_assets", "pages.page",
+    "session.health", "session.live", "session.ready", "metrics", "session.get_session", "session.post_session", "files.get_bundle_schema", "pages.assets", "pages.sheet_assets", "pages.page",
 }  # fmt: skip
 
 

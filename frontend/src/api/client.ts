@@ -66,6 +66,7 @@ const UNREACHED: ProblemDocument = {
   status: 0,
   detail: 'What you typed stays on this screen. Check that the server runs, then try again.',
   problems: [],
+  request_id: '',
   theirs: null,
 }
 

@@ -208,6 +208,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/instruments/ports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Serial ports of the server's machine
+         * @description Where an instrument may hang by a cable.
+         */
+        get: operations["instruments_get_ports_instruments_ports_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/instruments/{instrument_id}": {
         parameters: {
             query?: never;
@@ -924,6 +944,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whether the server answers
+         * @description Asks nobody else: one that does not answer this is to be started again.
+         */
+        get: operations["session_live_live_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people": {
         parameters: {
             query?: never;
@@ -1002,6 +1042,26 @@ export interface paths {
          * @description Load, cable, voltage, breaking, withstand, cranking, inrush, and the order of opening.
          */
         post: operations["drafts_post_protection_protection_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ready": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whether the server can work
+         * @description Asks its database; 503 while that is away: one that says so is left alone, and gets no requests meanwhile.
+         */
+        get: operations["session_ready_ready_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4451,6 +4511,24 @@ export interface components {
             point: components["schemas"]["Point"];
         };
         /**
+         * Port
+         * @description A serial port.
+         */
+        Port: {
+            /** Device */
+            device: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * PortsOut
+         * @description Serial ports, by name.
+         */
+        PortsOut: {
+            /** Ports */
+            ports: components["schemas"]["Port"][];
+        };
+        /**
          * Probe
          * @description A point that was touched.
          */
@@ -4475,6 +4553,12 @@ export interface components {
              * @default []
              */
             problems: components["schemas"]["ProblemItem"][];
+            /**
+             * Request Id
+             * @description Of the request, in the server's log
+             * @default
+             */
+            request_id: string;
             /** Status */
             status: number;
             /**
@@ -6215,6 +6299,35 @@ export interface operations {
             };
         };
     };
+    instruments_get_ports_instruments_ports_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
     instruments_put_instrument_instruments__string_instrument_id__put: {
         parameters: {
             query?: never;
@@ -7892,6 +8005,35 @@ export interface operations {
             };
         };
     };
+    session_live_live_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Healthy"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
     people_get_people_people_get: {
         parameters: {
             query?: never;
@@ -8060,6 +8202,44 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    session_ready_ready_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Healthy"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -122,6 +122,7 @@ def start(port: int, mode: str, environment: dict[str, str], workers: int = 2) -
                 **environment,
                 "MAVRIK_SECRET_KEY": secret_key(),
                 "MAVRIK_OWN_PORTS": str(port),
+                "PROMETHEUS_MULTIPROC_DIR": str(VAR / "metrics"),
                 "PYTHONPATH": str(ROOT / "src"),
             },
             stdin=subprocess.DEVNULL,

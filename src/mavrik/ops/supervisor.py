@@ -126,6 +126,10 @@ class Supervisor:
 
     def _start(self) -> None:
         self._started = time.monotonic()
+        if folder := os.environ.get("PROMETHEUS_MULTIPROC_DIR"):
+            # What the processes before counted would be counted once more.
+            shutil.rmtree(folder, ignore_errors=True)
+            Path(folder).mkdir(mode=0o700, parents=True)
         # A group of its own, so that its workers go with it; and it goes when this process does, however that ends.
         self.child = subprocess.Popen(
             self._command,

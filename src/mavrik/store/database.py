@@ -49,6 +49,8 @@ class Database:
             pool_size=8,
             max_overflow=8,
             pool_pre_ping=True,
+            # Values of a statement are somebody's data: they do not go into an error, and so not into a log.
+            hide_parameters=True,
             connect_args={"connect_timeout": 3, "options": (limits or Limits()).options},
         )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)

@@ -19,7 +19,7 @@ from mavrik.exchange.sheet import ASSETS
 from mavrik.jobs.captures import LARGEST_FILE_BYTES
 from mavrik.jobs.sessions import LASTS
 from mavrik.store.database import Database
-from mavrik.web import access, gate, problems, repeat
+from mavrik.web import access, gate, observe, problems, repeat
 from mavrik.web.access import PUBLIC, needs
 from mavrik.web.areas import captures
 from mavrik.web.settings import Settings
@@ -55,6 +55,7 @@ def create_app(settings: Settings) -> OpenAPI:
         n = settings.proxies
         app.wsgi_app = ProxyFix(app.wsgi_app, x_for=n, x_proto=n, x_host=n)  # type: ignore[method-assign]
     app.extensions["mavrik_database"] = Database(settings.database_url)
+    observe.install(app, settings.metrics_token)
     problems.install(app)
     _install_headers(app)
     access.install(app)

@@ -14,6 +14,7 @@ from typing import Any
 from a2wsgi import WSGIMiddleware
 
 from mavrik.web.app import from_environment
+from mavrik.web.observe import log_to
 
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
@@ -92,4 +93,5 @@ async def _refuse(send: Send, status: int, title: str, detail: str) -> None:
 
 def make() -> Application:
     """Entry for uvicorn: the application with its settings from the environment."""
+    log_to()
     return Patient(WSGIMiddleware(from_environment(), workers=THREADS))  # type: ignore[arg-type]

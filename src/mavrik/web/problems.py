@@ -6,7 +6,7 @@ import logging
 from collections.abc import Sequence
 from typing import Any
 
-from flask import Flask, Response, current_app, json, request
+from flask import Flask, Response, current_app, g, json, request
 from flask_wtf.csrf import CSRFError
 from pydantic import BaseModel, Field, ValidationError
 from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, OperationalError
@@ -63,12 +63,15 @@ class ProblemDocument(BaseModel):
     status: int
     detail: str
     problems: list[ProblemItem] = []
+    request_id: str = Field("", description="Of the request, in the server's log")
     theirs: dict[str, Any] | None = Field(None, description="On a conflict: what is kept now")
 
 
 def problem(status: int, kind: str, title: str, detail: str, **more: Any) -> Response:
     """A problem response."""
     body = {"type": f"urn:mavrik:problem:{kind}", "title": title, "status": status, "detail": detail, **more}
+    if "request_id" in g:
+        body["request_id"] = g.request_id
     return Response(json.dumps(body), status, mimetype="application/problem+json")
 
 
@@ -151,7 +154,7 @@ def install(app: Flask) -> None:
     @app.errorhandler(IntegrityError)
     def exists(error: IntegrityError) -> Response:
         """Two people made the same thing at one moment: the second is told, as it would have been a moment later."""
-        log.info("made twice: %s", error.orig)
+        log.info("made twice: %s", getattr(getattr(error.orig, "diag", None), "constraint_name", "unknown"))
         return problem(
             409, "exists", "It is there already", "Somebody made this at the same moment. Look again before you try once more."
         )

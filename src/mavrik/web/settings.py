@@ -21,11 +21,13 @@ class Settings:
     https: bool = False
     proxies: int = 0
     """How many proxies of our own stand before the server: so many of the addresses they add are believed, no more."""
+    metrics_token: str = ""
+    """Who knows it reads the metrics; empty: nobody does."""
     static: Path = STATIC
 
     @classmethod
     def from_environment(cls) -> Settings:
-        """Read MAVRIK_DATABASE_URL, MAVRIK_SECRET_KEY, MAVRIK_WORKSHOP, MAVRIK_DEMO, MAVRIK_HTTPS and MAVRIK_PROXIES."""
+        """Read MAVRIK_DATABASE_URL, MAVRIK_SECRET_KEY, MAVRIK_WORKSHOP, MAVRIK_DEMO, MAVRIK_HTTPS, MAVRIK_PROXIES and MAVRIK_METRICS_TOKEN."""
         secret = os.environ.get("MAVRIK_SECRET_KEY")
         if not secret:
             raise RuntimeError("MAVRIK_SECRET_KEY is not set")
@@ -35,5 +37,6 @@ class Settings:
             workshop=os.environ.get("MAVRIK_WORKSHOP", "Workshop"),
             demo=os.environ.get("MAVRIK_DEMO") == "1",
             proxies=int(os.environ.get("MAVRIK_PROXIES", "0")),
+            metrics_token=os.environ.get("MAVRIK_METRICS_TOKEN", ""),
             https=os.environ.get("MAVRIK_HTTPS") == "1",
         )

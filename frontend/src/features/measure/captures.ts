@@ -56,6 +56,7 @@ export function useCaptures(jobId: number) {
           status: 0,
           detail: 'The file stays where it is: try again.',
           problems: [],
+          request_id: '',
           theirs: null,
         })
       now.onload = () => {

@@ -84,6 +84,21 @@ def _me(who: Who | None) -> Me:
     )
 
 
+@api.get("/live", summary="Whether the server answers", tags=tag("server"), responses={"200": Healthy})
+@needs(PUBLIC)
+def live() -> Response:
+    """Asks nobody else: one that does not answer this is to be started again."""
+    return answer(Healthy(status="ok"))
+
+
+@api.get("/ready", summary="Whether the server can work", tags=tag("server"), responses={"200": Healthy, "503": ProblemDocument})
+@needs(PUBLIC)
+def ready() -> Response:
+    """Asks its database; 503 while that is away: one that says so is left alone, and gets no requests meanwhile."""
+    people.has_people(session())
+    return answer(Healthy(status="ok"))
+
+
 @api.get("/health", summary="Whether the server and its database answer", tags=tag("server"), responses={"200": Healthy})
 @needs(PUBLIC)
 def health() -> Response:

@@ -1,0 +1,86 @@
+"""Who sends slowly holds nothing but a connection; real sockets, a real server."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import ExitStack
+from pathlib import Path
+
+import pytest
+
+from mavrik.ops.server import serving
+from mavrik.web.front import THREADS, Patient
+
+ROOT = Path(__file__).resolve().parents[2]
+
+
+@pytest.fixture(scope="module")
+def port(database_url: str) -> Iterator[int]:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        found = int(probe.getsockname()[1])
+    environment = {
+        **os.environ, "MAVRIK_DATABASE_URL": database_url, "MAVRIK_SECRET_KEY": "front test", "PYTHONPATH": str(ROOT / "src")
+    }  # fmt: skip
+    command = [sys.executable, "-m", "uvicorn", *serving("127.0.0.1", found, 1)]
+    with subprocess.Popen(command, env=environment, cwd=ROOT, stderr=subprocess.DEVNULL) as server:
+        for _ in range(600):
+            try:
+                urllib.request.urlopen(f"http://127.0.0.1:{found}/api/live", timeout=1)
+                break
+            except OSError:
+                time.sleep(0.1)
+        yield found
+        server.terminate()
+
+
+BEGUN = {
+    "nothing": b"",
+    "half a head": b"GET /api/health HTTP/1.1\r\nHost: x\r\nX-Slow: ",
+    "half a body": b"POST /api/session HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 1000\r\n\r\n{",
+}
+
+
+@pytest.mark.parametrize("begun", BEGUN)
+def test_slow_connections_hold_up_nobody(port: int, begun: str) -> None:
+    """Six for each thread of the server. Before, 24 of them stopped all others for 25 s."""
+    with ExitStack() as held:
+        for _ in range(6 * THREADS):
+            link = held.enter_context(socket.create_connection(("127.0.0.1", port), timeout=30))
+            link.sendall(BEGUN[begun])
+        began = time.monotonic()
+        assert urllib.request.urlopen(f"http://127.0.0.1:{port}/api/health", timeout=60).status == 200
+        # A thread would be free only when one of them gives up: not before the deadline of a body.
+        assert time.monotonic() - began < 25
+
+
+def test_a_body_of_no_known_length_is_refused(port: int) -> None:
+    with socket.create_connection(("127.0.0.1", port), timeout=30) as link:
+        link.sendall(b"POST /api/session HTTP/1.1\r\nHost: x\r\nTransfer-Encoding: chunked\r\n\r\n0\r\n\r\n")
+        assert link.recv(200).startswith(b"HTTP/1.1 411")
+
+
+def test_a_body_that_does_not_come_is_given_up_on() -> None:
+    """The application is never asked, and who sent it is told."""
+    told: list[dict[str, object]] = []
+
+    async def application(*_: object) -> None:
+        raise AssertionError("asked")
+
+    async def receive() -> dict[str, object]:
+        await asyncio.sleep(60)
+        return {}
+
+    async def send(message: object) -> None:
+        told.append(message)  # type: ignore[arg-type]
+
+    scope = {"type": "http", "headers": [(b"content-length", b"10")]}
+    asyncio.run(Patient(application, within_s=0.05)(scope, receive, send))
+    assert told[0]["status"] == 408 and b"was not here within" in told[1]["body"]  # type: ignore[operator]
