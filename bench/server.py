@@ -17,6 +17,8 @@ from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 
+from sqlalchemy import text
+
 from bench.core import full_test, thirty_branches
 from bench.report import Figure
 from mavrik.jobs.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
@@ -31,8 +33,8 @@ THINK_S = 0.25
 
 
 @contextmanager
-def serving() -> Iterator[tuple[str, int]]:
-    """A server with the demo data, as `./mavrik demo` starts it: two workers."""
+def serving(more_jobs: int = 0) -> Iterator[tuple[str, int]]:
+    """A server with the demo data, and as many jobs more, as `./mavrik demo` starts it: two workers."""
     admin = os.environ["MAVRIK_TEST_ADMIN_URL"]
     head, _, tail = admin.partition("?")
     url = f"{head.rsplit('/', 1)[0]}/mavrik_bench_{uuid.uuid4().hex[:8]}?{tail}"
@@ -41,6 +43,8 @@ def serving() -> Iterator[tuple[str, int]]:
     database.migrate()
     with database.session() as session:
         load_demo(session, datetime.now(UTC).date())
+    if more_jobs:
+        _fill(database, more_jobs)
     database.dispose()
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
@@ -49,7 +53,7 @@ def serving() -> Iterator[tuple[str, int]]:
     environment = {**os.environ, "MAVRIK_DATABASE_URL": url, "MAVRIK_SECRET_KEY": "bench"}
     server = subprocess.Popen(command, env=environment, cwd=ROOT, stderr=subprocess.DEVNULL)
     try:
-        for _ in range(200):
+        for _ in range(1200):
             with socket.socket() as probe:
                 if probe.connect_ex(("127.0.0.1", port)) == 0:
                     break
@@ -57,8 +61,99 @@ def serving() -> Iterator[tuple[str, int]]:
         yield "127.0.0.1", port
     finally:
         server.terminate()
-        server.wait(10)
+        server.wait(60)
         drop_database(admin, url)
+
+
+def _fill(database: Database, count: int) -> None:
+    """Jobs like those of the demo, in the database as the program would have put them there."""
+    with database.engine.begin() as connection:
+        for statement in (
+            "INSERT INTO customers (name, contact) SELECT 'Customer ' || k, '' FROM generate_series(1, :n / 4) k",
+            "INSERT INTO vehicles (customer_id, description, kind, system_voltage_v) "
+            "SELECT c.id, 'Cart no. ' || c.id || ', diesel', 'van', 12 FROM customers c WHERE c.name LIKE 'Customer %'",
+            "INSERT INTO jobs (number, vehicle_id, complaint, loads_to_add, promised, state, limit_profile, purposes, added_stages, lock) "
+            "SELECT to_char(k % 20 + 5, 'FM00') || '-' || to_char(k, 'FM000000'), v.least + k % v.total, 'Dims at the kerb, battery flat by day ' || k, '[]', "
+            "CASE WHEN k % 5 = 0 THEN NULL ELSE DATE '2020-01-01' + (k % 3000) END, (ARRAY['done','done','done','open','waiting'])[k % 5 + 1], "
+            "'common', '[\"find_fault\"]', '[]', 1 "
+            "FROM generate_series(1, :n) k, (SELECT min(id) AS least, count(*) AS total FROM vehicles WHERE description LIKE 'Cart no.%') v",
+            "INSERT INTO job_summaries (job_id, made_by, progress, headline, text) "
+            "SELECT j.id, s.made_by, s.progress, s.headline, concat_ws(E'\\n', j.number, c.name, v.description, j.complaint) "
+            "FROM jobs j JOIN vehicles v ON v.id = j.vehicle_id JOIN customers c ON c.id = v.customer_id, "
+            "(SELECT made_by, progress, headline FROM job_summaries ORDER BY job_id LIMIT 1) s "
+            "WHERE NOT EXISTS (SELECT 1 FROM job_summaries x WHERE x.job_id = j.id)",
+        ):
+            connection.execute(text(statement), {"n": count} if ":n" in statement else {})
+    with database.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        connection.execute(text("VACUUM ANALYZE"))
+
+
+LISTED = (
+    ("the list", "/api/jobs"),
+    ("searched for two words", "/api/jobs?search=kerb%20day%20123"),
+    ("narrowed to what is open and overdue", "/api/jobs?state=open&due=overdue"),
+)
+READS = ("/api/jobs", "/api/jobs/1/findings", "/api/instruments", "/api/jobs/1/bench")
+MANY = ((50, 20_000, 150.0), (200, 0, 250.0))
+PAUSE_S = 2.0
+NO_PAUSE_CLIENTS = 8
+
+
+async def _ask(host: str, port: int, paths: tuple[str, ...], clients: int, pause_s: float, seconds: float) -> list[float]:
+    """Times to answers of clients that ask for one path after the other [ms]; the first round of each is not counted."""
+    signed_in = Client(host, port)
+    await signed_in.sign_in()
+    all_of_them = [Client(host, port) for _ in range(clients)]
+    for one in all_of_them:
+        await one.open()
+        one.cookie, one.token = signed_in.cookie, signed_in.token
+    times: list[float] = []
+    until = time.perf_counter() + seconds
+
+    async def work(client: Client, k: int) -> None:
+        await asyncio.sleep(pause_s * k / clients)
+        turn = k
+        while time.perf_counter() < until:
+            start = time.perf_counter()
+            status, said = await client.ask("GET", paths[turn % len(paths)])
+            assert status == 200, said[:300]
+            if turn >= k + len(paths):
+                times.append((time.perf_counter() - start) * 1000)
+            turn += 1
+            await asyncio.sleep(pause_s)
+
+    await asyncio.gather(*(work(c, k) for k, c in enumerate(all_of_them)))
+    return times
+
+
+def _p95(times: list[float]) -> float:
+    return statistics.quantiles(times, n=20)[-1]
+
+
+def reading() -> list[Figure]:
+    """Lists of a few and of many jobs, and how many readers at once a server bears."""
+    found = []
+    for jobs, wanted in ((20_000, 30.0), (100_000, 50.0)):
+        with serving(jobs) as (host, port):
+            for words, path in LISTED:
+                times = asyncio.run(_ask(host, port, (path,), 1, 0.0, SECONDS / 2))
+                name = f"{words}, {jobs:,} jobs, one client"
+                found.append(Figure("server", name, "ms", statistics.median(times), _p95(times), wanted))
+            for clients, of, most in MANY:
+                if of == jobs:
+                    times = asyncio.run(_ask(host, port, ("/api/jobs",), clients, PAUSE_S, 3 * SECONDS))
+                    name = f"the list, {clients} clients, {jobs:,} jobs, a pause of 2 s"
+                    found.append(Figure("server", name, "ms", statistics.median(times), _p95(times), most, True))
+    with serving() as (host, port):
+        for clients, of, most in MANY:
+            if not of:
+                times = asyncio.run(_ask(host, port, READS, clients, PAUSE_S, 3 * SECONDS))
+                name = f"ordinary reads, {clients} clients, the demo, a pause of 2 s"
+                found.append(Figure("server", name, "ms", statistics.median(times), _p95(times), most, True))
+        times = asyncio.run(_ask(host, port, READS, NO_PAUSE_CLIENTS, 0.0, SECONDS))
+        rate = len(times) / SECONDS
+        found.append(Figure("server", "ordinary reads a second, without a pause", "1/s", rate, None, 400.0, more_is_better=True))
+    return found
 
 
 JOB = 8
@@ -145,4 +240,4 @@ def figures() -> list[Figure]:
             )
             if not think:
                 found.append(Figure("server", "requests a second, without a pause", "1/s", len(times) / SECONDS, None, None))
-    return found
+    return found + reading()

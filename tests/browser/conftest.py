@@ -71,7 +71,7 @@ def base(database_url: str) -> Iterator[str]:
             time.sleep(0.1)
     yield address
     server.terminate()
-    server.wait(10)
+    server.wait(60)
 
 
 @pytest.fixture(scope="session")

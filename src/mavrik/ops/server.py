@@ -20,7 +20,7 @@ from mavrik.ops.base import ROOT, VAR, VENV_PYTHON, OperationError, fingerprint,
 STATE = VAR / "server.json"
 LOG = VAR / "server.log"
 SECRET = VAR / "secret.json"
-START_SECONDS = 30
+START_SECONDS = 120
 
 
 OURS = (b"mavrik.ops.supervisor", b"mavrik.web.app")
