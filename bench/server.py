@@ -12,10 +12,11 @@ import subprocess
 import sys
 import time
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
+from types import MappingProxyType
 
 from sqlalchemy import text
 
@@ -170,9 +171,12 @@ class Client:
     async def open(self) -> None:
         self.reader, self.writer = await asyncio.open_connection(self.host, self.port)
 
-    async def ask(self, method: str, path: str, body: bytes = b"") -> tuple[int, bytes]:
+    async def ask(
+        self, method: str, path: str, body: bytes = b"", more: Mapping[str, str] = MappingProxyType({})
+    ) -> tuple[int, bytes]:
         head = f"{method} {path} HTTP/1.1\r\nHost: {self.host}:{self.port}\r\nContent-Length: {len(body)}\r\nContent-Type: application/json\r\n"
-        head += f"Cookie: {self.cookie}\r\nX-CSRFToken: {self.token}\r\nUser-Agent: bench\r\n\r\n"
+        head += f"Cookie: {self.cookie}\r\nX-CSRFToken: {self.token}\r\nUser-Agent: bench\r\n"
+        head += "".join(f"{name}: {value}\r\n" for name, value in more.items()) + "\r\n"
         for attempt in (1, 2):
             self.writer.write(head.encode() + body)
             try:

@@ -8,7 +8,9 @@ import uuid
 from typing import Any
 
 import pytest
+from sqlalchemy.exc import OperationalError
 
+from mavrik.jobs import repeating, sessions
 from tests.api.conftest import Caller, _signed_in, drops, job_body
 from tests.build import simple_document
 
@@ -33,6 +35,9 @@ def test_a_job_and_a_run_are_made_once_and_told_twice(tech: Caller) -> None:
     key = uuid.uuid4().hex
     assert send(tech, f"{where}/runs", run, key).json == send(tech, f"{where}/runs", run, key).json
     assert len(tech.get(where).json["runs"]) == 1  # type: ignore[index]
+    key = uuid.uuid4().hex
+    plans = [send(tech, f"{where}/plan", {"target_current_a": 150}, key) for _ in range(2)]
+    assert [p.status_code for p in plans] == [201, 201] and len(tech.get(where).json["documents"]) == 1  # type: ignore[index]
     # Without a key, or with another, a repeat is a run of its own.
     assert send(tech, f"{where}/runs", run, uuid.uuid4().hex).status_code == 201
     assert len(tech.get(where).json["runs"]) == 2  # type: ignore[index]
@@ -74,3 +79,29 @@ def test_a_key_is_good_for_one_request_of_one_person(tech: Caller, other: Caller
 @pytest.mark.parametrize("key", ["", "x" * 81, "ü"])
 def test_a_key_that_cannot_be_kept_is_refused(tech: Caller, key: str) -> None:
     assert send(tech, "/api/jobs", job_body(), key).status_code == 422
+
+
+def test_a_database_that_goes_away_before_the_answer_is_kept_makes_nothing(tech: Caller, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Found by killing it: the answer was 500, which nobody sends again."""
+
+    def away(*_: object) -> None:
+        raise OperationalError("UPDATE", None, Exception("gone"))
+
+    mark, key = uuid.uuid4().hex, uuid.uuid4().hex
+    with monkeypatch.context() as patched:
+        patched.setattr(repeating, "finish", away)
+        lost = send(tech, "/api/jobs", job_body(complaint=mark), key)
+    assert lost.status_code == 503 and lost.headers["Retry-After"]
+    assert send(tech, "/api/jobs", job_body(complaint=mark), key).status_code == 201
+    assert tech.get(f"/api/jobs?search={mark}").json["total"] == 1  # type: ignore[index]
+
+
+def test_a_database_that_is_away_when_a_person_is_looked_up_is_no_mistake_of_the_server(
+    tech: Caller, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def away(*_: object) -> None:
+        raise OperationalError("SELECT", None, Exception("gone"))
+
+    monkeypatch.setattr(sessions, "find", away)
+    assert tech.get("/api/jobs").status_code == 503
+    assert send(tech, "/api/jobs", job_body(), uuid.uuid4().hex).status_code == 503

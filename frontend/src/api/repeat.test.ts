@@ -14,14 +14,21 @@ describe('the key of what is sent', () => {
   })
 
   it('is 32 digits from the machine, never twice the same', () => {
-    const keys = new Set(Array.from({ length: 200 }, (_, k) => keyFor(String(k))))
+    const keys = new Set(Array.from({ length: 200 }, (_, k) => keyFor(`/api/jobs\n${k}`)))
     expect(keys.size).toBe(200)
     for (const key of keys) expect(key).toMatch(/^[0-9a-f]{32}$/)
   })
 
+  it('of what may hold a password is not kept beyond the page', () => {
+    const first = keyFor('/api/people\n{"password":"secret"}')
+    expect(sessionStorage.length).toBe(0)
+    expect(keyFor('/api/people\n{"password":"secret"}')).toBe(first)
+  })
+
   it('leaves nothing behind once answered', () => {
-    keyFor('x')
-    forgetKey('x')
+    keyFor('/api/jobs\nx')
+    expect(sessionStorage.length).toBe(1)
+    forgetKey('/api/jobs\nx')
     expect(sessionStorage.length).toBe(0)
   })
 })

@@ -19,20 +19,26 @@ function fresh(): string {
   return Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, '0')).join('')
 }
 
-/** The key of a content: the one it was sent with before, as long as no answer came. */
+const waiting = new Map<string, string>()
+/** Jobs and what is made on them wait also over a reload; what may hold a password stays in this page's memory. */
+const outlastsPage = (content: string) => new URL(content.split('\n', 1)[0]!, location.origin).pathname.startsWith('/api/jobs')
+
+/** The key of a content: the one it was sent with before, as long as no answer came. Its first line is the address. */
 export function keyFor(content: string): string {
-  const place = PLACE + nameOf(content)
-  const before = sessionStorage.getItem(place)
+  const name = nameOf(content)
+  const before = waiting.get(name) ?? sessionStorage.getItem(PLACE + name)
   if (before) return before
   const made = fresh()
+  waiting.set(name, made)
   try {
-    sessionStorage.setItem(place, made)
+    if (outlastsPage(content)) sessionStorage.setItem(PLACE + name, made)
   } catch {
-    // Storage is full or forbidden: the request goes out all the same, and a second try is a thing of its own.
+    // Storage is full or forbidden: a second try after a reload is a thing of its own.
   }
   return made
 }
 
 export function forgetKey(content: string): void {
+  waiting.delete(nameOf(content))
   sessionStorage.removeItem(PLACE + nameOf(content))
 }

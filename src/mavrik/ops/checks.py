@@ -65,6 +65,13 @@ def run_tests(words: list[str]) -> int:
     return 0
 
 
+def run_attack(words: list[str]) -> int:
+    """Kill a server, its workers and its database in a load of writers; what was acknowledged has to be there."""
+    prepare(browser=False)
+    environment = {**os.environ, "PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}"}
+    return subprocess.run([str(VENV_PYTHON), "-m", "bench.attack", *words], cwd=ROOT, env=environment, check=False).returncode
+
+
 def run_bench(words: list[str]) -> int:
     """All benchmarks; their figures go to the terminal."""
     environment = prepare()

@@ -32,6 +32,7 @@ commands
   formats   write the published schemas
   standin   a simulated vehicle with meters that speak SCPI on loopback; demo starts one with a fault hidden
   test      linters, types, import rules and all tests; words after it go to pytest
+  attack    kill servers, workers and databases of a shop of its own in a load of writers: nothing acknowledged may be lost
   bench     measure; see docs/performance.md
 
 environment
@@ -191,10 +192,10 @@ def _dispatch(words: list[str]) -> int:
         ensure_python()
         environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
         return subprocess.run([str(VENV_PYTHON), "-m", "mavrik.cli", *words], env=environment, check=False).returncode
-    if words and words[0] in ("test", "bench"):
+    if words and words[0] in ("test", "bench", "attack"):
         from mavrik.ops import checks
 
-        return checks.run_tests(words[1:]) if words[0] == "test" else checks.run_bench(words[1:])
+        return {"test": checks.run_tests, "bench": checks.run_bench, "attack": checks.run_attack}[words[0]](words[1:])
     arguments = _parse(words)
     if arguments.command in DATABASES:
         return _start(arguments.command, arguments)

@@ -17,11 +17,10 @@ from pathlib import Path
 from typing import Any
 
 from flask import Flask, Response, g, request
-from flask_login import current_user
 from prometheus_client import CONTENT_TYPE_LATEST, CollectorRegistry, Counter, Histogram, generate_latest
 from prometheus_client.multiprocess import MultiProcessCollector
 
-from mavrik.web.access import PUBLIC, me, needs
+from mavrik.web.access import PUBLIC, SignedIn, needs
 from mavrik.web.problems import problem
 
 log = logging.getLogger(__name__)
@@ -97,7 +96,9 @@ def install(app: Flask, token: str = "") -> None:
         SECONDS.labels(route).observe(took)
         response.headers[ID_HEADER] = request_id()
         if not route.startswith("/assets") and request.endpoint not in QUIET:
-            person = me().id if current_user and current_user.is_authenticated else None
+            # As it was looked up before, if it was: the database may be away now.
+            known = g.get("_login_user")
+            person = known.who.id if isinstance(known, SignedIn) else None
             log.info(
                 "answered",
                 extra={

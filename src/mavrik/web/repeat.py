@@ -11,29 +11,30 @@ from typing import Any, TypeVar
 
 from flask import Flask, Response, g, request
 from flask_login import current_user
+from sqlalchemy.exc import OperationalError
 
 from mavrik.jobs import repeating
 from mavrik.web.access import me, session
-from mavrik.web.problems import problem
+from mavrik.web.problems import database_away, problem
 
 View = TypeVar("View", bound=Callable[..., Any])
 
 HEADER = "Idempotency-Key"
 REPLAYED = "Idempotency-Replayed"
-LONGEST_HASHED_BYTES = 16_000_000
-"""Of a longer body, a file, the length stands for it: it is read as it comes in."""
 
 
 def creates(view: View) -> View:
-    """Say that a view makes something each time it is called."""
+    """Say that a view makes something each time it is called.
+
+    Not one that takes in a file as it comes: the key is claimed before, and its transaction would be open as long as that lasts.
+    """
     view.mavrik_creates = True  # type: ignore[attr-defined]
     return view
 
 
 def _request_hash() -> str:
-    of = hashlib.sha256(f"{request.method} {request.full_path}\n{request.content_type}\n{request.content_length}\n".encode())
-    if (request.content_length or 0) <= LONGEST_HASHED_BYTES:
-        of.update(request.get_data())
+    of = hashlib.sha256(f"{request.method} {request.full_path}\n{request.content_type}\n".encode())
+    of.update(request.get_data())
     return of.hexdigest()
 
 
@@ -60,5 +61,9 @@ def install(app: Flask) -> None:
     def finish(response: Response) -> Response:
         key = g.pop("repeat_key", None)
         if key is not None and response.status_code < 400:
-            repeating.finish(session(), me(), key, repeating.Answered(response.status_code, response.get_data()))
+            try:
+                repeating.finish(session(), me(), key, repeating.Answered(response.status_code, response.get_data()))
+            except OperationalError as error:
+                # What was made goes with it: whoever asked is told to come again.
+                return database_away(error)
         return response

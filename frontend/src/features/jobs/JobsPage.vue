@@ -3,6 +3,7 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { ApiError, client, data, writeHeaders } from '@/api/client'
+import { forgetKey, keyFor, KEY_HEADER } from '@/api/repeat'
 import type { JobInput, JobRecord, JobRow, ProblemDocument } from '@/api/types'
 import JobForm from '@/features/jobs/JobForm.vue'
 import JobFilters from './JobFilters.vue'
@@ -64,12 +65,14 @@ async function takeIn(event: Event): Promise<void> {
   input.value = ''
   if (!chosen) return
   importProblem.value = null
+  const content = `/api/jobs/import\n${chosen.name} ${chosen.size} ${chosen.lastModified}`
   try {
     const response = fetch('/api/jobs/import', {
       method: 'POST',
       body: chosen,
-      headers: { ...writeHeaders(), 'Content-Type': 'application/json' },
+      headers: { ...writeHeaders(), 'Content-Type': 'application/json', [KEY_HEADER]: keyFor(content) },
     })
+    void response.then(() => forgetKey(content)).catch(() => undefined)
     const made = await data<JobRecord>(
       response.then(async (r) => ({ response: r, ...(r.ok ? { data: (await r.json()) as JobRecord } : { error: await r.json() }) })),
     )

@@ -19,6 +19,7 @@ from mavrik.jobs.errors import InvalidError
 from mavrik.web.access import database, me, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.problems import ProblemDocument
+from mavrik.web.repeat import creates
 
 SAVE_ERRORS: dict[str | int, Any] = {"422": ProblemDocument, "404": ProblemDocument}
 TAGS = [Tag(name="captures")]
@@ -99,6 +100,7 @@ def post_capture(path: CapturesPath, query: CaptureQuery) -> Response:
     responses={"202": captures.CaptureRecord, **SAVE_ERRORS},
 )
 @needs(Permission.WORK)
+@creates
 def post_fetched(path: CapturesPath, body: captures.Fetch) -> Response:
     """It begins at once and is fetched in the background; delete the capture to stop that."""
     # Kept before the thread looks for it.

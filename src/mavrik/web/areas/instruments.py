@@ -15,6 +15,7 @@ from mavrik.instruments.simulated import Placing
 from mavrik.jobs import equipment, links
 from mavrik.web.access import database, me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, tag
 
 api = APIBlueprint("instruments", __name__, url_prefix="/api")
@@ -97,6 +98,7 @@ def get_ports() -> Response:
     responses={"201": equipment.InstrumentRecord, **ERRORS},
 )
 @needs(Permission.WORK)
+@creates
 def post_instrument(body: Instrument) -> Response:
     """Under an id that is free."""
     return answer(equipment.add_instrument(session(), body, me()), 201)

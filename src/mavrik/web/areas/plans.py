@@ -13,6 +13,7 @@ from mavrik.jobs.records import CircuitRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.gate import heavy
+from mavrik.web.repeat import creates
 from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
 
 api = APIBlueprint("plans", __name__, url_prefix="/api")
@@ -51,6 +52,7 @@ def post_preview(path: JobPath, body: SizingTarget) -> Response:
 )
 @needs(Permission.WORK)
 @heavy
+@creates
 def post_plan(path: JobPath, body: SizingTarget) -> Response:
     """As a new version of the job's circuit."""
     return answer(planning.keep_plan(session(), path.job_id, body, me()), 201)
