@@ -10,6 +10,7 @@ import sys
 import time
 import urllib.request
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack
 from pathlib import Path
 
@@ -82,5 +83,7 @@ def test_a_body_that_does_not_come_is_given_up_on() -> None:
         told.append(message)  # type: ignore[arg-type]
 
     scope = {"type": "http", "headers": [(b"content-length", b"10")]}
-    asyncio.run(Patient(application, within_s=0.05)(scope, receive, send))
+    # In a thread of its own: the browser of other tests may have a loop in this one.
+    with ThreadPoolExecutor(1) as apart:
+        apart.submit(asyncio.run, Patient(application, within_s=0.05)(scope, receive, send)).result()
     assert told[0]["status"] == 408 and b"was not here within" in told[1]["body"]  # type: ignore[operator]

@@ -203,7 +203,8 @@ def test_the_description_of_the_api_is_that_of_the_server(app: Any) -> None:
     described = {(path, method) for path, item in app.api_doc["paths"].items() for method in item}
     assert ("/api/jobs/{job_id}/findings", "get") in described
     for rule in app.url_map.iter_rules():
-        if rule.rule.startswith("/api/"):
+        # What an operator reads is no part of what programs are written against.
+        if rule.rule.startswith("/api/") and rule.endpoint != "metrics":
             path = rule.rule.replace("<int:", "{").replace("<string:", "{").replace(">", "}")
             for method in rule.methods - {"HEAD", "OPTIONS"}:
                 assert (path, method.lower()) in described, rule.rule

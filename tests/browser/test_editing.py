@@ -111,6 +111,9 @@ def test_readings_typed_and_not_saved_come_back(open_page: Callable[..., Page]) 
 
 def test_a_clamp_reading_settles_the_split(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/jobs/14/measure")
+    page.locator("[data-test=reopen]").click()
+    page.locator("[data-test=reopen-reason] input").fill("one lead was not clamped")
+    page.locator("[data-test=reopen-now]").click()
     page.locator("[data-test=cautions-seen]").click()
     page.locator(".number[data-walk='branch_a:block_ground'] input").fill("20")
     page.locator("[data-test=save-test]").click()
