@@ -94,7 +94,7 @@ LISTED = (
     ("searched for two words", "/api/jobs?search=kerb%20day%20123"),
     ("narrowed to what is open and overdue", "/api/jobs?state=open&due=overdue"),
 )
-READS = ("/api/jobs", "/api/jobs/1/findings", "/api/instruments", "/api/jobs/1/bench")
+READS = ("/api/jobs", "/api/jobs/1", "/api/instruments")
 MANY = ((50, 20_000, 150.0), (200, 0, 250.0))
 PAUSE_S = 2.0
 NO_PAUSE_CLIENTS = 8
