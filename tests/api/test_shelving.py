@@ -94,6 +94,9 @@ def test_the_basket_is_emptied_after_thirty_days_and_the_log_remembers(
     assert keep(tech, job, {**drops(100, home=0.06), "supersedes": first["id"]}).status_code == 201
     assert tech.post(f"/api/jobs/{job['id']}/plan", {"target_current_a": 150}).status_code == 201
     load(tech, job["id"], CAPTURE, "name=kept.csv")
+    mark = uuid.uuid4().hex
+    lock = tech.get(f"/api/jobs/{job['id']}").json["lock"]  # type: ignore[index]
+    assert tech.put(f"/api/jobs/{job['id']}", {**job_body(complaint=mark), "lock": lock}).status_code == 200
     assert boss.put(f"/api/jobs/{job['id']}/shelf", {"shelf": "basket"}).status_code == 200
     now = datetime.now(UTC)
     with database.session() as session:
@@ -105,6 +108,7 @@ def test_the_basket_is_emptied_after_thirty_days_and_the_log_remembers(
     changes = boss.get(f"/api/changes?search={job['number']}").json["changes"]  # type: ignore[index]
     assert {"removed", "made", "measured", "shelved"} <= {c["kind"] for c in changes}
     with database.engine.begin() as connection:
+        assert not connection.scalar(text("SELECT count(*) FROM changes WHERE after::text LIKE :mark"), {"mark": f"%{mark}%"})
         for name in ("runs", "circuit_versions", "job_documents", "captures", "job_summaries", "job_findings"):
             assert connection.scalar(text(f"SELECT count(*) FROM {name} WHERE job_id = :job"), {"job": job["id"]}) == 0
 

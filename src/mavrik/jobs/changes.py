@@ -44,6 +44,22 @@ def differing(before: dict[str, Any], after: dict[str, Any]) -> tuple[dict[str, 
     return {n: before.get(n) for n in names}, {n: after.get(n) for n in names}
 
 
+ERASED = "(erased)"
+PERSONAL = frozenset({"customer", "contact", "vehicle", "complaint"})
+"""Fields of a job's changes that say something of the customer."""
+
+
+def erase_personal(change: Change) -> None:
+    """Take what it says of the customer out of a change's before and after; who did what, and when, stays."""
+
+    def without(document: dict[str, Any] | None) -> dict[str, Any] | None:
+        if document is None or not PERSONAL & document.keys():
+            return document
+        return {name: ERASED if name in PERSONAL else value for name, value in document.items()}
+
+    change.before, change.after = without(change.before), without(change.after)
+
+
 def last_editor(session: Session, job_id: int) -> str:
     """Who touched a job last."""
     name = session.scalar(select(Change.person_name).where(Change.job_id == job_id).order_by(Change.id.desc()).limit(1))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import Field
 from sqlalchemy import Integer, String, delete, func, literal_column, select
@@ -16,7 +16,7 @@ from mavrik.domain.roles import Who
 from mavrik.exchange.bundle import write_bundle
 from mavrik.jobs.asking import Asked
 from mavrik.jobs.carrying import bundle_of
-from mavrik.jobs.changes import note_change
+from mavrik.jobs.changes import ERASED, erase_personal, note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.listing import MOST_PAGE, PAGE
 from mavrik.jobs.paging import Sorting, page_of
@@ -26,9 +26,6 @@ from mavrik.store.models import Change, Customer, Job, KeptAnswer, Run, Vehicle
 from mavrik.store.traces import rewriting
 
 BY_NAME = Sorting("customers", (literal_column("lower(customers.name)", String), literal_column("customers.id", Integer)))
-ERASED = "(erased)"
-PERSONAL = frozenset({"customer", "contact", "vehicle", "complaint"})
-"""Fields of a job's changes that say something of the customer."""
 
 
 class CustomerRow(Document):
@@ -116,16 +113,10 @@ def erase(session: Session, customer_id: int, name: str, who: Who) -> int:
         for run in session.scalars(select(Run).where(Run.job_id.in_(ids), Run.document["note"].astext != "")):
             run.document = {**run.document, "note": ERASED}
         for change in session.scalars(select(Change).where(Change.job_id.in_(ids))):
-            change.before, change.after = _without(change.before), _without(change.after)
+            erase_personal(change)
         # What was answered to a second try holds whole jobs; a try from before this moment is not repeated any more.
         session.execute(delete(KeptAnswer))
     note_change(session, None, who, f"erased customer {row.id} in {len(ids)} jobs", kind="erased", thing=f"customer {row.id}")
     for job in jobs:
         summarise(session, job, touched=False)
     return len(ids)
-
-
-def _without(document: dict[str, Any] | None) -> dict[str, Any] | None:
-    if document is None or not PERSONAL & document.keys():
-        return document
-    return {name: ERASED if name in PERSONAL else value for name, value in document.items()}

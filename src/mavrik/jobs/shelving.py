@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from mavrik.core.document import Problem
 from mavrik.domain.job import JobState, Shelf
 from mavrik.domain.roles import Who
-from mavrik.jobs.changes import note_change
+from mavrik.jobs.changes import erase_personal, note_change
 from mavrik.jobs.errors import InvalidError
 from mavrik.jobs.records import JobRecord
 from mavrik.jobs.summaries import summarise
@@ -64,7 +64,7 @@ def put_on(session: Session, job_id: int, shelf: Shelf, who: Who) -> JobRecord:
 def empty_basket(session: Session, now: datetime | None = None) -> list[str]:
     """Delete for good what has lain in the waste basket for thirty days; returns the numbers of those jobs.
 
-    What is known of who did what on them stays, without the job.
+    What is known of who did what on them stays, without the job and without what it said of the customer.
     """
     due = (now or datetime.now(UTC)) - BASKET_KEEPS
     rows = session.scalars(select(Job).where(Job.binned_at < due).with_for_update(of=Job, skip_locked=True)).all()
@@ -72,7 +72,11 @@ def empty_basket(session: Session, now: datetime | None = None) -> list[str]:
     for row in rows:
         job_id, vehicle_id, number = row.id, row.vehicle_id, row.number
         with rewriting(session):
-            session.execute(update(Change).where(Change.job_id == job_id).values(job_id=None, thing=f"job {number}"))
+            for change in session.scalars(select(Change).where(Change.job_id == job_id)):
+                # Whose job it was could not be found any more to be erased.
+                erase_personal(change)
+                change.job_id, change.thing = None, f"job {number}"
+            session.flush()
             for table in (Capture, JobDocument):
                 session.execute(delete(table).where(table.job_id == job_id))
             session.execute(update(Run).where(Run.job_id == job_id).values(supersedes_id=None))

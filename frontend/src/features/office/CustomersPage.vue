@@ -50,8 +50,9 @@ async function erase(): Promise<void> {
       <v-text-field v-model="search" class="search" label="Search by name" clearable name="customer-search" @click:clear="search = ''" />
     </div>
     <p class="quiet ma-0">
-      Somebody may ask for all that is kept of them, or to have it erased. Erasing takes name, contact, vehicle, complaint and notes out of
-      every job and out of the log; readings and findings stay. Backups written before still hold them.
+      Somebody may ask for all that is kept of them, or to have it erased. Erasing takes name, contact, vehicle, complaint and the notes of
+      tests out of every job, and their old values out of the log. Readings, findings and circuits stay, and so do reasons that somebody
+      wrote for skipping a test or reopening a job. Backups written before still hold everything.
     </p>
     <ProblemNotice :problem="trouble" :again="() => void query.refetch()" />
     <v-progress-linear v-if="query.isPending.value" indeterminate aria-label="Loading customers" />
