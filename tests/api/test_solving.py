@@ -165,6 +165,15 @@ def test_a_solve_request_with_one_value_replaced_is_answered_or_refused(reader: 
         assert answer.json["detail"]
 
 
+@pytest.mark.parametrize("layout", ["second_battery_converter", "boat_isolator", "second_battery_link", "motorcycle"])
+def test_a_battery_of_next_to_no_resistance_gives_what_is_taken(reader: Caller, layout: str) -> None:
+    document = build_layout(layout, 12).model_dump(mode="json")
+    document["batteries"][0]["internal_mohm"] = 6.05e-202
+    state = {"engine_rpm": 900, "fault": {"from_node": "alt_stud", "to_node": "alt_case"}}
+    point: Any = reader.post("/api/solve", {"circuit": document, "state": state}).json["point"]  # type: ignore[index]
+    assert point["given_w"] == pytest.approx(point["taken_w"] + point["lost_w"], abs=0.05, rel=1e-4)
+
+
 @pytest.mark.parametrize(("field", "value"), [("watch_node", "ghost"), ("loads_on", {"ghost": True}), ("lasts_s", -1)])
 def test_a_state_that_names_nothing_is_refused(reader: Caller, field: str, value: Any) -> None:
     answer = solve(reader, with_branch(simple_document(schema_version=2), "feed"), **{field: value})

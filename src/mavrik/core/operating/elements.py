@@ -16,6 +16,9 @@ from mavrik.core.circuit import Alternator, Battery, Circuit, Load, LoadKind
 from mavrik.core.operating.devices import battery_units, converter_element
 from mavrik.core.operating.state import State, is_on, setting_of
 
+LEAST_INNER_OHM = 1e-7
+"""No bank of any size has less; a document that says so would cost the arithmetic its digits."""
+
 FULL_FIELD_V_12 = 18.0
 """Where a gassing battery holds an alternator whose regulator is shorted, on a 12 V system. Common practice, rough, no source."""
 
@@ -24,7 +27,7 @@ def _battery(circuit: Circuit, battery: Battery, state: State) -> net.EmfSource:
     charge = state.state_of_charge.get(battery.id, battery.state_of_charge)
     series, strings = battery_units(circuit, battery), battery.parallel
     chemistry = battery.chemistry.value
-    inner = battery.internal_mohm / 1000 * internal_resistance_factor(battery.temperature_c, battery.age)
+    inner = max(battery.internal_mohm / 1000, LEAST_INNER_OHM) * internal_resistance_factor(battery.temperature_c, battery.age)
     charging = charging_resistance_ohm(chemistry, charge, battery.capacity_ah, battery.temperature_c, inner)
     share = series / strings
     return net.EmfSource(
