@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import json
 import os
 import socket
 import subprocess
@@ -16,8 +17,11 @@ from pathlib import Path
 
 import pytest
 
+from mavrik.jobs.links import LIVE_AT_ONCE, LONGEST_S
 from mavrik.ops.server import serving
 from mavrik.web.front import THREADS, Patient
+from tests.api.conftest import Caller
+from tests.standin import meters_on
 
 ROOT = Path(__file__).resolve().parents[2]
 
@@ -28,7 +32,7 @@ def port(database_url: str) -> Iterator[int]:
         probe.bind(("127.0.0.1", 0))
         found = int(probe.getsockname()[1])
     environment = {
-        **os.environ, "MAVRIK_DATABASE_URL": database_url, "MAVRIK_SECRET_KEY": "front test", "PYTHONPATH": str(ROOT / "src")
+        **os.environ, "MAVRIK_DATABASE_URL": database_url, "MAVRIK_SECRET_KEY": "test", "PYTHONPATH": str(ROOT / "src")
     }  # fmt: skip
     command = [sys.executable, "-m", "uvicorn", *serving("127.0.0.1", found, 1)]
     with subprocess.Popen(command, env=environment, cwd=ROOT, stderr=subprocess.DEVNULL) as server:
@@ -87,3 +91,35 @@ def test_a_body_that_does_not_come_is_given_up_on() -> None:
     with ThreadPoolExecutor(1) as apart:
         apart.submit(asyncio.run, Patient(application, within_s=0.05)(scope, receive, send)).result()
     assert told[0]["status"] == 408 and b"was not here within" in told[1]["body"]  # type: ignore[operator]
+
+
+def test_a_live_view_that_is_closed_lets_go_of_its_meter(port: int, boss: Caller, tech: Caller) -> None:
+    """Before, five pages that were closed kept everybody from looking at any meter for two minutes."""
+    with meters_on("none:") as servers:
+        assert boss.put("/api/instruments/dmm/address", {"address": servers["multimeter"].address}).status_code == 200
+        cookie = tech.client.get_cookie("mavrik")
+        assert cookie is not None
+        ask = f"GET /api/instruments/dmm/live HTTP/1.1\r\nHost: x\r\nUser-Agent: {tech.client.environ_base['HTTP_USER_AGENT']}\r\nCookie: mavrik={cookie.value}\r\n\r\n".encode()
+
+        def looked_at() -> tuple[socket.socket, str]:
+            link = socket.create_connection(("127.0.0.1", port), timeout=60)
+            link.sendall(ask)
+            said = b""
+            while b"\n\n" not in said.partition(b"data: ")[2]:
+                block = link.recv(4096)
+                assert block, said
+                said += block
+            return link, json.loads(said.partition(b"data: ")[2].partition(b"\n")[0])["lost"]
+
+        views = [looked_at() for _ in range(LIVE_AT_ONCE)]
+        assert [lost for _, lost in views] == [""] * LIVE_AT_ONCE
+        for link, _ in views:
+            link.close()
+        until = time.monotonic() + LONGEST_S / 2
+        while True:
+            link, lost = looked_at()
+            link.close()
+            if not lost:
+                break
+            assert time.monotonic() < until, lost
+        boss.put("/api/instruments/dmm/address", {"address": None})

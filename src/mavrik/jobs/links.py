@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Annotated
 
 from pydantic import Field
@@ -110,22 +110,23 @@ def read_once(instrument: Instrument, address: str) -> LiveReading:
     return LiveReading(value=shown.value, unit=shown.unit, overload=shown.overload, stable=False)
 
 
-def live(instrument: Instrument, address: str, placing: Placing) -> Iterator[str]:
+def live(instrument: Instrument, address: str, placing: Placing, has_left: Callable[[], bool] = lambda: False) -> Iterator[str]:
     """Readings as server-sent events, until the link is lost or the view has to ask again.
 
     instrument, address: as `link_of` gives them; no database is held meanwhile
     placing: where the reading is taken, for a stand-in that no hand moves
+    has_left: whether nobody looks any more, so that the meter and the place are free at once
     """
     if not _places.acquire(blocking=False):
         yield _lost(TOO_MANY)
         return
     try:
-        yield from _follow(instrument, address, placing)
+        yield from _follow(instrument, address, placing, has_left)
     finally:
         _places.release()
 
 
-def _follow(instrument: Instrument, address: str, placing: Placing) -> Iterator[str]:
+def _follow(instrument: Instrument, address: str, placing: Placing, has_left: Callable[[], bool]) -> Iterator[str]:
     try:
         meter = connect(instrument.kind, address)
     except LinkError as error:
@@ -135,7 +136,7 @@ def _follow(instrument: Instrument, address: str, placing: Placing) -> Iterator[
     try:
         place(meter, placing)
         begin = time.monotonic()
-        while (passed := time.monotonic() - begin) < LONGEST_S:
+        while (passed := time.monotonic() - begin) < LONGEST_S and not has_left():
             shown = meter.read()
             follower.add(shown.value, passed)
             yield _event(_reading(instrument, shown, follower, placing.quantity))

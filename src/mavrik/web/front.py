@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+import threading
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
@@ -15,6 +16,7 @@ from a2wsgi import WSGIMiddleware
 
 from mavrik.web.app import from_environment
 from mavrik.web.observe import log_to
+from mavrik.web.presence import LEFT
 
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
@@ -55,7 +57,24 @@ class Patient:
                 await _refuse(send, 408, "Request timeout", f"The body was not here within {self._within_s:g} s.")
                 return
             if whole is not None:
-                await self._application(scope, _given(whole, receive), send)
+                await self._answer(scope, whole, receive, send)
+
+    async def _answer(self, scope: MutableMapping[str, Any], whole: bytes, receive: Receive, send: Send) -> None:
+        """Let the application answer, and let it know when nobody waits for that any more."""
+        left = threading.Event()
+        LEFT.set(left)
+
+        async def watch() -> None:
+            # After the body nothing else comes over the line.
+            while (await receive())["type"] != "http.disconnect":
+                pass
+            left.set()
+
+        watching = asyncio.create_task(watch())
+        try:
+            await self._application(scope, _given(whole), send)
+        finally:
+            watching.cancel()
 
 
 async def _body(receive: Receive) -> bytes | None:
@@ -70,12 +89,14 @@ async def _body(receive: Receive) -> bytes | None:
             return b"".join(parts)
 
 
-def _given(whole: bytes, receive: Receive) -> Receive:
-    """Hands out a body at once, and after that what comes over the line."""
+def _given(whole: bytes) -> Receive:
+    """Hands out a body at once, and after that nothing."""
     waiting: list[Message] = [{"type": "http.request", "body": whole, "more_body": False}]
 
     async def give() -> Message:
-        return waiting.pop() if waiting else await receive()
+        if waiting:
+            return waiting.pop()
+        return {"type": "http.disconnect"}
 
     return give
 

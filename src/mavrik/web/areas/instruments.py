@@ -15,6 +15,7 @@ from mavrik.instruments.simulated import Placing
 from mavrik.jobs import equipment, links
 from mavrik.web.access import database, me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.presence import has_left
 from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, tag
 
@@ -167,7 +168,7 @@ def get_live(path: InstrumentPath, query: PlacingQuery) -> Response:
     with database().glance() as look:
         instrument, where = links.link_of(look, path.instrument_id)
     return Response(
-        links.live(instrument, where, Placing(**query.model_dump())),
+        links.live(instrument, where, Placing(**query.model_dump()), has_left),
         mimetype="text/event-stream",
         headers={"X-Accel-Buffering": "no"},
     )
