@@ -8,6 +8,7 @@ import SignInsDialog from './features/people/SignInsDialog.vue'
 import ProblemNotice from './ui/ProblemNotice.vue'
 import { useKeys } from './composables/keys'
 import { useSession } from './composables/session'
+import { useTasks } from './composables/tasks'
 import { useUnits } from './composables/units'
 import { wishedTheme } from './theme'
 
@@ -22,6 +23,7 @@ const initials = computed(() =>
     .map((word) => word[0])
     .join(''),
 )
+const { running } = useTasks(() => session.signedIn)
 const help = ref(false)
 const password = ref(false)
 const places = ref(false)
@@ -39,6 +41,7 @@ useKeys([
   { key: '?', label: 'this list', run: () => (help.value = !help.value) },
   { key: 'd', label: 'light or dark', run: flip },
   { key: 'i', label: 'instruments', run: () => void router.push({ name: 'instruments' }) },
+  { key: 'w', label: 'running work', run: () => void router.push({ name: 'work' }) },
   { key: 'g', label: 'all jobs', run: () => void router.push({ name: 'jobs' }) },
 ])
 </script>
@@ -71,6 +74,9 @@ useKeys([
             />
           </div>
         </v-menu>
+        <router-link v-if="running" to="/work" class="link working" data-test="working"
+          ><v-progress-circular indeterminate size="16" width="2" aria-hidden="true" />{{ running }} running</router-link
+        >
         <router-link to="/instruments" class="link">Instruments</router-link>
         <router-link v-if="session.may('keep_people')" to="/people" class="link">People</router-link>
         <v-menu>
@@ -81,6 +87,7 @@ useKeys([
             ></template
           >
           <v-list>
+            <v-list-item title="Running work" :to="{ name: 'work' }" data-test="to-work" />
             <v-list-item v-if="session.may('audit')" title="Log of changes" :to="{ name: 'log' }" data-test="to-log" />
             <v-list-item v-if="session.may('erase')" title="Customers" :to="{ name: 'customers' }" data-test="to-customers" />
             <v-list-item title="Where you are signed in" data-test="sign-ins" @click="places = true" />
@@ -125,6 +132,10 @@ useKeys([
   display: inline-flex;
   align-items: center;
   min-height: 44px;
+}
+.working {
+  gap: 8px;
+  font-weight: 700;
 }
 @media (max-width: 900px) {
   .bar {

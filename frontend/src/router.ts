@@ -10,6 +10,7 @@ export const router = createRouter({
     { path: '/people', name: 'people', component: () => import('./features/people/PeoplePage.vue') },
     { path: '/log', name: 'log', component: () => import('./features/office/LogPage.vue') },
     { path: '/customers', name: 'customers', component: () => import('./features/office/CustomersPage.vue') },
+    { path: '/work', name: 'work', component: () => import('./features/office/WorkPage.vue') },
     { path: '/jobs/:id(\\d+)/:stage?', name: 'job', component: () => import('./features/jobs/JobPage.vue'), props: true },
     { path: '/:rest(.*)', name: 'nowhere', component: () => import('./ui/NowherePage.vue') },
   ],

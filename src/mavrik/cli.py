@@ -112,6 +112,7 @@ def _parser() -> argparse.ArgumentParser:
     prepare.add_argument("--first-login", help="login of the first account, where there is none")
     prepare.add_argument("--first-name", help="name of the first account")
     commands.add_parser("tidy", help="empty what has lain in the waste basket for thirty days (used by ./mavrik)")
+    commands.add_parser("work", help="do what people asked for that takes long, until told to end (used by ./mavrik)")
     for word, what in (("backup", "write the database to a file"), ("restore", "put a backup in the database's place")):
         one = commands.add_parser(word, help=f"{what} (used by ./mavrik)")
         one.add_argument("file", type=Path)
@@ -232,6 +233,18 @@ def _tidy(arguments: argparse.Namespace) -> int:
     return 0
 
 
+def _work(arguments: argparse.Namespace) -> int:
+    from mavrik.jobs.tasks import work
+    from mavrik.store.database import Database
+    from mavrik.web.observe import log_to
+
+    log_to()
+    database = Database(os.environ["MAVRIK_DATABASE_URL"])
+    work(database)
+    database.dispose()
+    return 0
+
+
 def _backups() -> Path:
     return Path(os.environ.get("MAVRIK_BACKUPS", "var/backups"))
 
@@ -289,7 +302,7 @@ def main(words: list[str] | None = None) -> int:
     """Run one command; returns its exit code."""
     arguments = _parser().parse_args(words)
     commands = {"assess": _assess, "solve": _solve, "sheet": _sheet, "standin": _standin, "formats": _formats}
-    commands |= {"prepare": _prepare, "tidy": _tidy, "backup": _backup, "restore": _restore}
+    commands |= {"prepare": _prepare, "tidy": _tidy, "work": _work, "backup": _backup, "restore": _restore}
     run = commands[arguments.command]
     try:
         return run(arguments)

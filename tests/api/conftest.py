@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import threading
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -11,6 +12,7 @@ import pytest
 from flask.testing import FlaskClient
 from werkzeug.test import TestResponse
 
+from mavrik.jobs import tasks
 from mavrik.jobs.equipment import ensure_starting_set
 from mavrik.jobs.people import Role, add_person
 from mavrik.store.database import Database
@@ -144,3 +146,21 @@ def findings(caller: Caller, job: dict[str, Any]) -> dict[str, Any]:
     assert answer.status_code == 200, answer.text
     found: dict[str, Any] = answer.json["findings"]  # type: ignore[index]
     return found
+
+
+def begin_tasks(database_url: str) -> threading.Thread:
+    """A worker in a thread of its own, with an event loop of its own, that does what is in the queue."""
+
+    def work() -> None:
+        database = Database(database_url)
+        tasks.work(database, wait=False)
+        database.dispose()
+
+    thread = threading.Thread(target=work, name="worker")
+    thread.start()
+    return thread
+
+
+def do_tasks(caller: Caller) -> None:
+    """Have everything done that is in the queue."""
+    begin_tasks(caller.client.application.extensions["mavrik_database"].url).join()

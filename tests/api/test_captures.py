@@ -5,11 +5,9 @@ from __future__ import annotations
 import base64
 import io
 import json
-import threading
 import time
 from collections.abc import Iterator
 from dataclasses import replace
-from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -27,8 +25,8 @@ from mavrik.jobs import captures, carrying
 from mavrik.jobs.people import Role
 from mavrik.standin.vehicle import VEHICLES
 from mavrik.store.database import Database
-from mavrik.store.models import Capture, Person
-from tests.api.conftest import Caller, job_body
+from mavrik.store.models import Person
+from tests.api.conftest import Caller, begin_tasks, do_tasks, job_body
 from tests.build import simple_document
 from tests.reference.test_waveform import CASES, PAIR_HZ, RATE, cranked
 from tests.standin import meters_on
@@ -48,12 +46,10 @@ def table(volts: Any, interval: float) -> bytes:
 
 def settled(caller: Caller, job: int, capture_id: int) -> dict[str, Any]:
     """A capture once it is read or refused."""
-    for _ in range(400):
-        found = next(c for c in caller.get(f"/api/jobs/{job}/captures").json["captures"] if c["id"] == capture_id)  # type: ignore[index]
-        if found["state"] != "reading":
-            return dict(found)
-        time.sleep(0.05)
-    raise AssertionError("never read")
+    do_tasks(caller)
+    found = next(c for c in caller.get(f"/api/jobs/{job}/captures").json["captures"] if c["id"] == capture_id)  # type: ignore[index]
+    assert found["state"] != "reading"
+    return dict(found)
 
 
 def load(caller: Caller, job: int, raw: bytes, query: str = "name=ripple.csv") -> dict[str, Any]:
@@ -126,16 +122,21 @@ def technician(session: Session) -> Who:
     return Who(row.id, row.login, row.name, Role(row.role))
 
 
-def test_deleting_a_capture_while_it_is_read_stops_the_reading(tech: Caller, job: int, database_url: str, tmp_path: Path) -> None:
-    """The reader asks at every block whether it is still wanted; the file is gone afterwards."""
+def test_deleting_a_capture_before_it_is_read_takes_it_out_of_the_queue(
+    tech: Caller, job: int, database_url: str, tmp_path: Path
+) -> None:
+    """And its file off the disk."""
     database = Database(database_url)
     path = tmp_path / "held.csv"
-    path.write_bytes(table(np.full(3_000_000, 14.2), 1e-5))
+    path.write_bytes(table(np.full(3_000, 14.2), 1e-5))
     with database.session() as session:
-        begun = captures.begin(session, job, "held.csv", "", technician(session))
+        begun = captures.read_later(session, job, "held.csv", str(path), CaptureOptions(), technician(session))
     assert tech.client.delete(f"/api/jobs/{job}/captures/{begun.id}", headers={"X-CSRFToken": tech.token}).status_code == 204
-    captures.read_later(database.session, begun.id, path, CaptureOptions()).join(60)
-    assert tech.get(f"/api/jobs/{job}/captures").json == {"captures": []} and not path.exists()
+    assert not path.exists()
+    do_tasks(tech)
+    assert tech.get(f"/api/jobs/{job}/captures").json == {"captures": []}
+    (task,) = [t for t in tech.get("/api/tasks").json["tasks"] if t["job_id"] == job]  # type: ignore[index]
+    assert task["state"] == "cancelled"
     database.dispose()
 
 
@@ -220,19 +221,6 @@ def test_samples_of_a_bundle_that_are_none_are_refused_and_nothing_is_kept(tech:
     assert tech.get("/api/jobs").json == before
 
 
-def test_a_reading_that_went_down_with_its_server_is_said_to_be_lost(tech: Caller, job: int, database_url: str) -> None:
-    database = Database(database_url)
-    with database.session() as session:
-        begun = captures.begin(session, job, "lost.csv", "", technician(session))
-    with database.session() as session:
-        row = session.get(Capture, begun.id)
-        assert row is not None
-        row.touched_at = datetime.now(UTC) - timedelta(minutes=5)
-    (shown,) = tech.get(f"/api/jobs/{job}/captures").json["captures"]  # type: ignore[index]
-    assert shown["state"] == "failed" and "server was stopped" in shown["problem"]
-    database.dispose()
-
-
 def test_a_job_keeps_only_so_many_captures(tech: Caller, job: int, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(captures.records, "MOST_CAPTURES", 1)
     assert load(tech, job, table(cranked(1000.0), 1e-3))["state"] == "ready"
@@ -296,11 +284,12 @@ def test_what_cannot_capture_is_refused_and_a_lost_scope_is_said(
     assert found["state"] == "failed" and "Typed readings go on" in found["problem"]
 
 
-def test_a_capture_by_an_oscilloscope_is_stopped_by_deleting_it(tech: Caller, job: int, scope: str) -> None:
+def test_a_capture_by_an_oscilloscope_is_stopped_by_deleting_it(tech: Caller, job: int, scope: str, database_url: str) -> None:
     begun: Any = tech.post(f"/api/jobs/{job}/captures/fetched", {"instrument": scope, "seconds": 30})
     at = f"/api/jobs/{job}/captures/{begun.json['id']}"
-    assert tech.client.delete(at, headers={"X-CSRFToken": tech.token}).status_code == 204
-    until = time.monotonic() + 5
-    while any(t.name == f"capture-{begun.json['id']}" for t in threading.enumerate()):
-        assert time.monotonic() < until, "it goes on capturing for nobody"
+    worker = begin_tasks(database_url)
+    while not any(t["state"] == "running" for t in tech.get("/api/tasks").json["tasks"]):  # type: ignore[index]
         time.sleep(0.05)
+    assert tech.client.delete(at, headers={"X-CSRFToken": tech.token}).status_code == 204
+    worker.join(60)
+    assert not worker.is_alive(), "it goes on capturing for nobody"

@@ -15,7 +15,7 @@ from sqlalchemy.exc import DBAPIError
 from mavrik.exchange.bundle import read_bundle
 from mavrik.jobs.shelving import BASKET_KEEPS, empty_basket
 from mavrik.store.database import Database
-from tests.api.conftest import Caller, drops, job_body, keep
+from tests.api.conftest import Caller, do_tasks, drops, job_body, keep
 from tests.api.test_captures import load, table
 from tests.build import simple_document
 
@@ -155,8 +155,11 @@ def test_a_customers_data_are_written_out_and_erased_and_the_readings_stay(
     assert found.status_code == 200, found.text
     (row,) = found.json["customers"]  # type: ignore[index]
     assert (row["name"], row["jobs"]) == (name, 1)
-    assert tech.get(f"/api/customers/{row['id']}/data").status_code == 403
-    written = boss.get(f"/api/customers/{row['id']}/data")
+    assert tech.post(f"/api/customers/{row['id']}/data").status_code == 403
+    begun: Any = boss.post(f"/api/customers/{row['id']}/data").json
+    do_tasks(boss)
+    kept_file = f"/api/tasks/{begun['id']}/file"
+    written = boss.get(kept_file)
     with zipfile.ZipFile(io.BytesIO(written.data)) as packed:
         (inside,) = packed.namelist()
         bundle = read_bundle(packed.read(inside))
@@ -165,6 +168,7 @@ def test_a_customers_data_are_written_out_and_erased_and_the_readings_stay(
     assert boss.post(path, {"name": "Somebody else"}).status_code == 422
     assert tech.get(where).json["customer"]["name"] == name  # type: ignore[index]
     assert boss.post(path, {"name": name}).json == {"jobs": 1}
+    assert boss.get(kept_file).status_code == 404
     after = tech.get(where)
     assert name not in after.text and "07700" not in after.text
     assert after.json["runs"][0]["run"]["readings"] == job_readings(bundle)  # type: ignore[index]

@@ -62,6 +62,7 @@ def base(database_url: str) -> Iterator[str]:
         [sys.executable, "-m", "uvicorn", *serving("127.0.0.1", port, 1)],
         env=environment, cwd=ROOT, stderr=subprocess.DEVNULL,
     )  # fmt: skip
+    worker = subprocess.Popen([sys.executable, "-m", "mavrik.cli", "work"], env=environment, cwd=ROOT, stderr=subprocess.DEVNULL)
     address = f"http://127.0.0.1:{port}"
     for _ in range(200):
         try:
@@ -70,8 +71,10 @@ def base(database_url: str) -> Iterator[str]:
         except OSError:
             time.sleep(0.1)
     yield address
-    server.terminate()
-    server.wait(60)
+    for one in (server, worker):
+        one.terminate()
+    for one in (server, worker):
+        one.wait(60)
 
 
 @pytest.fixture(scope="session")

@@ -35,6 +35,7 @@ VIEWS: list[tuple[str, str, tuple[str, ...]]] = [
     ("/", "[data-job]", ("[data-test=narrow]",)),
     ("/?state=done", "[data-job]", ("[data-job]", "[data-test=reopen]")),
     ("/log", "[data-test=log] li", ()),
+    ("/work", "h1", ()),
     ("/customers", "[data-customer]", ("[data-test=erase]",)),
 ]  # fmt: skip
 

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import io
+import re
 import uuid
+import zipfile
 from collections.abc import Callable
 from typing import Any
 
@@ -146,6 +149,64 @@ def test_the_log_says_who_changed_what_and_is_written_out(open_page: Callable[..
     assert open_page("tobin", at="/").locator("[data-test=to-log]").count() == 0
 
 
+def test_the_sheets_of_a_narrowed_list_are_fetched_where_long_work_is(open_page: Callable[..., Page]) -> None:
+    page = open_page("tobin")
+    mark = f"z{uuid.uuid4().hex[:7]}"
+    ids = make_jobs(page, 3, mark)
+    page.goto(f"/?search={mark}")
+    expect(page.locator("[data-test=count]")).to_have_text("3 of 3 jobs")
+    page.locator("[data-test=write-list]").click()
+    page.locator("[data-file=bundle]").click()
+    row = page.locator("[data-task=write_files]", has_text="of 3 jobs").first
+    with page.expect_download() as written:
+        row.locator("[data-test=fetch]").click()
+    with zipfile.ZipFile(written.value.path()) as packed:
+        bundles = {name: packed.read(name) for name in packed.namelist()}
+    assert len(bundles) == len(ids) == 3
+    # The same archive goes in again, beside something that is no bundle.
+    again = io.BytesIO()
+    with zipfile.ZipFile(again, "w") as packed:
+        for name, data in {**bundles, "menu.json": b"{}"}.items():
+            packed.writestr(name, data)
+    page.goto("/")
+    page.locator("[data-test=bundle-file]").set_input_files(
+        {"name": f"{mark}.zip", "mimeType": "application/zip", "buffer": again.getvalue()}
+    )
+    came = page.locator("[data-task=import_archive]", has_text=mark)
+    expect(came).to_contain_text("Taken in: ")
+    expect(came).to_contain_text("menu.json: This is not a Mavrik job bundle")
+    came.get_by_role("link").first.click()
+    expect(page).to_have_url(re.compile(r"/jobs/\d+"))
+    assert page.context.request.get(f"/api/jobs?search={mark}").json()["total"] == 6
+
+
+def test_what_fails_says_why_and_what_waits_is_cancelled(open_page: Callable[..., Page]) -> None:
+    page = open_page("mara")
+    mark = f"y{uuid.uuid4().hex[:7]}"
+    make_jobs(page, 1, mark)
+    page.goto(f"/?search={mark}")
+    page.locator("[data-test=write-list]").click()
+    page.locator("[data-file='sheet.pdf']").click()
+    row = page.locator("[data-task=write_files]", has_text="Sheet as PDF of 1 job").first
+    expect(row).to_contain_text("There is nothing to write")
+    # What the server does is slow to come: its page shows what it says, and asks it to stop.
+    waiting = {
+        **page.context.request.get("/api/tasks").json()["tasks"][0],
+        "state": "running",
+        "step": "3 of 9",
+        "progress": 0.33,
+    }
+    asked: list[str] = []
+    page.route("**/api/tasks", lambda route: route.fulfill(json={"tasks": [waiting]}))
+    page.route("**/api/tasks/*/cancel", lambda route: (asked.append(route.request.method), route.fulfill(json=waiting)))
+    page.reload()
+    expect(page.locator("[data-test=working]")).to_have_text("1 running")
+    expect(page.get_by_text("33 % · 3 of 9")).to_be_visible()
+    page.locator("[data-test=cancel-task]").click()
+    expect(page.locator("[data-test=cancel-task]")).to_be_enabled()
+    assert asked == ["POST"]
+
+
 def test_a_customer_is_written_out_and_erased(open_page: Callable[..., Page]) -> None:
     page = open_page("mara")
     mark = f"c{uuid.uuid4().hex[:7]}"
@@ -154,9 +215,14 @@ def test_a_customer_is_written_out_and_erased(open_page: Callable[..., Page]) ->
     page.locator("input[name=customer-search]").fill(mark)
     row = page.locator(f"[data-customer='Office of {mark}']")
     expect(row).to_contain_text("2 jobs")
+    row.locator("[data-test=write-out]").click()
     with page.expect_download() as written:
-        row.locator("[data-test=write-out]").click()
-    assert written.value.suggested_filename.endswith(".zip")
+        page.locator("[data-task=write_files]", has_text="All that is kept of customer").first.locator(
+            "[data-test=fetch]"
+        ).click()
+    assert written.value.suggested_filename.startswith("customer-")
+    page.go_back()
+    page.locator("input[name=customer-search]").fill(mark)
     row.locator("[data-test=erase]").click()
     expect(page.locator("[data-test=erase-now]")).to_be_disabled()
     page.locator("[data-test=erase-name] input").fill(f"Office of {mark}")

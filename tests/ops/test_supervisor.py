@@ -39,11 +39,12 @@ def is_alive(pid: int) -> bool:
         return False
 
 
-def children_of(pid: int) -> list[int]:
+def children_of(pid: int, named: bytes = b"") -> list[int]:
+    """Processes below another; named: in their command."""
     found = []
     for status in Path("/proc").glob("[0-9]*/status"):
         with contextlib.suppress(FileNotFoundError, ProcessLookupError):
-            if f"PPid:\t{pid}\n" in status.read_text():
+            if f"PPid:\t{pid}\n" in status.read_text() and named in (status.parent / "cmdline").read_bytes():
                 found.append(int(status.parent.name))
     return found
 
@@ -53,12 +54,12 @@ def watched() -> Iterator[Callable[[list[str]], Supervisor]]:
     made: list[Supervisor] = []
 
     def make(command: list[str]) -> Supervisor:
-        made.append(Supervisor(command, private_database=False))
+        made.append(Supervisor({"server": command}, private_database=False))
         return made[-1]
 
     yield make
     for one in made:
-        one._stop()
+        one.stop()
 
 
 def test_a_server_that_dies_is_started_again_and_ever_later_where_it_dies_at_once(
@@ -68,11 +69,11 @@ def test_a_server_that_dies_is_started_again_and_ever_later_where_it_dies_at_onc
     found = watched([sys.executable, "-c", "raise SystemExit(3)"])
     pauses = []
     for _ in range(5):
-        until(lambda: (found.look(), found.child is not None)[1])
-        assert found.child is not None
-        found.child.wait()
+        until(lambda: (found.look(), found.kept[0].child is not None)[1])
+        assert found.kept[0].child is not None
+        found.kept[0].child.wait()
         found.look()
-        pauses.append(found._pause_s)
+        pauses.append(found.kept[0].pause_s)
     assert pauses == pytest.approx([0.01, 0.02, 0.04, 0.08, 0.16])
 
 
@@ -83,9 +84,9 @@ def test_workers_that_outlive_their_server_go_with_it(watched: Callable[[list[st
     found.look()
     until(lambda: told.exists() and told.read_text() != "")
     worker = int(told.read_text())
-    assert found.child is not None and is_alive(worker)
-    os.kill(found.child.pid, signal.SIGKILL)
-    found.child.wait()
+    assert found.kept[0].child is not None and is_alive(worker)
+    os.kill(found.kept[0].child.pid, signal.SIGKILL)
+    found.kept[0].child.wait()
     found.look()
     until(lambda: not is_alive(worker))
 
@@ -93,7 +94,18 @@ def test_workers_that_outlive_their_server_go_with_it(watched: Callable[[list[st
 def test_a_server_does_not_outlive_its_supervisor(tmp_path: Path) -> None:
     told = tmp_path / "pid"
     child = f"import os, pathlib, time; pathlib.Path({str(told)!r}).write_text(str(os.getpid())); time.sleep(600)"
-    words = [sys.executable, "-m", "mavrik.ops.supervisor", str(tmp_path / "log"), "0", sys.executable, "-c", child]
+    words = [
+        sys.executable,
+        "-m",
+        "mavrik.ops.supervisor",
+        str(tmp_path / "log"),
+        "0",
+        "--",
+        "server",
+        sys.executable,
+        "-c",
+        child,
+    ]
     root = Path(__file__).resolve().parents[2]
     with subprocess.Popen(words, cwd=root, env={**os.environ, "PYTHONPATH": str(root / "src")}) as own:
         until(lambda: told.exists() and told.read_text() != "")
@@ -126,11 +138,13 @@ def test_server_worker_and_database_come_back_by_themselves(place: Place) -> Non
     assert place.run("demo", "--port", str(place.port)).returncode == 0
     assert stat.S_IMODE((place.var / "server.log").stat().st_mode) == 0o600
     own = int(json.loads((place.var / "server.json").read_text())["pid"])
-    (serving,) = children_of(own)
-    os.kill(serving, signal.SIGKILL)
-    until(lambda: not is_alive(serving))
+    (serving,), (working,) = children_of(own, b"uvicorn"), children_of(own, b"mavrik.cli")
+    for killed in (serving, working):
+        os.kill(killed, signal.SIGKILL)
+    until(lambda: not is_alive(serving) and not is_alive(working))
     until(lambda: answers(place))
-    (serving,) = children_of(own)
+    until(lambda: bool(children_of(own, b"mavrik.cli")))
+    (serving,) = children_of(own, b"uvicorn")
     workers = children_of(serving)
     for worker in workers:
         os.kill(worker, signal.SIGKILL)

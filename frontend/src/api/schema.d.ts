@@ -91,13 +91,13 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        get?: never;
+        put?: never;
         /**
          * All that is known of a customer
-         * @description A ZIP of job bundles.
+         * @description A ZIP of job bundles; it is made in the background.
          */
-        get: operations["customers_get_data_customers__int_customer_id__data_get"];
-        put?: never;
-        post?: never;
+        post: operations["customers_post_data_customers__int_customer_id__data_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -138,6 +138,26 @@ export interface paths {
          * @description In series, beside, of another kind or family, taken out; nothing is saved.
          */
         post: operations["drafts_post_edit_edit_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Many jobs as files
+         * @description All jobs of a list, whatever its pages, as one ZIP; it is made in the background.
+         */
+        post: operations["files_post_files_files_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -330,6 +350,26 @@ export interface paths {
          * @description Customer, vehicle, complaint.
          */
         post: operations["jobs_post_jobs_jobs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take many jobs in
+         * @description The request's body is a ZIP of bundles; they are taken in in the background, each whole or not at all.
+         */
+        post: operations["jobs_post_archive_jobs_archive_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1190,6 +1230,106 @@ export interface paths {
          * @description What the state bar asks at every move.
          */
         post: operations["drafts_post_solve_solve_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tasks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What runs and what ran last
+         * @description One's own; whoever may read the log of changes sees everybody's.
+         */
+        get: operations["tasks_get_tasks_tasks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tasks/{task_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A task
+         * @description How far it is, and what came of it.
+         */
+        get: operations["tasks_get_task_tasks__int_task_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tasks/{task_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try a task again
+         * @description One that failed or was cancelled.
+         */
+        post: operations["tasks_post_again_tasks__int_task_id__again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tasks/{task_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel a task
+         * @description What it has finished in parts stays; one that has ended is left as it is.
+         */
+        post: operations["tasks_post_cancel_tasks__int_task_id__cancel_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tasks/{task_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a task made
+         * @description For a day after it was made.
+         */
+        get: operations["tasks_get_file_tasks__int_task_id__file_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2954,6 +3094,17 @@ export interface components {
             state: string;
         };
         /**
+         * FilesWanted
+         * @description What each job of a list is written out as.
+         */
+        FilesWanted: {
+            /**
+             * File
+             * @description As the catalogue lists them
+             */
+            file: string;
+        };
+        /**
          * FindBody
          * @description A circuit and a run of a job as they stand on the screen, neither of which need be saved.
          */
@@ -4062,6 +4213,18 @@ export interface components {
             words: number;
         };
         /**
+         * MadeJob
+         * @description A job that a task has made.
+         */
+        MadeJob: {
+            /** File */
+            file: string;
+            /** Job Id */
+            job_id: number;
+            /** Number */
+            number: string;
+        };
+        /**
          * MakerWindow
          * @description What the maker allows of one reading; it wins over every profile.
          */
@@ -4896,6 +5059,16 @@ export interface components {
         ReadyLayouts: {
             /** Layouts */
             layouts: components["schemas"]["ReadyLayout"][];
+        };
+        /**
+         * RefusedFile
+         * @description What a task could not take in or write, and why.
+         */
+        RefusedFile: {
+            /** File */
+            file: string;
+            /** Why */
+            why: string;
         };
         /**
          * RelayBranch
@@ -5769,6 +5942,78 @@ export interface components {
             to_node: string;
         };
         /**
+         * TaskList
+         * @description What runs, and what ran last.
+         */
+        TaskList: {
+            /** Tasks */
+            tasks: components["schemas"]["TaskRecord"][];
+        };
+        /**
+         * TaskRecord
+         * @description Long work and how far it is.
+         */
+        TaskRecord: {
+            /** Asked At */
+            asked_at: string;
+            /** Asked By */
+            asked_by: string;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * File
+             * @description Name of the file it made, to be fetched for a day
+             */
+            file: string | null;
+            /** Id */
+            id: number;
+            /** Job Id */
+            job_id: number | null;
+            /** Kind */
+            kind: string;
+            /** May Try Again */
+            may_try_again: boolean;
+            /**
+             * Problem
+             * @description Why it failed, in words
+             */
+            problem: string;
+            /**
+             * Progress
+             * @description 0 to 1
+             */
+            progress: number;
+            result: components["schemas"]["TaskResult"];
+            /**
+             * State
+             * @description waiting, running, done, failed or cancelled
+             */
+            state: string;
+            /**
+             * Step
+             * @description What it is at, in words
+             */
+            step: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * TaskResult
+         * @description What came of a task beside its file.
+         */
+        TaskResult: {
+            /**
+             * Made
+             * @default []
+             */
+            made: components["schemas"]["MadeJob"][];
+            /**
+             * Refused
+             * @default []
+             */
+            refused: components["schemas"]["RefusedFile"][];
+        };
+        /**
          * Termination
          * @description One end of a conductor.
          */
@@ -6067,7 +6312,7 @@ export interface operations {
             };
         };
     };
-    customers_get_data_customers__int_customer_id__data_get: {
+    customers_post_data_customers__int_customer_id__data_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6078,13 +6323,40 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDocument"][];
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6162,6 +6434,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Grown"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    files_post_files_files_post: {
+        parameters: {
+            query?: {
+                /** @description Words that all occur in number, customer, vehicle or complaint */
+                search?: string;
+                state?: components["schemas"]["JobState"] | null;
+                purpose?: components["schemas"]["Purpose"] | null;
+                due?: components["schemas"]["Due"] | null;
+                vehicle_kind?: components["schemas"]["VehicleKind"] | null;
+                /** @description Id of somebody who did something on it */
+                who?: number | null;
+                shelf?: components["schemas"]["Shelf"];
+                order?: components["schemas"]["Order"];
+                /** @description Where the page before ended, as it said */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilesWanted"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskRecord"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -6649,6 +6968,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobRecord"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    jobs_post_archive_jobs_archive_post: {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskRecord"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -8518,6 +8868,247 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SolvedDraft"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    tasks_get_tasks_tasks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    tasks_get_task_tasks__int_task_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                task_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    tasks_post_again_tasks__int_task_id__again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                task_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    tasks_post_cancel_tasks__int_task_id__cancel_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                task_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    tasks_get_file_tasks__int_task_id__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                task_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
             /** @description Unprocessable Entity */

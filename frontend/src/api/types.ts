@@ -40,6 +40,7 @@ export type JobsWanted = NonNullable<paths['/api/jobs']['get']['parameters']['qu
 export type JobsPage = S['JobsPage']
 export type CustomerRow = S['CustomerRow']
 export type TraceRow = S['TraceRow']
+export type TaskRecord = S['TaskRecord']
 export type ProblemDocument = S['ProblemDocument']
 export type ProblemItem = S['ProblemItem']
 export type SizingTarget = S['SizingTarget']

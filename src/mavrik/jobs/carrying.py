@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import UTC, datetime
+from typing import Annotated
 
+from pydantic import Field
+from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from mavrik.core.document import Problem
+from mavrik.core.document import Document, Problem
 from mavrik.domain.job import JobDetails
 from mavrik.domain.limits import MOST_CAPTURES
 from mavrik.domain.roles import Who
@@ -26,7 +30,7 @@ from mavrik.exchange.bundle import (
     write_bundle,
 )
 from mavrik.exchange.captures import CaptureError
-from mavrik.exchange.files import Printing, job_file
+from mavrik.exchange.files import JOB_FILES, Printing, job_file
 from mavrik.exchange.sheet import render_sheet
 from mavrik.jobs import captures
 from mavrik.jobs.changes import note_change
@@ -34,9 +38,13 @@ from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.records import JobRecord
 from mavrik.jobs.runs import add_run
 from mavrik.jobs.summaries import job_changed
+from mavrik.jobs.tasks import TaskRecord, ask_for, record_of
 from mavrik.jobs.work import OWN_NUMBER, JobInput, job_record, make_job, next_number, number_taken, open_job
 from mavrik.store import models
 from mavrik.store.models import CircuitVersion, Job, JobDocument
+
+MOST_TOGETHER = 2000
+"""Jobs written out into one archive."""
 
 
 def bundle_of(job: JobRecord, captured: tuple[BundleCapture, ...] = ()) -> Bundle:
@@ -57,6 +65,58 @@ def bundle_of(job: JobRecord, captured: tuple[BundleCapture, ...] = ()) -> Bundl
         ),
         captures=captured,
     )
+
+
+class ArchiveAsked(Document):
+    """A ZIP of bundles that lies on the server to be taken in."""
+
+    path: str
+
+
+class FilesAsked(Document):
+    """Jobs to be written out together."""
+
+    job_ids: Annotated[tuple[int, ...], Field(min_length=1, max_length=MOST_TOGETHER)]
+    numbers: dict[str, str]
+    """Of the jobs by id, as they were."""
+    file: str
+    workshop: str
+    name: str
+    """Of the archive."""
+
+
+def import_archive_later(session: Session, name: str, path: str, who: Who) -> TaskRecord:
+    """Have a ZIP of bundles taken in that lies at a path; whoever does it deletes it.
+
+    name: of the file where it came from
+    """
+    return record_of(ask_for(session, "import_archive", ArchiveAsked(path=path), f"Jobs out of {name}", who))
+
+
+def write_files_later(
+    session: Session, job_ids: Sequence[int], file: str, title: str, name: str, workshop: str, who: Who
+) -> TaskRecord:
+    """Have jobs written out together as a ZIP.
+
+    file: of `mavrik.exchange.files`; title: for people; name: of the archive
+    Raises InvalidError for no jobs, too many, or a file that is not made.
+    """
+    if file not in {f.name for f in JOB_FILES}:
+        raise InvalidError(f"A job is not written as '{file}'.", [Problem("file", "file", "One that the catalogue lists")])
+    if not job_ids:
+        raise InvalidError("There is no job to write out.")
+    if len(job_ids) > MOST_TOGETHER:
+        raise InvalidError(f"{len(job_ids)} jobs are too many at once: at most {MOST_TOGETHER}. Narrow the list.")
+    numbers = {str(i): n for i, n in session.execute(select(Job.id, Job.number).where(Job.id.in_(job_ids)))}
+    asked = FilesAsked(job_ids=tuple(job_ids), numbers=numbers, file=file, workshop=workshop, name=name)
+    return record_of(ask_for(session, "write_files", asked, title, who))
+
+
+def write_list_later(session: Session, job_ids: Sequence[int], file: str, workshop: str, who: Who) -> TaskRecord:
+    """The same for the jobs of a list. Raises as `write_files_later`."""
+    label = next((f.label for f in JOB_FILES if f.name == file), file)
+    count = "1 job" if len(job_ids) == 1 else f"{len(job_ids)} jobs"
+    return write_files_later(session, job_ids, file, f"{label} of {count}", f"{len(job_ids)}-jobs-{file}.zip", workshop, who)
 
 
 def export_file(session: Session, job_id: int, name: str, printing: Printing) -> tuple[str, bytes, str]:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import io
-import zipfile
 from typing import Annotated
 
 from pydantic import Field
@@ -13,16 +11,15 @@ from sqlalchemy.orm import Session
 from mavrik.core.document import Document, Problem
 from mavrik.domain.job import VehicleKind
 from mavrik.domain.roles import Who
-from mavrik.exchange.bundle import write_bundle
 from mavrik.jobs.asking import Asked
-from mavrik.jobs.carrying import bundle_of
+from mavrik.jobs.carrying import write_files_later
 from mavrik.jobs.changes import ERASED, erase_personal, note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.listing import MOST_PAGE, PAGE
 from mavrik.jobs.paging import Sorting, page_of
 from mavrik.jobs.summaries import summarise
-from mavrik.jobs.work import open_job
-from mavrik.store.models import Change, Customer, Job, KeptAnswer, Run, Vehicle
+from mavrik.jobs.tasks import TaskRecord
+from mavrik.store.models import Change, Customer, Job, KeptAnswer, Run, Task, Vehicle
 from mavrik.store.traces import rewriting
 
 BY_NAME = Sorting("customers", (literal_column("lower(customers.name)", String), literal_column("customers.id", Integer)))
@@ -83,15 +80,15 @@ def _jobs(session: Session, customer_id: int) -> list[Job]:
     return list(session.scalars(select(Job).join(Job.vehicle).where(Vehicle.customer_id == customer_id).order_by(Job.id)))
 
 
-def everything_of(session: Session, customer_id: int, who: Who) -> tuple[str, bytes]:
-    """All that is known of a customer as a ZIP of job bundles: the file's name, and its bytes. That it was written out is noted."""
+def write_everything_later(session: Session, customer_id: int, workshop: str, who: Who) -> TaskRecord:
+    """Have all that is known of a customer written out as a ZIP of job bundles. That it was is noted."""
     row = _customer(session, customer_id)
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
-        for job in _jobs(session, customer_id):
-            packed.writestr(f"{job.number}.mavrik.json", write_bundle(bundle_of(open_job(session, job.id))))
+    ids = [job.id for job in _jobs(session, customer_id)]
+    made = write_files_later(
+        session, ids, "bundle", f"All that is kept of customer {row.id}", f"customer-{row.id}.zip", workshop, who
+    )
     note_change(session, None, who, f"wrote out the data of customer {row.id}", kind="written", thing=f"customer {row.id}")
-    return f"customer-{row.id}.zip", out.getvalue()
+    return made
 
 
 def erase(session: Session, customer_id: int, name: str, who: Who) -> int:
@@ -116,6 +113,8 @@ def erase(session: Session, customer_id: int, name: str, who: Who) -> int:
             erase_personal(change)
         # What was answered to a second try holds whole jobs; a try from before this moment is not repeated any more.
         session.execute(delete(KeptAnswer))
+        # And what was written out for somebody to fetch, or taken in under a name.
+        session.execute(delete(Task).where(Task.ended_at.is_not(None)))
     note_change(session, None, who, f"erased customer {row.id} in {len(ids)} jobs", kind="erased", thing=f"customer {row.id}")
     for job in jobs:
         summarise(session, job, touched=False)

@@ -155,6 +155,14 @@ def list_jobs(session: Session, wanted: JobsWanted | None = None, today: date | 
     return JobsPage(jobs=tuple(_rows(session, [r[0] for r in ids])), total=session.scalar(count) or 0, next=more)
 
 
+def ids_of(session: Session, wanted: JobsWanted, today: date | None = None) -> list[int]:
+    """All jobs of a list, whatever its pages, in its order; today: as for `list_jobs`."""
+    found = _filtered(select(Job.id), wanted, today or date.today())
+    if wanted.order is Order.TOUCHED and not wanted.search.split():
+        found = found.join(JobSummary, JobSummary.job_id == Job.id)
+    return list(session.scalars(SORTINGS[wanted.order].ordered(found)))
+
+
 def _rows(session: Session, ids: list[int]) -> Iterator[JobRow]:
     """What the list shows of jobs, in that order; one that cannot be read stands there as such and takes no other with it."""
     query = (

@@ -25,6 +25,10 @@ class Sorting:
     by: tuple[ColumnElement[Any], ...]
     falling: bool = False
 
+    def ordered(self, query: Select[Any]) -> Select[Any]:
+        """The query in this order."""
+        return query.order_by(*((c.desc() for c in self.by) if self.falling else self.by))
+
 
 def _refused() -> InvalidError:
     return InvalidError("The list cannot go on from there.", [Problem("after", "after", "As the page before gave it")])
@@ -55,7 +59,7 @@ def page_of(session: Session, query: Select[*tuple[Any, ...]], sorting: Sorting,
         at = [cast(literal(v, String), c.type) for v, c in zip(_place(sorting, after), sorting.by, strict=True)]
         here = tuple_(*sorting.by)
         query = query.where(here < tuple_(*at) if sorting.falling else here > tuple_(*at))
-    query = query.order_by(*((c.desc() for c in sorting.by) if sorting.falling else sorting.by)).limit(limit + 1)
+    query = sorting.ordered(query).limit(limit + 1)
     try:
         rows = session.execute(query.add_columns(*(cast(c, String) for c in sorting.by))).all()
     except DataError as error:

@@ -16,6 +16,7 @@ import urllib.request
 from dataclasses import asdict, dataclass
 
 from mavrik.ops.base import ROOT, VAR, VENV_PYTHON, OperationError, fingerprint, read_json, write_private
+from mavrik.ops.supervisor import BETWEEN, SERVER, WORKER
 
 STATE = VAR / "server.json"
 LOG = VAR / "server.log"
@@ -111,7 +112,11 @@ def start(port: int, mode: str, environment: dict[str, str], workers: int = 2) -
     VAR.mkdir(parents=True, exist_ok=True)
     uvicorn = [str(VENV_PYTHON), "-m", "uvicorn", *serving("127.0.0.1", port, workers)]
     private = "0" if os.environ.get("MAVRIK_DATABASE_URL") else "1"
-    command = [str(VENV_PYTHON), "-m", "mavrik.ops.supervisor", str(LOG), private, *uvicorn]
+    worker = [str(VENV_PYTHON), "-m", "mavrik.cli", "work"]
+    command = [
+        str(VENV_PYTHON), "-m", "mavrik.ops.supervisor", str(LOG), private,
+        BETWEEN, SERVER, *uvicorn, BETWEEN, WORKER, *worker,
+    ]  # fmt: skip
     with open(os.open(LOG, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab") as log:  # noqa: PTH123
         LOG.chmod(0o600)
         process = subprocess.Popen(
@@ -122,6 +127,7 @@ def start(port: int, mode: str, environment: dict[str, str], workers: int = 2) -
                 **environment,
                 "MAVRIK_SECRET_KEY": secret_key(),
                 "MAVRIK_OWN_PORTS": str(port),
+                "MAVRIK_SCRATCH": os.environ.get("MAVRIK_SCRATCH") or str(VAR / "scratch"),
                 "PROMETHEUS_MULTIPROC_DIR": str(VAR / "metrics"),
                 "PYTHONPATH": str(ROOT / "src"),
             },

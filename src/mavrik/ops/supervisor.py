@@ -1,6 +1,7 @@
-"""Keeps the server up: starts it again when it dies, its private database too, and its log within bounds.
+"""Keeps the server up, and the worker beside it: starts again what dies, the private database too, and keeps the log within bounds.
 
-`./mavrik up` and `demo` start this in the background; it runs uvicorn as its child, which starts another worker for each that dies.
+`./mavrik up` and `demo` start this in the background; it runs uvicorn, which starts another process for each of its own that dies,
+and the worker that does long work.
 """
 
 from __future__ import annotations
@@ -14,7 +15,8 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -26,9 +28,15 @@ LOG_EVERY_S = 30.0
 TIDY_EVERY_S = 3600.0
 LARGEST_LOG_BYTES = 10_000_000
 LOGS_KEPT = 5
+ENDS_WITHIN_S = 8.0
 SHORTEST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 30.0
 LIVED_S = 60.0
 """A server that ran so long and then died is started again at once; one that dies at each start waits longer and longer."""
+
+
+SERVER, WORKER = "server", "worker"
+BETWEEN = "--"
+"""Before each name and command."""
 
 
 def say(event: str, **more: Any) -> None:
@@ -72,44 +80,86 @@ def _kill_group(leader: int) -> None:
         os.killpg(leader, signal.SIGKILL)
 
 
-class Supervisor:
-    """A server and what it stands on."""
+def _no_counts() -> None:
+    """What the processes before counted would be counted once more."""
+    if folder := os.environ.get("PROMETHEUS_MULTIPROC_DIR"):
+        shutil.rmtree(folder, ignore_errors=True)
+        Path(folder).mkdir(mode=0o700, parents=True)
 
-    def __init__(self, command: Sequence[str], log: Path | None = None, private_database: bool = True) -> None:
-        """command: the server; log: where its lines go, to be kept within bounds; private_database: whether to keep ours up too."""
-        self._command, self._log, self._private = list(command), log, private_database
-        self._ending = False
-        self._pause_s = 0.0
+
+class Kept:
+    """A process that is started again when it dies; at once where it ran for a while, ever later where it dies at each start."""
+
+    def __init__(self, name: str, command: Sequence[str], before: Callable[[], None] | None = None) -> None:
+        """name: in the log; command: what to start; before: done each time before that."""
+        self.name, self._command, self._before = name, list(command), before
+        self.pause_s = 0.0
         self.child: subprocess.Popen[bytes] | None = None
-        self._started = 0.0
+        self._started = -LIVED_S
+
+    def look(self) -> bool:
+        """Whether it had to be started."""
+        now = time.monotonic()
+        if self.child is not None and (code := self.child.poll()) is not None:
+            lived = now - self._started
+            self.pause_s = 0.0 if lived > LIVED_S else min(max(2 * self.pause_s, SHORTEST_PAUSE_S), LONGEST_PAUSE_S)
+            _kill_group(self.child.pid)
+            say(f"the {self.name} died", code=code, again_in_s=self.pause_s)
+            self.child = None
+            self._started = now
+        if self.child is None and now - self._started >= self.pause_s:
+            self._started = now
+            if self._before is not None:
+                self._before()
+            # A group of its own, so that its workers go with it; and it goes when this process does, however that ends.
+            self.child = subprocess.Popen(
+                self._command, stdin=subprocess.DEVNULL, process_group=0, preexec_fn=_end_with_parent
+            )  # fmt: skip
+            return True
+        return False
+
+    def ask_to_end(self) -> None:
+        """Tell it to end."""
+        if self.child is not None:
+            self.child.terminate()
+
+    def end(self, within_s: float) -> None:
+        """End it, in good order where it does so in time."""
+        if self.child is None:
+            return
+        self.child.terminate()
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            self.child.wait(within_s)
+        _kill_group(self.child.pid)
+
+
+class Supervisor:
+    """Processes and what they stand on."""
+
+    def __init__(self, commands: Mapping[str, Sequence[str]], log: Path | None = None, private_database: bool = True) -> None:
+        """commands: by name; log: where their lines go, to be kept within bounds; private_database: whether to keep ours up too."""
+        self.kept = [Kept(name, command, _no_counts if name == SERVER else None) for name, command in commands.items()]
+        self._log, self._private = log, private_database
+        self._ending = False
         self._due = {"log": 0.0, "database": 0.0, "tidy": time.monotonic() + TIDY_EVERY_S}
 
     def end(self, *_: object) -> None:
-        """Stop the server, and then this."""
+        """Stop them, and then this."""
         self._ending = True
 
     def run(self) -> None:
         """Until told to end."""
         signal.signal(signal.SIGTERM, self.end)
         signal.signal(signal.SIGINT, self.end)
-        self._start()
         while not self._ending:
-            time.sleep(LOOK_EVERY_S)
             self.look()
-        self._stop()
+            time.sleep(LOOK_EVERY_S)
+        self.stop()
 
     def look(self) -> None:
         """Once round: is everything there that should be?"""
-        now = time.monotonic()
-        if self.child is not None and (code := self.child.poll()) is not None:
-            lived = now - self._started
-            self._pause_s = 0.0 if lived > LIVED_S else min(max(2 * self._pause_s, SHORTEST_PAUSE_S), LONGEST_PAUSE_S)
-            _kill_group(self.child.pid)
-            say("the server died", code=code, again_in_s=self._pause_s)
-            self.child = None
-            self._started = now
-        if self.child is None and now - self._started >= self._pause_s:
-            self._start()
+        for one in self.kept:
+            one.look()
         if self._private and self._is_due("database", DATABASE_EVERY_S):
             self._revive_database()
         if self._log is not None and self._is_due("log", LOG_EVERY_S):
@@ -124,20 +174,6 @@ class Supervisor:
         self._due[what] = now + every_s
         return True
 
-    def _start(self) -> None:
-        self._started = time.monotonic()
-        if folder := os.environ.get("PROMETHEUS_MULTIPROC_DIR"):
-            # What the processes before counted would be counted once more.
-            shutil.rmtree(folder, ignore_errors=True)
-            Path(folder).mkdir(mode=0o700, parents=True)
-        # A group of its own, so that its workers go with it; and it goes when this process does, however that ends.
-        self.child = subprocess.Popen(
-            self._command,
-            stdin=subprocess.DEVNULL,
-            process_group=0,
-            preexec_fn=_end_with_parent,
-        )
-
     def _revive_database(self) -> None:
         try:
             if cluster.revive():
@@ -145,19 +181,21 @@ class Supervisor:
         except Exception as error:
             say("the database does not start", why=str(error))
 
-    def _stop(self) -> None:
-        if self.child is None:
-            return
-        self.child.terminate()
-        with contextlib.suppress(subprocess.TimeoutExpired):
-            self.child.wait(8)
-        _kill_group(self.child.pid)
+    def stop(self) -> None:
+        """End all of them."""
+        for one in self.kept:
+            one.ask_to_end()
+        until = time.monotonic() + ENDS_WITHIN_S
+        for one in self.kept:
+            one.end(max(until - time.monotonic(), 0.1))
 
 
 def main(words: Sequence[str]) -> None:
-    """words: the log's file, whether the database is the private one (1 or 0), and the command of the server."""
-    log, private, *command = words
-    Supervisor(command, Path(log), private == "1").run()
+    """words: the log's file, whether the database is the private one (1 or 0), and after each `--` a name and its command."""
+    log, private, *rest = words
+    starts = [k for k, word in enumerate(rest) if word == BETWEEN]
+    parts = [rest[a + 1 : b] for a, b in pairwise([*starts, len(rest)])]
+    Supervisor({name: command for name, *command in parts}, Path(log), private == "1").run()
 
 
 if __name__ == "__main__":

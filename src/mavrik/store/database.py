@@ -92,6 +92,15 @@ def as_psycopg(url: str) -> str:
     return url
 
 
+def as_libpq(url: str) -> str:
+    """The same URL for what speaks to PostgreSQL without SQLAlchemy.
+
+    >>> as_libpq("postgresql+psycopg://u@/db")
+    'postgresql://u@/db'
+    """
+    return as_psycopg(url).replace("postgresql+psycopg://", "postgresql://", 1)
+
+
 def ensure_database(admin_url: str, url: str) -> None:
     """Make the database of `url` where there is none.
 

@@ -6,6 +6,7 @@ from datetime import date, datetime
 from typing import Any
 
 from sqlalchemy import (
+    BigInteger,
     CheckConstraint,
     ForeignKey,
     Index,
@@ -279,8 +280,47 @@ class KeptAnswer(Base):
     at: Mapped[datetime] = mapped_column(server_default=func.now(), index=True)
 
 
+class Task(Base):
+    """Long work that somebody asked for: what, how far it is, what came of it. Its place in the queue is procrastinate's."""
+
+    __tablename__ = "tasks"
+    __table_args__ = (CheckConstraint("state IN ('waiting', 'running', 'done', 'failed', 'cancelled')", name="state"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(40))
+    title: Mapped[str] = mapped_column(String(200))
+    asked: Mapped[dict[str, Any]]
+    """Validated by its kind, `mavrik.jobs.tasks.kinds`."""
+    state: Mapped[str] = mapped_column(String(12), default="waiting")
+    progress: Mapped[float] = mapped_column(default=0.0)
+    step: Mapped[str] = mapped_column(String(200), default="")
+    """What it is at, in words."""
+    tries: Mapped[int] = mapped_column(default=0)
+    """How often a worker has begun it."""
+    problem: Mapped[str] = mapped_column(Text, default="")
+    result: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    queued_id: Mapped[int | None] = mapped_column(BigInteger)
+    """Of its row in the queue."""
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), index=True)
+    job_id: Mapped[int | None] = mapped_column(ForeignKey("jobs.id", ondelete="CASCADE"), index=True)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    ended_at: Mapped[datetime | None]
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
+class TaskFile(Base):
+    """A file that a task has made, to be fetched."""
+
+    __tablename__ = "task_files"
+
+    task_id: Mapped[int] = mapped_column(ForeignKey("tasks.id", ondelete="CASCADE"), primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    media_type: Mapped[str] = mapped_column(String(80))
+    data: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+
+
 class Capture(Base):
-    """A captured waveform: what the file was, how far it is read, and how it looks from afar."""
+    """A captured waveform: what the file was, whether it is read, and how it looks from afar."""
 
     __tablename__ = "captures"
     __table_args__ = (CheckConstraint("state IN ('reading', 'ready', 'failed', 'stopped')", name="state"),)
@@ -289,7 +329,8 @@ class Capture(Base):
     job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
     name: Mapped[str] = mapped_column(String(120))
     state: Mapped[str] = mapped_column(String(12), default="reading")
-    progress: Mapped[float] = mapped_column(default=0.0)
+    task_id: Mapped[int | None] = mapped_column(ForeignKey("tasks.id", ondelete="SET NULL"), index=True)
+    """Who reads it."""
     document: Mapped[dict[str, Any]]
     """What was wanted of the file, its channels and notes; why it failed."""
     samples: Mapped[int] = mapped_column(default=0)
@@ -299,7 +340,7 @@ class Capture(Base):
     """Least and most of every stretch of samples, 32-bit floats."""
     person_name: Mapped[str] = mapped_column(String(80))
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
-    touched_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    task: Mapped[Task | None] = relationship(lazy="joined")
 
 
 class CapturePart(Base):

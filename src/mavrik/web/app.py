@@ -21,7 +21,7 @@ from mavrik.jobs.sessions import LASTS
 from mavrik.store.database import Database
 from mavrik.web import access, gate, observe, problems, repeat
 from mavrik.web.access import PUBLIC, needs
-from mavrik.web.areas import captures
+from mavrik.web.areas import captures, jobs
 from mavrik.web.settings import Settings
 
 
@@ -70,7 +70,8 @@ def create_app(settings: Settings) -> OpenAPI:
 
 SESSION_COOKIE = "mavrik"
 LARGEST_BODY_BYTES = 2_000_000
-ROOM = {captures.UPLOAD: LARGEST_FILE_BYTES, "jobs.post_import": LARGEST_BUNDLE_BYTES}
+LARGEST_ARCHIVE_BYTES = 200_000_000
+ROOM = {captures.UPLOAD: LARGEST_FILE_BYTES, "jobs.post_import": LARGEST_BUNDLE_BYTES, jobs.ARCHIVE: LARGEST_ARCHIVE_BYTES}
 """Endpoints that take a file, and how large a one."""
 
 

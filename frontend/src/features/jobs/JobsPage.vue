@@ -4,7 +4,7 @@ import { computed, nextTick, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { ApiError, client, data, writeHeaders } from '@/api/client'
 import { forgetKey, keyFor, KEY_HEADER } from '@/api/repeat'
-import type { JobInput, JobRecord, JobRow, ProblemDocument } from '@/api/types'
+import type { JobInput, JobRecord, JobRow, ProblemDocument, TaskRecord } from '@/api/types'
 import JobForm from '@/features/jobs/JobForm.vue'
 import JobFilters from './JobFilters.vue'
 import { useJobsList } from './jobsList'
@@ -15,12 +15,14 @@ import { useCatalogue } from '@/composables/catalogue'
 import { useKeys } from '@/composables/keys'
 import VerdictMark from '@/ui/VerdictMark.vue'
 import { useSession } from '@/composables/session'
+import { useTasks } from '@/composables/tasks'
 
 const router = useRouter()
 const session = useSession()
 const queries = useQueryClient()
 const list = useJobsList()
-const { filters, jobs, total, query, more, narrowed } = list
+const { filters, jobs, total, query, more, narrowed, wanted } = list
+const { refresh: refreshTasks } = useTasks()
 const making = ref(false)
 const busy = ref(false)
 const problem = ref<ProblemDocument | null>(null)
@@ -59,25 +61,53 @@ async function create(input: JobInput): Promise<void> {
   }
 }
 
+/** A file out of the file dialog goes out as it is, under a key of its own as every write. */
+async function send<T>(path: string, chosen: File, type: string): Promise<T> {
+  const content = `${path}\n${chosen.name} ${chosen.size} ${chosen.lastModified}`
+  const response = fetch(path, {
+    method: 'POST',
+    body: chosen,
+    headers: { ...writeHeaders(), 'Content-Type': type, [KEY_HEADER]: keyFor(content) },
+  })
+  void response.then(() => forgetKey(content)).catch(() => undefined)
+  return data<T>(response.then(async (r) => ({ response: r, ...(r.ok ? { data: (await r.json()) as T } : { error: await r.json() }) })))
+}
+
 async function takeIn(event: Event): Promise<void> {
   const input = event.target as HTMLInputElement
   const chosen = input.files?.[0]
   input.value = ''
   if (!chosen) return
   importProblem.value = null
-  const content = `/api/jobs/import\n${chosen.name} ${chosen.size} ${chosen.lastModified}`
   try {
-    const response = fetch('/api/jobs/import', {
-      method: 'POST',
-      body: chosen,
-      headers: { ...writeHeaders(), 'Content-Type': 'application/json', [KEY_HEADER]: keyFor(content) },
-    })
-    void response.then(() => forgetKey(content)).catch(() => undefined)
-    const made = await data<JobRecord>(
-      response.then(async (r) => ({ response: r, ...(r.ok ? { data: (await r.json()) as JobRecord } : { error: await r.json() }) })),
-    )
+    if (chosen.name.toLowerCase().endsWith('.zip')) {
+      await send<TaskRecord>(
+        `/api/jobs/archive?${new URLSearchParams({ name: chosen.name.slice(-120) }).toString()}`,
+        chosen,
+        'application/zip',
+      )
+      await watchIt()
+      return
+    }
+    const made = await send<JobRecord>('/api/jobs/import', chosen, 'application/json')
     await queries.invalidateQueries({ queryKey: ['jobs'] })
     open(made)
+  } catch (error) {
+    if (error instanceof ApiError) importProblem.value = error.problem
+  }
+}
+
+async function watchIt(): Promise<void> {
+  await refreshTasks()
+  await router.push({ name: 'work' })
+}
+
+/** Writes out all jobs of the list as it is narrowed, not only those of the pages that are shown. */
+async function writeOut(file: string): Promise<void> {
+  importProblem.value = null
+  try {
+    await data(client.POST('/api/files', { params: { query: wanted.value }, body: { file } }))
+    await watchIt()
   } catch (error) {
     if (error instanceof ApiError) importProblem.value = error.problem
   }
@@ -120,8 +150,15 @@ useKeys([
       >
       <span class="grow" />
       <template v-if="session.mayWrite">
-        <v-btn variant="outlined" @click="file?.click()">Import job</v-btn>
-        <input ref="file" type="file" accept=".json,application/json" class="d-none" data-test="bundle-file" @change="takeIn" />
+        <v-btn variant="outlined" title="A job bundle, or a ZIP of many" @click="file?.click()">Import job</v-btn>
+        <input
+          ref="file"
+          type="file"
+          accept=".json,.zip,application/json,application/zip"
+          class="d-none"
+          data-test="bundle-file"
+          @change="takeIn"
+        />
         <v-btn color="primary" data-test="new-job" @click="making = true">New job</v-btn>
       </template>
     </div>
@@ -180,6 +217,21 @@ useKeys([
       <v-btn v-if="query.hasNextPage.value" variant="outlined" :loading="query.isFetchingNextPage.value" data-test="more" @click="more"
         >Show more</v-btn
       >
+      <v-menu>
+        <template #activator="{ props }"
+          ><v-btn v-bind="props" variant="text" data-test="write-list">Write out all {{ total }} ▾</v-btn></template
+        >
+        <v-list>
+          <v-list-item
+            v-for="kind in catalogue?.files"
+            :key="kind.name"
+            :title="kind.label"
+            subtitle="one of each job, together in a ZIP"
+            :data-file="kind.name"
+            @click="writeOut(kind.name)"
+          />
+        </v-list>
+      </v-menu>
     </p>
     <v-dialog v-model="making" persistent>
       <JobForm :start="null" :problem="problem" :busy="busy" draft-key="new-job" @save="create" @cancel="making = false" />

@@ -42,6 +42,8 @@ export function useJobsList() {
   const pages = computed(() => query.data.value?.pages ?? [])
   return {
     filters,
+    /** What the list on the screen was asked with. */
+    wanted: computed(() => wanted.now),
     query,
     jobs: computed(() => pages.value.flatMap((page) => page.jobs)),
     total: computed(() => pages.value.at(-1)?.total ?? 0),

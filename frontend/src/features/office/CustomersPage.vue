@@ -3,9 +3,11 @@
 import { keepPreviousData, useInfiniteQuery, useQueryClient } from '@tanstack/vue-query'
 import { refDebounced } from '@vueuse/core'
 import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
 import { ApiError, client, data } from '@/api/client'
 import type { CustomerRow } from '@/api/types'
 import { useSaving } from '@/composables/saving'
+import { useTasks } from '@/composables/tasks'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 
 const TYPED_MS = 200
@@ -24,11 +26,20 @@ const trouble = computed(() => (query.error.value instanceof ApiError ? query.er
 const erasing = ref<CustomerRow | null>(null)
 const typed = ref('')
 const { busy, problem, save } = useSaving()
+const router = useRouter()
+const { refresh: refreshTasks } = useTasks()
 
 function ask(row: CustomerRow): void {
   problem.value = null
   typed.value = ''
   erasing.value = row
+}
+/** A file of many jobs takes a while: it is fetched where all long work is. */
+async function writeOut(row: CustomerRow): Promise<void> {
+  const begun = await save(() => data(client.POST('/api/customers/{customer_id}/data', { params: { path: { customer_id: row.id } } })))
+  if (!begun) return
+  await refreshTasks()
+  await router.push({ name: 'work' })
 }
 async function erase(): Promise<void> {
   const row = erasing.value
@@ -55,6 +66,7 @@ async function erase(): Promise<void> {
       wrote for skipping a test or reopening a job. Backups written before still hold everything.
     </p>
     <ProblemNotice :problem="trouble" :again="() => void query.refetch()" />
+    <ProblemNotice v-if="!erasing" :problem="problem" />
     <v-progress-linear v-if="query.isPending.value" indeterminate aria-label="Loading customers" />
     <p v-else-if="!rows.length && !trouble" class="panel">No customer matches.</p>
     <ul class="customers">
@@ -64,7 +76,9 @@ async function erase(): Promise<void> {
         >
         <span>{{ row.jobs === 1 ? '1 job' : `${row.jobs} jobs` }}</span>
         <span class="row">
-          <v-btn variant="outlined" size="small" :href="`/api/customers/${row.id}/data`" download data-test="write-out">Write out</v-btn>
+          <v-btn variant="outlined" size="small" :disabled="busy || !row.jobs" data-test="write-out" @click="writeOut(row)"
+            >Write out</v-btn
+          >
           <v-btn variant="text" size="small" data-test="erase" @click="ask(row)">Erase …</v-btn>
         </span>
       </li>

@@ -1,7 +1,7 @@
-"""Captured waveforms of a job: read in the background, seen from afar and near, and asked what they say."""
+"""Captured waveforms of a job: read as long work, seen from afar and near, and asked what they say."""
 
 from mavrik.jobs.captures.carrying import carried, take_in
-from mavrik.jobs.captures.reading import LARGEST_FILE_BYTES, Fetch, begin_fetch, fetch_later, read_later
+from mavrik.jobs.captures.reading import LARGEST_FILE_BYTES, Fetch, fetch_later, read_later
 from mavrik.jobs.captures.records import CaptureList, CaptureRecord, begin, captures_of, remove
 from mavrik.jobs.captures.views import (
     MOST_POINTS,
@@ -23,7 +23,6 @@ __all__ = [
     "RippleConditions",
     "as_parquet",
     "begin",
-    "begin_fetch",
     "captures_of",
     "carried",
     "cranking_in",

@@ -62,7 +62,7 @@ def take_in(session: Session, job_id: int, given: BundleCapture) -> None:
     if given.samples_parquet is not None:
         volts = parquet.read(given.samples_parquet, given.samples)
         row = Capture(
-            job_id=job_id, name=given.name, state="ready", progress=1.0, person_name=given.made_by,
+            job_id=job_id, name=given.name, state="ready", person_name=given.made_by,
             document={"channel": given.channel, "channels": [given.channel], "notes": []},
         )  # fmt: skip
         fill(row, Wave(volts, given.interval_s, given.start_s))
@@ -73,7 +73,7 @@ def take_in(session: Session, job_id: int, given: BundleCapture) -> None:
     far = np.array([[np.nan if v is None else v for v in side] for side in (given.least_v, given.most_v)], dtype="<f4")
     session.add(
         Capture(
-            job_id=job_id, name=given.name, state="ready", progress=1.0, samples=given.samples, interval_s=given.interval_s,
+            job_id=job_id, name=given.name, state="ready", samples=given.samples, interval_s=given.interval_s,
             start_s=given.start_s, envelope=far.tobytes(), person_name=given.made_by,
             document={"channel": given.channel, "channels": [given.channel], "afar": True, "notes": [CARRIED_NOTE]},
         )

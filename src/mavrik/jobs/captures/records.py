@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime, timedelta
 from typing import Annotated
 
 from pydantic import Field
@@ -14,11 +13,10 @@ from mavrik.domain.limits import MOST_CAPTURES
 from mavrik.domain.roles import Who
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
+from mavrik.jobs.tasks import stop
 from mavrik.jobs.work import get_row, row_to_change
 from mavrik.store.models import Capture
 
-LOST_AFTER = timedelta(seconds=90)
-"""A reading that has not been heard of for so long went down with its server."""
 CARRIED_NOTE = "Only the picture of this capture came with the bundle; its samples are where it was loaded."
 
 
@@ -48,11 +46,9 @@ class CaptureList(Document):
 
 def capture_record(row: Capture) -> CaptureRecord:
     """A row as a document."""
-    state, problem = row.state, row.document.get("problem", "")
-    if state == "reading" and datetime.now(UTC) - row.touched_at > LOST_AFTER:
-        state, problem = "failed", "The server was stopped while it was read: load the file again."
     return CaptureRecord(
-        id=row.id, name=row.name, state=state, progress=row.progress, problem=problem, channel=row.document.get("channel", ""),
+        id=row.id, name=row.name, state=row.state, progress=row.task.progress if row.task and row.state == "reading" else 1.0,
+        problem=row.document.get("problem", ""), channel=row.document.get("channel", ""),
         channels=tuple(row.document.get("channels", ())), notes=tuple(row.document.get("notes", ())), samples=row.samples,
         interval_s=row.interval_s, start_s=row.start_s, made_by=row.person_name, made_at=row.created_at.isoformat(),
     )  # fmt: skip
@@ -65,7 +61,7 @@ def captures_of(session: Session, job_id: int) -> CaptureList:
     return CaptureList(captures=tuple(capture_record(r) for r in rows))
 
 
-def begin(session: Session, job_id: int, name: str, channel: str, who: Who) -> CaptureRecord:
+def begin(session: Session, job_id: int, name: str, channel: str, who: Who) -> Capture:
     """Note that a capture is going to be read. Raises InvalidError where the job has too many.
 
     name, channel: of the file or the instrument; an empty channel: the first
@@ -78,7 +74,7 @@ def begin(session: Session, job_id: int, name: str, channel: str, who: Who) -> C
     session.flush()
     session.refresh(row)
     note_change(session, job_id, who, f"loaded the capture {row.name}")
-    return capture_record(row)
+    return row
 
 
 def remove(session: Session, job_id: int, capture_id: int, who: Who) -> None:
@@ -87,6 +83,8 @@ def remove(session: Session, job_id: int, capture_id: int, who: Who) -> None:
     if row.state != "reading":
         row_to_change(session, job_id)
     note_change(session, job_id, who, f"{'stopped' if row.state == 'reading' else 'deleted'} the capture {row.name}")
+    if row.task is not None:
+        stop(session, row.task)
     session.execute(delete(Capture).where(Capture.id == capture_id))
 
 

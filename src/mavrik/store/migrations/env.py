@@ -10,6 +10,11 @@ url = context.config.get_main_option("sqlalchemy.url")
 assert url is not None
 # Not pooled: a connection left open would keep the database from being renamed or dropped.
 with create_engine(url, poolclass=NullPool).connect() as connection:
-    context.configure(connection=connection, target_metadata=Base.metadata)
+    context.configure(
+        connection=connection,
+        target_metadata=Base.metadata,
+        # The queue's tables are its package's, see migration 0011.
+        include_name=lambda name, kind, parents: not (kind == "table" and str(name).startswith("procrastinate_")),
+    )
     with context.begin_transaction():
         context.run_migrations()

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Annotated, Any
 
-from flask import Response, request
+from flask import Response
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import BaseModel, Field
@@ -14,16 +13,14 @@ from mavrik.core.measuring.waveform import CrankCapture, Ripple
 from mavrik.domain.roles import Permission
 from mavrik.exchange.captures import CaptureOptions
 from mavrik.jobs import captures
-from mavrik.jobs.captures import scratch
-from mavrik.jobs.errors import InvalidError
-from mavrik.web.access import database, me, needs, session
+from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.problems import ProblemDocument
 from mavrik.web.repeat import creates
+from mavrik.web.uploads import received
 
 SAVE_ERRORS: dict[str | int, Any] = {"422": ProblemDocument, "404": ProblemDocument}
 TAGS = [Tag(name="captures")]
-CHUNK = 1 << 20
 
 UPLOAD = "captures.post_capture"
 """Endpoint that takes larger bodies than all others."""
@@ -72,25 +69,8 @@ def get_captures(path: CapturesPath) -> Response:
 @needs(Permission.WORK)
 def post_capture(path: CapturesPath, query: CaptureQuery) -> Response:
     """The body is the file: CSV, WAV or a session. It is read in the background; delete the capture to stop that."""
-    with scratch.new_file(request.content_length or 0) as file:
-        held = Path(file.name)
-        try:
-            while block := request.stream.read(CHUNK):
-                file.write(block)
-        except BaseException:
-            held.unlink(missing_ok=True)
-            raise
-    try:
-        if not held.stat().st_size:
-            raise InvalidError("The file is empty.")
-        # Kept before the thread looks for it.
-        with database().session() as own:
-            begun = captures.begin(own, path.job_id, query.name, query.channel, me())
-    except BaseException:
-        held.unlink(missing_ok=True)
-        raise
-    captures.read_later(database().session, begun.id, held, query)
-    return answer(begun, 202)
+    with received() as held:
+        return answer(captures.read_later(session(), path.job_id, query.name, str(held), query, me()), 202)
 
 
 @api.post(
@@ -103,11 +83,7 @@ def post_capture(path: CapturesPath, query: CaptureQuery) -> Response:
 @creates
 def post_fetched(path: CapturesPath, body: captures.Fetch) -> Response:
     """It begins at once and is fetched in the background; delete the capture to stop that."""
-    # Kept before the thread looks for it.
-    with database().session() as own:
-        begun, address = captures.begin_fetch(own, path.job_id, body, me())
-    captures.fetch_later(database().session, begun.id, address, body)
-    return answer(begun, 202)
+    return answer(captures.fetch_later(session(), path.job_id, body, me()), 202)
 
 
 @api.delete(

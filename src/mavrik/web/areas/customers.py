@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from flask import Response
+from flask import Response, current_app
 from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
 from mavrik.domain.roles import Permission
 from mavrik.jobs import customers
+from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
-from mavrik.web.gate import heavy
+from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, tag
 
 api = APIBlueprint("customers", __name__, url_prefix="/api")
@@ -43,13 +44,16 @@ def get_customers(query: customers.CustomersWanted) -> Response:
     return answer(customers.list_customers(session(), query))
 
 
-@api.get("/customers/<int:customer_id>/data", summary="All that is known of a customer", tags=tag("customers"))
+@api.post(
+    "/customers/<int:customer_id>/data", summary="All that is known of a customer", tags=tag("customers"),
+    responses={"202": TaskRecord, **SAVE_ERRORS},
+)  # fmt: skip
 @needs(Permission.ERASE)
-@heavy
-def get_data(path: CustomerPath) -> Response:
-    """A ZIP of job bundles."""
-    name, data = customers.everything_of(session(), path.customer_id, me())
-    return Response(data, mimetype="application/zip", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+@creates
+def post_data(path: CustomerPath) -> Response:
+    """A ZIP of job bundles; it is made in the background."""
+    workshop = current_app.config["MAVRIK"].workshop
+    return answer(customers.write_everything_later(session(), path.customer_id, workshop, me()), 202)
 
 
 @api.post(

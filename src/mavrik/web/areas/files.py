@@ -7,14 +7,17 @@ from typing import Annotated
 
 from flask import Response, current_app, g, json
 from flask_openapi3.blueprint import APIBlueprint
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from mavrik.domain.roles import Permission
 from mavrik.exchange.bundle import bundle_schema
 from mavrik.exchange.files import Printing
-from mavrik.jobs import carrying
-from mavrik.web.access import PUBLIC, needs, session
+from mavrik.jobs import carrying, listing
+from mavrik.jobs.tasks import TaskRecord
+from mavrik.web.access import PUBLIC, me, needs, session
+from mavrik.web.answers import answer
 from mavrik.web.gate import heavy
+from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, JobPath, tag
 
 api = APIBlueprint("files", __name__, url_prefix="/api")
@@ -83,6 +86,22 @@ def get_sheet(path: JobPath) -> Response:
     """For the screen and the browser's printer."""
     page = carrying.sheet_html(session(), path.job_id, _printing(), g.nonce, "/sheet-assets/")
     return Response(page, mimetype="text/html")
+
+
+class FilesWanted(BaseModel):
+    """What each job of a list is written out as."""
+
+    file: Annotated[str, Field(max_length=40, description="As the catalogue lists them")]
+
+
+@api.post("/files", summary="Many jobs as files", tags=tag("files"), responses={"202": TaskRecord, **ERRORS})
+@needs(Permission.READ)
+@creates
+def post_files(query: listing.JobsWanted, body: FilesWanted) -> Response:
+    """All jobs of a list, whatever its pages, as one ZIP; it is made in the background."""
+    ids = listing.ids_of(session(), query)
+    workshop = current_app.config["MAVRIK"].workshop
+    return answer(carrying.write_list_later(session(), ids, body.file, workshop, me()), 202)
 
 
 @api.get("/schema/bundle", summary="JSON Schema of the job bundle", tags=tag("files"))

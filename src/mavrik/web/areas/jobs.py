@@ -13,11 +13,13 @@ from mavrik.domain.job import Shelf
 from mavrik.domain.roles import Permission
 from mavrik.jobs import carrying, listing, shelving, work
 from mavrik.jobs.records import CircuitRecord, JobRecord
+from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.gate import heavy
 from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, JobPath, tag
+from mavrik.web.uploads import received
 
 api = APIBlueprint("jobs", __name__, url_prefix="/api")
 
@@ -71,6 +73,24 @@ def post_jobs(body: work.JobInput) -> Response:
 def post_import() -> Response:
     """The request's body is the bundle file."""
     return answer(carrying.import_bundle(session(), request.get_data(cache=False), me()), 201)
+
+
+ARCHIVE = "jobs.post_archive"
+"""Endpoint that takes an archive."""
+
+
+class ArchiveQuery(BaseModel):
+    """What the archive was called where it came from."""
+
+    name: Annotated[str, Field(max_length=120)] = "an archive"
+
+
+@api.post("/jobs/archive", summary="Take many jobs in", tags=tag("jobs"), responses={"202": TaskRecord, **ERRORS})
+@needs(Permission.WORK)
+def post_archive(query: ArchiveQuery) -> Response:
+    """The request's body is a ZIP of bundles; they are taken in in the background, each whole or not at all."""
+    with received() as held:
+        return answer(carrying.import_archive_later(session(), query.name, str(held), me()), 202)
 
 
 @api.get("/jobs/<int:job_id>", summary="A whole job", tags=tag("jobs"), responses={"200": JobRecord, **SAVE_ERRORS})

@@ -1,4 +1,4 @@
-"""Where a file lies while it is read: bounded, swept, and never in the way of the rest of the machine."""
+"""Where a file lies until it is read: bounded, swept, and never in the way of the rest of the machine."""
 
 from __future__ import annotations
 
@@ -18,8 +18,8 @@ MOST_BYTES = 3_000_000_000
 LEFT_FREE_BYTES = 1_000_000_000
 """On the disk, for the database and everything else."""
 
-OLD_S = 3600.0
-"""A file is read in minutes: one so old was left by a process that died."""
+OLD_S = 24 * 3600.0
+"""A file is read within minutes of its turn: one so old was left by a process that died."""
 
 
 def folder() -> Path:
@@ -45,7 +45,7 @@ def new_file(expected_bytes: int) -> IO[bytes]:
         raise FullError("Too many files are being read at this moment. Wait until some are done.")
     if shutil.disk_usage(folder()).free - expected_bytes < LEFT_FREE_BYTES:
         raise FullError("The server's disk is nearly full. Whoever runs it has to make room.")
-    return tempfile.NamedTemporaryFile(prefix="capture-", dir=folder(), delete=False)
+    return tempfile.NamedTemporaryFile(prefix="taken-in-", dir=folder(), delete=False)
 
 
 def sweep(older_s: float = OLD_S) -> int:

@@ -1,0 +1,1 @@
+"""Kinds of long work, a file each."""
