@@ -12,7 +12,7 @@ from typing import Any
 import procrastinate
 import pytest
 from procrastinate.schema import SchemaManager
-from sqlalchemy import select, text
+from sqlalchemy import event, select, text
 
 from mavrik.exchange.files import job_file
 from mavrik.jobs import scratch, tasks
@@ -228,6 +228,42 @@ def test_what_is_not_saved_is_not_begun(tech: Caller, database: Database, tmp_pa
     with database.session() as session:
         assert session.scalar(text("SELECT count(*) FROM procrastinate_jobs")) == 0
         assert session.scalar(select(Task.id).where(Task.title == "Never")) is None
+
+
+def test_a_database_that_goes_away_under_the_queue_is_no_mistake_of_the_server(
+    tech: Caller, job: dict[str, Any], app: Any
+) -> None:
+    """Between the row of the task and its place in the queue."""
+    engine = app.extensions["mavrik_database"].engine
+
+    def cut(conn: Any, cursor: Any, statement: str, *more: Any) -> None:
+        if statement.startswith("INSERT INTO tasks"):
+            with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as other:
+                other.execute(text("SELECT pg_terminate_backend(:pid)"), {"pid": cursor.connection.info.backend_pid})
+
+    event.listen(engine, "after_cursor_execute", cut)
+    try:
+        away = tech.post(*wanted(job["number"], "bundle"))
+    finally:
+        event.remove(engine, "after_cursor_execute", cut)
+    assert away.status_code == 503, away.text
+
+
+def test_a_database_that_goes_away_after_something_was_refused_leaves_it_refused(tech: Caller, app: Any) -> None:
+    """What is rolled back then is nothing, and no mistake of the server."""
+    engine = app.extensions["mavrik_database"].engine
+
+    def cut(conn: Any, cursor: Any, statement: str, *more: Any) -> None:
+        if "FROM tasks" in statement:
+            with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as other:
+                other.execute(text("SELECT pg_terminate_backend(:pid)"), {"pid": cursor.connection.info.backend_pid})
+
+    event.listen(engine, "after_cursor_execute", cut)
+    try:
+        refused = tech.get("/api/tasks/2147483647")
+    finally:
+        event.remove(engine, "after_cursor_execute", cut)
+    assert refused.status_code == 404, refused.text
 
 
 def test_what_has_lost_its_place_in_the_queue_gets_it_back(tech: Caller, job: dict[str, Any], database: Database) -> None:

@@ -1,10 +1,11 @@
-"""The short form of `./mavrik attack`: each kind of process is killed once while jobs are opened."""
+"""The short form of `./mavrik attack`: each kind of process is killed once while jobs are opened, and every race run once."""
 
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 
-from bench.attack import VICTIMS, kill_test
+from bench.attack.killing import VICTIMS, kill_test
+from bench.attack.racing import race_test
 
 
 def test_nothing_acknowledged_is_lost_or_made_twice() -> None:
@@ -12,5 +13,12 @@ def test_nothing_acknowledged_is_lost_or_made_twice() -> None:
     with ThreadPoolExecutor(1) as apart:
         found = apart.submit(kill_test, kills=len(VICTIMS), writers=4, pause_s=0.0).result()
     assert found["killed"] == dict.fromkeys(VICTIMS, 1)
-    assert found["lost"] == found["twice"] == 0
+    assert found["lost"] == found["twice"] == 0 and found["tasks undone"] == {}
     assert isinstance(found["acknowledged"], int) and found["acknowledged"] >= 5 * len(VICTIMS)
+    assert isinstance(found["tasks"], int) and found["tasks"] >= 1
+
+
+def test_of_many_who_want_the_same_thing_one_gets_it() -> None:
+    with ThreadPoolExecutor(1) as apart:
+        found = apart.submit(race_test, 8).result()
+    assert {name: race["wrong"] for name, race in found.items() if race["wrong"]} == {}

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import json
 import os
 import signal
@@ -15,6 +14,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+from bench.attack.shop import children_of
 
 from mavrik.ops import supervisor
 from mavrik.ops.supervisor import Supervisor, rotate
@@ -37,16 +37,6 @@ def is_alive(pid: int) -> bool:
         return "State:\tZ" not in Path(f"/proc/{pid}/status").read_text()
     except FileNotFoundError:
         return False
-
-
-def children_of(pid: int, named: bytes = b"") -> list[int]:
-    """Processes below another; named: in their command."""
-    found = []
-    for status in Path("/proc").glob("[0-9]*/status"):
-        with contextlib.suppress(FileNotFoundError, ProcessLookupError):
-            if f"PPid:\t{pid}\n" in status.read_text() and named in (status.parent / "cmdline").read_bytes():
-                found.append(int(status.parent.name))
-    return found
 
 
 @pytest.fixture

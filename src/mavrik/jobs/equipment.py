@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pydantic import Field
 from sqlalchemy import select
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from mavrik.core.document import Document, Problem
@@ -52,11 +53,14 @@ def list_instruments(session: Session) -> list[InstrumentRecord]:
 
 def add_instrument(session: Session, given: Instrument, who: Who) -> InstrumentRecord:
     """Add an instrument; raises InvalidError where its id is taken."""
-    if session.scalar(select(models.Instrument.id).where(models.Instrument.slug == given.id)) is not None:
-        message = f"There is an instrument '{given.id}' already. Give this one another name."
-        raise InvalidError(message, [Problem(given.id, "id", message)])
     row = models.Instrument(slug=given.id, document=given.model_dump(mode="json"))
-    session.add(row)
+    try:
+        with session.begin_nested():
+            session.add(row)
+    except IntegrityError:
+        # There before, or entered by somebody at this moment: it makes no difference to who is told.
+        message = f"There is an instrument '{given.id}' already. Give this one another name."
+        raise InvalidError(message, [Problem(given.id, "id", message)]) from None
     note_change(
         session, None, who, f"added instrument {given.id}", kind="made", thing=f"instrument {given.id}", after=row.document
     )

@@ -9,6 +9,7 @@ from datetime import timedelta
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import delete, func, or_, select, update
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 from zxcvbn import zxcvbn
 
@@ -153,11 +154,17 @@ def add_person(session: Session, login: str, name: str, role: Role, password: st
         problems.append(Problem("login", "login", "2 to 60 letters, digits, dots or dashes"))
     elif len(_scripts(login)) > 1:
         problems.append(Problem("login", "login", "Letters of one script only, so that no two logins look the same"))
-    elif session.scalar(select(Person.id).where(Person.login == login)) is not None:
-        problems.append(Problem("login", "login", f"The login '{login}' is taken"))
+    taken = Problem("login", "login", f"The login '{login}' is taken")
+    if not problems and session.scalar(select(Person.id).where(Person.login == login)) is not None:
+        problems.append(taken)
     _refuse(problems + _name_problems(name) + _password_problems(password, login, name))
     person = Person(login=login, name=name, role=role.value, password_hash=_hasher.hash(password))
-    session.add(person)
+    try:
+        with session.begin_nested():
+            session.add(person)
+    except IntegrityError:
+        # By somebody at this moment.
+        _refuse([taken])
     session.add(
         Change(
             person_id=by.id if by else None,

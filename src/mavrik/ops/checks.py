@@ -66,7 +66,7 @@ def run_tests(words: list[str]) -> int:
 
 
 def run_attack(words: list[str]) -> int:
-    """Kill a server, its workers and its database in a load of writers; what was acknowledged has to be there."""
+    """Kill, race and confuse a product of our own; what was acknowledged has to be there, and nothing may be a mistake of the server."""
     prepare(browser=False)
     environment = {**os.environ, "PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}"}
     return subprocess.run([str(VENV_PYTHON), "-m", "bench.attack", *words], cwd=ROOT, env=environment, check=False).returncode

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Any, TypeVar, cast
 from urllib.parse import urlsplit
 
@@ -122,17 +123,20 @@ def install(app: Flask) -> None:
         context = g.pop("db_context", None)
         if context is not None:
             db = g.pop("db_session")
-            if response.status_code >= 400 and not g.pop("keep_anyway", False):
-                db.rollback()
+            given_up = response.status_code >= 400 and not g.pop("keep_anyway", False)
             try:
+                if given_up:
+                    db.rollback()
                 context.__exit__(None, None, None)
             except OperationalError as error:
-                return database_away(error)
+                # A database that goes away has kept nothing either: what was refused stays refused.
+                return response if given_up else database_away(error)
         return response
 
     @app.teardown_request
     def close(error: BaseException | None) -> None:
         context = g.pop("db_context", None)
         if context is not None:
-            g.pop("db_session").rollback()
-            context.__exit__(None, None, None)
+            with suppress(OperationalError):
+                g.pop("db_session").rollback()
+                context.__exit__(None, None, None)

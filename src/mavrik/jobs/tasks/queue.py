@@ -7,12 +7,14 @@ from __future__ import annotations
 
 import asyncio
 import logging
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from procrastinate import App, JobContext, PsycopgConnector, RetryStrategy, SyncPsycopgConnector, exceptions
 from procrastinate.connector import BaseConnector
 from sqlalchemy import select, text
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.exc import OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from mavrik.jobs.tasks.running import kind_of, run_task
@@ -49,21 +51,30 @@ _QUEUE = _app(SyncPsycopgConnector())
 """To put into the queue on a connection that is given: it opens none itself."""
 
 
-def _connection(session: Session) -> Any:
-    return session.connection().connection.driver_connection
+@contextmanager
+def _connection_of(session: Session) -> Iterator[Any]:
+    """The driver's own connection, in the session's transaction. One that is lost there is lost to the session too, and told as such."""
+    used = session.connection()
+    try:
+        yield used.connection.driver_connection
+    except exceptions.ConnectorException as error:
+        used.invalidate()
+        raise OperationalError("queue", None, error, hide_parameters=True) from error
 
 
 def enqueue(session: Session, row: Task) -> None:
     """Give a task its place in the queue, when the session's transaction is committed."""
     session.flush()
-    place = _QUEUE.configure_task(TASK, connection=_connection(session), priority=kind_of(row).priority)
-    row.queued_id = place.defer(task_id=row.id)
+    with _connection_of(session) as connection:
+        place = _QUEUE.configure_task(TASK, connection=connection, priority=kind_of(row).priority)
+        row.queued_id = place.defer(task_id=row.id)
 
 
 def withdraw(session: Session, row: Task) -> None:
     """Take a task that no worker has begun out of the queue."""
     if row.queued_id is not None:
-        _QUEUE.job_manager.cancel_job_by_id(row.queued_id, delete_job=True, connection=_connection(session))
+        with _connection_of(session) as connection:
+            _QUEUE.job_manager.cancel_job_by_id(row.queued_id, delete_job=True, connection=connection)
 
 
 def work(database: Database, wait: bool = True) -> None:

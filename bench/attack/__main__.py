@@ -1,0 +1,43 @@
+"""`./mavrik attack`: all attacks, or one of them."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+
+from bench.attack.fuzzing import fuzz_test
+from bench.attack.killing import kill_test
+from bench.attack.racing import race_test
+
+
+def main(words: list[str]) -> int:
+    """Attack, and say how it went; 1 where something was lost, made twice, won by two, or not answered as it should be."""
+    parser = argparse.ArgumentParser(prog="./mavrik attack", description=__doc__)
+    parser.add_argument("what", nargs="?", choices=("kill", "race", "fuzz"), help="left out, one after the other")
+    parser.add_argument("--kills", type=int, default=30)
+    parser.add_argument("--writers", type=int, default=8)
+    parser.add_argument("--pause", type=float, default=2.0, help="between a recovery and the next kill [s]")
+    parser.add_argument("--writes", type=int, default=0, help="go on until so many were acknowledged")
+    parser.add_argument("--rivals", type=int, default=30, help="so many want the same thing at once")
+    parser.add_argument("--requests", type=int, default=20_000)
+    parser.add_argument("--seed", type=int, default=1)
+    given = parser.parse_args(words)
+    worse = False
+    if given.what in (None, "kill"):
+        found = kill_test(given.kills, given.writers, given.pause, given.writes)
+        print(json.dumps({"kill": found}, indent=2), flush=True)
+        worse |= bool(found["lost"] or found["twice"] or found["tasks undone"])
+    if given.what in (None, "race"):
+        races = race_test(given.rivals)
+        print(json.dumps({"race": races}, indent=2), flush=True)
+        worse |= any(r["wrong"] for r in races.values())
+    if given.what in (None, "fuzz"):
+        fuzzed = fuzz_test(given.requests, given.seed)
+        print(json.dumps({"fuzz": fuzzed}, indent=2), flush=True)
+        worse |= bool(fuzzed["mistakes"])
+    return int(worse)
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

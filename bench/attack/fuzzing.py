@@ -1,0 +1,244 @@
+"""Nonsense of every kind, made from the published description of the API: no answer may be a mistake of the server.
+
+Source: schemathesis, which makes requests that fit an OpenAPI document and such that just do not.
+"""
+
+from __future__ import annotations
+
+import http.client
+import json
+import time
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, Protocol
+
+import requests
+import schemathesis
+from hypothesis import HealthCheck, Phase, given, seed, settings
+from hypothesis import strategies as st
+
+from bench.attack.shop import ROOT, children_of, shop
+from mavrik.jobs.demo import DEMO_PASSWORD
+
+LOGINS = ("tobin", "mara", "ines")
+OWN_SHARE = 0.7
+"""So many requests name things that are there; the others whatever comes."""
+
+MOST_TOLD = 20
+PATIENCE_S = 90.0
+
+SKIPPED = frozenset(
+    {
+        # What would sign the attacker out.
+        ("DELETE", "/api/session"), ("PUT", "/api/session/password"), ("DELETE", "/api/sign-ins/{sign_in_id}"), ("DELETE", "/api/sign-ins"),
+        # Goes on for two minutes by itself.
+        ("GET", "/api/instruments/{instrument_id}/live"),
+    }
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What came back."""
+
+    status: int
+    media_type: str
+    body: bytes
+    headers: Mapping[str, str] = field(default_factory=dict)
+
+
+class Sender(Protocol):
+    """Sends a request as somebody."""
+
+    def __call__(self, login: str, method: str, path: str, media_type: str | None, body: bytes | None) -> Answer:
+        """login: who; path: with its query."""
+
+
+@dataclass
+class Fuzzed:
+    """How it went."""
+
+    answers: Counter[int] = field(default_factory=Counter)
+    mistakes: list[str] = field(default_factory=list)
+    unsendable: int = 0
+    slowest: tuple[float, str] = (0.0, "")
+
+
+def operations(document: Mapping[str, Any]) -> list[Any]:
+    """Everything the API does that an attacker may try."""
+    every = [found.ok() for found in schemathesis.openapi.from_dict(dict(document)).get_all_operations()]
+    return [o for o in every if (o.method.upper(), o.path) not in SKIPPED]
+
+
+def wrong_with(answer: Answer) -> str:
+    """Why an answer is none that a server should give; empty where it is one."""
+    if answer.status >= 500:
+        # A meter that does not answer, room that is not there, and work that has to wait are said as such, and when to come again.
+        told = {502, 507} | ({503} if answer.headers.get("Retry-After") else set())
+        if answer.status not in told:
+            return f"answered {answer.status}"
+    if answer.status >= 400:
+        if answer.media_type != "application/problem+json":
+            return f"{answer.status} as {answer.media_type}"
+        if not json.loads(answer.body).get("detail"):
+            return f"{answer.status} without a word"
+    if answer.media_type == "application/json":
+        json.loads(answer.body)
+    return ""
+
+
+def fuzz(send: Sender, document: Mapping[str, Any], ids: Mapping[str, Sequence[Any]], count: int, start: int = 1) -> Fuzzed:
+    """Send so many requests, spread over all operations, half of them such as the description forbids.
+
+    ids: of things that are there, by the name of the parameter in a path; start: what the choice depends on
+    """
+    found, every = Fuzzed(), operations(document)
+    each = max(1, count // len(every))
+    for operation in every:
+        _fuzz_one(send, operation, ids, each, start, found)
+    return found
+
+
+def _fuzz_one(send: Sender, operation: Any, ids: Mapping[str, Sequence[Any]], count: int, start: int, found: Fuzzed) -> None:
+    sound = operation.as_strategy(generation_mode=schemathesis.GenerationMode.POSITIVE)
+    able = bool(operation.body or operation.query or operation.path_parameters)
+    unsound = operation.as_strategy(generation_mode=schemathesis.GenerationMode.NEGATIVE) if able else sound
+
+    @seed(start)
+    @settings(max_examples=count, phases=(Phase.generate,), database=None, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(data=st.data())
+    def one(data: st.DataObject) -> None:
+        case = data.draw(sound if data.draw(st.booleans()) else unsound)
+        for name in case.path_parameters or {}:
+            if ids.get(name) and data.draw(st.floats(0, 1)) < OWN_SHARE:
+                case.path_parameters[name] = data.draw(st.sampled_from(ids[name]))
+        login = data.draw(st.sampled_from(LOGINS))
+        try:
+            request = requests.Request(
+                **{k: v for k, v in case.as_transport_kwargs(base_url="http://shop").items() if k != "cookies"}
+            ).prepare()
+        except (ValueError, requests.RequestException):
+            found.unsendable += 1
+            return
+        raw = request.body.encode() if isinstance(request.body, str) else request.body
+        begun = time.monotonic()
+        answer = send(login, str(request.method), request.path_url, request.headers.get("Content-Type"), raw)
+        took = time.monotonic() - begun
+        found.answers[answer.status] += 1
+        found.slowest = max(found.slowest, (took, f"{operation.method.upper()} {operation.path}"))
+        if (why := wrong_with(answer)) and len(found.mistakes) < MOST_TOLD:
+            found.mistakes.append(
+                f"{operation.method.upper()} {request.path_url[:300]} {(raw or b'')[:600]!r}: {why}: {answer.body[:300]!r}"
+            )
+
+    one()
+
+
+class _OverHttp:
+    """People signed in to a running server."""
+
+    def __init__(self, port: int) -> None:
+        self._port = port
+        self._as: dict[str, tuple[http.client.HTTPConnection, str, str]] = {}
+
+    def __call__(self, login: str, method: str, path: str, media_type: str | None, body: bytes | None) -> Answer:
+        if login not in self._as:
+            self._as[login] = self._sign_in(login)
+        link, cookie, token = self._as[login]
+        answer = self._ask(link, method, path, cookie, token, media_type, body)
+        if answer.status == 401:
+            # Somebody's account was changed meanwhile, or all places were signed out.
+            del self._as[login]
+        return answer
+
+    def _ask(
+        self, link: http.client.HTTPConnection, method: str, path: str, cookie: str, token: str, media_type: str | None, body: bytes | None
+    ) -> Answer:  # fmt: skip
+        headers = {"Cookie": cookie, "X-CSRFToken": token, "User-Agent": "fuzz"}
+        if media_type is not None:
+            headers["Content-Type"] = media_type
+        for attempt in (1, 2):
+            try:
+                link.request(method, path, body, headers)
+                said = link.getresponse()
+                return Answer(said.status, said.headers.get_content_type(), said.read(), dict(said.headers))
+            except (http.client.HTTPException, OSError):
+                link.close()
+                if attempt == 2:
+                    raise
+        raise AssertionError
+
+    def _sign_in(self, login: str) -> tuple[http.client.HTTPConnection, str, str]:
+        link = http.client.HTTPConnection("127.0.0.1", self._port, timeout=PATIENCE_S)
+
+        def session(cookie: str) -> tuple[str, str]:
+            link.request("GET", "/api/session", headers={"Cookie": cookie, "User-Agent": "fuzz"})
+            said = link.getresponse()
+            kept = said.headers.get("Set-Cookie", cookie).partition(";")[0]
+            return kept, json.loads(said.read())["csrf_token"]
+
+        cookie, token = session("")
+        body = json.dumps({"login": login, "password": DEMO_PASSWORD}).encode()
+        headers = {"Cookie": cookie, "X-CSRFToken": token, "Content-Type": "application/json", "User-Agent": "fuzz"}
+        link.request("POST", "/api/session", body, headers)
+        said = link.getresponse()
+        said.read()
+        if said.status != 200:
+            raise AssertionError(f"{login} cannot sign in any more: {said.status}")
+        cookie, token = session(said.headers["Set-Cookie"].partition(";")[0])
+        return link, cookie, token
+
+
+def _ids(send: Sender) -> dict[str, list[Any]]:
+    """What is there, by the name of the parameter in a path."""
+
+    def got(path: str) -> Any:
+        return json.loads(send("mara", "GET", path, None, None).body)
+
+    jobs = [j["id"] for j in got("/api/jobs?limit=100")["jobs"]]
+    return {
+        "job_id": jobs,
+        "instrument_id": [i["instrument"]["id"] for i in got("/api/instruments")["instruments"]],
+        "customer_id": [c["id"] for c in got("/api/customers?limit=100")["customers"]],
+        # The attackers' own accounts stay as they are.
+        "person_id": [],
+    }
+
+
+@contextmanager
+def _memory_of(var: Path) -> Iterator[Callable[[], dict[str, float]]]:
+    """The most that each process of a shop's server has held since the beginning, above what it held then [MB]."""
+
+    def held() -> dict[int, float]:
+        supervisor = int(json.loads((var / "server.json").read_text())["pid"])
+        found = {}
+        for server in children_of(supervisor, b"uvicorn"):
+            for pid in children_of(server, b"spawn_main"):
+                line = next(s for s in Path(f"/proc/{pid}/status").read_text().splitlines() if s.startswith("VmHWM"))
+                found[pid] = int(line.split()[1]) / 1024
+        return found
+
+    before = held()
+    yield lambda: {f"process {k}": round(now - before.get(pid, 0.0)) for k, (pid, now) in enumerate(held().items(), 1)}
+
+
+def fuzz_test(count: int = 20_000, start: int = 1) -> dict[str, Any]:
+    """So much nonsense against a product of its own. Returns the answers by status, mistakes in words, the slowest answer, memory."""
+    document = json.loads((ROOT / "docs" / "formats" / "openapi.json").read_text(encoding="utf-8"))
+    with shop() as (var, port):
+        send = _OverHttp(port)
+        ids = _ids(send)
+        with _memory_of(var) as grown:
+            found = fuzz(send, document, ids, count, start)
+            memory = grown()
+    return {
+        "requests": sum(found.answers.values()),
+        "answers": {str(s): n for s, n in sorted(found.answers.items())},
+        "mistakes": found.mistakes,
+        "slowest answer, s": round(found.slowest[0], 2),
+        "slowest": found.slowest[1],
+        "memory above the beginning, MB": memory,
+    }

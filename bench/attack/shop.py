@@ -1,0 +1,52 @@
+"""A running product of one's own to attack, on loopback, and what it consists of."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import socket
+import subprocess
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[2]
+TRACES = 3
+
+
+@contextmanager
+def shop() -> Iterator[tuple[Path, int]]:
+    """A product of its own with the demo's data: its folder and port. Gone afterwards."""
+    # Below the clone: the unprivileged account of the database must be able to enter it.
+    var = ROOT / "var" / f"attack-{os.getpid()}"
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = int(probe.getsockname()[1])
+    own = {k: v for k, v in os.environ.items() if not k.startswith("MAVRIK_")} | {"MAVRIK_VAR": str(var)}
+
+    def run(*words: str) -> None:
+        subprocess.run(["./mavrik", *words], cwd=ROOT, env=own, check=True, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
+
+    try:
+        run("demo", "--port", str(port))
+        yield var, port
+    except BaseException:
+        # What the server said of it goes with the shop.
+        lines = (var / "server.log").read_text(errors="replace").splitlines() if (var / "server.log").exists() else []
+        print("\n".join([line for line in lines if '"trace"' in line][-TRACES:]), file=sys.stderr)
+        raise
+    finally:
+        run("stop")
+        run("reset", "--everything", "--yes")
+        shutil.rmtree(var, ignore_errors=True)
+
+
+def children_of(pid: int, named: bytes = b"") -> list[int]:
+    """Processes below another; named: in their command."""
+    found = []
+    for status in Path("/proc").glob("[0-9]*/status"):
+        with suppress(OSError):
+            if f"PPid:\t{pid}\n" in status.read_text() and named in (status.parent / "cmdline").read_bytes():
+                found.append(int(status.parent.name))
+    return found

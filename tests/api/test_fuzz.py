@@ -1,0 +1,70 @@
+"""The short form of `./mavrik attack fuzz`: nonsense made from the published description, on a database of its own."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Mapping
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import pytest
+from bench.attack.fuzzing import LOGINS, Answer, fuzz, operations, wrong_with
+
+from mavrik.jobs.demo import DEMO_PASSWORD, load_demo
+from mavrik.store.database import Database
+from mavrik.web.app import create_app
+from mavrik.web.settings import Settings
+from tests.api.conftest import Caller
+from tests.conftest import fresh_database
+
+DOCUMENT = json.loads((Path(__file__).resolve().parents[2] / "docs" / "formats" / "openapi.json").read_text(encoding="utf-8"))
+EACH = 4
+
+
+@pytest.fixture
+def people(admin_url: str, tmp_path: Path) -> Iterator[dict[str, Caller]]:
+    """The demo's people, in a shop that may be wrecked."""
+    with fresh_database(admin_url) as url:
+        database = Database(url)
+        with database.session() as session:
+            load_demo(session, datetime.now(UTC).date())
+        database.dispose()
+        app = create_app(Settings(database_url=url, secret_key="fuzz", workshop="Fuzzed", static=tmp_path))
+        found = {}
+        for login in LOGINS:
+            found[login] = Caller(app.test_client())
+            assert found[login].sign_in(login, DEMO_PASSWORD).status_code == 200
+        yield found
+        app.extensions["mavrik_database"].dispose()
+
+
+def test_nothing_that_is_sent_is_a_mistake_of_the_server(people: dict[str, Caller]) -> None:
+    def send(login: str, method: str, path: str, media_type: str | None, body: bytes | None) -> Answer:
+        caller = people[login]
+        said = caller.client.open(
+            path, method=method, data=body, content_type=media_type, headers={"X-CSRFToken": caller.token}
+        )  # fmt: skip
+        return Answer(said.status_code, said.mimetype, said.data, said.headers)
+
+    jobs = [j["id"] for j in people["tobin"].get("/api/jobs").json["jobs"]]  # type: ignore[index]
+    every = operations(DOCUMENT)
+    found = fuzz(send, DOCUMENT, {"job_id": jobs}, EACH * len(every))
+    assert found.mistakes == []
+    assert sum(found.answers.values()) >= 2 * len(every) and {200, 404, 422} <= set(found.answers)
+
+
+@pytest.mark.parametrize(
+    ("status", "media_type", "body", "headers", "wrong"),
+    [
+        (200, "application/json", b"{}", {}, False),
+        (422, "application/problem+json", b'{"detail": "Because."}', {}, False),
+        (503, "application/problem+json", b'{"detail": "Later."}', {"Retry-After": "2"}, False),
+        (503, "application/problem+json", b'{"detail": "Later."}', {}, True),
+        (500, "application/problem+json", b'{"detail": "Oh."}', {}, True),
+        (404, "text/html", b"<h1>", {}, True),
+        (422, "application/problem+json", b'{"detail": ""}', {}, True),
+    ],
+)
+def test_what_counts_as_a_mistake(status: int, media_type: str, body: bytes, headers: Mapping[str, Any], wrong: bool) -> None:
+    assert bool(wrong_with(Answer(status, media_type, body, headers))) is wrong
