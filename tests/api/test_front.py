@@ -12,13 +12,16 @@ import time
 import urllib.request
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import ExitStack
+from contextlib import ExitStack, suppress
 from pathlib import Path
+from typing import Any
 
 import pytest
+import uvicorn
 
 from mavrik.jobs.links import LIVE_AT_ONCE, LONGEST_S
 from mavrik.ops.server import serving
+from mavrik.web.connections import Bounded
 from mavrik.web.front import THREADS, Patient
 from tests.api.conftest import Caller
 from tests.standin import meters_on
@@ -64,6 +67,57 @@ def test_slow_connections_hold_up_nobody(port: int, begun: str) -> None:
         assert urllib.request.urlopen(f"http://127.0.0.1:{port}/api/health", timeout=60).status == 200
         # A thread would be free only when one of them gives up: not before the deadline of a body.
         assert time.monotonic() - began < 25
+
+
+@pytest.fixture
+def hurried() -> Iterator[int]:
+    """A server that waits half a second for a head, at its port."""
+
+    class Hurried(Bounded):
+        head_s = 0.5
+
+    async def application(scope: Any, receive: Any, send: Any) -> None:
+        await send({"type": "http.response.start", "status": 200, "headers": [(b"content-length", b"2")]})
+        await send({"type": "http.response.body", "body": b"ok"})
+
+    listening = socket.create_server(("127.0.0.1", 0))
+    server = uvicorn.Server(
+        uvicorn.Config(application, http=Hurried, lifespan="off", log_level="critical", timeout_keep_alive=60)
+    )
+    with ThreadPoolExecutor(1) as apart:
+        running = apart.submit(asyncio.run, server.serve([listening]))
+        yield listening.getsockname()[1]
+        server.should_exit = True
+        running.result()
+
+
+@pytest.mark.parametrize("kept", [False, True])
+def test_a_head_that_drips_is_given_up_on(hurried: int, kept: bool) -> None:
+    with socket.create_connection(("127.0.0.1", hurried), timeout=60) as link:
+        if kept:
+            link.sendall(b"GET / HTTP/1.1\r\nHost: x\r\n\r\n")
+            assert link.recv(1000).startswith(b"HTTP/1.1 200")
+            # Between two requests nobody waits for a head.
+            time.sleep(0.7)
+        begun = time.monotonic()
+        with suppress(OSError):
+            for byte in b"GET / HTTP/1.1\r\n" + b"X-Slow: drip\r\n" * 1000:
+                link.sendall(bytes([byte]))
+                time.sleep(0.05)
+                assert time.monotonic() - begun < 40
+        with suppress(ConnectionError):
+            while block := link.recv(1000):
+                assert not block.startswith(b"HTTP/1.1 200")
+
+
+def test_a_head_without_end_is_refused(hurried: int) -> None:
+    with socket.create_connection(("127.0.0.1", hurried), timeout=60) as link:
+        with suppress(OSError):
+            link.sendall(b"GET / HTTP/1.1\r\n" + b"X-More: " + b"a" * 400_000)
+        said = b""
+        with suppress(ConnectionError):
+            said = link.recv(1000)
+        assert said == b"" or said.startswith(b"HTTP/1.1 431")
 
 
 def test_a_body_of_no_known_length_is_refused(port: int) -> None:

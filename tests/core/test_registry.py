@@ -84,6 +84,12 @@ from mavrik.standin.meters.base import SimulatedMeter
 
 HYGROMETER = SimulatedMeter(200, "hygrometer", "MEAS:HUM?", 100.0, lambda hands: 55.0)
 """,
+    "jobs/tasks/kinds/weigh.py": """
+from mavrik.core.document import Document
+from mavrik.jobs.tasks import TaskKind
+
+WEIGH = TaskKind("weigh", Document, lambda work, asked: None)
+""",
     "web/areas/weather.py": """
 from flask_openapi3.blueprint import APIBlueprint
 from mavrik.web.access import PUBLIC, needs
@@ -112,6 +118,8 @@ from mavrik.instruments.kinds import CLIENTS
 from mavrik.core.protection.review import review_protection
 from mavrik.exchange.captures import CAPTURE_FORMATS
 from mavrik.jobs.catalogue import catalogue
+from mavrik.jobs.tasks.running import kind_of
+from mavrik.store.models import Task
 from mavrik.standin.meters import METERS
 from mavrik.web.app import create_app
 from mavrik.web.settings import Settings
@@ -139,6 +147,7 @@ print(json.dumps({
     "stage": [s.stage for s in progress(JobFacts(frozenset())).stages],
     "client": "hygrometer" in CLIENTS,
     "standin": "hygrometer" in METERS,
+    "task": kind_of(Task(kind="weigh")).name,
     "route": app.test_client().get("/api/weather").json,
 }))
 """
@@ -155,6 +164,7 @@ def test_one_file_adds_a_part_of_any_kind(tmp_path: Path) -> None:
     said = json.loads(done.stdout)
     assert "busbar" in said["blank"] and said["part"] == "busbar"
     assert said["quantity"] and said["client"] and said["standin"] and "paint" in said["stage"]
+    assert said["task"] == "weigh"
     assert said["check"] == ["old_fuse"] and said["review"] and said["file"]
     # The format that takes everything stays the last one asked.
     assert "morse" in said["capture"][:-1]

@@ -32,7 +32,7 @@ commands
   formats   write the published schemas
   standin   a simulated vehicle with meters that speak SCPI on loopback; demo starts one with a fault hidden
   test      linters, types, import rules and all tests; words after it go to pytest
-  attack    kill servers, workers and databases of a shop of its own in a load of writers: nothing acknowledged may be lost
+  attack    kill, race and confuse a shop of its own: nothing acknowledged may be lost, nothing be a mistake of the server
   bench     measure; see docs/performance.md
 
 environment

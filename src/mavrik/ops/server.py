@@ -57,6 +57,7 @@ def serving(host: str, port: int, workers: int) -> list[str]:
     """What uvicorn is told: it starts so many processes, and another one for each that dies."""
     return [
         "mavrik.web.front:make", "--factory", "--host", host, "--port", str(port), "--workers", str(workers),
+        "--http", "mavrik.web.connections:Bounded",
         # Whose address is believed is our own setting, MAVRIK_PROXIES.
         "--no-proxy-headers", "--no-server-header", "--no-access-log", "--log-level", "warning",
         "--timeout-graceful-shutdown", "5", "--timeout-worker-healthcheck", "30",
