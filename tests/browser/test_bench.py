@@ -160,6 +160,18 @@ def test_a_connected_clamp_is_read_taken_and_lost(open_page: Callable[..., Page]
     expect(page.locator("[data-procedure=full_output]")).to_contain_text("FAIL")
 
 
+def test_a_serial_port_of_the_machine_is_chosen_not_typed(open_page: Callable[..., Page]) -> None:
+    page = open_page("mara")
+    ports = {"ports": [{"device": "/dev/ttyUSB7", "words": "Bench meter"}]}
+    page.route("**/api/instruments/ports", lambda route: route.fulfill(json=ports))
+    page.goto("/instruments")
+    page.locator("[data-instrument=dmm_1]").click()
+    page.locator("[data-test=serial-port]").click()
+    expect(page.locator("input[name=address]")).to_have_value("serial:/dev/ttyUSB7@9600")
+    page.locator("[data-test=save-address]").click()
+    expect(page.get_by_text("/dev/ttyUSB7 is no serial port of this machine").first).to_be_visible()
+
+
 def test_only_a_lead_is_offered_an_address(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/instruments")
     page.locator("[data-instrument=dmm_1]").click()

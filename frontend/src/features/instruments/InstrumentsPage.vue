@@ -120,6 +120,13 @@ async function save(asNew = false): Promise<void> {
   }
 }
 const address = ref('')
+/** What most bench meters are set to; another speed is typed behind the @. */
+const USUAL_BAUD = 9600
+const ports = useQuery({
+  queryKey: ['serial ports'],
+  queryFn: () => data(client.GET('/api/instruments/ports')),
+  enabled: () => session.may('keep_instruments') && form.id !== null,
+})
 async function saveAddress(): Promise<void> {
   if (form.id === null) return
   problem.value = null
@@ -248,15 +255,27 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
         <div v-if="session.may('keep_instruments') && form.id !== null" class="row">
           <v-text-field
             v-model="address"
-            label="Address on the network"
+            label="Where it is connected"
             placeholder="192.168.4.20:5025"
             name="address"
-            hint="host:port, SCPI over TCP; only a lead enters it, the server calls there"
+            hint="host:port for SCPI over TCP, or serial:/dev/ttyUSB0@9600; only a lead enters it, the server calls there"
             persistent-hint
             :error-messages="wrong('address')"
           />
           <v-btn variant="outlined" data-test="save-address" @click="saveAddress">{{ address.trim() ? 'Connect' : 'Disconnect' }}</v-btn>
         </div>
+        <p v-if="ports.data.value?.ports.length && form.id !== null" class="row ports">
+          <span class="quiet">On this machine:</span>
+          <v-btn
+            v-for="port in ports.data.value.ports"
+            :key="port.device"
+            variant="outlined"
+            size="small"
+            data-test="serial-port"
+            @click="address = `serial:${port.device}@${USUAL_BAUD}`"
+            >{{ port.device }} {{ port.words }}</v-btn
+          >
+        </p>
         <v-text-field v-model="form.due" label="Calibration due" type="date" :error-messages="wrong('calibration_due')" />
         <ProblemNotice :problem="problem" />
         <div class="row">
