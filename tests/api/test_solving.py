@@ -165,6 +165,16 @@ def test_a_solve_request_with_one_value_replaced_is_answered_or_refused(reader: 
         assert answer.json["detail"]
 
 
+def test_two_parts_of_one_name_are_refused_wherever_a_circuit_is_asked_for(reader: Caller) -> None:
+    document = build_layout("boat_selector", 12).model_dump(mode="json")
+    contact = next(b for b in document["branches"] if b["kind"] == "switch")
+    document["branches"].append({**contact, "rating_a": 200.0})
+    document["alternators"][0]["stud_node"] = document["alternators"][0]["case_node"]
+    for path, body in (("/api/protection", {}), ("/api/solve", {"state": {}})):
+        answer: Any = reader.post(path, {"circuit": document, **body})
+        assert answer.status_code == 422 and any(p["element"] == contact["id"] for p in answer.json["problems"]), answer.text
+
+
 @pytest.mark.parametrize("layout", ["second_battery_converter", "boat_isolator", "second_battery_link", "motorcycle"])
 def test_a_battery_of_next_to_no_resistance_gives_what_is_taken(reader: Caller, layout: str) -> None:
     document = build_layout(layout, 12).model_dump(mode="json")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from mavrik.core.catalogue.fuses import fuse_table
 from mavrik.core.circuit import Circuit, ContactBranch, FuseBranch
+from mavrik.core.circuit.rules import CircuitError, check_circuit
 from mavrik.core.protection.case import Case
 from mavrik.core.protection.checks import Subject, answers, subject_of
 from mavrik.core.protection.documents import ContactReview, Outcome, ProtectionReview, ProtectorReview, worst
@@ -54,6 +55,8 @@ def review_protection(circuit: Circuit) -> ProtectionReview:
     >>> review.label, [c.name for c in review.checks]
     ('Charge fuse', ['load', 'cable', 'voltage', 'breaking', 'withstand'])
     """
+    if problems := check_circuit(circuit):
+        raise CircuitError(problems)
     case, order = Case(circuit), list(Outcome)
     reviews = [_protector(case, branch) for branch in protectors(case.circuit)]
     contacts = [
