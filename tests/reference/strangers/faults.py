@@ -1,0 +1,125 @@
+"""What can be wrong with a vehicle, as physics of its own; each is named in the product's words, so that answers can be compared."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from tests.reference.strangers.vehicle import OPEN_OHM, Stranger
+
+Fault = Callable[[Stranger, str], None]
+LEAST_OHM, MOST_OHM = 0.003, 0.08
+"""Of a bad contact: below that a technician would shrug."""
+
+
+def _resistance(v: Stranger, branch: str) -> None:
+    ratio = MOST_OHM / LEAST_OHM
+    v.truth.more_ohm[branch] = max(LEAST_OHM * float(ratio ** v.rng.uniform()), 0.8 * v.ohm[branch])
+
+
+def _open(v: Stranger, branch: str) -> None:
+    v.truth.more_ohm[branch] = OPEN_OHM
+
+
+def _field_open(v: Stranger, unit: str) -> None:
+    v.units[unit].most_a = 0.0
+    v.truth.lamp[unit] = False
+
+
+def _rectifier(least: float, most: float, ripple: tuple[float, float], leak: tuple[float, float] | None = None) -> Fault:
+    def fault(v: Stranger, unit: str) -> None:
+        v.units[unit].most_a *= v.rng.uniform(least, most)
+        v.truth.ripple_vpp[unit] = float(v.rng.uniform(*ripple)) * v.volts / 12
+        if leak is not None:
+            v.truth.leaks_a[v.document["batteries"][0]["id"]] = float(v.rng.uniform(*leak))
+
+    return fault
+
+
+def _worn_brushes(v: Stranger, unit: str) -> None:
+    v.units[unit].most_a *= v.rng.uniform(0.35, 0.75)
+
+
+def _belt_slips(v: Stranger, unit: str) -> None:
+    """The harder it is to turn, the more it slips: with loads on it shows, without them hardly."""
+    v.units[unit].slip = float(v.rng.uniform(0.15, 0.4))
+    v.truth.belt_good[unit] = bool(v.rng.uniform() < 0.2)
+
+
+def _regulator(sign: float) -> Fault:
+    def fault(v: Stranger, unit: str) -> None:
+        v.units[unit].set_v += sign * float(v.rng.uniform(0.7, 1.9)) * v.volts / 12
+
+    return fault
+
+
+def _sense_open(v: Stranger, unit: str) -> None:
+    one = v.units[unit]
+    one.sense = (one.stud, one.case)
+    one.set_v += float(v.rng.uniform(1.5, 3.0)) * v.volts / 12
+
+
+def _under_rated(v: Stranger, unit: str) -> None:
+    share = float(v.rng.uniform(0.45, 0.7))
+    v.units[unit].most_a *= share
+    v.truth.plate_a[unit] = round(v.truth.plate_a[unit] * share / 5) * 5.0
+
+
+def _weak_battery(v: Stranger, battery: str) -> None:
+    v.banks[battery].inner_ohm *= float(v.rng.uniform(2.2, 6.0))
+
+
+def _dead_cell(v: Stranger, battery: str) -> None:
+    v.banks[battery].open_v -= float(v.rng.uniform(1.9, 2.2))
+    v.banks[battery].inner_ohm *= 2.0
+
+
+def _drain(v: Stranger, battery: str) -> None:
+    v.truth.leaks_a[battery] = float(v.rng.uniform(0.2, 2.5))
+
+
+FAULTS: dict[str, Fault] = {
+    "resistance": _resistance,
+    "open": _open,
+    "field_open": _field_open,
+    "diode_open": _rectifier(0.65, 0.88, (0.6, 1.1)),
+    "diode_shorted": _rectifier(0.25, 0.55, (1.1, 1.9), (0.4, 1.4)),
+    "phase_lost": _rectifier(0.45, 0.68, (0.9, 1.6)),
+    "worn_brushes": _worn_brushes,
+    "belt_slips": _belt_slips,
+    "regulator_low": _regulator(-1.0),
+    "regulator_high": _regulator(+1.0),
+    "sense_open": _sense_open,
+    "under_rated": _under_rated,
+    "weak_battery": _weak_battery,
+    "dead_cell": _dead_cell,
+    "drain": _drain,
+}
+CONTACTS = ("fuse", "breaker", "switch", "relay")
+
+
+def places(v: Stranger, kind: str) -> list[str]:
+    """Where a fault of a kind can sit."""
+    metal = {
+        i: b for i, b in v.branches.items() if b["kind"] not in ("diode", "mosfet", "voltage_link") and b.get("closed", True)
+    }
+    wound = [a for a in v.document["alternators"] if a["kind"] != "permanent_magnet"]
+    if kind == "resistance":
+        return list(metal)
+    if kind == "open":
+        return [i for i, b in metal.items() if b["kind"] in CONTACTS]
+    if kind in ("weak_battery", "dead_cell", "drain"):
+        return [b["id"] for b in v.document["batteries"] if b.get("cca_a")]
+    if kind == "sense_open":
+        return [a["id"] for a in wound if (a.get("sense_positive_node") or a["stud_node"]) != a["stud_node"]]
+    return [a["id"] for a in wound]
+
+
+def put(v: Stranger, kind: str, place: str) -> None:
+    """Put a fault into a vehicle."""
+    FAULTS[kind](v, place)
+    v.truth.causes = tuple(c for c in (*v.truth.causes, f"{kind}:{place}") if c != "none:")
+
+
+def more_loads(v: Stranger) -> None:
+    """Nothing is broken: there hangs more on it than anybody listed."""
+    v.unlisted_a = float(v.rng.uniform(0.2, 0.5)) * v.document["alternators"][0]["rated_a"]

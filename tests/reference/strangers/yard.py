@@ -1,0 +1,104 @@
+"""The yard: the drawn vehicles, and cases drawn from them."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from tests.reference.strangers.faults import FAULTS, more_loads, places, put
+from tests.reference.strangers.reading import Hands
+from tests.reference.strangers.vehicle import Stranger
+
+DRAWN: dict[str, tuple[str, int]] = {
+    "hatchback": ("front_battery", 12),
+    "lorry": ("front_battery", 24),
+    "coupe, battery in the boot": ("rear_battery", 12),
+    "estate, both grounds": ("rear_battery_both", 12),
+    "diesel, two batteries": ("parallel_batteries", 12),
+    "van behind a voltage link": ("second_battery_link", 12),
+    "camper behind a charger": ("second_battery_converter", 12),
+    "launch, isolator and remote sense": ("boat_isolator", 12),
+    "cruiser, selector": ("boat_selector", 12),
+    "barge, second alternator on four": ("house_bank_diagonal", 12),
+    "motorcycle": ("motorcycle", 12),
+    "rally car": ("competition_car", 12),
+}
+STARTS = {"motorcycle": 0.0, "competition_car": 180.0}
+SHARES = {"healthy": 0.2, "pair": 0.2, "budget": 0.1, "slip": 0.1}
+
+
+@dataclass(frozen=True)
+class Case:
+    """One vehicle with what is wrong with it."""
+
+    drawn: str
+    sort: str
+    vehicle: Stranger
+    slip: bool
+    """Whether one reading was taken with a probe in the wrong place."""
+
+
+def documents(build: Callable[[str, int], dict[str, Any]]) -> dict[str, dict[str, Any]]:
+    """The drawn circuits.
+
+    build: gives a ready drawing by name and system voltage, as a document
+    """
+    found = {}
+    for name, (layout, volts) in DRAWN.items():
+        document = copy.deepcopy(build(layout, volts))
+        document["system_voltage_v"] = volts
+        amps = STARTS.get(layout, 220.0 if volts == 12 else 320.0)
+        if amps and not any(x["cranking"] for x in document["loads"]):
+            main = document["batteries"][0]
+            block = next((n["id"] for n in document["nodes"] if n["role"] == "engine_block"), main["negative_node"])
+            document["loads"].append(
+                {
+                    "id": "starter", "label": "Starter", "from_node": main["positive_node"], "to_node": block, "current_a": amps,
+                    "law": "resistance", "cut_off_v": 0.0, "on": True, "cranking": True, "inrush_a": None, "inrush_s": 0.2,
+                }
+            )  # fmt: skip
+        found[name] = document
+    return found
+
+
+def draw(drawn: dict[str, dict[str, Any]], number: int) -> Case:
+    """The case of a number: always the same one."""
+    rng = np.random.default_rng([20_26, number])
+    name = list(drawn)[number % len(drawn)]
+    vehicle = Stranger(copy.deepcopy(drawn[name]), rng)
+    sort = str(rng.choice([*SHARES, "single"], p=[*SHARES.values(), 1 - sum(SHARES.values())]))
+    if sort == "budget":
+        more_loads(vehicle)
+    for _ in range({"single": 1, "pair": 2}.get(sort, 0)):
+        while True:
+            kind = str(rng.choice(list(FAULTS)))
+            where = [p for p in places(vehicle, kind) if f"{kind}:{p}" not in vehicle.truth.causes]
+            if where:
+                put(vehicle, kind, str(rng.choice(where)))
+                break
+    return Case(name, sort, vehicle, sort == "slip")
+
+
+def read(case: Case, tests: list[tuple[str, list[Any]]]) -> list[dict[str, Any]]:
+    """What somebody read on it, as runs of a bundle; with a slip one drop has its probes elsewhere.
+
+    tests: names with the places that each asks for
+    """
+    hands = Hands(case.vehicle)
+    runs = hands.runs(tests)
+    if case.slip:
+        drops = [
+            r
+            for run in runs
+            for r in run["readings"]
+            if r["point"].startswith("drop_v:") and run["procedure"] == "charging_drops"
+        ]
+        if drops:
+            wrong = drops[int(case.vehicle.rng.integers(len(drops)))]
+            how = case.vehicle.rng.integers(3)
+            wrong["value"] = [0.0, -wrong["value"], round(wrong["value"] + case.vehicle.rng.uniform(0.3, 12.0), 3)][how]
+    return runs
