@@ -155,11 +155,11 @@ def test_before_any_reading_the_next_test_is_named_and_after_all_there_is_none()
 
 
 def test_what_tells_most_depends_on_what_is_known() -> None:
-    """Low voltage at the battery with loads on: the drops tell wiring from alternator; a drain test tells nothing."""
+    """Low voltage at the battery with loads on: the drops tell wiring from alternator; a drain test tells little."""
     bench = vehicle("front", "resistance:charge_cable")
     readings = bench.read(procedure("rest")) | bench.read(procedure("regulated"))
     following = {t.procedure: t.bits for t in of(bench, readings, ahead=True).next_tests}
-    assert following["charging_drops"] > 5 * following["drain"]
+    assert following["charging_drops"] > 3 * following["drain"]
     assert max(following, key=following.__getitem__) == "charging_drops"
 
 
@@ -177,10 +177,10 @@ def test_an_end_that_looks_bad_is_more_suspect() -> None:
 
 
 def test_the_likelihood_by_hand() -> None:
-    """12.00 V read where 12.10 V are expected, scatter 0.1 V of vehicles and 0.05 V of the meter, 2 % slips over 15 V."""
+    """12.00 V read where 12.10 V are expected, scatter 0.3 V of vehicles and 0.05 V of the meter, 2 % slips over 15 V."""
     point = next(a for a in procedure("regulated").points(VEHICLES["front"]) if a.id == "regulated_v:fast")
     told = log_likelihood([point], np.array([[12.1], [14.0]]), [Measured(12.0, 0.1)])
-    sigma = np.hypot(0.1, 0.05)
+    sigma = np.hypot(0.3, 0.05)
     normal = np.exp(-0.5 * (0.1 / sigma) ** 2) / (sigma * np.sqrt(2 * np.pi))
     assert told[0, 0] == pytest.approx(np.log(0.98 * normal + 0.02 / 15))
     assert told[1, 0] < told[0, 0]
