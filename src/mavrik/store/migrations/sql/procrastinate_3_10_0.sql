@@ -1,16 +1,10 @@
--- Tables and functions of procrastinate 3.10.0 as that package ships them (MIT licence), kept as they were when this migration was written.
--- Procrastinate Schema
+-- Tables and functions of procrastinate 3.10.0 as that package ships them (MIT licence) without its comments, kept as they were when this migration was written.
 
 DO $$
 BEGIN
     CREATE EXTENSION IF NOT EXISTS plpgsql WITH SCHEMA pg_catalog;
 EXCEPTION
     WHEN OTHERS THEN
-        -- On managed PostgreSQL services (e.g. Azure Database for PostgreSQL, Amazon RDS,
-        -- Google Cloud SQL), CREATE EXTENSION may fail with various error codes:
-        -- insufficient_privilege, feature_not_supported, or provider-specific errors.
-        -- Before ignoring, verify the extension actually exists — if it does not exist
-        -- and cannot be created, re-raise so the failure is explicit.
         IF EXISTS (SELECT 1 FROM pg_extension WHERE extname = 'plpgsql') THEN
             RAISE NOTICE 'plpgsql extension already exists, skipping creation.';
         ELSE
@@ -19,7 +13,6 @@ EXCEPTION
 END;
 $$;
 
--- Enums
 
 CREATE TYPE procrastinate_job_status AS ENUM (
     'todo',  -- The job is queued
@@ -44,7 +37,6 @@ CREATE TYPE procrastinate_job_event_type AS ENUM (
     'retried' -- Manually retried failed job
 );
 
--- Composite Types
 
 CREATE TYPE procrastinate_job_to_defer_v1 AS (
     queue_name character varying,
@@ -56,7 +48,6 @@ CREATE TYPE procrastinate_job_to_defer_v1 AS (
     scheduled_at timestamp with time zone
 );
 
--- Tables
 
 CREATE TABLE procrastinate_workers(
     id bigint PRIMARY KEY GENERATED ALWAYS AS IDENTITY,
@@ -95,14 +86,10 @@ CREATE TABLE procrastinate_events (
     at timestamp with time zone DEFAULT NOW() NULL
 );
 
--- Constraints & Indices
 
--- this prevents from having several jobs with the same queueing lock in the "todo" state
 CREATE UNIQUE INDEX procrastinate_jobs_queueing_lock_idx_v1 ON procrastinate_jobs (queueing_lock) WHERE status = 'todo';
--- this prevents from having several jobs with the same lock in the "doing" state
 CREATE UNIQUE INDEX procrastinate_jobs_lock_idx_v1 ON procrastinate_jobs (lock) WHERE status = 'doing';
 
--- Index for select_stalled_jobs_by_heartbeat query
 CREATE INDEX idx_procrastinate_jobs_worker_not_null ON procrastinate_jobs(worker_id) WHERE worker_id IS NOT NULL AND status = 'doing'::procrastinate_job_status;
 
 CREATE INDEX procrastinate_jobs_queue_name_idx_v1 ON procrastinate_jobs(queue_name);
@@ -115,7 +102,6 @@ CREATE INDEX procrastinate_periodic_defers_job_id_fkey_v1 ON procrastinate_perio
 
 CREATE INDEX idx_procrastinate_workers_last_heartbeat ON procrastinate_workers(last_heartbeat);
 
--- Functions
 CREATE FUNCTION procrastinate_defer_jobs_v1(
     jobs procrastinate_job_to_defer_v1[]
 )
@@ -222,7 +208,6 @@ BEGIN
         SELECT jobs.*
             FROM procrastinate_jobs AS jobs
             WHERE
-                -- reject the job if its lock has earlier or higher priority jobs
                 NOT EXISTS (
                     SELECT 1
                         FROM procrastinate_jobs AS other_jobs
@@ -230,10 +215,8 @@ BEGIN
                             jobs.lock IS NOT NULL
                             AND other_jobs.lock = jobs.lock
                             AND (
-                                -- job with same lock is already running
                                 other_jobs.status = 'doing'
                                 OR
-                                -- job with same lock is waiting and has higher priority (or same priority but was queued first)
                                 (
                                     other_jobs.status = 'todo'
                                     AND (
@@ -563,7 +546,6 @@ BEGIN
 END;
 $$;
 
--- Triggers
 
 CREATE TRIGGER procrastinate_jobs_notify_queue_job_inserted_v1
     AFTER INSERT ON procrastinate_jobs
