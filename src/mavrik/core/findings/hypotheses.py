@@ -61,8 +61,6 @@ class FaultTable(Table):
     under_rated_share: tuple[float, ...]
     shorted_diode_drain_a: tuple[float, ...]
     """Backwards through it at rest; how much depends on the diode."""
-    output_spread: tuple[float, ...]
-    """Around what a unit with a fault inside usually gives: how much is left depends on its winding and speed."""
     modules_asleep_a: float
     ripple_vpp: dict[str, float]
     slipping_shaft_share: float
@@ -149,16 +147,12 @@ def hypotheses(circuit: Circuit) -> list[Hypothesis]:
             indications = {("ripple", a.id): ripple * scale} if ripple else {}
             if kind == "belt_slips":
                 indications |= {("belt", a.id): 0.0, ("shaft", a.id): IDLE_RPM * a.pulley_ratio * table.slipping_shaft_share}
-            found += _spread(
-                kind, a.id, weight[kind] / units,
-                [((Change(What.LIMIT_SHARE, a.id, shares[kind] * m),), indications) for m in table.output_spread],
-            )  # fmt: skip
+            found += one(kind, Change(What.LIMIT_SHARE, a.id, shares[kind]), indications=indications)
         found += _spread(
             "diode_shorted", a.id, weight["diode_shorted"] / units,
             [
-                ((Change(What.LIMIT_SHARE, a.id, shares["diode_shorted"] * m), Change(What.DRAIN_A, circuit.battery.id, amps)), {("ripple", a.id): table.ripple_vpp["diode_shorted"] * scale})
+                ((Change(What.LIMIT_SHARE, a.id, shares["diode_shorted"]), Change(What.DRAIN_A, circuit.battery.id, amps)), {("ripple", a.id): table.ripple_vpp["diode_shorted"] * scale})
                 for amps in table.shorted_diode_drain_a
-                for m in table.output_spread
             ],
         )  # fmt: skip
         found += many("regulator_low", What.SET_POINT, (-v * scale for v in table.regulator_low_v))
