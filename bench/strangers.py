@@ -42,11 +42,6 @@ class Outcome:
     headline: str
 
     @property
-    def expected(self) -> tuple[str, ...]:
-        """What may be named first."""
-        return self.truth
-
-    @property
     def first(self) -> bool:
         """Whether the likeliest is one of the true ones."""
         return bool(self.causes) and self.causes[0][0] in self.truth
