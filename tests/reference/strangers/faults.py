@@ -123,3 +123,5 @@ def put(v: Stranger, kind: str, place: str) -> None:
 def more_loads(v: Stranger) -> None:
     """Nothing is broken: there hangs more on it than anybody listed."""
     v.unlisted_a = float(v.rng.uniform(0.2, 0.5)) * v.document["alternators"][0]["rated_a"]
+    # Either answer sends nobody to mend what is whole.
+    v.truth.causes = ("none:", f"unlisted_load:{v.document['batteries'][0]['id']}")

@@ -16,6 +16,9 @@ LOADED = ("idle_loaded", "fast_loaded", "full_output", "at_output")
 BENT = ("diode", "mosfet")
 MOST_TURNS = 60
 STARVED = "starved"
+STARVED_V = 3.0
+"""Below this a consumer that has lost its supply takes what it gets: nothing pulls its own supply below its return."""
+
 DROOP_V = 0.05
 """Of a charger between giving nothing and all it can."""
 
@@ -159,22 +162,25 @@ class Stranger:
     def _solve(self, state: str) -> dict[str, float]:
         links = {i: state in RUNNING for i, b in self.branches.items() if b["kind"] == "voltage_link"}
         main = self.document["batteries"][0]
-        found = self._at_rest(state, links, state == "full_output")
-        if state == "full_output":
+        held = state == "full_output"
+        found = self._at_rest(state, links, held)
+        if held:
             # A bank takes; where it would have to give, the battery is below 12.0 V without one.
             bare = self._at_rest(state, links, False)
             if bare[main["positive_node"]] - bare[main["negative_node"]] < self.volts:
-                found = bare
+                found, held = bare, False
         for link, b in ((i, self.branches[i]) for i in links):
             if links[link] and found[b["from_node"]] - found[main["negative_node"]] < b["cut_out_v"]:
                 links[link] = False
-                found = self._at_rest(state, links, False)
+                found = self._at_rest(state, links, held)
         return found
 
     def _at_rest(self, state: str, links: dict[str, bool], hold: bool) -> dict[str, float]:
         """Everything bent is at one of its straight pieces, and the pieces are changed until they agree with what ngspice finds."""
         bent = [i for i, b in self.branches.items() if b["kind"] in BENT]
-        at = dict.fromkeys([*self.units, *self.banks, *bent, *(c["id"] for c in self.document["converters"])], "on")
+        at = dict.fromkeys(
+            [*self.units, *self.banks, *bent, *(c["id"] for c in (*self.document["converters"], *self.document["loads"]))], "on"
+        )
         across = {x["id"]: float(self.volts) for x in self.document["loads"]}
         across |= {f"{c['id']}:{side}": float(self.volts) for c in self.document["converters"] for side in ("in", "out")}
         for turn in range(MOST_TURNS):
@@ -208,6 +214,9 @@ class Stranger:
         for i, b in self.branches.items():
             if b["kind"] in BENT:
                 wanted[i] = "on" if between(b["from_node"], b["to_node"]) > b["forward_v"] else "off"
+        for x in self.document["loads"]:
+            if between(x["from_node"], x["to_node"]) < STARVED_V:
+                wanted[x["id"]] = STARVED
         differ = [i for i in at if at[i] != wanted[i]]
         # All at once at first; one by one where that goes round in a circle.
         for i in differ if turn < 8 else differ[:1]:
@@ -254,7 +263,7 @@ class Stranger:
                     deck.current(
                         unit.case, unit.stud, f"{most:.9g}*({unit.set_v:.9g}-{deck.between(*unit.sense)})/{unit.droop_v:.9g}"
                     )
-        self._loads(deck, state, across)
+        self._loads(deck, state, at, across)
         for c in self.document["converters"]:
             if state in RUNNING and at[c["id"]] not in ("off", STARVED):
                 into, out_v = f"{c['id']}:in", across[f"{c['id']}:out"]
@@ -274,7 +283,7 @@ class Stranger:
     def _engine(self, state: str) -> float:
         return self.idle_rpm if state.startswith("idle") else self.fast_rpm
 
-    def _loads(self, deck: Deck, state: str, across: dict[str, float]) -> None:
+    def _loads(self, deck: Deck, state: str, at: dict[str, str], across: dict[str, float]) -> None:
         main = self.document["batteries"][0]
         for x in self.document["loads"]:
             amps = x["current_a"] * self.load_share[x["id"]]
@@ -282,7 +291,7 @@ class Stranger:
                 if state == "cranking":
                     deck.resistor(x["from_node"], x["to_node"], self.volts / amps)
             elif state in LOADED and x["on"]:
-                if x["law"] == "resistance":
+                if x["law"] == "resistance" or at[x["id"]] == STARVED:
                     deck.resistor(x["from_node"], x["to_node"], self.volts / amps)
                 else:
                     taken = amps * self.volts / across[x["id"]] if x["law"] == "power" else amps
