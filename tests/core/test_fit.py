@@ -86,12 +86,18 @@ def test_grounds_in_parallel_are_told_with_a_clamp_round_one() -> None:
 
 def test_a_fork_that_was_not_read_way_by_way_is_left_undecided() -> None:
     """The drop across a fork says that the fork has too much, and not which way of it; a clamp says which."""
-    true = worn(FRONT, body_ground=30.0)
+    long = FRONT.model_copy(
+        update={
+            "branches": tuple(b.model_copy(update={"length_m": 3.0}) if b.id == "block_ground" else b for b in FRONT.branches)
+        }
+    )
+    true = worn(long, body_ground=60.0, engine_strap=30.0)
     ring = ["charge_cable", "charge_fuse", "battery_lead", "block_ground", "mount"]
-    found = judged(FRONT, drop_run(FRONT, 100, **read_off(true, 100, ring)))
+    found = judged(long, drop_run(long, 100, **read_off(true, 100, ring)))
     assert branch_of(found, "block_ground").verdict not in BAD
     (undecided,) = found.undecided
     assert {"body_ground", "engine_strap"} <= set(undecided.branch_ids) and "do not tell which" in undecided.words
+    true = worn(FRONT, body_ground=30.0)
     told = judged(FRONT, drop_run(FRONT, 100, **read_off(true, 100, [*NAMES, "block_ground_amps"])))
     assert [b.branch_id for b in told.branches if b.verdict in BAD] == ["body_ground"] and not told.undecided
 

@@ -105,7 +105,8 @@ def test_a_parallel_branch_is_judged_the_way_its_current_runs() -> None:
     strap = next(b for b in found.branches if b.branch_id == "engine_strap")
     assert strap.measured_drop_v is not None and strap.measured_drop_v < 0
     assert strap.verdict is BranchVerdict.PASS
-    assert strap.excess_ohm == pytest.approx(0, abs=0.05e-3)
+    # What little current it carries says less of it than what sound lugs differ by.
+    assert strap.excess_ohm == pytest.approx(0, abs=0.1e-3)
 
 
 @pytest.mark.parametrize("profile", list(LimitProfileName))

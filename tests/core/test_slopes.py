@@ -11,11 +11,11 @@ import pytest
 from mavrik.core import network as net
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.circuit.ring import find_ring
-from mavrik.core.findings.bench_model import BenchModel, Shift
-from mavrik.core.findings.hypotheses import NOTHING, Hypothesis
+from mavrik.core.findings.bench_model import BenchModel
+from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What
 from mavrik.core.network import EmfSource, Network, Resistor
 from mavrik.core.operating.bench_states import BenchState, Setup
-from mavrik.core.procedures import procedure
+from mavrik.core.procedures import PROCEDURES, procedure
 
 STATES = [BenchState.AT_OUTPUT, BenchState.FAST_LOADED, BenchState.IDLE]
 
@@ -27,16 +27,18 @@ def test_a_divider_by_hand() -> None:
     found, slopes, _ = network.solve_with_slopes(network.values)
     middle = network.row["q"]
     assert found.node_v[0, middle] == pytest.approx(6.0)
-    assert slopes.node_v[0, middle] == pytest.approx([-1.5, 1.5, 0.5])
+    # The battery's own resistance is in series with Ra.
+    assert slopes.node_v[0, middle] == pytest.approx([-1.5, 1.5, 0.5, -1.5])
     # I = 12 / 4 = 3 A through all: dI/dR = -12 / 16, dI/dE = 1/4; into the battery it is negative.
-    assert slopes.resistor_a[0] == pytest.approx(np.array([[-0.75, -0.75, 0.25]] * 2))
-    assert slopes.emf_a[0, 0] == pytest.approx([0.75, 0.75, -0.25])
+    assert slopes.resistor_a[0] == pytest.approx(np.array([[-0.75, -0.75, 0.25, -0.75]] * 2))
+    assert slopes.emf_a[0, 0] == pytest.approx([0.75, 0.75, -0.25, 0.75])
 
 
 @pytest.mark.parametrize("state", STATES)
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
 def test_slopes_are_what_a_small_step_does(layout: Any, state: BenchState) -> None:
-    network, own, _ = BenchModel(layout.build(12))._assembled(Setup(state))
+    at = BenchModel(layout.build(12)).assembled(Setup(state))
+    network, own = at.network, at.own
     ohm = np.asarray(own.resistor_ohm, dtype=float) * np.array([[1.0], [1.2]])
     emf = np.tile(np.asarray(own.emf_v, dtype=float), (2, 1))
     values = replace(own, resistor_ohm=ohm, emf_v=emf)
@@ -70,19 +72,60 @@ def test_a_voltage_read_at_the_stud_is_held_while_a_lead_moves(name: str) -> Non
     branches = tuple(find_ring(circuit).feed)
     batteries = tuple(b.id for b in circuit.batteries)
     model = BenchModel(circuit)
+    u = model.unknowns
     sound = [Hypothesis((NOTHING,), 1.0)]
 
+    def row(more_ohm: Any, more_v: Any) -> Any:
+        found = np.zeros((1, len(u)))
+        found[0, [u.place[What.MORE_OHM, b] for b in branches]] = more_ohm
+        found[0, [u.place[What.CHARGED, b] for b in batteries]] = more_v
+        return found
+
     def seen(more_ohm: Any, more_v: Any) -> Any:
-        return model.predict(placed, sound, Shift(branches, np.array([more_ohm]), batteries, np.array([more_v])))[0]
+        return model.predict(placed, sound, row(more_ohm, more_v))[0]
 
     start, none = np.full(len(branches), 1e-3), np.zeros(len(batteries))
-    values, by_branch, by_battery = model.slopes(placed, sound, Shift(branches, start[None, :], batteries, none[None, :]), {})
+    values, slopes = model.slopes(placed, sound, row(start, none), {})
     assert values[0] == pytest.approx(seen(start, none), abs=2e-3)
-    for k in range(len(branches)):
+    for k, b in enumerate(branches):
         step = 1e-4 * (np.arange(len(branches)) == k)
         expected = (seen(start + step, none) - seen(start - step, none)) / 2e-4
-        assert by_branch[0, :, k] == pytest.approx(expected, rel=0.05, abs=0.05 * amps)
-    for k in range(len(batteries)):
+        assert slopes[0, :, u.place[What.MORE_OHM, b]] == pytest.approx(expected, rel=0.05, abs=0.05 * amps)
+    for k, b in enumerate(batteries):
         step = 0.02 * (np.arange(len(batteries)) == k)
         expected = (seen(start, none + step) - seen(start, none - step)) / 0.04
-        assert by_battery[0, :, k] == pytest.approx(expected, rel=0.1, abs=0.1 * np.abs(expected).max() + 0.1)
+        assert slopes[0, :, u.place[What.CHARGED, b]] == pytest.approx(expected, rel=0.1, abs=0.1 * np.abs(expected).max() + 0.1)
+
+
+STEPS = {What.MORE_OHM: 1e-5, What.SET_POINT: 1e-3, What.EMF: 1e-3, What.CHARGE: 1e-3}
+SMALL = 1e-3
+
+
+@pytest.mark.parametrize("state", [s for s in BenchState if s is not BenchState.AT_OUTPUT])
+@pytest.mark.parametrize(
+    "name", ["front_battery", "parallel_batteries", "boat_isolator", "second_battery_link", "house_bank_diagonal"]
+)
+def test_what_each_unknown_does_is_what_a_small_step_does(name: str, state: BenchState) -> None:
+    """Every unknown of the model, in every state of the bench, as the network has it with that one moved."""
+    circuit = build_layout(name, 12)
+    model = BenchModel(circuit)
+    u, sound = model.unknowns, [Hypothesis((NOTHING,), 1.0)]
+    points = [p for of in PROCEDURES for p in of.points(circuit) if p.state is state and not p.own_rule and not p.kind.yes_or_no]
+    placed = [(p, Setup(state)) for p in points if not p.indicator]
+    if not placed:
+        return
+    middle = (u.centre + 0.05 * u.width)[None, :]
+    _, slopes = model.slopes(placed, sound, middle, {})
+    for k, (what, _) in enumerate(u.names):
+        step = STEPS.get(what, SMALL) * (np.arange(len(u)) == k)[None, :]
+        more, less = (model.predict(placed, sound, middle + sign * step)[0] for sign in (1, -1))
+        expected = (more - less) / (2 * STEPS.get(what, SMALL))
+        # Where one of them turns a unit to its limit, or a battery from taking to giving, there is no slope.
+        bent = np.abs(more + less - 2 * model.predict(placed, sound, middle)[0]) > 0.01 * np.abs(more - less) + 1e-9
+        off = np.abs(slopes[0, :, k] - expected) > 0.02 * np.abs(expected) + 2e-3
+        assert not (off & ~bent).any(), (
+            what,
+            [placed[j][0].id for j in np.flatnonzero(off & ~bent)],
+            slopes[0, off, k],
+            expected[off],
+        )

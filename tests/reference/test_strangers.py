@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from bench.strangers import Outcome, calibration, drawn, outcome, page
+from bench.strangers import Outcome, calibration, counted, diagram, drawn, outcome
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.procedures import PROCEDURES, procedure
@@ -141,11 +141,23 @@ def test_how_far_it_can_be_trusted_by_hand() -> None:
     table, error = calibration([said(0.95, True), said(0.95, False), said(0.55, False)])
     assert table == [(0.55, 0.0, 1), (0.95, 0.5, 2)] and error == pytest.approx(0.45 * 2 / 3 + 0.55 / 3)
     assert any(
-        "Of 2 cases called 90% sure or more 50% are right" in line for line in page([said(0.95, True), said(0.95, False)], [])
+        "Of 2 cases called 90% sure or more 50% are right" in line for line in counted([said(0.95, True), said(0.95, False)], [])
     )
 
 
+def test_the_reliability_diagram_shows_each_bin() -> None:
+    """Two bins, two marks: 95 % called and half right lies half way up."""
+    found = [
+        Outcome(0, "x", "single", ("drain:b",), (("drain:b", 0.95),), ""),
+        Outcome(1, "x", "single", ("drain:b",), (("none:", 0.95),), ""),
+    ]
+    drawn_marks = diagram([*found, Outcome(2, "x", "single", ("drain:b",), (("none:", 0.55),), "")])
+    assert drawn_marks.count("<circle") == 2 and "called 95%, right 50% of 2" in drawn_marks
+
+
 def test_what_is_found_on_strangers_does_not_get_worse() -> None:
-    """No aim: what was reached when the yard was opened, with some room; docs/diagnosis.md says what is wanted."""
-    found = [outcome(n) for n in range(36)]
-    assert sum(o.first for o in found) >= 24
+    """Somewhat below what docs/diagnosis.md counts; of cases that are not published there, nor was anything chosen on them."""
+    found = [outcome(n) for n in range(2000, 2036)]
+    assert sum(o.first for o in found) >= 31
+    sure = [o for o in found if o.causes[0][1] >= 0.9]
+    assert len(sure) >= 18 and sum(not o.first for o in sure) <= 2

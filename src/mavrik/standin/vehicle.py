@@ -95,7 +95,7 @@ class HiddenVehicle:
         units += [Change(What.LIMIT_SHARE, a.id, float(self.rng.uniform(0.94, 1.06))) for a in self.circuit.alternators]
         level = float(self.rng.uniform(12.4, 12.7))
         rest = {b.id: level for b in self.circuit.batteries}
-        self.model = BenchModel(self.circuit, rest, read=False)
+        self.model = BenchModel(self.circuit, rest)
         self.truth = replace(self.hidden, changes=(*branches, *units, *self.hidden.changes))
 
     def read(self, procedure: Procedure) -> dict[str, Measured]:

@@ -23,6 +23,8 @@ class SourceTable(Table):
     alternator_curve: tuple[tuple[float, float], ...]
     magnet_curve: tuple[tuple[float, float], ...]
     fault_output_share: dict[str, float]
+    belt_slip: float
+    """What of its speed a shaft loses under a belt that slips, where it is hardest to turn."""
     cold_factor: float
     hot_factor: float
     clamp_v_12: float

@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, replace
 from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core import network as net
-from mavrik.core.circuit import Circuit, as_sound
-from mavrik.core.circuit.graph import metal_of, reach
+from mavrik.core.catalogue.sources import output_limit_a
+from mavrik.core.circuit import Alternator, Circuit, as_sound
+from mavrik.core.findings.charge import as_charged
 from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
+from mavrik.core.findings.lift import SWEPT, At, Lift
+from mavrik.core.findings.unknowns import LEAST_SHARE, Unknowns
 from mavrik.core.operating.bench_states import IDLE_RPM
+from mavrik.core.operating.elements import slip_shown
 from mavrik.core.operating.engine import Engine
+from mavrik.core.operating.state import State
 from mavrik.core.procedures import BenchState, Point, Setup, half_cca_a, ohmic, state_of
 
 Floats = NDArray[np.float64]
@@ -22,156 +27,24 @@ Placed: TypeAlias = tuple[Point, Setup]
 """A measuring point with what is known of the state it is read in."""
 
 OPEN_OHM = 1e7
-NO_DRAIN_OHM = 1e9
+NO_DRAIN_S = 1e-9
 MOST_OHM = 1.0
 """What a milliohm meter still shows of an open contact."""
 
 LEAST_OHM = 1e-6
 """No metal has less, however far a trial goes below what is sound."""
 
+RUNNING = frozenset({BenchState.IDLE, BenchState.IDLE_LOADED, BenchState.FAST, BenchState.FAST_LOADED, BenchState.FULL_OUTPUT})
+AT_IDLE = frozenset({BenchState.IDLE, BenchState.IDLE_LOADED})
+CONSUMERS_OF = {
+    BenchState.KEY_ON: What.KEY_ON_A,
+    BenchState.IDLE_LOADED: What.CONSUMERS_A,
+    BenchState.FAST_LOADED: What.CONSUMERS_A,
+}
+"""What a state of the bench takes some amperes to be, where no document says."""
 
-@dataclass(frozen=True)
-class Shift:
-    """What is added to the values of every row, beside the changes of its hypothesis."""
-
-    branch_ids: tuple[str, ...]
-    more_ohm: Floats
-    """(rows, branches)"""
-    battery_ids: tuple[str, ...] = ()
-    more_emf_v: Floats | None = None
-    """(rows, batteries): how far each was charged while an output was read; the other states know nothing of it."""
-
-
-LIFT_ROUNDS = 4
-LIFTED_V = 0.001
-"""A stud voltage is met when no meter of the bench would tell."""
-LEAST_GAIN = 0.2
-"""Of a step the loads take less than this leaves."""
-
-STRAIGHT_V = 0.02
-"""So little more of a voltage is found along the slopes as well as by solving again."""
-
-
-@dataclass(frozen=True)
-class At:
-    """Where the rows of a fit came to rest in one state of the bench, to begin from the next time."""
-
-    batch: net.Batch
-    moved_v: Floats
-    """What the batteries were moved by to meet the voltage that was read (rows, batteries)."""
-
-
-class _Lift:
-    """A stud whose voltage was read, in a circuit with links: what is lost on the way the batteries are lower by.
-
-    A link may open at that; what is behind it then takes nothing of the output and stays where the document has it.
-    """
-
-    def __init__(self, engine: Engine, alternator_id: str, as_read_v: Floats) -> None:
-        """as_read_v: open-circuit voltages with nothing broken, by the network's order."""
-        self.engine, self.alternator = engine, next(a for a in engine.circuit.alternators if a.id == alternator_id)
-        self.stud_v, self.back_v = engine.state.stud_v[alternator_id], np.asarray(engine.values().emf_v, dtype=float) - as_read_v
-
-    def met(self, network: net.Network, values: net.Values, near: net.Batch | None, sound: net.Batch | None) -> net.Solved:
-        """Rows with the voltage met.
-
-        values: of the rows; near: a state at rest that they are near, if any
-        sound: the state with nothing broken, which shows what the loads leave of a step; None where there is none
-        """
-        usual = 1.0
-        if sound is not None:
-            usual = float(self._gain(network, sound.slopes(), self._reached(network, sound.answer.link_closed))[0])
-            usual = usual if usual > LEAST_GAIN else 1.0
-        begun = emf = np.asarray(values.emf_v, dtype=float)
-        found = network.solve_many(replace(values, emf_v=emf), near, lenient=True)
-        before, step = np.zeros(len(emf)), np.zeros(len(emf))
-        left = np.arange(len(emf))
-        for k in range(LIFT_ROUNDS):
-            here = self._short(network, found)[left]
-            left, here = left[off := np.abs(here) > LIFTED_V], here[off]
-            if not len(left):
-                break
-            # What hangs on the batteries takes its share of a step, which the one before has shown; anything else than a
-            # share was a link that opened or closed on the way.
-            gain = np.full(len(left), usual)
-            if k:
-                share = (before[left] - here) / step[left]
-                gain = np.where((share > LEAST_GAIN) & (share < 1.0), share, 1.0)
-            step[left], before[left] = here / gain, here
-            reached = self._reached(network, found.link_closed[left])
-            emf = emf.copy()
-            emf[left] = np.where(reached, emf[left] + step[left][:, None], begun[left] + self.back_v)
-            some = {n: getattr(values, n)[left] for n in SWEPT}
-            again = network.solve_many(replace(values, **{**some, "emf_v": emf[left]}), near, lenient=True)
-            found = net.merged(found, left, again)
-        return found
-
-    def met_with_slopes(
-        self, network: net.Network, values: net.Values, near: net.Batch | None, before: At | None
-    ) -> tuple[net.Solved, net.Slopes, At]:
-        """The same for a few rows, with slopes along which the voltage stays met.
-
-        before: where the same rows were the last time
-        """
-        begun = np.asarray(values.emf_v, dtype=float)
-        emf = begun if before is None else begun + before.moved_v
-        own = np.arange(len(begun))
-        near, which = (near, None) if before is None else (before.batch, own)
-        for k in range(LIFT_ROUNDS):
-            found, slopes, batch = network.solve_with_slopes(replace(values, emf_v=emf), near, which)
-            near, which = batch, own
-            here = self._short(network, found)
-            reached = self._reached(network, found.link_closed)
-            gain = self._gain(network, slopes, reached)
-            step = np.where(np.abs(here) > LIFTED_V, here / np.where(gain > LEAST_GAIN, gain, 1.0), 0.0)
-            if np.abs(here).max() <= STRAIGHT_V or k == LIFT_ROUNDS - 1:
-                break
-            emf = np.where(step[:, None] == 0.0, emf, np.where(reached, emf + step[:, None], begun + self.back_v))
-        # What is left is so little that the slopes carry it.
-        last = np.where(reached & (np.abs(here) <= STRAIGHT_V)[:, None], step[:, None], 0.0)
-        first = len(network.resistors)
-        found = replace(
-            found,
-            **{
-                f.name: getattr(found, f.name) + (getattr(slopes, f.name)[:, :, first:] @ last[:, :, None])[:, :, 0]
-                for f in fields(net.Slopes)
-            },
-        )
-        return found, self._held(network, slopes, reached), At(batch, emf + last - begun)
-
-    def _gain(self, network: net.Network, slopes: net.Slopes, reached: NDArray[np.bool_]) -> Floats:
-        """What the stud's voltage follows of a step of all the batteries that it reaches, by row."""
-        stud, case = network.row[self.alternator.stud_node], network.row[self.alternator.case_node]
-        first = len(network.resistors)
-        return np.asarray(((slopes.node_v[:, stud, first:] - slopes.node_v[:, case, first:]) * reached).sum(axis=1))
-
-    def _held(self, network: net.Network, slopes: net.Slopes, reached: NDArray[np.bool_]) -> net.Slopes:
-        """Slopes with the voltage met whatever moves: the batteries that the stud reaches make good what it would lose."""
-        stud, case = network.row[self.alternator.stud_node], network.row[self.alternator.case_node]
-        at_stud = slopes.node_v[:, stud] - slopes.node_v[:, case]
-        first = len(network.resistors)
-        gain = self._gain(network, slopes, reached)
-        share = -at_stud / np.where(np.abs(gain) > LEAST_GAIN, gain, np.inf)[:, None]
-
-        def with_lift(own: Floats) -> Floats:
-            lifted = np.einsum("sek,sk->se", own[:, :, first:], reached.astype(float))
-            return np.asarray(own + lifted[:, :, None] * share[:, None, :])
-
-        return net.Slopes(*(with_lift(getattr(slopes, f.name)) for f in fields(net.Slopes)))
-
-    def _short(self, network: net.Network, found: net.Solved) -> Floats:
-        """By how much each row misses the voltage; one without an operating point misses nothing."""
-        stud, case = network.row[self.alternator.stud_node], network.row[self.alternator.case_node]
-        return np.nan_to_num(self.stud_v - (found.node_v[:, stud] - found.node_v[:, case]))
-
-    def _reached(self, network: net.Network, closed: NDArray[np.bool_]) -> NDArray[np.bool_]:
-        """Which batteries the stud reaches, by row."""
-        patterns, which = np.unique(closed, axis=0, return_inverse=True)
-        by_pattern = [
-            self.engine.reached(self.alternator.stud_node, {x.id for x, c in zip(network.links, own, strict=True) if not c})
-            for own in patterns
-        ]
-        return np.array(by_pattern, dtype=bool)[which.reshape(-1)]
+MOST_SLIP = 0.9
+SLIP_STEP = 0.01
 
 
 def planned(points: Sequence[Point]) -> list[Placed]:
@@ -182,195 +55,373 @@ def planned(points: Sequence[Point]) -> list[Placed]:
     return [(p, Setup(p.state)) for p in points]
 
 
+@dataclass(frozen=True)
+class Assembled:
+    """A circuit at one state of the bench, with the values of its document."""
+
+    setup: Setup
+    state: State
+    network: net.Network
+    own: net.Values
+    rest: net.Batch | None
+    """With nothing changed; None where it has no operating point."""
+    lift: Lift | None
+    consumers_a: float
+    """What all consumers take that no document lists."""
+    slip_shown: float
+    """What of a belt's slip shows."""
+
+    @property
+    def name(self) -> BenchState:
+        """The state's."""
+        return self.setup.state
+
+
 class BenchModel:
-    """A circuit at the states of the bench, assembled once, with a place for every fault."""
+    """A circuit at the states of the bench, assembled once, with a place for every unknown."""
 
     def __init__(
-        self, circuit: Circuit, rest_v: Mapping[str, float] | None = None, read: bool = True, checked: bool = False
+        self,
+        circuit: Circuit,
+        rest_v: Mapping[str, float] | None = None,
+        checked: bool = False,
+        idle: frozenset[str] = frozenset(),
     ) -> None:
         """Assemble nothing yet.
 
         rest_v: volts at rest, by battery: how charged they really are
-        read: whether those were read, a dead cell and all; otherwise they are what the batteries would have without a fault
         checked: the circuit is known to be one that can be computed
+        idle: voltage links that were open, and DC-DC chargers that did not run, while an output was read
         """
-        self._checked = checked
-        self._read_ids = frozenset(rest_v or ()) if read else frozenset()
-        self.circuit, self._as_drawn = ohmic(circuit), as_sound(circuit)
+        self._checked, self.idle = checked, idle
         self.rest_v = dict(rest_v or {})
-        self._at: dict[Setup, tuple[net.Network, net.Values, net.Batch | None]] = {}
-        self._lifts: dict[Setup, _Lift] = {}
+        self.document = circuit
+        charged = as_charged(circuit, self.rest_v)
+        self.circuit, self._as_drawn = ohmic(charged), as_sound(charged)
+        self.unknowns = Unknowns.of(circuit)
+        self._at: dict[Setup, Assembled] = {}
 
-    def _assembled(self, setup: Setup) -> tuple[net.Network, net.Values, net.Batch | None]:
+    def assembled(self, setup: Setup) -> Assembled:
+        """The circuit in a state of the bench."""
         if setup not in self._at:
-            # A fault may leave a load at any voltage, and a resistance then takes what it gets; at a known output loads are real.
-            circuit = self._as_drawn if setup.state is BenchState.AT_OUTPUT else self.circuit
-            engine = Engine(circuit, state_of(setup, circuit), self._checked)
-            self._checked = True
-            drains = [
-                net.Resistor(f"drain:{b.id}", b.positive_node, b.negative_node, NO_DRAIN_OHM) for b in self.circuit.batteries
-            ]
-            # Behind the circuit's own, so that its rows stay where they are.
-            network = net.network_of([*engine.elements, *drains], engine.network.reference)
-            # At a known output the batteries are where the stud's voltage says.
-            at_output = setup.state is BenchState.AT_OUTPUT
-            own = engine.settle().values if at_output else engine.values()
-            ohm = np.concatenate((np.asarray(own.resistor_ohm, dtype=float), [d.ohm for d in drains]))
-            emf = np.array(own.emf_v, dtype=float)
-            if not at_output:
-                for k, e in enumerate(network.emfs):
-                    emf[k] = self.rest_v.get(e.id, emf[k])
-            if setup.state is BenchState.ASLEEP and not self.rest_v:
-                emf = self._equalised(network, emf)
-            values = replace(own, resistor_ohm=ohm, emf_v=emf)
-            try:
-                rest = network.settle(values)
-            except net.NoOperatingPointError:
-                rest = None
-            self._at[setup] = network, values, rest
-            main = self.circuit.alternator.id
-            if network.links and main in engine.lifted:
-                self._lifts[setup] = _Lift(engine, main, np.asarray(own.emf_v, dtype=float))
+            self._at[setup] = self._assemble(setup)
         return self._at[setup]
 
-    def _equalised(self, network: net.Network, emf: Floats) -> Floats:
-        """Batteries that metal joins have come to one voltage overnight, whatever the document says of each."""
-        metal = metal_of(self.circuit.branches)
-        plus = {b.id: b.positive_node for b in self.circuit.batteries}
-        joined = [[j for j, o in enumerate(network.emfs) if plus[o.id] in reach(metal, plus[e.id])] for e in network.emfs]
-        return np.array([emf[own].mean() for own in joined])
+    def _assemble(self, setup: Setup) -> Assembled:
+        # A fault may leave a load at any voltage, and a resistance then takes what it gets; at a known output loads are real.
+        at_output = setup.state is BenchState.AT_OUTPUT
+        circuit = self._as_drawn if at_output else self.circuit
+        state, consumers = state_of(setup, circuit), 0.0
+        slip = slip_shown(circuit, state)
+        if setup.state in CONSUMERS_OF and state.bank is not None:
+            consumers = state.bank.current_a
+            state = state.model_copy(update={"bank": None})
+        if at_output and self.idle:
+            shut = {b.id: b.model_copy(update={"override": "open"}) for b in circuit.branches if b.id in self.idle}
+            circuit = circuit.model_copy(update={"branches": tuple(shut.get(b.id, b) for b in circuit.branches)})
+            if any(c.id in self.idle for c in circuit.converters):
+                state = state.model_copy(update={"converters_on": False})
+        engine = Engine(circuit, state, self._checked)
+        self._checked = True
+        drains = [net.Resistor(f"drain:{b.id}", b.positive_node, b.negative_node, 1 / NO_DRAIN_S) for b in circuit.batteries]
+        # Behind the circuit's own, so that its rows stay where they are.
+        network = net.network_of([*engine.elements, *drains], engine.network.reference)
+        # At a known output the batteries are where the stud's voltage says.
+        own = engine.settle().values if at_output else engine.values()
+        ohm = np.concatenate((np.asarray(own.resistor_ohm, dtype=float), [d.ohm for d in drains]))
+        emf = np.array(own.emf_v, dtype=float)
+        if not at_output:
+            for k, e in enumerate(network.emfs):
+                emf[k] = self.rest_v.get(e.id, emf[k])
+        if setup.state is BenchState.ASLEEP:
+            emf = self._equalised(network, emf)
+        values = replace(own, resistor_ohm=ohm, emf_v=emf)
+        try:
+            rest = network.settle(values)
+        except net.NoOperatingPointError:
+            rest = None
+        main = circuit.alternator.id
+        lifted = Lift(engine, main, np.asarray(own.emf_v, dtype=float)) if network.links and main in engine.lifted else None
+        return Assembled(setup, state, network, values, rest, lifted, consumers, slip)
 
-    def predict(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], shift: Shift | None = None) -> Floats:
+    def _equalised(self, network: net.Network, emf: Floats) -> Floats:
+        """Batteries that metal joins have come to one voltage overnight; a cell that is dead is a fault's to say."""
+        group = dict(self.unknowns.group_of)
+        return np.array(
+            [max(v for o, v in zip(network.emfs, emf, strict=True) if group[o.id] == group[e.id]) for e in network.emfs]
+        )
+
+    def documented_emf_v(self) -> dict[str, float]:
+        """Open-circuit voltage by battery, as charged as the document says."""
+        bare = state_of(BenchState.REST, self.document)
+        network = Engine(as_sound(self.document), bare, True)
+        return {e.id: float(v) for e, v in zip(network.network.emfs, np.asarray(network.values().emf_v), strict=True)}
+
+    def predict(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], rows: Floats | None = None) -> Floats:
         """Readings (suspects, points), each in the unit of its quantity; NaN where a circuit has no rest.
 
-        shift: what each row has beside its hypothesis; such rows are near the sound circuit
+        rows: the unknowns of each suspect; left out, each has its middle magnitudes and all else is as the document has it
         """
+        near = rows is not None
+        amounts = self.unknowns.rows(suspects) if rows is None else rows
         found = np.full((len(suspects), len(placed)), np.nan)
         by_network: dict[Setup, list[int]] = {}
-        direct = []
         for k, (point, setup) in enumerate(placed):
             if point.indicator:
-                found[:, k] = [_indication(self.circuit, point, h) for h in suspects]
-            elif point.quantity == "resistance":
-                direct.append(k)
+                found[:, k] = self._indicated(point, suspects, amounts)
+            elif point.quantity == "resistance" or setup.state in (BenchState.REST, BenchState.BATTERY_LOAD):
+                found[:, k] = self._by_itself(point, setup, suspects, amounts)[0]
             else:
                 by_network.setdefault(setup, []).append(k)
-        if direct:
-            network, own, _ = self._assembled(Setup(BenchState.KEY_ON))
-            ohm = np.asarray(_changed(network, own, suspects, self._read_ids, shift).resistor_ohm)
-            resistor = {r.id: k for k, r in enumerate(network.resistors)}
-            found[:, direct] = np.minimum(ohm[:, [resistor[placed[k][0].element] for k in direct]], MOST_OHM)
         for setup, columns in by_network.items():
-            found[:, columns] = self._at_setup(setup, [placed[k][0] for k in columns], suspects, shift)
+            at = self.assembled(setup)
+            values = self._values(at, suspects, amounts, near)
+            rest = at.rest if near else None
+            if at.lift is None:
+                solved = at.network.solve_many(values, rest, lenient=True)
+            else:
+                solved = at.lift.met(at.network, values, rest, at.rest)
+            found[:, columns] = _read(at.network, solved, [placed[k][0] for k in columns])
         return found
 
     def slopes(
-        self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], shift: Shift, before: dict[Setup, At]
-    ) -> tuple[Floats, Floats, Floats]:
-        """Readings (suspects, points) as `predict` has them, with what each branch and battery of the shift does to them.
+        self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], rows: Floats, before: dict[Setup, At]
+    ) -> tuple[Floats, Floats]:
+        """Readings (suspects, points) as `predict` has them, and what each unknown does to them (suspects, points, unknowns).
 
         before: where the same rows came to rest the last time, by setup, to begin from; brought up to date
-        Returns the readings, their slopes by branch (suspects, points, branches) [1/ohm], and by battery (suspects, points, batteries)
-        [1/V]. What no network says, and what is read at rest or under a load of its own, has no slope.
+        What is looked at and no network says has no slope, a shaft's speed aside.
         """
-        count, batteries = (len(suspects), len(placed)), len(shift.battery_ids)
-        found = np.full(count, np.nan)
-        by_branch, by_battery = np.zeros((*count, len(shift.branch_ids))), np.zeros((*count, batteries))
+        found = np.full((len(suspects), len(placed)), np.nan)
+        by_unknown = np.zeros((*found.shape, len(self.unknowns)))
         by_setup: dict[Setup, list[int]] = {}
-        plain = []
         for k, (point, setup) in enumerate(placed):
-            if point.quantity == "resistance" and not point.indicator:
-                by_branch[:, k, [b == point.element for b in shift.branch_ids]] = 1.0
-            if point.indicator or point.quantity == "resistance" or setup.state in (BenchState.REST, BenchState.BATTERY_LOAD):
-                plain.append(k)
+            if point.indicator:
+                found[:, k] = self._indicated(point, suspects, rows)
+                if point.indicator == "shaft" and (slip := self.unknowns.at(What.SLIP, point.element)) is not None:
+                    by_unknown[:, k, slip] = -self._shaft_rpm(point.element)
+            elif point.quantity == "resistance" or setup.state in (BenchState.REST, BenchState.BATTERY_LOAD):
+                found[:, k], by_unknown[:, k] = self._by_itself(point, setup, suspects, rows)
             else:
                 by_setup.setdefault(setup, []).append(k)
-        if plain:
-            found[:, plain] = self.predict([placed[k] for k in plain], suspects, shift)
         for setup, columns in by_setup.items():
-            network, own, rest = self._assembled(setup)
-            at_output = setup.state is BenchState.AT_OUTPUT
-            values = _changed(network, own, suspects, self._read_ids, shift if at_output else replace(shift, more_emf_v=None))
-            lift, last = self._lifts.get(setup), before.get(setup)
-            if lift is not None:
-                solved, slopes, before[setup] = lift.met_with_slopes(network, values, rest, last)
+            at, last = self.assembled(setup), before.get(setup)
+            values = self._values(at, suspects, rows, True)
+            if at.lift is not None:
+                solved, slopes, before[setup] = at.lift.met_with_slopes(at.network, values, at.rest, last)
             else:
-                near, which = (rest, None) if last is None else (last.batch, np.arange(len(suspects)))
-                solved, slopes, batch = network.solve_with_slopes(values, near, which)
+                near, which = (at.rest, None) if last is None else (last.batch, np.arange(len(suspects)))
+                solved, slopes, batch = at.network.solve_with_slopes(values, near, which)
                 before[setup] = At(batch, np.zeros((1, 1)))
             points = [placed[k][0] for k in columns]
-            found[:, columns] = _read(network, solved, points)
-            moved = _read(network, slopes, points)
-            resistor = {r.id: k for k, r in enumerate(network.resistors)}
-            here = [k for k, b in enumerate(shift.branch_ids) if b in resistor]
-            by_branch[np.ix_(range(count[0]), columns, here)] = moved[:, :, [resistor[shift.branch_ids[k]] for k in here]]
-            if at_output and batteries:
-                emf = {e.id: len(network.resistors) + k for k, e in enumerate(network.emfs)}
-                by_battery[:, columns] = moved[:, :, [emf[b] for b in shift.battery_ids]]
-        return found, by_branch, by_battery
+            found[:, columns] = _read(at.network, solved, points)
+            by_unknown[:, columns] = self._by_unknown(at, values, rows, solved, _read(at.network, slopes, points))
+        return found, by_unknown
 
-    def _at_setup(self, setup: Setup, points: list[Point], suspects: Sequence[Hypothesis], shift: Shift | None) -> Floats:
-        network, own, rest = self._assembled(setup)
-        if shift is not None and setup.state is not BenchState.AT_OUTPUT:
-            shift = replace(shift, more_emf_v=None)
-        values = _changed(network, own, suspects, self._read_ids, shift)
-        row = {e.id: k for k, e in enumerate(network.emfs)}
-        if setup.state is BenchState.REST:
-            # Each battery alone: its own voltage, whatever hangs beside it.
-            return np.asarray(values.emf_v, dtype=float)[:, [row[p.element] for p in points]]
+    def _shaft_rpm(self, alternator: str) -> float:
+        return IDLE_RPM * next(a.pulley_ratio for a in self.circuit.alternators if a.id == alternator)
+
+    def _indicated(self, point: Point, suspects: Sequence[Hypothesis], rows: Floats) -> Floats:
+        """What is looked at, not solved: a lamp, a belt, a plate, a shaft's speed, ripple."""
+        if point.indicator == "shaft":
+            slip = self.unknowns.at(What.SLIP, point.element)
+            lost = np.zeros(len(suspects)) if slip is None else np.clip(rows[:, slip], 0.0, MOST_SLIP)
+            return np.asarray(self._shaft_rpm(point.element) * (1 - lost))
+        alternator = next(a for a in self.circuit.alternators if a.id == point.element)
+        usual = {
+            "lamp": 1.0,
+            "belt": 1.0,
+            "plate": alternator.rated_a,
+            "ripple": fault_table().ripple_vpp["none"] * self.circuit.system_voltage_v / 12,
+        }[point.indicator]
+        return np.array([h.indications.get((point.indicator, point.element), usual) for h in suspects])
+
+    def _by_itself(self, point: Point, setup: Setup, suspects: Sequence[Hypothesis], rows: Floats) -> tuple[Floats, Floats]:
+        """A contact under a milliohm meter, or a battery alone, at rest or under a load of its own; with what each unknown does to it."""
+        u, slopes = self.unknowns, np.zeros((len(suspects), len(self.unknowns)))
+        if point.quantity == "resistance":
+            k = u.branch_ids.index(point.element) if point.element in u.branch_ids else None
+            at = self.assembled(Setup(BenchState.KEY_ON))
+            resistor = next(j for j, r in enumerate(at.network.resistors) if r.id == point.element)
+            ohm = np.asarray(self._values(at, suspects, rows, True).resistor_ohm)[:, resistor]
+            if k is not None:
+                slopes[:, k] = ohm < MOST_OHM
+            return np.minimum(ohm, MOST_OHM), slopes
+        at = self.assembled(Setup(BenchState.REST))
+        row = next(j for j, e in enumerate(at.network.emfs) if e.id == point.element)
+        values = self._values(at, suspects, rows, True)
+        volts = np.asarray(values.emf_v)[:, row].copy()
+        for what in (What.EMF, What.CHARGE):
+            if (k := u.at(what, dict(u.group_of)[point.element] if what is What.CHARGE else point.element)) is not None:
+                slopes[:, k] = 1.0
         if setup.state is BenchState.BATTERY_LOAD:
-            battery = {b.id: b for b in self.circuit.batteries}
-            at = [row[p.element] for p in points]
-            amps = np.array([half_cca_a(self.circuit, battery[p.element]) for p in points])
-            loaded = np.asarray(values.emf_v, dtype=float)[:, at] - amps * np.asarray(values.emf_ohm, dtype=float)[:, at]
-            return np.asarray(np.maximum(loaded, 0.0))
-        near = rest if shift is not None else None
-        lift = self._lifts.get(setup)
-        found = network.solve_many(values, near, lenient=True) if lift is None else lift.met(network, values, near, rest)
-        return _read(network, found, points)
+            battery = next(b for b in self.circuit.batteries if b.id == point.element)
+            sags = half_cca_a(self.circuit, battery) * np.asarray(values.emf_ohm)[:, row]
+            volts -= sags
+            slopes[:, u.place[What.OHM_SHARE, point.element]] = -sags
+            slopes[volts < 0] = 0.0
+        return np.maximum(volts, 0.0), slopes
 
+    def _slip_left(self, at: Assembled, a: Alternator, slip: Floats) -> Floats:
+        """What of its output a unit has left in a state, under a belt that slips by so much where it is hardest to turn."""
+        lost = np.clip(slip, 0.0, MOST_SLIP) * at.slip_shown
+        shaft = at.state.engine_rpm * a.pulley_ratio
+        magnet = a.kind == "permanent_magnet"
+        warm = at.state.alternator_c
+        whole = float(output_limit_a(a.rated_a, shaft, warm, a.curve, magnet))
+        return np.asarray(output_limit_a(a.rated_a, shaft * (1 - lost), warm, a.curve, magnet) / max(whole, 1e-9))
 
-SWEPT = ("resistor_ohm", "limit_a", "set_point_v", "emf_v", "emf_ohm", "emf_charging_ohm")
+    def _load_a(self, at: Assembled, rows: Floats, with_consumers: bool) -> Floats:
+        """What hangs on the main battery and no document lists [A]."""
+        u, main = self.unknowns, self.circuit.battery.id
+        amps = np.zeros(len(rows)) if at.name not in RUNNING else rows[:, u.place[What.MORE_LOAD_A, main]]
+        if at.consumers_a:
+            # Left out of the rows, the consumers are what the bench takes them to be.
+            amps = amps + (rows[:, u.place[CONSUMERS_OF[at.name], main]] if with_consumers else at.consumers_a)
+        return np.asarray(amps)
 
+    def _values(self, at: Assembled, suspects: Sequence[Hypothesis], rows: Floats, with_consumers: bool) -> net.Values:
+        """The network's values of every suspect with its unknowns, one row each."""
+        network, own, u, place = at.network, at.own, self.unknowns, self.unknowns.place
+        found = {name: np.tile(np.asarray(getattr(own, name), dtype=float), (len(suspects), 1)) for name in SWEPT}
+        ohm = found["resistor_ohm"]
+        resistor = {r.id: k for k, r in enumerate(network.resistors)}
+        here = [(k, resistor[b]) for k, b in enumerate(u.branch_ids) if b in resistor]
+        if here:
+            of, at_row = (list(x) for x in zip(*here, strict=True))
+            ohm[:, at_row] += rows[:, of]
+        for row, h in enumerate(suspects):
+            for c in h.changes:
+                if c.what is What.OPEN and c.element in resistor:
+                    ohm[row, resistor[c.element]] = OPEN_OHM
+        group, at_output, asleep = dict(u.group_of), at.name is BenchState.AT_OUTPUT, at.name is BenchState.ASLEEP
+        asleep_a = fault_table().modules_asleep_a if asleep else 0.0
+        drains = {e.id: np.maximum(rows[:, place[What.DRAIN_A, e.id]] + asleep_a, 0.0) for e in network.emfs}
+        rest_v = np.maximum(np.asarray(own.emf_v, dtype=float), 1.0)
+        loads = {e.id: np.zeros(len(suspects)) for e in network.emfs}
+        if not at_output:
+            loads[self.circuit.battery.id] = np.maximum(self._load_a(at, rows, with_consumers), 0.0)
+        for k, e in enumerate(network.emfs):
+            share = np.exp(rows[:, place[What.OHM_SHARE, e.id]])
+            inner, taking = np.asarray(own.emf_ohm, dtype=float)[k], np.asarray(own.emf_charging_ohm, dtype=float)[k]
+            found["emf_ohm"][:, k] = inner * share
+            slower = np.exp(rows[:, place[What.TAKES_SHARE, e.id]])
+            found["emf_charging_ohm"][:, k] = np.maximum(taking * slower + inner * (share - 1), inner * share)
+            if at_output:
+                if (charged := place.get((What.CHARGED, e.id))) is not None:
+                    found["emf_v"][:, k] += rows[:, charged]
+            elif asleep:
+                found["emf_v"][:, k] += [
+                    sum(c.amount for c in h.changes if c.what is What.EMF and c.element == e.id) for h in suspects
+                ]
+            else:
+                found["emf_v"][:, k] += rows[:, place[What.EMF, e.id]] + rows[:, place[What.CHARGE, group[e.id]]]
+            ohm[:, resistor[f"drain:{e.id}"]] = 1 / (NO_DRAIN_S + drains[e.id] / rest_v[k] + loads[e.id] / self._nominal_v)
+        source = {s.id: k for k, s in enumerate(network.sources)}
+        for a in self.circuit.alternators:
+            if a.id not in source:
+                continue
+            k = source[a.id]
+            found["set_point_v"][:, k] += rows[:, place[What.SET_POINT, a.id]]
+            found["limit_a"][:, k] *= self._limit_share(at, a, rows)
+            if at_output and (another := place.get((What.ANOTHERS_A, a.id))) is not None:
+                found["forced_a"][:, k] = np.maximum(rows[:, another], 0.0)
+        if at.name in RUNNING:
+            listed = [resistor[x.id] for x in self.circuit.loads if not x.cranking and x.id in resistor]
+            ohm[:, listed] /= np.exp(rows[:, [place[What.LISTED_SHARE, self.circuit.battery.id]]])
+        if at.name is BenchState.CRANKING:
+            starters = [resistor[x.id] for x in self.circuit.loads if x.cranking and x.id in resistor]
+            ohm[:, starters] /= np.exp(rows[:, [place[What.STARTER_SHARE, self.circuit.battery.id]]])
+        np.maximum(ohm, LEAST_OHM, out=ohm)
+        return replace(own, **found)
 
-def _changed(
-    network: net.Network, own: net.Values, suspects: Sequence[Hypothesis], read: frozenset[str], shift: Shift | None
-) -> net.Values:
-    """The values of every suspect, one row each; a battery in `read` has shown already what a dead cell does to it."""
-    rows = {name: np.tile(np.asarray(getattr(own, name), dtype=float), (len(suspects), 1)) for name in SWEPT}
-    resistor = {r.id: k for k, r in enumerate(network.resistors)}
-    source = {s.id: k for k, s in enumerate(network.sources)}
-    emf = {e.id: k for k, e in enumerate(network.emfs)}
-    ohm = rows["resistor_ohm"]
-    for row, hypothesis in enumerate(suspects):
-        for c in hypothesis.changes:
-            if c.what is What.MORE_OHM and c.element in resistor:
-                ohm[row, resistor[c.element]] += c.amount
-            elif c.what is What.OPEN and c.element in resistor:
-                ohm[row, resistor[c.element]] = OPEN_OHM
-            elif c.what is What.LIMIT_SHARE and c.element in source:
-                rows["limit_a"][row, source[c.element]] *= c.amount
-            elif c.what is What.SET_POINT and c.element in source:
-                rows["set_point_v"][row, source[c.element]] += c.amount
-            elif c.what is What.EMF and c.element not in read:
-                rows["emf_v"][row, emf[c.element]] += c.amount
-            elif c.what is What.OHM_SHARE:
-                rows["emf_ohm"][row, emf[c.element]] *= c.amount
-                rows["emf_charging_ohm"][row, emf[c.element]] *= c.amount
-            elif c.what is What.DRAIN_A:
-                ohm[row, resistor[f"drain:{c.element}"]] = rows["emf_v"][row, emf[c.element]] / c.amount
-    if shift is not None:
-        here = [k for k, i in enumerate(shift.branch_ids) if i in resistor]
-        ohm[:, [resistor[shift.branch_ids[k]] for k in here]] += shift.more_ohm[:, here]
-        if shift.more_emf_v is not None:
-            rows["emf_v"][:, [emf[i] for i in shift.battery_ids]] += shift.more_emf_v
-    np.maximum(ohm, LEAST_OHM, out=ohm)
-    return replace(own, **rows)
+    @property
+    def _nominal_v(self) -> float:
+        """What a consumer's amperes are said at [V]."""
+        return float(self.circuit.system_voltage_v)
+
+    def _limit_share(self, at: Assembled, a: Alternator, rows: Floats) -> Floats:
+        """What of its documented output a unit has."""
+        place = self.unknowns.place
+        logarithm = rows[:, place[What.LIMIT_SHARE, a.id]].copy()
+        if at.name in AT_IDLE:
+            logarithm += rows[:, place[What.IDLE_SHARE, a.id]]
+        share = np.where(logarithm > np.log(LEAST_SHARE) + 1e-9, np.exp(np.minimum(logarithm, 5.0)), 0.0)
+        return np.asarray(share * self._slip_left(at, a, rows[:, place[What.SLIP, a.id]]))
+
+    def _by_unknown(self, at: Assembled, values: net.Values, rows: Floats, solved: net.Solved, moved: Floats) -> Floats:
+        """What each unknown does to some readings, by what the network's own values do to them (suspects, points, unknowns).
+
+        moved: by the network's own values
+        """
+        network, place, u = at.network, self.unknowns.place, self.unknowns
+        resistors, emfs, sources = len(network.resistors), len(network.emfs), len(network.sources)
+        found = np.zeros((*moved.shape[:2], len(u)))
+        ohm = np.asarray(values.resistor_ohm)
+        resistor = {r.id: k for k, r in enumerate(network.resistors)}
+        for k, b in enumerate(u.branch_ids):
+            if b in resistor:
+                found[:, :, k] = moved[:, :, resistor[b]]
+        group, at_output = dict(u.group_of), at.name is BenchState.AT_OUTPUT
+        for k, e in enumerate(network.emfs):
+            by_emf, by_ohm = moved[:, :, resistors + k], moved[:, :, resistors + emfs + k]
+            if at_output:
+                if (charged := place.get((What.CHARGED, e.id))) is not None:
+                    found[:, :, charged] = by_emf
+            elif at.name is not BenchState.ASLEEP:
+                found[:, :, place[What.EMF, e.id]] = by_emf
+                found[:, :, place[What.CHARGE, group[e.id]]] += by_emf
+            inner = np.asarray(values.emf_ohm)[:, k]
+            found[:, :, place[What.OHM_SHARE, e.id]] = by_ohm * inner[:, None]
+            taking = np.where(
+                solved.emf_a[:, k] > 0,
+                np.asarray(at.own.emf_charging_ohm, dtype=float)[k] * np.exp(rows[:, place[What.TAKES_SHARE, e.id]]),
+                0.0,
+            )
+            found[:, :, place[What.TAKES_SHARE, e.id]] = by_ohm * taking[:, None]
+            drain = resistor[f"drain:{e.id}"]
+            by_siemens = moved[:, :, drain] * -(ohm[:, drain] ** 2)[:, None]
+            found[:, :, place[What.DRAIN_A, e.id]] = by_siemens / max(float(np.asarray(at.own.emf_v)[k]), 1.0)
+            by_amps = by_siemens / self._nominal_v
+            if e.id == self.circuit.battery.id and not at_output:
+                if at.name in RUNNING:
+                    found[:, :, place[What.MORE_LOAD_A, e.id]] = by_amps
+                if at.consumers_a:
+                    found[:, :, place[CONSUMERS_OF[at.name], e.id]] = by_amps
+        first_set = resistors + 2 * emfs
+        source = {s.id: k for k, s in enumerate(network.sources)}
+        for a in self.circuit.alternators:
+            if a.id not in source:
+                continue
+            k = source[a.id]
+            by_limit = moved[:, :, first_set + sources + k]
+            if at_output:
+                if (another := place.get((What.ANOTHERS_A, a.id))) is not None:
+                    found[:, :, another] = by_limit
+                continue
+            limit = np.asarray(values.limit_a)[:, k]
+            found[:, :, place[What.SET_POINT, a.id]] = moved[:, :, first_set + k]
+            found[:, :, place[What.LIMIT_SHARE, a.id]] = by_limit * limit[:, None]
+            if at.name in AT_IDLE:
+                found[:, :, place[What.IDLE_SHARE, a.id]] = by_limit * limit[:, None]
+            slip = np.maximum(rows[:, place[What.SLIP, a.id]], 0.0)
+            left, less = self._slip_left(at, a, slip), self._slip_left(at, a, slip + SLIP_STEP)
+            whole = np.where(left > 0, limit / np.where(left > 0, left, 1.0), 0.0)
+            found[:, :, place[What.SLIP, a.id]] = by_limit * (whole * (less - left) / SLIP_STEP)[:, None]
+        main = self.circuit.battery.id
+        for name, what, cranking in (
+            (at.name in RUNNING, What.LISTED_SHARE, False),
+            (at.name is BenchState.CRANKING, What.STARTER_SHARE, True),
+        ):
+            if name:
+                for x in self.circuit.loads:
+                    if x.cranking is cranking and x.id in resistor:
+                        found[:, :, place[what, main]] -= moved[:, :, resistor[x.id]] * ohm[:, None, resistor[x.id]]
+        return found
 
 
 def _read(network: net.Network, found: net.Solved | net.Slopes, points: list[Point]) -> Floats:
     """What meters show of answers (states, points), or how that moves of slopes (states, points, unknowns)."""
-    asleep = fault_table().modules_asleep_a if isinstance(found, net.Solved) else 0.0
     source = {s.id: k for k, s in enumerate(network.sources)}
     emf = {e.id: k for k, e in enumerate(network.emfs)}
     resistor = {r.id: k for k, r in enumerate(network.resistors)}
@@ -385,7 +436,7 @@ def _read(network: net.Network, found: net.Solved | net.Slopes, points: list[Poi
         elif point.element in emf:
             # Asleep a drain is read, out of the battery; running, what goes into it.
             into = found.emf_a[:, emf[point.element]]
-            read = asleep - into if point.state is BenchState.ASLEEP else into
+            read = -into if point.state is BenchState.ASLEEP else into
         elif point.element in resistor:
             read = found.resistor_a[:, resistor[point.element]]
         elif point.element in diode:
@@ -396,15 +447,3 @@ def _read(network: net.Network, found: net.Solved | net.Slopes, points: list[Poi
             read = np.zeros_like(found.node_v[:, 0])
         columns.append(read)
     return np.stack(columns, axis=1)
-
-
-def _indication(circuit: Circuit, point: Point, hypothesis: Hypothesis) -> float:
-    alternator = next(a for a in circuit.alternators if a.id == point.element)
-    usual = {
-        "lamp": 1.0,
-        "belt": 1.0,
-        "plate": alternator.rated_a,
-        "shaft": IDLE_RPM * alternator.pulley_ratio,
-        "ripple": fault_table().ripple_vpp["none"] * circuit.system_voltage_v / 12,
-    }[point.indicator]
-    return hypothesis.indications.get((point.indicator, point.element), usual)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
+from scipy import stats
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import planned
@@ -13,6 +15,7 @@ from mavrik.core.findings.documents import Cause, Doubt, Evidence, Undecided
 from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, fault_table
 from mavrik.core.findings.inference import Candidate, Posterior
 from mavrik.core.findings.likelihood import slip_density
+from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating.bench_states import BenchState
 from mavrik.core.procedures import Point
 
@@ -27,6 +30,7 @@ TELLS = 1.0
 """A reading is evidence where it moves the odds by this much at least, in natural logarithms."""
 
 MOST_EVIDENCE = 8
+NO_DENSITY = 1e-300
 
 
 def label_of(circuit: Circuit, cause: str) -> tuple[str, str]:
@@ -39,13 +43,24 @@ def label_of(circuit: Circuit, cause: str) -> tuple[str, str]:
 
 def _budget(posterior: Posterior) -> str:
     """What a sound circuit's batteries give at idle with everything on, in words: a budget that does not close is no fault."""
-    circuit = posterior.models.circuit
+    circuit = posterior.model.document
     into = [Point(b.id, b.label, "current", BenchState.IDLE_LOADED, element=b.id, signed=True) for b in circuit.batteries]
-    net = float(np.nan_to_num(posterior.models.day.predict(planned(into), [Hypothesis((NOTHING,), 1.0)])).sum())
+    net = float(np.nan_to_num(posterior.model.predict(planned(into), [Hypothesis((NOTHING,), 1.0)])).sum())
     if not net < -DEFICIT_A:
         return ""
     return f"but at idle with everything on the batteries give {-net:.0f} A: a budget, not a fault"
 
+
+MAGNITUDES: dict[str, tuple[What, ...]] = {
+    "resistance": (What.MORE_OHM,),
+    "drain": (What.DRAIN_A,),
+    "unlisted_load": (What.MORE_LOAD_A,),
+    "weak_battery": (What.OHM_SHARE,),
+    "belt_slips": (What.SLIP,),
+    **dict.fromkeys(("regulator_low", "regulator_high", "sense_open"), (What.SET_POINT,)),
+    **dict.fromkeys(("diode_open", "diode_shorted", "phase_lost", "worn_brushes", "under_rated"), (What.LIMIT_SHARE,)),
+}
+"""What is said of how much of a cause there is, by its kind."""
 
 Amount = tuple[str, float | None, float | None, float | None, str]
 """In words; the amount, its lower and upper end, and their unit, where it has them."""
@@ -60,31 +75,45 @@ def _amount(posterior: Posterior, cause: str, of: Candidate) -> Amount:
         words = f"{of_mohm(estimate.excess_ohm)} mΩ too much ({of_mohm(low)} to {of_mohm(estimate.high_ohm)} mΩ)"
         return words, estimate.excess_ohm, low, estimate.high_ohm, "Ω"
     for c in of.hypothesis.changes:
-        if c.element != element:
+        if c.element != element or c.what not in MAGNITUDES.get(kind, ()):
             continue
-        if c.what is What.MORE_OHM and kind == "resistance":
-            if of.fitted is not None:
-                row = of.fitted.problem.branch_ids.index(element)
-                low, high = (float(v) for v in of.fitted.quantiles(row, np.array([-2.0, 2.0])))
-                words = f"{of_mohm(c.amount)} mΩ too much ({of_mohm(low)} to {of_mohm(high)} mΩ), if it is this one"
-                return words, c.amount, low, high, "Ω"
-            return f"about {c.amount * 1000:g} mΩ too much", c.amount, None, None, "Ω"
-        if c.what is What.DRAIN_A and kind == "drain":
-            return f"about {c.amount:g} A", c.amount, None, None, "A"
-        if c.what is What.OHM_SHARE and kind == "weak_battery":
-            return f"about {c.amount:g} times its internal resistance", c.amount, None, None, ""
+        if of.fitted is None:
+            return "", None, None, None, ""
+        amount, low, high = of.fitted.between(c)
+        if c.what is What.MORE_OHM:
+            words = f"{of_mohm(amount)} mΩ too much ({of_mohm(low)} to {of_mohm(high)} mΩ), if it is this one"
+            return words, amount, low, high, "Ω"
+        if c.what in (What.DRAIN_A, What.MORE_LOAD_A):
+            return f"about {amount:.1f} A", amount, low, high, "A"
+        if c.what is What.OHM_SHARE:
+            return f"about {amount:.1f} times its internal resistance", amount, low, high, ""
         if c.what is What.SET_POINT:
-            return f"about {c.amount:+g} V", c.amount, None, None, "V"
-        if c.what is What.LIMIT_SHARE and c.amount:
-            return f"about {c.amount:.0%} of its output", c.amount, None, None, ""
+            return f"about {amount:+.1f} V", amount, low, high, "V"
+        if c.what is What.SLIP:
+            return f"about {max(amount, 0.0):.0%} of its speed lost", amount, low, high, ""
+        return f"about {amount:.0%} of its output", amount, low, high, ""
     return "", None, None, None, ""
 
 
+def _before(of: Candidate) -> NDArray[np.float64]:
+    """Logarithm of how likely each reading was with a set of causes before any was read, each by itself, slips among them."""
+    if of.fitted is None:
+        return of.log_likelihoods
+    found, problem = of.log_likelihoods.copy(), of.fitted.problem
+    seen, sd = of.fitted.expected()
+    meter = np.array([problem.evidence[k].measured.uncertainty / COVERAGE for k in problem.smooth.tolist()])
+    slip = np.array([slip_density(problem.evidence[k].point) for k in problem.smooth.tolist()])
+    normal = (1 - fault_table().misread_share) * stats.norm.pdf(problem.read, seen, np.hypot(sd, meter))
+    found[problem.smooth] = np.log(normal + slip)
+    return found
+
+
 def _evidence(posterior: Posterior, of: Candidate) -> tuple[Evidence, ...]:
-    sound = posterior.sound
+    """What speaks for and against: how much likelier each reading was with it than with nothing broken."""
+    favouring = _before(of) - _before(posterior.sound)
     found = []
     for k, o in enumerate(posterior.evidence):
-        favours = float(of.log_likelihoods[k] - sound.log_likelihoods[k])
+        favours = float(favouring[k])
         if abs(favours) >= TELLS:
             expected, usual = np.nan_to_num([of.predicted[k], posterior.nominal[k]]).tolist()
             found.append(Evidence(o.point.id, o.point.label, o.point.quantity, o.measured.value, expected, usual, favours))
@@ -97,7 +126,7 @@ def ranked_causes(posterior: Posterior) -> tuple[Cause, ...]:
 
     posterior: of all readings
     """
-    circuit = posterior.models.circuit
+    circuit = posterior.model.document
     ranked = sorted(posterior.by_cause.items(), key=lambda c: -c[1])[:SHOWN]
     found = []
     for cause, probability in ranked:
@@ -122,7 +151,7 @@ def doubtful_readings(posterior: Posterior) -> tuple[Doubt, ...]:
             # Over an open circuit there may be anything.
             continue
         log_likelihoods = np.array([c.log_likelihoods[k] for c in posterior.candidates])
-        slip = float(shares @ np.minimum(slip_density(o.point) / np.exp(log_likelihoods), 1.0))
+        slip = float(shares @ np.exp(np.minimum(np.log(max(slip_density(o.point), NO_DENSITY)) - log_likelihoods, 0.0)))
         if slip > DOUBTFUL:
             expected = float(np.nan_to_num(posterior.best.predicted[k]))
             found.append(Doubt(o.point.id, o.point.label, o.point.quantity, o.measured.value, expected, min(slip, 1.0)))
@@ -138,7 +167,7 @@ def undecided_sets(posterior: Posterior) -> tuple[Undecided, ...]:
     open_ids = [b for b, e in posterior.estimates.items() if e.read and 1 - probably < e.probability < probably]
     if not open_ids:
         return ()
-    words = {b.id: b.label for b in posterior.models.circuit.branches}
+    words = {b.id: b.label for b in posterior.model.document.branches}
     some = _share_with(posterior, open_ids)
     names = ", ".join(words[b] for b in open_ids)
     if len(open_ids) == 1:
@@ -159,4 +188,4 @@ def several(posterior: Posterior) -> tuple[str, ...]:
     causes = posterior.best.causes
     if len(causes) < 2 or min(posterior.by_cause[c] for c in causes) < probably:
         return ()
-    return tuple(label_of(posterior.models.circuit, c)[0] for c in causes)
+    return tuple(label_of(posterior.model.document, c)[0] for c in causes)

@@ -1,71 +1,75 @@
-"""Fitting a set of causes: the resistances that explain all readings best with it, and how well they then do.
+"""Fitting a set of causes: the values of all unknowns that explain the readings best with it, and how well they then do.
 
-Every branch of metal has a resistance of its own. One that the set does not name lies near its sound value, within what length,
-cable and joints differ by; one that it names has too much, how much is open. The clamp's error on the output is a further unknown
-of each run: it moves all of that run's drops alike. Where there is more than one battery, what each takes of the output is known
-from no voltage at rest, so that how much further each is charged is an unknown too.
+Every unknown of the vehicle has an expectation, which the causes of the set move and widen; each run's output, read by a clamp, is an
+unknown more. All readings speak at once, each along a straight line through the solved network, drawn anew as the unknowns move. The
+evidence of a set is how likely it makes the readings over all that its unknowns might be: what a vehicle may differ in by itself
+needs no fault, and readings that one unknown moves together count once.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import linalg, special
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.findings.bench_model import At, Floats, Shift
-from mavrik.core.findings.day_models import Models
-from mavrik.core.findings.hypotheses import Change, Hypothesis, What, fault_table, metal_of
+from mavrik.core.findings.bench_model import RUNNING, BenchModel, Floats, Placed
+from mavrik.core.findings.hypotheses import NOTHING, SHARES, Change, Hypothesis, What, fault_table
 from mavrik.core.findings.likelihood import log_likelihood, scatter_terms, slip_density
+from mavrik.core.findings.unknowns import Unknowns
 from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating.bench_states import BenchState
-from mavrik.core.procedures import Observation, Setup
+from mavrik.core.procedures import Observation
 
-GATHERED, JUDGED = 1, 4
-"""The network is solved again so often at most, as readings leave the lines they were taken to follow: while all of them pull, and after."""
+JUDGED = 6
+"""The network is solved again so often at most once slips are judged."""
 
-FOLLOWED = 0.05
-"""Lines that come so near what is solved, in standard deviations of the reading, have been followed far enough."""
+GAINED = 0.15
+"""A set whose likelihood a further step is expected to raise by less, by its natural logarithm, has come to rest."""
 
-FOLLOWED_FAR = 0.3
-"""Readings that a branch moves little are found anew when their lines have moved them by so many standard deviations."""
-
-HOPELESS = 25.0
+HOPELESS = 20.0
 """A set whose likelihood is this far below the best, by its natural logarithm, is not waited for: it is 0.0 % whichever way it ends."""
 
-TURNS, DAMPED_AFTER = 12, 6
+HARDLY = 60.0
+"""The same before slips are judged."""
+
+TURNS, DAMPED_AFTER = 10, 5
 """So many steps at most along the same lines; the last ones are half as long."""
 
 FAR_TIMES = 10.0
 """A reading this many times its scatter off pulls half as much as it otherwise would."""
 
-CHARGE_STEP_V = 0.05
-STEP_SHARE, STEP_OHM = 0.02, 2e-6
-"""How far a resistance is moved to see what it does."""
-
 MOST_LOG_STEP = 1.5
 """A magnitude that is open changes by no more than this factor's logarithm before the network is solved again."""
 
-MOST_TOLERANCES = 4.0
-SOUND_TOLERANCES = 3.0
-"""A branch called sound lies within so many standard deviations of its tolerance."""
+MOST_WIDTHS = 2.5
+SOUND_WIDTHS = 3.0
+"""What is called sound lies within so many standard deviations of what is expected of it."""
 
-MOST_SLOPE = 3.0
-"""A drop that an ohm moves by more than so many times the output is no slope: currents divide, a second source adds at most as much."""
-
+LEAST_RADIUS = 0.02
 LARGEST_OHM = 2.0
 SETTLED = 0.05
 """An unknown that moves by less of what its posterior is spread has settled."""
 
-LOAD_SHARE = 0.1
-"""What a load takes is known to about this. Our choice, no source."""
+FEW_DRAWS = 4.0
+"""A sum that is carried by fewer draws is no sum."""
+
+UNEQUAL_V = 0.7
+"""How much less one of several batteries of 12 V is charged where a fit begins there."""
+
+DRAWS = 320
+"""So many draws of a set's unknowns, half of them round its own fit, in pairs that mirror each other."""
+
+LOAD_STEP = 0.02
+MOST_BY_LOADS = 30.0
+"""A branch that the loads leave next to nothing takes no more times what they take less."""
 
 NO_READING = 1e-6
-
-CHARGED_V = 1.0
-"""How far one battery of several may be charged beyond another's state, for 12 V: standard deviation. Our choice, no source."""
+BEYOND = 2000.0
+"""No reading of any bench is beyond this, in the unit of its quantity, a shaft's speed aside."""
 
 OUTPUT_SHARE = 0.01
 """How well an output is known that nobody says the clamp of. Our choice, no source."""
@@ -77,49 +81,40 @@ class Trial:
 
     causes: tuple[str, ...]
     base: Hypothesis
-    """With the changes of everything that is no resistance."""
-    start: Mapping[str, float]
-    """Excess to begin with, by branch, of those that the set names [ohm]."""
+    """With the changes of all of them, at their middle magnitudes."""
     log_prior: float
+    start: Floats | None = None
+    """The unknowns of another trial to begin from, where they are nothing that this set's causes change."""
 
 
 @dataclass(frozen=True)
 class FitProblem:
-    """What all sets of causes share: the readings, the branches, what each may differ by."""
+    """What all sets of causes share: the readings and how far each may lie from what it should be."""
 
-    models: Models
+    model: BenchModel
     evidence: tuple[Observation, ...]
-    branch_ids: tuple[str, ...]
-    sound_ohm: Floats
-    tolerance_ohm: Floats
-    """Standard deviation of a sound branch."""
     smooth: NDArray[np.int64]
-    """Which readings follow the branches' resistances."""
+    """Which readings have a value that goes with the unknowns."""
+    others: NDArray[np.int64]
+    """Those that are looked at."""
     runs: tuple[int, ...]
     """Those with a known output."""
     output_share: Floats
     """Standard uncertainty of each of those outputs, of itself."""
     scaled: NDArray[np.bool_]
     """Which smooth readings each run's output scales (readings, runs)."""
-    battery_ids: tuple[str, ...]
-    """Of a circuit with several batteries and readings at an output."""
-    slack: Floats
-    """Of each smooth reading, of itself: what it moves where loads take more than the document says, by `LOAD_SHARE`."""
-    nominal: Floats
-    """What each would be with nothing broken."""
-    lively: NDArray[np.int64]
-    """Which of the smooth readings a branch's resistance moves much."""
+    by_loads: Floats
+    """Of each smooth reading at a known output, of itself: what it moves with the natural logarithm of what the loads take."""
     terms: Floats
     """What each of them scatters, of itself and always (2, readings)."""
+    offset: Floats
+    """How much further than the documented charge the unknowns of the batteries' voltages begin, by unknown [V]."""
 
     @classmethod
-    def of(cls, circuit: Circuit, models: Models, evidence: tuple[Observation, ...], nominal: Floats) -> FitProblem:
-        """The problem of a circuit and its readings; nominal: what each would be with nothing broken."""
-        table, metal = fault_table(), metal_of(circuit)
-        sound = np.array([b.sound_resistance_ohm(20.0) for b in metal])
-        smooth = np.array(
-            [k for k, o in enumerate(evidence) if not o.point.kind.yes_or_no and not o.point.indicator], dtype=np.int64
-        )
+    def of(cls, circuit: Circuit, model: BenchModel, evidence: tuple[Observation, ...]) -> FitProblem:
+        """The problem of a circuit and its readings."""
+        eye = [o.point.kind.yes_or_no or (bool(o.point.indicator) and o.point.indicator != "shaft") for o in evidence]
+        smooth = np.flatnonzero(~np.array(eye, dtype=bool))
         at_output = [o for o in evidence if o.setup.state is BenchState.AT_OUTPUT]
         runs = tuple(sorted({o.run for o in at_output}))
         share = [
@@ -131,32 +126,35 @@ class FitProblem:
             [[evidence[k].run == r and evidence[k].setup.state is BenchState.AT_OUTPUT for r in runs] for k in smooth.tolist()],
             dtype=bool,
         ).reshape(len(smooth), len(runs))
-        moved = np.abs(models.more_load(LOAD_SHARE, [(o.point, o.setup) for o in evidence]) - nominal)
-        several = len(circuit.batteries) > 1 and bool(at_output)
-        lively = [
-            j
-            for j, k in enumerate(smooth.tolist())
-            if evidence[k].setup.state is BenchState.AT_OUTPUT or evidence[k].point.quantity in ("voltage_drop", "resistance")
-        ]
         return cls(
-            models, evidence, tuple(b.id for b in metal), sound,
-            (table.sound_share * sound + table.sound_joint_ohm) / COVERAGE, smooth, runs, np.array(share), scaled,
-            tuple(b.id for b in circuit.batteries) if several else (),
-            np.clip(np.nan_to_num(moved / np.maximum(np.abs(nominal), NO_READING)), 0.0, 1.0)[smooth],
-            np.nan_to_num(nominal)[smooth], np.array(lively, dtype=np.int64),
-            np.array([scatter_terms(evidence[k].point, False) for k in smooth.tolist()]).reshape(-1, 2).T,
+            model, evidence, smooth, np.flatnonzero(np.array(eye, dtype=bool)), runs, np.array(share), scaled,
+            _by_loads(circuit, [(evidence[k].point, evidence[k].setup) for k in smooth.tolist()]),
+            np.array([scatter_terms(evidence[k].point) for k in smooth.tolist()]).reshape(-1, 2).T,
+            _offset(model),
         )  # fmt: skip
 
-    def scatter(self, seen: Floats, graded: NDArray[np.bool_]) -> Floats:
+    @property
+    def unknowns(self) -> Unknowns:
+        """Those of the circuit."""
+        return self.model.unknowns
+
+    @property
+    def branch_ids(self) -> tuple[str, ...]:
+        """Of the metal."""
+        return self.unknowns.branch_ids
+
+    @property
+    def battery_ids(self) -> tuple[str, ...]:
+        """Those whose charge while an output was read is an unknown."""
+        return tuple(i for what, i in self.unknowns.names if what is What.CHARGED)
+
+    def scatter(self, seen: Floats) -> Floats:
         """Standard deviation of the smooth readings without their meters' (trials, readings).
 
-        seen: what each trial predicts; graded: trials with a device fault, which has the magnitude of a step of the catalogue
+        seen: what each trial predicts
         """
         share, always = self.terms
-        own = share * np.abs(seen) + always
-        step = fault_table().scatter["magnitude_share"] * (seen - self.nominal) * graded[:, None]
-        step[:, self.lively] = 0.0
-        return np.asarray(np.sqrt(own**2 + (self.slack * seen) ** 2 + step**2))
+        return np.asarray(share * np.abs(seen) + always)
 
     @property
     def read(self) -> Floats:
@@ -164,305 +162,521 @@ class FitProblem:
         return np.array([self.evidence[k].measured.value for k in self.smooth.tolist()])
 
 
+def _by_loads(circuit: Circuit, placed: Sequence[Placed]) -> Floats:
+    """What readings at a known output move, of themselves, with the logarithm of what the loads take: what they leave goes elsewhere."""
+    moved = np.zeros(len(placed))
+    own = [k for k, (_, setup) in enumerate(placed) if setup.state is BenchState.AT_OUTPUT]
+    if own and circuit.loads:
+        loads = tuple(x.model_copy(update={"current_a": x.current_a * (1 + LOAD_STEP)}) for x in circuit.loads)
+        sound = [Hypothesis((NOTHING,), 1.0)]
+        there = [placed[k] for k in own]
+        usual, more = (
+            BenchModel(c, checked=True).predict(there, sound)[0] for c in (circuit, circuit.model_copy(update={"loads": loads}))
+        )
+        share = np.nan_to_num((more - usual) / np.where(np.abs(usual) > NO_READING, usual, np.inf)) / LOAD_STEP
+        moved[own] = np.clip(share, -MOST_BY_LOADS, MOST_BY_LOADS)
+    return moved
+
+
+def _offset(model: BenchModel) -> Floats:
+    """How far the batteries' documented charge lies from what they read at rest: the model begins at what was read."""
+    found, u = np.zeros(len(model.unknowns)), model.unknowns
+    if not model.rest_v:
+        return found
+    documented, group = model.documented_emf_v(), dict(u.group_of)
+    for first in dict.fromkeys(group.values()):
+        own = [b for b, f in group.items() if f == first]
+        level = max((model.rest_v[b] for b in own if b in model.rest_v), default=None)
+        if level is None:
+            continue
+        found[u.place[What.CHARGE, first]] = documented[first] - level
+        for b in own:
+            if b in model.rest_v:
+                found[u.place[What.EMF, b]] = level - model.rest_v[b]
+    return found
+
+
 @dataclass(frozen=True)
 class Fitted:
-    """A set of causes with the resistances that fit."""
+    """A set of causes with the unknowns that fit."""
 
     trial: Trial
     problem: FitProblem
+    row: Floats
+    """The unknowns, as amounts."""
     excess_ohm: Floats
     """Of every branch, beyond sound."""
     spread: Floats
-    """Standard deviation of it; of its natural logarithm for the branches that the set names."""
-    named: NDArray[np.bool_]
+    """Standard deviation of every unknown; of its natural logarithm for what the set has some of."""
+    covariance: Floats
+    by_logarithm: NDArray[np.bool_]
     log_evidence: float
     hypothesis: Hypothesis
+    """With its changes at the magnitudes that fit."""
     predicted: Floats
     log_likelihoods: Floats
-    gathered_ohm: Floats
-    """The excess while no reading was taken for a slip yet: where all readings together would pull it."""
-    charged_v: Floats
-    """How much further than the document says each of several batteries was charged."""
+    pull: Floats
+    """How far all readings together would pull each unknown, in standard deviations of what is expected, before any was taken for a slip."""
     slopes: Floats
     """What an ohm more in each branch does to each smooth reading, over its scatter (readings, branches)."""
+    jacobian: Floats
+    """What each unknown and each run's output does to each smooth reading."""
+    away: Floats
+    """How far each of them is from what was expected."""
+    widths: Floats
+    """What it was expected to differ by."""
+    sigma: Floats
+    """Standard deviation of each smooth reading with all of them known."""
+    whole: Floats
+    """Covariance of the unknowns and the runs' outputs."""
+    lines: tuple[Floats, Floats]
+    """The smooth readings as last solved, and what each unknown does to them."""
 
-    def excess_of(self, branch_id: str) -> float:
-        """Of one branch [ohm]."""
-        return float(self.excess_ohm[self.problem.branch_ids.index(branch_id)])
+    def expected(self) -> tuple[Floats, Floats]:
+        """The smooth readings before any was read, and their standard deviations, each by itself."""
+        seen = self.predicted[self.problem.smooth] - self.jacobian @ self.away
+        return seen, np.asarray(np.sqrt(self.jacobian**2 @ self.widths**2 + self.sigma**2))
 
-    def gathered(self, branch_id: str) -> float:
-        """The same of one branch before any reading was taken for a slip [ohm]."""
-        return float(self.gathered_ohm[self.problem.branch_ids.index(branch_id)])
-
-    def pulled(self, times: float) -> list[str]:
-        """Branches that the set does not name and the fit pulls above sound by so many tolerances, the furthest first."""
-        pull = np.where(self.named, 0.0, self.gathered_ohm / self.problem.tolerance_ohm)
-        order = np.argsort(-pull)
-        return [self.problem.branch_ids[k] for k in order.tolist() if pull[k] > times]
+    @property
+    def charged_v(self) -> Floats:
+        """How much further than the document says each of several batteries was charged."""
+        return self.row[[k for k, (what, _) in enumerate(self.problem.unknowns.names) if what is What.CHARGED]]
 
     def quantiles(self, branch: int, normal: Floats) -> Floats:
         """Of a branch's excess, at quantiles of the standard normal distribution [ohm]."""
         middle, spread = self.excess_ohm[branch], self.spread[branch]
-        if self.named[branch]:
+        if self.by_logarithm[branch]:
             return np.asarray(middle * np.exp(np.clip(spread * normal, -5.0, 5.0)))
         return np.asarray(middle + spread * normal)
+
+    def between(self, change: Change) -> tuple[float, float, float]:
+        """A change's amount as it fits, and the ends of its interval (coverage 2), in the unit of the change."""
+        u = self.problem.unknowns
+        k = u.place[change.what, change.element]
+        sd = COVERAGE * float(self.spread[k])
+        if self.by_logarithm[k]:
+            middle = float(self.row[k])
+            return middle, middle * float(np.exp(-sd)), middle * float(np.exp(sd))
+        middle = float(self.row[k] - u.centre[k])
+        if change.what in SHARES:
+            return float(np.exp(middle)), float(np.exp(middle - sd)), float(np.exp(middle + sd))
+        return middle, middle - sd, middle + sd
 
     def shows(self, branch: int, more_ohm: float) -> float:
         """By how many times their scatter the readings would move with so much more in a branch."""
         return float(np.linalg.norm(self.slopes[:, branch] * more_ohm))
 
 
-def _with_excess(base: Hypothesis, branch_ids: Sequence[str], excess: Floats) -> Hypothesis:
-    more = tuple(Change(What.MORE_OHM, b, float(r)) for b, r in zip(branch_ids, excess.tolist(), strict=True))
-    return replace(base, changes=(*_others(base).changes, *more))
-
-
-def _others(base: Hypothesis) -> Hypothesis:
-    """A hypothesis without what it says of resistances."""
-    return replace(base, changes=tuple(c for c in base.changes if c.what is not What.MORE_OHM))
-
-
-@dataclass(frozen=True)
-class _Place:
-    """Where the unknowns of some trials are."""
-
-    excess: Floats
-    """Of every branch, beyond sound (trials, branches) [ohm]."""
-    gain: Floats
-    """Error of every run's output, of itself (trials, runs)."""
-    charged: Floats
-    """How much further each battery is charged (trials, batteries) [V]."""
-
-
-class _Readings:
-    """The smooth readings of some trials, on straight lines through the place where the network was last solved."""
-
-    def __init__(self, problem: FitProblem, trials: Sequence[Trial]) -> None:
-        self.problem = problem
-        self.placed = [(problem.evidence[k].point, problem.evidence[k].setup) for k in problem.smooth.tolist()]
-        self.bases = [_others(t.base) for t in trials]
-        n, b, count = len(problem.branch_ids), len(problem.battery_ids), (len(trials), len(self.placed))
-        self.lively = problem.lively
-        self.quiet = np.setdiff1d(np.arange(len(self.placed)), self.lively)
-        self._own, self._by_branch, self._by_charge = np.zeros(count), np.zeros((*count, n)), np.zeros((*count, b))
-        self._before: dict[Setup, At] = {}
-        self.solved, self.quiet_solved = np.zeros((len(trials), n)), np.zeros((len(trials), n))
-        """The excess that the lines of lively and of quiet readings go through."""
-        self._charged = np.zeros((len(trials), b))
-
-    def solve(self, place: _Place, lively: bool, quiet: bool) -> None:
-        """Draw the lines anew, of the readings that a branch moves much, of those it moves little, or of all."""
-        problem = self.problem
-        which = np.concatenate((self.lively if lively else [], self.quiet if quiet else [])).astype(np.int64)
-        if len(which):
-            shift = Shift(problem.branch_ids, place.excess, problem.battery_ids, place.charged if problem.battery_ids else None)
-            found = problem.models.slopes([self.placed[k] for k in which.tolist()], self.bases, shift, self._before)
-            for into, part in zip((self._own, self._by_branch, self._by_charge), found, strict=True):
-                into[:, which] = np.nan_to_num(part)
-        if lively:
-            self.solved, self._charged = place.excess, place.charged
-        if quiet:
-            self.quiet_solved = place.excess
-
-    def at(self, place: _Place) -> tuple[Floats, Floats, Floats]:
-        """Values on the lines, and their slopes by branch and by charge."""
-        charged = (place.charged - self._charged)[:, :, None]
-        own = self._own.copy()
-        for which, from_ in ((self.lively, self.solved), (self.quiet, self.quiet_solved)):
-            own[:, which] += (self._by_branch[:, which] @ (place.excess - from_)[:, :, None])[:, :, 0]
-            own[:, which] += (self._by_charge[:, which] @ charged)[:, :, 0]
-        scale = 1.0 + place.gain @ self.problem.scaled.T
-        return own * scale, self._by_branch * scale[:, :, None], self._by_charge * scale[:, :, None]
-
-
-@dataclass(frozen=True)
-class _Unknowns:
-    """What a fit may move, in one row a trial: excess, its logarithm where it is named, then outputs' errors and charges."""
-
-    named: NDArray[np.bool_]
-    """Which branches each trial names (trials, branches)."""
-    centre: Floats
-    width: Floats
-
-    @classmethod
-    def of(cls, problem: FitProblem, named: NDArray[np.bool_]) -> _Unknowns:
-        """With their priors."""
-        table, count = fault_table(), len(named)
-        volts = problem.models.circuit.system_voltage_v / 12
-        more = np.concatenate((problem.output_share, np.full(len(problem.battery_ids), CHARGED_V * volts)))
-        return cls(
-            named,
-            np.concatenate((np.where(named, np.log(table.too_much_ohm), 0.0), np.zeros((count, len(more)))), axis=1),
-            np.concatenate(
-                (np.where(named, table.too_much_spread, problem.tolerance_ohm), np.broadcast_to(more, (count, len(more)))), axis=1
-            ),
-        )
-
-    def row(self, place: _Place) -> Floats:
-        """Where they are."""
-        excess = np.where(self.named, np.log(np.maximum(place.excess, 1e-9)), place.excess)
-        return np.concatenate((excess, place.gain, place.charged), axis=1)
-
-    def place(self, problem: FitProblem, row: Floats) -> _Place:
-        """The same back again, no branch below a tenth of sound nor beyond what a meter shows."""
-        n, g = len(problem.branch_ids), len(problem.runs)
-        excess = np.where(self.named, np.minimum(np.exp(np.minimum(row[:, :n], 3.0)), LARGEST_OHM), row[:, :n])
-        return _Place(np.maximum(excess, -0.9 * problem.sound_ohm), row[:, n : n + g], row[:, n + g :])
-
-    def jacobian(self, problem: FitProblem, place: _Place, seen: Floats, by_branch: Floats, by_charge: Floats) -> Floats:
-        """What each of them does to each reading (trials, readings, unknowns)."""
-        return np.concatenate(
-            (by_branch * np.where(self.named, place.excess, 1.0)[:, None, :], seen[:, :, None] * problem.scaled, by_charge),
-            axis=2,
-        )
-
-
 class _Fit:
     """Some trials on their way to what fits best."""
 
     def __init__(self, problem: FitProblem, trials: Sequence[Trial]) -> None:
-        self.problem, self.readings = problem, _Readings(problem, trials)
+        self.problem, self.trials, u = problem, list(trials), problem.unknowns
+        self.placed = [(problem.evidence[k].point, problem.evidence[k].setup) for k in problem.smooth.tolist()]
         self.read = problem.read
         self.meter = np.array([problem.evidence[k].measured.uncertainty / COVERAGE for k in problem.smooth.tolist()])
-        self.slip = np.array([slip_density(p) for p, _ in self.readings.placed])
-        named = np.array([[b in t.start for b in problem.branch_ids] for t in trials])
-        start = [[max(t.start.get(b, 0.0), 1e-5) if b in t.start else 0.0 for b in problem.branch_ids] for t in trials]
-        self.unknowns = _Unknowns.of(problem, named)
-        self.graded = np.array([any(c.what is not What.OPEN for c in h.changes) for h in self.readings.bases])
-        count = len(trials)
-        self.place = _Place(np.array(start), np.zeros((count, len(problem.runs))), np.zeros((count, len(problem.battery_ids))))
+        self.all = np.arange(len(self.placed))
+        self.bent = np.array(
+            [k for k, (_, setup) in enumerate(self.placed) if setup.state in RUNNING or setup.state is BenchState.AT_OUTPUT],
+            dtype=np.int64,
+        )
+        self.most = np.array([np.inf if p.quantity == "speed" else BEYOND for p, _ in self.placed])
+        self.slip = np.array([slip_density(p) for p, _ in self.placed])
+        centre, width, self.log = u.priors([t.base for t in trials])
+        centre = centre + problem.offset
+        count, gains, readings = len(trials), len(problem.runs), len(self.placed)
+        self.loads = u.place[What.LISTED_SHARE, problem.model.circuit.battery.id]
+        self.n, self.size = len(u.branch_ids), len(u)
+        self.centre = np.concatenate((centre, np.zeros((count, gains))), axis=1)
+        self.width = np.concatenate((width, np.broadcast_to(problem.output_share, (count, gains))), axis=1)
+        self.now = self._begun()
+        # No load gives, and nothing takes less than nothing.
+        floor = {
+            What.ANOTHERS_A: 0.0,
+            What.MORE_LOAD_A: 0.0,
+            What.CONSUMERS_A: 0.0,
+            What.DRAIN_A: -fault_table().modules_asleep_a,
+            What.SLIP: 0.0,
+        }
+        least = np.concatenate(([floor.get(what, -np.inf) for what, _ in u.names], np.full(gains, -np.inf)))
+        self.least = np.where(self.logs, -np.inf, least)
+        self.step = np.where(self.logs, MOST_LOG_STEP, MOST_WIDTHS * self.width)
+        self.radius = np.ones(count)
+        self.solved = self.now.copy()
+        """Where the lines go through."""
+        self.own, self.by = np.zeros((count, readings)), np.zeros((count, readings, self.size))
+        self.best = np.full(count, -np.inf)
+        self.at_best = (self.now.copy(), self.own.copy(), self.by.copy())
+
+    @property
+    def logs(self) -> NDArray[np.bool_]:
+        """Which are by their logarithm, the outputs' errors among them (trials, unknowns)."""
+        return np.concatenate((self.log, np.zeros((len(self.log), len(self.problem.runs)), dtype=bool)), axis=1)
+
+    def _begun(self) -> Floats:
+        """Where each trial begins: where another one ended, but for what its own causes change."""
+        found, u = self.centre.copy(), self.problem.unknowns
+        voltages = [k for k, (what, _) in enumerate(u.names) if what in (What.EMF, What.CHARGE) and self.problem.offset.any()]
+        found[:, voltages] = 0.0
+        for row, t in enumerate(self.trials):
+            if t.start is None:
+                continue
+            own = {u.at(c.what, c.element) for c in t.base.changes}
+            others = np.array([k not in own for k in range(found.shape[1])])
+            found[row, others] = t.start[others]
+        return found
+
+    def amounts(self, now: Floats, rows: NDArray[np.int64]) -> Floats:
+        """The unknowns of some trials as amounts, no branch below a tenth of sound nor beyond what a meter shows."""
+        own = now[:, : self.size]
+        found = np.where(self.log[rows], np.exp(np.minimum(own, 3.0)), own)
+        branches = np.minimum(found[:, : self.n], LARGEST_OHM)
+        found[:, : self.n] = np.maximum(branches, -0.9 * self.problem.unknowns.sound_ohm)
+        return np.asarray(found)
+
+    def lines(self, rows: NDArray[np.int64]) -> tuple[Floats, Floats]:
+        """Readings of some trials where they are, along the lines, and what each unknown does to them."""
+        now = self.now[rows]
+        amounts, there = self.amounts(now, rows), self.amounts(self.solved[rows], rows)
+        own = self.own[rows] + (self.by[rows] @ (amounts - there)[:, :, None])[:, :, 0]
+        scale = 1.0 + now[:, self.size :] @ self.problem.scaled.T + now[:, [self.loads]] * self.problem.by_loads
+        seen = own * scale
+        jacobian = self.by[rows] * scale[:, :, None] * np.where(self.log[rows], amounts, 1.0)[:, None, :]
+        jacobian[:, :, self.loads] += own * self.problem.by_loads
+        return seen, np.concatenate((jacobian, own[:, :, None] * self.problem.scaled), axis=2)
 
     def scatter(self, seen: Floats) -> Floats:
         """Standard deviation of every reading, its meter's with it."""
-        return np.asarray(np.hypot(self.problem.scatter(seen, self.graded), self.meter))
+        return np.asarray(np.hypot(self.problem.scatter(seen), self.meter))
 
     def likely(self, off: Floats, sigma: Floats) -> tuple[Floats, Floats]:
         """How likely each reading is, and how likely it is then no slip."""
         share = fault_table().misread_share
-        normal = (1 - share) * np.exp(-0.5 * (off / sigma) ** 2) / (sigma * np.sqrt(2 * np.pi))
+        normal = (1 - share) * np.exp(-0.5 * np.minimum((off / sigma) ** 2, 1400.0)) / (sigma * np.sqrt(2 * np.pi))
         return normal + self.slip, normal / (normal + self.slip)
 
-    def strain(self) -> Floats:
-        """What the unknowns are away from where they were expected to be costs each trial, as a logarithm."""
-        return -0.5 * np.asarray(
-            (((self.unknowns.row(self.place) - self.unknowns.centre) / self.unknowns.width) ** 2).sum(axis=1)
-        )
+    def objective(self, rows: NDArray[np.int64]) -> Floats:
+        """Logarithm of how likely the readings and the unknowns of some trials are together, along the lines."""
+        seen, _ = self.lines(rows)
+        strain = -0.5 * (((self.now[rows] - self.centre[rows]) / self.width[rows]) ** 2).sum(axis=1)
+        return np.asarray(np.log(self.likely(self.read - seen, self.scatter(seen))[0]).sum(axis=1) + strain)
 
-    def along_the_lines(self, gathering: bool) -> None:
-        """Move the unknowns to what fits best as long as readings follow their lines.
+    def solve(self, rows: NDArray[np.int64], bent_alone: bool = False) -> None:
+        """Draw the lines of some trials anew where they are, and keep what is better than before.
+
+        bent_alone: only of readings in states that have corners; the others have followed theirs from nearby
+        """
+        which = self.bent if bent_alone else self.all
+        if bent_alone:
+            straight = np.setdiff1d(self.all, which)
+            moved = (self.amounts(self.now[rows], rows) - self.amounts(self.solved[rows], rows))[:, :, None]
+            self.own[np.ix_(rows, straight)] += (self.by[np.ix_(rows, straight)] @ moved)[:, :, 0]
+        found, by = self.problem.model.slopes(
+            [self.placed[k] for k in which.tolist()],
+            [self.trials[k].base for k in rows.tolist()],
+            self.amounts(self.now[rows], rows),
+            {},
+        )
+        # A known output that has nowhere to go: no meter shows that, and nothing follows from how it moves.
+        beyond = ~(np.abs(found) < self.most[which])
+        by[beyond] = 0.0
+        self.own[np.ix_(rows, which)] = np.clip(np.nan_to_num(found), -self.most[which], self.most[which])
+        self.by[np.ix_(rows, which)] = np.nan_to_num(by)
+        self.solved[rows] = self.now[rows]
+        reached = self.objective(rows)
+        better = reached > self.best[rows]
+        self.radius[rows] = np.where(better, np.minimum(2 * self.radius[rows], 1.0), 0.3 * self.radius[rows])
+        up = rows[better]
+        self.best[up] = reached[better]
+        for into, part in zip(self.at_best, (self.now, self.own, self.by), strict=True):
+            into[up] = part[up]
+
+    def back_to_the_best(self, rows: NDArray[np.int64]) -> None:
+        """Go on from where some trials were best."""
+        now, own, by = self.at_best
+        self.now[rows], self.solved[rows], self.own[rows], self.by[rows] = now[rows], now[rows], own[rows], by[rows]
+
+    def along_the_lines(self, rows: NDArray[np.int64], gathering: bool) -> None:
+        """Move the unknowns of some trials to what fits best as long as readings follow their lines.
 
         gathering: every reading pulls, the further off the less; otherwise one that may be a slip counts by how likely it is none
         """
-        unknowns, width, n = self.unknowns, self.unknowns.width, len(self.problem.branch_ids)
-        now, every = unknowns.row(self.place), np.arange(width.shape[1])
-        solved = np.log(np.maximum(self.readings.solved, 1e-9))
-        low, high = np.full_like(width, -np.inf), np.full_like(width, np.inf)
-        low[:, :n] = np.where(unknowns.named, solved - MOST_LOG_STEP, -np.inf)
-        high[:, :n] = np.where(unknowns.named, solved + MOST_LOG_STEP, np.inf)
-        by_logarithm = np.zeros_like(width, dtype=np.bool_)
-        by_logarithm[:, :n] = unknowns.named
-        most = np.where(by_logarithm, MOST_LOG_STEP, MOST_TOLERANCES * width)
+        width, centre, step = self.width[rows], self.centre[rows], self.step[rows]
+        room = step * self.radius[rows][:, None] * (4.0 if gathering else 1.0)
+        low, high = np.maximum(self.solved[rows] - room, self.least[rows]), self.solved[rows] + room
+        every = np.arange(width.shape[1])
         for turn in range(TURNS):
-            seen, by_branch, by_charge = self.readings.at(self.place)
+            now = self.now[rows]
+            seen, jacobian = self.lines(rows)
             sigma, off = self.scatter(seen), self.read - seen
             sure = 1 / (1 + (off / sigma) ** 2 / FAR_TIMES**2) if gathering else self.likely(off, sigma)[1]
             weight = sure / sigma**2
-            jacobian = unknowns.jacobian(self.problem, self.place, seen, by_branch, by_charge)
-            curvature = np.swapaxes(jacobian, 1, 2) @ (weight[:, :, None] * jacobian)
+            turned = np.swapaxes(jacobian, 1, 2)
+            curvature = turned @ (weight[:, :, None] * jacobian)
             curvature[:, every, every] += 1 / width**2
-            pull = (np.swapaxes(jacobian, 1, 2) @ (weight * off)[:, :, None])[:, :, 0] + (unknowns.centre - now) / width**2
-            move = np.clip(np.linalg.solve(curvature, pull[:, :, None])[:, :, 0], -most, most)
+            pull = (turned @ (weight * off)[:, :, None])[:, :, 0] + (centre - now) / width**2
+            move = np.clip(np.linalg.solve(curvature, pull[:, :, None])[:, :, 0], -step, step)
             # One that goes round in a circle comes to rest in its middle.
             after = np.clip(now + move * (1.0 if turn < DAMPED_AFTER else 0.5), low, high)
-            moved, now = np.abs(after - now) * np.sqrt(curvature[:, every, every]), after
-            self.place = unknowns.place(self.problem, now)
-            if float(moved.max()) < SETTLED:
+            self.now[rows] = after
+            if float((np.abs(after - now) * np.sqrt(curvature[:, every, every])).max(initial=0.0)) < SETTLED:
                 break
 
-    def quiet_moved(self) -> bool:
-        """Whether readings that a branch moves little have followed their lines far enough to be found anew."""
-        far, quiet = self.place.excess - self.readings.quiet_solved, self.readings.quiet
-        seen, by_branch, _ = self.readings.at(self.place)
-        moved = (by_branch[:, quiet] @ far[:, :, None])[:, :, 0] / self.scatter(seen)[:, quiet]
-        return bool(np.abs(moved).max(initial=0.0) > FOLLOWED_FAR)
 
-    def solve(self, lively: bool = True, quiet: bool = False) -> bool:
-        """Draw the readings' lines anew; whether all with some hope had followed them close enough to go no further."""
-        expected = self.readings.at(self.place)[0]
-        self.readings.solve(self.place, lively, quiet)
-        found = self.readings.at(self.place)[0]
-        sigma = self.scatter(found)
-        likelihood = np.log(self.likely(self.read - found, sigma)[0]).sum(axis=1) + self.strain()
-        hopeful = likelihood > likelihood.max() - HOPELESS
-        return float((np.abs(found - expected) / sigma)[hopeful].max(initial=0.0)) < FOLLOWED
-
-
-def fit_trials(problem: FitProblem, trials: Sequence[Trial]) -> list[Fitted]:
+def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = True) -> list[Fitted]:
     """Fit sets of causes, all at once.
 
-    problem: readings and branches; trials: the sets
-    Source: iterated least squares with the priors as further readings, along straight lines that the solved network gives; a
-    reading that may be a slip counts by how likely it is none.
+    problem: readings and unknowns; trials: the sets
+    gathering: whether all readings pull before any is taken for a slip; otherwise a set goes on from where another one ended
+    Source: iterated least squares with the expectations as further readings, along straight lines that the solved network gives, no
+    step kept that explains less; a reading that may be a slip counts by how likely it is none.
     """
     if not trials:
         return []
-    fit = _Fit(problem, trials)
-    fit.solve(quiet=True)
-    fit.along_the_lines(gathering=True)
-    for _ in range(GATHERED):
-        if fit.solve():
-            break
-        fit.along_the_lines(gathering=True)
-    gathered = fit.place.excess
-    # A sound branch is nowhere far from sound: what would need that is a slip of the probe from here on.
-    far = SOUND_TOLERANCES * problem.tolerance_ohm
-    fit.place = replace(fit.place, excess=np.where(fit.unknowns.named, gathered, np.clip(gathered, -far, far)))
-    fit.solve(quiet=fit.quiet_moved())
+    fit, every = _Fit(problem, trials), np.arange(len(trials))
+    fit.solve(every)
+    fit.radius[:] = 1.0
+    pull, live = np.zeros_like(fit.now), every
+    if gathering:
+        pull, live = _gathered(fit)
     for _ in range(JUDGED):
-        fit.along_the_lines(gathering=False)
-        if fit.solve():
+        fit.back_to_the_best(live)
+        fit.along_the_lines(live, gathering=False)
+        gain = fit.objective(live) - fit.best[live]
+        live = live[(gain > GAINED) & (fit.best[live] + gain > fit.best.max() - HOPELESS) & (fit.radius[live] > LEAST_RADIUS)]
+        if not len(live):
             break
-    if fit.quiet_moved():
-        fit.solve(lively=False, quiet=True)
-    return _evidence(fit, trials, gathered)
+        fit.solve(live, bent_alone=True)
+    fit.back_to_the_best(every)
+    # Once more in every state, and along those lines: what was straight nearby may not have been straight that far.
+    rows = np.flatnonzero(fit.best > fit.best.max() - HOPELESS)
+    fit.best[rows] = -np.inf
+    fit.solve(rows)
+    fit.radius[rows] = 1.0
+    fit.along_the_lines(rows, gathering=False)
+    fit.solve(rows)
+    fit.back_to_the_best(every)
+    return _evidence(fit, pull)
 
 
-def _evidence(fit: _Fit, trials: Sequence[Trial], gathered: Floats) -> list[Fitted]:
-    """How well each set explains the readings once fitted, over all that its open values might be."""
-    problem, unknowns, excess = fit.problem, fit.unknowns, fit.place.excess
-    n, width = len(problem.branch_ids), unknowns.width
-    seen, by_branch, by_charge = fit.readings.at(fit.place)
-    jacobian, now = unknowns.jacobian(problem, fit.place, seen, by_branch, by_charge), unknowns.row(fit.place)
-    hypotheses = [_with_excess(t.base, problem.branch_ids, e) for t, e in zip(trials, excess, strict=True)]
+def _gathered(fit: _Fit) -> tuple[Floats, NDArray[np.int64]]:
+    """Let all readings pull; returns how far each unknown went, and which trials are worth going on with."""
+    every = np.arange(len(fit.trials))
+    fit.along_the_lines(every, gathering=True)
+    fit.solve(every)
+    fit.radius[:] = 1.0
+    fit.along_the_lines(every, gathering=True)
+    pull = (fit.now - fit.centre) / fit.width
+    # What is sound is nowhere far from sound: what would need that is a slip of the probe from here on.
+    far = SOUND_WIDTHS * fit.width
+    fit.now = np.where(fit.logs, fit.now, np.clip(fit.now, fit.centre - far, fit.centre + far))
+    hopeful = np.maximum(fit.objective(every), fit.best)
+    live = np.flatnonzero(hopeful > hopeful.max() - HARDLY)
+    fit.solve(live)
+    fit.radius[:] = 1.0
+    return pull, live
+
+
+def _evidence(fit: _Fit, pull: Floats) -> list[Fitted]:
+    """How well each set explains the readings once fitted, over all that its unknowns might be.
+
+    Source: Laplace's approximation (MacKay, Information Theory, Inference, and Learning Algorithms, ch. 27, from memory).
+    """
+    problem, trials, u = fit.problem, fit.trials, fit.problem.unknowns
+    every = np.arange(len(trials))
+    seen, jacobian = fit.lines(every)
+    amounts = fit.amounts(fit.now, every)
     placed = [(o.point, o.setup) for o in problem.evidence]
-    others = [k for k in range(len(placed)) if k not in set(problem.smooth.tolist())]
-    nothing = replace(trials[0].base, changes=(), indications={})
-    rest = (
-        problem.models.predict([placed[k] for k in others], [nothing, *hypotheses]) if others else np.zeros((len(trials) + 1, 0))
-    )
-    likelihoods_rest = log_likelihood([placed[k][0] for k in others], rest, [problem.evidence[k].measured for k in others])[1:]
+    others = problem.others.tolist()
+    bases = [replace(trials[0].base, changes=(), indications={}), *(t.base for t in trials)]
+    looked = np.zeros((len(bases), len(others)))
+    if others:
+        looked = problem.model.predict([placed[k] for k in others], bases, np.concatenate((amounts[:1], amounts)))
+    by_eye = log_likelihood([placed[k][0] for k in others], looked, [problem.evidence[k].measured for k in others])[1:]
     sigmas = fit.scatter(seen)
     likely, sure = fit.likely(fit.read - seen, sigmas)
-    strain = fit.strain() - np.log(width).sum(axis=1)
+    strain = -0.5 * (((fit.now - fit.centre) / fit.width) ** 2).sum(axis=1) - np.log(fit.width).sum(axis=1)
     found = []
     for t, trial in enumerate(trials):
-        sigma = sigmas[t]
-        likelihoods_smooth, weight = np.log(likely[t]), sure[t] / sigma**2
+        weight = sure[t] / sigmas[t] ** 2
         curvature = jacobian[t].T @ (weight[:, None] * jacobian[t])
-        curvature[np.diag_indices(len(curvature))] += 1 / width[t] ** 2
-        # Laplace: the constants of the priors' and the integral's normal densities cancel.
+        curvature[np.diag_indices(len(curvature))] += 1 / fit.width[t] ** 2
+        # The constants of the priors' and the integral's normal densities cancel.
         _, logdet = np.linalg.slogdet(curvature)
-        spread = np.sqrt(np.diag(np.linalg.inv(curvature)))[:n]
-        log_likelihoods = np.zeros(len(placed))
-        predicted = np.zeros(len(placed))
-        log_likelihoods[problem.smooth], predicted[problem.smooth] = likelihoods_smooth, seen[t]
-        log_likelihoods[others], predicted[others] = likelihoods_rest[t], rest[t + 1]
-        log_evidence = trial.log_prior + float(log_likelihoods.sum()) + float(strain[t]) - 0.5 * float(logdet)
-        scaled = by_branch[t] / sigma[:, None]
-        charged = now[t, n + len(problem.runs) :]
-        found.append(
-            Fitted(
-                trial, problem, excess[t], spread, unknowns.named[t], log_evidence, hypotheses[t], predicted, log_likelihoods, gathered[t], charged, scaled
-            )
-        )  # fmt: skip
+        covariance = np.linalg.inv(curvature)
+        log_likelihoods, predicted = np.zeros(len(placed)), np.zeros(len(placed))
+        log_likelihoods[problem.smooth], predicted[problem.smooth] = np.log(likely[t]), seen[t]
+        log_likelihoods[problem.others], predicted[problem.others] = by_eye[t], looked[t + 1]
+        made = Fitted(
+            trial=trial,
+            problem=problem,
+            row=amounts[t],
+            excess_ohm=amounts[t, : fit.n],
+            spread=np.sqrt(np.diag(covariance))[: fit.size],
+            covariance=covariance[: fit.size, : fit.size],
+            by_logarithm=fit.log[t],
+            log_evidence=trial.log_prior + float(log_likelihoods.sum()) + float(strain[t]) - 0.5 * float(logdet),
+            hypothesis=trial.base,
+            predicted=predicted,
+            log_likelihoods=log_likelihoods,
+            pull=pull[t, : fit.size],
+            slopes=jacobian[t, :, : fit.n] / np.where(fit.log[t, : fit.n], amounts[t, : fit.n], 1.0) / sigmas[t][:, None],
+            jacobian=jacobian[t],
+            away=fit.now[t] - fit.centre[t],
+            widths=fit.width[t],
+            sigma=sigmas[t],
+            whole=covariance,
+            lines=(fit.own[t], fit.by[t]),
+        )
+        changes = tuple(
+            c if u.at(c.what, c.element) is None else replace(c, amount=made.between(c)[0]) for c in trial.base.changes
+        )
+        found.append(replace(made, hypothesis=replace(trial.base, changes=changes)))
     return found
+
+
+@dataclass(frozen=True)
+class _Normal:
+    """A normal density of many unknowns, its constant left out."""
+
+    middle: Floats
+    root: Floats
+    """Cholesky's, of its covariance."""
+
+    def drawn(self, normal: Floats) -> Floats:
+        """Draws, from standard normal ones (draws, unknowns)."""
+        return np.asarray(self.middle + normal @ self.root.T)
+
+    def log_density(self, at: Floats) -> Floats:
+        """Logarithm of the density at some places (places, unknowns)."""
+        off = linalg.solve_triangular(self.root, (at - self.middle).T, lower=True)
+        return np.asarray(-0.5 * (off**2).sum(axis=0) - np.log(np.diag(self.root)).sum())
+
+
+def _beside(of: Fitted, middle: Floats, other: Fitted) -> _Normal:
+    """Where another set's fit has the unknowns that neither set changes, with those that one of them does as this set's own has them.
+
+    middle: of this set
+    """
+    u = of.problem.unknowns
+    changed = sorted({k for f in (of, other) for c in f.trial.base.changes if (k := u.at(c.what, c.element)) is not None})
+    rows = np.concatenate((u.centre + of.problem.offset, np.zeros(len(of.problem.runs))))
+    at, covariance = rows + other.away, other.whole.copy()
+    at[changed] = middle[changed]
+    covariance[changed] = 0.0
+    covariance[:, changed] = 0.0
+    covariance[np.ix_(changed, changed)] = of.whole[np.ix_(changed, changed)]
+    return _Normal(at, np.asarray(np.linalg.cholesky(covariance), dtype=float))
+
+
+def sampled(fitted: Sequence[Fitted]) -> list[float]:
+    """The evidence of some sets anew, where straight lines are too crooked: a unit comes to its limit and leaves it within what nobody knows.
+
+    fitted: sets of one problem
+    Draws unknowns round what fits, and lets the network say what each would let the meters read while the engine runs; the other states
+    are straight enough. Source: importance sampling with Laplace's normal density (MacKay, ch. 29, from memory).
+    """
+    problem = fitted[0].problem
+    fit = _Fit(problem, [replace(f.trial, start=None) for f in fitted for _ in range(DRAWS)])
+    half = np.random.default_rng(29).standard_normal((DRAWS // 4, fit.centre.shape[1]))
+    normal = np.concatenate((half, -half))
+    every = np.arange(len(fit.trials))
+    log_ratio = np.zeros(len(every))
+    for k, f in enumerate(fitted):
+        rows = slice(k * DRAWS, (k + 1) * DRAWS)
+        own = _Normal(fit.centre[rows][0] + f.away, np.asarray(np.linalg.cholesky(f.whole), dtype=float))
+        # The other side of a corner may explain as much, and be wider: half of the draws are from where the best of the others is.
+        other = own if len(fitted) == 1 else _beside(f, own.middle, fitted[1 if k == 0 else 0])
+        drawn = np.concatenate((own.drawn(normal), other.drawn(normal)))
+        fit.now[rows], fit.solved[rows] = drawn, own.middle
+        fit.own[rows], fit.by[rows] = f.lines
+        log_ratio[rows] = -np.logaddexp(own.log_density(drawn), other.log_density(drawn)) + np.log(2)
+    drawn = fit.now.copy()
+    fit.now = np.maximum(fit.now, fit.least)
+    seen, _ = fit.lines(every)
+    bent = [j for j, (_, setup) in enumerate(fit.placed) if setup.state in RUNNING]
+    if bent:
+        found = problem.model.predict([fit.placed[j] for j in bent], [t.base for t in fit.trials], fit.amounts(fit.now, every))
+        seen[:, bent] = np.nan_to_num(found)
+    strain = -0.5 * (((drawn - fit.centre) / fit.width) ** 2).sum(axis=1) - np.log(fit.width).sum(axis=1)
+    joint = np.log(fit.likely(fit.read - seen, fit.scatter(seen))[0]).sum(axis=1) + strain + log_ratio
+    by_set = special.logsumexp(joint.reshape(len(fitted), DRAWS), axis=1) - np.log(DRAWS)
+    looked = [float(f.log_likelihoods[problem.others].sum()) for f in fitted]
+    # Few draws that count say little: then half of what Laplace's approximation says, too.
+    effective = np.exp(2 * by_set + 2 * np.log(DRAWS) - special.logsumexp(2 * joint.reshape(len(fitted), DRAWS), axis=1))
+    drawn_evidence = [f.trial.log_prior + float(e) + more for f, e, more in zip(fitted, by_set, looked, strict=True)]
+    return [
+        e if few >= FEW_DRAWS else (e + f.log_evidence) / 2
+        for f, e, few in zip(fitted, drawn_evidence, effective.tolist(), strict=True)
+    ]
+
+
+def starts(problem: FitProblem) -> list[Floats]:
+    """Where the vehicle with nothing broken may begin from: as expected, with output to spare, short of it, and with the batteries
+    unequally charged.
+
+    problem: readings and unknowns
+    A unit that regulates shows nothing of its limit, and one at its limit nothing of its set point; a battery behind a diode or a link
+    that is shut shows nothing of its charge: from one side the other is not seen.
+    """
+    u = problem.unknowns
+    usual = np.concatenate((u.centre, np.zeros(len(problem.runs))))
+    if problem.offset.any():
+        usual[[k for k, (what, _) in enumerate(u.names) if what in (What.EMF, What.CHARGE)]] = 0.0
+    found = [usual, *either_side(problem, usual)]
+    groups = dict(u.group_of)
+    if problem.runs and len(set(groups.values())) > 1:
+        for first in dict.fromkeys(groups.values()):
+            less = usual.copy()
+            less[[u.place[What.CHARGED, b] for b, f in groups.items() if f == first]] -= (
+                UNEQUAL_V * problem.model.circuit.system_voltage_v / 12
+            )
+            found.append(less)
+    return found
+
+
+def either_side(problem: FitProblem, start: Floats) -> tuple[Floats, Floats]:
+    """A start with output to spare, and one short of it.
+
+    problem: readings and unknowns; start: all else
+    """
+    u = problem.unknowns
+    to_spare, short = start.copy(), start.copy()
+    for k, (what, _) in enumerate(u.names):
+        if what in (What.LIMIT_SHARE, What.IDLE_SHARE):
+            to_spare[k] += u.width[k]
+            short[k] -= u.width[k]
+        if what in (What.MORE_LOAD_A, What.CONSUMERS_A):
+            to_spare[k] = 0.0
+            short[k] += u.width[k]
+    return to_spare, short
+
+
+def fit_nothing(problem: FitProblem, sound: Hypothesis) -> Fitted:
+    """Nothing broken, from wherever that explains most: what was read at a known output and what was read otherwise each from its own.
+
+    problem: readings and unknowns; sound: the hypothesis
+    """
+    prior = float(np.log(sound.weight))
+    fits = fit_trials(problem, [Trial(sound.causes, sound, prior, start) for start in starts(problem)])
+    at_output = np.array([problem.evidence[k].setup.state is BenchState.AT_OUTPUT for k in problem.smooth.tolist()], dtype=bool)
+    each = [f.log_likelihoods[problem.smooth] for f in fits]
+    there = max(range(len(fits)), key=lambda k: float(each[k][at_output].sum()))
+    elsewhere = max(range(len(fits)), key=lambda k: float(each[k][~at_output].sum()))
+    best = max(fits, key=lambda f: f.log_evidence)
+    if there == elsewhere:
+        return best
+    start = start_of(fits[elsewhere])
+    charged = [k for k, (what, _) in enumerate(problem.unknowns.names) if what is What.CHARGED]
+    start[charged] = fits[there].row[charged]
+    return max((best, *fit_trials(problem, [Trial(sound.causes, sound, prior, start)])), key=lambda f: f.log_evidence)
+
+
+def start_of(fitted: Fitted) -> Floats:
+    """Where another trial may begin from: the unknowns of one that was fitted, what its own causes change as expected of a sound vehicle."""
+    u = fitted.problem.unknowns
+    found = fitted.row.copy()
+    for c in fitted.trial.base.changes:
+        if (k := u.at(c.what, c.element)) is not None:
+            found[k] = u.centre[k]
+    return np.concatenate((found, np.zeros(len(fitted.problem.runs))))

@@ -30,6 +30,11 @@ DROPS = "charging_drops"
 LEAST_BITS = 0.05
 NUMBERS = {2: "Two", 3: "Three"}
 MOST_WHY = 3
+LEAST_LIKELY = 0.3
+"""A cause below this is not named as the likeliest: it is one of several."""
+
+UNKNOWN_KIND, UNLISTED_KIND = "unknown", "unlisted_load"
+"""Causes that are no part's fault."""
 
 
 @dataclass(frozen=True)
@@ -75,7 +80,7 @@ def _then(found: Found) -> str:
     if found.deciding is not None and found.undecided:
         return f"Read next: {found.deciding.label}. {found.deciding.why}"
     if found.next_tests and found.next_tests[0].bits > LEAST_BITS:
-        return f"Next: {found.next_tests[0].title}."
+        return f"Make the test that tells most: {_lower(found.next_tests[0].title)}."
     return ""
 
 
@@ -142,7 +147,11 @@ def headline(found: Found) -> Headline:
     graver = min((b for b in found.branches), key=lambda b: (GRAVITY[b.verdict], -(b.excess_heat_w or 0)), default=None)
     if found.readings and best is not None and best.probability >= probably:
         over = (graver is not None and graver.verdict is BranchVerdict.FAIL) or bool(failing)
-        return _cause_line(found, best, BranchVerdict.FAIL if over else BranchVerdict.EXCESS)
+        if best.kind == UNKNOWN_KIND:
+            text = f"No fault that is known here explains these readings: {sureness(best.probability)}."
+            return Headline(BranchVerdict.CHECK_PROBES, text, (), best.advice, "")
+        whole = BranchVerdict.PASS if best.kind == UNLISTED_KIND else BranchVerdict.EXCESS
+        return _cause_line(found, best, BranchVerdict.FAIL if over else whole)
     if graver is not None and graver.verdict is BranchVerdict.FAIL and (graver.probability or 0.0) > EVEN:
         also = tuple(u.words for u in found.undecided if set(u.branch_ids) != {graver.branch_id})
         return Headline(BranchVerdict.FAIL, f"{graver.label}: {graver.reason}", also, graver.next_step, graver.branch_id)
@@ -151,7 +160,9 @@ def headline(found: Found) -> Headline:
         return Headline(BranchVerdict.UNDECIDED, found.undecided[0].words, why, _then(found), found.undecided[0].branch_ids[0])
     if failing:
         j = failing[0]
-        likely = f" Most likely {_lower(best.label)} ({best.probability:.0%}); not settled." if best is not None else ""
+        likely = " Not settled which part."
+        if best is not None and best.probability > LEAST_LIKELY:
+            likely = f" Most likely {_lower(best.label)} ({best.probability:.0%}); not settled."
         also = tuple(f"{x.label}: {x.why}" for x in failing[1 : MOST_WHY + 1])
         text = f"{j.label}, {shown(j.quantity, j.value)}: {j.why}{likely}"
         return Headline(
@@ -189,7 +200,7 @@ def _sound(found: Found, best: Cause | None) -> Headline:
     if found.missing and open_cause:
         assert best is not None
         text = f"What was read is within its limits; not settled{wants}."
-        why = (f"Most likely {_lower(best.label)} ({best.probability:.0%}).",) if best.probability > 0.3 else ()
+        why = (f"Most likely {_lower(best.label)} ({best.probability:.0%}).",) if best.probability > LEAST_LIKELY else ()
         return Headline(BranchVerdict.PASS, text, why, _then(found) or f"Still to read: {found.missing[0]}.", "")
     if found.missing:
         text = f"What was read is sound{budget}{wants}."

@@ -2,26 +2,51 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from mavrik.core.catalogue.sources import source_table
 from mavrik.core.catalogue.tables import Table, load_table
-from mavrik.core.circuit import AnyBranch, Circuit
-from mavrik.core.operating.bench_states import IDLE_RPM
+from mavrik.core.circuit import Alternator, AnyBranch, Circuit
 
 
 class What(StrEnum):
-    """Which value of the network a change is of."""
+    """Which value of the network a change is of; each is an unknown of the fit too, `OPEN` aside."""
 
     MORE_OHM = "more_ohm"
     OPEN = "open"
-    LIMIT_SHARE = "limit_share"
-    SET_POINT = "set_point"
     EMF = "emf"
+    CHARGE = "charge"
+    """Of all batteries that metal joins to one: they rest at one voltage."""
     OHM_SHARE = "ohm_share"
+    TAKES_SHARE = "takes_share"
+    """Of its resistance while it is charged: how slowly it takes a charge."""
     DRAIN_A = "drain_a"
+    CHARGED = "charged"
+    """How far a battery was charged while an output was read; the other states know nothing of it."""
+    SET_POINT = "set_point"
+    LIMIT_SHARE = "limit_share"
+    IDLE_SHARE = "idle_share"
+    """Of its output at idle, beside its share at any speed."""
+    SLIP = "slip"
+    """What of its speed the belt loses where the unit is hardest to turn."""
+    ANOTHERS_A = "anothers_a"
+    """What another alternator gives while the output of the first is read."""
+    MORE_LOAD_A = "more_load_a"
+    """What runs with the engine and is on no list."""
+    CONSUMERS_A = "consumers_a"
+    """All consumers on, of a circuit whose document lists next to none."""
+    KEY_ON_A = "key_on_a"
+    """Ignition and exciter with the key on and the engine still."""
+    LISTED_SHARE = "listed_share"
+    STARTER_SHARE = "starter_share"
+
+
+SHARES = frozenset({What.OHM_SHARE, What.TAKES_SHARE, What.LIMIT_SHARE, What.IDLE_SHARE, What.LISTED_SHARE, What.STARTER_SHARE})
+"""Changes that multiply: as an unknown each is the natural logarithm of its amount."""
+
+AS_LOGARITHM = frozenset({What.MORE_OHM, What.DRAIN_A})
+"""Changes that a fault has some of, however much: then an unknown by its logarithm; a sound part has about none."""
 
 
 @dataclass(frozen=True)
@@ -31,6 +56,8 @@ class Change:
     what: What
     element: str
     amount: float = 0.0
+    spread: float = 0.0
+    """Standard deviation of the amount among vehicles that have the fault; of its natural logarithm for what is a share or a logarithm."""
 
 
 @dataclass(frozen=True)
@@ -52,29 +79,20 @@ class FaultTable(Table):
     looks_bad_factor: float
     also_share: dict[str, float]
     """How much likelier a further fault is beside one than on its own, of a contact and of anything else."""
-    resistance_mohm: tuple[float, ...]
-    weak_battery_ohm_share: tuple[float, ...]
-    drain_a: tuple[float, ...]
-    dead_cell_v: float
-    regulator_low_v: tuple[float, ...]
-    regulator_high_v: tuple[float, ...]
-    under_rated_share: tuple[float, ...]
-    shorted_diode_drain_a: tuple[float, ...]
-    """Backwards through it at rest; how much depends on the diode."""
+    magnitudes: dict[str, tuple[float, float]]
+    """Middle and spread of each fault's amount: see `Change`; volts of a 12 V system, shares of the rating for loads."""
     modules_asleep_a: float
     ripple_vpp: dict[str, float]
-    slipping_shaft_share: float
-    """What of its speed the shaft has left."""
     scatter: dict[str, float]
     misread_share: float
     sound_share: float
     """Of its resistance: a route measured along a loom, and cable made to a maximum resistance, are known to about this (coverage 2)."""
-    sound_joint_ohm: float
-    """Two sound lugs differ by this much from one pair to the next (coverage 2) [ohm]."""
-    too_much_ohm: float
-    """Middle of what a bad contact has too much [ohm]."""
-    too_much_spread: float
-    """How widely that is spread: standard deviation of its natural logarithm."""
+    joint_ohm: dict[str, tuple[float, float]]
+    """What a sound end has beyond its document, and its standard deviation, by how it is joined [ohm]."""
+    sound_contact_share: float
+    """Of its resistance: a fuse, a switch and a joint differ by this from one to the next (coverage 2)."""
+    tolerances: dict[str, tuple[float, float]]
+    """Middle and standard deviation of what a sound vehicle differs by from its document, by unknown."""
     probably: float
     """What is at least so likely is called so; what is between it and its complement is undecided."""
     misread_range: dict[str, float]
@@ -90,13 +108,6 @@ NOTHING = "none:"
 """The cause of a circuit with nothing broken."""
 
 
-def _spread(
-    kind: str, element: str, weight: float, made: Iterable[tuple[tuple[Change, ...], Mapping[tuple[str, str], float]]]
-) -> list[Hypothesis]:
-    rows = list(made)
-    return [Hypothesis((f"{kind}:{element}",), weight / len(rows), changes, indications) for changes, indications in rows]
-
-
 def metal_of(circuit: Circuit) -> list[AnyBranch]:
     """Branches that may have too much resistance: closed metal and contacts, not what voltage opens and closes.
 
@@ -106,7 +117,7 @@ def metal_of(circuit: Circuit) -> list[AnyBranch]:
 
 
 def hypotheses(circuit: Circuit) -> list[Hypothesis]:
-    """All single faults of a circuit at a grid of magnitudes, and the circuit with nothing broken first.
+    """All single faults of a circuit, each at its middle magnitude, and the circuit with nothing broken first.
 
     circuit: the document; an end that looks corroded, loose or burnt makes its branch more suspect
     Source: the catalogue's data file.
@@ -117,70 +128,71 @@ def hypotheses(circuit: Circuit) -> list[Hypothesis]:
     (('none:',), True)
     """
     table = fault_table()
-    weight, scale = table.weights, circuit.system_voltage_v / 12
-    found = [Hypothesis((NOTHING,), weight["none"])]
+    found = [Hypothesis((NOTHING,), table.weights["none"])]
     metal = metal_of(circuit)
     looks = {b.id: table.looks_bad_factor if b.looks_bad else 1.0 for b in metal}
     for b in metal:
-        share = weight["resistance"] * looks[b.id] / sum(looks.values())
-        found += _spread(
-            "resistance", b.id, share, (((Change(What.MORE_OHM, b.id, m / 1000),), {}) for m in table.resistance_mohm)
-        )
+        share = table.weights["resistance"] * looks[b.id] / sum(looks.values())
+        found.append(Hypothesis((f"resistance:{b.id}",), share, (_change("resistance", What.MORE_OHM, b.id),)))
     may_open = [b for b in metal if b.protects or b.settable]
     for b in may_open:
-        found += _spread("open", b.id, weight["open"] / len(may_open), [((Change(What.OPEN, b.id),), {})])
-    shares = source_table().fault_output_share
-    units = len(circuit.alternators)
+        found.append(Hypothesis((f"open:{b.id}",), table.weights["open"] / len(may_open), (Change(What.OPEN, b.id),)))
     for a in circuit.alternators:
-
-        def one(
-            kind: str, *changes: Change, indications: Mapping[tuple[str, str], float] | None = None, a_id: str = a.id
-        ) -> list[Hypothesis]:
-            return _spread(kind, a_id, weight[kind] / units, [(changes, indications or {})])
-
-        def many(kind: str, what: What, amounts: Iterable[float], a_id: str = a.id) -> list[Hypothesis]:
-            return _spread(kind, a_id, weight[kind] / units, [((Change(what, a_id, m),), {}) for m in amounts])
-
-        found += one("field_open", Change(What.LIMIT_SHARE, a.id, 0.0), indications={("lamp", a.id): 0.0})
-        for kind in ("diode_open", "phase_lost", "worn_brushes", "belt_slips"):
-            ripple = table.ripple_vpp.get(kind)
-            indications = {("ripple", a.id): ripple * scale} if ripple else {}
-            if kind == "belt_slips":
-                indications |= {("belt", a.id): 0.0, ("shaft", a.id): IDLE_RPM * a.pulley_ratio * table.slipping_shaft_share}
-            found += one(kind, Change(What.LIMIT_SHARE, a.id, shares[kind]), indications=indications)
-        found += _spread(
-            "diode_shorted", a.id, weight["diode_shorted"] / units,
-            [
-                ((Change(What.LIMIT_SHARE, a.id, shares["diode_shorted"]), Change(What.DRAIN_A, circuit.battery.id, amps)), {("ripple", a.id): table.ripple_vpp["diode_shorted"] * scale})
-                for amps in table.shorted_diode_drain_a
-            ],
-        )  # fmt: skip
-        found += many("regulator_low", What.SET_POINT, (-v * scale for v in table.regulator_low_v))
-        found += many("regulator_high", What.SET_POINT, (v * scale for v in table.regulator_high_v))
-        found += _spread(
-            "under_rated", a.id, weight["under_rated"] / units,
-            [((Change(What.LIMIT_SHARE, a.id, m),), {("plate", a.id): m * a.rated_a}) for m in table.under_rated_share],
-        )  # fmt: skip
-        if a.sense_positive_node and a.sense_positive_node != a.stud_node:
-            found += one("sense_open", Change(What.SET_POINT, a.id, 2.5 * scale))
-    count = len(circuit.batteries)
+        found += _of_unit(circuit, a)
     for battery in circuit.batteries:
-        found += _spread(
-            "weak_battery",
-            battery.id,
-            weight["weak_battery"] / count,
-            (((Change(What.OHM_SHARE, battery.id, m),), {}) for m in table.weak_battery_ohm_share),
-        )
-        found += _spread(
-            "dead_cell",
-            battery.id,
-            weight["dead_cell"] / count,
-            [((Change(What.EMF, battery.id, -table.dead_cell_v), Change(What.OHM_SHARE, battery.id, 2.0)), {})],
-        )
-        found += _spread(
-            "drain", battery.id, weight["drain"] / count, (((Change(What.DRAIN_A, battery.id, m),), {}) for m in table.drain_a)
-        )
+        found += _of_battery(circuit, battery.id)
+    main, rated = circuit.battery.id, circuit.alternator.rated_a
+    found.append(
+        Hypothesis((f"unlisted_load:{main}",), table.weights["unlisted_load"], (_change("unlisted_load", What.MORE_LOAD_A, main, rated),))
+    )  # fmt: skip
     return found
+
+
+def _change(kind: str, what: What, element: str, scale: float = 1.0, of: str = "") -> Change:
+    """A change at the magnitude that the catalogue has for a kind of fault.
+
+    scale: of the amount; of: name of the magnitude, where a kind has several
+    """
+    middle, spread = fault_table().magnitudes[of or kind]
+    relative = what in SHARES or what in AS_LOGARITHM
+    return Change(what, element, middle * scale, spread if relative else spread * scale)
+
+
+def _of_unit(circuit: Circuit, a: Alternator) -> list[Hypothesis]:
+    """What can be wrong with an alternator, its regulator and its belt."""
+    table, scale, units = fault_table(), circuit.system_voltage_v / 12, len(circuit.alternators)
+    found = []
+
+    def add(kind: str, *changes: Change, indications: Mapping[tuple[str, str], float] | None = None) -> None:
+        ripple = table.ripple_vpp.get(kind)
+        signs = {**(indications or {}), **({("ripple", a.id): ripple * scale} if ripple else {})}
+        found.append(Hypothesis((f"{kind}:{a.id}",), table.weights[kind] / units, changes, signs))
+
+    add("field_open", Change(What.LIMIT_SHARE, a.id, 0.0), indications={("lamp", a.id): 0.0})
+    for kind in ("diode_open", "phase_lost", "worn_brushes"):
+        add(kind, _change(kind, What.LIMIT_SHARE, a.id))
+    add("belt_slips", _change("belt_slips", What.SLIP, a.id), indications={("belt", a.id): 0.0})
+    leak = _change("diode_shorted", What.DRAIN_A, circuit.battery.id, of="diode_shorted_drain")
+    add("diode_shorted", _change("diode_shorted", What.LIMIT_SHARE, a.id), leak)
+    add("regulator_low", _change("regulator_low", What.SET_POINT, a.id, scale))
+    add("regulator_high", _change("regulator_high", What.SET_POINT, a.id, scale))
+    under = _change("under_rated", What.LIMIT_SHARE, a.id)
+    add("under_rated", under, indications={("plate", a.id): under.amount * a.rated_a})
+    if a.sense_positive_node and a.sense_positive_node != a.stud_node:
+        add("sense_open", _change("sense_open", What.SET_POINT, a.id, scale))
+    return found
+
+
+def _of_battery(circuit: Circuit, battery: str) -> list[Hypothesis]:
+    """What can be wrong with a battery or drain it; battery: its id."""
+    weights, count = fault_table().weights, len(circuit.batteries)
+    cell = (_change("dead_cell", What.EMF, battery), _change("dead_cell", What.OHM_SHARE, battery, of="dead_cell_ohm"))
+    of_kind = {
+        "weak_battery": (_change("weak_battery", What.OHM_SHARE, battery),),
+        "dead_cell": cell,
+        "drain": (_change("drain", What.DRAIN_A, battery),),
+    }
+    return [Hypothesis((f"{kind}:{battery}",), weights[kind] / count, changes) for kind, changes in of_kind.items()]
 
 
 def also_share(causes: Sequence[str]) -> float:

@@ -1,51 +1,45 @@
-"""The one inference: all readings of a job against every fault of the catalogue and the resistance of every branch.
+"""The one inference: all readings of a job against every fault of the catalogue and every unknown of the vehicle.
 
-First every fault is tried at a grid of magnitudes, each reading by itself; that finds the few sets of causes worth a closer look.
-Those are then fitted: every branch has a resistance of its own, near its sound one unless the set says otherwise, all readings
-speak at once, and how well a set explains them after the fit is its evidence. Branch verdicts, milliohms, causes, doubts and
-the next reading are all read off this.
+Every single fault is fitted, then those pairs and threes that the fits of the likeliest pull at. All are the same model with other
+expectations (`unknowns`), so that how well each explains the readings, over all that its unknowns might be, can be compared. Branch
+verdicts, milliohms, causes, doubts and the next reading are all read off this.
 """
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from itertools import combinations
 
 import numpy as np
 from scipy import special, stats
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.findings.bench_model import Floats
-from mavrik.core.findings.day_models import Models, rest_voltages
-from mavrik.core.findings.fit import FitProblem, Fitted, Trial, fit_trials
-from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, also_share, both, hypotheses
+from mavrik.core.findings.bench_model import BenchModel, Floats
+from mavrik.core.findings.charge import rest_voltages
+from mavrik.core.findings.fit import FitProblem, Fitted, Trial, fit_nothing, fit_trials, sampled, start_of, starts
+from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, both, fault_table, hypotheses
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.measuring.readings import Measured
-from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating.bench_states import IDLE_RPM, BenchState
 from mavrik.core.procedures import Observation
 
-FIRSTS, SECONDS = 4, 12
-"""So many of the likeliest causes are tried beside so many others."""
+FIRSTS, PAIRS = 5, 28
+"""So many of the likeliest causes are tried beside others, and so many of those pairs are fitted."""
 
-PAIRS = 96
-"""So many of those pairs are solved."""
+GROWN, MORE = 4, 12
+"""So many of the best pairs are tried with a third cause, and so many of those are fitted."""
 
-CLOSER = 10
-"""So many sets of causes are fitted, and as many pairs of causes that pull at each other."""
+OF_A_UNIT = frozenset({What.LIMIT_SHARE, What.SLIP, What.SET_POINT})
 
-AMONG = 5
-"""Of so many branches that all readings together pull above sound, every two are tried."""
+UNLIKELY = 10.0
+"""A set that is expected to end so far below the best, by the natural logarithm of its evidence, is not tried, nor one beside it."""
 
-GROWN = 3
-"""So many of the best sets are grown by what their fit pulls at, so often."""
+POLISHED, HOPEFUL = 10, 15.0
+"""So many of the likeliest, of those so near the best by its natural logarithm, are fitted again from where the best ended."""
 
-MOST_CAUSES = 3
-
-PULLED = 1.0
-"""A branch that a fit pulls so many times its tolerance above sound may have too much."""
+DRAWN, NEAR = 10, 6.0
+"""The evidence of so many sets at most is drawn, of those so near the best by its natural logarithm."""
 
 CONFIDENCE = 0.95
 QUANTILES = 41
@@ -56,14 +50,21 @@ WOULD_SHOW = 3.0
 LIKELY_SHARE = 0.05
 """Sets of at least this share of the probability, and the sound circuit, are asked for that."""
 
+LEAST_SHARE_SHOWN = 1e-4
+"""A set below this share says nothing of a branch that anybody would see."""
+
 SHOWN_OHM = 0.002
 """As much too much as has to show, or as much again as a sound one has, whichever is more."""
 
-ALONE = frozenset({BenchState.KEY_ON, BenchState.CRANKING, BenchState.BATTERY_LOAD})
-"""States in which nothing charges."""
+MOST_PULL = 12.0
+"""What a pull is worth at most, in standard deviations: what is further off is no more of a fault."""
 
-UNREAD_V = 0.15
-"""Standard deviation of a battery's voltage at rest that nobody read, for 12 V: from two thirds charged to full. Our choice."""
+LOOSE, FREEDOM = 2.0, 2.0
+"""Where something is wrong that nobody thought of, readings lie so many times as far from what is expected, and any of them anywhere:
+by Student's distribution of so few degrees of freedom. Our choice, no source."""
+
+UNKNOWN = "unknown:"
+"""The cause that is none of the catalogue's."""
 
 
 @dataclass(frozen=True)
@@ -100,7 +101,7 @@ class Estimate:
 class Posterior:
     """What all readings say."""
 
-    models: Models
+    model: BenchModel
     evidence: tuple[Observation, ...]
     candidates: tuple[Candidate, ...]
     """The likeliest first; nothing broken is always among them."""
@@ -138,15 +139,6 @@ def at_idle(observations: Sequence[Observation]) -> list[Observation]:
     return found
 
 
-def _as_charged(circuit: Circuit, of: Observation, observations: Sequence[Observation]) -> Observation:
-    """A voltage that a battery gives by itself is known no better than how charged the battery is, where nobody read that."""
-    by_battery = of.point.quantity == "voltage" and of.setup.state in ALONE
-    if not by_battery or rest_voltages(circuit, observations):
-        return of
-    u = float(np.hypot(of.measured.uncertainty, COVERAGE * UNREAD_V * circuit.system_voltage_v / 12))
-    return replace(of, measured=Measured(of.measured.value, u))
-
-
 def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     """Weigh every fault of the catalogue, and fit the resistance of every branch, by all that was read.
 
@@ -162,34 +154,157 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     >>> len(found.evidence), max(found.by_cause.values()) < 0.5
     (0, True)
     """
-    evidence = tuple(_as_charged(circuit, o, observations) for o in at_idle(observations) if not o.point.own_rule)
-    placed = [(o.point, o.setup) for o in evidence]
-    points, measured = [o.point for o in evidence], [o.measured for o in evidence]
-    models = Models(circuit, observations)
+    evidence = tuple(o for o in at_idle(observations) if not o.point.own_rule)
+    rest_v = rest_voltages(circuit, observations)
+    model = BenchModel(circuit, rest_v)
     suspects = hypotheses(circuit)
-    predicted = models.predict(placed, suspects)
-    log_likelihoods = log_likelihood(points, predicted, measured)
-    weights = np.log([h.weight for h in suspects]) + log_likelihoods.sum(axis=1)
-    if evidence:
-        pairs = _pairs(suspects, log_likelihoods, weights, predicted, evidence)
-        # The first row is the circuit with nothing broken: what faults are measured against.
-        more = models.predict(placed, [suspects[0], *pairs])
-        also = log_likelihood(points, more, measured)[1:]
-        suspects = [*suspects, *pairs]
-        predicted, log_likelihoods = np.concatenate((predicted, more[1:])), np.concatenate((log_likelihoods, also))
-        weights = np.concatenate((weights, np.log([h.weight for h in pairs]) + also.sum(axis=1)))
-    share = special.softmax(weights)
-    of_set: dict[tuple[str, ...], float] = defaultdict(float)
-    for h, p in zip(suspects, share.tolist(), strict=True):
-        of_set[h.causes] += p
-    best_row: dict[tuple[str, ...], int] = {}
-    for k in np.argsort(-weights).tolist():
-        best_row.setdefault(suspects[k].causes, k)
-    grid = [Candidate(c, of_set[c], suspects[k], predicted[k], log_likelihoods[k]) for c, k in best_row.items()]
-    grid.sort(key=lambda c: -c.probability)
-    if any(o.point.quantity == "voltage_drop" for o in evidence):
-        return _closer(circuit, models, evidence, grid)
-    return Posterior(models, evidence, tuple(grid), _by_cause(grid), predicted[0])
+    if not evidence:
+        weights = np.array([h.weight for h in suspects])
+        by_weight = [
+            Candidate(h.causes, float(w), h, np.zeros(0), np.zeros(0))
+            for h, w in zip(suspects, weights / weights.sum(), strict=True)
+        ]
+        ranked = sorted(by_weight, key=lambda c: -c.probability)
+        return Posterior(model, evidence, tuple(ranked), _by_cause(ranked), np.zeros(0))
+    problem, nothing = _as_it_ran(circuit, model, evidence, suspects[0])
+    model = problem.model
+    nominal = model.predict([(o.point, o.setup) for o in evidence], suspects[:1])[0]
+    fitted = _sampled(_fitted(problem, nothing, suspects))
+    unknown = _not_in_the_catalogue(problem, fitted[0], fault_table().weights["unknown"])
+    share = special.softmax([f.log_evidence for f in fitted] + [unknown.log_evidence])
+    candidates = [
+        Candidate(f.trial.causes, float(p), f.hypothesis, f.predicted, f.log_likelihoods, f)
+        for f, p in zip([*fitted, unknown], share.tolist(), strict=True)
+    ]
+    ranked = sorted(candidates, key=lambda c: -c.probability)
+    drops = any(o.point.quantity == "voltage_drop" for o in evidence)
+    return Posterior(model, evidence, tuple(ranked), _by_cause(ranked), nominal, _estimates(problem, candidates) if drops else {})
+
+
+def _as_it_ran(
+    circuit: Circuit, model: BenchModel, evidence: tuple[Observation, ...], sound: Hypothesis
+) -> tuple[FitProblem, Fitted]:
+    """The problem with what closes and runs by itself as it was during the drop test, and nothing broken in it.
+
+    Nobody notes whether a voltage link had closed or a DC-DC charger ran: that is as the readings have it.
+    """
+    links = frozenset(b.id for b in circuit.branches if b.by_voltage and b.settable)
+    chargers = frozenset(c.id for c in circuit.converters)
+    ways = [model]
+    if any(o.setup.state is BenchState.AT_OUTPUT for o in evidence):
+        sets = {s for s in (links, chargers, links | chargers) if s}
+        ways += [BenchModel(circuit, model.rest_v, True, idle) for idle in sorted(sets, key=sorted)]
+    problems = [FitProblem.of(circuit, way, evidence) for way in ways]
+    return max(((p, fit_nothing(p, sound)) for p in problems), key=lambda found: found[1].log_evidence)
+
+
+def _fitted(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis]) -> list[Fitted]:
+    """Nothing broken first, then every single fault, and the pairs and threes worth a closer look."""
+    start, usual = start_of(nothing), starts(problem)
+    tried = [_trial(h, start) for h in suspects[1:]]
+    # A unit that is weak begins on the other side of its limit, too.
+    tried += [_trial(h, one) for h in suspects[1:] if any(c.what in OF_A_UNIT for c in h.changes) for one in (usual[0], usual[2])]
+    best: dict[tuple[str, ...], Fitted] = {}
+    for f in fit_trials(problem, tried):
+        if f.trial.causes not in best or f.log_evidence > best[f.trial.causes].log_evidence:
+            best[f.trial.causes] = f
+    found = [nothing, *best.values()]
+    known = {frozenset(f.trial.causes) for f in found}
+    newest = found
+    for firsts, most in ((FIRSTS, PAIRS), (GROWN, MORE)):
+        likely = sorted(
+            (
+                f
+                for f in newest
+                if f.trial.causes != (NOTHING,) and f.log_evidence > max(g.log_evidence for g in found) - UNLIKELY
+            ),
+            key=lambda f: -f.log_evidence,
+        )[:firsts]
+        guessed: dict[frozenset[str], tuple[float, Trial]] = {}
+        for f in likely:
+            for h, more in _guesses(problem, f, suspects):
+                causes = frozenset((*f.trial.causes, *h.causes))
+                if causes in known or (causes in guessed and guessed[causes][0] >= f.log_evidence + more):
+                    continue
+                pair = both(f.trial.base, h)
+                guessed[causes] = f.log_evidence + more, _trial(pair, start_of(f))
+        top = max(f.log_evidence for f in found) - UNLIKELY
+        chosen = sorted((g for g in guessed.values() if g[0] > top), key=lambda g: -g[0])[:most]
+        grown = fit_trials(problem, [t for _, t in chosen])
+        known |= {frozenset(f.trial.causes) for f in grown}
+        found += grown
+        newest = grown
+    return _polished(problem, found)
+
+
+def _polished(problem: FitProblem, found: list[Fitted]) -> list[Fitted]:
+    """The likeliest again, and nothing broken, each from where the best of the others ended: a reading that one took for a slip may have
+    trapped another that did not."""
+    ranked = sorted(range(len(found)), key=lambda k: -found[k].log_evidence)
+    near = [k for k in ranked[:POLISHED] if found[k].log_evidence > found[ranked[0]].log_evidence - HOPEFUL]
+    chosen = list(dict.fromkeys((0, *near)))
+    begun = [start_of(found[ranked[0] if k != ranked[0] else ranked[1]]) for k in chosen]
+    again = fit_trials(problem, [replace(found[k].trial, start=s) for k, s in zip(chosen, begun, strict=True)], gathering=False)
+    for k, f in zip(chosen, again, strict=True):
+        if f.log_evidence > found[k].log_evidence:
+            found[k] = replace(f, pull=found[k].pull)
+    return found
+
+
+def _sampled(fitted: list[Fitted]) -> list[Fitted]:
+    """The same with the evidence of the likeliest as draws have it."""
+    best = max(f.log_evidence for f in fitted)
+    near = sorted((k for k, f in enumerate(fitted) if f.log_evidence > best - NEAR), key=lambda k: -fitted[k].log_evidence)[
+        :DRAWN
+    ]
+    for k, evidence in zip(near, sampled([fitted[k] for k in near]), strict=True):
+        fitted[k] = replace(fitted[k], log_evidence=evidence)
+    return fitted
+
+
+def _trial(of: Hypothesis, start: Floats | None = None) -> Trial:
+    return Trial(of.causes, of, float(np.log(of.weight)), start)
+
+
+def _guesses(problem: FitProblem, of: Fitted, suspects: Sequence[Hypothesis]) -> list[tuple[Hypothesis, float]]:
+    """What each further cause may be worth beside a set: by what its readings pull at, what is looked at, and how often it is met."""
+    u, found = problem.unknowns, []
+    placed = [(problem.evidence[k].point, problem.evidence[k].setup) for k in problem.others.tolist()]
+    points, measured = [p for p, _ in placed], [problem.evidence[k].measured for k in problem.others.tolist()]
+    more = [h for h in suspects if h.causes[0] != NOTHING and h.causes[0] not in of.trial.causes]
+    rows = np.tile(of.row, (len(more) + 1, 1))
+    sets = [of.trial.base, *(both(of.trial.base, h) for h in more)]
+    by_eye = np.zeros(len(sets))
+    if placed:
+        by_eye = log_likelihood(points, problem.model.predict(placed, sets, rows), measured).sum(axis=1)
+    for k, h in enumerate(more):
+        pulls = []
+        for c in h.changes:
+            at = u.at(What.MORE_OHM if c.what is What.OPEN else c.what, c.element)
+            if at is not None and not of.by_logarithm[at]:
+                down = c.what in (What.LIMIT_SHARE, What.EMF) or c.amount < 0
+                pulls.append(max(-of.pull[at] if down else of.pull[at], 0.0))
+        pull = min(max(pulls, default=0.0), MOST_PULL)
+        prior = np.log(sets[k + 1].weight / of.trial.base.weight)
+        found.append((h, 0.5 * pull**2 + float(by_eye[k + 1] - by_eye[0]) + float(prior)))
+    return found
+
+
+def _not_in_the_catalogue(problem: FitProblem, nothing: Fitted, weight: float) -> Fitted:
+    """Something that nobody thought of: readings lie anywhere round what a sound vehicle lets expect, each by itself."""
+    sound = replace(nothing.trial.base, causes=(UNKNOWN,), weight=weight)
+    trial = Trial((UNKNOWN,), sound, float(np.log(weight)))
+    log_likelihoods = nothing.log_likelihoods.copy()
+    seen, sigma = nothing.expected()
+    log_likelihoods[problem.smooth] = stats.t.logpdf(problem.read, FREEDOM, seen, LOOSE * sigma)
+    log_likelihoods[problem.others] = np.maximum(log_likelihoods[problem.others], np.log(0.5))
+    return replace(
+        nothing,
+        trial=trial,
+        hypothesis=sound,
+        log_likelihoods=log_likelihoods,
+        log_evidence=trial.log_prior + float(log_likelihoods.sum()),
+    )
 
 
 def _by_cause(candidates: Sequence[Candidate]) -> dict[str, float]:
@@ -200,133 +315,18 @@ def _by_cause(candidates: Sequence[Candidate]) -> dict[str, float]:
     return dict(found)
 
 
-def _pairs(
-    suspects: list[Hypothesis], log_likelihoods: Floats, weights: Floats, predicted: Floats, evidence: Sequence[Observation]
-) -> list[Hypothesis]:
-    """Two causes at once: the likeliest at their likeliest magnitude, beside each other suspect at all of its own.
-
-    Those go on to be solved that explain the readings best as if what the two do to each reading just added up.
-    """
-    # What explains some reading far better than nothing broken does may be half of the truth, however it ranks alone.
-    half = weights + np.maximum(log_likelihoods - log_likelihoods[0], 0).sum(axis=1)
-    firsts = _best_of_each(suspects, weights, FIRSTS)
-    seconds = {suspects[k].causes for k in _best_of_each(suspects, half, SECONDS)}
-    found: list[tuple[int, int]] = []
-    for k, i in enumerate(firsts):
-        before = {suspects[j].causes for j in firsts[: k + 1]}
-        found += [(i, j) for j, b in enumerate(suspects) if b.causes in seconds and b.causes not in before]
-    if not found:
-        return []
-    first, second = np.array(found).T
-    added = np.nan_to_num(predicted[first] + predicted[second] - predicted[0])
-    points, measured = [o.point for o in evidence], [o.measured for o in evidence]
-    guessed = log_likelihood(points, np.concatenate((predicted[:1], added)), measured)[1:].sum(axis=1)
-    prior = np.log(
-        [suspects[i].weight * suspects[j].weight * also_share((*suspects[i].causes, *suspects[j].causes)) for i, j in found]
-    )
-    best = np.sort(np.argsort(-(guessed + prior))[:PAIRS])
-    return [both(suspects[found[k][0]], suspects[found[k][1]]) for k in best.tolist()]
-
-
-def _best_of_each(suspects: list[Hypothesis], weights: Floats, count: int) -> list[int]:
-    """The likeliest hypothesis of each of the likeliest causes, nothing broken aside."""
-    best: dict[str, int] = {}
-    for k in np.argsort(-weights).tolist():
-        cause = suspects[k].causes[0]
-        if cause != NOTHING:
-            best.setdefault(cause, k)
-    return list(best.values())[:count]
-
-
-def _closer(circuit: Circuit, models: Models, evidence: tuple[Observation, ...], grid: list[Candidate]) -> Posterior:
-    """Fit the likeliest sets of causes, and those that their fits pull towards."""
-    single: dict[str, float] = defaultdict(float)
-    rows: dict[str, int] = defaultdict(int)
-    for h in hypotheses(circuit):
-        single[h.causes[0]] += h.weight
-        rows[h.causes[0]] += 1
-    nominal = next(c for c in grid if c.causes == (NOTHING,)).predicted
-    problem = FitProblem.of(circuit, models, evidence, nominal)
-    known: dict[frozenset[str], Fitted] = {}
-    grid_of = {frozenset(c.causes): c for c in grid}
-
-    def trial(causes: tuple[str, ...], start: dict[str, float], base: Hypothesis) -> Trial:
-        # A device at the magnitude the grid liked best has that magnitude's share of its weight.
-        weight = 1.0
-        for cause in causes:
-            weight *= single[cause] / (1 if cause.startswith("resistance:") else rows[cause])
-        return Trial(causes, base, start, float(np.log(weight * also_share(causes))))
-
-    def started(candidate: Candidate) -> Trial:
-        start = {c.element: c.amount for c in candidate.hypothesis.changes if c.what is What.MORE_OHM}
-        return trial(candidate.causes, start, candidate.hypothesis)
-
-    singles = [c for c in grid if len(c.causes) == 1]
-    pairs = [c for c in grid if len(c.causes) > 1]
-    chosen = {frozenset(c.causes): c for c in (*singles[:CLOSER], *pairs[:CLOSER])}
-    chosen[frozenset((NOTHING,))] = grid_of[frozenset((NOTHING,))]
-    for f in fit_trials(problem, [started(c) for c in chosen.values()]):
-        known[frozenset(f.trial.causes)] = f
-    nothing = known[frozenset((NOTHING,))]
-    among = nothing.pulled(PULLED)[:AMONG]
-    together = [
-        trial(
-            (f"resistance:{a}", f"resistance:{b}"),
-            {a: max(nothing.gathered(a), SHOWN_OHM), b: max(nothing.gathered(b), SHOWN_OHM)},
-            nothing.trial.base,
-        )
-        for a, b in combinations(among, 2)
-    ]
-    for f in fit_trials(problem, [t for t in together if frozenset(t.causes) not in known]):
-        known[frozenset(f.trial.causes)] = f
-    for _ in range(MOST_CAUSES):
-        grown: list[Trial] = []
-        for f in _worth_growing(known):
-            causes = tuple(c for c in f.trial.causes if c != NOTHING)
-            for branch_id in f.pulled(PULLED)[:GROWN]:
-                more = (*causes, f"resistance:{branch_id}")
-                if frozenset(more) in known or any(frozenset(g.causes) == frozenset(more) for g in grown):
-                    continue
-                start = {**{b: f.excess_of(b) for b in f.trial.start}, branch_id: max(f.gathered(branch_id), SHOWN_OHM)}
-                grown.append(trial(more, start, f.trial.base))
-        if not grown:
-            break
-        for f in fit_trials(problem, grown):
-            known[frozenset(f.trial.causes)] = f
-    fitted = list(known.values())
-    within = special.softmax([f.log_evidence for f in fitted])
-    left = [c for c in grid if frozenset(c.causes) not in known]
-    tail = sum(c.probability for c in left)
-    candidates = [
-        Candidate(f.trial.causes, float(p) * (1 - tail), f.hypothesis, f.predicted, f.log_likelihoods, f)
-        for f, p in zip(fitted, within, strict=True)
-    ]
-    ranked = sorted([*candidates, *left], key=lambda c: -c.probability)
-    return Posterior(models, evidence, tuple(ranked), _by_cause(ranked), nominal, _estimates(problem, candidates))
-
-
-def _worth_growing(known: Mapping[frozenset[str], Fitted]) -> list[Fitted]:
-    """The best sets that pull at a branch they do not name, and the best of those that are contacts alone.
-
-    A fork whose drop is beyond what one bad way of it can give is log_likelihoods by two: then neither of them ranks by itself.
-    """
-    able = [f for f in known.values() if f.pulled(PULLED) and sum(c != NOTHING for c in f.trial.causes) < MOST_CAUSES]
-    ranked = sorted(able, key=lambda f: -f.log_evidence)
-    contacts = [f for f in ranked if all(c.startswith("resistance:") for c in f.trial.causes)]
-    return [*ranked[:GROWN], *(f for f in contacts[:GROWN] if f not in ranked[:GROWN])]
-
-
 def _estimates(problem: FitProblem, candidates: Sequence[Candidate]) -> dict[str, Estimate]:
     """Every branch's excess over all fitted sets, each by its probability."""
     levels = (np.arange(QUANTILES) + 0.5) / QUANTILES
     normal = stats.norm.ppf(levels)
     total = sum(c.probability for c in candidates)
     likely = [c.fitted for c in candidates if c.fitted and (c.probability >= LIKELY_SHARE * total or c.causes == (NOTHING,))]
+    worth = [c for c in candidates if c.probability >= LEAST_SHARE_SHOWN * total or c.causes == (NOTHING,)]
     found = {}
     own = {o.point.element for o in problem.evidence if o.point.quantity == "voltage_drop"}
     for k, branch_id in enumerate(problem.branch_ids):
         values, shares, faulty = [], [], 0.0
-        for c in candidates:
+        for c in worth:
             assert c.fitted is not None
             share = c.probability / total
             if f"open:{branch_id}" in c.causes:
@@ -343,7 +343,7 @@ def _estimates(problem: FitProblem, candidates: Sequence[Candidate]) -> dict[str
         reached = np.cumsum(weight[order]) / weight.sum()
         ends = ((1 - CONFIDENCE) / 2, 0.5, (1 + CONFIDENCE) / 2)
         low, middle, high = (float(every[order][np.searchsorted(reached, q)]) for q in ends)
-        much = max(SHOWN_OHM, float(problem.sound_ohm[k]))
+        much = max(SHOWN_OHM, float(problem.unknowns.sound_ohm[k]))
         shown = branch_id in own or any(f.shows(k, much) >= WOULD_SHOW for f in likely)
         found[branch_id] = Estimate(middle, low, high, faulty, shown)
     return found

@@ -22,21 +22,18 @@ USUAL_SHARE = 0.1
 """How far a sound vehicle's reading of a quantity without a figure of its own lies from its prediction. Our choice, no source."""
 
 
-def scatter_terms(point: Point, with_branches: bool = True) -> tuple[float, float]:
-    """A sound vehicle's reading round its prediction: the part of its standard deviation that goes with the reading, of itself,
-    and the part that is always there, in the unit of its quantity.
+def scatter_terms(point: Point) -> tuple[float, float]:
+    """A reading round what it should be with all unknowns known: the part of its standard deviation that goes with the reading, of
+    itself, and the part that is always there, in the unit of its quantity. What moves several readings together is an unknown.
 
     point: what is read
-    with_branches: with what the branches may differ from their document; without, where that is reckoned apart
     Source: the catalogue's data file.
     """
     s, state, quantity = fault_table().scatter, point.state, point.quantity
     if quantity == "resistance":
         return s["contact_share"], s["contact_ohm"]
     if quantity == "voltage_drop":
-        if state is BenchState.CRANKING:
-            return s["cranking_drop_share"], s["drop_v"]
-        return (s["drop_share"], s["drop_v"]) if with_branches else (s["probe_share"], s["probe_v"])
+        return s["cranking_drop_share" if state is BenchState.CRANKING else "probe_share"], s["probe_v"]
     if quantity == "voltage":
         by_state = {
             BenchState.REST: "rest_v",
@@ -48,7 +45,7 @@ def scatter_terms(point: Point, with_branches: bool = True) -> tuple[float, floa
     if quantity == "current":
         return s["output_share"], s["output_a"]
     if quantity == "drain_current":
-        return s["output_share"], s["drain_a"]
+        return s["drain_share"], s["drain_a"]
     if quantity == "ripple":
         return s["ripple_share"], s["ripple_v"]
     if quantity == "speed":
@@ -60,7 +57,7 @@ def scatter_terms(point: Point, with_branches: bool = True) -> tuple[float, floa
 
 
 def own_scatter(point: Point, predicted: Floats) -> Floats:
-    """Standard deviation of a sound vehicle's reading round its prediction, in the unit of its quantity.
+    """Standard deviation of a reading round its prediction, all unknowns known, in the unit of its quantity.
 
     point: what is read; predicted: by each hypothesis
     """

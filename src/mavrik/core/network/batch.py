@@ -535,7 +535,7 @@ class Batch:
         )
 
     def slopes(self) -> Slopes:
-        """What each resistance and battery voltage does to the answer, all states at rest.
+        """What each resistance, battery and regulated source does to the answer, all states at rest.
 
         Source: the nodal equations differentiated; a resistance that changes by dR acts like a current i dR / R injected along it.
         """
@@ -549,10 +549,19 @@ class Batch:
             self._stamp_inputs(matrix, right, ALL)
         behind = np.where(self.charging, p["emf_charging_ohm"], p["emf_ohm"])
         moved = net.through * unit[:, None, :]
-        many, count = moved.shape[2], moved.shape[2] + len(net.emfs)
+        many, own_emfs, own_sources = moved.shape[2], len(net.emfs), self.k
+        at_emf, at_behind, at_set = many, many + own_emfs, many + 2 * own_emfs
+        at_limit = at_set + own_sources
+        count = at_limit + own_sources
+        through_emf = self.answer.emf_a / behind
         pushed = np.zeros((self.states, len(matrix[0]), count))
         pushed[:, :k, :many] = moved[:, :k] - np.matmul(self.red.follows.transpose(0, 2, 1), moved[:, k:])
-        pushed[:, :k, many:] = net.across[emfs].T / behind[:, None, :]
+        pushed[:, :k, at_emf:at_behind] = net.across[emfs].T / behind[:, None, :]
+        pushed[:, :k, at_behind:at_set] = net.across[emfs].T * through_emf[:, None, :]
+        each = np.arange(own_sources)
+        mode = self.mode[:, :own_sources]
+        pushed[:, k + each, at_set + each] = mode == REGULATING
+        pushed[:, k + each, at_limit + each] = (mode == AT_LIMIT) | (mode == FORCED)
         solved: Floats = np.asarray(np.linalg.solve(matrix, pushed), dtype=float)
         kept = solved[:, :k]
         inner = -np.matmul(self.red.follows, kept)
@@ -561,8 +570,9 @@ class Batch:
         coordinates = np.concatenate((kept, inner, np.zeros((self.states, 1, count))), axis=1)
         node_v = coordinates + coordinates.take(net.common, axis=1)
         flow = self.g[:, :, None] * np.matmul(net.across, kept)
-        every = np.arange(len(net.emfs))
-        flow[:, every, many + every] -= 1.0 / behind
+        every = np.arange(own_emfs)
+        flow[:, every, at_emf + every] -= 1.0 / behind
+        flow[:, every, at_behind + every] -= through_emf
         own = np.arange(many)
         resistor_a = (node_v.take(net.starts, axis=1) - node_v.take(net.ends, axis=1)) / ohm[:, :, None]
         resistor_a[:, own, own] -= unit

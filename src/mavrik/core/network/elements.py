@@ -272,10 +272,11 @@ class Solved:
 
 @dataclass(frozen=True)
 class Slopes:
-    """What each resistance and each battery's open-circuit voltage does to an answer: arrays (states, elements, unknowns).
+    """What each resistance, battery and regulated source does to an answer: arrays (states, elements, unknowns).
 
-    The unknowns are the resistances [1/ohm] and then the batteries' voltages [1/V], both in the order of the network, with every
-    element at its piece and tangent.
+    The unknowns are the resistances [1/ohm], the batteries' open-circuit voltages [1/V], the resistances they are at, giving or
+    taking [1/ohm], the sources' set points [1/V] and their limits or forced outputs [1/A], each in the order of the network, with every element at
+    its piece and tangent.
     """
 
     node_v: Floats

@@ -1,0 +1,54 @@
+"""How charged the batteries were that day, by what was read of them at rest."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from mavrik.core.catalogue.sources import rest_voltage_v
+from mavrik.core.circuit import Circuit
+from mavrik.core.operating.devices import battery_units
+from mavrik.core.procedures import Observation
+
+LEVELS = np.linspace(0.0, 1.0, 101)
+BELOW_EMPTY_V = 0.1
+"""A 12 V battery that reads this far below empty is not flat but broken: its reading says nothing of its charge. Our choice, no source."""
+
+
+def rest_voltages(circuit: Circuit, observations: Sequence[Observation]) -> dict[str, float]:
+    """Volts read at rest, by battery: how charged each really is.
+
+    circuit: the document; observations: readings
+    Batteries that read the same within what the meter knows are taken as equal: those in parallel have equalised, and a
+    difference that is only the meter's would drive amperes between them.
+    """
+    by_point = {o.point.id: o.measured for o in observations}
+    read = {b.id: by_point[f"rest_v:{b.id}"] for b in circuit.batteries if f"rest_v:{b.id}" in by_point}
+    volts = {}
+    for own, mine in read.items():
+        alike = [t.value for t in read.values() if abs(t.value - mine.value) <= np.hypot(t.uncertainty, mine.uncertainty)]
+        volts[own] = float(np.mean(alike))
+    return volts
+
+
+def as_charged(circuit: Circuit, rest_v: Mapping[str, float]) -> Circuit:
+    """The circuit with its batteries as charged as their voltages at rest say.
+
+    circuit: the document; rest_v: volts at rest, by battery; one that no charge explains stays as documented
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> round(as_charged(front_battery(12), {"battery": 12.24}).battery.state_of_charge, 2)
+    0.5
+    """
+    charged = []
+    for b in circuit.batteries:
+        units, volts = battery_units(circuit, b), rest_v.get(b.id)
+        if volts is not None:
+            curve = [rest_voltage_v(b.chemistry.value, float(s)) for s in LEVELS]
+            if volts / units >= curve[0] - BELOW_EMPTY_V:
+                level = float(np.interp(volts / units, curve, LEVELS))
+                charged.append(b.model_copy(update={"state_of_charge": level}))
+                continue
+        charged.append(b)
+    return circuit.model_copy(update={"batteries": tuple(charged)})

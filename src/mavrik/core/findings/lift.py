@@ -1,0 +1,152 @@
+"""A stud whose voltage was read while its output was known: the batteries lie where that voltage says."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mavrik.core import network as net
+from mavrik.core.operating.engine import Engine
+
+Floats = NDArray[np.float64]
+
+SWEPT = ("resistor_ohm", "limit_a", "set_point_v", "emf_v", "emf_ohm", "emf_charging_ohm", "forced_a")
+"""What differs from one row to the next."""
+
+LIFT_ROUNDS = 4
+LIFTED_V = 0.001
+"""A stud voltage is met when no meter of the bench would tell."""
+LEAST_GAIN = 0.2
+"""Of a step the loads take less than this leaves."""
+
+STRAIGHT_V = 0.02
+"""So little more of a voltage is found along the slopes as well as by solving again."""
+
+
+@dataclass(frozen=True)
+class At:
+    """Where the rows of a fit came to rest in one state of the bench, to begin from the next time."""
+
+    batch: net.Batch
+    moved_v: Floats
+    """What the batteries were moved by to meet the voltage that was read (rows, batteries)."""
+
+
+class Lift:
+    """A stud whose voltage was read, in a circuit with links: what is lost on the way the batteries are lower by.
+
+    A link may open at that; what is behind it then takes nothing of the output and stays where the document has it.
+    """
+
+    def __init__(self, engine: Engine, alternator_id: str, as_read_v: Floats) -> None:
+        """as_read_v: open-circuit voltages with nothing broken, by the network's order."""
+        self.engine, self.alternator = engine, next(a for a in engine.circuit.alternators if a.id == alternator_id)
+        self.stud_v, self.back_v = engine.state.stud_v[alternator_id], np.asarray(engine.values().emf_v, dtype=float) - as_read_v
+
+    def met(self, network: net.Network, values: net.Values, near: net.Batch | None, sound: net.Batch | None) -> net.Solved:
+        """Rows with the voltage met.
+
+        values: of the rows; near: a state at rest that they are near, if any
+        sound: the state with nothing broken, which shows what the loads leave of a step; None where there is none
+        """
+        usual = 1.0
+        if sound is not None:
+            usual = float(self._gain(network, sound.slopes(), self._reached(network, sound.answer.link_closed))[0])
+            usual = usual if usual > LEAST_GAIN else 1.0
+        begun = emf = np.asarray(values.emf_v, dtype=float)
+        found = network.solve_many(replace(values, emf_v=emf), near, lenient=True)
+        before, step = np.zeros(len(emf)), np.zeros(len(emf))
+        left = np.arange(len(emf))
+        for k in range(LIFT_ROUNDS):
+            here = self._short(network, found)[left]
+            left, here = left[off := np.abs(here) > LIFTED_V], here[off]
+            if not len(left):
+                break
+            # What hangs on the batteries takes its share of a step, which the one before has shown; anything else than a
+            # share was a link that opened or closed on the way.
+            gain = np.full(len(left), usual)
+            if k:
+                share = (before[left] - here) / step[left]
+                gain = np.where((share > LEAST_GAIN) & (share < 1.0), share, 1.0)
+            step[left], before[left] = here / gain, here
+            reached = self._reached(network, found.link_closed[left])
+            emf = emf.copy()
+            emf[left] = np.where(reached, emf[left] + step[left][:, None], begun[left] + self.back_v)
+            some = {n: getattr(values, n)[left] for n in SWEPT}
+            again = network.solve_many(replace(values, **{**some, "emf_v": emf[left]}), near, lenient=True)
+            found = net.merged(found, left, again)
+        return found
+
+    def met_with_slopes(
+        self, network: net.Network, values: net.Values, near: net.Batch | None, before: At | None
+    ) -> tuple[net.Solved, net.Slopes, At]:
+        """The same for a few rows, with slopes along which the voltage stays met.
+
+        before: where the same rows were the last time
+        """
+        begun = np.asarray(values.emf_v, dtype=float)
+        emf = begun if before is None else begun + before.moved_v
+        own = np.arange(len(begun))
+        near, which = (near, None) if before is None else (before.batch, own)
+        for k in range(LIFT_ROUNDS):
+            found, slopes, batch = network.solve_with_slopes(replace(values, emf_v=emf), near, which)
+            near, which = batch, own
+            here = self._short(network, found)
+            reached = self._reached(network, found.link_closed)
+            gain = self._gain(network, slopes, reached)
+            step = np.where(np.abs(here) > LIFTED_V, here / np.where(gain > LEAST_GAIN, gain, 1.0), 0.0)
+            if np.abs(here).max() <= STRAIGHT_V or k == LIFT_ROUNDS - 1:
+                break
+            emf = np.where(step[:, None] == 0.0, emf, np.where(reached, emf + step[:, None], begun + self.back_v))
+        # What is left is so little that the slopes carry it.
+        last = np.where(reached & (np.abs(here) <= STRAIGHT_V)[:, None], step[:, None], 0.0)
+        emfs = of_emfs(network)
+        found = replace(
+            found,
+            **{
+                f.name: getattr(found, f.name) + (getattr(slopes, f.name)[:, :, emfs] @ last[:, :, None])[:, :, 0]
+                for f in fields(net.Slopes)
+            },
+        )
+        return found, self._held(network, slopes, reached), At(batch, emf + last - begun)
+
+    def _gain(self, network: net.Network, slopes: net.Slopes, reached: NDArray[np.bool_]) -> Floats:
+        """What the stud's voltage follows of a step of all the batteries that it reaches, by row."""
+        stud, case = network.row[self.alternator.stud_node], network.row[self.alternator.case_node]
+        emfs = of_emfs(network)
+        return np.asarray(((slopes.node_v[:, stud, emfs] - slopes.node_v[:, case, emfs]) * reached).sum(axis=1))
+
+    def _held(self, network: net.Network, slopes: net.Slopes, reached: NDArray[np.bool_]) -> net.Slopes:
+        """Slopes with the voltage met whatever moves: the batteries that the stud reaches make good what it would lose."""
+        stud, case = network.row[self.alternator.stud_node], network.row[self.alternator.case_node]
+        at_stud = slopes.node_v[:, stud] - slopes.node_v[:, case]
+        emfs = of_emfs(network)
+        gain = self._gain(network, slopes, reached)
+        share = -at_stud / np.where(np.abs(gain) > LEAST_GAIN, gain, np.inf)[:, None]
+
+        def with_lift(own: Floats) -> Floats:
+            lifted = np.einsum("sek,sk->se", own[:, :, emfs], reached.astype(float))
+            return np.asarray(own + lifted[:, :, None] * share[:, None, :])
+
+        return net.Slopes(*(with_lift(getattr(slopes, f.name)) for f in fields(net.Slopes)))
+
+    def _short(self, network: net.Network, found: net.Solved) -> Floats:
+        """By how much each row misses the voltage; one without an operating point misses nothing."""
+        stud, case = network.row[self.alternator.stud_node], network.row[self.alternator.case_node]
+        return np.nan_to_num(self.stud_v - (found.node_v[:, stud] - found.node_v[:, case]))
+
+    def _reached(self, network: net.Network, closed: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """Which batteries the stud reaches, by row."""
+        patterns, which = np.unique(closed, axis=0, return_inverse=True)
+        by_pattern = [
+            self.engine.reached(self.alternator.stud_node, {x.id for x, c in zip(network.links, own, strict=True) if not c})
+            for own in patterns
+        ]
+        return np.array(by_pattern, dtype=bool)[which.reshape(-1)]
+
+
+def of_emfs(network: net.Network) -> slice:
+    """Where the batteries' voltages are among the unknowns of a network's slopes."""
+    return slice(len(network.resistors), len(network.resistors) + len(network.emfs))

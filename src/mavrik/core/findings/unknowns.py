@@ -1,0 +1,180 @@
+"""What nobody knows of a vehicle before it is read: the unknowns of the one model, and what each is expected to be.
+
+A vehicle differs from its document in every resistance, in how charged its batteries are and how slowly they take a charge, in what
+its units give and hold, in what hangs on it. A fault is an expectation of its own for the one or two unknowns that it changes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mavrik.core.circuit import AnyBranch, Battery, Circuit, ConductorBranch
+from mavrik.core.circuit.branches.conductors import TerminationKind
+from mavrik.core.circuit.graph import metal_of as closed_metal
+from mavrik.core.circuit.graph import reach
+from mavrik.core.findings.hypotheses import AS_LOGARITHM, SHARES, Change, Hypothesis, What, fault_table, metal_of
+from mavrik.core.measuring.uncertainty import COVERAGE
+
+Floats = NDArray[np.float64]
+
+LEAST_SHARE = 1e-3
+"""A share below this is nothing: a unit without field gives none."""
+
+CCA_DROP_V, CCA_PER_AH, WARM_SHARE = 5.4, 7.5, 0.42
+"""A 12 V battery gives its cold cranking current at 7.2 V, 5.4 V below 12.6 (SAE J537), about so many amperes an ampere-hour, and
+warm it has about this share of that resistance. The last two common practice, no source."""
+
+BLANK_MOHM = float(Battery.model_fields["internal_mohm"].default)
+"""What a document has where nobody entered it."""
+
+PER_UNIT = (What.SET_POINT, What.LIMIT_SHARE, What.IDLE_SHARE, What.SLIP)
+PER_BATTERY = (What.EMF, What.OHM_SHARE, What.TAKES_SHARE, What.DRAIN_A)
+IN_VOLTS = frozenset({What.EMF, What.CHARGE, What.CHARGED, What.SET_POINT})
+OF_THE_RATING = frozenset({What.ANOTHERS_A, What.MORE_LOAD_A, What.CONSUMERS_A})
+
+
+@dataclass(frozen=True)
+class Unknowns:
+    """The unknowns of a circuit in one row; the branches' resistances come first."""
+
+    names: tuple[tuple[What, str], ...]
+    branch_ids: tuple[str, ...]
+    sound_ohm: Floats
+    """Of the branches."""
+    centre: Floats
+    """What each is expected to be with nothing broken."""
+    width: Floats
+    """Standard deviation of that."""
+    group_of: tuple[tuple[str, str], ...]
+    """Each battery with the first of those that metal joins it to."""
+
+    @classmethod
+    def of(cls, circuit: Circuit) -> Unknowns:
+        """Those of a circuit."""
+        table, metal = fault_table(), metal_of(circuit)
+        groups = joined_batteries(circuit)
+        names = [(What.MORE_OHM, b.id) for b in metal]
+        names += [(what, b.id) for what in PER_BATTERY for b in circuit.batteries]
+        names += [(What.CHARGE, i) for i in dict.fromkeys(groups.values())]
+        if len(circuit.batteries) > 1:
+            names += [(What.CHARGED, b.id) for b in circuit.batteries]
+        names += [(what, a.id) for what in PER_UNIT for a in circuit.alternators]
+        names += [(What.ANOTHERS_A, a.id) for a in circuit.alternators[1:]]
+        main = circuit.battery.id
+        names += [(w, main) for w in (What.MORE_LOAD_A, What.CONSUMERS_A, What.KEY_ON_A, What.LISTED_SHARE, What.STARTER_SHARE)]
+        volts, rated = circuit.system_voltage_v / 12, circuit.alternator.rated_a
+        scale = dict.fromkeys(IN_VOLTS, volts) | dict.fromkeys(OF_THE_RATING, rated)
+        n = len(metal)
+        known = np.array([table.tolerances[str(what)] for what, _ in names[n:]])
+        by = np.array([scale.get(what, 1.0) for what, _ in names[n:]])
+        sound = np.array([tolerance_ohm(b) for b in metal]).reshape(n, 2)
+        for k, (what, element) in enumerate(names[n:]):
+            if what is What.OHM_SHARE:
+                known[k] = inner_share(next(b for b in circuit.batteries if b.id == element))
+        return cls(
+            tuple(names),
+            tuple(b.id for b in metal),
+            np.array([b.sound_resistance_ohm(20.0) for b in metal]),
+            np.concatenate((sound[:, 0], known[:, 0] * by)),
+            np.concatenate((sound[:, 1], known[:, 1] * by)),
+            tuple(groups.items()),
+        )
+
+    def __len__(self) -> int:
+        return len(self.names)
+
+    def at(self, what: What, element: str) -> int | None:
+        """Where one is in the row; None for one that the circuit does not have."""
+        return self.place.get((what, element))
+
+    @cached_property
+    def place(self) -> dict[tuple[What, str], int]:
+        """Where each is in the row."""
+        return {name: k for k, name in enumerate(self.names)}
+
+    def rows(self, suspects: Sequence[Hypothesis]) -> Floats:
+        """Hypotheses at their middle magnitudes, all else as the document has it: (suspects, unknowns)."""
+        found, place = np.zeros((len(suspects), len(self))), self.place
+        for row, h in zip(found, suspects, strict=True):
+            for c in h.changes:
+                if (k := place.get((c.what, c.element))) is not None:
+                    row[k] += as_unknown(c)
+        return found
+
+    def priors(self, suspects: Sequence[Hypothesis]) -> tuple[Floats, Floats, NDArray[np.bool_]]:
+        """What each unknown is expected to be with each hypothesis: middle, standard deviation, and which are by their logarithm.
+
+        Two causes of one value add up, and so do the squares of what they are spread by.
+        """
+        count, place = len(suspects), self.place
+        centre, width = np.tile(self.centre, (count, 1)), np.tile(self.width, (count, 1))
+        by_logarithm = np.zeros((count, len(self)), dtype=bool)
+        for row, h in enumerate(suspects):
+            for c in h.changes:
+                k = place.get((c.what, c.element))
+                if k is None:
+                    continue
+                if c.what in AS_LOGARITHM:
+                    centre[row, k], width[row, k], by_logarithm[row, k] = np.log(c.amount), c.spread, True
+                else:
+                    centre[row, k] += as_unknown(c)
+                    width[row, k] = np.hypot(width[row, k], c.spread)
+        return centre, width, by_logarithm
+
+
+def as_unknown(change: Change) -> float:
+    """A change's amount as its unknown has it: a share by its logarithm."""
+    return float(np.log(max(change.amount, LEAST_SHARE))) if change.what in SHARES else change.amount
+
+
+def tolerance_ohm(branch: AnyBranch) -> tuple[float, float]:
+    """What a sound branch has beyond its document's resistance, and the standard deviation of that [ohm].
+
+    branch: cable and strap by length and make, and by how its ends are joined; a contact by what two of a kind differ
+    Source: the catalogue's data file.
+    """
+    table = fault_table()
+    sound = branch.sound_resistance_ohm(20.0)
+    if not isinstance(branch, ConductorBranch):
+        more, wide = table.joint_ohm["contact"]
+        return more, float(np.hypot(table.sound_contact_share * sound / COVERAGE, wide))
+    ends = [
+        table.joint_ohm["post_clamp" if e.kind is TerminationKind.POST_CLAMP else "lug"] for e in (branch.from_end, branch.to_end)
+    ]
+    wide = float(np.sqrt(sum(w**2 for _, w in ends)))
+    return sum(m for m, _ in ends) / branch.parallel, float(np.hypot(table.sound_share * sound / COVERAGE, wide))
+
+
+def inner_share(battery: Battery) -> tuple[float, float]:
+    """What a sound battery's internal resistance is of its document's, and how widely that is spread, both as natural logarithms.
+
+    battery: of the document; where nobody entered its resistance, what its cold cranking current or its capacity lets expect has a say
+    Source: SAE J537 for what the cold cranking current means; the rest common practice, no source.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> tuple(round(x, 1) for x in inner_share(front_battery(12).battery))
+    (-0.3, 0.3)
+    """
+    table = fault_table()
+    known = table.tolerances["ohm_share"][1]
+    if battery.internal_mohm != BLANK_MOHM:
+        return 0.0, known
+    amps = battery.cca_a or CCA_PER_AH * battery.capacity_ah
+    off = float(np.log(WARM_SHARE * CCA_DROP_V / amps / (battery.internal_mohm / 1000)))
+    return off / 2, float(np.hypot(known if battery.cca_a else 2 * known, 0.4 * off))
+
+
+def joined_batteries(circuit: Circuit) -> dict[str, str]:
+    """Each battery with the first of those that metal joins it to: at rest they have come to one voltage."""
+    metal = closed_metal(circuit.branches)
+
+    def first(b: Battery) -> str:
+        joined = reach(metal, b.positive_node)
+        return next(o.id for o in circuit.batteries if o.positive_node in joined)
+
+    return {b.id: first(b) for b in circuit.batteries}

@@ -1,0 +1,118 @@
+"""What must not be condemned: sound vehicles, however charged, whichever tests were made; and what was condemned once."""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from mavrik.core.catalogue.sources import rest_voltage_v
+from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
+from mavrik.core.findings import BranchVerdict, Findings
+from mavrik.core.findings.bench_model import BenchModel
+from mavrik.core.findings.hypotheses import NOTHING
+from mavrik.core.measuring.readings import Measured
+from mavrik.core.operating.devices import battery_units
+from mavrik.core.procedures import PROCEDURES, procedure
+from mavrik.standin.vehicle import HiddenVehicle, hidden_faults, with_starter
+from tests.build import drops_with, judged, runs_of
+
+NO_PART = ("none", "unlisted_load", "unknown")
+"""Causes that send nobody to mend anything."""
+
+TELLING = [p.name for p in PROCEDURES if any(not a.own_rule for a in p.points(build_layout("front_battery", 12)))]
+
+
+@cache
+def circuit_of(name: str, volts: int = 12) -> Circuit:
+    built = build_layout(name, volts)
+    turned = name == "motorcycle" or any(x.cranking for x in built.loads)
+    return built if turned else with_starter(built)
+
+
+def sound(circuit: Circuit, charge: float, seed: int = 3, hidden: str = NOTHING) -> HiddenVehicle:
+    """A vehicle with its batteries so far charged, whatever its document says; nothing wrong unless told."""
+    made = HiddenVehicle(circuit, next(h for h in hidden_faults(circuit) if h.causes == (hidden,)), np.random.default_rng(seed))
+    rest = {b.id: rest_voltage_v(b.chemistry.value, charge) * battery_units(circuit, b) for b in circuit.batteries}
+    made.model = BenchModel(circuit, rest)
+    return made
+
+
+def of(vehicle: HiddenVehicle, tests: list[str] | None = None, **more: Measured) -> Findings:
+    readings = {k: v for p in PROCEDURES if tests is None or p.name in tests for k, v in vehicle.read(p).items()}
+    return judged(vehicle.circuit, *runs_of(vehicle, readings | more))
+
+
+def condemned(found: Findings, above: float = 0.5) -> list[tuple[str, float]]:
+    return [(c.cause, c.probability) for c in found.causes if c.kind not in NO_PART and c.probability > above]
+
+
+def test_drops_that_are_what_a_sound_lead_shows_at_the_current_that_was_read_condemn_none() -> None:
+    """Whatever the model would have that unit give: the drops are held against the clamp."""
+    car = build_layout("front_battery", 12)
+    for amps in (40.0, 80.0, 110.0):
+        found = judged(car, drops_with(car, amps, {}))
+        assert condemned(found) == [] and not found.doubtful
+        assert {b.verdict for b in found.branches} <= {BranchVerdict.PASS, BranchVerdict.CLOSE}
+
+
+@pytest.mark.parametrize("name", ["parallel_batteries", "boat_selector", "second_battery_link", "boat_isolator"])
+def test_batteries_at_sixty_per_cent_are_not_a_fault(name: str) -> None:
+    assert condemned(of(sound(circuit_of(name), 0.6))) == []
+
+
+def test_a_shaft_far_behind_its_engine_is_a_belt_and_no_slip_of_the_reader() -> None:
+    """30 % of its speed lost at idle with everything on, and the output that such a shaft gives."""
+    car = circuit_of("front_battery")
+    slipping = sound(car, 0.9, hidden="belt_slips:alternator")
+    shaft = Measured(0.7 * 800.0 * car.alternator.pulley_ratio, 12.0)
+    found = of(slipping, **{"engine_rpm": Measured(800.0, 10.0), "shaft_rpm:alternator": shaft})
+    assert found.causes[0].cause == "belt_slips:alternator" and found.causes[0].probability > 0.9
+    assert not [d for d in found.doubtful if d.point.startswith("shaft_rpm")]
+
+
+def test_consumers_that_nobody_listed_condemn_no_part() -> None:
+    """A third of the unit's rating more than the document says: the unit is at its limit at idle, and whole."""
+    car = circuit_of("front_battery")
+    found = of(sound(car, 0.8, hidden="unlisted_load:battery"))
+    assert condemned(found) == []
+
+
+@given(
+    layout=st.sampled_from([x.name for x in LAYOUTS]),
+    charge=st.floats(0.2, 1.0),
+    tests=st.sets(st.sampled_from(TELLING), min_size=1),
+    seed=st.integers(1, 50),
+)
+@settings(max_examples=40, deadline=None, derandomize=True)
+def test_a_sound_vehicle_is_never_condemned(layout: str, charge: float, tests: set[str], seed: int) -> None:
+    """Every layout, every state of charge, every set of tests that somebody might stop at."""
+    found = of(sound(circuit_of(layout), round(charge, 2), seed), sorted(tests))
+    assert condemned(found) == [], (layout, charge, sorted(tests), seed, found.headline.text)
+
+
+def test_probabilities_of_causes_that_exclude_one_another_add_up() -> None:
+    """Sets of causes share out the whole; what is in no set is something nobody thought of, and has its part of it."""
+    from tests.build import inferred
+
+    car = sound(circuit_of("front_battery"), 0.7)
+    posterior = inferred(car.circuit, runs_of(car, car.read(procedure("regulated"))))
+    assert sum(c.probability for c in posterior.candidates) == pytest.approx(1.0)
+    assert 0 < posterior.by_cause["unknown:"] < 0.1
+
+
+def test_readings_that_nothing_explains_are_something_nobody_thought_of() -> None:
+    """Voltages from nowhere, over and over: neither a sound vehicle nor any fault of the catalogue gives those."""
+    car = circuit_of("front_battery")
+    readings: dict[str, Any] = {
+        "regulated_v:idle": 12.2, "regulated_v:fast": 15.9, "regulated_v:idle_loaded": 15.6, "regulated_v:fast_loaded": 12.4,
+        "key_battery_v": 10.1, "crank_v": 13.3, "rest_v:battery": 12.6, "load_v:battery": 12.9,
+    }  # fmt: skip
+    vehicle = sound(car, 0.9)
+    found = judged(car, *runs_of(vehicle, {k: Measured(v, 0.05) for k, v in readings.items()}))
+    assert condemned(found, 0.9) == [] and any(c.kind == "unknown" for c in found.causes)
