@@ -12,6 +12,9 @@ from pathlib import Path
 from typing import Any
 
 ROOT = Path(__file__).resolve().parents[3]
+# Matrices here are small: a thread for each of them on each core, in every process, only keeps the others waiting.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
 VAR = Path(os.environ.get("MAVRIK_VAR", ROOT / "var"))
 VENV = ROOT / ".venv"
 VENV_PYTHON = VENV / "bin" / "python"
