@@ -2691,20 +2691,25 @@ export interface components {
          */
         CrankCapture: {
             /**
+             * Attempts
+             * @description Every time the starter was on
+             */
+            attempts: components["schemas"]["Cranked"][];
+            /**
              * Charging V
              * @description Once charging [V]
              */
             charging_v: number | null;
             /**
              * From S
-             * @description The starter comes on [s]
+             * @description The starter comes on, the last time [s]
              */
             from_s: number;
             /** Least At S */
             least_at_s: number;
             /**
              * Least V
-             * @description The least that lasted 2 ms [V]
+             * @description The least that lasted 2 ms, of all attempts [V]
              */
             least_v: number;
             /**
@@ -2714,16 +2719,37 @@ export interface components {
             onset_s: number | null;
             /**
              * Rest V
-             * @description Before the starter [V]
+             * @description Before the starter and before glow plugs [V]
              */
             rest_v: number;
+            /**
+             * To S
+             * @description The starter goes off, the last time [s]
+             */
+            to_s: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Cranked
+         * @description One attempt.
+         */
+        Cranked: {
+            /**
+             * From S
+             * @description The starter comes on [s]
+             */
+            from_s: number;
+            /**
+             * Least V
+             * @description The least that lasted 2 ms [V]
+             */
+            least_v: number;
             /**
              * To S
              * @description The starter goes off [s]
              */
             to_s: number;
-            /** Words */
-            words: string;
         };
         /**
          * CurvePoint
@@ -4874,7 +4900,7 @@ export interface components {
          * @description What the pulses of a rectifier look like.
          * @enum {string}
          */
-        Pulses: "even" | "diode" | "phase" | "flat" | "unclear" | "unsteady";
+        Pulses: "even" | "diode" | "phase" | "flat" | "unclear" | "unsteady" | "too_few";
         /**
          * Purpose
          * @description Why a vehicle comes in; a job may have several.
@@ -5177,6 +5203,11 @@ export interface components {
              * @description Of the ripple [V]
              */
             rms_v: number;
+            /**
+             * Shaft Rpm
+             * @description Of the alternator, as the pulses count it [1/min]; null where they do not say
+             */
+            shaft_rpm: number | null;
             /**
              * Spikes Vpp
              * @description The same at its worst [V]

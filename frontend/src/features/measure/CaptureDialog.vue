@@ -302,7 +302,7 @@ useKeys([
                 label="Engine speed"
                 unit="/min"
                 of="RippleConditions.engine_rpm"
-                hint="with it a lost phase can be told"
+                hint="with it a lost phase can always be told"
                 @update:model-value="speed.engine_rpm = $event"
               />
               <NumberField
@@ -319,11 +319,12 @@ useKeys([
                 ><span class="say" :class="ripple.pulses" data-test="pulses">{{
                   {
                     even: '✓ even pulses',
-                    diode: '✗ a diode is missing',
+                    diode: '✗ a diode is open or shorted',
                     phase: '✗ a phase is missing',
                     flat: 'no ripple',
                     unclear: '? unclear',
                     unsteady: '? no steady pulses',
+                    too_few: '? too few samples',
                   }[ripple.pulses]
                 }}</span>
               </div>

@@ -24,7 +24,7 @@ MOST_POINTS = 4000
 
 
 class RippleConditions(Document):
-    """What turns the rotor; left out, a lost phase cannot be told."""
+    """What turns the rotor; without a speed some pulses can be of two things, and that is said."""
 
     engine_rpm: Annotated[float | None, Field(gt=0, le=12000)] = None
     pulley_ratio: Annotated[float | None, Field(gt=0, le=10, description="Left out: the first alternator's")] = None
@@ -70,7 +70,7 @@ def view_of(session: Session, job_id: int, capture_id: int, from_s: float | None
 
 
 def ripple_in(session: Session, job_id: int, capture_id: int, turning: RippleConditions) -> Ripple:
-    """Ripple of a capture; with the engine's speed a lost phase can be told too. Raises InvalidError.
+    """Ripple of a capture; with the engine's speed a lost phase can always be told. Raises InvalidError.
 
     turning: what turns the rotor
     """
@@ -78,12 +78,13 @@ def ripple_in(session: Session, job_id: int, capture_id: int, turning: RippleCon
     middle = max(0, (row.samples - PART) // 2)
     wave = Wave(samples_of(session, row, middle, min(row.samples, middle + PART)), row.interval_s)
     ratio = turning.pulley_ratio
+    job = get_row(session, job_id)
     if turning.engine_rpm is not None and ratio is None:
-        version = latest(get_row(session, job_id).circuits, CircuitRole.AS_FOUND)
+        version = latest(job.circuits, CircuitRole.AS_FOUND)
         ratio = Circuit.model_validate(version.document).alternator.pulley_ratio if version else 1.0
     pulses = None if turning.engine_rpm is None or ratio is None else pulse_hz(turning.engine_rpm, ratio, turning.pole_pairs)
     try:
-        return ripple_of(wave, pulses)
+        return ripple_of(wave, pulses, turning.pole_pairs, job.vehicle.system_voltage_v)
     except WaveformError as error:
         raise InvalidError(str(error), [Problem("capture", "samples", str(error))]) from error
 
