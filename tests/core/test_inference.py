@@ -12,7 +12,7 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.findings import Findings
 from mavrik.core.findings.causes import doubtful_readings
 from mavrik.core.findings.charge import rest_voltages
-from mavrik.core.findings.hypotheses import NOTHING, Change, Hypothesis, What, both, fault_table, hypotheses
+from mavrik.core.findings.hypotheses import NOTHING, Change, Hypothesis, What, both, hypotheses
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.procedures import PROCEDURES, BenchState, Observation, Setup, procedure
@@ -198,16 +198,6 @@ def test_batteries_in_parallel_read_alike() -> None:
     near = rest_voltages(two, at_rest(two, Measured(12.5, 0.1), Measured(12.56, 0.1)))
     far = rest_voltages(two, at_rest(two, Measured(12.5, 0.01), Measured(10.5, 0.01)))
     assert near == {"battery": pytest.approx(12.53), "battery_2": pytest.approx(12.53)} and far["battery_2"] == 10.5
-
-
-def test_every_cause_has_words_and_a_weight() -> None:
-    table = fault_table()
-    assert set(table.weights) == set(table.words)
-    for circuit in VEHICLES.values():
-        assert {h.causes[0].split(":")[0] for h in hypotheses(circuit)} <= set(table.words)
-        assert 0.5 < sum(h.weight for h in hypotheses(circuit)) < 1.5
-    with pytest.raises(KeyError):
-        fault_table().words["gremlin"]
 
 
 def test_a_fault_that_leaves_no_circuit_is_not_a_crash() -> None:

@@ -102,6 +102,16 @@ def test_a_switch_loses_nothing_closed_and_passes_nothing_open() -> None:
     assert [j.verdict for j in bad] == [FAIL, FAIL] and "second path" in bad[1].next_step
 
 
+def test_the_milliohm_of_a_switch_knows_the_watts() -> None:
+    """0.6 mohm is under the trade's milliohm; where 300 A pass it makes 54 W, and no switch stands that for long."""
+    car = VEHICLES["car"]
+    big = car.model_copy(update={"alternators": (car.alternator.model_copy(update={"rated_a": 300.0}), *car.alternators[1:])})
+    for circuit, verdict in ((car, PASS), (big, FAIL)):
+        found = said("switches", {"contact_ohm:cut_off": 0.0006}, circuit, u=1e-5)[0]
+        assert found.verdict is verdict, found
+    assert "10 W more" in found.limit and "282 A" in found.limit  # a fuel pump takes the rest
+
+
 def test_a_connector_is_held_against_the_air_round_it() -> None:
     trailer = build_layout("tow_and_trailer", 12)
     found = said("connectors", {"around_c": 24, "plug_c:coupling_feed": 81, "plug_c:coupling_return": 38}, trailer)

@@ -85,7 +85,7 @@ def test_a_voltage_read_at_the_stud_is_held_while_a_lead_moves(name: str) -> Non
         return model.predict(placed, sound, row(more_ohm, more_v))[0]
 
     start, none = np.full(len(branches), 1e-3), np.zeros(len(batteries))
-    values, slopes = model.slopes(placed, sound, row(start, none), {})
+    values, slopes = model.slopes(placed, sound, row(start, none))
     assert values[0] == pytest.approx(seen(start, none), abs=2e-3)
     for k, b in enumerate(branches):
         step = 1e-4 * (np.arange(len(branches)) == k)
@@ -115,7 +115,7 @@ def test_what_each_unknown_does_is_what_a_small_step_does(name: str, state: Benc
     if not placed:
         return
     middle = (u.centre + 0.05 * u.width)[None, :]
-    _, slopes = model.slopes(placed, sound, middle, {})
+    _, slopes = model.slopes(placed, sound, middle)
     for k, (what, _) in enumerate(u.names):
         step = STEPS.get(what, SMALL) * (np.arange(len(u)) == k)[None, :]
         more, less = (model.predict(placed, sound, middle + sign * step)[0] for sign in (1, -1))

@@ -1358,6 +1358,12 @@ export interface components {
             role: components["schemas"]["Role"];
         };
         /**
+         * ActionKind
+         * @description What a next action is.
+         * @enum {string}
+         */
+        ActionKind: "test" | "read" | "clamp" | "read_again" | "charge";
+        /**
          * AddedLoad
          * @description A load to be added.
          */
@@ -1846,6 +1852,16 @@ export interface components {
              */
             resistance_ohm: number;
             side: components["schemas"]["Side"];
+            /**
+             * Sound High V
+             * @description And at most this, 95 % of them
+             */
+            sound_high_v: number | null;
+            /**
+             * Sound Low V
+             * @description A sound one loses at least this in the test [V]; null: no test, or off the ring
+             */
+            sound_low_v: number | null;
             /**
              * Temperature C
              * @description Conductor temperature the resistance is for [degC]
@@ -2338,6 +2354,12 @@ export interface components {
             magnitude: string;
             /** Probability */
             probability: number;
+            /**
+             * Would Turn
+             * @description The reading that would make it the likeliest, or no more so; empty: no single one
+             * @default
+             */
+            would_turn: string;
         };
         /**
          * CautionChoice
@@ -3196,6 +3218,11 @@ export interface components {
              * @description What is still to be read, in words
              */
             missing: string[];
+            /**
+             * Next Actions
+             * @description Tests, single readings, repeats, a charge: most information a minute first
+             */
+            next_actions: components["schemas"]["NextAction"][];
             /** Next Tests */
             next_tests: components["schemas"]["NextTest"][];
             /**
@@ -4388,6 +4415,39 @@ export interface components {
         NamesOut: {
             /** People */
             people: components["schemas"]["Named"][];
+        };
+        /**
+         * NextAction
+         * @description One thing to do next, and what it would tell.
+         */
+        NextAction: {
+            /**
+             * Bits
+             * @description Expected information about the cause [bit]
+             */
+            bits: number;
+            /** Element */
+            element: string;
+            kind: components["schemas"]["ActionKind"];
+            /** Minutes */
+            minutes: number;
+            /**
+             * Point
+             * @description Empty: all of the procedure, or none
+             */
+            point: string;
+            /**
+             * Procedure
+             * @description That holds the point; empty: none
+             */
+            procedure: string;
+            /**
+             * Text
+             * @description What to do, as a sentence
+             */
+            text: string;
+            /** Why */
+            why: string;
         };
         /**
          * NextTest
@@ -5869,6 +5929,10 @@ export interface components {
             /** Read */
             read: boolean;
             side: components["schemas"]["Side"];
+            /** Sound High V */
+            sound_high_v: number | null;
+            /** Sound Low V */
+            sound_low_v: number | null;
             /** To Node */
             to_node: string;
         };

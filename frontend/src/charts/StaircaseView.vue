@@ -63,7 +63,7 @@ const picture = computed(() => {
   const deepest = Math.max(
     allowedFeed * 1.15,
     readFeed + s.return_limit_v * 1.08,
-    ...steps.flatMap((p) => [p.predicted[1], p.read[1]]),
+    ...steps.flatMap((p) => [p.predicted[1], p.read[1], p.read[0] + (p.step.sound_high_v ?? 0)]),
     0.01,
   )
   const y = (lost: number) => TOP + (lost / deepest) * (HEIGHT - TOP - BOTTOM)
@@ -136,6 +136,16 @@ const predictedPath = computed(() => {
         class="tread"
         :class="{ unread: !step.read }"
       />
+      <rect
+        v-if="step.sound_low_v !== null && step.sound_high_v !== null"
+        :x="x + picture.stride / 2"
+        :y="picture.y(read[0] + step.sound_low_v)"
+        :width="picture.stride / 2"
+        :height="Math.max(picture.y(step.sound_high_v) - picture.y(step.sound_low_v), 3)"
+        class="sound"
+      >
+        <title>{{ step.label }}: a sound one loses {{ mv(step.sound_low_v) }} to {{ mv(step.sound_high_v) }} mV here</title>
+      </rect>
       <line
         v-if="step.read"
         :x1="x + picture.stride / 2"
@@ -213,6 +223,10 @@ text {
   fill: none;
   stroke: rgb(var(--v-theme-on-surface));
   stroke-width: 3;
+}
+.sound {
+  fill: var(--pass);
+  opacity: 0.3;
 }
 .tread.unread {
   stroke-width: 1.5;

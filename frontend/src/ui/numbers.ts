@@ -67,3 +67,6 @@ export const mohm = (ohm: number | null | undefined): string => fixed(ohm === nu
 export function asTyped(value: number | null | undefined): string {
   return value === null || value === undefined ? '' : String(Number(value.toPrecision(10)))
 }
+
+/** Minutes of work, or hours where nobody counts minutes. */
+export const inMinutes = (minutes: number): string => (minutes >= 90 ? `${fixed(minutes / 60, 0)} h` : `${fixed(minutes, 0)} min`)

@@ -11,7 +11,7 @@ from mavrik.core.circuit import Circuit, Load, LoadKind
 from mavrik.core.circuit.additions import add_to
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings.bench_model import BenchModel
-from mavrik.core.findings.hypotheses import Change, Hypothesis, What, hypotheses
+from mavrik.core.findings.hypotheses import Change, Hypothesis, What, fault_table, hypotheses
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.waveform import pulse_hz
 from mavrik.core.operating import State
@@ -203,10 +203,15 @@ def _shaft_of(circuit: Circuit, alternator: str) -> float:
 
 
 def hidden_faults(circuit: Circuit) -> list[Hypothesis]:
-    """One of each cause, at a magnitude that no grid has and a technician would call a fault."""
+    """One of each cause, at a magnitude that no grid has and a technician would call a fault.
+
+    Those that look like another one are left out: no reading parts a strap that is missing from one with half an ohm.
+    """
     found: dict[tuple[str, ...], Hypothesis] = {}
     for h in hypotheses(circuit):
         kind = h.causes[0].split(":")[0]
+        if fault_table().faults[kind].beside:
+            continue
         changes = h.changes
         if kind == "resistance":
             changes = (replace(changes[0], amount=0.013),)

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import type { Cause, Findings, StageName } from '@/api/types'
 import { useQuantities } from '@/composables/quantities'
 import { useWorkbench } from '@/composables/workbench'
+import { inMinutes } from '@/ui/numbers'
 
 const props = defineProps<{ found: Findings; kept: Findings | null }>()
 const emit = defineEmits<{ go: [stage: StageName] }>()
@@ -16,6 +17,8 @@ const percent = (p: number) => (p >= 0.99 ? '> 99 %' : p < 0.01 ? '< 1 %' : `${M
 function look(c: Cause): void {
   opened.value = opened.value === c.cause ? null : c.cause
 }
+/** What would turn it is looked for in what is kept only. */
+const turnOf = (c: Cause) => props.kept?.causes.find((k) => k.cause === c.cause)?.would_turn ?? ''
 function show(element: string): void {
   bench.selected = element
 }
@@ -39,6 +42,7 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
           <p v-if="c.kind !== 'none'" class="ma-0">
             {{ c.advice }} <button v-if="drawn(c.element)" type="button" class="link" @click="show(c.element)">Show it</button>
           </p>
+          <p v-if="turnOf(c)" class="ma-0" data-test="would-turn">{{ turnOf(c) }}</p>
           <v-table v-if="c.evidence.length" class="figures">
             <thead>
               <tr>
@@ -72,11 +76,12 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
       </p>
       <p class="quiet ma-0">Several may be there at once, so the shares can add up to more than 100 %.</p>
     </template>
-    <p v-if="kept?.next_tests.length" class="ma-0">
-      Next tests, by what they tell a minute:
-      <template v-for="(t, k) in kept.next_tests.slice(0, 3)" :key="t.procedure"
-        >{{ k ? ', ' : '' }}<b>{{ t.title }}</b> ({{ t.minutes }} min, {{ t.bits.toFixed(1) }} bit)</template
-      >. <button type="button" class="link" data-test="causes-measure" @click="emit('go', 'measure')">To the tests</button>
+    <p v-if="kept?.next_actions.length" class="ma-0">
+      Next, by what they tell a minute:
+      <template v-for="(a, k) in kept.next_actions.slice(0, 4)" :key="a.text"
+        >{{ k ? ' ' : '' }}{{ a.text.slice(0, -1) }} ({{ inMinutes(a.minutes) }}, {{ a.bits.toFixed(1) }} bit).</template
+      >
+      <button type="button" class="link" data-test="causes-measure" @click="emit('go', 'measure')">To the tests</button>
     </p>
   </section>
 </template>

@@ -5,6 +5,7 @@ import type { StageName } from '@/api/types'
 import { useKeys } from '@/composables/keys'
 import { useWorkbench } from '@/composables/workbench'
 import BenchFrame from '@/features/jobs/BenchFrame.vue'
+import { inMinutes } from '@/ui/numbers'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import VerdictMark from '@/ui/VerdictMark.vue'
 import BranchesView from './BranchesView.vue'
@@ -33,7 +34,8 @@ watch(
 const unsettled = computed(() =>
   ['not_measured', 'check_probes', 'too_close_to_call', 'undecided'].includes(found.value?.headline.verdict ?? ''),
 )
-const next = computed(() => kept.value?.next_tests[0] ?? null)
+/** After the first, which the headline says. */
+const others = computed(() => kept.value?.next_actions.slice(1, 4) ?? [])
 const wantsPlan = computed(() => bench.job?.progress.stages.some((s) => s.stage === 'plan' && s.on_path) ?? false)
 const counts = computed<Record<string, number>>(() => ({
   parts: found.value?.parts.length ?? 0,
@@ -65,7 +67,12 @@ useKeys([
       </section>
       <section class="panel next" data-test="next">
         <p class="ma-0"><b>Next:</b> {{ found.headline.next_step }}</p>
-        <p v-if="kept?.deciding && unsettled" class="ma-0 quiet">Tells most: {{ kept.deciding.label }}. {{ kept.deciding.why }}</p>
+        <p v-if="others.length && unsettled" class="ma-0 quiet" data-test="next-actions">
+          Or:
+          <template v-for="(a, k) in others" :key="a.text"
+            >{{ k ? ' ' : '' }}{{ a.text.slice(0, -1) }} ({{ inMinutes(a.minutes) }}).</template
+          >
+        </p>
         <div class="row">
           <v-btn
             :color="unsettled ? 'primary' : undefined"
@@ -90,7 +97,6 @@ useKeys([
             @click="emit('go', 'hand_over')"
             >Hand over</v-btn
           >
-          <span v-if="next && unsettled" class="quiet">best test: {{ next.title }}, {{ next.minutes }} min</span>
         </div>
       </section>
       <div class="switch" role="tablist" aria-label="What to look at">

@@ -27,6 +27,9 @@ class Step:
     measured_to_v: float
     read: bool
     """Whether this branch's drop was read; otherwise the predicted drop stands in."""
+    sound_low_v: float | None
+    """A sound one loses at least this, and at most `sound_high_v`; null where no test was made."""
+    sound_high_v: float | None
     limit_to_v: float
     """Volts that must be left after it on the feed side; volts that may be left before it on the return side."""
 
@@ -68,6 +71,8 @@ def _flight(branches: list[Placed], start_v: float, measured_start_v: float, lim
                 measured_from_v=measured,
                 measured_to_v=measured - lost,
                 read=read,
+                sound_low_v=branch.sound_low_v,
+                sound_high_v=branch.sound_high_v,
                 limit_to_v=limit_v,
             )
         )
@@ -91,7 +96,7 @@ def staircase_of_point(circuit: Circuit, ring: Ring, point: OperatingPoint, limi
 
     def flight(ids: tuple[str, ...], nodes: tuple[str, ...], side: Side, limit: float) -> tuple[Step, ...]:
         return tuple(
-            Step(b, labels[b], side, a, c, volts[a], volts[c], volts[a], volts[c], False, limit)
+            Step(b, labels[b], side, a, c, volts[a], volts[c], volts[a], volts[c], False, None, None, limit)
             for b, a, c in zip(ids, nodes, nodes[1:], strict=False)
         )
 

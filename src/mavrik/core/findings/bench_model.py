@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
-from typing import TypeAlias
+from dataclasses import dataclass, fields, replace
+from typing import TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +14,7 @@ from mavrik.core.catalogue.sources import output_limit_a
 from mavrik.core.circuit import Alternator, Circuit, as_sound
 from mavrik.core.findings.charge import as_charged
 from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
-from mavrik.core.findings.lift import SWEPT, At, Lift
+from mavrik.core.findings.lift import SWEPT, Lift
 from mavrik.core.findings.unknowns import LEAST_SHARE, Unknowns
 from mavrik.core.operating.bench_states import IDLE_RPM
 from mavrik.core.operating.elements import slip_shown
@@ -184,12 +184,9 @@ class BenchModel:
             found[:, columns] = _read(at.network, solved, [placed[k][0] for k in columns])
         return found
 
-    def slopes(
-        self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], rows: Floats, before: dict[Setup, At]
-    ) -> tuple[Floats, Floats]:
+    def slopes(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], rows: Floats) -> tuple[Floats, Floats]:
         """Readings (suspects, points) as `predict` has them, and what each unknown does to them (suspects, points, unknowns).
 
-        before: where the same rows came to rest the last time, by setup, to begin from; brought up to date
         What is looked at and no network says has no slope, a shaft's speed aside.
         """
         found = np.full((len(suspects), len(placed)), np.nan)
@@ -204,19 +201,38 @@ class BenchModel:
                 found[:, k], by_unknown[:, k] = self._by_itself(point, setup, suspects, rows)
             else:
                 by_setup.setdefault(setup, []).append(k)
-        for setup, columns in by_setup.items():
-            at, last = self.assembled(setup), before.get(setup)
-            values = self._values(at, suspects, rows, True)
-            if at.lift is not None:
-                solved, slopes, before[setup] = at.lift.met_with_slopes(at.network, values, at.rest, last)
-            else:
-                near, which = (at.rest, None) if last is None else (last.batch, np.arange(len(suspects)))
-                solved, slopes, batch = at.network.solve_with_slopes(values, near, which)
-                before[setup] = At(batch, np.zeros((1, 1)))
+        values = {setup: self._values(self.assembled(setup), suspects, rows, True) for setup in by_setup}
+        for setup, (solved, slopes) in self._solved_together(values).items():
+            at, columns = self.assembled(setup), by_setup[setup]
             points = [placed[k][0] for k in columns]
             found[:, columns] = _read(at.network, solved, points)
-            by_unknown[:, columns] = self._by_unknown(at, values, rows, solved, _read(at.network, slopes, points))
+            by_unknown[:, columns] = self._by_unknown(
+                at, suspects, values[setup], rows, solved, _read(at.network, slopes, points)
+            )
         return found, by_unknown
+
+    def _solved_together(self, values: Mapping[Setup, net.Values]) -> dict[Setup, tuple[net.Solved, net.Slopes]]:
+        """States of the bench solved with their slopes: those of one network at once, a call costs more than its rows do."""
+        found: dict[Setup, tuple[net.Solved, net.Slopes]] = {}
+        alike: dict[tuple[net.Network, bool], list[Setup]] = {}
+        for setup, own in values.items():
+            at = self.assembled(setup)
+            if at.lift is not None:
+                found[setup] = at.lift.met_with_slopes(at.network, own, at.rest)
+            else:
+                alike.setdefault((at.network, at.rest is None), []).append(setup)
+        for (network, _), setups in alike.items():
+            many = [values[s] for s in setups]
+            counts = [len(np.asarray(v.resistor_ohm)) for v in many]
+            rests = [rest.at_rest for s in setups if (rest := self.assembled(s).rest) is not None]
+            near = net.AtRest.joined(rests) if rests else None
+            solved, slopes, _ = network.solve_with_slopes(_stacked(many, counts), near, np.repeat(np.arange(len(setups)), counts))
+            first = 0
+            for setup, count in zip(setups, counts, strict=True):
+                rows = slice(first, first + count)
+                first += count
+                found[setup] = _rows_of(solved, rows), _rows_of(slopes, rows)
+        return found
 
     def _shaft_rpm(self, alternator: str) -> float:
         return IDLE_RPM * next(a.pulley_ratio for a in self.circuit.alternators if a.id == alternator)
@@ -232,7 +248,8 @@ class BenchModel:
             "lamp": 1.0,
             "belt": 1.0,
             "plate": alternator.rated_a,
-            "ripple": fault_table().ripple_vpp["none"] * self.circuit.system_voltage_v / 12,
+            "ripple": fault_table().usual_ripple_vpp * self.circuit.system_voltage_v / 12,
+            "clear": 1.0,
         }[point.indicator]
         return np.array([h.indications.get((point.indicator, point.element), usual) for h in suspects])
 
@@ -245,7 +262,7 @@ class BenchModel:
             resistor = next(j for j, r in enumerate(at.network.resistors) if r.id == point.element)
             ohm = np.asarray(self._values(at, suspects, rows, True).resistor_ohm)[:, resistor]
             if k is not None:
-                slopes[:, k] = ohm < MOST_OHM
+                slopes[:, k] = (ohm < MOST_OHM) * self._present(at.name, suspects)[:, k]
             return np.minimum(ohm, MOST_OHM), slopes
         at = self.assembled(Setup(BenchState.REST))
         row = next(j for j, e in enumerate(at.network.emfs) if e.id == point.element)
@@ -289,11 +306,16 @@ class BenchModel:
         here = [(k, resistor[b]) for k, b in enumerate(u.branch_ids) if b in resistor]
         if here:
             of, at_row = (list(x) for x in zip(*here, strict=True))
-            ohm[:, at_row] += rows[:, of]
+            ohm[:, at_row] += rows[:, of] * self._present(at.name, suspects)[:, of]
+        link, converter = {x.id: k for k, x in enumerate(network.links)}, {x.id: k for k, x in enumerate(network.converters)}
         for row, h in enumerate(suspects):
             for c in h.changes:
                 if c.what is What.OPEN and c.element in resistor:
                     ohm[row, resistor[c.element]] = OPEN_OHM
+                elif c.what is What.OPEN and c.element in link:
+                    found["link_ohm"][row, link[c.element]] = OPEN_OHM
+                elif c.what is What.OFF and c.element in converter:
+                    found["converter_limit_a"][row, converter[c.element]] = 0.0
         group, at_output, asleep = dict(u.group_of), at.name is BenchState.AT_OUTPUT, at.name is BenchState.ASLEEP
         asleep_a = fault_table().modules_asleep_a if asleep else 0.0
         drains = {e.id: np.maximum(rows[:, place[What.DRAIN_A, e.id]] + asleep_a, 0.0) for e in network.emfs}
@@ -335,6 +357,15 @@ class BenchModel:
         np.maximum(ohm, LEAST_OHM, out=ohm)
         return replace(own, **found)
 
+    def _present(self, state: BenchState, suspects: Sequence[Hypothesis]) -> Floats:
+        """What share of each branch's excess is there in a state, by suspect: some come and go, some rise with the heat."""
+        found = np.ones((len(suspects), len(self.unknowns.branch_ids)))
+        for row, h in enumerate(suspects):
+            for c in h.changes:
+                if c.what is What.MORE_OHM and c.states is not None and (k := self.unknowns.at(c.what, c.element)) is not None:
+                    found[row, k] = c.share_in(state)
+        return found
+
     @property
     def _nominal_v(self) -> float:
         """What a consumer's amperes are said at [V]."""
@@ -349,7 +380,15 @@ class BenchModel:
         share = np.where(logarithm > np.log(LEAST_SHARE) + 1e-9, np.exp(np.minimum(logarithm, 5.0)), 0.0)
         return np.asarray(share * self._slip_left(at, a, rows[:, place[What.SLIP, a.id]]))
 
-    def _by_unknown(self, at: Assembled, values: net.Values, rows: Floats, solved: net.Solved, moved: Floats) -> Floats:
+    def _by_unknown(
+        self,
+        at: Assembled,
+        suspects: Sequence[Hypothesis],
+        values: net.Values,
+        rows: Floats,
+        solved: net.Solved,
+        moved: Floats,
+    ) -> Floats:
         """What each unknown does to some readings, by what the network's own values do to them (suspects, points, unknowns).
 
         moved: by the network's own values
@@ -359,9 +398,10 @@ class BenchModel:
         found = np.zeros((*moved.shape[:2], len(u)))
         ohm = np.asarray(values.resistor_ohm)
         resistor = {r.id: k for k, r in enumerate(network.resistors)}
+        present = self._present(at.name, suspects)
         for k, b in enumerate(u.branch_ids):
             if b in resistor:
-                found[:, :, k] = moved[:, :, resistor[b]]
+                found[:, :, k] = moved[:, :, resistor[b]] * present[:, [k]]
         group, at_output = dict(u.group_of), at.name is BenchState.AT_OUTPUT
         for k, e in enumerate(network.emfs):
             by_emf, by_ohm = moved[:, :, resistors + k], moved[:, :, resistors + emfs + k]
@@ -418,6 +458,23 @@ class BenchModel:
                     if x.cranking is cranking and x.id in resistor:
                         found[:, :, place[what, main]] -= moved[:, :, resistor[x.id]] * ohm[:, None, resistor[x.id]]
         return found
+
+
+def _stacked(many: Sequence[net.Values], counts: Sequence[int]) -> net.Values:
+    """Values of several states of one network, one behind the other; each has so many rows."""
+
+    def joined(name: str) -> Floats:
+        own = [np.atleast_2d(np.asarray(getattr(v, name))) for v in many]
+        return np.concatenate([np.broadcast_to(a, (n, a.shape[1])) for a, n in zip(own, counts, strict=True)])
+
+    return many[0] if len(many) == 1 else net.Values(**{f.name: joined(f.name) for f in fields(net.Values)})
+
+
+R = TypeVar("R", net.Solved, net.Slopes)
+
+
+def _rows_of(found: R, rows: slice) -> R:
+    return type(found)(**{f.name: getattr(found, f.name)[rows] for f in fields(found)})
 
 
 def _read(network: net.Network, found: net.Solved | net.Slopes, points: list[Point]) -> Floats:

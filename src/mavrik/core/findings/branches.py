@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from mavrik.core.circuit import AnyBranch, ConductorBranch
 from mavrik.core.circuit.ring import Side
-from mavrik.core.findings.bench import NO_CURRENT_A, Bench, millivolts
+from mavrik.core.findings.bench import NO_CURRENT_A, Bench, Known, millivolts
 from mavrik.core.findings.documents import BranchFinding, BranchVerdict
 from mavrik.core.findings.hypotheses import fault_table
 from mavrik.core.findings.inference import Estimate
-from mavrik.core.measuring.limits import Limit, Scope
+from mavrik.core.measuring.limits import Limit, Scope, most_excess_ohm
+from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import Verdict, verdict_below
 from mavrik.core.procedures import Observation
 from mavrik.core.procedures.bench.charging_drops import SHARED_BELOW
@@ -68,7 +69,7 @@ def _verdict(
     branch: AnyBranch,
     estimate: Estimate | None,
     of: Observation | None,
-    judged: tuple[float, float] | None,
+    judged: Measured | None,
     limit: Limit,
 ) -> tuple[BranchVerdict, str, str]:
     """Verdict, why, and what to do next."""
@@ -97,9 +98,9 @@ def _verdict(
     at = straddles = ""
     outcome = Verdict.PASS
     if judged is not None:
-        at = f"{millivolts(judged[0])} at the rated {bench.rated_a:g} A"
-        straddles = f"{at} ± {millivolts(judged[1])} straddles {limit.rule}"
-        outcome = verdict_below(abs(judged[0]), judged[1], limit.volts)
+        at = f"{millivolts(judged.value)} at the rated {bench.rated_a:g} A"
+        straddles = f"{at} ± {millivolts(judged.uncertainty)} straddles {limit.rule}"
+        outcome = verdict_below(abs(judged.value), judged.uncertainty, limit.volts)
     if estimate.probability >= probably:
         more = f"{excess_in_words(estimate)}."
         if outcome is Verdict.FAIL:
@@ -135,9 +136,34 @@ def _verdict(
         )
     if outcome is Verdict.CLOSE:
         return BranchVerdict.CLOSE, f"{straddles}.", "Repeat nearer to rated output, or on a finer range: that narrows the band."
+    if (hot := _hot(bench, branch, estimate)) is not None:
+        return hot
     if not at:
         return BranchVerdict.PASS, "By the other readings it has no more resistance than a sound one.", ""
     return BranchVerdict.PASS, f"{at} is within {limit.rule}.", ""
+
+
+def _hot(bench: Bench, branch: AnyBranch, estimate: Estimate) -> tuple[BranchVerdict, str, str] | None:
+    """What is said of a part within its volts that makes more heat than it may; None: it does not."""
+    amps = abs(bench.fitted_rated.current_a[branch.id])
+    longer = fault_table().sound_share * branch.sound_resistance_ohm(20.0) if isinstance(branch, ConductorBranch) else 0.0
+    most = most_excess_ohm(amps) + longer
+    if estimate.excess_ohm <= most:
+        return None
+    watts = estimate.excess_ohm * amps**2
+    why = f"its {watts:.0f} W more than a sound part has at {amps:.0f} A"
+    if estimate.low_ohm > most:
+        return (
+            BranchVerdict.EXCESS,
+            f"Its drop is within limits, but {why} heat it: {excess_in_words(estimate)}.",
+            branch.how_to_mend,
+        )
+    again = "Load it for some minutes and feel or measure its ends; read the drop again on a finer range."
+    return (
+        BranchVerdict.CLOSE,
+        f"Its drop is within limits; {why} would heat it, if they are there: {excess_in_words(estimate)}.",
+        again,
+    )
 
 
 def _basis(bench: Bench, branch: AnyBranch) -> str:
@@ -163,7 +189,7 @@ def judge_branch(bench: Bench, branch: AnyBranch, parts: PartsReport) -> BranchF
     scope = Scope.WHOLE if i in bench.spurs else Scope.GROUND if side is Side.RETURN and conductor else Scope.SIDE
     limit = bench.limit(scope).with_threshold(branch.threshold_v)
     of = bench.read.get(f"drop_v:{i}")
-    judged = bench.at_rated(of, branch.threshold_v, "" if i in bench.ring.ids else i) if of else None
+    judged = bench.at_rated(Known.of(of), (i,), branch.threshold_v) if of else None
     estimate = bench.posterior.estimates.get(i)
     verdict, reason, next_step = _verdict(bench, branch, estimate, of, judged, limit)
     known = estimate if estimate is not None and estimate.read and verdict is not BranchVerdict.CHECK_PROBES else None
@@ -200,9 +226,11 @@ def judge_branch(bench: Bench, branch: AnyBranch, parts: PartsReport) -> BranchF
         limit_rule=limit.rule,
         limit_source=limit.source,
         judged_current_a=bench.rated_a,
-        judged_drop_v=judged[0] if judged else None,
-        judged_uncertainty_v=judged[1] if judged else None,
+        judged_drop_v=judged.value if judged else None,
+        judged_uncertainty_v=judged.uncertainty if judged else None,
         rated_drop_v=bench.rated.drop_v[i],
+        sound_low_v=bench.band[i][0] if i in bench.band else None,
+        sound_high_v=bench.band[i][1] if i in bench.band else None,
         verdict=verdict,
         reason=reason,
         next_step=next_step,

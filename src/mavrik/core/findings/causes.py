@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +12,7 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import planned
 from mavrik.core.findings.branches import of_mohm
 from mavrik.core.findings.documents import Cause, Doubt, Evidence, Undecided
-from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, fault_table
+from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, fault_table, is_open, is_too_much
 from mavrik.core.findings.inference import Candidate, Posterior
 from mavrik.core.findings.likelihood import slip_density
 from mavrik.core.measuring.uncertainty import COVERAGE
@@ -37,8 +37,8 @@ def label_of(circuit: Circuit, cause: str) -> tuple[str, str]:
     """A cause in words, and what to do about it."""
     kind, element = cause.split(":", 1)
     label = next((e.label for e in circuit.elements if e.id == element), element)
-    words, advice = fault_table().words[kind]
-    return words.format(label=label), advice
+    fault = fault_table().faults[kind]
+    return fault.title.format(label=label), fault.advice
 
 
 def _budget(posterior: Posterior) -> str:
@@ -50,17 +50,6 @@ def _budget(posterior: Posterior) -> str:
         return ""
     return f"but at idle with everything on the batteries give {-net:.0f} A: a budget, not a fault"
 
-
-MAGNITUDES: dict[str, tuple[What, ...]] = {
-    "resistance": (What.MORE_OHM,),
-    "drain": (What.DRAIN_A,),
-    "unlisted_load": (What.MORE_LOAD_A,),
-    "weak_battery": (What.OHM_SHARE,),
-    "belt_slips": (What.SLIP,),
-    **dict.fromkeys(("regulator_low", "regulator_high", "sense_open"), (What.SET_POINT,)),
-    **dict.fromkeys(("diode_open", "diode_shorted", "phase_lost", "worn_brushes", "under_rated"), (What.LIMIT_SHARE,)),
-}
-"""What is said of how much of a cause there is, by its kind."""
 
 Amount = tuple[str, float | None, float | None, float | None, str]
 """In words; the amount, its lower and upper end, and their unit, where it has them."""
@@ -75,7 +64,7 @@ def _amount(posterior: Posterior, cause: str, of: Candidate) -> Amount:
         words = f"{of_mohm(estimate.excess_ohm)} mΩ too much ({of_mohm(low)} to {of_mohm(estimate.high_ohm)} mΩ)"
         return words, estimate.excess_ohm, low, estimate.high_ohm, "Ω"
     for c in of.hypothesis.changes:
-        if c.element != element or c.what not in MAGNITUDES.get(kind, ()):
+        if c.element != element or c.what is not fault_table().faults[kind].amount:
             continue
         if of.fitted is None:
             return "", None, None, None, ""
@@ -87,6 +76,8 @@ def _amount(posterior: Posterior, cause: str, of: Candidate) -> Amount:
             return f"about {amount:.1f} A", amount, low, high, "A"
         if c.what is What.OHM_SHARE:
             return f"about {amount:.1f} times its internal resistance", amount, low, high, ""
+        if c.what is What.TAKES_SHARE:
+            return f"it takes a charge about {amount:.1f} times as slowly", amount, low, high, ""
         if c.what is What.SET_POINT:
             return f"about {amount:+.1f} V", amount, low, high, "V"
         if c.what is What.SLIP:
@@ -121,10 +112,10 @@ def _evidence(posterior: Posterior, of: Candidate) -> tuple[Evidence, ...]:
     return tuple(found[:MOST_EVIDENCE])
 
 
-def ranked_causes(posterior: Posterior) -> tuple[Cause, ...]:
+def ranked_causes(posterior: Posterior, turns: Mapping[str, str]) -> tuple[Cause, ...]:
     """The likeliest causes, each with its probability over all sets that it is part of.
 
-    posterior: of all readings
+    posterior: of all readings; turns: the reading that would turn each, in words
     """
     circuit = posterior.model.document
     ranked = sorted(posterior.by_cause.items(), key=lambda c: -c[1])[:SHOWN]
@@ -134,7 +125,19 @@ def ranked_causes(posterior: Posterior) -> tuple[Cause, ...]:
         kind, element = cause.split(":", 1)
         label, advice = label_of(circuit, cause)
         amount: Amount = (_budget(posterior), None, None, None, "") if cause == NOTHING else _amount(posterior, cause, of)
-        found.append(Cause(cause, kind, element, label, advice, min(probability, 1.0), *amount, _evidence(posterior, of)))
+        found.append(
+            Cause(
+                cause,
+                kind,
+                element,
+                label,
+                advice,
+                min(probability, 1.0),
+                *amount,
+                _evidence(posterior, of),
+                turns.get(cause, ""),
+            )
+        )
     return tuple(found)
 
 
@@ -147,7 +150,7 @@ def doubtful_readings(posterior: Posterior) -> tuple[Doubt, ...]:
     shares = np.array([c.probability for c in posterior.candidates])
     shares = shares / shares.sum()
     for k, o in enumerate(posterior.evidence):
-        if f"open:{o.point.element}" in posterior.best.causes:
+        if any(is_open(c, o.point.element) for c in posterior.best.causes):
             # Over an open circuit there may be anything.
             continue
         log_likelihoods = np.array([c.log_likelihoods[k] for c in posterior.candidates])
@@ -178,8 +181,11 @@ def undecided_sets(posterior: Posterior) -> tuple[Undecided, ...]:
 
 def _share_with(posterior: Posterior, branch_ids: Sequence[str]) -> float:
     """How likely one at least of some branches has too much."""
-    wanted = {f"{kind}:{b}" for kind in ("resistance", "open") for b in branch_ids}
-    return sum(c.probability for c in posterior.candidates if wanted & set(c.causes))
+    return sum(
+        c.probability
+        for c in posterior.candidates
+        if any(is_too_much(cause, b) or is_open(cause, b) for cause in c.causes for b in branch_ids)
+    )
 
 
 def several(posterior: Posterior) -> tuple[str, ...]:

@@ -87,6 +87,10 @@ class BranchFinding:
     judged_drop_v: Annotated[float | None, Field(description="Measured drop scaled to judged_current_a [V]")]
     judged_uncertainty_v: float | None
     rated_drop_v: Annotated[float, Field(description="Predicted drop at rated output, warmed up [V]")]
+    sound_low_v: Annotated[
+        float | None, Field(description="A sound one loses at least this in the test [V]; null: no test, or off the ring")
+    ]
+    sound_high_v: Annotated[float | None, Field(description="And at most this, 95 % of them")]
     verdict: BranchVerdict
     reason: str
     next_step: str
@@ -155,6 +159,9 @@ class Cause:
     amount_high: float | None
     amount_unit: str
     evidence: tuple[Evidence, ...]
+    would_turn: Annotated[
+        str, Field(description="The reading that would make it the likeliest, or no more so; empty: no single one")
+    ] = ""
 
 
 @dataclass(frozen=True)
@@ -182,6 +189,30 @@ class NextTest:
 
     procedure: str
     title: str
+    why: str
+    minutes: float
+    bits: Annotated[float, Field(description="Expected information about the cause [bit]")]
+
+
+class ActionKind(StrEnum):
+    """What a next action is."""
+
+    TEST = "test"
+    READ = "read"
+    CLAMP = "clamp"
+    READ_AGAIN = "read_again"
+    CHARGE = "charge"
+
+
+@dataclass(frozen=True)
+class NextAction:
+    """One thing to do next, and what it would tell."""
+
+    kind: ActionKind
+    procedure: Annotated[str, Field(description="That holds the point; empty: none")]
+    point: Annotated[str, Field(description="Empty: all of the procedure, or none")]
+    element: str
+    text: Annotated[str, Field(description="What to do, as a sentence")]
     why: str
     minutes: float
     bits: Annotated[float, Field(description="Expected information about the cause [bit]")]
@@ -241,6 +272,9 @@ class Findings(Document):
     doubtful: tuple[Doubt, ...] = Field(description="Readings to be taken again")
     deciding: DecidingPoint | None
     next_tests: tuple[NextTest, ...]
+    next_actions: tuple[NextAction, ...] = Field(
+        description="Tests, single readings, repeats, a charge: most information a minute first"
+    )
     tests: tuple[TestFinding, ...] = Field(description="What was made, in the order of the work")
     not_asked: tuple[Reading, ...] = Field(description="Readings that no procedure asks for on this circuit any more")
     parts: tuple[Finding, ...] = Field(description="Of the parts fitted and of the circuit as drawn, dangers first")

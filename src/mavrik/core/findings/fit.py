@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from scipy import linalg, special
 
 from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.graph import metal_of, reach
 from mavrik.core.findings.bench_model import RUNNING, BenchModel, Floats, Placed
 from mavrik.core.findings.hypotheses import NOTHING, SHARES, Change, Hypothesis, What, fault_table
 from mavrik.core.findings.likelihood import log_likelihood, scatter_terms, slip_density
@@ -63,11 +64,17 @@ UNEQUAL_V = 0.7
 DRAWS = 320
 """So many draws of a set's unknowns, half of them round its own fit, in pairs that mirror each other."""
 
+FULL_WIDTHS = 2.5
+"""A battery that takes a charge so many standard deviations more slowly than is expected is nearly full."""
+
 LOAD_STEP = 0.02
 MOST_BY_LOADS = 30.0
 """A branch that the loads leave next to nothing takes no more times what they take less."""
 
 NO_READING = 1e-6
+LEAST_AMOUNT = 1e-9
+"""Of what a fault has some of: it has a logarithm."""
+
 BEYOND = 2000.0
 """No reading of any bench is beyond this, in the unit of its quantity, a shaft's speed aside."""
 
@@ -85,6 +92,8 @@ class Trial:
     log_prior: float
     start: Floats | None = None
     """The unknowns of another trial to begin from, where they are nothing that this set's causes change."""
+    kept: frozenset[int] = frozenset()
+    """Unknowns to begin from that one although this set's causes change them: the other's do so too."""
 
 
 @dataclass(frozen=True)
@@ -321,9 +330,9 @@ class _Fit:
         for row, t in enumerate(self.trials):
             if t.start is None:
                 continue
-            own = {u.at(c.what, c.element) for c in t.base.changes}
+            own = {u.at(c.what, c.element) for c in t.base.changes} - t.kept
             others = np.array([k not in own for k in range(found.shape[1])])
-            found[row, others] = t.start[others]
+            found[row, others] = np.where(self.logs[row], np.log(np.maximum(t.start, LEAST_AMOUNT)), t.start)[others]
         return found
 
     def amounts(self, now: Floats, rows: NDArray[np.int64]) -> Floats:
@@ -375,7 +384,6 @@ class _Fit:
             [self.placed[k] for k in which.tolist()],
             [self.trials[k].base for k in rows.tolist()],
             self.amounts(self.now[rows], rows),
-            {},
         )
         # A known output that has nowhere to go: no meter shows that, and nothing follows from how it moves.
         beyond = ~(np.abs(found) < self.most[which])
@@ -652,6 +660,23 @@ def either_side(problem: FitProblem, start: Floats) -> tuple[Floats, Floats]:
     return to_spare, short
 
 
+def full_behind(problem: FitProblem, start: Floats) -> Floats | None:
+    """A start with the batteries behind DC-DC chargers nearly full; None where there are none.
+
+    problem: readings and unknowns; start: all else
+    A charger at its limit shows nothing of how slowly its battery takes a charge.
+    """
+    circuit, u = problem.model.circuit, problem.unknowns
+    joined = {n for c in circuit.converters for n in reach(metal_of(circuit.branches), c.out_node)}
+    fed = [b.id for b in circuit.batteries if b.positive_node in joined and b is not circuit.battery]
+    if not fed:
+        return None
+    full = start.copy()
+    for b in fed:
+        full[u.place[What.TAKES_SHARE, b]] += FULL_WIDTHS * u.width[u.place[What.TAKES_SHARE, b]]
+    return full
+
+
 def fit_nothing(problem: FitProblem, sound: Hypothesis) -> Fitted:
     """Nothing broken, from wherever that explains most: what was read at a known output and what was read otherwise each from its own.
 
@@ -670,6 +695,19 @@ def fit_nothing(problem: FitProblem, sound: Hypothesis) -> Fitted:
     charged = [k for k, (what, _) in enumerate(problem.unknowns.names) if what is What.CHARGED]
     start[charged] = fits[there].row[charged]
     return max((best, *fit_trials(problem, [Trial(sound.causes, sound, prior, start)])), key=lambda f: f.log_evidence)
+
+
+def begun_from(trial: Trial, other: Fitted) -> Trial:
+    """A trial that begins where another set ended: in what both of their causes change, too."""
+    u = other.problem.unknowns
+
+    def changed(of: Hypothesis) -> set[int]:
+        return {k for c in of.changes if (k := u.at(c.what, c.element)) is not None}
+
+    kept = frozenset(changed(trial.base) & changed(other.trial.base))
+    start = start_of(other)
+    start[list(kept)] = other.row[list(kept)]
+    return replace(trial, start=start, kept=kept)
 
 
 def start_of(fitted: Fitted) -> Floats:

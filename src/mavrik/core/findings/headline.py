@@ -7,19 +7,22 @@ from dataclasses import dataclass
 from mavrik.core.findings.branches import EVEN
 from mavrik.core.findings.documents import (
     GRAVITY,
+    ActionKind,
     BranchFinding,
     BranchVerdict,
     Cause,
     DecidingPoint,
     Doubt,
     Headline,
+    NextAction,
     NextTest,
     SideFinding,
     SumCheck,
     TestFinding,
     Undecided,
 )
-from mavrik.core.findings.hypotheses import NOTHING, fault_table
+from mavrik.core.findings.hypotheses import NOTHING, UNKNOWN_KIND, fault_table, is_too_much
+from mavrik.core.findings.words import inside_a_sentence
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.protection.documents import Finding, Severity
@@ -27,13 +30,12 @@ from mavrik.core.protection.documents import Finding, Severity
 DROPS = "charging_drops"
 """Its readings are judged as branches and sides."""
 
-LEAST_BITS = 0.05
 NUMBERS = {2: "Two", 3: "Three"}
 MOST_WHY = 3
 LEAST_LIKELY = 0.3
 """A cause below this is not named as the likeliest: it is one of several."""
 
-UNKNOWN_KIND, UNLISTED_KIND = "unknown", "unlisted_load"
+UNLISTED_KIND = "unlisted_load"
 """Causes that are no part's fault."""
 
 
@@ -50,17 +52,13 @@ class Found:
     undecided: tuple[Undecided, ...]
     doubtful: tuple[Doubt, ...]
     deciding: DecidingPoint | None
+    next_actions: tuple[NextAction, ...]
     next_tests: tuple[NextTest, ...]
     tests: tuple[TestFinding, ...]
     parts: tuple[Finding, ...]
     missing: tuple[str, ...]
     wants: str
     """What the job is for besides a fault, as a sentence's end; empty: nothing."""
-
-
-def _lower(words: str) -> str:
-    """A label as it stands inside a sentence; a name or an abbreviation stays as it is."""
-    return words[0].lower() + words[1:] if len(words) > 1 and words[1].islower() else words
 
 
 def shown(quantity: str, value: float) -> str:
@@ -77,11 +75,16 @@ def sureness(probability: float) -> str:
 
 
 def _then(found: Found) -> str:
+    """What to do next, where the causes are still open."""
     if found.deciding is not None and found.undecided:
         return f"Read next: {found.deciding.label}. {found.deciding.why}"
-    if found.next_tests and found.next_tests[0].bits > LEAST_BITS:
-        return f"Make the test that tells most: {_lower(found.next_tests[0].title)}."
-    return ""
+    first = found.next_actions[0] if found.next_actions else None
+    if first is None:
+        return ""
+    test = next((t for t in found.next_tests if t.procedure == first.procedure), None)
+    if first.kind is ActionKind.TEST and test is not None:
+        return f"Make the test that tells most: {inside_a_sentence(test.title)}."
+    return f"{first.text} {first.why}"
 
 
 def _evidence_lines(cause: Cause) -> tuple[str, ...]:
@@ -117,7 +120,7 @@ def _reread(found: Found) -> Headline | None:
 
 def _cause_line(found: Found, best: Cause, verdict: BranchVerdict) -> Headline:
     """One cause, or several, that the readings settle."""
-    of = next((b for b in found.branches if b.branch_id == best.element and best.kind == "resistance"), None)
+    of = next((b for b in found.branches if b.branch_id == best.element and is_too_much(best.cause, b.branch_id)), None)
     if found.together:
         text = f"{NUMBERS.get(len(found.together), 'Several')} faults explain it best: {'; '.join(found.together)}."
     else:
@@ -162,7 +165,7 @@ def headline(found: Found) -> Headline:
         j = failing[0]
         likely = " Not settled which part."
         if best is not None and best.probability > LEAST_LIKELY:
-            likely = f" Most likely {_lower(best.label)} ({best.probability:.0%}); not settled."
+            likely = f" Most likely {inside_a_sentence(best.label)} ({best.probability:.0%}); not settled."
         also = tuple(f"{x.label}: {x.why}" for x in failing[1 : MOST_WHY + 1])
         text = f"{j.label}, {shown(j.quantity, j.value)}: {j.why}{likely}"
         return Headline(
@@ -200,7 +203,9 @@ def _sound(found: Found, best: Cause | None) -> Headline:
     if found.missing and open_cause:
         assert best is not None
         text = f"What was read is within its limits; not settled{wants}."
-        why = (f"Most likely {_lower(best.label)} ({best.probability:.0%}).",) if best.probability > LEAST_LIKELY else ()
+        why = (
+            (f"Most likely {inside_a_sentence(best.label)} ({best.probability:.0%}).",) if best.probability > LEAST_LIKELY else ()
+        )
         return Headline(BranchVerdict.PASS, text, why, _then(found) or f"Still to read: {found.missing[0]}.", "")
     if found.missing:
         text = f"What was read is sound{budget}{wants}."

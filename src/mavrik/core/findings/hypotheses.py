@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cache
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
 
 from mavrik.core.catalogue.tables import Table, load_table
-from mavrik.core.circuit import Alternator, AnyBranch, Circuit
+from mavrik.core.circuit import Alternator, AnyBranch, Circuit, ConductorBranch
+from mavrik.core.operating.bench_states import BenchState
 
 
 class What(StrEnum):
-    """Which value of the network a change is of; each is an unknown of the fit too, `OPEN` aside."""
+    """Which value of the network a change is of; each is an unknown of the fit too, `OPEN` and `OFF` aside."""
 
     MORE_OHM = "more_ohm"
     OPEN = "open"
+    OFF = "off"
+    """A DC-DC charger that does not run."""
     EMF = "emf"
     CHARGE = "charge"
     """Of all batteries that metal joins to one: they rest at one voltage."""
@@ -58,6 +65,14 @@ class Change:
     amount: float = 0.0
     spread: float = 0.0
     """Standard deviation of the amount among vehicles that have the fault; of its natural logarithm for what is a share or a logarithm."""
+    states: frozenset[BenchState] | None = None
+    """Of the bench, where it is there; None: in all of them."""
+    elsewhere: float = 0.0
+    """What share of it there is in the others."""
+
+    def share_in(self, state: BenchState) -> float:
+        """What share of it there is in a state of the bench."""
+        return 1.0 if self.states is None or state in self.states else self.elsewhere
 
 
 @dataclass(frozen=True)
@@ -72,17 +87,56 @@ class Hypothesis:
     """What no network says, by (sign, alternator)."""
 
 
+ElementKind = Literal[
+    "vehicle", "branch", "contact", "conductor", "link", "converter", "unit", "wound_unit", "magnet_unit", "sensed_unit", "battery",
+    "main_battery",
+]  # fmt: skip
+"""Names of `ELEMENTS`."""
+
+
+class FaultChange(BaseModel):
+    """One value that a kind of fault changes."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    what: What
+    middle: float = 0.0
+    spread: float = 0.0
+    scale: Literal["", "system", "rated"] = ""
+    """What the amount is a multiple of: of a 12 V system, or of the first alternator's rating."""
+    at: Literal["element", "main_battery"] = "element"
+
+
+class Fault(BaseModel):
+    """All that is known of one kind of fault: a row of the catalogue."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    of: ElementKind
+    weight: float
+    """How often it is met, over all elements of its kind."""
+    changes: tuple[FaultChange, ...] = ()
+    signs: dict[str, float] = {}
+    """What is looked at and no network says: lamp, belt and continuity as 1 or 0, ripple of a 12 V system, the plate's amperes over the rating."""
+    when: tuple[tuple[BenchState, ...], ...] = ()
+    """States it is there in, where it comes and goes: one of these ways or another."""
+    elsewhere: float = 0.0
+    beside: str = ""
+    """Kind of fault that looks like it: tried only where that one is likely on the same element."""
+    amount: What | None = None
+    """Of which change it is said how much there is."""
+    title: str
+    advice: str
+
+
 class FaultTable(Table):
     """The file ``faults.json``."""
 
-    weights: dict[str, float]
+    faults: dict[str, Fault]
+    usual_ripple_vpp: float
+    """Of a sound rectifier in a 12 V system [V]."""
     looks_bad_factor: float
     also_share: dict[str, float]
     """How much likelier a further fault is beside one than on its own, of a contact and of anything else."""
-    magnitudes: dict[str, tuple[float, float]]
-    """Middle and spread of each fault's amount: see `Change`; volts of a 12 V system, shares of the rating for loads."""
     modules_asleep_a: float
-    ripple_vpp: dict[str, float]
     scatter: dict[str, float]
     misread_share: float
     sound_share: float
@@ -96,7 +150,6 @@ class FaultTable(Table):
     probably: float
     """What is at least so likely is called so; what is between it and its complement is undecided."""
     misread_range: dict[str, float]
-    words: dict[str, tuple[str, str]]
 
 
 def fault_table() -> FaultTable:
@@ -104,6 +157,7 @@ def fault_table() -> FaultTable:
     return load_table("faults", FaultTable)
 
 
+UNKNOWN_KIND = "unknown"
 NOTHING = "none:"
 """The cause of a circuit with nothing broken."""
 
@@ -114,6 +168,27 @@ def metal_of(circuit: Circuit) -> list[AnyBranch]:
     circuit: the document
     """
     return [b for b in circuit.branches if b.conducts and not b.by_voltage]
+
+
+def _units(circuit: Circuit, fits: Callable[[Alternator], bool]) -> list[str]:
+    return [a.id for a in circuit.alternators if fits(a)]
+
+
+ELEMENTS: dict[str, Callable[[Circuit], list[str]]] = {
+    "vehicle": lambda c: [""],
+    "branch": lambda c: [b.id for b in metal_of(c)],
+    "contact": lambda c: [b.id for b in metal_of(c) if b.protects or b.settable],
+    "conductor": lambda c: [b.id for b in metal_of(c) if isinstance(b, ConductorBranch)],
+    "link": lambda c: [b.id for b in c.branches if b.by_voltage and b.settable],
+    "converter": lambda c: [x.id for x in c.converters],
+    "unit": lambda c: _units(c, lambda a: True),
+    "wound_unit": lambda c: _units(c, lambda a: a.kind != "permanent_magnet"),
+    "magnet_unit": lambda c: _units(c, lambda a: a.kind == "permanent_magnet"),
+    "sensed_unit": lambda c: _units(c, lambda a: bool(a.sense_positive_node) and a.sense_positive_node != a.stud_node),
+    "battery": lambda c: [b.id for b in c.batteries],
+    "main_battery": lambda c: [c.battery.id],
+}
+"""What of a circuit a kind of fault can be of."""
 
 
 def hypotheses(circuit: Circuit) -> list[Hypothesis]:
@@ -127,72 +202,72 @@ def hypotheses(circuit: Circuit) -> list[Hypothesis]:
     >>> found[0].causes, len({h.causes for h in found}) > 15
     (('none:',), True)
     """
-    table = fault_table()
-    found = [Hypothesis((NOTHING,), table.weights["none"])]
-    metal = metal_of(circuit)
-    looks = {b.id: table.looks_bad_factor if b.looks_bad else 1.0 for b in metal}
-    for b in metal:
-        share = table.weights["resistance"] * looks[b.id] / sum(looks.values())
-        found.append(Hypothesis((f"resistance:{b.id}",), share, (_change("resistance", What.MORE_OHM, b.id),)))
-    may_open = [b for b in metal if b.protects or b.settable]
-    for b in may_open:
-        found.append(Hypothesis((f"open:{b.id}",), table.weights["open"] / len(may_open), (Change(What.OPEN, b.id),)))
-    for a in circuit.alternators:
-        found += _of_unit(circuit, a)
-    for battery in circuit.batteries:
-        found += _of_battery(circuit, battery.id)
-    main, rated = circuit.battery.id, circuit.alternator.rated_a
-    found.append(
-        Hypothesis((f"unlisted_load:{main}",), table.weights["unlisted_load"], (_change("unlisted_load", What.MORE_LOAD_A, main, rated),))
-    )  # fmt: skip
-    return found
-
-
-def _change(kind: str, what: What, element: str, scale: float = 1.0, of: str = "") -> Change:
-    """A change at the magnitude that the catalogue has for a kind of fault.
-
-    scale: of the amount; of: name of the magnitude, where a kind has several
-    """
-    middle, spread = fault_table().magnitudes[of or kind]
-    relative = what in SHARES or what in AS_LOGARITHM
-    return Change(what, element, middle * scale, spread if relative else spread * scale)
-
-
-def _of_unit(circuit: Circuit, a: Alternator) -> list[Hypothesis]:
-    """What can be wrong with an alternator, its regulator and its belt."""
-    table, scale, units = fault_table(), circuit.system_voltage_v / 12, len(circuit.alternators)
     found = []
-
-    def add(kind: str, *changes: Change, indications: Mapping[tuple[str, str], float] | None = None) -> None:
-        ripple = table.ripple_vpp.get(kind)
-        signs = {**(indications or {}), **({("ripple", a.id): ripple * scale} if ripple else {})}
-        found.append(Hypothesis((f"{kind}:{a.id}",), table.weights[kind] / units, changes, signs))
-
-    add("field_open", Change(What.LIMIT_SHARE, a.id, 0.0), indications={("lamp", a.id): 0.0})
-    for kind in ("diode_open", "phase_lost", "worn_brushes"):
-        add(kind, _change(kind, What.LIMIT_SHARE, a.id))
-    add("belt_slips", _change("belt_slips", What.SLIP, a.id), indications={("belt", a.id): 0.0})
-    leak = _change("diode_shorted", What.DRAIN_A, circuit.battery.id, of="diode_shorted_drain")
-    add("diode_shorted", _change("diode_shorted", What.LIMIT_SHARE, a.id), leak)
-    add("regulator_low", _change("regulator_low", What.SET_POINT, a.id, scale))
-    add("regulator_high", _change("regulator_high", What.SET_POINT, a.id, scale))
-    under = _change("under_rated", What.LIMIT_SHARE, a.id)
-    add("under_rated", under, indications={("plate", a.id): under.amount * a.rated_a})
-    if a.sense_positive_node and a.sense_positive_node != a.stud_node:
-        add("sense_open", _change("sense_open", What.SET_POINT, a.id, scale))
+    for kind, fault in fault_table().faults.items():
+        if kind == UNKNOWN_KIND:
+            continue
+        elements = ELEMENTS[fault.of](circuit)
+        share = _shares(circuit, elements)
+        for element in elements:
+            cause = (f"{kind}:{element}",)
+            for states in fault.when or (None,):
+                changes = tuple(_change(circuit, c, element, states, fault.elsewhere) for c in fault.changes)
+                weight = fault.weight * share[element] / max(len(fault.when), 1)
+                found.append(Hypothesis(cause, weight, changes, _indications(circuit, fault, element)))
     return found
 
 
-def _of_battery(circuit: Circuit, battery: str) -> list[Hypothesis]:
-    """What can be wrong with a battery or drain it; battery: its id."""
-    weights, count = fault_table().weights, len(circuit.batteries)
-    cell = (_change("dead_cell", What.EMF, battery), _change("dead_cell", What.OHM_SHARE, battery, of="dead_cell_ohm"))
-    of_kind = {
-        "weak_battery": (_change("weak_battery", What.OHM_SHARE, battery),),
-        "dead_cell": cell,
-        "drain": (_change("drain", What.DRAIN_A, battery),),
-    }
-    return [Hypothesis((f"{kind}:{battery}",), weights[kind] / count, changes) for kind, changes in of_kind.items()]
+def _shares(circuit: Circuit, elements: Sequence[str]) -> dict[str, float]:
+    """How a kind's weight is shared by the elements that may have it: an end that looks bad makes its branch more suspect."""
+    factor = fault_table().looks_bad_factor
+    bad = {b.id for b in circuit.branches if b.looks_bad}
+    looks = {e: factor if e in bad else 1.0 for e in elements}
+    return {e: k / sum(looks.values()) for e, k in looks.items()}
+
+
+def _change(circuit: Circuit, change: FaultChange, element: str, states: Sequence[BenchState] | None, elsewhere: float) -> Change:
+    """A change of the catalogue on one element, at its middle magnitude."""
+    scale = {"": 1.0, "system": circuit.system_voltage_v / 12, "rated": circuit.alternator.rated_a}[change.scale]
+    relative = change.what in SHARES or change.what in AS_LOGARITHM
+    return Change(
+        change.what,
+        circuit.battery.id if change.at == "main_battery" else element,
+        change.middle * scale,
+        change.spread if relative else change.spread * scale,
+        None if states is None else frozenset(states),
+        elsewhere,
+    )
+
+
+def _indications(circuit: Circuit, fault: Fault, element: str) -> dict[tuple[str, str], float]:
+    rated = next((a.rated_a for a in circuit.alternators if a.id == element), 1.0)
+    scale = {"ripple": circuit.system_voltage_v / 12, "plate": rated}
+    return {(sign, element): value * scale.get(sign, 1.0) for sign, value in fault.signs.items()}
+
+
+@cache
+def _kinds(what: What) -> frozenset[str]:
+    return frozenset(kind for kind, f in fault_table().faults.items() if any(c.what is what for c in f.changes))
+
+
+def is_too_much(cause: str, branch_id: str) -> bool:
+    """Whether a cause says that a branch has too much resistance, always or at times.
+
+    >>> is_too_much("intermittent:feed", "feed"), is_too_much("open:feed", "feed")
+    (True, False)
+    """
+    kind, element = cause.split(":", 1)
+    return element == branch_id and kind in _kinds(What.MORE_OHM)
+
+
+def is_open(cause: str, branch_id: str) -> bool:
+    """Whether a cause says that a branch is open, or not there.
+
+    >>> is_open("missing:strap", "strap"), is_open("resistance:strap", "strap")
+    (True, False)
+    """
+    kind, element = cause.split(":", 1)
+    return element == branch_id and kind in _kinds(What.OPEN)
 
 
 def also_share(causes: Sequence[str]) -> float:
@@ -201,7 +276,7 @@ def also_share(causes: Sequence[str]) -> float:
     causes: of the set
     """
     share = fault_table().also_share
-    contacts = sum(c.startswith("resistance:") for c in causes)
+    contacts = sum(c.split(":", 1)[0] in _kinds(What.MORE_OHM) for c in causes)
     together = max(contacts - 1, 0)
     return share["resistance"] ** together * share["other"] ** (len(causes) - 1 - together)
 

@@ -17,8 +17,29 @@ from scipy import special, stats
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import BenchModel, Floats
 from mavrik.core.findings.charge import rest_voltages
-from mavrik.core.findings.fit import FitProblem, Fitted, Trial, fit_nothing, fit_trials, sampled, start_of, starts
-from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, both, fault_table, hypotheses
+from mavrik.core.findings.fit import (
+    FitProblem,
+    Fitted,
+    Trial,
+    begun_from,
+    fit_nothing,
+    fit_trials,
+    full_behind,
+    sampled,
+    start_of,
+    starts,
+)
+from mavrik.core.findings.hypotheses import (
+    NOTHING,
+    UNKNOWN_KIND,
+    Hypothesis,
+    What,
+    both,
+    fault_table,
+    hypotheses,
+    is_open,
+    is_too_much,
+)
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.operating.bench_states import IDLE_RPM, BenchState
@@ -63,7 +84,7 @@ LOOSE, FREEDOM = 2.0, 2.0
 """Where something is wrong that nobody thought of, readings lie so many times as far from what is expected, and any of them anywhere:
 by Student's distribution of so few degrees of freedom. Our choice, no source."""
 
-UNKNOWN = "unknown:"
+UNKNOWN = f"{UNKNOWN_KIND}:"
 """The cause that is none of the catalogue's."""
 
 
@@ -170,7 +191,7 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     model = problem.model
     nominal = model.predict([(o.point, o.setup) for o in evidence], suspects[:1])[0]
     fitted = _sampled(_fitted(problem, nothing, suspects))
-    unknown = _not_in_the_catalogue(problem, fitted[0], fault_table().weights["unknown"])
+    unknown = _not_in_the_catalogue(problem, fitted[0], fault_table().faults[UNKNOWN_KIND].weight)
     share = special.softmax([f.log_evidence for f in fitted] + [unknown.log_evidence])
     candidates = [
         Candidate(f.trial.causes, float(p), f.hypothesis, f.predicted, f.log_likelihoods, f)
@@ -201,14 +222,14 @@ def _as_it_ran(
 def _fitted(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis]) -> list[Fitted]:
     """Nothing broken first, then every single fault, and the pairs and threes worth a closer look."""
     start, usual = start_of(nothing), starts(problem)
+    alike = [h for h in suspects if _beside(h)]
+    suspects = [h for h in suspects if not _beside(h)]
     tried = [_trial(h, start) for h in suspects[1:]]
-    # A unit that is weak begins on the other side of its limit, too.
-    tried += [_trial(h, one) for h in suspects[1:] if any(c.what in OF_A_UNIT for c in h.changes) for one in (usual[0], usual[2])]
-    best: dict[tuple[str, ...], Fitted] = {}
-    for f in fit_trials(problem, tried):
-        if f.trial.causes not in best or f.log_evidence > best[f.trial.causes].log_evidence:
-            best[f.trial.causes] = f
-    found = [nothing, *best.values()]
+    # A unit that is weak begins on the other side of its limit, too, and with nobody behind it who takes all it has.
+    full = full_behind(problem, start)
+    sides = [usual[0], usual[2], *([] if full is None else [full])]
+    tried += [_trial(h, one) for h in suspects[1:] if any(c.what in OF_A_UNIT for c in h.changes) for one in sides]
+    found = [nothing, *_best_of_each(fit_trials(problem, tried))]
     known = {frozenset(f.trial.causes) for f in found}
     newest = found
     for firsts, most in ((FIRSTS, PAIRS), (GROWN, MORE)):
@@ -230,11 +251,29 @@ def _fitted(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis]) ->
                 guessed[causes] = f.log_evidence + more, _trial(pair, start_of(f))
         top = max(f.log_evidence for f in found) - UNLIKELY
         chosen = sorted((g for g in guessed.values() if g[0] > top), key=lambda g: -g[0])[:most]
-        grown = fit_trials(problem, [t for _, t in chosen])
+        twins = [begun_from(_trial(h), f) for f in likely for h in alike if f.trial.causes == (_beside(h),)]
+        grown = fit_trials(problem, [*(t for _, t in chosen), *twins])
         known |= {frozenset(f.trial.causes) for f in grown}
-        found += grown
-        newest = grown
+        found += _best_of_each(grown[len(chosen) :])
+        newest = grown[: len(chosen)]
+        found += newest
     return _polished(problem, found)
+
+
+def _beside(h: Hypothesis) -> str:
+    """The cause that this one looks like, on the same element; empty: none."""
+    kind, element = h.causes[0].split(":", 1)
+    like = fault_table().faults[kind].beside
+    return f"{like}:{element}" if like else ""
+
+
+def _best_of_each(fitted: Sequence[Fitted]) -> list[Fitted]:
+    """Of each set of causes the one that explains most."""
+    best: dict[tuple[str, ...], Fitted] = {}
+    for f in fitted:
+        if f.trial.causes not in best or f.log_evidence > best[f.trial.causes].log_evidence:
+            best[f.trial.causes] = f
+    return list(best.values())
 
 
 def _polished(problem: FitProblem, found: list[Fitted]) -> list[Fitted]:
@@ -243,8 +282,8 @@ def _polished(problem: FitProblem, found: list[Fitted]) -> list[Fitted]:
     ranked = sorted(range(len(found)), key=lambda k: -found[k].log_evidence)
     near = [k for k in ranked[:POLISHED] if found[k].log_evidence > found[ranked[0]].log_evidence - HOPEFUL]
     chosen = list(dict.fromkeys((0, *near)))
-    begun = [start_of(found[ranked[0] if k != ranked[0] else ranked[1]]) for k in chosen]
-    again = fit_trials(problem, [replace(found[k].trial, start=s) for k, s in zip(chosen, begun, strict=True)], gathering=False)
+    trials = [begun_from(found[k].trial, found[ranked[0] if k != ranked[0] else ranked[1]]) for k in chosen]
+    again = fit_trials(problem, trials, gathering=False)
     for k, f in zip(chosen, again, strict=True):
         if f.log_evidence > found[k].log_evidence:
             found[k] = replace(f, pull=found[k].pull)
@@ -329,10 +368,10 @@ def _estimates(problem: FitProblem, candidates: Sequence[Candidate]) -> dict[str
         for c in worth:
             assert c.fitted is not None
             share = c.probability / total
-            if f"open:{branch_id}" in c.causes:
+            if any(is_open(cause, branch_id) for cause in c.causes):
                 faulty += share
                 continue
-            if f"resistance:{branch_id}" in c.causes:
+            if any(is_too_much(cause, branch_id) for cause in c.causes):
                 faulty += share
             values.append(c.fitted.quantiles(k, normal))
             shares.append(np.full(QUANTILES, share / QUANTILES))

@@ -7,13 +7,15 @@ from collections.abc import Sequence
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.ring import Ring, between_sources, find_ring
 from mavrik.core.circuit.rules import charging_gaps
+from mavrik.core.findings.band import sound_band
+from mavrik.core.findings.behaviour import charging_voltage_findings, chattering_findings
 from mavrik.core.findings.bench import Bench
 from mavrik.core.findings.branches import judge_branch
 from mavrik.core.findings.causes import doubtful_readings, ranked_causes, several, undecided_sets
 from mavrik.core.findings.documents import BranchFinding, BranchVerdict, Findings, SideFinding, TestFinding
 from mavrik.core.findings.headline import DROPS, Found, headline
 from mavrik.core.findings.inference import Posterior, infer
-from mavrik.core.findings.next_reading import next_readings
+from mavrik.core.findings.next_reading import Ahead, look_ahead
 from mavrik.core.findings.sides import budget_findings, judge_sides
 from mavrik.core.measuring.limits import limit_table
 from mavrik.core.measuring.readings import Run, overdue_meters
@@ -80,11 +82,13 @@ def _bench(circuit: Circuit, ring: Ring, posterior: Posterior, drops: dict[str, 
         rated = at_rated_output(circuit, now.engine_space_c, now.ambient_c)
     sound = predict_what_can_be(circuit, now, ring)
     fitted = posterior.best.fitted or next((c.fitted for c in posterior.candidates if c.fitted is not None), None)
-    as_read = sound
+    sound_rated = predict_what_can_be(circuit, rated, ring)
+    as_read, as_read_rated = sound, sound_rated
     if fitted is not None and drops:
         excess = dict(zip(fitted.problem.branch_ids, fitted.excess_ohm.tolist(), strict=True))
         charged = dict(zip(fitted.problem.battery_ids, fitted.charged_v.tolist(), strict=True))
         as_read = predict_what_can_be(circuit, now, ring, excess, charged)
+        as_read_rated = predict_what_can_be(circuit, rated, ring, excess, charged)
     return Bench(
         circuit=circuit,
         ring=ring,
@@ -92,12 +96,25 @@ def _bench(circuit: Circuit, ring: Ring, posterior: Posterior, drops: dict[str, 
         posterior=posterior,
         now=sound,
         fitted=as_read,
-        rated=predict_what_can_be(circuit, rated, ring),
+        rated=sound_rated,
+        fitted_rated=as_read_rated,
         profile=limits.profile,
         rated_a=circuit.alternator.rated_a,
         spurs=spurs_of(circuit),
+        band=sound_band(posterior, ring, list(drops.values())),
         doubtful=frozenset(d.point for d in doubtful_readings(posterior)),
     )
+
+
+def _regulated(circuit: Circuit, read: Sequence[Observation]) -> dict[str, float]:
+    """The highest charging voltage that was read at each battery's posts."""
+    posts = {(b.positive_node, b.negative_node): b.id for b in circuit.batteries}
+    found: dict[str, float] = {}
+    for o in read:
+        battery = posts.get((o.point.red, o.point.black))
+        if battery is not None and o.point.quantity == "voltage" and o.point.state in (BenchState.IDLE, BenchState.FAST):
+            found[battery] = max(found.get(battery, 0.0), o.measured.value)
+    return found
 
 
 def _of_drops(branches: Sequence[BranchFinding], sides: Sequence[SideFinding]) -> list[Judgement]:
@@ -194,16 +211,24 @@ def judge(
     order = [*ring.feed, *ring.return_side, *(i for i in conducting if i not in ring.ids)]
     branches = tuple(judge_branch(bench, conducting[i], parts) for i in order if i in conducting)
     sides, checks = judge_sides(bench)
-    of_parts = by_severity((*gap_findings(circuit), *parts.findings, *budget_findings(bench)))
+    of_parts = by_severity(
+        (
+            *gap_findings(circuit),
+            *parts.findings,
+            *budget_findings(bench),
+            *charging_voltage_findings(circuit, _regulated(circuit, read)),
+            *chattering_findings(bench),
+        )
+    )
     of_drops = _of_drops(branches, sides)
     tests = tuple(t for p in PROCEDURES if (t := _test(p, circuit, stand, limits, of_drops)) is not None)
     ids = frozenset(o.point.id for o in read)
     setups = {o.setup.state: o.setup for o in drops.values()}
-    following, deciding = next_readings(posterior, ids, setups) if ahead else ((), None)
-    causes, missing = ranked_causes(posterior), _missing(ring, branches, sorted(ids))
+    following = look_ahead(posterior, ids, setups) if ahead else Ahead()
+    causes, missing = ranked_causes(posterior, following.turns), _missing(ring, branches, sorted(ids))
     undecided, doubtful, together = undecided_sets(posterior), doubtful_readings(posterior), several(posterior)
     found = Found(
-        len(posterior.evidence), branches, sides, checks, causes, together, undecided, doubtful, deciding, following, tests,
+        len(posterior.evidence), branches, sides, checks, causes, together, undecided, doubtful, following.deciding, following.actions, following.tests, tests,
         of_parts, missing, wants,
     )  # fmt: skip
     volts, battery = bench.now.node_v, circuit.battery
@@ -218,8 +243,9 @@ def judge(
         together=together,
         undecided=undecided,
         doubtful=doubtful,
-        deciding=deciding,
-        next_tests=following,
+        deciding=following.deciding,
+        next_tests=following.tests,
+        next_actions=following.actions,
         tests=tests,
         not_asked=tuple(no_longer_asked(circuit, stand)),
         parts=of_parts,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields, replace
+from dataclasses import fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +12,9 @@ from mavrik.core.operating.engine import Engine
 
 Floats = NDArray[np.float64]
 
-SWEPT = ("resistor_ohm", "limit_a", "set_point_v", "emf_v", "emf_ohm", "emf_charging_ohm", "forced_a")
+SWEPT = (
+    "resistor_ohm", "limit_a", "set_point_v", "emf_v", "emf_ohm", "emf_charging_ohm", "forced_a", "link_ohm", "converter_limit_a",
+)  # fmt: skip
 """What differs from one row to the next."""
 
 LIFT_ROUNDS = 4
@@ -23,15 +25,6 @@ LEAST_GAIN = 0.2
 
 STRAIGHT_V = 0.02
 """So little more of a voltage is found along the slopes as well as by solving again."""
-
-
-@dataclass(frozen=True)
-class At:
-    """Where the rows of a fit came to rest in one state of the bench, to begin from the next time."""
-
-    batch: net.Batch
-    moved_v: Floats
-    """What the batteries were moved by to meet the voltage that was read (rows, batteries)."""
 
 
 class Lift:
@@ -79,20 +72,17 @@ class Lift:
             found = net.merged(found, left, again)
         return found
 
-    def met_with_slopes(
-        self, network: net.Network, values: net.Values, near: net.Batch | None, before: At | None
-    ) -> tuple[net.Solved, net.Slopes, At]:
+    def met_with_slopes(self, network: net.Network, values: net.Values, sound: net.Batch | None) -> tuple[net.Solved, net.Slopes]:
         """The same for a few rows, with slopes along which the voltage stays met.
 
-        before: where the same rows were the last time
+        sound: the state with nothing broken, to begin from
         """
-        begun = np.asarray(values.emf_v, dtype=float)
-        emf = begun if before is None else begun + before.moved_v
+        begun = emf = np.asarray(values.emf_v, dtype=float)
         own = np.arange(len(begun))
-        near, which = (near, None) if before is None else (before.batch, own)
+        near, which = (None, None) if sound is None else (sound.at_rest, np.zeros_like(own))
         for k in range(LIFT_ROUNDS):
-            found, slopes, batch = network.solve_with_slopes(replace(values, emf_v=emf), near, which)
-            near, which = batch, own
+            found, slopes, near = network.solve_with_slopes(replace(values, emf_v=emf), near, which)
+            which = own
             here = self._short(network, found)
             reached = self._reached(network, found.link_closed)
             gain = self._gain(network, slopes, reached)
@@ -110,7 +100,7 @@ class Lift:
                 for f in fields(net.Slopes)
             },
         )
-        return found, self._held(network, slopes, reached), At(batch, emf + last - begun)
+        return found, self._held(network, slopes, reached)
 
     def _gain(self, network: net.Network, slopes: net.Slopes, reached: NDArray[np.bool_]) -> Floats:
         """What the stud's voltage follows of a step of all the batteries that it reaches, by row."""

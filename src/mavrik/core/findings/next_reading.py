@@ -1,25 +1,49 @@
-"""What to read next: the tests and the single point that are expected to tell most about the cause."""
+"""What to do next: the tests, the single readings, the repeats and the charging that are expected to tell most about the cause."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import linalg, special
 
-from mavrik.core.findings.bench_model import Floats, Placed
-from mavrik.core.findings.documents import DecidingPoint, NextTest
+from mavrik.core.catalogue.sources import rest_voltage_v
+from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
+from mavrik.core.findings.charge import as_charged
+from mavrik.core.findings.documents import ActionKind, DecidingPoint, NextAction, NextTest
 from mavrik.core.findings.inference import Posterior
 from mavrik.core.findings.likelihood import own_scatter, wrong_share
-from mavrik.core.procedures import PROCEDURES, BenchState, Point, Procedure, Setup
+from mavrik.core.findings.turning import turning_points
+from mavrik.core.findings.words import inside_a_sentence
+from mavrik.core.operating.devices import battery_units
+from mavrik.core.procedures import PROCEDURES, BenchState, Observation, Point, Procedure, Setup
 
 SAMPLES = 120
-KEPT = 24
+KEPT, MOST_ACTIONS = 24, 6
 """So many sets of causes the value of a further reading is reckoned over."""
 
 LEAST_BITS = 0.02
 """A reading or a test that is expected to tell less is not worth a walk."""
+
+AGAIN_MINUTES = 2.0
+"""Back to the vehicle, the same state once more, another meter. Common practice, no source."""
+
+CHARGE_MINUTES = 240.0
+"""A charger on a battery that is half flat, and its rest. Common practice, no source."""
+
+FULL_ENOUGH = 0.8
+"""Of its charge: a battery above tells nothing more of the rest of the vehicle when it is full."""
+
+MOST_AGAIN, MATTERS = 8, 0.25
+"""So many readings at most are weighed to be taken again, of those that part the sets: variance of the logarithm of their likelihood."""
+
+AFTER_CHARGING = (
+    BenchState.BATTERY_LOAD, BenchState.CRANKING, BenchState.IDLE, BenchState.IDLE_LOADED, BenchState.FAST, BenchState.FAST_LOADED,
+    BenchState.FULL_OUTPUT,
+)  # fmt: skip
 
 
 def _entropy_bits(parts: Floats) -> Floats:
@@ -27,7 +51,7 @@ def _entropy_bits(parts: Floats) -> Floats:
     return np.asarray(special.entr(parts / parts.sum(axis=-1, keepdims=True)).sum(axis=-1) / np.log(2))
 
 
-class _Draws:
+class Draws:
     """The likeliest sets of causes, with what each lets further readings be, and draws from them."""
 
     def __init__(self, posterior: Posterior) -> None:
@@ -42,7 +66,8 @@ class _Draws:
         self.now = float(_entropy_bits(self.share @ self.member))
         self.drawn = np.random.default_rng(20).choice(len(kept), size=SAMPLES, p=self.share)
 
-    def _unknowns(self) -> tuple[Floats, Floats, Floats]:
+    @cached_property
+    def unknowns(self) -> tuple[Floats, Floats, Floats]:
         """Of each set: its unknowns, what one of each by its logarithm is worth, and how surely they are known (sets, unknowns, unknowns)."""
         u = self.posterior.model.unknowns
         centre, width, by_logarithm = u.priors([c.hypothesis for c in self.kept])
@@ -56,10 +81,13 @@ class _Draws:
             factor[k] = np.where(by_logarithm[k], rows[k], 1.0)
         return rows, factor, covariance
 
-    def expected(self, placed: Sequence[Placed]) -> tuple[Floats, Floats]:
-        """What each set lets some readings be, and how they vary together (sets, readings, readings)."""
-        rows, factor, covariance = self._unknowns()
-        seen, by = self.posterior.model.slopes(placed, [c.hypothesis for c in self.kept], rows, {})
+    def expected(self, placed: Sequence[Placed], model: BenchModel | None = None) -> tuple[Floats, Floats]:
+        """What each set lets some readings be, and how they vary together (sets, readings, readings).
+
+        model: the vehicle where its batteries are charged otherwise; left out, as it was read
+        """
+        rows, factor, covariance = self.unknowns
+        seen, by = (model or self.posterior.model).slopes(placed, [c.hypothesis for c in self.kept], rows)
         seen, by = np.nan_to_num(seen), np.nan_to_num(by) * factor[:, None, :]
         together = by @ covariance @ np.swapaxes(by, 1, 2)
         for k, (point, _) in enumerate(placed):
@@ -93,45 +121,127 @@ class _Draws:
         return max(self.now - float(_entropy_bits(after @ self.member).mean()), 0.0)
 
 
+@dataclass(frozen=True)
+class Ahead:
+    """What may be done next, and what would change what is thought."""
+
+    tests: tuple[NextTest, ...] = ()
+    deciding: DecidingPoint | None = None
+    actions: tuple[NextAction, ...] = ()
+    turns: Mapping[str, str] = field(default_factory=dict)
+    """By cause: the reading that would turn it, in words."""
+
+
 def _left(posterior: Posterior, read: frozenset[str], of: Procedure) -> list[Point]:
     return [p for p in of.points(posterior.model.document) if p.id not in read and not p.own_rule]
 
 
-def next_readings(
+def look_ahead(
     posterior: Posterior, read: frozenset[str], setups: Mapping[BenchState, Setup], procedures: Sequence[Procedure] = PROCEDURES
-) -> tuple[tuple[NextTest, ...], DecidingPoint | None]:
-    """The procedures with points not read yet, by expected information over their minutes, and the best single point.
+) -> Ahead:
+    """The procedures with points not read yet, single points, repeats and a charge, by expected information over their minutes.
 
     posterior: of all readings; read: ids of points that were read
     setups: states that are known from the runs made; others are as planned
     procedures: those that may be made
     Source: draw a set of causes, draw what it would let the meters read, see how much less open the cause then is.
     """
-    draws, asked = _Draws(posterior), []
+    draws, asked = Draws(posterior), []
     for of in procedures:
         if points := _left(posterior, read, of):
             asked.append((of, points))
+    again = _worth_another_look(posterior)
     placed: list[Placed] = [(p, setups.get(p.state, Setup(p.state))) for _, points in asked for p in points]
+    fresh = len(placed)
+    placed += [(o.point, o.setup) for o in again]
     if not placed:
-        return (), None
+        return Ahead()
     seen, together = draws.expected(placed)
+
+    def telling(which: NDArray[np.int64], of_points: Sequence[Point]) -> float:
+        likely = draws.log_likelihood(of_points, seen[:, which], together[:, which][:, :, which], np.random.default_rng(20))
+        return draws.bits(likely)
+
     tests, single, first = [], [], 0
     for of, points in asked:
         own = np.arange(first, first + len(points))
         first += len(points)
-        rng = np.random.default_rng(20)
-
-        def telling(which: NDArray[np.int64], of_points: Sequence[Point], rng: np.random.Generator = rng) -> float:
-            return draws.bits(draws.log_likelihood(of_points, seen[:, which], together[:, which][:, :, which], rng))
-
         tests.append(NextTest(of.name, of.title, of.why, of.minutes, telling(own, points)))
         single += [(of, p, telling(own[k : k + 1], [p])) for k, p in enumerate(points)]
     ranked = tuple(sorted((t for t in tests if t.bits >= LEAST_BITS), key=lambda t: -t.bits / t.minutes))
     best = max(single, key=lambda s: s[2], default=None)
-    if best is None or best[2] < LEAST_BITS:
-        return ranked, None
-    of, point, bits = best
-    return ranked, DecidingPoint(of.name, point.id, point.label, _why(point), bits)
+    deciding = None
+    if best is not None and best[2] >= LEAST_BITS:
+        deciding = DecidingPoint(best[0].name, best[1].id, best[1].label, _why(best[1]), best[2])
+    begun = {o.point.id.split(":")[0] for o in posterior.evidence}
+    actions = [_test_action(t) for t in ranked]
+    actions += [
+        _point_action(of, p, bits)
+        for of, p, bits in single
+        if {q.id.split(":")[0] for q in of.points(posterior.model.document)} & begun
+    ]
+    of_point = {p.id: of.name for of in procedures for p in of.points(posterior.model.document)}
+    for k, o in enumerate(again):
+        actions.append(_again_action(o, of_point.get(o.point.id, ""), telling(np.arange(fresh + k, fresh + k + 1), [o.point])))
+    actions += _charge_action(draws, procedures)
+    worth = sorted((a for a in actions if a.bits >= LEAST_BITS), key=lambda a: -a.bits / a.minutes)
+    volts = posterior.model.document.system_voltage_v
+    turns = turning_points(draws.kept, draws.share, placed, seen, together, frozenset(range(fresh, len(placed))), volts)
+    return Ahead(ranked, deciding, tuple(worth[:MOST_ACTIONS]), turns)
+
+
+def _worth_another_look(posterior: Posterior) -> list[Observation]:
+    """Readings that part the sets of causes, one of them perhaps because a probe slipped."""
+    kept = posterior.candidates[:KEPT]
+    share = np.maximum([c.probability for c in kept], 1e-12)
+    share = share / share.sum()
+    likely = np.array([c.log_likelihoods for c in kept]).reshape(len(kept), len(posterior.evidence))
+    spread = share @ (likely - share @ likely) ** 2
+    found = [k for k in np.argsort(-spread).tolist() if spread[k] > MATTERS and not posterior.evidence[k].point.kind.yes_or_no]
+    return [posterior.evidence[k] for k in found[:MOST_AGAIN]]
+
+
+def _test_action(test: NextTest) -> NextAction:
+    text = f"Make the test: {inside_a_sentence(test.title)}."
+    return NextAction(ActionKind.TEST, test.procedure, "", "", text, test.why, test.minutes, test.bits)
+
+
+def _point_action(of: Procedure, point: Point, bits: float) -> NextAction:
+    clamp = point.quantity == "current" and bool(point.element)
+    text = f"Clamp it: {inside_a_sentence(point.label)}." if clamp else f"Read {inside_a_sentence(point.label)}."
+    kind = ActionKind.CLAMP if clamp else ActionKind.READ
+    return NextAction(kind, of.name, point.id, point.element, text, _why(point), AGAIN_MINUTES, bits)
+
+
+def _again_action(of: Observation, procedure: str, bits: float) -> NextAction:
+    text = f"Read it again with another meter: {inside_a_sentence(of.point.label)}."
+    why = "Much hangs on this one reading, and a probe may have slipped."
+    return NextAction(ActionKind.READ_AGAIN, procedure, of.point.id, of.point.element, text, why, AGAIN_MINUTES, bits)
+
+
+def _charge_action(draws: Draws, procedures: Sequence[Procedure]) -> list[NextAction]:
+    """What the tests would tell once the batteries are full."""
+    model = draws.posterior.model
+    charged = as_charged(model.document, model.rest_v)
+    flat = [b for b in charged.batteries if b.id in model.rest_v and b.state_of_charge < FULL_ENOUGH]
+    if not flat:
+        return []
+    full = {b.id: rest_voltage_v(b.chemistry.value, 1.0) * battery_units(charged, b) for b in charged.batteries}
+    points = [
+        p for of in procedures for p in of.points(model.document) if p.state in AFTER_CHARGING and not (p.own_rule or p.indicator)
+    ]
+    if not points:
+        return []
+    again = BenchModel(model.document, full, True, model.idle)
+    seen, together = draws.expected([(p, Setup(p.state)) for p in points], again)
+    bits = draws.bits(draws.log_likelihood(points, seen, together, np.random.default_rng(20)))
+    names = " and ".join(inside_a_sentence(b.label) for b in flat)
+    why = (
+        f"At {min(b.state_of_charge for b in flat):.0%} of its charge it takes all that the alternator gives and hides the rest."
+    )
+    return [
+        NextAction(ActionKind.CHARGE, "", "", flat[0].id, f"Charge {names} first, then test again.", why, CHARGE_MINUTES, bits)
+    ]
 
 
 def _why(point: Point) -> str:

@@ -73,6 +73,21 @@ def reading_uncertainty(quantity: Quantity, value: float, instrument: Instrument
     return UNKNOWN_SHARE * abs(value) + quantity.last_digit
 
 
+def gain_uncertainty(value: float, instrument: Instrument | None) -> float:
+    """The part of a reading's expanded uncertainty that goes with its value: all readings of one meter on one range share it.
+
+    value: what was read, in its unit; instrument: what it was read with; without one nothing is known to be shared
+    Source: JCGM 100, 4.3.7 and 5.2.2; percent of the reading is taken as common, counts of the last digit are not.
+
+    >>> meter = Instrument(id="m", label="M", kind="voltmeter", percent_of_reading=0.5, digits=2, resolution=0.001)
+    >>> round(gain_uncertainty(14.2, meter), 3)
+    0.082
+    """
+    if instrument is None:
+        return 0.0
+    return expanded_uncertainty(value, MeterSpec(instrument.percent_of_reading, 0.0, 1.0))
+
+
 def earned_digits(quantity: Quantity, uncertainty: float) -> int:
     """How many digits behind the point of its shown value a reading earns: the last one says no more than its doubt.
 

@@ -56,6 +56,9 @@ class LimitProfile(BaseModel):
 class LimitTable(Table):
     """The file ``limits.json``."""
 
+    hot_joint_w: float
+    """What a part may make more than a sound one, at the current that passes it in use [W]."""
+    hot_joint_source: str
     profiles: dict[LimitProfileName, LimitProfile]
 
 
@@ -104,3 +107,15 @@ def limit_for(profile: LimitProfileName, scope: Scope, system_voltage_v: float) 
     volts = allowance.volts * (system_voltage_v / 12)
     doubled = ", doubled for 24 V" if system_voltage_v != 12 else ""
     return Limit(volts, f"{volts:g} V for {what} at rated output{doubled}", data.source)
+
+
+def most_excess_ohm(current_a: float) -> float:
+    """What a part may have over a sound one at most, by the heat it makes: a tolerance in milliohms knows no current [ohm].
+
+    current_a: that passes it in use
+    Source: Joule's law; the watts are common practice of the trade, no published source.
+
+    >>> round(most_excess_ohm(300) * 1000, 3), most_excess_ohm(0)
+    (0.111, inf)
+    """
+    return limit_table().hot_joint_w / current_a**2 if current_a else float("inf")

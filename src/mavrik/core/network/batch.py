@@ -8,8 +8,8 @@ solved by Newton's method along with the rest.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import fields
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields
 from typing import TypeAlias
 
 import numpy as np
@@ -72,6 +72,26 @@ Which: TypeAlias = NDArray[np.int64] | slice
 """Some of the states; all of them as a slice, which numpy looks at in place instead of copying."""
 
 ALL = slice(None)
+
+
+@dataclass(frozen=True)
+class AtRest:
+    """Where states came to rest: their pieces and tangents, for others to begin from."""
+
+    net: Assembly
+    charging: Bools
+    conducts: Bools
+    mode: NDArray[np.int8]
+    load_v: Floats
+    in_v: Floats
+    out_v: Floats
+    out_a: Floats
+
+    @classmethod
+    def joined(cls, some: Sequence[AtRest]) -> AtRest:
+        """Those of several batches of one network, one behind the other."""
+        arrays = [f.name for f in fields(cls) if f.name != "net"]
+        return cls(some[0].net, **{name: np.concatenate([getattr(a, name) for a in some]) for name in arrays})
 
 
 class Batch:
@@ -148,7 +168,12 @@ class Batch:
             self.limit = np.concatenate((self.limit, values["converter_limit_a"]), axis=1)
             self.set_point = np.concatenate((self.set_point, values["converter_set_point_v"]), axis=1)
 
-    def begin_like(self, other: Batch, which: NDArray[np.int64]) -> None:
+    @property
+    def at_rest(self) -> AtRest:
+        """Where its states are now."""
+        return AtRest(self.net, self.charging, self.conducts, self.mode, self.load_v, self.in_v, self.out_v, self.out_a)
+
+    def begin_like(self, other: AtRest, which: NDArray[np.int64]) -> None:
         """Assume the pieces and the tangents of states that have come to rest; what has a past keeps its own.
 
         which: for each state here the one of `other` it is taken to be near

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.network.assembly import Assembly, Reduction
-from mavrik.core.network.batch import Batch
+from mavrik.core.network.batch import AtRest, Batch
 from mavrik.core.network.elements import (
     VALUE_NAMES,
     Diode,
@@ -72,7 +72,7 @@ class Network(Assembly):
         rows = self._rows(self.values if values is None else values)
         batch = Batch(self, rows, 1)
         if near is not None and near.net is self:
-            batch.begin_like(near, np.zeros(1, dtype=np.int64))
+            batch.begin_like(near.at_rest, np.zeros(1, dtype=np.int64))
         batch.run()
         if self.guards.beyond(batch.answer.node_v)[0]:
             batch = Batch(self.guarded, self.guards.values(rows), 1)
@@ -124,7 +124,7 @@ class Network(Assembly):
         Errors as for `solve`.
         """
         shaped = self._rows(values)
-        found = self._solve_shaped(shaped, near if near is not None and near.net is self else None, lenient)
+        found = self._solve_shaped(shaped, near.at_rest if near is not None and near.net is self else None, lenient)
         beyond = self.guards.beyond(found.node_v)
         if beyond.any():
             own = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
@@ -133,8 +133,8 @@ class Network(Assembly):
         return found
 
     def solve_with_slopes(
-        self, values: Values, near: Batch | None = None, which: NDArray[np.int64] | None = None
-    ) -> tuple[Solved, Slopes, Batch]:
+        self, values: Values, near: AtRest | None = None, which: NDArray[np.int64] | None = None
+    ) -> tuple[Solved, Slopes, AtRest]:
         """A few states, and what each resistance and battery voltage does to each of them.
 
         values: as for `solve_many`
@@ -154,18 +154,18 @@ class Network(Assembly):
             again = self.guarded._begun(own, some, None, None, some, lenient=True)
             found = merged(found, beyond, self.guards.without(again.answer, self._guarded_order))
             slopes = merged(slopes, beyond, self.guards.without_slopes(again.slopes(), self._guarded_order))
-        return found, slopes, batch
+        return found, slopes, batch.at_rest
 
-    def _solve_shaped(self, shaped: dict[str, NDArray[np.float64]], near: Batch | None, lenient: bool) -> Solved:
+    def _solve_shaped(self, shaped: dict[str, NDArray[np.float64]], near: AtRest | None, lenient: bool) -> Solved:
         states = max(a.shape[0] for a in shaped.values())
         # Resistances that all states share are reduced once for all of them.
         shared = states > 1 and len(shaped["resistor_ohm"]) == len(shaped["current_a"]) == 1
         reduction = self.reduce(shaped) if shared else None
 
-        def begun(own: NDArray[np.int64], from_: Batch | None, which: NDArray[np.int64]) -> Batch:
+        def begun(own: NDArray[np.int64], from_: AtRest | None, which: NDArray[np.int64]) -> Batch:
             return self._begun(shaped, own, reduction, from_, which, lenient)
 
-        def chunks(from_: Batch, which: Callable[[NDArray[np.int64]], NDArray[np.int64]]) -> Solved:
+        def chunks(from_: AtRest, which: Callable[[NDArray[np.int64]], NDArray[np.int64]]) -> Solved:
             every = [np.arange(k, min(k + CHUNK, states)) for k in range(0, states, CHUNK)]
             answers = [begun(own, from_, which(own)).answer for own in every]
             return Solved(**{f.name: np.concatenate([getattr(a, f.name) for a in answers]) for f in fields(Solved)})
@@ -181,15 +181,15 @@ class Network(Assembly):
         middle = int(np.argmin(np.abs(spread - states // 2)))
         seed = begun(spread[middle : middle + 1], None, only)
         sound = bool(np.isfinite(seed.answer.node_v).all())
-        coarse = begun(spread, seed if sound else None, np.zeros(len(spread), dtype=np.int64))
-        return chunks(coarse, lambda own: np.clip((own - spread[0] + COARSE // 2) // COARSE, 0, len(spread) - 1))
+        coarse = begun(spread, seed.at_rest if sound else None, np.zeros(len(spread), dtype=np.int64))
+        return chunks(coarse.at_rest, lambda own: np.clip((own - spread[0] + COARSE // 2) // COARSE, 0, len(spread) - 1))
 
     def _begun(
         self,
         shaped: dict[str, NDArray[np.float64]],
         own: NDArray[np.int64],
         reduction: Reduction | None,
-        near: Batch | None,
+        near: AtRest | None,
         which: NDArray[np.int64],
         lenient: bool,
     ) -> Batch:

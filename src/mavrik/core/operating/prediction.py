@@ -30,6 +30,8 @@ class Prediction:
     """Against the alternator case."""
     open_ids: frozenset[str]
     """Branches that carry nothing because they are open: what stands across them is not lost."""
+    chattering: frozenset[str] = frozenset()
+    """Voltage links that would close and open for ever; they are left open."""
 
     def path_drop(self, branch_ids: tuple[str, ...]) -> float:
         """Volts lost along branches of the ring, each taken the way the ring runs [V]."""
@@ -131,6 +133,7 @@ def predict(
         drop_v={b.id: volts[b.from_node] - volts[b.to_node] for b in circuit.branches},
         node_v=volts,
         open_ids=frozenset(b.id for b in circuit.branches if b.id not in found.current_a) | found.open_ids,
+        chattering=found.chattering,
     )
 
 

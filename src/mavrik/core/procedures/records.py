@@ -128,6 +128,8 @@ class Observation:
     measured: Measured
     run: int
     """Which of the runs it is of, from 0."""
+    meter: Instrument | None = None
+    """What it was read with, as it was that day; None: nobody noted it."""
 
 
 def standing(runs: Sequence[Run], superseded: Iterable[int] = ()) -> list[tuple[int, Run]]:
@@ -159,6 +161,7 @@ def observations(circuit: Circuit, runs: Sequence[tuple[int, Run]]) -> list[Obse
         if of is None:
             continue
         points, setups = {p.id: p for p in of.points(circuit)}, setups_of(circuit, run)
+        meters = {m.id: m for m in run.instruments}
         for reading in run.readings:
             point = points.get(reading.point)
             if point is None:
@@ -169,7 +172,7 @@ def observations(circuit: Circuit, runs: Sequence[tuple[int, Run]]) -> list[Obse
             placed = _placed(point, reading)
             if placed.red and not {placed.red, placed.black} <= nodes:
                 continue
-            found[point.id] = Observation(placed, setup, reading.measured, k)
+            found[point.id] = Observation(placed, setup, reading.measured, k, meters.get(reading.instrument or ""))
     return list(found.values())
 
 

@@ -127,7 +127,7 @@ def least_rate(pole_pair_hz: float) -> float:
     Source: Nyquist's rate of six pulses a turn of a pole pair.
 
     >>> least_rate(120)
-    1440.0
+    1440
     """
     return 2 * PULSES * pole_pair_hz
 

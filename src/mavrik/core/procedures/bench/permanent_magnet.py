@@ -26,8 +26,8 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
             "No continuity from any phase to ground, engine off",
             "yes_no",
             BenchState.REST,
+            element=circuit.alternator.id,
             indicator="clear",
-            own_rule=True,
         )
     )
     points.append(

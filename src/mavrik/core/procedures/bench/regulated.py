@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.graph import metal_of, reach
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.operating.bench_states import BenchState
@@ -33,7 +34,14 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
         alternator.stud_node,
         alternator.case_node,
     )
-    return (*points, stud)
+    joined = reach(metal_of(circuit.branches), battery.positive_node)
+    # A bank behind a link, a diode or a charger has a voltage of its own: it says whether anything reaches it.
+    others = (
+        Point(f"other_regulated_v:{b.id}", f"{b.label}, {WORDS[BenchState.FAST]}", "voltage", BenchState.FAST, b.positive_node, b.negative_node)
+        for b in circuit.batteries
+        if b.positive_node not in joined
+    )  # fmt: skip
+    return (*points, stud, *others)
 
 
 def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:
@@ -41,7 +49,8 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
     judgements = []
     for point in _points(circuit):
         read = measured.get(point.id)
-        if read is None:
+        # What a bank beside it should have depends on its charge: that is for all readings together to say.
+        if read is None or point.id.startswith("other_"):
             continue
         dead = against(
             point,
@@ -83,7 +92,7 @@ REGULATED = Procedure(
     ("running_engine", "never_disconnect"),
     (
         BenchStep("Diesel with glow plugs: wait until they have stopped cycling. Not charging for the first minute is not a fault.", 60),
-        BenchStep("Idle, loads off: read. Loads on: read."), BenchStep("2000 /min, loads off: read. Loads on: read, and the stud too."),
+        BenchStep("Idle, loads off: read. Loads on: read."), BenchStep("2000 /min, loads off: read, each bank beside it too. Loads on: read, and the stud."),
     ),
     _points, _judge,
 )  # fmt: skip

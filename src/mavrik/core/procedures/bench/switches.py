@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from mavrik.core.circuit import Circuit
+from mavrik.core.measuring.limits import limit_table, most_excess_ohm
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.operating.bench_states import BenchState
+from mavrik.core.operating.prediction import at_rated_output, predict_what_can_be
 from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure, against, plainly
-from mavrik.core.procedures.bench_limits import Limits
+from mavrik.core.procedures.bench_limits import BenchLimit, Limits
 
 
 def _points(circuit: Circuit) -> tuple[Point, ...]:
@@ -23,6 +25,19 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
     return tuple(points)
 
 
+def _limit(circuit: Circuit, switch: str, limits: Limits) -> BenchLimit:
+    """What a contact may have closed: the milliohm of the trade, or less where so much current passes it that this would be a heater."""
+    found = limits.of("contact")
+    branch = circuit.branch(switch)
+    amps = abs(predict_what_can_be(circuit, at_rated_output(circuit)).current_a[switch])
+    most = branch.sound_resistance_ohm(20.0) + most_excess_ohm(amps)
+    if found.most is None or found.exact or most >= found.most:
+        return found
+    table = limit_table()
+    rule = f"{most * 1000:.2g} mΩ: {table.hot_joint_w:g} W more than a sound one at the {amps:.0f} A that pass it at rated output"
+    return found.model_copy(update={"most": most, "rule": rule, "source": table.hot_joint_source})
+
+
 def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:
     judgements = []
     for point in _points(circuit):
@@ -35,7 +50,7 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
                 against(
                     point,
                     read,
-                    limits.of("contact"),
+                    _limit(circuit, point.element, limits),
                     1,
                     words,
                     f"{words} It heats under load.",
