@@ -74,6 +74,7 @@ const picture = computed(() => {
   return { s, steps, stride, y, ticks, batteryX, readFeed, predictedFeed, allowedFeed, returnLimit: readFeed + s.return_limit_v }
 })
 
+const banded = computed(() => picture.value.steps.some((p) => p.step.sound_low_v !== null))
 /** Below its line, or above where the branches' names begin below. */
 const wordY = (line: number) => (line + 20 > HEIGHT - BOTTOM ? line - 7 : line + 16)
 
@@ -100,6 +101,7 @@ const predictedPath = computed(() => {
     </text>
     <text :x="LEFT + 4" :y="TOP - 6" class="name start">stud {{ fixed(picture.s.stud_v, 2) }} V</text>
     <text :x="WIDTH - RIGHT" :y="TOP - 6" class="name end">case 0 V</text>
+    <text v-if="banded" :x="picture.batteryX + picture.stride + 8" :y="TOP - 6" class="band-word start">shade: sound parts end here</text>
     <line :x1="LEFT" :x2="picture.batteryX" :y1="picture.y(picture.allowedFeed)" :y2="picture.y(picture.allowedFeed)" class="limit" />
     <line
       :x1="picture.batteryX + picture.stride"
@@ -208,6 +210,10 @@ text {
   stroke: var(--fail);
   stroke-width: 2.5;
   stroke-dasharray: 12 5;
+}
+.band-word {
+  fill: var(--pass);
+  font-size: 13px;
 }
 .limit-word {
   fill: var(--fail);

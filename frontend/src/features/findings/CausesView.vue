@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import type { Cause, Findings, StageName } from '@/api/types'
 import { useQuantities } from '@/composables/quantities'
 import { useWorkbench } from '@/composables/workbench'
-import { inMinutes } from '@/ui/numbers'
+import { fixed, inMinutes } from '@/ui/numbers'
 
 const props = defineProps<{ found: Findings; kept: Findings | null }>()
 const emit = defineEmits<{ go: [stage: StageName] }>()
@@ -76,13 +76,15 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
       </p>
       <p class="quiet ma-0">Several may be there at once, so the shares can add up to more than 100 %.</p>
     </template>
-    <p v-if="kept?.next_actions.length" class="ma-0">
-      Next, by what they tell a minute:
-      <template v-for="(a, k) in kept.next_actions.slice(0, 4)" :key="a.text"
-        >{{ k ? ' ' : '' }}{{ a.text.slice(0, -1) }} ({{ inMinutes(a.minutes) }}, {{ a.bits.toFixed(1) }} bit).</template
-      >
+    <template v-if="kept?.next_actions.length">
+      <p class="ma-0">Next, by what they tell a minute:</p>
+      <ol class="next ma-0" data-test="next-by-minute">
+        <li v-for="a in kept.next_actions.slice(0, 4)" :key="a.text">
+          {{ a.text }} <span class="quiet">{{ inMinutes(a.minutes) }}, {{ fixed(a.bits, 1) }} bit</span>
+        </li>
+      </ol>
       <button type="button" class="link" data-test="causes-measure" @click="emit('go', 'measure')">To the tests</button>
-    </p>
+    </template>
   </section>
 </template>
 
@@ -116,6 +118,9 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
 .why {
   padding: 8px 0 8px 10px;
   border-left: 4px solid var(--copper);
+}
+.next {
+  padding-left: 20px;
 }
 .link {
   text-decoration: underline;

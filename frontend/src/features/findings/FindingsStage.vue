@@ -34,8 +34,11 @@ watch(
 const unsettled = computed(() =>
   ['not_measured', 'check_probes', 'too_close_to_call', 'undecided'].includes(found.value?.headline.verdict ?? ''),
 )
-/** After the first, which the headline says. */
-const others = computed(() => kept.value?.next_actions.slice(1, 4) ?? [])
+/** What the headline's next step does not say already. */
+const others = computed(() => {
+  const told = found.value?.headline.next_step.toLowerCase() ?? ''
+  return (kept.value?.next_actions ?? []).filter((a) => !told.includes(a.text.split(': ').at(-1)?.toLowerCase() ?? a.text)).slice(0, 2)
+})
 const wantsPlan = computed(() => bench.job?.progress.stages.some((s) => s.stage === 'plan' && s.on_path) ?? false)
 const counts = computed<Record<string, number>>(() => ({
   parts: found.value?.parts.length ?? 0,

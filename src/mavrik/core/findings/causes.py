@@ -15,6 +15,7 @@ from mavrik.core.findings.documents import Cause, Doubt, Evidence, Undecided
 from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, fault_table, is_open, is_too_much
 from mavrik.core.findings.inference import Candidate, Posterior
 from mavrik.core.findings.likelihood import slip_density
+from mavrik.core.findings.turning import Turn
 from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating.bench_states import BenchState
 from mavrik.core.procedures import Point
@@ -112,10 +113,10 @@ def _evidence(posterior: Posterior, of: Candidate) -> tuple[Evidence, ...]:
     return tuple(found[:MOST_EVIDENCE])
 
 
-def ranked_causes(posterior: Posterior, turns: Mapping[str, str]) -> tuple[Cause, ...]:
+def ranked_causes(posterior: Posterior, turns: Mapping[str, Turn]) -> tuple[Cause, ...]:
     """The likeliest causes, each with its probability over all sets that it is part of.
 
-    posterior: of all readings; turns: the reading that would turn each, in words
+    posterior: of all readings; turns: the reading that would turn each
     """
     circuit = posterior.model.document
     ranked = sorted(posterior.by_cause.items(), key=lambda c: -c[1])[:SHOWN]
@@ -135,7 +136,7 @@ def ranked_causes(posterior: Posterior, turns: Mapping[str, str]) -> tuple[Cause
                 min(probability, 1.0),
                 *amount,
                 _evidence(posterior, of),
-                turns.get(cause, ""),
+                turns[cause].words if cause in turns else "",
             )
         )
     return tuple(found)

@@ -20,7 +20,7 @@ from mavrik.core.circuit.graph import metal_of, reach
 from mavrik.core.findings.bench_model import RUNNING, BenchModel, Floats, Placed
 from mavrik.core.findings.hypotheses import NOTHING, SHARES, Change, Hypothesis, What, fault_table
 from mavrik.core.findings.likelihood import log_likelihood, scatter_terms, slip_density
-from mavrik.core.findings.unknowns import Unknowns
+from mavrik.core.findings.unknowns import Unknowns, least_of
 from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating.bench_states import BenchState
 from mavrik.core.procedures import Observation
@@ -54,6 +54,9 @@ LEAST_RADIUS = 0.02
 LARGEST_OHM = 2.0
 SETTLED = 0.05
 """An unknown that moves by less of what its posterior is spread has settled."""
+
+NEVER = -1e6
+"""Logarithm of how likely a draw is that is not what its set says."""
 
 FEW_DRAWS = 4.0
 """A sum that is carried by fewer draws is no sum."""
@@ -504,6 +507,8 @@ def _evidence(fit: _Fit, pull: Floats) -> list[Fitted]:
     sigmas = fit.scatter(seen)
     likely, sure = fit.likely(fit.read - seen, sigmas)
     strain = -0.5 * (((fit.now - fit.centre) / fit.width) ** 2).sum(axis=1) - np.log(fit.width).sum(axis=1)
+    least, side = least_of(u, [t.base for t in trials])
+    least += problem.offset
     found = []
     for t, trial in enumerate(trials):
         weight = sure[t] / sigmas[t] ** 2
@@ -512,6 +517,9 @@ def _evidence(fit: _Fit, pull: Floats) -> list[Fitted]:
         # The constants of the priors' and the integral's normal densities cancel.
         _, logdet = np.linalg.slogdet(curvature)
         covariance = np.linalg.inv(curvature)
+        spread = np.sqrt(np.diag(covariance))[: fit.size]
+        # Of what fits only what is on the fault's side is the fault.
+        beyond = special.log_ndtr(side[t] * (fit.now[t, : fit.size] - least[t]) / spread)[side[t] != 0].sum()
         log_likelihoods, predicted = np.zeros(len(placed)), np.zeros(len(placed))
         log_likelihoods[problem.smooth], predicted[problem.smooth] = np.log(likely[t]), seen[t]
         log_likelihoods[problem.others], predicted[problem.others] = by_eye[t], looked[t + 1]
@@ -520,10 +528,10 @@ def _evidence(fit: _Fit, pull: Floats) -> list[Fitted]:
             problem=problem,
             row=amounts[t],
             excess_ohm=amounts[t, : fit.n],
-            spread=np.sqrt(np.diag(covariance))[: fit.size],
+            spread=spread,
             covariance=covariance[: fit.size, : fit.size],
             by_logarithm=fit.log[t],
-            log_evidence=trial.log_prior + float(log_likelihoods.sum()) + float(strain[t]) - 0.5 * float(logdet),
+            log_evidence=trial.log_prior + float(log_likelihoods.sum()) + float(strain[t]) - 0.5 * float(logdet) + float(beyond),
             hypothesis=trial.base,
             predicted=predicted,
             log_likelihoods=log_likelihoods,
@@ -600,6 +608,10 @@ def sampled(fitted: Sequence[Fitted]) -> list[float]:
         fit.own[rows], fit.by[rows] = f.lines
         log_ratio[rows] = -np.logaddexp(own.log_density(drawn), other.log_density(drawn)) + np.log(2)
     drawn = fit.now.copy()
+    least, side = least_of(problem.unknowns, [f.trial.base for f in fitted])
+    least += problem.offset
+    own_side = side.repeat(DRAWS, axis=0)
+    no_fault = ((own_side * (drawn[:, : fit.size] - least.repeat(DRAWS, axis=0)) < 0) & (own_side != 0)).any(axis=1)
     fit.now = np.maximum(fit.now, fit.least)
     seen, _ = fit.lines(every)
     bent = [j for j, (_, setup) in enumerate(fit.placed) if setup.state in RUNNING]
@@ -608,6 +620,7 @@ def sampled(fitted: Sequence[Fitted]) -> list[float]:
         seen[:, bent] = np.nan_to_num(found)
     strain = -0.5 * (((drawn - fit.centre) / fit.width) ** 2).sum(axis=1) - np.log(fit.width).sum(axis=1)
     joint = np.log(fit.likely(fit.read - seen, fit.scatter(seen))[0]).sum(axis=1) + strain + log_ratio
+    joint[no_fault] = NEVER
     by_set = special.logsumexp(joint.reshape(len(fitted), DRAWS), axis=1) - np.log(DRAWS)
     looked = [float(f.log_likelihoods[problem.others].sum()) for f in fitted]
     # Few draws that count say little: then half of what Laplace's approximation says, too.
@@ -704,9 +717,14 @@ def begun_from(trial: Trial, other: Fitted) -> Trial:
     def changed(of: Hypothesis) -> set[int]:
         return {k for c in of.changes if (k := u.at(c.what, c.element)) is not None}
 
-    kept = frozenset(changed(trial.base) & changed(other.trial.base))
+    mine, others = changed(trial.base), changed(other.trial.base)
+    kept = frozenset(mine & others)
     start = start_of(other)
     start[list(kept)] = other.row[list(kept)]
+    # A cause that hardly changes anything leaves a value that a sound part may have as well.
+    for k in others - mine:
+        if not other.by_logarithm[k] and abs(other.row[k] - u.centre[k]) < SOUND_WIDTHS * u.width[k]:
+            start[k] = other.row[k]
     return replace(trial, start=start, kept=kept)
 
 

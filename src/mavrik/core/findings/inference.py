@@ -267,6 +267,13 @@ def _beside(h: Hypothesis) -> str:
     return f"{like}:{element}" if like else ""
 
 
+def _looks_like(one: Hypothesis, other: Hypothesis) -> bool:
+    """Whether one of two single causes is tried because it looks like the other."""
+    if len(one.causes) > 1 or len(other.causes) > 1:
+        return False
+    return _beside(one) == other.causes[0] or _beside(other) == one.causes[0]
+
+
 def _best_of_each(fitted: Sequence[Fitted]) -> list[Fitted]:
     """Of each set of causes the one that explains most."""
     best: dict[tuple[str, ...], Fitted] = {}
@@ -281,7 +288,9 @@ def _polished(problem: FitProblem, found: list[Fitted]) -> list[Fitted]:
     trapped another that did not."""
     ranked = sorted(range(len(found)), key=lambda k: -found[k].log_evidence)
     near = [k for k in ranked[:POLISHED] if found[k].log_evidence > found[ranked[0]].log_evidence - HOPEFUL]
-    chosen = list(dict.fromkeys((0, *near)))
+    best = found[ranked[0]].trial.base
+    alike = [k for k in ranked if _looks_like(found[k].trial.base, best)]
+    chosen = list(dict.fromkeys((0, *near, *alike)))
     trials = [begun_from(found[k].trial, found[ranked[0] if k != ranked[0] else ranked[1]]) for k in chosen]
     again = fit_trials(problem, trials, gathering=False)
     for k, f in zip(chosen, again, strict=True):

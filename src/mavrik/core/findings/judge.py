@@ -224,7 +224,7 @@ def judge(
     tests = tuple(t for p in PROCEDURES if (t := _test(p, circuit, stand, limits, of_drops)) is not None)
     ids = frozenset(o.point.id for o in read)
     setups = {o.setup.state: o.setup for o in drops.values()}
-    following = look_ahead(posterior, ids, setups) if ahead else Ahead()
+    following = look_ahead(posterior, ids, setups, bench.doubtful) if ahead else Ahead()
     causes, missing = ranked_causes(posterior, following.turns), _missing(ring, branches, sorted(ids))
     undecided, doubtful, together = undecided_sets(posterior), doubtful_readings(posterior), several(posterior)
     found = Found(

@@ -16,7 +16,7 @@ from mavrik.core.findings.charge import as_charged
 from mavrik.core.findings.documents import ActionKind, DecidingPoint, NextAction, NextTest
 from mavrik.core.findings.inference import Posterior
 from mavrik.core.findings.likelihood import own_scatter, wrong_share
-from mavrik.core.findings.turning import turning_points
+from mavrik.core.findings.turning import Turn, turning_points
 from mavrik.core.findings.words import inside_a_sentence
 from mavrik.core.operating.devices import battery_units
 from mavrik.core.procedures import PROCEDURES, BenchState, Observation, Point, Procedure, Setup
@@ -128,8 +128,8 @@ class Ahead:
     tests: tuple[NextTest, ...] = ()
     deciding: DecidingPoint | None = None
     actions: tuple[NextAction, ...] = ()
-    turns: Mapping[str, str] = field(default_factory=dict)
-    """By cause: the reading that would turn it, in words."""
+    turns: Mapping[str, Turn] = field(default_factory=dict)
+    """By cause."""
 
 
 def _left(posterior: Posterior, read: frozenset[str], of: Procedure) -> list[Point]:
@@ -137,12 +137,17 @@ def _left(posterior: Posterior, read: frozenset[str], of: Procedure) -> list[Poi
 
 
 def look_ahead(
-    posterior: Posterior, read: frozenset[str], setups: Mapping[BenchState, Setup], procedures: Sequence[Procedure] = PROCEDURES
+    posterior: Posterior,
+    read: frozenset[str],
+    setups: Mapping[BenchState, Setup],
+    doubtful: frozenset[str] = frozenset(),
+    procedures: Sequence[Procedure] = PROCEDURES,
 ) -> Ahead:
     """The procedures with points not read yet, single points, repeats and a charge, by expected information over their minutes.
 
     posterior: of all readings; read: ids of points that were read
     setups: states that are known from the runs made; others are as planned
+    doubtful: points whose reading no likely cause explains: they come first, nothing is built on them
     procedures: those that may be made
     Source: draw a set of causes, draw what it would let the meters read, see how much less open the cause then is.
     """
@@ -150,7 +155,7 @@ def look_ahead(
     for of in procedures:
         if points := _left(posterior, read, of):
             asked.append((of, points))
-    again = _worth_another_look(posterior)
+    again = _worth_another_look(posterior, doubtful)
     placed: list[Placed] = [(p, setups.get(p.state, Setup(p.state))) for _, points in asked for p in points]
     fresh = len(placed)
     placed += [(o.point, o.setup) for o in again]
@@ -184,21 +189,23 @@ def look_ahead(
     for k, o in enumerate(again):
         actions.append(_again_action(o, of_point.get(o.point.id, ""), telling(np.arange(fresh + k, fresh + k + 1), [o.point])))
     actions += _charge_action(draws, procedures)
-    worth = sorted((a for a in actions if a.bits >= LEAST_BITS), key=lambda a: -a.bits / a.minutes)
+    worth = [a for a in actions if a.bits >= LEAST_BITS or a.point in doubtful]
+    worth.sort(key=lambda a: (a.point not in doubtful, -a.bits / a.minutes))
     volts = posterior.model.document.system_voltage_v
     turns = turning_points(draws.kept, draws.share, placed, seen, together, frozenset(range(fresh, len(placed))), volts)
     return Ahead(ranked, deciding, tuple(worth[:MOST_ACTIONS]), turns)
 
 
-def _worth_another_look(posterior: Posterior) -> list[Observation]:
-    """Readings that part the sets of causes, one of them perhaps because a probe slipped."""
+def _worth_another_look(posterior: Posterior, doubtful: frozenset[str]) -> list[Observation]:
+    """Readings that nothing explains, and those that part the sets of causes, one of them perhaps because a probe slipped."""
     kept = posterior.candidates[:KEPT]
     share = np.maximum([c.probability for c in kept], 1e-12)
     share = share / share.sum()
     likely = np.array([c.log_likelihoods for c in kept]).reshape(len(kept), len(posterior.evidence))
     spread = share @ (likely - share @ likely) ** 2
     found = [k for k in np.argsort(-spread).tolist() if spread[k] > MATTERS and not posterior.evidence[k].point.kind.yes_or_no]
-    return [posterior.evidence[k] for k in found[:MOST_AGAIN]]
+    odd = [k for k, o in enumerate(posterior.evidence) if o.point.id in doubtful]
+    return [posterior.evidence[k] for k in list(dict.fromkeys((*odd, *found)))[:MOST_AGAIN]]
 
 
 def _test_action(test: NextTest) -> NextAction:

@@ -3,21 +3,35 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from mavrik.core.findings.bench_model import Floats, Placed
 from mavrik.core.findings.hypotheses import fault_table
 from mavrik.core.findings.inference import Candidate
-from mavrik.core.findings.likelihood import wrong_share
-from mavrik.core.procedures import Point
+from mavrik.core.findings.likelihood import slip_density, wrong_share
+from mavrik.core.procedures import BenchState, Point
 
 SPOKEN_OF = 4
 """Of so many of the likeliest sets it is said."""
 
-PLACES, FARTHEST = 240, 8.0
+PLACES, FARTHEST = 481, 8.0
 """A value is looked for at so many places, up to so many standard deviations from what the likeliest set expects."""
+
+LEAST_DENSITY = 1e-12
+
+
+@dataclass(frozen=True)
+class Turn:
+    """A reading that would turn what is thought of a cause."""
+
+    point: str
+    value: float
+    """From which on, in the unit of its quantity."""
+    up: bool
+    """Whether upwards from there."""
+    words: str
 
 
 def turning_points(
@@ -28,31 +42,43 @@ def turning_points(
     together: Floats,
     again: frozenset[int],
     system_voltage_v: float,
-) -> Mapping[str, str]:
-    """By cause: the reading that would make the likeliest give way to it, or it to the next, the least surprising one.
+) -> Mapping[str, Turn]:
+    """By cause: the reading that would make the likeliest give way, or another one the likeliest, the least surprising one.
 
     kept: sets of causes with their `share` of the probability
     placed: readings that may be taken; seen: what each set lets them be (sets, readings); together: how they vary
     again: which of them were read before; system_voltage_v: 12 or 24 [V]
-    Source: Bayes' rule on two sets and one further reading with normal errors: where its odds are even.
+    A single reading that may be a slip moves odds only so far: where none would do, nothing is said.
+    Source: Bayes' rule for one further reading, with normal errors and slips.
     """
     order = np.argsort(-share).tolist()[:SPOKEN_OF]
-    found: dict[str, str] = {}
-    if len(order) < 2:
-        return found
-    first = order[0]
-    for k in order:
-        rival = order[1] if k == first else k
-        turn = _least_surprising(share, placed, seen, together, (first, rival), system_voltage_v)
-        if turn is None:
+    first = int(order[0])
+    best: dict[int, tuple[float, int, float, bool]] = {}
+    for j, (point, setup) in enumerate(placed):
+        if setup.state is BenchState.AT_OUTPUT and setup.output_a is None:
+            # Nobody knows yet at which output that will be.
             continue
-        j, value, up = turn
+        values, sigmas = _values(point, seen[:, j], float(np.sqrt(together[first, j, j])), first)
+        allowed = np.array([_can_be(point, v, system_voltage_v) for v in values.tolist()])
+        likely = _log_density(point, values, seen[:, j], np.sqrt(together[:, j, j])) + np.log(share)[:, None]
+        top = np.argmax(likely, axis=0)
+        for k in order:
+            turned = (top != first if k == first else top == k) & allowed
+            if not turned.any():
+                continue
+            at = int(np.argmin(np.where(turned, sigmas, np.inf)))
+            if k not in best or sigmas[at] < best[k][0]:
+                best[k] = float(sigmas[at]), j, float(values[at]), bool(values[at] > seen[first, j])
+    found: dict[str, Turn] = {}
+    for k in order:
+        if k not in best:
+            continue
+        _, j, value, up = best[k]
         point = placed[j][0]
-        words = f"{point.label} {_reads(point, value, up)}{', read again' if j in again else ''}"
+        what = f"{point.label} {_reads(point, value, up)}{', read again' if j in again else ''}"
+        words = f"It would give way if {what}." if k == first else f"It would be the likeliest if {what}."
         for cause in kept[k].causes:
-            if cause not in found:
-                less = f"It would give way if {words}." if k == first else f"It would be the likeliest if {words}."
-                found[cause] = less
+            found.setdefault(cause, Turn(point.id, value, up, words))
     return found
 
 
@@ -65,41 +91,25 @@ def _reads(point: Point, value: float, up: bool) -> str:
     return f"read {of.shown(value):.{of.digits}f} {of.shown_unit} or {beyond}"
 
 
-def _least_surprising(
-    share: Floats, placed: Sequence[Placed], seen: Floats, together: Floats, sets: tuple[int, int], system_voltage_v: float
-) -> tuple[int, float, bool] | None:
-    """The reading, and the value of it, from which on the rival is likelier than the first; None where no single one would do."""
-    first, rival = sets
-    odds = float(np.log(max(share[rival], 1e-300)) - np.log(share[first]))
-    best: tuple[float, int, float, bool] | None = None
-    for j, (point, _) in enumerate(placed):
-        mine, other = float(seen[first, j]), float(seen[rival, j])
-        if point.kind.yes_or_no:
-            wrong = wrong_share(point)
-            if (mine > 0.5) != (other > 0.5) and odds + np.log((1 - wrong) / wrong) > 0:
-                candidate = (float(-np.log(wrong)), j, float(other > 0.5), other > 0.5)
-                best = candidate if best is None or candidate[0] < best[0] else best
-            continue
-        sd = float(np.sqrt(together[first, j, j])), float(np.sqrt(together[rival, j, j]))
-        sigmas = _even_at(odds, mine, other, sd)
-        if sigmas is None:
-            continue
-        value = mine + sigmas * sd[0] * np.sign(other - mine)
-        if point.kind.impossible(value, system_voltage_v) or (not point.both_ways and value < (point.kind.turned_below or 0.0)):
-            continue
-        if best is None or sigmas < best[0]:
-            best = sigmas, j, float(value), other > mine
-    return None if best is None else best[1:]
+def _can_be(point: Point, value: float, system_voltage_v: float) -> bool:
+    of = point.kind
+    return not of.impossible(value, system_voltage_v) and (point.both_ways or value >= (of.turned_below or 0.0))
 
 
-def _even_at(odds: float, mine: float, other: float, sd: tuple[float, float]) -> float | None:
-    """How many of its standard deviations from what one set expects, towards the other's, both are as likely."""
-    if abs(other - mine) < 0.5 * max(sd):
-        return None
-    steps: NDArray[np.float64] = np.linspace(0.0, FARTHEST, PLACES)
-    at = mine + steps * sd[0] * np.sign(other - mine)
-    slip = fault_table().misread_share
-    log_mine = np.logaddexp(-0.5 * steps**2 - np.log(sd[0]), np.log(slip) - np.log(sd[0]) - 0.5 * FARTHEST)
-    log_other = -0.5 * ((at - other) / sd[1]) ** 2 - np.log(sd[1])
-    over = np.flatnonzero(odds + log_other - log_mine > 0)
-    return float(steps[over[0]]) if len(over) else None
+def _values(point: Point, seen: Floats, sd: float, first: int) -> tuple[Floats, Floats]:
+    """Values that a reading may have, and how many standard deviations each lies from what the likeliest set expects."""
+    if point.kind.yes_or_no:
+        values = np.array([0.0, 1.0])
+        return values, np.where((seen[first] > 0.5) == (values > 0.5), 0.0, -np.log(wrong_share(point)))
+    steps = np.linspace(-FARTHEST, FARTHEST, PLACES)
+    return seen[first] + steps * sd, np.abs(steps)
+
+
+def _log_density(point: Point, values: Floats, seen: Floats, sd: Floats) -> Floats:
+    """Logarithm of how likely each set makes each value (sets, values)."""
+    if point.kind.yes_or_no:
+        wrong = wrong_share(point)
+        return np.asarray(np.log(np.where((seen[:, None] > 0.5) == (values > 0.5), 1 - wrong, wrong)))
+    normal = -0.5 * ((values - seen[:, None]) / sd[:, None]) ** 2 - np.log(sd[:, None] * np.sqrt(2 * np.pi))
+    slip = np.log(max(slip_density(point), LEAST_DENSITY))
+    return np.asarray(np.logaddexp(normal + np.log1p(-fault_table().misread_share), slip))

@@ -127,6 +127,23 @@ class Unknowns:
         return centre, width, by_logarithm
 
 
+LEAST_OF_A_FAULT = 1 / 3
+"""A fault is at least this share of what it usually is: brushes that leave a unit all of its output are not worn. Our choice, no source."""
+
+
+def least_of(unknowns: Unknowns, suspects: Sequence[Hypothesis]) -> tuple[Floats, Floats]:
+    """Where the unknowns of each hypothesis begin to be a fault's: that value, and which side is the fault's: 1 above, -1 below, 0 where
+    there is no such thing (suspects, unknowns)."""
+    at, side = np.zeros((len(suspects), len(unknowns))), np.zeros((len(suspects), len(unknowns)))
+    for row, h in enumerate(suspects):
+        for c in h.changes:
+            k = unknowns.place.get((c.what, c.element))
+            if k is not None and c.spread and c.what not in AS_LOGARITHM:
+                at[row, k] = unknowns.centre[k] + LEAST_OF_A_FAULT * as_unknown(c)
+                side[row, k] = np.sign(as_unknown(c))
+    return at, side
+
+
 def as_unknown(change: Change) -> float:
     """A change's amount as its unknown has it: a share by its logarithm."""
     return float(np.log(max(change.amount, LEAST_SHARE))) if change.what in SHARES else change.amount
