@@ -10,7 +10,7 @@ import numpy as np
 from tests.build import judged, runs_of
 
 from bench.report import Figure
-from bench.strangers import SURE, calibration, diagram, one_of_three, outcomes, page, ratio_of, walked
+from bench.strangers import SURE, calibration, diagram, one_of_three, outcomes, page, rare_outcomes, ratio_of, walked
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.additions import add_to
 from mavrik.core.circuit.layouts import build_layout
@@ -20,6 +20,9 @@ PAGE = Path(__file__).resolve().parents[1] / "docs" / "diagnosis.md"
 DIAGRAM = PAGE.with_name("diagnosis.svg")
 STRANGERS = 240
 """Cases that are counted."""
+
+RARE = 64
+"""Cases of faults that look like others."""
 
 WALKED = 48
 """Cases that are walked through, one test after the other."""
@@ -64,7 +67,7 @@ def figures() -> list[Figure]:
             times.append((time.perf_counter() - begin) * 1000)
     large = {words: _large(thirty_branches(fifth), LARGE_RUNS) for words, fifth in LARGE.items()}
     found, with_five, walks = outcomes(STRANGERS), outcomes(STRANGERS, core_only=True), walked(WALKED)
-    PAGE.write_text("\n".join(page(found, with_five, walks)) + "\n", encoding="utf-8")
+    PAGE.write_text("\n".join(page(found, with_five, walks, rare_outcomes(RARE))) + "\n", encoding="utf-8")
     DIAGRAM.write_text(diagram(found), encoding="utf-8")
     sure = [o for o in found if o.causes and o.causes[0][1] >= SURE]
     count = len(found)

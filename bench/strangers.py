@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from tests.reference.strangers.reading import CORE
-from tests.reference.strangers.yard import documents, draw, read
+from tests.reference.strangers.yard import Case, documents, draw, draw_rare, read
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
@@ -59,9 +59,17 @@ class Outcome:
         return set(self.truth) <= {c for c, _ in self.causes[:count]}
 
 
+def rare_outcome(number: int) -> Outcome:
+    """The same of one that looks like something else, or is the test's own."""
+    return _judged(number, draw_rare(drawn(), number), False)
+
+
 def outcome(number: int, core_only: bool = False) -> Outcome:
     """Draw a case, read it, judge it."""
-    case = draw(drawn(), number)
+    return _judged(number, draw(drawn(), number), core_only)
+
+
+def _judged(number: int, case: Case, core_only: bool) -> Outcome:
     circuit = Circuit.model_validate(case.vehicle.document)
     tests = [(p.name, list(p.points(circuit))) for p in PROCEDURES if not core_only or p.name in CORE]
     runs = [complete_run(circuit, Run.model_validate(r)) for r in read(case, tests)]
@@ -75,6 +83,12 @@ def outcomes(count: int, core_only: bool = False, start: int = FIRST_CASE) -> li
     """So many cases, on two processors."""
     with ProcessPoolExecutor(2) as pool:
         return list(pool.map(outcome, range(start, start + count), [core_only] * count, chunksize=8))
+
+
+def rare_outcomes(count: int) -> list[Outcome]:
+    """So many of them, on two processors."""
+    with ProcessPoolExecutor(2) as pool:
+        return list(pool.map(rare_outcome, range(count), chunksize=8))
 
 
 def calibration(found: Sequence[Outcome]) -> tuple[list[tuple[float, float, int]], float]:
@@ -187,15 +201,33 @@ HEAD = """# How often the cause is found
 Written by `./mavrik bench diagnosis`. The vehicles of `tests/reference/strangers/` share no code with the findings: copper, batteries, alternators, belts, meters and
 hands of their own, drawn at random from wide ranges and solved by ngspice; what they share is the drawn circuit and the list of places that a test asks for. A cause
 counts as found where its kind and its part are both right; where more hangs on a vehicle than is listed, "nothing broken" and "more hangs on it than is listed" both are.
-Counted from case 3000 on; the model was worked out on cases of other numbers (decisions 0031 and 0032). The yard has none of the faults that only look like others
-(`missing`, `intermittent`, `corroded`, `sulphated`, `sense_resistance`) nor of links and chargers yet: those are found in vehicles of our own network only (`tests/core/test_more_faults.py`).
+Counted from case 3000 on; the model was worked out on cases of other numbers (decisions 0031 and 0032).
 """
 
 
-def page(found: Sequence[Outcome], core_only: Sequence[Outcome], walks: Sequence[Walk]) -> list[str]:
+def _rare(rare: Sequence[Outcome]) -> list[str]:
+    kinds: dict[str, list[Outcome]] = defaultdict(list)
+    for o in rare:
+        kinds[o.sort].append(o)
+    sure = [o for o in rare if o.causes and o.causes[0][1] >= SURE]
+    return [
+        f"**What looks like something else, comes and goes, or is the test's own**, {len(rare)} cases, one fault each: a strap that is missing reads like one with half an ohm, a sulphated battery like a "
+        f"weak one. Of {len(sure)} called {SURE:.0%} sure {_share([o.first for o in sure])} are right.",
+        "",
+        "| fault | cases | first | one of the first three |",
+        "|---|---|---|---|",
+        *(
+            f"| {kind.replace('_', ' ')} | {len(rows)} | {_share([o.first for o in rows])} | {_share([one_of_three(o) for o in rows])} |"
+            for kind, rows in (("all", rare), *sorted(kinds.items()))
+        ),
+    ]
+
+
+def page(found: Sequence[Outcome], core_only: Sequence[Outcome], walks: Sequence[Walk], rare: Sequence[Outcome]) -> list[str]:
     """All of docs/diagnosis.md.
 
     found: with all tests read; core_only: the same cases with five; walks: some of them, one test after the other
+    rare: cases that look like something else
     """
     both = {
         b: (sum(getattr(w, b)[0] for w in walks) / len(walks), sum(getattr(w, b)[1] for w in walks) / len(walks))
@@ -213,6 +245,8 @@ def page(found: Sequence[Outcome], core_only: Sequence[Outcome], walks: Sequence
         "",
         f"Until one cause is {ANSWER:.0%} sure, or all is read, taking what tells most a minute needs {both['by_information'][0]:.1f} tests and {both['by_information'][1]:.0f} minutes on average of "
         f"{len(walks)} cases; the fixed order of the work {both['in_order'][0]:.1f} and {both['in_order'][1]:.0f}: {ratio_of(walks):.2f} of the time (wanted: at most 0.35).",
+        "",
+        *_rare(rare),
     ]
 
 

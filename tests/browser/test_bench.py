@@ -189,7 +189,7 @@ def test_ripple_is_taken_from_a_capture(open_page: Callable[..., Page], tmp_path
     open_test(page, "ripple")
     page.locator("[data-test=capture-ripple]").click()
     page.locator("[data-test=capture-file]").set_input_files(path)
-    expect(page.locator("[data-test=pulses]")).to_contain_text("a diode is missing")
+    expect(page.locator("[data-test=pulses]")).to_contain_text("a diode is open or shorted")
     expect(page.locator("[data-test=capture-plot]").first).to_be_visible()
     seen = page.locator("[data-test=ripple-vpp]").inner_text().split()[0]
     page.locator("[data-test=take-capture]").click()

@@ -9,7 +9,7 @@ import pytest
 
 from mavrik.core.circuit import Chemistry, Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
-from mavrik.core.findings import Findings
+from mavrik.core.findings import BranchVerdict, Findings
 from mavrik.core.findings.hypotheses import ELEMENTS, Hypothesis, fault_table, hypotheses
 from mavrik.core.procedures import PROCEDURES, BenchState
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, with_starter
@@ -87,6 +87,14 @@ def test_a_joint_that_was_bad_in_one_test_only_comes_and_goes() -> None:
     # Bad in every test it is no more than a bad contact.
     always = mixed(car, bad, bad)
     assert likeliest(always) == ["resistance:charge_cable"]
+
+
+@pytest.mark.parametrize(("cause", "says"), [("slow_engine:", "2,000 /min"), ("glow_plugs:battery", "Glow plugs")])
+def test_a_test_in_the_wrong_state_is_a_cause_and_no_part_is_condemned(cause: str, says: str) -> None:
+    """Good at idle and weak at what was taken for 2,000 /min; or good everywhere but in the first reading."""
+    found = found_on("front", cause)
+    assert likeliest(found) == [cause] and says in found.headline.text
+    assert found.headline.verdict is BranchVerdict.CHECK_PROBES and "again" in found.headline.next_step
 
 
 def test_strands_that_are_eaten_have_more_once_they_are_warm() -> None:

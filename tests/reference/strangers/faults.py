@@ -94,6 +94,53 @@ FAULTS: dict[str, Fault] = {
     "dead_cell": _dead_cell,
     "drain": _drain,
 }
+
+
+def _missing(v: Stranger, branch: str) -> None:
+    v.truth.more_ohm[branch] = OPEN_OHM
+
+
+def _comes_and_goes(v: Stranger, branch: str) -> None:
+    """It was bad while the drops were read, or in all other tests."""
+    _resistance(v, branch)
+    v.truth.only_in[branch] = ("at_output",) if v.rng.uniform() < 0.6 else ELSEWHERE
+
+
+def _sulphated(v: Stranger, battery: str) -> None:
+    v.banks[battery].inner_ohm *= float(v.rng.uniform(1.5, 2.5))
+    v.banks[battery].takes_ohm *= float(v.rng.uniform(3.0, 8.0))
+
+
+def _sense_resistance(v: Stranger, unit: str) -> None:
+    v.units[unit].set_v += float(v.rng.uniform(0.3, 0.9)) * v.volts / 12
+
+
+def _phase_grounded(v: Stranger, unit: str) -> None:
+    _rectifier(0.35, 0.65, (0.9, 1.6))(v, unit)
+    v.truth.clear[unit] = False
+
+
+def _never(v: Stranger, element: str) -> None:
+    v.truth.never.add(element)
+
+
+def _slow(v: Stranger, _: str) -> None:
+    v.truth.slow = True
+
+
+ELSEWHERE = ("key_on", "cranking", "idle", "idle_loaded", "fast", "fast_loaded", "full_output")
+RARE: dict[str, Fault] = {
+    "missing": _missing,
+    "intermittent": _comes_and_goes,
+    "sulphated": _sulphated,
+    "sense_resistance": _sense_resistance,
+    "phase_grounded": _phase_grounded,
+    "link_stays_open": _never,
+    "converter_off": _never,
+    "slow_engine": _slow,
+}
+"""What looks like something else, comes and goes, or is the test's own: cases of their own, see the yard."""
+
 CONTACTS = ("fuse", "breaker", "switch", "relay")
 
 
@@ -102,21 +149,33 @@ def places(v: Stranger, kind: str) -> list[str]:
     metal = {
         i: b for i, b in v.branches.items() if b["kind"] not in ("diode", "mosfet", "voltage_link") and b.get("closed", True)
     }
+    if kind == "intermittent":
+        return list(metal)
+    if kind == "missing":
+        return [i for i, b in metal.items() if b["kind"] in ("cable", "ground_strap")]
+    if kind == "link_stays_open":
+        return [i for i, b in v.branches.items() if b["kind"] == "voltage_link"]
+    if kind == "converter_off":
+        return [c["id"] for c in v.document["converters"]]
+    if kind == "slow_engine":
+        return [""]
+    if kind == "phase_grounded":
+        return [a["id"] for a in v.document["alternators"] if a["kind"] == "permanent_magnet"]
     wound = [a for a in v.document["alternators"] if a["kind"] != "permanent_magnet"]
     if kind == "resistance":
         return list(metal)
     if kind == "open":
         return [i for i, b in metal.items() if b["kind"] in CONTACTS]
-    if kind in ("weak_battery", "dead_cell", "drain"):
+    if kind in ("weak_battery", "dead_cell", "drain", "sulphated"):
         return [b["id"] for b in v.document["batteries"] if b.get("cca_a")]
-    if kind == "sense_open":
+    if kind in ("sense_open", "sense_resistance"):
         return [a["id"] for a in wound if (a.get("sense_positive_node") or a["stud_node"]) != a["stud_node"]]
     return [a["id"] for a in wound]
 
 
 def put(v: Stranger, kind: str, place: str) -> None:
     """Put a fault into a vehicle."""
-    FAULTS[kind](v, place)
+    (FAULTS | RARE)[kind](v, place)
     v.truth.causes = tuple(c for c in (*v.truth.causes, f"{kind}:{place}") if c != "none:")
 
 

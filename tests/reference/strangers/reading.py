@@ -85,6 +85,8 @@ class Hands:
             return (float(v.truth.lamp[point.element]), None)
         if kind == "belt":
             return (float(v.truth.belt_good[point.element]), None)
+        if kind == "clear":
+            return (float(v.truth.clear[point.element]), None)
         if kind == "plate":
             return (v.truth.plate_a[point.element], None)
         if kind == "ripple":

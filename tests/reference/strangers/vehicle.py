@@ -81,6 +81,14 @@ class Truth:
     lamp: dict[str, bool] = field(default_factory=dict)
     belt_good: dict[str, bool] = field(default_factory=dict)
     plate_a: dict[str, float] = field(default_factory=dict)
+    clear: dict[str, bool] = field(default_factory=dict)
+    """Whether no winding touches ground."""
+    only_in: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    """States that what a branch has too much is there in."""
+    never: set[str] = field(default_factory=set)
+    """Links that do not close, chargers that do not run."""
+    slow: bool = False
+    """Nobody held the engine at speed."""
 
 
 class Stranger:
@@ -132,6 +140,7 @@ class Stranger:
             ripple_vpp={i: float(rng.uniform(0.1, 0.35)) * scale for i in self.units},
             lamp=dict.fromkeys(self.units, True),
             belt_good=dict.fromkeys(self.units, True),
+            clear=dict.fromkeys(self.units, True),
             plate_a={a["id"]: a["rated_a"] for a in document["alternators"]},
         )
         self._solved: dict[str, dict[str, float]] = {}
@@ -160,7 +169,9 @@ class Stranger:
         return self._solved[state]
 
     def _solve(self, state: str) -> dict[str, float]:
-        links = {i: state in RUNNING for i, b in self.branches.items() if b["kind"] == "voltage_link"}
+        links = {
+            i: state in RUNNING and i not in self.truth.never for i, b in self.branches.items() if b["kind"] == "voltage_link"
+        }
         main = self.document["batteries"][0]
         held = state == "full_output"
         found = self._at_rest(state, links, held)
@@ -239,7 +250,7 @@ class Stranger:
         deck = Deck(main["negative_node"])
         for i, b in self.branches.items():
             a, z = b["from_node"], b["to_node"]
-            ohm = self.ohm[i] + self.truth.more_ohm.get(i, 0.0)
+            ohm = self._ohm_in(state, i)
             if b["kind"] in BENT:
                 if at[i] == "on":
                     deck.current(a, z, f"({deck.between(a, z)}-{b['forward_v']})/{ohm:.9g}")
@@ -265,7 +276,7 @@ class Stranger:
                     )
         self._loads(deck, state, at, across)
         for c in self.document["converters"]:
-            if state in RUNNING and at[c["id"]] not in ("off", STARVED):
+            if state in RUNNING and at[c["id"]] not in ("off", STARVED) and c["id"] not in self.truth.never:
                 into, out_v = f"{c['id']}:in", across[f"{c['id']}:out"]
                 gives, now = f"{c['limit_a']}", c["limit_a"]
                 if at[c["id"]] == "on":
@@ -280,8 +291,12 @@ class Stranger:
             deck.resistor(main["positive_node"], main["negative_node"], 1.1 * self.volts / self.bank_a)
         return deck
 
+    def _ohm_in(self, state: str, branch: str) -> float:
+        there = state in self.truth.only_in.get(branch, (state,))
+        return self.ohm[branch] + (self.truth.more_ohm.get(branch, 0.0) if there else 0.0)
+
     def _engine(self, state: str) -> float:
-        return self.idle_rpm if state.startswith("idle") else self.fast_rpm
+        return self.idle_rpm if state.startswith("idle") or self.truth.slow else self.fast_rpm
 
     def _loads(self, deck: Deck, state: str, at: dict[str, str], across: dict[str, float]) -> None:
         main = self.document["batteries"][0]
@@ -319,4 +334,4 @@ class Stranger:
         b = self.branches[element]
         if b["kind"] in ("diode", "mosfet", "voltage_link"):
             return math.nan
-        return self.drop(state, b["from_node"], b["to_node"]) / (self.ohm[element] + self.truth.more_ohm.get(element, 0.0))
+        return self.drop(state, b["from_node"], b["to_node"]) / self._ohm_in(state, element)

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from tests.reference.strangers.faults import FAULTS, more_loads, places, put
+from tests.reference.strangers.faults import FAULTS, RARE, more_loads, places, put
 from tests.reference.strangers.reading import Hands
 from tests.reference.strangers.vehicle import Stranger
 
@@ -63,6 +63,18 @@ def documents(build: Callable[[str, int], dict[str, Any]]) -> dict[str, dict[str
             )  # fmt: skip
         found[name] = document
     return found
+
+
+def draw_rare(drawn: dict[str, dict[str, Any]], number: int) -> Case:
+    """The case of a number among those that look like something else: a kind, and a vehicle that can have it."""
+    rng = np.random.default_rng([20_27, number])
+    kind = list(RARE)[number % len(RARE)]
+    while True:
+        name = str(rng.choice(list(drawn)))
+        vehicle = Stranger(copy.deepcopy(drawn[name]), rng)
+        if where := places(vehicle, kind):
+            put(vehicle, kind, str(rng.choice(where)))
+            return Case(name, kind, vehicle, False)
 
 
 def draw(drawn: dict[str, dict[str, Any]], number: int) -> Case:

@@ -288,10 +288,11 @@ class BenchModel:
         whole = float(output_limit_a(a.rated_a, shaft, warm, a.curve, magnet))
         return np.asarray(output_limit_a(a.rated_a, shaft * (1 - lost), warm, a.curve, magnet) / max(whole, 1e-9))
 
-    def _load_a(self, at: Assembled, rows: Floats, with_consumers: bool) -> Floats:
+    def _load_a(self, at: Assembled, present: Floats, rows: Floats, with_consumers: bool) -> Floats:
         """What hangs on the main battery and no document lists [A]."""
         u, main = self.unknowns, self.circuit.battery.id
-        amps = np.zeros(len(rows)) if at.name not in RUNNING else rows[:, u.place[What.MORE_LOAD_A, main]]
+        more = u.place[What.MORE_LOAD_A, main]
+        amps = np.zeros(len(rows)) if at.name not in RUNNING else rows[:, more] * present[:, more]
         if at.consumers_a:
             # Left out of the rows, the consumers are what the bench takes them to be.
             amps = amps + (rows[:, u.place[CONSUMERS_OF[at.name], main]] if with_consumers else at.consumers_a)
@@ -304,9 +305,10 @@ class BenchModel:
         ohm = found["resistor_ohm"]
         resistor = {r.id: k for k, r in enumerate(network.resistors)}
         here = [(k, resistor[b]) for k, b in enumerate(u.branch_ids) if b in resistor]
+        present = self._present(at.name, suspects)
         if here:
             of, at_row = (list(x) for x in zip(*here, strict=True))
-            ohm[:, at_row] += rows[:, of] * self._present(at.name, suspects)[:, of]
+            ohm[:, at_row] += rows[:, of] * present[:, of]
         link, converter = {x.id: k for k, x in enumerate(network.links)}, {x.id: k for k, x in enumerate(network.converters)}
         for row, h in enumerate(suspects):
             for c in h.changes:
@@ -322,7 +324,7 @@ class BenchModel:
         rest_v = np.maximum(np.asarray(own.emf_v, dtype=float), 1.0)
         loads = {e.id: np.zeros(len(suspects)) for e in network.emfs}
         if not at_output:
-            loads[self.circuit.battery.id] = np.maximum(self._load_a(at, rows, with_consumers), 0.0)
+            loads[self.circuit.battery.id] = np.maximum(self._load_a(at, present, rows, with_consumers), 0.0)
         for k, e in enumerate(network.emfs):
             share = np.exp(rows[:, place[What.OHM_SHARE, e.id]])
             inner, taking = np.asarray(own.emf_ohm, dtype=float)[k], np.asarray(own.emf_charging_ohm, dtype=float)[k]
@@ -345,7 +347,7 @@ class BenchModel:
                 continue
             k = source[a.id]
             found["set_point_v"][:, k] += rows[:, place[What.SET_POINT, a.id]]
-            found["limit_a"][:, k] *= self._limit_share(at, a, rows)
+            found["limit_a"][:, k] *= self._limit_share(at, a, rows) * self._slowed(at, a, suspects)
             if at_output and (another := place.get((What.ANOTHERS_A, a.id))) is not None:
                 found["forced_a"][:, k] = np.maximum(rows[:, another], 0.0)
         if at.name in RUNNING:
@@ -358,11 +360,11 @@ class BenchModel:
         return replace(own, **found)
 
     def _present(self, state: BenchState, suspects: Sequence[Hypothesis]) -> Floats:
-        """What share of each branch's excess is there in a state, by suspect: some come and go, some rise with the heat."""
-        found = np.ones((len(suspects), len(self.unknowns.branch_ids)))
+        """What share of each unknown is there in a state, by suspect: some come and go, some rise with the heat."""
+        found = np.ones((len(suspects), len(self.unknowns)))
         for row, h in enumerate(suspects):
             for c in h.changes:
-                if c.what is What.MORE_OHM and c.states is not None and (k := self.unknowns.at(c.what, c.element)) is not None:
+                if c.states is not None and (k := self.unknowns.at(c.what, c.element)) is not None:
                     found[row, k] = c.share_in(state)
         return found
 
@@ -379,6 +381,17 @@ class BenchModel:
             logarithm += rows[:, place[What.IDLE_SHARE, a.id]]
         share = np.where(logarithm > np.log(LEAST_SHARE) + 1e-9, np.exp(np.minimum(logarithm, 5.0)), 0.0)
         return np.asarray(share * self._slip_left(at, a, rows[:, place[What.SLIP, a.id]]))
+
+    def _slowed(self, at: Assembled, a: Alternator, suspects: Sequence[Hypothesis]) -> Floats:
+        """What of its output a unit has left at idle, where a state asks for more speed than the engine had."""
+        slow = np.array([any(c.what is What.SLOW for c in h.changes) for h in suspects], dtype=bool)
+        if at.state.engine_rpm <= IDLE_RPM or not slow.any():
+            return np.ones(len(suspects))
+        ends = (IDLE_RPM * a.pulley_ratio, at.state.engine_rpm * a.pulley_ratio)
+        idle, whole = (
+            float(output_limit_a(a.rated_a, rpm, at.state.alternator_c, a.curve, a.kind == "permanent_magnet")) for rpm in ends
+        )
+        return np.where(slow, idle / max(whole, 1e-9), 1.0)
 
     def _by_unknown(
         self,
@@ -425,7 +438,8 @@ class BenchModel:
             by_amps = by_siemens / self._nominal_v
             if e.id == self.circuit.battery.id and not at_output:
                 if at.name in RUNNING:
-                    found[:, :, place[What.MORE_LOAD_A, e.id]] = by_amps
+                    more = place[What.MORE_LOAD_A, e.id]
+                    found[:, :, more] = by_amps * present[:, [more]]
                 if at.consumers_a:
                     found[:, :, place[CONSUMERS_OF[at.name], e.id]] = by_amps
         first_set = resistors + 2 * emfs

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from mavrik.core.circuit import AnyBranch, ConductorBranch
 from mavrik.core.circuit.ring import Side
 from mavrik.core.findings.bench import NO_CURRENT_A, Bench, Known, millivolts
@@ -44,8 +46,15 @@ def excess_in_words(estimate: Estimate) -> str:
     return f"{of_mohm(estimate.excess_ohm)} mΩ ({of_mohm(low)} to {of_mohm(estimate.high_ohm)} mΩ) more than this part has when sound"
 
 
-def _against_the_current(bench: Bench, of: Observation) -> bool:
-    """Whether a drop was read with the wrong sign."""
+def _against_the_current(bench: Bench, branch: AnyBranch, of: Observation) -> bool:
+    """Whether a drop was read with the wrong sign, and the likeliest cause does not say that it has that sign here."""
+    if branch.by_voltage and branch.settable:
+        # Over a link that is open there may be anything.
+        return False
+    best = bench.posterior.best
+    said = next((float(v) for o, v in zip(bench.posterior.evidence, best.predicted, strict=True) if o is of), 0.0)
+    if np.isfinite(said) and said * of.measured.value > 0:
+        return False
     expected = bench.now.node_v[of.point.red] - bench.now.node_v[of.point.black]
     along = 1 if expected >= 0 else -1
     return abs(expected) > NO_CURRENT_A and of.measured.value * along < -of.measured.uncertainty
@@ -73,7 +82,7 @@ def _verdict(
     limit: Limit,
 ) -> tuple[BranchVerdict, str, str]:
     """Verdict, why, and what to do next."""
-    if of is not None and _against_the_current(bench, of):
+    if of is not None and _against_the_current(bench, branch, of):
         return (
             BranchVerdict.CHECK_PROBES,
             f"{millivolts(of.measured.value)} runs against the current: the probes were swapped, or another source pushes current here.",

@@ -13,10 +13,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import linalg, special
+from scipy import special
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.circuit.graph import metal_of, reach
 from mavrik.core.findings.bench_model import RUNNING, BenchModel, Floats, Placed
 from mavrik.core.findings.hypotheses import NOTHING, SHARES, Change, Hypothesis, What, fault_table
 from mavrik.core.findings.likelihood import log_likelihood, scatter_terms, slip_density
@@ -54,21 +53,6 @@ LEAST_RADIUS = 0.02
 LARGEST_OHM = 2.0
 SETTLED = 0.05
 """An unknown that moves by less of what its posterior is spread has settled."""
-
-NEVER = -1e6
-"""Logarithm of how likely a draw is that is not what its set says."""
-
-FEW_DRAWS = 4.0
-"""A sum that is carried by fewer draws is no sum."""
-
-UNEQUAL_V = 0.7
-"""How much less one of several batteries of 12 V is charged where a fit begins there."""
-
-DRAWS = 320
-"""So many draws of a set's unknowns, half of them round its own fit, in pairs that mirror each other."""
-
-FULL_WIDTHS = 2.5
-"""A battery that takes a charge so many standard deviations more slowly than is expected is nearly full."""
 
 LOAD_STEP = 0.02
 MOST_BY_LOADS = 30.0
@@ -279,7 +263,7 @@ class Fitted:
         return float(np.linalg.norm(self.slopes[:, branch] * more_ohm))
 
 
-class _Fit:
+class Fit:
     """Some trials on their way to what fits best."""
 
     def __init__(self, problem: FitProblem, trials: Sequence[Trial]) -> None:
@@ -444,7 +428,7 @@ def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = T
     """
     if not trials:
         return []
-    fit, every = _Fit(problem, trials), np.arange(len(trials))
+    fit, every = Fit(problem, trials), np.arange(len(trials))
     fit.solve(every)
     fit.radius[:] = 1.0
     pull, live = np.zeros_like(fit.now), every
@@ -470,7 +454,7 @@ def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = T
     return _evidence(fit, pull)
 
 
-def _gathered(fit: _Fit) -> tuple[Floats, NDArray[np.int64]]:
+def _gathered(fit: Fit) -> tuple[Floats, NDArray[np.int64]]:
     """Let all readings pull; returns how far each unknown went, and which trials are worth going on with."""
     every = np.arange(len(fit.trials))
     fit.along_the_lines(every, gathering=True)
@@ -488,7 +472,7 @@ def _gathered(fit: _Fit) -> tuple[Floats, NDArray[np.int64]]:
     return pull, live
 
 
-def _evidence(fit: _Fit, pull: Floats) -> list[Fitted]:
+def _evidence(fit: Fit, pull: Floats) -> list[Fitted]:
     """How well each set explains the readings once fitted, over all that its unknowns might be.
 
     Source: Laplace's approximation (MacKay, Information Theory, Inference, and Learning Algorithms, ch. 27, from memory).
@@ -549,190 +533,3 @@ def _evidence(fit: _Fit, pull: Floats) -> list[Fitted]:
         )
         found.append(replace(made, hypothesis=replace(trial.base, changes=changes)))
     return found
-
-
-@dataclass(frozen=True)
-class _Normal:
-    """A normal density of many unknowns, its constant left out."""
-
-    middle: Floats
-    root: Floats
-    """Cholesky's, of its covariance."""
-
-    def drawn(self, normal: Floats) -> Floats:
-        """Draws, from standard normal ones (draws, unknowns)."""
-        return np.asarray(self.middle + normal @ self.root.T)
-
-    def log_density(self, at: Floats) -> Floats:
-        """Logarithm of the density at some places (places, unknowns)."""
-        off = linalg.solve_triangular(self.root, (at - self.middle).T, lower=True)
-        return np.asarray(-0.5 * (off**2).sum(axis=0) - np.log(np.diag(self.root)).sum())
-
-
-def _beside(of: Fitted, middle: Floats, other: Fitted) -> _Normal:
-    """Where another set's fit has the unknowns that neither set changes, with those that one of them does as this set's own has them.
-
-    middle: of this set
-    """
-    u = of.problem.unknowns
-    changed = sorted({k for f in (of, other) for c in f.trial.base.changes if (k := u.at(c.what, c.element)) is not None})
-    rows = np.concatenate((u.centre + of.problem.offset, np.zeros(len(of.problem.runs))))
-    at, covariance = rows + other.away, other.whole.copy()
-    at[changed] = middle[changed]
-    covariance[changed] = 0.0
-    covariance[:, changed] = 0.0
-    covariance[np.ix_(changed, changed)] = of.whole[np.ix_(changed, changed)]
-    return _Normal(at, np.asarray(np.linalg.cholesky(covariance), dtype=float))
-
-
-def sampled(fitted: Sequence[Fitted]) -> list[float]:
-    """The evidence of some sets anew, where straight lines are too crooked: a unit comes to its limit and leaves it within what nobody knows.
-
-    fitted: sets of one problem
-    Draws unknowns round what fits, and lets the network say what each would let the meters read while the engine runs; the other states
-    are straight enough. Source: importance sampling with Laplace's normal density (MacKay, ch. 29, from memory).
-    """
-    problem = fitted[0].problem
-    fit = _Fit(problem, [replace(f.trial, start=None) for f in fitted for _ in range(DRAWS)])
-    half = np.random.default_rng(29).standard_normal((DRAWS // 4, fit.centre.shape[1]))
-    normal = np.concatenate((half, -half))
-    every = np.arange(len(fit.trials))
-    log_ratio = np.zeros(len(every))
-    for k, f in enumerate(fitted):
-        rows = slice(k * DRAWS, (k + 1) * DRAWS)
-        own = _Normal(fit.centre[rows][0] + f.away, np.asarray(np.linalg.cholesky(f.whole), dtype=float))
-        # The other side of a corner may explain as much, and be wider: half of the draws are from where the best of the others is.
-        other = own if len(fitted) == 1 else _beside(f, own.middle, fitted[1 if k == 0 else 0])
-        drawn = np.concatenate((own.drawn(normal), other.drawn(normal)))
-        fit.now[rows], fit.solved[rows] = drawn, own.middle
-        fit.own[rows], fit.by[rows] = f.lines
-        log_ratio[rows] = -np.logaddexp(own.log_density(drawn), other.log_density(drawn)) + np.log(2)
-    drawn = fit.now.copy()
-    least, side = least_of(problem.unknowns, [f.trial.base for f in fitted])
-    least += problem.offset
-    own_side = side.repeat(DRAWS, axis=0)
-    no_fault = ((own_side * (drawn[:, : fit.size] - least.repeat(DRAWS, axis=0)) < 0) & (own_side != 0)).any(axis=1)
-    fit.now = np.maximum(fit.now, fit.least)
-    seen, _ = fit.lines(every)
-    bent = [j for j, (_, setup) in enumerate(fit.placed) if setup.state in RUNNING]
-    if bent:
-        found = problem.model.predict([fit.placed[j] for j in bent], [t.base for t in fit.trials], fit.amounts(fit.now, every))
-        seen[:, bent] = np.nan_to_num(found)
-    strain = -0.5 * (((drawn - fit.centre) / fit.width) ** 2).sum(axis=1) - np.log(fit.width).sum(axis=1)
-    joint = np.log(fit.likely(fit.read - seen, fit.scatter(seen))[0]).sum(axis=1) + strain + log_ratio
-    joint[no_fault] = NEVER
-    by_set = special.logsumexp(joint.reshape(len(fitted), DRAWS), axis=1) - np.log(DRAWS)
-    looked = [float(f.log_likelihoods[problem.others].sum()) for f in fitted]
-    # Few draws that count say little: then half of what Laplace's approximation says, too.
-    effective = np.exp(2 * by_set + 2 * np.log(DRAWS) - special.logsumexp(2 * joint.reshape(len(fitted), DRAWS), axis=1))
-    drawn_evidence = [f.trial.log_prior + float(e) + more for f, e, more in zip(fitted, by_set, looked, strict=True)]
-    return [
-        e if few >= FEW_DRAWS else (e + f.log_evidence) / 2
-        for f, e, few in zip(fitted, drawn_evidence, effective.tolist(), strict=True)
-    ]
-
-
-def starts(problem: FitProblem) -> list[Floats]:
-    """Where the vehicle with nothing broken may begin from: as expected, with output to spare, short of it, and with the batteries
-    unequally charged.
-
-    problem: readings and unknowns
-    A unit that regulates shows nothing of its limit, and one at its limit nothing of its set point; a battery behind a diode or a link
-    that is shut shows nothing of its charge: from one side the other is not seen.
-    """
-    u = problem.unknowns
-    usual = np.concatenate((u.centre, np.zeros(len(problem.runs))))
-    if problem.offset.any():
-        usual[[k for k, (what, _) in enumerate(u.names) if what in (What.EMF, What.CHARGE)]] = 0.0
-    found = [usual, *either_side(problem, usual)]
-    groups = dict(u.group_of)
-    if problem.runs and len(set(groups.values())) > 1:
-        for first in dict.fromkeys(groups.values()):
-            less = usual.copy()
-            less[[u.place[What.CHARGED, b] for b, f in groups.items() if f == first]] -= (
-                UNEQUAL_V * problem.model.circuit.system_voltage_v / 12
-            )
-            found.append(less)
-    return found
-
-
-def either_side(problem: FitProblem, start: Floats) -> tuple[Floats, Floats]:
-    """A start with output to spare, and one short of it.
-
-    problem: readings and unknowns; start: all else
-    """
-    u = problem.unknowns
-    to_spare, short = start.copy(), start.copy()
-    for k, (what, _) in enumerate(u.names):
-        if what in (What.LIMIT_SHARE, What.IDLE_SHARE):
-            to_spare[k] += u.width[k]
-            short[k] -= u.width[k]
-        if what in (What.MORE_LOAD_A, What.CONSUMERS_A):
-            to_spare[k] = 0.0
-            short[k] += u.width[k]
-    return to_spare, short
-
-
-def full_behind(problem: FitProblem, start: Floats) -> Floats | None:
-    """A start with the batteries behind DC-DC chargers nearly full; None where there are none.
-
-    problem: readings and unknowns; start: all else
-    A charger at its limit shows nothing of how slowly its battery takes a charge.
-    """
-    circuit, u = problem.model.circuit, problem.unknowns
-    joined = {n for c in circuit.converters for n in reach(metal_of(circuit.branches), c.out_node)}
-    fed = [b.id for b in circuit.batteries if b.positive_node in joined and b is not circuit.battery]
-    if not fed:
-        return None
-    full = start.copy()
-    for b in fed:
-        full[u.place[What.TAKES_SHARE, b]] += FULL_WIDTHS * u.width[u.place[What.TAKES_SHARE, b]]
-    return full
-
-
-def fit_nothing(problem: FitProblem, sound: Hypothesis) -> Fitted:
-    """Nothing broken, from wherever that explains most: what was read at a known output and what was read otherwise each from its own.
-
-    problem: readings and unknowns; sound: the hypothesis
-    """
-    prior = float(np.log(sound.weight))
-    fits = fit_trials(problem, [Trial(sound.causes, sound, prior, start) for start in starts(problem)])
-    at_output = np.array([problem.evidence[k].setup.state is BenchState.AT_OUTPUT for k in problem.smooth.tolist()], dtype=bool)
-    each = [f.log_likelihoods[problem.smooth] for f in fits]
-    there = max(range(len(fits)), key=lambda k: float(each[k][at_output].sum()))
-    elsewhere = max(range(len(fits)), key=lambda k: float(each[k][~at_output].sum()))
-    best = max(fits, key=lambda f: f.log_evidence)
-    if there == elsewhere:
-        return best
-    start = start_of(fits[elsewhere])
-    charged = [k for k, (what, _) in enumerate(problem.unknowns.names) if what is What.CHARGED]
-    start[charged] = fits[there].row[charged]
-    return max((best, *fit_trials(problem, [Trial(sound.causes, sound, prior, start)])), key=lambda f: f.log_evidence)
-
-
-def begun_from(trial: Trial, other: Fitted) -> Trial:
-    """A trial that begins where another set ended: in what both of their causes change, too."""
-    u = other.problem.unknowns
-
-    def changed(of: Hypothesis) -> set[int]:
-        return {k for c in of.changes if (k := u.at(c.what, c.element)) is not None}
-
-    mine, others = changed(trial.base), changed(other.trial.base)
-    kept = frozenset(mine & others)
-    start = start_of(other)
-    start[list(kept)] = other.row[list(kept)]
-    # A cause that hardly changes anything leaves a value that a sound part may have as well.
-    for k in others - mine:
-        if not other.by_logarithm[k] and abs(other.row[k] - u.centre[k]) < SOUND_WIDTHS * u.width[k]:
-            start[k] = other.row[k]
-    return replace(trial, start=start, kept=kept)
-
-
-def start_of(fitted: Fitted) -> Floats:
-    """Where another trial may begin from: the unknowns of one that was fitted, what its own causes change as expected of a sound vehicle."""
-    u = fitted.problem.unknowns
-    found = fitted.row.copy()
-    for c in fitted.trial.base.changes:
-        if (k := u.at(c.what, c.element)) is not None:
-            found[k] = u.centre[k]
-    return np.concatenate((found, np.zeros(len(fitted.problem.runs))))

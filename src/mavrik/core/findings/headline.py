@@ -35,8 +35,8 @@ MOST_WHY = 3
 LEAST_LIKELY = 0.3
 """A cause below this is not named as the likeliest: it is one of several."""
 
-UNLISTED_KIND = "unlisted_load"
-"""Causes that are no part's fault."""
+UNLISTED_KIND, OF_THE_TEST = "unlisted_load", frozenset({"slow_engine", "glow_plugs"})
+"""Causes that are no part's fault; the last are a test's."""
 
 
 @dataclass(frozen=True)
@@ -153,6 +153,9 @@ def headline(found: Found) -> Headline:
         if best.kind == UNKNOWN_KIND:
             text = f"No fault that is known here explains these readings: {sureness(best.probability)}."
             return Headline(BranchVerdict.CHECK_PROBES, text, (), best.advice, "")
+        if best.kind in OF_THE_TEST:
+            text = f"{best.label}: {sureness(best.probability)}."
+            return Headline(BranchVerdict.CHECK_PROBES, text, _evidence_lines(best), best.advice, "")
         whole = BranchVerdict.PASS if best.kind == UNLISTED_KIND else BranchVerdict.EXCESS
         return _cause_line(found, best, BranchVerdict.FAIL if over else whole)
     if graver is not None and graver.verdict is BranchVerdict.FAIL and (graver.probability or 0.0) > EVEN:

@@ -16,12 +16,14 @@ from mavrik.core.operating.bench_states import BenchState
 
 
 class What(StrEnum):
-    """Which value of the network a change is of; each is an unknown of the fit too, `OPEN` and `OFF` aside."""
+    """Which value of the network a change is of; each is an unknown of the fit too, `OPEN`, `OFF` and `SLOW` aside."""
 
     MORE_OHM = "more_ohm"
     OPEN = "open"
     OFF = "off"
     """A DC-DC charger that does not run."""
+    SLOW = "slow"
+    """The engine, where a test asks for speed."""
     EMF = "emf"
     CHARGE = "charge"
     """Of all batteries that metal joins to one: they rest at one voltage."""
@@ -121,6 +123,10 @@ class Fault(BaseModel):
     elsewhere: float = 0.0
     beside: str = ""
     """Kind of fault that looks like it: tried only where that one is likely on the same element."""
+    beside_any: str = ""
+    """The same where that one is likely on any element: what is open anywhere along a way."""
+    alone: bool = False
+    """Never one of several: what was wrong with a test explains too much beside anything else."""
     amount: What | None = None
     """Of which change it is said how much there is."""
     title: str

@@ -17,21 +17,11 @@ from scipy import special, stats
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import BenchModel, Floats
 from mavrik.core.findings.charge import rest_voltages
-from mavrik.core.findings.fit import (
-    FitProblem,
-    Fitted,
-    Trial,
-    begun_from,
-    fit_nothing,
-    fit_trials,
-    full_behind,
-    sampled,
-    start_of,
-    starts,
-)
+from mavrik.core.findings.fit import FitProblem, Fitted, Trial, fit_trials
 from mavrik.core.findings.hypotheses import (
     NOTHING,
     UNKNOWN_KIND,
+    Fault,
     Hypothesis,
     What,
     both,
@@ -41,6 +31,8 @@ from mavrik.core.findings.hypotheses import (
     is_too_much,
 )
 from mavrik.core.findings.likelihood import log_likelihood
+from mavrik.core.findings.sampling import sampled
+from mavrik.core.findings.starting import begun_from, fit_nothing, full_behind, start_of, starts
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.operating.bench_states import IDLE_RPM, BenchState
 from mavrik.core.procedures import Observation
@@ -230,6 +222,7 @@ def _fitted(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis]) ->
     sides = [usual[0], usual[2], *([] if full is None else [full])]
     tried += [_trial(h, one) for h in suspects[1:] if any(c.what in OF_A_UNIT for c in h.changes) for one in sides]
     found = [nothing, *_best_of_each(fit_trials(problem, tried))]
+    suspects = [h for h in suspects if not _fault(h).alone]
     known = {frozenset(f.trial.causes) for f in found}
     newest = found
     for firsts, most in ((FIRSTS, PAIRS), (GROWN, MORE)):
@@ -237,7 +230,9 @@ def _fitted(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis]) ->
             (
                 f
                 for f in newest
-                if f.trial.causes != (NOTHING,) and f.log_evidence > max(g.log_evidence for g in found) - UNLIKELY
+                if f.trial.causes != (NOTHING,)
+                and not _fault(f.trial.base).alone
+                and f.log_evidence > max(g.log_evidence for g in found) - UNLIKELY
             ),
             key=lambda f: -f.log_evidence,
         )[:firsts]
@@ -251,7 +246,7 @@ def _fitted(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis]) ->
                 guessed[causes] = f.log_evidence + more, _trial(pair, start_of(f))
         top = max(f.log_evidence for f in found) - UNLIKELY
         chosen = sorted((g for g in guessed.values() if g[0] > top), key=lambda g: -g[0])[:most]
-        twins = [begun_from(_trial(h), f) for f in likely for h in alike if f.trial.causes == (_beside(h),)]
+        twins = _twins(likely, alike)
         grown = fit_trials(problem, [*(t for _, t in chosen), *twins])
         known |= {frozenset(f.trial.causes) for f in grown}
         found += _best_of_each(grown[len(chosen) :])
@@ -260,11 +255,28 @@ def _fitted(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis]) ->
     return _polished(problem, found)
 
 
+def _fault(h: Hypothesis) -> Fault:
+    """The catalogue's row of a set's first cause."""
+    return fault_table().faults[h.causes[0].split(":", 1)[0]]
+
+
 def _beside(h: Hypothesis) -> str:
     """The cause that this one looks like, on the same element; empty: none."""
-    kind, element = h.causes[0].split(":", 1)
-    like = fault_table().faults[kind].beside
-    return f"{like}:{element}" if like else ""
+    like = _fault(h).beside
+    return f"{like}:{h.causes[0].split(':', 1)[1]}" if like else ""
+
+
+def _twins(likely: Sequence[Fitted], alike: Sequence[Hypothesis]) -> list[Trial]:
+    """Causes that look like one that is likely, each from where that one ended; one that two of them lead to, from the likelier."""
+    found: dict[int, Trial] = {}
+    for f in likely:
+        if len(f.trial.causes) > 1:
+            continue
+        kind = f.trial.causes[0].split(":", 1)[0]
+        for k, h in enumerate(alike):
+            if _beside(h) == f.trial.causes[0] or _fault(h).beside_any == kind:
+                found.setdefault(k, begun_from(_trial(h), f))
+    return list(found.values())
 
 
 def _looks_like(one: Hypothesis, other: Hypothesis) -> bool:

@@ -178,14 +178,10 @@ def look_ahead(
     deciding = None
     if best is not None and best[2] >= LEAST_BITS:
         deciding = DecidingPoint(best[0].name, best[1].id, best[1].label, _why(best[1]), best[2])
-    begun = {o.point.id.split(":")[0] for o in posterior.evidence}
-    actions = [_test_action(t) for t in ranked]
-    actions += [
-        _point_action(of, p, bits)
-        for of, p, bits in single
-        if {q.id.split(":")[0] for q in of.points(posterior.model.document)} & begun
-    ]
     of_point = {p.id: of.name for of in procedures for p in of.points(posterior.model.document)}
+    begun = {of_point[i] for i in read if i in of_point}
+    actions = [_test_action(t) for t in ranked]
+    actions += [_point_action(of, p, bits) for of, p, bits in single if of.name in begun]
     for k, o in enumerate(again):
         actions.append(_again_action(o, of_point.get(o.point.id, ""), telling(np.arange(fresh + k, fresh + k + 1), [o.point])))
     actions += _charge_action(draws, procedures)

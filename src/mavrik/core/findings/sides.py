@@ -19,6 +19,9 @@ WANDER_SHARE = 0.03
 """Standard deviation of a charging current from one reading to the next, of itself: an engine held by hand, loads that cycle. Common
 practice, no source."""
 
+VOLTS_WANDER_SHARE = 0.001
+"""The same of a charging voltage. Common practice, no source."""
+
 IN_99 = 2.58
 """Standard deviations that 99 of 100 values lie within."""
 
@@ -134,15 +137,20 @@ def judge_sides(bench: Bench) -> tuple[tuple[SideFinding, ...], tuple[SumCheck, 
     stud, battery = _read(bench, "stud_v"), _read(bench, "battery_v")
     known["whole"], basis["whole"] = (total([feed, back]) if feed and back and feed.output_a == back.output_a else None), "sides"
     if stud and battery:
-        apart = stud.minus(battery)
-        # The current may have wandered between the two: by that the drop moves, not the voltages.
-        lost = replace(apart, pieces=(apart.volts,))
+        lost = _lost_between(stud, battery)
         if known["whole"] is None:
             known["whole"], basis["whole"] = lost, "voltages"
         elif known["whole"].output_a == lost.output_a:
             checks.append(sum_check("whole", known["whole"], lost, "Both sides", "stud voltage less battery voltage"))
     scopes = {"feed": Scope.SIDE, "return": Scope.SIDE, "whole": Scope.WHOLE}
     return tuple(_judge(bench, n, scope, known[n], basis[n]) for n, scope in scopes.items()), tuple(checks)
+
+
+def _lost_between(stud: Known, battery: Known) -> Known:
+    """What is lost from the stud's voltage to the battery's, read one after the other while both may have wandered."""
+    apart = stud.minus(battery)
+    wander = COVERAGE * VOLTS_WANDER_SHARE * combine(stud.volts, battery.volts)
+    return replace(apart, u=combine(apart.u, wander), pieces=(apart.volts,))
 
 
 def _branches(bench: Bench, name: str) -> tuple[str, ...]:

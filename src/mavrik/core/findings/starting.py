@@ -1,0 +1,125 @@
+"""Where a fit begins: from one side of a corner the other is not seen."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from mavrik.core.circuit.graph import metal_of, reach
+from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.fit import SOUND_WIDTHS, FitProblem, Fitted, Trial, fit_trials
+from mavrik.core.findings.hypotheses import Hypothesis, What
+from mavrik.core.operating.bench_states import BenchState
+
+UNEQUAL_V = 0.7
+"""How much less one of several batteries of 12 V is charged where a fit begins there."""
+
+FULL_WIDTHS = 2.5
+"""A battery that takes a charge so many standard deviations more slowly than is expected is nearly full."""
+
+
+def starts(problem: FitProblem) -> list[Floats]:
+    """Where the vehicle with nothing broken may begin from: as expected, with output to spare, short of it, and with the batteries
+    unequally charged.
+
+    problem: readings and unknowns
+    A unit that regulates shows nothing of its limit, and one at its limit nothing of its set point; a battery behind a diode or a link
+    that is shut shows nothing of its charge: from one side the other is not seen.
+    """
+    u = problem.unknowns
+    usual = np.concatenate((u.centre, np.zeros(len(problem.runs))))
+    if problem.offset.any():
+        usual[[k for k, (what, _) in enumerate(u.names) if what in (What.EMF, What.CHARGE)]] = 0.0
+    found = [usual, *either_side(problem, usual)]
+    groups = dict(u.group_of)
+    if problem.runs and len(set(groups.values())) > 1:
+        for first in dict.fromkeys(groups.values()):
+            less = usual.copy()
+            less[[u.place[What.CHARGED, b] for b, f in groups.items() if f == first]] -= (
+                UNEQUAL_V * problem.model.circuit.system_voltage_v / 12
+            )
+            found.append(less)
+    return found
+
+
+def either_side(problem: FitProblem, start: Floats) -> tuple[Floats, Floats]:
+    """A start with output to spare, and one short of it.
+
+    problem: readings and unknowns; start: all else
+    """
+    u = problem.unknowns
+    to_spare, short = start.copy(), start.copy()
+    for k, (what, _) in enumerate(u.names):
+        if what in (What.LIMIT_SHARE, What.IDLE_SHARE):
+            to_spare[k] += u.width[k]
+            short[k] -= u.width[k]
+        if what in (What.MORE_LOAD_A, What.CONSUMERS_A):
+            to_spare[k] = 0.0
+            short[k] += u.width[k]
+    return to_spare, short
+
+
+def full_behind(problem: FitProblem, start: Floats) -> Floats | None:
+    """A start with the batteries behind DC-DC chargers nearly full; None where there are none.
+
+    problem: readings and unknowns; start: all else
+    A charger at its limit shows nothing of how slowly its battery takes a charge.
+    """
+    circuit, u = problem.model.circuit, problem.unknowns
+    joined = {n for c in circuit.converters for n in reach(metal_of(circuit.branches), c.out_node)}
+    fed = [b.id for b in circuit.batteries if b.positive_node in joined and b is not circuit.battery]
+    if not fed:
+        return None
+    full = start.copy()
+    for b in fed:
+        full[u.place[What.TAKES_SHARE, b]] += FULL_WIDTHS * u.width[u.place[What.TAKES_SHARE, b]]
+    return full
+
+
+def fit_nothing(problem: FitProblem, sound: Hypothesis) -> Fitted:
+    """Nothing broken, from wherever that explains most: what was read at a known output and what was read otherwise each from its own.
+
+    problem: readings and unknowns; sound: the hypothesis
+    """
+    prior = float(np.log(sound.weight))
+    fits = fit_trials(problem, [Trial(sound.causes, sound, prior, start) for start in starts(problem)])
+    at_output = np.array([problem.evidence[k].setup.state is BenchState.AT_OUTPUT for k in problem.smooth.tolist()], dtype=bool)
+    each = [f.log_likelihoods[problem.smooth] for f in fits]
+    there = max(range(len(fits)), key=lambda k: float(each[k][at_output].sum()))
+    elsewhere = max(range(len(fits)), key=lambda k: float(each[k][~at_output].sum()))
+    best = max(fits, key=lambda f: f.log_evidence)
+    if there == elsewhere:
+        return best
+    start = start_of(fits[elsewhere])
+    charged = [k for k, (what, _) in enumerate(problem.unknowns.names) if what is What.CHARGED]
+    start[charged] = fits[there].row[charged]
+    return max((best, *fit_trials(problem, [Trial(sound.causes, sound, prior, start)])), key=lambda f: f.log_evidence)
+
+
+def begun_from(trial: Trial, other: Fitted) -> Trial:
+    """A trial that begins where another set ended: in what both of their causes change, too."""
+    u = other.problem.unknowns
+
+    def changed(of: Hypothesis) -> set[int]:
+        return {k for c in of.changes if (k := u.at(c.what, c.element)) is not None}
+
+    mine, others = changed(trial.base), changed(other.trial.base)
+    kept = frozenset(mine & others)
+    start = start_of(other)
+    start[list(kept)] = other.row[list(kept)]
+    # A cause that hardly changes anything leaves a value that a sound part may have as well.
+    for k in others - mine:
+        if not other.by_logarithm[k] and abs(other.row[k] - u.centre[k]) < SOUND_WIDTHS * u.width[k]:
+            start[k] = other.row[k]
+    return replace(trial, start=start, kept=kept)
+
+
+def start_of(fitted: Fitted) -> Floats:
+    """Where another trial may begin from: the unknowns of one that was fitted, what its own causes change as expected of a sound vehicle."""
+    u = fitted.problem.unknowns
+    found = fitted.row.copy()
+    for c in fitted.trial.base.changes:
+        if (k := u.at(c.what, c.element)) is not None:
+            found[k] = u.centre[k]
+    return np.concatenate((found, np.zeros(len(fitted.problem.runs))))
