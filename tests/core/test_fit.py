@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -10,13 +11,16 @@ import pytest
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings import BranchVerdict, Findings
-from mavrik.core.findings.hypotheses import fault_table
+from mavrik.core.findings.bench_model import BenchModel
+from mavrik.core.findings.fit import FitProblem, Trial, fit_trials
+from mavrik.core.findings.hypotheses import fault_table, hypotheses
 from mavrik.core.findings.likelihood import USUAL_RANGE, log_likelihood, own_scatter
 from mavrik.core.findings.measured import with_measured
+from mavrik.core.findings.sampling import sampled
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import expanded_uncertainty
 from mavrik.core.operating import State, solve_circuit
-from mavrik.core.procedures import BenchState, Point, Setup, state_of
+from mavrik.core.procedures import BenchState, Point, Setup, observations, standing, state_of
 from tests.build import CLAMP, METER, branch_of, drop_run, judged
 
 FRONT = build_layout("front_battery", 12)
@@ -158,3 +162,21 @@ def test_a_quantity_without_a_figure_of_its_own_is_weighed_by_what_its_registry_
     near, far = log_likelihood([point], predicted, [Measured(21.0, 0.5)])
     # The other hypothesis is not impossible: the reading may be a slip over the usual range.
     assert np.log(fault_table().misread_share / USUAL_RANGE) <= far[0] < near[0]
+
+
+def test_a_set_is_begun_again_where_draws_explain_more() -> None:
+    """A fit that is said to explain less by 50, by its natural logarithm, than the place it is at: draws round it find better ones."""
+    circuit = build_layout("second_battery_converter", 12)
+    runs = [drop_run(circuit, 60, charge_cable=0.1, charge_fuse=0.03)]
+    evidence = tuple(observations(circuit, standing(runs)))
+    problem = FitProblem.of(circuit, BenchModel(circuit), evidence)
+    nothing = hypotheses(circuit)[0]
+    good = fit_trials(problem, [Trial(nothing.causes, nothing, 0.0)])[0]
+    worse = good.log_likelihoods.copy()
+    worse[problem.smooth[0]] -= 50
+    bad = replace(good, log_likelihoods=worse, log_evidence=good.log_evidence - 50)
+    assert sampled([good])[0].better is None
+    (drawn,) = sampled([bad])
+    assert drawn.better is not None and len(drawn.better) == len(problem.unknowns) + 1
+    again = bad.or_better(fit_trials(problem, [bad.trial.begun_at(drawn.better)], gathering=False)[0])
+    assert again.log_evidence == pytest.approx(good.log_evidence, abs=0.3) and again.trial is bad.trial

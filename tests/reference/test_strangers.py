@@ -122,6 +122,27 @@ def test_what_looks_like_something_else_is_drawn_and_mostly_among_three() -> Non
     assert sum(bool(set(o.truth) & {c for c, _ in o.causes[:3]}) for o in found) >= 10
 
 
+@pytest.mark.parametrize("state", ["idle", "fast", "fast_loaded", "at_output"])
+def test_a_charger_runs_wherever_its_input_stays_above_its_cut_off(state: str) -> None:
+    """And is still only where it would not."""
+    for seed in range(5, 9):
+        camper = stranger("camper behind a charger", seed, ("worn_brushes", "alternator"))
+        cut_off = camper.document["converters"][0]["input_cut_off_v"]
+        assert camper.drop(state, "dc_in", "chassis") > cut_off
+        assert camper.amps(state, "feed_cable") > 2
+
+
+@pytest.mark.parametrize(
+    ("number", "five_tests"),
+    [(4062, False), (4088, True), (4097, True)],
+    ids=["sound, a probe wrong, its battery nearly full", "sound, a dead probe", "half an ohm of joints in a lead"],
+)
+def test_a_fit_is_not_held_where_it_began(number: int, five_tests: bool) -> None:
+    """Each was something else and 92 % sure or more, from one side of a corner or with two readings taken for slips instead of one."""
+    found = outcome(number, five_tests)
+    assert found.first, found
+
+
 def test_a_lost_sense_wire_drives_the_battery_up() -> None:
     boat, lost = (
         stranger("launch, isolator and remote sense"),

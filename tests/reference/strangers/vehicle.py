@@ -219,8 +219,7 @@ class Stranger:
             wanted[c["id"]] = "limit" if short > 1 else "off" if short < -1e-5 else "on"
             if at[c["id"]] != "on" and wanted[c["id"]] != at[c["id"]]:
                 wanted[c["id"]] = "on"
-            if at[c["id"]] == STARVED or between(c["in_node"], c["ground_node"]) < c["input_cut_off_v"]:
-                # Its own current pulls its input below where it stops: it stays off.
+            if at[c["id"]] == STARVED:
                 wanted[c["id"]] = STARVED
         for i, b in self.branches.items():
             if b["kind"] in BENT:
@@ -243,7 +242,16 @@ class Stranger:
             new = max(volts, 6.0)
             moved |= abs(new - across[name]) > 1e-4
             across[name] = 0.5 * (new + across[name]) if turn > 3 else new
-        return bool(differ) or moved
+        if differ or moved:
+            return True
+        # Only what really comes to be, not a turn on the way to it, pulls an input below where it stops: then it stays off.
+        starved = [
+            c["id"]
+            for c in self.document["converters"]
+            if at[c["id"]] != STARVED and between(c["in_node"], c["ground_node"]) < c["input_cut_off_v"]
+        ]
+        at |= dict.fromkeys(starved, STARVED)
+        return bool(starved)
 
     def _deck(self, state: str, links: dict[str, bool], hold: bool, at: dict[str, str], across: dict[str, float]) -> Deck:
         main = self.document["batteries"][0]

@@ -82,6 +82,10 @@ class Trial:
     kept: frozenset[int] = frozenset()
     """Unknowns to begin from that one although this set's causes change them: the other's do so too."""
 
+    def begun_at(self, start: Floats) -> Trial:
+        """The same from just these unknowns."""
+        return replace(self, start=start, kept=frozenset(range(len(start))))
+
 
 @dataclass(frozen=True)
 class FitProblem:
@@ -227,6 +231,10 @@ class Fitted:
     """Covariance of the unknowns and the runs' outputs."""
     lines: tuple[Floats, Floats]
     """The smooth readings as last solved, and what each unknown does to them."""
+
+    def or_better(self, again: Fitted) -> Fitted:
+        """This one, or the same set fitted from elsewhere where that explains more; what it was first pulled by stays."""
+        return replace(again, trial=self.trial, pull=self.pull) if again.log_evidence > self.log_evidence else self
 
     def expected(self) -> tuple[Floats, Floats]:
         """The smooth readings before any was read, and their standard deviations, each by itself."""
@@ -432,8 +440,10 @@ def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = T
     fit.solve(every)
     fit.radius[:] = 1.0
     pull, live = np.zeros_like(fit.now), every
+    left: list[tuple[int, Trial]] = []
     if gathering:
         pull, live = _gathered(fit)
+        left = _left_behind(fit, live)
     for _ in range(JUDGED):
         fit.back_to_the_best(live)
         fit.along_the_lines(live, gathering=False)
@@ -451,7 +461,19 @@ def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = T
     fit.along_the_lines(rows, gathering=False)
     fit.solve(rows)
     fit.back_to_the_best(every)
-    return _evidence(fit, pull)
+    found = _evidence(fit, pull)
+    for (k, _), f in zip(left, fit_trials(problem, [t for _, t in left], gathering=False), strict=True):
+        found[k] = found[k].or_better(f)
+    return found
+
+
+def _left_behind(fit: Fit, live: NDArray[np.int64]) -> list[tuple[int, Trial]]:
+    """Trials that explain less where all readings pulled them to than where they began, to be begun there as well: halfway to a large
+    resistance nothing fits, and beyond it everything."""
+    here = fit.objective(live)
+    rows = live[(here < fit.best[live]) & (here > fit.best[live] - HOPELESS)]
+    starts = np.concatenate((fit.amounts(fit.now[rows], rows), fit.now[rows, fit.size :]), axis=1)
+    return [(k, fit.trials[k].begun_at(start)) for k, start in zip(rows.tolist(), starts, strict=True)]
 
 
 def _gathered(fit: Fit) -> tuple[Floats, NDArray[np.int64]]:

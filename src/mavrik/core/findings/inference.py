@@ -306,8 +306,7 @@ def _polished(problem: FitProblem, found: list[Fitted]) -> list[Fitted]:
     trials = [begun_from(found[k].trial, found[ranked[0] if k != ranked[0] else ranked[1]]) for k in chosen]
     again = fit_trials(problem, trials, gathering=False)
     for k, f in zip(chosen, again, strict=True):
-        if f.log_evidence > found[k].log_evidence:
-            found[k] = replace(f, pull=found[k].pull)
+        found[k] = found[k].or_better(f)
     return found
 
 
@@ -317,8 +316,15 @@ def _sampled(fitted: list[Fitted]) -> list[Fitted]:
     near = sorted((k for k, f in enumerate(fitted) if f.log_evidence > best - NEAR), key=lambda k: -fitted[k].log_evidence)[
         :DRAWN
     ]
-    for k, evidence in zip(near, sampled([fitted[k] for k in near]), strict=True):
-        fitted[k] = replace(fitted[k], log_evidence=evidence)
+    drawn = sampled([fitted[k] for k in near])
+    again = [(k, fitted[k].trial.begun_at(d.better)) for k, d in zip(near, drawn, strict=True) if d.better is not None]
+    if again:
+        found = fit_trials(fitted[0].problem, [t for _, t in again], gathering=False)
+        for (k, _), f in zip(again, found, strict=True):
+            fitted[k] = fitted[k].or_better(f)
+        drawn = sampled([fitted[k] for k in near])
+    for k, d in zip(near, drawn, strict=True):
+        fitted[k] = replace(fitted[k], log_evidence=d.log_evidence)
     return fitted
 
 

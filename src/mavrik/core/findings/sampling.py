@@ -56,7 +56,16 @@ def _beside(of: Fitted, middle: Floats, other: Fitted) -> _Normal:
     return _Normal(at, np.asarray(np.linalg.cholesky(covariance), dtype=float))
 
 
-def sampled(fitted: Sequence[Fitted]) -> list[float]:
+@dataclass(frozen=True)
+class Drawn:
+    """What draws say of one set."""
+
+    log_evidence: float
+    better: Floats | None
+    """Unknowns that explain more than its fit, to begin again from: the fit was on one side of a corner only. None: no draw does."""
+
+
+def sampled(fitted: Sequence[Fitted]) -> list[Drawn]:
     """The evidence of some sets anew, where straight lines are too crooked: a unit comes to its limit and leaves it within what nobody knows.
 
     fitted: sets of one problem
@@ -97,7 +106,13 @@ def sampled(fitted: Sequence[Fitted]) -> list[float]:
     # Few draws that count say little: then half of what Laplace's approximation says, too.
     effective = np.exp(2 * by_set + 2 * np.log(DRAWS) - special.logsumexp(2 * joint.reshape(len(fitted), DRAWS), axis=1))
     drawn_evidence = [f.trial.log_prior + float(e) + more for f, e, more in zip(fitted, by_set, looked, strict=True)]
-    return [
-        e if few >= FEW_DRAWS else (e + f.log_evidence) / 2
-        for f, e, few in zip(fitted, drawn_evidence, effective.tolist(), strict=True)
-    ]
+    target = (joint - log_ratio).reshape(len(fitted), DRAWS)
+    answers = []
+    for k, (f, e, few) in enumerate(zip(fitted, drawn_evidence, effective.tolist(), strict=True)):
+        top = k * DRAWS + int(target[k].argmax())
+        at_fit = f.log_likelihoods[problem.smooth].sum() - 0.5 * ((f.away / f.widths) ** 2).sum() - np.log(f.widths).sum()
+        better = None
+        if target[k].max() > at_fit:
+            better = np.concatenate((fit.amounts(fit.now[[top]], every[[top]])[0], fit.now[top, fit.size :]))
+        answers.append(Drawn(e if few >= FEW_DRAWS else (e + f.log_evidence) / 2, better))
+    return answers

@@ -20,8 +20,8 @@ FULL_WIDTHS = 2.5
 
 
 def starts(problem: FitProblem) -> list[Floats]:
-    """Where the vehicle with nothing broken may begin from: as expected, with output to spare, short of it, and with the batteries
-    unequally charged.
+    """Where the vehicle with nothing broken may begin from: as expected, with output to spare, short of it, with the batteries
+    unequally charged, and with those behind a DC-DC charger nearly full.
 
     problem: readings and unknowns
     A unit that regulates shows nothing of its limit, and one at its limit nothing of its set point; a battery behind a diode or a link
@@ -40,7 +40,8 @@ def starts(problem: FitProblem) -> list[Floats]:
                 UNEQUAL_V * problem.model.circuit.system_voltage_v / 12
             )
             found.append(less)
-    return found
+    full = full_behind(problem, usual)
+    return found if full is None else [*found, full]
 
 
 def either_side(problem: FitProblem, start: Floats) -> tuple[Floats, Floats]:
@@ -110,7 +111,7 @@ def begun_from(trial: Trial, other: Fitted) -> Trial:
     start[list(kept)] = other.row[list(kept)]
     # A cause that hardly changes anything leaves a value that a sound part may have as well.
     for k in others - mine:
-        if not other.by_logarithm[k] and abs(other.row[k] - u.centre[k]) < SOUND_WIDTHS * u.width[k]:
+        if abs(other.row[k] - u.centre[k]) < SOUND_WIDTHS * u.width[k]:
             start[k] = other.row[k]
     return replace(trial, start=start, kept=kept)
 
