@@ -373,3 +373,17 @@ def test_any_network_agrees(elements: list[Element]) -> None:
         agree(elements, "n0")
     except (NoOperatingPointError, RuntimeError):
         assume(False)  # neither finds a point in a network that has none
+
+
+def test_a_consumer_held_a_fraction_of_a_millivolt_below_zero() -> None:
+    """It takes what its supply brings, not what it would like to: a good joint beside it would have hidden the difference."""
+    elements: list[Element] = [
+        Resistor("strap", "n1", "n2", 0.0002),
+        Resistor("ground", "case", "n1", 0.04),
+        Resistor("supply", "case", "n2", 0.22),
+        CurrentSource("n2", "n1", 2.26, "lamp", takes=True),
+        EmfSource("battery", "plus", "case", 11.7, 0.03, 0.46),
+        Resistor("heater", "plus", "case", 0.22),
+    ]
+    ours = agree(elements, "case")
+    assert -1e-3 < ours.between("n2", "n1") < 0 and abs(ours.current_a["strap"]) < 1

@@ -25,7 +25,8 @@ CLAMP_OHM = 0.02
 
 A = TypeVar("A", Solved, Slopes)
 
-BEYOND_V = 1e-3
+BEYOND_V = 1e-7
+"""What is further below is beyond: at a thousandth of a volt below zero a held consumer would have given back most of its current."""
 
 
 class Guards:
