@@ -23,6 +23,7 @@ from sqlalchemy import text
 from bench.core import full_test, thirty_branches
 from bench.report import Figure
 from mavrik.jobs.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
+from mavrik.jobs.work import JobInput
 from mavrik.ops.server import serving as told
 from mavrik.store.database import Database, drop_database, ensure_database
 
@@ -98,10 +99,31 @@ READS = ("/api/jobs", "/api/jobs/1", "/api/instruments")
 MANY = ((50, 20_000, 150.0), (200, 0, 250.0))
 PAUSE_S = 2.0
 NO_PAUSE_CLIENTS = 8
+SAVES_EVERY_S = 1.0
+MEANWHILE = ((False, ""), (True, ", somebody saves every second"))
 
 
-async def _ask(host: str, port: int, paths: tuple[str, ...], clients: int, pause_s: float, seconds: float) -> list[float]:
-    """Times to answers of clients that ask for one path after the other [ms]; the first round of each is not counted."""
+async def _save(client: Client, until: float) -> None:
+    """Change a job's details time and again, as a workshop does while others read."""
+    status, said = await client.ask("GET", f"/api/jobs/{JOB}")
+    assert status == 200, said[:300]
+    job = json.loads(said)
+    while time.perf_counter() < until:
+        given = {name: job[name] for name in JobInput.model_fields if name in job}
+        body = json.dumps({**given, "complaint": f"Dims, {time.time():.0f}", "lock": job["lock"]}).encode()
+        status, said = await client.ask("PUT", f"/api/jobs/{JOB}", body)
+        assert status == 200, said[:300]
+        job = json.loads(said)
+        await asyncio.sleep(SAVES_EVERY_S)
+
+
+async def _ask(
+    host: str, port: int, paths: tuple[str, ...], clients: int, pause_s: float, seconds: float, saving: bool = False
+) -> list[float]:
+    """Times to answers of clients that ask for one path after the other [ms]; the first round of each is not counted.
+
+    saving: whether somebody saves something every second meanwhile, so that no answer can be kept for longer
+    """
     signed_in = Client(host, port)
     await signed_in.sign_in()
     all_of_them = [Client(host, port) for _ in range(clients)]
@@ -123,7 +145,20 @@ async def _ask(host: str, port: int, paths: tuple[str, ...], clients: int, pause
             turn += 1
             await asyncio.sleep(pause_s)
 
-    await asyncio.gather(*(work(c, k) for k, c in enumerate(all_of_them)))
+    await asyncio.gather(*(work(c, k) for k, c in enumerate(all_of_them)), *([_save(signed_in, until)] if saving else []))
+    return times
+
+
+async def _once(host: str, port: int, paths: tuple[str, ...]) -> list[float]:
+    """Times to answers that nobody has asked for before [ms]."""
+    client, times = Client(host, port), []
+    await client.sign_in()
+    await client.ask("GET", LISTED[0][1])
+    for path in paths:
+        start = time.perf_counter()
+        status, said = await client.ask("GET", path)
+        assert status == 200, said[:300]
+        times.append((time.perf_counter() - start) * 1000)
     return times
 
 
@@ -132,28 +167,37 @@ def _p95(times: list[float]) -> float:
 
 
 def reading() -> list[Figure]:
-    """Lists of a few and of many jobs, and how many readers at once a server bears."""
+    """Lists of a few and of many jobs, and how many readers at once a server bears, while nothing changes and while somebody saves."""
     found = []
     for jobs, wanted in ((20_000, 30.0), (100_000, 50.0)):
         with serving(jobs) as (host, port):
             for words, path in LISTED:
-                times = asyncio.run(_ask(host, port, (path,), 1, 0.0, SECONDS / 2))
-                name = f"{words}, {jobs:,} jobs, one client"
-                found.append(Figure("server", name, "ms", statistics.median(times), _p95(times), wanted))
+                for saving, meanwhile in MEANWHILE:
+                    times = asyncio.run(_ask(host, port, (path,), 1, 0.0, SECONDS / 2, saving))
+                    name = f"{words}, {jobs:,} jobs, one client{meanwhile}"
+                    found.append(Figure("server", name, "ms", statistics.median(times), _p95(times), wanted))
+            times = asyncio.run(_once(host, port, tuple(f"{LISTED[0][1]}?limit={k}" for k in range(40, 60))))
+            found.append(
+                Figure(
+                    "server", f"the list, {jobs:,} jobs, made anew each time", "ms", statistics.median(times), _p95(times), None
+                )
+            )
             for clients, of, most in MANY:
                 if of == jobs:
-                    times = asyncio.run(_ask(host, port, ("/api/jobs",), clients, PAUSE_S, 3 * SECONDS))
-                    name = f"the list, {clients} clients, {jobs:,} jobs, a pause of 2 s"
-                    found.append(Figure("server", name, "ms", statistics.median(times), _p95(times), most, True))
+                    for saving, meanwhile in MEANWHILE:
+                        times = asyncio.run(_ask(host, port, ("/api/jobs",), clients, PAUSE_S, 3 * SECONDS, saving))
+                        name = f"the list, {clients} clients, {jobs:,} jobs, a pause of 2 s{meanwhile}"
+                        found.append(Figure("server", name, "ms", statistics.median(times), _p95(times), most, True))
     with serving() as (host, port):
-        for clients, of, most in MANY:
-            if not of:
-                times = asyncio.run(_ask(host, port, READS, clients, PAUSE_S, 3 * SECONDS))
-                name = f"ordinary reads, {clients} clients, the demo, a pause of 2 s"
-                found.append(Figure("server", name, "ms", statistics.median(times), _p95(times), most, True))
-        times = asyncio.run(_ask(host, port, READS, NO_PAUSE_CLIENTS, 0.0, SECONDS))
-        rate = len(times) / SECONDS
-        found.append(Figure("server", "ordinary reads a second, without a pause", "1/s", rate, None, 400.0, more_is_better=True))
+        for saving, meanwhile in MEANWHILE:
+            for clients, of, most in MANY:
+                if not of:
+                    times = asyncio.run(_ask(host, port, READS, clients, PAUSE_S, 3 * SECONDS, saving))
+                    name = f"ordinary reads, {clients} clients, the demo, a pause of 2 s{meanwhile}"
+                    found.append(Figure("server", name, "ms", statistics.median(times), _p95(times), most, True))
+            times = asyncio.run(_ask(host, port, READS, NO_PAUSE_CLIENTS, 0.0, SECONDS, saving))
+            name = f"ordinary reads a second, without a pause{meanwhile}"
+            found.append(Figure("server", name, "1/s", len(times) / SECONDS, None, 400.0, more_is_better=True))
     return found
 
 

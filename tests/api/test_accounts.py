@@ -30,6 +30,12 @@ from mavrik.store.models import Change, Person, SignIn, SignInFailure
 GOOD = "a password of length"
 
 
+def signed_in(session: Session, key: str) -> Who | None:
+    """The person behind a key."""
+    found = sessions.find(session, key)
+    return found.who if found else None
+
+
 @pytest.fixture
 def session(database_url: str) -> Iterator[Session]:
     """A session whose work is thrown away."""
@@ -75,18 +81,18 @@ def begun(session: Session, who: Who, address: str = "192.0.2.1") -> str:
 def test_a_session_ends_by_itself_and_with_its_person(session: Session) -> None:
     who = add_person(session, "stamped", "S", Role.TECHNICIAN, GOOD)
     key, other = begun(session, who), begun(session, who)
-    assert sessions.find(session, key) == who
+    assert signed_in(session, key) == who
     sessions.end(session, key)
-    assert sessions.find(session, key) is None and sessions.find(session, other) == who
+    assert signed_in(session, key) is None and signed_in(session, other) == who
     session.execute(update(Person).where(Person.id == who.id).values(active=False))
-    assert sessions.find(session, other) is None
+    assert signed_in(session, other) is None
     assert {w.login: w.active for w in list_people(session)}[who.login] is False
     assert sign_in(session, "stamped", GOOD, "192.0.2.9") is None
 
 
 @pytest.mark.parametrize("key", ["", ":", "1", "x:y", "1:", "99999999999:z", "-1:z", "1 OR 1=1:z"])
 def test_a_made_up_session_is_nobody(session: Session, key: str) -> None:
-    assert sessions.find(session, key) is None
+    assert signed_in(session, key) is None
 
 
 def test_a_login_is_closed_for_a_while_after_too_many_failures(session: Session) -> None:
@@ -144,13 +150,13 @@ def test_a_lead_changes_and_closes_an_account(session: Session) -> None:
     key = begun(session, hand)
     changed = change_person(session, hand.id, " Handy ", Role.READ_ONLY, True, 1, lead)
     assert (changed.name, changed.role, changed.lock) == ("Handy", Role.READ_ONLY, 2)
-    seen = sessions.find(session, key)
+    seen = signed_in(session, key)
     assert seen is not None and seen.role is Role.READ_ONLY  # a role counts at once, without signing in again
     closed = change_person(session, hand.id, "Handy", Role.READ_ONLY, False, 2, lead)
-    assert not closed.active and sessions.find(session, key) is None
+    assert not closed.active and signed_in(session, key) is None
     assert sign_in(session, "hand", GOOD, "192.0.2.20") is None
     again = change_person(session, hand.id, "Handy", Role.TECHNICIAN, True, 3, lead, "another good password")
-    assert again.active and sessions.find(session, key) is None
+    assert again.active and signed_in(session, key) is None
     assert sign_in(session, "hand", "another good password", "192.0.2.20") is not None
 
 
@@ -183,9 +189,9 @@ def test_ones_own_password_changes_only_with_the_old_one(session: Session) -> No
         with pytest.raises(InvalidError) as caught:
             change_password(session, who, old, new, "192.0.2.30")
         assert [p.field for p in caught.value.problems] == [field]
-    assert sessions.find(session, key) == who
+    assert signed_in(session, key) == who
     fresh = change_password(session, who, GOOD, "a new long password", "192.0.2.30")
-    assert sessions.find(session, key) is None and fresh == who
+    assert signed_in(session, key) is None and fresh == who
     assert sign_in(session, "self", "a new long password", "192.0.2.30") is not None
 
 

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import hashlib
 import secrets
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from sqlalchemy import ColumnElement, delete, func, select, update
+from sqlalchemy import ColumnElement, String, bindparam, delete, func, literal_column, select, update
 from sqlalchemy.orm import Session
 
 from mavrik.core.document import Document
 from mavrik.domain.roles import Role, Who
 from mavrik.jobs.errors import NotFoundError
+from mavrik.store.database import SNAPSHOT
 from mavrik.store.models import Person, SignIn
 
 LASTS = timedelta(hours=14)
@@ -22,6 +24,26 @@ SEEN_EVERY = timedelta(minutes=5)
 
 KEPT = timedelta(days=90)
 """How long an ended one is remembered: an address somebody came from is one they may come from again."""
+
+
+def _lasting() -> ColumnElement[bool]:
+    return SignIn.ended_at.is_(None) & (SignIn.begun_at > func.now() - LASTS)
+
+
+FIND = (
+    select(
+        Person.id,
+        Person.login,
+        Person.name,
+        Person.role,
+        SignIn.id.label("sign_in"),
+        (SignIn.seen_at < func.now() - SEEN_EVERY).label("old"),
+        literal_column(SNAPSHOT, String).label("snapshot"),
+    )
+    .join(SignIn, SignIn.person_id == Person.id)
+    .where(SignIn.key_hash == bindparam("key_hash"), _lasting(), Person.active)
+)
+"""Asked with every request, so made once."""
 
 
 class SignInRecord(Document):
@@ -49,18 +71,23 @@ def begin(session: Session, who: Who, address: str, handheld: bool) -> str:
     return key
 
 
-def find(session: Session, key: str) -> Who | None:
+@dataclass(frozen=True)
+class Found:
+    """A person who is signed in."""
+
+    who: Who
+    snapshot: str
+    """Of the database, that they were seen in."""
+
+
+def find(session: Session, key: str) -> Found | None:
     """The active person behind a key, or None where that has ended."""
-    row = session.execute(
-        select(Person.id, Person.login, Person.name, Person.role, SignIn.id.label("sign_in"), (SignIn.seen_at < func.now() - SEEN_EVERY).label("old"))
-        .join(SignIn, SignIn.person_id == Person.id)
-        .where(SignIn.key_hash == _hash(key), _lasting(), Person.active)
-    ).one_or_none()  # fmt: skip
+    row = session.execute(FIND, {"key_hash": _hash(key)}).one_or_none()
     if row is None:
         return None
     if row.old:
         session.execute(update(SignIn).where(SignIn.id == row.sign_in).values(seen_at=func.now()))
-    return Who(row.id, row.login, row.name, Role(row.role))
+    return Found(Who(row.id, row.login, row.name, Role(row.role)), row.snapshot)
 
 
 def end(session: Session, key: str) -> None:
@@ -93,10 +120,6 @@ def own(session: Session, who: Who, key: str) -> list[SignInRecord]:
         )
         for r in rows
     ]
-
-
-def _lasting() -> ColumnElement[bool]:
-    return SignIn.ended_at.is_(None) & (SignIn.begun_at > func.now() - LASTS)
 
 
 def _hash(key: str) -> str:

@@ -2,18 +2,26 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine, make_url, text
+from sqlalchemy import Engine, create_engine, event, exc, make_url, text
 from sqlalchemy.orm import Session, sessionmaker
 from sqlalchemy.pool import NullPool
 
 MIGRATIONS = Path(__file__).parent / "migrations"
+
+TRUSTED_S = 1.0
+"""A connection that answered so long ago is used without a ping: no server is down and up again within that."""
+
+SNAPSHOT = "CAST(pg_current_snapshot() AS text)"
+"""What a statement sees of all transactions: the same text, the same data (PostgreSQL's manual, transaction id and snapshot functions)."""
 
 
 @dataclass(frozen=True)
@@ -43,16 +51,15 @@ class Database:
     def __init__(self, url: str, limits: Limits | None = None) -> None:
         """url: an SQLAlchemy or libpq URL, any PostgreSQL one is served by psycopg 3; limits: of its connections."""
         self.url = as_psycopg(url)
-        # A ping before use, because a restarted server must not cost anybody a request.
         self.engine: Engine = create_engine(
             self.url,
             pool_size=8,
             max_overflow=8,
-            pool_pre_ping=True,
             # Values of a statement are somebody's data: they do not go into an error, and so not into a log.
             hide_parameters=True,
             connect_args={"connect_timeout": 3, "options": (limits or Limits()).options},
         )
+        _pinged_when_idle(self.engine)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
         self._glances = sessionmaker(self.engine.execution_options(isolation_level="AUTOCOMMIT"))
 
@@ -78,6 +85,30 @@ class Database:
     def dispose(self) -> None:
         """Close all connections."""
         self.engine.dispose()
+
+
+def _pinged_when_idle(engine: Engine) -> None:
+    """Let a connection that has been idle answer before it is used, because a restarted server must not cost anybody a request."""
+
+    @event.listens_for(engine, "checkin")
+    def rests(_connection: Any, record: Any) -> None:
+        record.info["rests_since"] = time.monotonic()
+
+    @event.listens_for(engine, "checkout")
+    def answers(connection: Any, record: Any, _proxy: Any) -> None:
+        if time.monotonic() - record.info.get("rests_since", 0.0) > TRUSTED_S:
+            try:
+                alive = engine.dialect.do_ping(connection)
+            except engine.dialect.dbapi.Error as error:  # type: ignore[union-attr]
+                # The pool opens another, and gives up what it opened before.
+                raise exc.DisconnectionError() from error
+            if not alive:
+                raise exc.DisconnectionError()
+
+
+def snapshot_of(session: Session) -> str:
+    """Which transactions a session sees: as long as that is the same, nothing has changed."""
+    return str(session.scalar(text(f"SELECT {SNAPSHOT}")))
 
 
 def as_psycopg(url: str) -> str:

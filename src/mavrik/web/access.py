@@ -28,8 +28,8 @@ class SignedIn:
     is_active = True
     is_anonymous = False
 
-    def __init__(self, who: Who, key: str) -> None:
-        self.who, self.key = who, key
+    def __init__(self, who: Who, key: str, snapshot: str) -> None:
+        self.who, self.key, self.snapshot = who, key, snapshot
 
     def get_id(self) -> str:
         """What the session cookie carries."""
@@ -69,6 +69,11 @@ def my_key() -> str:
     return cast(SignedIn, current_user).key
 
 
+def seen_at() -> str | None:
+    """The snapshot of the database that the person was found in; None where nobody is signed in."""
+    return cast(SignedIn, current_user).snapshot if current_user.is_authenticated else None
+
+
 def address() -> str:
     """Where the request came from."""
     return request.remote_addr or "unknown"
@@ -93,8 +98,8 @@ def install(app: Flask) -> None:
     @manager.user_loader  # type: ignore[untyped-decorator]
     def load(key: str) -> SignedIn | None:
         with database().glance() as look:
-            who = sessions.find(look, key)
-        return SignedIn(who, key) if who else None
+            found = sessions.find(look, key)
+        return SignedIn(found.who, key, found.snapshot) if found else None
 
     @app.before_request
     def same_site() -> Response | None:

@@ -19,7 +19,7 @@ from mavrik.exchange.sheet import ASSETS
 from mavrik.jobs.captures import LARGEST_FILE_BYTES
 from mavrik.jobs.sessions import LASTS
 from mavrik.store.database import Database
-from mavrik.web import access, gate, observe, problems, repeat
+from mavrik.web import access, gate, kept, observe, problems, repeat
 from mavrik.web.access import PUBLIC, needs
 from mavrik.web.areas import captures, jobs
 from mavrik.web.settings import Settings
@@ -60,6 +60,7 @@ def create_app(settings: Settings) -> OpenAPI:
     _install_headers(app)
     access.install(app)
     CSRFProtect(app)
+    kept.install(app)
     gate.install(app)
     repeat.install(app)
     for area in modules_of("mavrik.web.areas"):

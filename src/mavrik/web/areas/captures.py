@@ -15,6 +15,7 @@ from mavrik.exchange.captures import CaptureOptions
 from mavrik.jobs import captures
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.kept import kept
 from mavrik.web.problems import ProblemDocument
 from mavrik.web.repeat import creates
 from mavrik.web.uploads import received
@@ -58,6 +59,7 @@ class ViewQuery(BaseModel):
     "/jobs/<int:job_id>/captures", summary="Captures of a job", tags=TAGS, responses={"200": captures.CaptureList, **SAVE_ERRORS}
 )
 @needs(Permission.READ)
+@kept
 def get_captures(path: CapturesPath) -> Response:
     """The newest first; poll it while one is being read."""
     return answer(captures.captures_of(session(), path.job_id))

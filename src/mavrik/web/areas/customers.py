@@ -13,6 +13,7 @@ from mavrik.jobs import customers
 from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.kept import kept
 from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, tag
 
@@ -39,6 +40,7 @@ class Erased(BaseModel):
 
 @api.get("/customers", summary="List customers", tags=tag("customers"), responses={"200": customers.CustomersPage, **ERRORS})
 @needs(Permission.ERASE)
+@kept
 def get_customers(query: customers.CustomersWanted) -> Response:
     """By name, a page at a time."""
     return answer(customers.list_customers(session(), query))

@@ -16,6 +16,7 @@ from mavrik.jobs.work import get_row
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.gate import heavy
+from mavrik.web.kept import kept
 from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
 
 api = APIBlueprint("findings", __name__, url_prefix="/api")
@@ -43,6 +44,7 @@ class FindBody(BaseModel):
 )
 @needs(Permission.READ)
 @heavy
+@kept
 def get_findings(path: JobPath, query: JudgeQuery) -> Response:
     """Headline, branches, causes, doubts, what to read next, and both pictures: one judgement of all that was read."""
     return answer(finding.found_of(session(), get_row(session(), path.job_id), query.role))

@@ -15,6 +15,7 @@ from mavrik.instruments.simulated import Placing
 from mavrik.jobs import equipment, links
 from mavrik.web.access import database, me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.kept import kept
 from mavrik.web.presence import has_left
 from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, tag
@@ -78,6 +79,7 @@ class PlacingQuery(BaseModel):
 
 @api.get("/instruments", summary="The workshop's instruments", tags=tag("instruments"), responses={"200": InstrumentsOut})
 @needs(Permission.READ)
+@kept
 def get_instruments() -> Response:
     """With the accuracy their manuals give."""
     return answer(InstrumentsOut(instruments=equipment.list_instruments(session())))

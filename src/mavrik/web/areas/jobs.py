@@ -17,6 +17,7 @@ from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.gate import heavy
+from mavrik.web.kept import kept
 from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, JobPath, tag
 from mavrik.web.uploads import received
@@ -53,6 +54,7 @@ class CircuitSave(BaseModel):
 
 @api.get("/jobs", summary="List jobs", tags=tag("jobs"), responses={"200": listing.JobsPage, **ERRORS})
 @needs(Permission.READ)
+@kept
 def get_jobs(query: listing.JobsWanted) -> Response:
     """A page at a time, with what was found and what is missing."""
     return answer(listing.list_jobs(session(), query))
@@ -95,6 +97,7 @@ def post_archive(query: ArchiveQuery) -> Response:
 
 @api.get("/jobs/<int:job_id>", summary="A whole job", tags=tag("jobs"), responses={"200": JobRecord, **SAVE_ERRORS})
 @needs(Permission.READ)
+@kept
 def get_job(path: JobPath) -> Response:
     """With its circuits, tests and history."""
     return answer(work.open_job(session(), path.job_id))

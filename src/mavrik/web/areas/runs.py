@@ -11,6 +11,7 @@ from mavrik.jobs import runs
 from mavrik.jobs.records import RunRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.kept import kept
 from mavrik.web.repeat import creates
 from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
 
@@ -31,6 +32,7 @@ class RunSave(BaseModel):
     responses={"200": runs.BenchView, **SAVE_ERRORS},
 )
 @needs(Permission.READ)
+@kept
 def get_bench(path: JobPath) -> Response:
     """What there is to test, what was read and said, and which fault explains it."""
     return answer(runs.bench_of(session(), path.job_id))

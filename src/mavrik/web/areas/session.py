@@ -133,7 +133,7 @@ def _signed_in(who: Who) -> Response:
     flask_session.clear()
     g.pop("csrf_token", None)
     handheld = "mobi" in request.headers.get("User-Agent", "").lower()
-    login_user(SignedIn(who, sessions.begin(session(), who, address(), handheld)))
+    login_user(SignedIn(who, sessions.begin(session(), who, address(), handheld), snapshot=""))
     return answer(_me(who))
 
 

@@ -1,0 +1,171 @@
+"""Answers that are kept as long as nothing in the database changes: never an old one, never one for somebody who may not ask."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator
+from datetime import date, timedelta
+from typing import Any
+
+import pytest
+from sqlalchemy import text
+
+from mavrik.jobs import listing
+from mavrik.store.database import Database
+from mavrik.web import kept
+from mavrik.web.kept import Answer, Kept
+from tests.api.conftest import Caller, drops, job_body, keep
+
+PATHS = ("", "/findings", "/bench", "/captures")
+
+
+@pytest.fixture
+def counted(monkeypatch: pytest.MonkeyPatch) -> list[int]:
+    """How often the list was made."""
+    made: list[int] = []
+    list_jobs = listing.list_jobs
+
+    def counting(*args: Any) -> Any:
+        made.append(1)
+        return list_jobs(*args)
+
+    monkeypatch.setattr(listing, "list_jobs", counting)
+    return made
+
+
+@pytest.fixture
+def store(database_url: str) -> Iterator[Database]:
+    database = Database(database_url)
+    yield database
+    database.dispose()
+
+
+def test_what_has_not_changed_is_made_once(tech: Caller, reader: Caller, counted: list[int]) -> None:
+    path = "/api/jobs?search=made+once"
+    first = tech.get(path)
+    answers = [c.get(path) for c in (tech, reader, tech)]
+    assert len(counted) == 1 and {a.data for a in answers} == {first.data}
+    assert {a.headers["Cache-Control"] for a in (first, *answers)} == {"no-store"}
+    assert tech.get("/api/jobs?search=made+twice").status_code == 200 and len(counted) == 2
+
+
+CHANGES: dict[str, Callable[[Caller, dict[str, Any]], Any]] = {
+    "details": lambda c, job: c.put(f"/api/jobs/{job['id']}", {**job_body(complaint="Hums"), "lock": job["lock"]}),
+    "a test": lambda c, job: keep(c, job, drops(feed=0.08)),
+    "archived": lambda c, job: c.put(f"/api/jobs/{job['id']}/shelf", {"shelf": "archive"}),
+}
+
+
+@pytest.mark.parametrize("change", CHANGES)
+def test_a_change_shows_at_once_everywhere(change: str, boss: Caller, reader: Caller, job: dict[str, Any]) -> None:
+    paths = [f"/api/jobs/{job['id']}{p}" for p in PATHS] + ["/api/jobs?order=newest"]
+    asked = [reader.get(p) for p in paths]
+    assert [a.status_code for a in asked] == [200] * len(paths)
+    assert [reader.get(p).data for p in paths] == [a.data for a in asked]
+    done = CHANGES[change](boss, job)
+    assert done.status_code in (200, 201), done.text
+    after = [reader.get(p) for p in paths]
+    assert after[0].data != asked[0].data
+    # As somebody is told who asks in a way that nobody asked before.
+    assert [a.data for a in after] == [reader.get(p + ("&limit=50" if "?" in p else "?asked=anew")).data for p in paths]
+
+
+def test_what_was_under_way_when_it_was_asked_shows_once_it_is_there(
+    reader: Caller, job: dict[str, Any], store: Database
+) -> None:
+    """One that began before and ends after others, too: it is none of those that an answer in between has seen."""
+    path = f"/api/jobs/{job['id']}"
+    change = text("UPDATE jobs SET complaint = :words, lock = lock + 1 WHERE id = :id")
+    with store.engine.connect() as slow:
+        slow.execute(change, {"words": "Slow one", "id": job["id"]})
+        with store.engine.begin() as quick:
+            quick.execute(text("UPDATE instruments SET slug = slug"))
+        assert [reader.get(path).json["complaint"] for _ in range(2)] == [job["complaint"]] * 2  # type: ignore[index]
+        slow.commit()
+    assert reader.get(path).json["complaint"] == "Slow one"  # type: ignore[index]
+
+
+def test_a_change_while_an_answer_is_made_is_not_kept_away(
+    reader: Caller, job: dict[str, Any], store: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The view reads, somebody saves, and the answer leaves: it may be the old one, but not a second time."""
+    list_jobs, path = listing.list_jobs, f"/api/jobs?search={job['number']}"
+
+    def overtaken(*args: Any) -> Any:
+        found = list_jobs(*args)
+        with store.engine.begin() as other:
+            other.execute(text("UPDATE jobs SET complaint = 'Overtaken' WHERE id = :id"), {"id": job["id"]})
+        return found
+
+    monkeypatch.setattr(listing, "list_jobs", overtaken)
+    assert reader.get(path).json["jobs"][0]["complaint"] == job["complaint"]  # type: ignore[index]
+    monkeypatch.setattr(listing, "list_jobs", list_jobs)
+    assert reader.get(path).json["jobs"][0]["complaint"] == "Overtaken"  # type: ignore[index]
+
+
+def test_many_who_write_and_read_never_read_what_was(app: Any, tech: Caller, job: dict[str, Any]) -> None:
+    """Who has saved something sees it, whatever the others do meanwhile."""
+    wrong: list[str] = []
+
+    def work(name: str) -> None:
+        caller = Caller(app.test_client())
+        assert caller.sign_in("other" if name == "a" else "boss").status_code == 200
+        made: dict[str, Any] = caller.post("/api/jobs", job_body(complaint=f"{name} 0")).json  # type: ignore[assignment]
+        for k in range(1, 13):
+            body = {**job_body(complaint=f"{name} {k}"), "lock": made["lock"]}
+            made = caller.put(f"/api/jobs/{made['id']}", body).json  # type: ignore[assignment]
+            seen = caller.get(f"/api/jobs/{made['id']}").json["complaint"]  # type: ignore[index]
+            if seen != f"{name} {k}":
+                wrong.append(f"{name} {k} reads {seen}")
+
+    threads = [threading.Thread(target=work, args=(n,)) for n in "ab"]
+    for t in threads:
+        t.start()
+    for t in threads:
+        t.join(120)
+    assert wrong == []
+
+
+def test_nobody_who_may_not_ask_gets_a_kept_answer(
+    app: Any, tech: Caller, boss: Caller, reader: Caller, job: dict[str, Any]
+) -> None:
+    path = f"/api/jobs/{job['id']}"
+    gone, stranger = Caller(app.test_client()), Caller(app.test_client())
+    assert gone.sign_in("tech").status_code == 200
+    assert [c.get(path).status_code for c in (tech, gone, stranger)] == [200, 200, 401]
+    assert [c.get("/api/customers").status_code for c in (boss, reader, boss)] == [200, 403, 200]
+    assert gone.send("DELETE", "/api/session").status_code in (200, 204)
+    assert [c.get(path).status_code for c in (tech, gone)] == [200, 401]
+
+
+def test_a_new_day_is_a_new_question(tech: Caller, counted: list[int], monkeypatch: pytest.MonkeyPatch) -> None:
+    """What is overdue is so by the day."""
+    path = "/api/jobs?due=overdue&search=new+day"
+
+    class Tomorrow(date):
+        @classmethod
+        def today(cls) -> date:  # type: ignore[override]
+            return date.today() + timedelta(1)
+
+    assert [tech.get(path).status_code for _ in range(2)] == [200, 200] and len(counted) == 1
+    monkeypatch.setattr(kept, "date", Tomorrow)
+    assert tech.get(path).status_code == 200 and len(counted) == 2
+
+
+def test_a_refusal_is_not_kept(tech: Caller, app: Any) -> None:
+    answers: Kept = app.extensions["mavrik_kept"]
+    before = len(answers)
+    assert [tech.get("/api/jobs/999999").status_code for _ in range(2)] == [404, 404]
+    assert [tech.get("/api/jobs?after=nowhere").status_code for _ in range(2)] == [422, 422]
+    assert len(answers) == before
+
+
+def test_room_is_bounded_and_what_was_asked_last_stays() -> None:
+    answers = Kept(most_bytes=100)
+    for name in "abc":
+        answers.keep(name, Answer("s", b"x" * 40, "text/plain"))
+        assert answers.find("a", "s") is None or name in "abc"
+    assert len(answers) == 2 and answers.find("b", "s") is None
+    assert answers.find("a", "s") and answers.find("a", "later") is None
+    answers.keep("a", Answer("later", b"x" * 90, "text/plain"))
+    assert len(answers) == 1 and answers.find("a", "later")
