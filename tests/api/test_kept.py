@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Iterator
 from datetime import date, timedelta
 from typing import Any
@@ -124,6 +125,54 @@ def test_many_who_write_and_read_never_read_what_was(app: Any, tech: Caller, job
     for t in threads:
         t.join(120)
     assert wrong == []
+
+
+def test_what_many_ask_at_once_is_made_once(app: Any, tech: Caller, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Who asks while it is made gets what was made; who asked before a change that it does not show does not."""
+    list_jobs, entered, go_on, made = listing.list_jobs, threading.Event(), threading.Event(), []
+
+    def held(*args: Any) -> Any:
+        made.append(1)
+        entered.set()
+        assert go_on.wait(60)
+        return list_jobs(*args)
+
+    callers = [Caller(app.test_client()) for _ in range(6)]
+    assert [c.sign_in("tech").status_code for c in callers] == [200] * 6
+    monkeypatch.setattr(listing, "list_jobs", held)
+    monkeypatch.setattr(kept, "WAITS_S", 60.0)
+    found: list[bytes] = []
+    threads = [threading.Thread(target=lambda c=c: found.append(c.get("/api/jobs?search=at+once").data)) for c in callers]  # type: ignore[misc]
+    threads[0].start()
+    assert entered.wait(60)
+    answers: Kept = app.extensions["mavrik_kept"]
+    for t in threads[1:]:
+        t.start()
+    until = time.monotonic() + 60
+    while answers.waiting < 5 and time.monotonic() < until:
+        time.sleep(0.01)
+    go_on.set()
+    for t in threads:
+        t.join(60)
+    assert len(set(found)) == 1 and len(found) == 6 and len(made) == 1
+
+
+def test_an_answer_from_before_it_was_asked_for_is_not_taken() -> None:
+    answers = Kept()
+    assert answers.begin("q", 60) is None
+    answers.keep("q", Answer("old", b"old", "text/plain", checked_at=time.monotonic() - 1))
+    answers.end("q")
+    assert answers.begin("q", 60) is None, "it is from before this was asked"
+    late: list[Answer | None] = []
+    other = threading.Thread(target=lambda: late.append(answers.begin("q", 60)))
+    other.start()
+    answers.keep("q", Answer("new", b"new", "text/plain", checked_at=time.monotonic() + 3600))
+    answers.end("q")
+    other.join(60)
+    assert late and late[0] is not None and late[0].body == b"new"
+    assert answers.begin("gone", 60) is None
+    answers.end("gone")
+    assert answers.begin("gone", 0.0) is None, "whoever waits for what comes to nothing makes it"
 
 
 def test_nobody_who_may_not_ask_gets_a_kept_answer(
