@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
+from functools import cached_property
 from typing import TypeAlias, TypeVar
 
 import numpy as np
@@ -70,11 +71,34 @@ class Assembled:
     """What all consumers take that no document lists."""
     slip_shown: float
     """What of a belt's slip shows."""
+    branch_ids: tuple[str, ...]
+    """Of the metal whose resistances are unknowns."""
 
     @property
     def name(self) -> BenchState:
         """The state's."""
         return self.setup.state
+
+    @cached_property
+    def resistor(self) -> dict[str, int]:
+        """Where each resistor is among its network's."""
+        return {r.id: k for k, r in enumerate(self.network.resistors)}
+
+    @cached_property
+    def source(self) -> dict[str, int]:
+        """Where each regulated source is."""
+        return {s.id: k for k, s in enumerate(self.network.sources)}
+
+    @cached_property
+    def by_value(self) -> dict[str, Floats]:
+        """What its unknowns move of its values, as arrays."""
+        return {name: np.asarray(getattr(self.own, name), dtype=float) for name in SWEPT}
+
+    @cached_property
+    def metal(self) -> tuple[list[int], list[int]]:
+        """Which of the metal's unknowns are in its network, and where there."""
+        here = [(k, self.resistor[b]) for k, b in enumerate(self.branch_ids) if b in self.resistor]
+        return [k for k, _ in here], [row for _, row in here]
 
 
 class BenchModel:
@@ -142,7 +166,7 @@ class BenchModel:
             rest = None
         main = circuit.alternator.id
         lifted = Lift(engine, main, np.asarray(own.emf_v, dtype=float)) if network.links and main in engine.lifted else None
-        return Assembled(setup, state, network, values, rest, lifted, consumers, slip)
+        return Assembled(setup, state, network, values, rest, lifted, consumers, slip, self.unknowns.branch_ids)
 
     def _equalised(self, network: net.Network, emf: Floats) -> Floats:
         """Batteries that metal joins have come to one voltage overnight; a cell that is dead is a fault's to say."""
@@ -166,11 +190,12 @@ class BenchModel:
         amounts = self.unknowns.rows(suspects) if rows is None else rows
         found = np.full((len(suspects), len(placed)), np.nan)
         by_network: dict[Setup, list[int]] = {}
+        by_itself: dict[Setup, net.Values] = {}
         for k, (point, setup) in enumerate(placed):
             if point.indicator:
                 found[:, k] = self._indicated(point, suspects, amounts)
             elif point.quantity == "resistance" or setup.state in (BenchState.REST, BenchState.BATTERY_LOAD):
-                found[:, k] = self._by_itself(point, setup, suspects, amounts)[0]
+                found[:, k] = self._by_itself(point, setup, suspects, amounts, by_itself)[0]
             else:
                 by_network.setdefault(setup, []).append(k)
         for setup, columns in by_network.items():
@@ -192,13 +217,14 @@ class BenchModel:
         found = np.full((len(suspects), len(placed)), np.nan)
         by_unknown = np.zeros((*found.shape, len(self.unknowns)))
         by_setup: dict[Setup, list[int]] = {}
+        by_itself: dict[Setup, net.Values] = {}
         for k, (point, setup) in enumerate(placed):
             if point.indicator:
                 found[:, k] = self._indicated(point, suspects, rows)
                 if point.indicator == "shaft" and (slip := self.unknowns.at(What.SLIP, point.element)) is not None:
                     by_unknown[:, k, slip] = -self._shaft_rpm(point.element)
             elif point.quantity == "resistance" or setup.state in (BenchState.REST, BenchState.BATTERY_LOAD):
-                found[:, k], by_unknown[:, k] = self._by_itself(point, setup, suspects, rows)
+                found[:, k], by_unknown[:, k] = self._by_itself(point, setup, suspects, rows, by_itself)
             else:
                 by_setup.setdefault(setup, []).append(k)
         values = {setup: self._values(self.assembled(setup), suspects, rows, True) for setup in by_setup}
@@ -253,20 +279,31 @@ class BenchModel:
         }[point.indicator]
         return np.array([h.indications.get((point.indicator, point.element), usual) for h in suspects])
 
-    def _by_itself(self, point: Point, setup: Setup, suspects: Sequence[Hypothesis], rows: Floats) -> tuple[Floats, Floats]:
-        """A contact under a milliohm meter, or a battery alone, at rest or under a load of its own; with what each unknown does to it."""
+    def _by_itself(
+        self, point: Point, setup: Setup, suspects: Sequence[Hypothesis], rows: Floats, made: dict[Setup, net.Values]
+    ) -> tuple[Floats, Floats]:
+        """A contact under a milliohm meter, or a battery alone, at rest or under a load of its own; with what each unknown does to it.
+
+        made: values of the states that others of these suspects were asked in, added to
+        """
+
+        def values_at(at: Assembled) -> net.Values:
+            if at.setup not in made:
+                made[at.setup] = self._values(at, suspects, rows, True)
+            return made[at.setup]
+
         u, slopes = self.unknowns, np.zeros((len(suspects), len(self.unknowns)))
         if point.quantity == "resistance":
             k = u.branch_ids.index(point.element) if point.element in u.branch_ids else None
             at = self.assembled(Setup(BenchState.KEY_ON))
-            resistor = next(j for j, r in enumerate(at.network.resistors) if r.id == point.element)
-            ohm = np.asarray(self._values(at, suspects, rows, True).resistor_ohm)[:, resistor]
+            ohm = np.asarray(values_at(at).resistor_ohm)[:, at.resistor[point.element]]
             if k is not None:
-                slopes[:, k] = (ohm < MOST_OHM) * self._present(at.name, suspects)[:, k]
+                present = self._present(at.name, suspects)
+                slopes[:, k] = (ohm < MOST_OHM) * (1.0 if present is None else present[:, k])
             return np.minimum(ohm, MOST_OHM), slopes
         at = self.assembled(Setup(BenchState.REST))
         row = next(j for j, e in enumerate(at.network.emfs) if e.id == point.element)
-        values = self._values(at, suspects, rows, True)
+        values = values_at(at)
         volts = np.asarray(values.emf_v)[:, row].copy()
         for what in (What.EMF, What.CHARGE):
             if (k := u.at(what, dict(u.group_of)[point.element] if what is What.CHARGE else point.element)) is not None:
@@ -282,17 +319,21 @@ class BenchModel:
     def _slip_left(self, at: Assembled, a: Alternator, slip: Floats) -> Floats:
         """What of its output a unit has left in a state, under a belt that slips by so much where it is hardest to turn."""
         lost = np.clip(slip, 0.0, MOST_SLIP) * at.slip_shown
+        if not lost.any():
+            return np.ones(len(lost))
         shaft = at.state.engine_rpm * a.pulley_ratio
         magnet = a.kind == "permanent_magnet"
         warm = at.state.alternator_c
         whole = float(output_limit_a(a.rated_a, shaft, warm, a.curve, magnet))
         return np.asarray(output_limit_a(a.rated_a, shaft * (1 - lost), warm, a.curve, magnet) / max(whole, 1e-9))
 
-    def _load_a(self, at: Assembled, present: Floats, rows: Floats, with_consumers: bool) -> Floats:
+    def _load_a(self, at: Assembled, present: Floats | None, rows: Floats, with_consumers: bool) -> Floats:
         """What hangs on the main battery and no document lists [A]."""
         u, main = self.unknowns, self.circuit.battery.id
         more = u.place[What.MORE_LOAD_A, main]
-        amps = np.zeros(len(rows)) if at.name not in RUNNING else rows[:, more] * present[:, more]
+        amps = np.zeros(len(rows)) if at.name not in RUNNING else rows[:, more]
+        if present is not None:
+            amps = amps * present[:, more]
         if at.consumers_a:
             # Left out of the rows, the consumers are what the bench takes them to be.
             amps = amps + (rows[:, u.place[CONSUMERS_OF[at.name], main]] if with_consumers else at.consumers_a)
@@ -300,15 +341,11 @@ class BenchModel:
 
     def _values(self, at: Assembled, suspects: Sequence[Hypothesis], rows: Floats, with_consumers: bool) -> net.Values:
         """The network's values of every suspect with its unknowns, one row each."""
-        network, own, u, place = at.network, at.own, self.unknowns, self.unknowns.place
-        found = {name: np.tile(np.asarray(getattr(own, name), dtype=float), (len(suspects), 1)) for name in SWEPT}
-        ohm = found["resistor_ohm"]
-        resistor = {r.id: k for k, r in enumerate(network.resistors)}
-        here = [(k, resistor[b]) for k, b in enumerate(u.branch_ids) if b in resistor]
+        network, own, u, place, resistor = at.network, at.own, self.unknowns, self.unknowns.place, at.resistor
+        found = {name: np.repeat(usual[None], len(suspects), axis=0) for name, usual in at.by_value.items()}
+        ohm, (of, at_row) = found["resistor_ohm"], at.metal
         present = self._present(at.name, suspects)
-        if here:
-            of, at_row = (list(x) for x in zip(*here, strict=True))
-            ohm[:, at_row] += rows[:, of] * present[:, of]
+        ohm[:, at_row] += rows[:, of] if present is None else rows[:, of] * present[:, of]
         link, converter = {x.id: k for k, x in enumerate(network.links)}, {x.id: k for k, x in enumerate(network.converters)}
         for row, h in enumerate(suspects):
             for c in h.changes:
@@ -341,11 +378,10 @@ class BenchModel:
             else:
                 found["emf_v"][:, k] += rows[:, place[What.EMF, e.id]] + rows[:, place[What.CHARGE, group[e.id]]]
             ohm[:, resistor[f"drain:{e.id}"]] = 1 / (NO_DRAIN_S + drains[e.id] / rest_v[k] + loads[e.id] / self._nominal_v)
-        source = {s.id: k for k, s in enumerate(network.sources)}
         for a in self.circuit.alternators:
-            if a.id not in source:
+            if a.id not in at.source:
                 continue
-            k = source[a.id]
+            k = at.source[a.id]
             found["set_point_v"][:, k] += rows[:, place[What.SET_POINT, a.id]]
             found["limit_a"][:, k] *= self._limit_share(at, a, rows) * self._slowed(at, a, suspects)
             if at_output and (another := place.get((What.ANOTHERS_A, a.id))) is not None:
@@ -359,8 +395,10 @@ class BenchModel:
         np.maximum(ohm, LEAST_OHM, out=ohm)
         return replace(own, **found)
 
-    def _present(self, state: BenchState, suspects: Sequence[Hypothesis]) -> Floats:
-        """What share of each unknown is there in a state, by suspect: some come and go, some rise with the heat."""
+    def _present(self, state: BenchState, suspects: Sequence[Hypothesis]) -> Floats | None:
+        """What share of each unknown is there in a state, by suspect: some come and go, some rise with the heat; None: all of all of them."""
+        if all(c.states is None for h in suspects for c in h.changes):
+            return None
         found = np.ones((len(suspects), len(self.unknowns)))
         for row, h in enumerate(suspects):
             for c in h.changes:
@@ -406,15 +444,12 @@ class BenchModel:
 
         moved: by the network's own values
         """
-        network, place, u = at.network, self.unknowns.place, self.unknowns
+        network, place, u, resistor = at.network, self.unknowns.place, self.unknowns, at.resistor
         resistors, emfs, sources = len(network.resistors), len(network.emfs), len(network.sources)
         found = np.zeros((*moved.shape[:2], len(u)))
-        ohm = np.asarray(values.resistor_ohm)
-        resistor = {r.id: k for k, r in enumerate(network.resistors)}
+        ohm, (of, at_row) = np.asarray(values.resistor_ohm), at.metal
         present = self._present(at.name, suspects)
-        for k, b in enumerate(u.branch_ids):
-            if b in resistor:
-                found[:, :, k] = moved[:, :, resistor[b]] * present[:, [k]]
+        found[:, :, of] = moved[:, :, at_row] if present is None else moved[:, :, at_row] * present[:, None, of]
         group, at_output = dict(u.group_of), at.name is BenchState.AT_OUTPUT
         for k, e in enumerate(network.emfs):
             by_emf, by_ohm = moved[:, :, resistors + k], moved[:, :, resistors + emfs + k]
@@ -439,15 +474,14 @@ class BenchModel:
             if e.id == self.circuit.battery.id and not at_output:
                 if at.name in RUNNING:
                     more = place[What.MORE_LOAD_A, e.id]
-                    found[:, :, more] = by_amps * present[:, [more]]
+                    found[:, :, more] = by_amps if present is None else by_amps * present[:, [more]]
                 if at.consumers_a:
                     found[:, :, place[CONSUMERS_OF[at.name], e.id]] = by_amps
         first_set = resistors + 2 * emfs
-        source = {s.id: k for k, s in enumerate(network.sources)}
         for a in self.circuit.alternators:
-            if a.id not in source:
+            if a.id not in at.source:
                 continue
-            k = source[a.id]
+            k = at.source[a.id]
             by_limit = moved[:, :, first_set + sources + k]
             if at_output:
                 if (another := place.get((What.ANOTHERS_A, a.id))) is not None:
