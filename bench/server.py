@@ -189,6 +189,8 @@ def reading() -> list[Figure]:
                         name = f"the list, {clients} clients, {jobs:,} jobs, a pause of 2 s{meanwhile}"
                         found.append(Figure("server", name, "ms", statistics.median(times), _p95(times), most, True))
     with serving() as (host, port):
+        times = asyncio.run(_ask(host, port, ("/api/jobs/1/findings",), 1, 0.0, SECONDS / 2))
+        found.append(Figure("server", "findings seen again, one client", "ms", statistics.median(times), _p95(times), 20.0, True))
         for saving, meanwhile in MEANWHILE:
             for clients, of, most in MANY:
                 if not of:

@@ -1,6 +1,8 @@
 """Verdicts, excess and heat, against hand calculation; readings that cannot be; what a headline says."""
 
 import math
+from types import SimpleNamespace
+from typing import cast
 
 import numpy as np
 import pytest
@@ -11,6 +13,8 @@ from mavrik.core.circuit.ring import find_ring
 from mavrik.core.drawing.staircase import build_staircase
 from mavrik.core.findings import BranchFinding, BranchVerdict, judge
 from mavrik.core.findings.bench import Known, total
+from mavrik.core.findings.causes import undecided_sets
+from mavrik.core.findings.inference import Estimate, Posterior
 from mavrik.core.findings.sides import sum_check
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.measuring.readings import Run
@@ -372,3 +376,23 @@ def test_currents_are_those_of_batteries_charged_unlike() -> None:
     link = branch_of(found, "link_cable")
     assert link.current_a == pytest.approx(seen.current_a["link_cable"], abs=0.1 * abs(seen.current_a["link_cable"]) + 0.5)
     assert not any(b.verdict in (BranchVerdict.EXCESS, BranchVerdict.FAIL) for b in found.branches)
+
+
+def test_only_branches_played_off_against_one_another_are_one_undecided_set() -> None:
+    """A strap or the ground beside it, one of the two; whether a lead on the other side has too much as well has nothing to do with that."""
+    shares = {
+        ("resistance:body_ground",): 0.35,
+        ("resistance:engine_strap",): 0.25,
+        ("resistance:body_ground", "resistance:battery_lead"): 0.20,
+        ("resistance:engine_strap", "resistance:battery_lead"): 0.20,
+    }
+    sets = [SimpleNamespace(causes=causes, probability=share) for causes, share in shares.items()]
+    likely = {"body_ground": 0.55, "engine_strap": 0.45, "battery_lead": 0.40, "charge_cable": 0.0}
+    estimates = {b: Estimate(0.001, 0.0, 0.002, share, True) for b, share in likely.items()}
+    model = SimpleNamespace(document=build_layout("front_battery", 12))
+    found = undecided_sets(cast(Posterior, SimpleNamespace(estimates=estimates, candidates=sets, model=model)))
+    assert [set(u.branch_ids) for u in found] == [{"body_ground", "engine_strap"}, {"battery_lead"}]
+    assert (
+        found[0].words.startswith("One of these has too much")
+        and found[1].words == "Battery lead may have too much; the readings do not tell."
+    )

@@ -6226,7 +6226,7 @@ export interface components {
         };
         /**
          * Undecided
-         * @description Branches of which one at least has too much, and the readings do not tell which.
+         * @description Branches of which one at least has too much, and the readings do not tell which; one by itself may have too much.
          */
         Undecided: {
             /** Branch Ids */

@@ -43,7 +43,7 @@ useKeys([{ key: 'p', label: 'print the sheet', run: print }])
         <h2 class="sleeve">Who did what</h2>
         <ol class="history">
           <li v-for="change in bench.job?.changes" :key="change.at + change.what">
-            <span class="mono">{{ moment(change.at) }}</span> {{ change.person }} {{ change.what }}
+            <span class="figure">{{ moment(change.at) }}</span> {{ change.person }} {{ change.what }}
           </li>
         </ol>
       </section>

@@ -206,7 +206,7 @@ useKeys([{ key: 'n', label: 'new instrument', run: () => session.mayWrite && sta
             >
             <span v-if="record.instrument.calibration_due" :class="{ due: overdue(record.instrument.calibration_due) }"
               >{{ overdue(record.instrument.calibration_due) ? '✕ overdue since' : 'due' }}
-              <span class="mono">{{ day(record.instrument.calibration_due) }}</span></span
+              <span class="figure">{{ day(record.instrument.calibration_due) }}</span></span
             >
             <span v-else class="quiet">no date kept</span>
           </button>

@@ -175,7 +175,7 @@ const choices = (list: readonly { name: string; label: string }[] | undefined) =
     <v-btn variant="outlined" @click="form.loads.push({ label: '', current_a: null })">Add a load</v-btn>
     <CautionStrip step="job" />
     <ProblemNotice :problem="problem" />
-    <div class="row">
+    <div class="row actions">
       <v-btn type="submit" color="primary" :loading="busy" data-test="save-job">{{ start ? 'Save' : 'Open the job' }}</v-btn>
       <v-btn variant="text" @click="cancel">Cancel</v-btn>
     </div>
@@ -186,6 +186,14 @@ const choices = (list: readonly { name: string; label: string }[] | undefined) =
 .form {
   max-height: 92vh;
   overflow-y: auto;
+}
+/* What comes next is in reach however long the form is. */
+.actions {
+  position: sticky;
+  bottom: -12px;
+  padding: 10px 0 12px;
+  background: rgb(var(--v-theme-surface));
+  border-top: 1px solid var(--line);
 }
 .pair {
   display: grid;

@@ -205,7 +205,7 @@ useKeys([
           <span class="date">
             <b>{{ job.state }}</b>
             <span class="quiet">{{ purposeOf(job) }}</span>
-            <span v-if="job.promised" class="mono" :class="{ late: overdue(job.promised) && job.state !== 'done' }">{{
+            <span v-if="job.promised" class="figure" :class="{ late: overdue(job.promised) && job.state !== 'done' }">{{
               day(job.promised)
             }}</span>
           </span>

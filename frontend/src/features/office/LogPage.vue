@@ -70,7 +70,7 @@ const search = toRef(wanted, 'search')
     <p v-else-if="!rows.length && !trouble" class="panel">Nothing in the log matches.</p>
     <ol class="log" data-test="log">
       <li v-for="{ row, parts } in told" :key="row.id">
-        <span class="mono at">{{ moment(row.at) }}</span>
+        <span class="figure at">{{ moment(row.at) }}</span>
         <b>{{ row.person }}</b>
         <router-link v-if="row.job_id" :to="{ name: 'job', params: { id: row.job_id } }" class="mono">{{ row.job }}</router-link>
         <span v-else class="quiet">{{ row.thing }}</span>

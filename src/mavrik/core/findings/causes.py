@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from itertools import combinations
 
+import networkx as nx
 import numpy as np
 from numpy.typing import NDArray
 from scipy import stats
@@ -26,6 +28,10 @@ DOUBTFUL = 0.6
 
 DEFICIT_A = 1.0
 """What batteries give at idle below this is within what nobody knows of the loads."""
+
+RIVALS = 0.3
+"""Two branches are played off against one another where both of them, or neither, have too much less than so many times as often as if one
+said nothing of the other. Our choice, no source."""
 
 TELLS = 1.0
 """A reading is evidence where it moves the odds by this much at least, in natural logarithms."""
@@ -163,29 +169,39 @@ def doubtful_readings(posterior: Posterior) -> tuple[Doubt, ...]:
 
 
 def undecided_sets(posterior: Posterior) -> tuple[Undecided, ...]:
-    """Branches of which one at least has too much where the readings do not tell which.
+    """Branches of which one at least has too much where the readings do not tell which, and those of which they do not tell whether.
 
     posterior: of all readings
+    Those that the readings play off against one another are one set: where one has too much the other hardly has.
     """
     probably = fault_table().probably
     open_ids = [b for b, e in posterior.estimates.items() if e.read and 1 - probably < e.probability < probably]
-    if not open_ids:
-        return ()
     words = {b.id: b.label for b in posterior.model.document.branches}
-    some = _share_with(posterior, open_ids)
-    names = ", ".join(words[b] for b in open_ids)
-    if len(open_ids) == 1:
-        return (Undecided(tuple(open_ids), f"{names} may have too much; the readings do not tell."),)
-    surely = "One of these has too much" if some >= probably else "One of these may have too much"
-    return (Undecided(tuple(open_ids), f"{surely}, and the readings do not tell which: {names}."),)
+    alone = {b: _share_with(posterior, all, [b]) for b in open_ids}
+    rivals = nx.Graph()
+    rivals.add_nodes_from(open_ids)
+    for a, b in combinations(open_ids, 2):
+        both, either = _share_with(posterior, all, (a, b)), _share_with(posterior, any, (a, b))
+        if both < RIVALS * alone[a] * alone[b] or 1 - either < RIVALS * (1 - alone[a]) * (1 - alone[b]):
+            rivals.add_edge(a, b)
+    found = []
+    for together in nx.connected_components(rivals):
+        ids = tuple(b for b in open_ids if b in together)
+        if len(ids) == 1:
+            found.append(Undecided(ids, f"{words[ids[0]]} may have too much; the readings do not tell."))
+            continue
+        some = _share_with(posterior, any, ids)
+        surely = "One of these has too much" if some >= probably else "One of these may have too much"
+        found.append(Undecided(ids, f"{surely}, and the readings do not tell which: {', '.join(words[b] for b in ids)}."))
+    return tuple(sorted(found, key=lambda u: -len(u.branch_ids)))
 
 
-def _share_with(posterior: Posterior, branch_ids: Sequence[str]) -> float:
-    """How likely one at least of some branches has too much."""
+def _share_with(posterior: Posterior, which: Callable[[Iterator[bool]], bool], branch_ids: Sequence[str]) -> float:
+    """How likely any, or all, of some branches have too much."""
     return sum(
         c.probability
         for c in posterior.candidates
-        if any(is_too_much(cause, b) or is_open(cause, b) for cause in c.causes for b in branch_ids)
+        if which(any(is_too_much(cause, b) or is_open(cause, b) for cause in c.causes) for b in branch_ids)
     )
 
 

@@ -166,7 +166,7 @@ class Cause:
 
 @dataclass(frozen=True)
 class Undecided:
-    """Branches of which one at least has too much, and the readings do not tell which."""
+    """Branches of which one at least has too much, and the readings do not tell which; one by itself may have too much."""
 
     branch_ids: tuple[str, ...]
     words: str
