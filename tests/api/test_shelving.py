@@ -86,6 +86,23 @@ def test_a_job_that_is_put_away_is_read_and_not_written(tech: Caller, boss: Call
     assert keep(tech, job, drops(100, home=0.05)).status_code == 201
 
 
+def test_why_a_job_is_closed_is_said_and_a_job_put_away_is_not_reopened(tech: Caller, boss: Caller, done: dict[str, Any]) -> None:
+    """What the screen says is what a change is refused for."""
+    where = f"/api/jobs/{done['id']}"
+    for shelf, why in (
+        ("archive", "It lies in the archive."),
+        ("basket", "It lies in the waste basket."),
+        ("bench", "It is done."),
+    ):
+        assert boss.put(f"{where}/shelf", {"shelf": shelf}).json["closed"] == why  # type: ignore[index]
+        for method, path, body in writes(done):
+            refused = tech.send(method, path, body)
+            assert refused.status_code == 409 and refused.json["detail"].startswith(why), refused.text  # type: ignore[index]
+        reopened = tech.post(f"{where}/reopen", {"reason": "forgot the strap"})
+        assert reopened.status_code == (200 if shelf == "bench" else 409), reopened.text
+    assert tech.get(where).json["closed"] == ""  # type: ignore[index]
+
+
 def test_the_basket_is_emptied_after_thirty_days_and_the_log_remembers(
     tech: Caller, boss: Caller, job: dict[str, Any], database: Database
 ) -> None:

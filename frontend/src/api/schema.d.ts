@@ -3825,6 +3825,11 @@ export interface components {
             changes: components["schemas"]["ChangeRecord"][];
             /** Circuits */
             circuits: components["schemas"]["CircuitRecord"][];
+            /**
+             * Closed
+             * @description Why nothing of it can be changed; empty: it can
+             */
+            closed: string;
             /** Complaint */
             complaint: string;
             customer: components["schemas"]["Customer"];

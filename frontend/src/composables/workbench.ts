@@ -16,11 +16,7 @@ function makeWorkbench(jobId: number) {
   const solved = useSolvedState(job, circuit)
   const session = useSession()
   /** Why nothing of the job can be changed; empty: it can. */
-  const closed = computed(() => {
-    if (job.job.value?.shelf === 'basket') return 'It lies in the waste basket.'
-    if (job.job.value?.shelf === 'archive') return 'It lies in the archive.'
-    return job.job.value?.state === 'done' ? 'It is done.' : ''
-  })
+  const closed = computed(() => job.job.value?.closed ?? '')
   const mayWrite = computed(() => session.mayWrite && !closed.value)
   return reactive({ closed, mayWrite, ...job, ...circuit, ...found, ...solved, readings, restored: circuit.restored })
 }

@@ -93,6 +93,7 @@ class JobRecord(JobDetails):
     documents: tuple[PlanRecord, ...]
     progress: Progress
     shelf: Shelf
+    closed: str = Field(description="Why nothing of it can be changed; empty: it can")
     changes: tuple[ChangeRecord, ...]
 
 

@@ -15,7 +15,7 @@ from mavrik.jobs.changes import erase_personal, note_change
 from mavrik.jobs.errors import InvalidError
 from mavrik.jobs.records import JobRecord
 from mavrik.jobs.summaries import summarise
-from mavrik.jobs.work import get_row, job_record, shelf_of
+from mavrik.jobs.work import get_row, job_record, refuse_put_away, shelf_of
 from mavrik.store.models import Capture, Change, CircuitVersion, Job, JobDocument, Run, Vehicle
 from mavrik.store.traces import rewriting
 
@@ -25,8 +25,9 @@ BASKET_KEEPS = timedelta(days=30)
 
 
 def reopen(session: Session, job_id: int, reason: str, who: Who) -> JobRecord:
-    """Open a job again that was done: only then it can change. Raises InvalidError for one that is not done."""
+    """Open a job again that was done: only then it can change. Raises InvalidError for one that is not done, ClosedError for one put away."""
     row = get_row(session, job_id, lock=True)
+    refuse_put_away(row)
     if row.state != JobState.DONE.value:
         raise InvalidError("This job is not done.", [Problem("state", "state", "Only a job that is done is reopened")])
     row.state = JobState.OPEN.value

@@ -57,19 +57,28 @@ def shelf_of(row: Job) -> Shelf:
     return Shelf.ARCHIVE if row.archived_at is not None else Shelf.BENCH
 
 
-CLOSED = {
-    Shelf.ARCHIVE: "It lies in the archive. A lead puts it back on the bench first.",
-    Shelf.BASKET: "It lies in the waste basket. A lead puts it back on the bench first.",
-}
+PUT_AWAY = {Shelf.ARCHIVE: "It lies in the archive.", Shelf.BASKET: "It lies in the waste basket."}
+BACK_FIRST = "A lead puts it back on the bench first."
+REOPEN_FIRST = "Reopen it first, and say why."
+
+
+def why_closed(row: Job) -> str:
+    """Why nothing of a job can be changed; empty: it can."""
+    return PUT_AWAY.get(shelf_of(row), "It is done." if row.state == JobState.DONE.value else "")
+
+
+def refuse_put_away(row: Job) -> None:
+    """Raise ClosedError for a job that is not on the bench."""
+    if why := PUT_AWAY.get(shelf_of(row)):
+        raise ClosedError(f"{why} {BACK_FIRST}")
 
 
 def row_to_change(session: Session, job_id: int) -> Job:
     """The job's row, held against other writers. Raises NotFoundError, and ClosedError for a job that is done or put away."""
     row = get_row(session, job_id, lock=True)
-    if why := CLOSED.get(shelf_of(row)):
-        raise ClosedError(why)
-    if row.state == JobState.DONE.value:
-        raise ClosedError("It is done. Reopen it first, and say why.")
+    refuse_put_away(row)
+    if why := why_closed(row):
+        raise ClosedError(f"{why} {REOPEN_FIRST}")
     return row
 
 
@@ -99,6 +108,7 @@ def job_record(session: Session, row: Job) -> JobRecord:
         documents=tuple(plan_record(d) for d in row.documents),
         progress=progress_of(row, findings_of(session, row)),
         shelf=shelf_of(row),
+        closed=why_closed(row),
         changes=tuple(
             ChangeRecord(at=c.at, person=c.person_name, kind=c.kind, thing=c.thing, what=c.what, before=c.before, after=c.after)
             for c in changes
