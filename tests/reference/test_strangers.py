@@ -143,6 +143,12 @@ def test_a_fit_is_not_held_where_it_began(number: int, five_tests: bool) -> None
     assert found.first, found
 
 
+def test_causes_of_one_value_are_all_weighed_from_where_the_best_of_them_ended() -> None:
+    """A phase on ground, and not an open diode: both take as much of the output, and only the ohmmeter tells."""
+    found = rare_outcome(44)
+    assert found.first and found.sort == "phase_grounded", found
+
+
 def test_a_lost_sense_wire_drives_the_battery_up() -> None:
     boat, lost = (
         stranger("launch, isolator and remote sense"),

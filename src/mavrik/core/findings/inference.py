@@ -280,10 +280,11 @@ def _twins(likely: Sequence[Fitted], alike: Sequence[Hypothesis]) -> list[Trial]
 
 
 def _looks_like(one: Hypothesis, other: Hypothesis) -> bool:
-    """Whether one of two single causes is tried because it looks like the other."""
+    """Whether one of two single causes is tried because it looks like the other, or both change one value: what a unit gives, say."""
     if len(one.causes) > 1 or len(other.causes) > 1:
         return False
-    return _beside(one) == other.causes[0] or _beside(other) == one.causes[0]
+    changed = [{(c.what, c.element) for c in h.changes} for h in (one, other)]
+    return _beside(one) == other.causes[0] or _beside(other) == one.causes[0] or bool(changed[0] & changed[1])
 
 
 def _best_of_each(fitted: Sequence[Fitted]) -> list[Fitted]:
@@ -300,8 +301,9 @@ def _polished(problem: FitProblem, found: list[Fitted]) -> list[Fitted]:
     trapped another that did not."""
     ranked = sorted(range(len(found)), key=lambda k: -found[k].log_evidence)
     near = [k for k in ranked[:POLISHED] if found[k].log_evidence > found[ranked[0]].log_evidence - HOPEFUL]
-    best = found[ranked[0]].trial.base
-    alike = [k for k in ranked if _looks_like(found[k].trial.base, best)]
+    # One cause alone, even where the best set has another beside it that it may not need.
+    alone = next((found[k].trial.base for k in ranked if len(found[k].trial.causes) == 1 and k), found[ranked[0]].trial.base)
+    alike = [k for k in ranked if _looks_like(found[k].trial.base, alone)]
     chosen = list(dict.fromkeys((0, *near, *alike)))
     trials = [begun_from(found[k].trial, found[ranked[0] if k != ranked[0] else ranked[1]]) for k in chosen]
     again = fit_trials(problem, trials, gathering=False)
