@@ -15,9 +15,12 @@ from pathlib import Path
 
 import pytest
 from bench.attack.shop import children_of
+from sqlalchemy import text
+from sqlalchemy.exc import OperationalError
 
-from mavrik.ops import supervisor
+from mavrik.ops import cluster, supervisor
 from mavrik.ops.supervisor import Supervisor, rotate
+from mavrik.store.database import Database, snapshot_of
 from tests.ops.conftest import Place
 
 SLEEPS = [sys.executable, "-c", "import time; time.sleep(600)"]
@@ -124,8 +127,15 @@ def answers(of: Place) -> bool:
         return False
 
 
-def test_server_worker_and_database_come_back_by_themselves(place: Place) -> None:
+@pytest.fixture(scope="module")
+def running(place: Place) -> Iterator[Place]:
     assert place.run("demo", "--port", str(place.port)).returncode == 0
+    yield place
+    assert place.run("stop").stdout.startswith("Stopped: server")
+
+
+def test_server_worker_and_database_come_back_by_themselves(running: Place) -> None:
+    place = running
     assert stat.S_IMODE((place.var / "server.log").stat().st_mode) == 0o600
     own = int(json.loads((place.var / "server.json").read_text())["pid"])
     (serving,), (working,) = children_of(own, b"uvicorn"), children_of(own, b"mavrik.cli")
@@ -145,4 +155,33 @@ def test_server_worker_and_database_come_back_by_themselves(place: Place) -> Non
     os.kill(postmaster, signal.SIGKILL)
     until(lambda: not is_alive(postmaster))
     until(lambda: answers(place))
-    assert place.run("stop").stdout.startswith("Stopped: server")
+
+
+def test_a_snapshot_of_before_a_crash_does_not_come_again(running: Place) -> None:
+    settings = json.loads((running.var / "cluster.json").read_text())
+    database = Database(cluster.url_of(settings, "postgres"))
+
+    def seen() -> tuple[str, str]:
+        with database.glance() as glance:
+            return str(glance.scalar(text("SELECT pg_current_snapshot()"))), snapshot_of(glance)
+
+    def came_back() -> bool:
+        try:
+            return bool(seen())
+        except OperationalError:
+            return False
+
+    for _ in range(10):
+        transactions, snapshot = seen()
+        with database.glance() as glance:
+            os.kill(int(glance.scalar(text("SELECT pg_backend_pid()")) or 0), signal.SIGKILL)
+            glance.invalidate()
+        until(came_back)
+        again, after = seen()
+        assert after != snapshot
+        if again == transactions:
+            break
+        # Somebody of the running product wrote meanwhile.
+    else:
+        pytest.fail("no crash without a transaction")
+    database.dispose()

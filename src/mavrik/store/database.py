@@ -20,8 +20,11 @@ MIGRATIONS = Path(__file__).parent / "migrations"
 TRUSTED_S = 1.0
 """A connection that answered so long ago is used without a ping: no server is down and up again within that."""
 
-SNAPSHOT = "CAST(pg_current_snapshot() AS text)"
-"""What a statement sees of all transactions: the same text, the same data (PostgreSQL's manual, transaction id and snapshot functions)."""
+SNAPSHOT = "(pg_current_snapshot() || ' ' || (SELECT checkpoint_lsn FROM pg_control_checkpoint()))"
+"""What a statement sees of all transactions: the same text, the same data (PostgreSQL's manual, transaction id and snapshot functions).
+
+With where the last checkpoint lies, because after a crash numbers of transactions whose record was lost are given again:
+recovery ends with a checkpoint of its own, further on than any before."""
 
 
 @dataclass(frozen=True)
