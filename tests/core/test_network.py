@@ -24,6 +24,7 @@ from mavrik.core.network import (
     Resistor,
     solve_network,
 )
+from mavrik.core.network.batch import TRIP_ROUND
 
 BATTERY = EmfSource("battery", "p", "n", 12.0, 0.01)
 
@@ -142,3 +143,27 @@ def test_many_states_at_once_are_the_same_as_one_by_one(limits: list[float], wat
         one = network.solve(replace(network.values, limit_a=[limits[k]], load_w=[watts[k]], emf_v=emf[k]))
         assert dict(zip(network.nodes, swept.node_v[k].tolist(), strict=True)) == pytest.approx(dict(one.node_v), abs=1e-6)
         assert bool(swept.link_closed[k, 0]) is ("k" not in one.open_ids)
+
+
+def test_a_load_that_cannot_be_served_goes_off_and_leaves_the_other_what_it_needs() -> None:
+    """12 V behind 1 ohm give 36 W at most. Of two loads of 30 W the one that gives up first leaves the other V (12 - V) = 30 W."""
+    battery = EmfSource("battery", "p", "n", 12.0, 1.0)
+    both = Network([battery, PowerLoad("fridge", "p", "n", 30.0, 7.0), PowerLoad("pump", "p", "n", 30.0, 5.0)], "n")
+    found = both.solve()
+    assert found.open_ids == {"fridge"}
+    assert found.node_v["p"] == pytest.approx(6 + 6**0.5) and found.current_a["pump"] == pytest.approx(6 - 6**0.5)
+
+
+@pytest.mark.parametrize("watt", [37.0, 60.0, 500.0, 20_000.0])
+def test_a_load_without_an_operating_point_is_given_up_soon(watt: float) -> None:
+    network = Network([EmfSource("battery", "p", "n", 12.0, 1.0), PowerLoad("fridge", "p", "n", watt, 10.0)], "n")
+    batch = network.settle()
+    assert batch.turn < TRIP_ROUND and network.named(batch).node_v["p"] == pytest.approx(12.0)
+
+
+@pytest.mark.parametrize("watt", [1.0, 20.0, 35.0, 35.99])
+def test_a_load_near_the_most_there_is_stays_on(watt: float) -> None:
+    """Down to its last hundredth of a watt: V = 6 + sqrt(36 - P)."""
+    network = Network([EmfSource("battery", "p", "n", 12.0, 1.0), PowerLoad("fridge", "p", "n", watt, 3.0)], "n")
+    found = network.solve()
+    assert not found.open_ids and found.node_v["p"] == pytest.approx(6 + (36 - watt) ** 0.5, abs=1e-4)
