@@ -73,6 +73,8 @@ class Assembled:
     """What of a belt's slip shows."""
     branch_ids: tuple[str, ...]
     """Of the metal whose resistances are unknowns."""
+    off: frozenset[str]
+    """Loads that take nothing in this state."""
 
     @property
     def name(self) -> BenchState:
@@ -81,8 +83,8 @@ class Assembled:
 
     @cached_property
     def resistor(self) -> dict[str, int]:
-        """Where each resistor is among its network's."""
-        return {r.id: k for k, r in enumerate(self.network.resistors)}
+        """Where each resistor is among its network's, without loads that are off."""
+        return {r.id: k for k, r in enumerate(self.network.resistors) if r.id not in self.off}
 
     @cached_property
     def source(self) -> dict[str, int]:
@@ -148,11 +150,15 @@ class BenchModel:
         engine = Engine(circuit, state, self._checked)
         self._checked = True
         drains = [net.Resistor(f"drain:{b.id}", b.positive_node, b.negative_node, 1 / NO_DRAIN_S) for b in circuit.batteries]
-        # Behind the circuit's own, so that its rows stay where they are.
-        network = net.network_of([*engine.elements, *drains], engine.network.reference)
         # At a known output the batteries are where the stud's voltage says.
         own = engine.settle().values if at_output else engine.values()
+        resistors = [*engine.network.resistors, *drains]
         ohm = np.concatenate((np.asarray(own.resistor_ohm, dtype=float), [d.ohm for d in drains]))
+        off = frozenset[str]()
+        if not at_output:
+            resistors, ohm, off = self._with_all_loads(resistors, ohm)
+        others = [e for e in engine.elements if not isinstance(e, net.Resistor)]
+        network = net.network_of([*others, *resistors], engine.network.reference)
         emf = np.array(own.emf_v, dtype=float)
         if not at_output:
             for k, e in enumerate(network.emfs):
@@ -166,7 +172,24 @@ class BenchModel:
             rest = None
         main = circuit.alternator.id
         lifted = Lift(engine, main, np.asarray(own.emf_v, dtype=float)) if network.links and main in engine.lifted else None
-        return Assembled(setup, state, network, values, rest, lifted, consumers, slip, self.unknowns.branch_ids)
+        return Assembled(setup, state, network, values, rest, lifted, consumers, slip, self.unknowns.branch_ids, off)
+
+    @cached_property
+    def _loads_off(self) -> dict[str, net.Resistor]:
+        """All loads, switched off."""
+        found: dict[str, net.Resistor] = {}
+        for name in (BenchState.IDLE_LOADED, BenchState.CRANKING):
+            state = state_of(Setup(name), self.circuit).model_copy(update={"bank": None})
+            every = {r.id: r for r in Engine(self.circuit, state, True).network.resistors}
+            found |= {x.id: replace(every[x.id], ohm=np.inf) for x in self.circuit.loads if x.id in every}
+        return found
+
+    def _with_all_loads(self, resistors: list[net.Resistor], ohm: Floats) -> tuple[list[net.Resistor], Floats, frozenset[str]]:
+        """The same with those loads that are off, all loads last: so the states of the bench are one network, and solved together."""
+        loads = {r.id: (r, float(o)) for r, o in zip(resistors, ohm, strict=True) if r.id in self._loads_off}
+        every = [(r, float(o)) for r, o in zip(resistors, ohm, strict=True) if r.id not in self._loads_off]
+        every += [loads.get(i, (r, np.inf)) for i, r in self._loads_off.items()]
+        return [r for r, _ in every], np.array([o for _, o in every]), frozenset(self._loads_off.keys() - loads.keys())
 
     def _equalised(self, network: net.Network, emf: Floats) -> Floats:
         """Batteries that metal joins have come to one voltage overnight; a cell that is dead is a fault's to say."""
