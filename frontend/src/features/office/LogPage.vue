@@ -123,7 +123,7 @@ const search = toRef(wanted, 'search')
 }
 .log li {
   display: grid;
-  grid-template-columns: 170px 160px 110px minmax(0, 1fr);
+  grid-template-columns: 200px 150px 110px minmax(0, 1fr);
   gap: 12px;
   padding: 8px 4px;
   border-top: 1px solid var(--line);
