@@ -12,7 +12,7 @@ from mavrik.core import network as net
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.findings.bench_model import BenchModel
-from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What
+from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, hypotheses
 from mavrik.core.network import EmfSource, Network, Resistor
 from mavrik.core.operating.bench_states import BenchState, Setup
 from mavrik.core.procedures import PROCEDURES, procedure
@@ -130,3 +130,23 @@ def test_what_each_unknown_does_is_what_a_small_step_does(name: str, state: Benc
             slopes[0, off, k],
             expected[off],
         )
+
+
+@pytest.mark.parametrize(
+    "name", ["front_battery", "boat_isolator", "second_battery_link", "second_battery_converter", "house_bank_diagonal"]
+)
+def test_states_solved_together_read_as_each_by_itself(name: str) -> None:
+    """With every fault of the catalogue: leads that are open, joints that come and go, belts that slip, units that are cold or slow."""
+    circuit = build_layout(name, 12)
+    suspects = hypotheses(circuit)
+    every = [p for of in PROCEDURES for p in of.points(circuit) if not p.own_rule]
+    placed = [(p, Setup(p.state, output_a=60.0 if p.state is BenchState.AT_OUTPUT else None)) for p in every]
+    model = BenchModel(circuit)
+    rows = model.unknowns.rows(suspects)
+    found, by = model.slopes(placed, suspects, rows)
+    for state in dict.fromkeys(p.state for p in every):
+        own = [k for k, p in enumerate(every) if p.state is state]
+        alone, by_alone = model.slopes([placed[k] for k in own], suspects, rows)
+        assert found[:, own] == pytest.approx(alone, rel=1e-6, abs=1e-6, nan_ok=True)
+        # Two that regulate one bar share by micro-ohms: what one of them gives is known to no more than that.
+        assert by[:, own] == pytest.approx(by_alone, rel=1e-4, abs=1e-4, nan_ok=True)

@@ -2,50 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, fields, replace
+from collections.abc import Hashable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import TypeAlias, TypeVar
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core import network as net
-from mavrik.core.catalogue.sources import output_limit_a
-from mavrik.core.circuit import Alternator, Circuit, as_sound
+from mavrik.core.circuit import Circuit, as_sound
 from mavrik.core.findings.charge import as_charged
 from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
-from mavrik.core.findings.lift import SWEPT, Lift
-from mavrik.core.findings.unknowns import LEAST_SHARE, Unknowns
+from mavrik.core.findings.lift import Lift
+from mavrik.core.findings.placing import CONSUMERS_OF, MOST_SLIP, NO_DRAIN_S, Assembled, Placing, Probes
+from mavrik.core.findings.unknowns import Unknowns
 from mavrik.core.operating.bench_states import IDLE_RPM
 from mavrik.core.operating.elements import slip_shown
 from mavrik.core.operating.engine import Engine
-from mavrik.core.operating.state import State
 from mavrik.core.procedures import BenchState, Point, Setup, half_cca_a, ohmic, state_of
 
 Floats = NDArray[np.float64]
 Placed: TypeAlias = tuple[Point, Setup]
 """A measuring point with what is known of the state it is read in."""
 
-OPEN_OHM = 1e7
-NO_DRAIN_S = 1e-9
 MOST_OHM = 1.0
 """What a milliohm meter still shows of an open contact."""
 
-LEAST_OHM = 1e-6
-"""No metal has less, however far a trial goes below what is sound."""
 
-RUNNING = frozenset({BenchState.IDLE, BenchState.IDLE_LOADED, BenchState.FAST, BenchState.FAST_LOADED, BenchState.FULL_OUTPUT})
-AT_IDLE = frozenset({BenchState.IDLE, BenchState.IDLE_LOADED})
-CONSUMERS_OF = {
-    BenchState.KEY_ON: What.KEY_ON_A,
-    BenchState.IDLE_LOADED: What.CONSUMERS_A,
-    BenchState.FAST_LOADED: What.CONSUMERS_A,
-}
-"""What a state of the bench takes some amperes to be, where no document says."""
-
-MOST_SLIP = 0.9
-SLIP_STEP = 0.01
+MOST_KEPT = 64
+"""So many lists of readings are kept with where they are among the answers."""
 
 
 def planned(points: Sequence[Point]) -> list[Placed]:
@@ -54,53 +40,6 @@ def planned(points: Sequence[Point]) -> list[Placed]:
     points: of procedures
     """
     return [(p, Setup(p.state)) for p in points]
-
-
-@dataclass(frozen=True)
-class Assembled:
-    """A circuit at one state of the bench, with the values of its document."""
-
-    setup: Setup
-    state: State
-    network: net.Network
-    own: net.Values
-    rest: net.Batch | None
-    """With nothing changed; None where it has no operating point."""
-    lift: Lift | None
-    consumers_a: float
-    """What all consumers take that no document lists."""
-    slip_shown: float
-    """What of a belt's slip shows."""
-    branch_ids: tuple[str, ...]
-    """Of the metal whose resistances are unknowns."""
-    off: frozenset[str]
-    """Loads that take nothing in this state."""
-
-    @property
-    def name(self) -> BenchState:
-        """The state's."""
-        return self.setup.state
-
-    @cached_property
-    def resistor(self) -> dict[str, int]:
-        """Where each resistor is among its network's, without loads that are off."""
-        return {r.id: k for k, r in enumerate(self.network.resistors) if r.id not in self.off}
-
-    @cached_property
-    def source(self) -> dict[str, int]:
-        """Where each regulated source is."""
-        return {s.id: k for k, s in enumerate(self.network.sources)}
-
-    @cached_property
-    def by_value(self) -> dict[str, Floats]:
-        """What its unknowns move of its values, as arrays."""
-        return {name: np.asarray(getattr(self.own, name), dtype=float) for name in SWEPT}
-
-    @cached_property
-    def metal(self) -> tuple[list[int], list[int]]:
-        """Which of the metal's unknowns are in its network, and where there."""
-        here = [(k, self.resistor[b]) for k, b in enumerate(self.branch_ids) if b in self.resistor]
-        return [k for k, _ in here], [row for _, row in here]
 
 
 class BenchModel:
@@ -126,6 +65,8 @@ class BenchModel:
         self.circuit, self._as_drawn = ohmic(charged), as_sound(charged)
         self.unknowns = Unknowns.of(circuit)
         self._at: dict[Setup, Assembled] = {}
+        self._placings: dict[tuple[Setup, ...], Placing] = {}
+        self._groups: dict[tuple[bool, tuple[Placed, ...]], list[_Group]] = {}
 
     def assembled(self, setup: Setup) -> Assembled:
         """The circuit in a state of the bench."""
@@ -172,7 +113,7 @@ class BenchModel:
             rest = None
         main = circuit.alternator.id
         lifted = Lift(engine, main, np.asarray(own.emf_v, dtype=float)) if network.links and main in engine.lifted else None
-        return Assembled(setup, state, network, values, rest, lifted, consumers, slip, self.unknowns.branch_ids, off)
+        return Assembled(setup, state, network, values, rest, lifted, consumers, slip, off)
 
     @cached_property
     def _loads_off(self) -> dict[str, net.Resistor]:
@@ -212,24 +153,21 @@ class BenchModel:
         near = rows is not None
         amounts = self.unknowns.rows(suspects) if rows is None else rows
         found = np.full((len(suspects), len(placed)), np.nan)
-        by_network: dict[Setup, list[int]] = {}
         by_itself: dict[Setup, net.Values] = {}
         for k, (point, setup) in enumerate(placed):
             if point.indicator:
                 found[:, k] = self._indicated(point, suspects, amounts)
-            elif point.quantity == "resistance" or setup.state in (BenchState.REST, BenchState.BATTERY_LOAD):
+            elif _alone(point, setup):
                 found[:, k] = self._by_itself(point, setup, suspects, amounts, by_itself)[0]
-            else:
-                by_network.setdefault(setup, []).append(k)
-        for setup, columns in by_network.items():
-            at = self.assembled(setup)
-            values = self._values(at, suspects, amounts, near)
+        for group in self._grouped(placed, apart=True):
+            values = group.placing.values(suspects, amounts, near)
+            at = group.placing.many[0]
             rest = at.rest if near else None
             if at.lift is None:
                 solved = at.network.solve_many(values, rest, lenient=True)
             else:
                 solved = at.lift.met(at.network, values, rest, at.rest)
-            found[:, columns] = _read(at.network, solved, [placed[k][0] for k in columns])
+            found[:, group.columns] = group.probes.read(solved, 1).T
         return found
 
     def slopes(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], rows: Floats) -> tuple[Floats, Floats]:
@@ -239,49 +177,58 @@ class BenchModel:
         """
         found = np.full((len(suspects), len(placed)), np.nan)
         by_unknown = np.zeros((*found.shape, len(self.unknowns)))
-        by_setup: dict[Setup, list[int]] = {}
         by_itself: dict[Setup, net.Values] = {}
         for k, (point, setup) in enumerate(placed):
             if point.indicator:
                 found[:, k] = self._indicated(point, suspects, rows)
                 if point.indicator == "shaft" and (slip := self.unknowns.at(What.SLIP, point.element)) is not None:
                     by_unknown[:, k, slip] = -self._shaft_rpm(point.element)
-            elif point.quantity == "resistance" or setup.state in (BenchState.REST, BenchState.BATTERY_LOAD):
+            elif _alone(point, setup):
                 found[:, k], by_unknown[:, k] = self._by_itself(point, setup, suspects, rows, by_itself)
+        for group in self._grouped(placed):
+            at, states = group.placing.many[0], len(group.placing.many)
+            values = group.placing.values(suspects, rows, True)
+            if at.lift is None:
+                which = np.repeat(np.arange(states), len(suspects))
+                solved, slopes, _ = at.network.solve_with_slopes(values, group.placing.near, which)
             else:
-                by_setup.setdefault(setup, []).append(k)
-        values = {setup: self._values(self.assembled(setup), suspects, rows, True) for setup in by_setup}
-        for setup, (solved, slopes) in self._solved_together(values).items():
-            at, columns = self.assembled(setup), by_setup[setup]
-            points = [placed[k][0] for k in columns]
-            found[:, columns] = _read(at.network, solved, points)
-            by_unknown[:, columns] = self._by_unknown(
-                at, suspects, values[setup], rows, solved, _read(at.network, slopes, points)
-            )
+                solved, slopes = at.lift.met_with_slopes(at.network, values, at.rest)
+            found[:, group.columns] = group.probes.read(solved, states).T
+            moved = group.probes.read(slopes, states)
+            by_unknown[:, group.columns] = group.placing.chained(suspects, values, rows, solved.emf_a, moved, group.probes.of)
         return found, by_unknown
 
-    def _solved_together(self, values: Mapping[Setup, net.Values]) -> dict[Setup, tuple[net.Solved, net.Slopes]]:
-        """States of the bench solved with their slopes: those of one network at once, a call costs more than its rows do."""
-        found: dict[Setup, tuple[net.Solved, net.Slopes]] = {}
-        alike: dict[tuple[net.Network, bool], list[Setup]] = {}
-        for setup, own in values.items():
-            at = self.assembled(setup)
-            if at.lift is not None:
-                found[setup] = at.lift.met_with_slopes(at.network, own, at.rest)
-            else:
-                alike.setdefault((at.network, at.rest is None), []).append(setup)
-        for (network, _), setups in alike.items():
-            many = [values[s] for s in setups]
-            counts = [len(np.asarray(v.resistor_ohm)) for v in many]
-            rests = [rest.at_rest for s in setups if (rest := self.assembled(s).rest) is not None]
-            near = net.AtRest.joined(rests) if rests else None
-            solved, slopes, _ = network.solve_with_slopes(_stacked(many, counts), near, np.repeat(np.arange(len(setups)), counts))
-            first = 0
-            for setup, count in zip(setups, counts, strict=True):
-                rows = slice(first, first + count)
-                first += count
-                found[setup] = _rows_of(solved, rows), _rows_of(slopes, rows)
-        return found
+    def _grouped(self, placed: Sequence[Placed], apart: bool = False) -> list[_Group]:
+        """Readings that a network says, by the states that are solved together: those of one network, a call costs more than its rows do.
+
+        apart: every state by itself
+        """
+        key = apart, tuple(placed)
+        if len(self._groups) > MOST_KEPT:
+            self._groups.clear()
+        if key not in self._groups:
+            by_setup: dict[Setup, list[int]] = {}
+            for k, (point, setup) in enumerate(placed):
+                if not point.indicator and not _alone(point, setup):
+                    by_setup.setdefault(setup, []).append(k)
+            together: dict[Hashable, list[Setup]] = {}
+            for setup in by_setup:
+                at = self.assembled(setup)
+                alike = (at.network, at.rest is None, setup.state is BenchState.AT_OUTPUT)
+                together.setdefault(setup if apart or at.lift is not None else alike, []).append(setup)
+            self._groups[key] = [self._group(placed, {s: by_setup[s] for s in setups}) for setups in together.values()]
+        return self._groups[key]
+
+    def _group(self, placed: Sequence[Placed], columns: Mapping[Setup, list[int]]) -> _Group:
+        every = [k for own in columns.values() for k in own]
+        of = np.repeat(np.arange(len(columns)), [len(own) for own in columns.values()])
+        placing = self._placing(tuple(columns))
+        return _Group(every, placing, Probes(placing.network, [placed[k][0] for k in every], of))
+
+    def _placing(self, setups: tuple[Setup, ...]) -> Placing:
+        if setups not in self._placings:
+            self._placings[setups] = Placing(self.circuit, self.unknowns, [self.assembled(s) for s in setups])
+        return self._placings[setups]
 
     def _shaft_rpm(self, alternator: str) -> float:
         return IDLE_RPM * next(a.pulley_ratio for a in self.circuit.alternators if a.id == alternator)
@@ -310,23 +257,19 @@ class BenchModel:
         made: values of the states that others of these suspects were asked in, added to
         """
 
-        def values_at(at: Assembled) -> net.Values:
-            if at.setup not in made:
-                made[at.setup] = self._values(at, suspects, rows, True)
-            return made[at.setup]
-
         u, slopes = self.unknowns, np.zeros((len(suspects), len(self.unknowns)))
+        there = Setup(BenchState.KEY_ON if point.quantity == "resistance" else BenchState.REST)
+        placing = self._placing((there,))
+        if there not in made:
+            made[there] = placing.values(suspects, rows, True)
+        values = made[there]
         if point.quantity == "resistance":
             k = u.branch_ids.index(point.element) if point.element in u.branch_ids else None
-            at = self.assembled(Setup(BenchState.KEY_ON))
-            ohm = np.asarray(values_at(at).resistor_ohm)[:, at.resistor[point.element]]
+            ohm = np.asarray(values.resistor_ohm)[:, placing.resistor[point.element]]
             if k is not None:
-                present = self._present(at.name, suspects)
-                slopes[:, k] = (ohm < MOST_OHM) * (1.0 if present is None else present[:, k])
+                slopes[:, k] = (ohm < MOST_OHM) * placing.present(suspects, k)
             return np.minimum(ohm, MOST_OHM), slopes
-        at = self.assembled(Setup(BenchState.REST))
-        row = next(j for j, e in enumerate(at.network.emfs) if e.id == point.element)
-        values = values_at(at)
+        row = next(j for j, e in enumerate(placing.network.emfs) if e.id == point.element)
         volts = np.asarray(values.emf_v)[:, row].copy()
         for what in (What.EMF, What.CHARGE):
             if (k := u.at(what, dict(u.group_of)[point.element] if what is What.CHARGE else point.element)) is not None:
@@ -339,239 +282,17 @@ class BenchModel:
             slopes[volts < 0] = 0.0
         return np.maximum(volts, 0.0), slopes
 
-    def _slip_left(self, at: Assembled, a: Alternator, slip: Floats) -> Floats:
-        """What of its output a unit has left in a state, under a belt that slips by so much where it is hardest to turn."""
-        lost = np.clip(slip, 0.0, MOST_SLIP) * at.slip_shown
-        if not lost.any():
-            return np.ones(len(lost))
-        shaft = at.state.engine_rpm * a.pulley_ratio
-        magnet = a.kind == "permanent_magnet"
-        warm = at.state.alternator_c
-        whole = float(output_limit_a(a.rated_a, shaft, warm, a.curve, magnet))
-        return np.asarray(output_limit_a(a.rated_a, shaft * (1 - lost), warm, a.curve, magnet) / max(whole, 1e-9))
 
-    def _load_a(self, at: Assembled, present: Floats | None, rows: Floats, with_consumers: bool) -> Floats:
-        """What hangs on the main battery and no document lists [A]."""
-        u, main = self.unknowns, self.circuit.battery.id
-        more = u.place[What.MORE_LOAD_A, main]
-        amps = np.zeros(len(rows)) if at.name not in RUNNING else rows[:, more]
-        if present is not None:
-            amps = amps * present[:, more]
-        if at.consumers_a:
-            # Left out of the rows, the consumers are what the bench takes them to be.
-            amps = amps + (rows[:, u.place[CONSUMERS_OF[at.name], main]] if with_consumers else at.consumers_a)
-        return np.asarray(amps)
+@dataclass(frozen=True)
+class _Group:
+    """Readings whose states are solved together."""
 
-    def _values(self, at: Assembled, suspects: Sequence[Hypothesis], rows: Floats, with_consumers: bool) -> net.Values:
-        """The network's values of every suspect with its unknowns, one row each."""
-        network, own, u, place, resistor = at.network, at.own, self.unknowns, self.unknowns.place, at.resistor
-        found = {name: np.repeat(usual[None], len(suspects), axis=0) for name, usual in at.by_value.items()}
-        ohm, (of, at_row) = found["resistor_ohm"], at.metal
-        present = self._present(at.name, suspects)
-        ohm[:, at_row] += rows[:, of] if present is None else rows[:, of] * present[:, of]
-        link, converter = {x.id: k for k, x in enumerate(network.links)}, {x.id: k for k, x in enumerate(network.converters)}
-        for row, h in enumerate(suspects):
-            for c in h.changes:
-                if c.what is What.OPEN and c.element in resistor:
-                    ohm[row, resistor[c.element]] = OPEN_OHM
-                elif c.what is What.OPEN and c.element in link:
-                    found["link_ohm"][row, link[c.element]] = OPEN_OHM
-                elif c.what is What.OFF and c.element in converter:
-                    found["converter_limit_a"][row, converter[c.element]] = 0.0
-        group, at_output, asleep = dict(u.group_of), at.name is BenchState.AT_OUTPUT, at.name is BenchState.ASLEEP
-        asleep_a = fault_table().modules_asleep_a if asleep else 0.0
-        drains = {e.id: np.maximum(rows[:, place[What.DRAIN_A, e.id]] + asleep_a, 0.0) for e in network.emfs}
-        rest_v = np.maximum(np.asarray(own.emf_v, dtype=float), 1.0)
-        loads = {e.id: np.zeros(len(suspects)) for e in network.emfs}
-        if not at_output:
-            loads[self.circuit.battery.id] = np.maximum(self._load_a(at, present, rows, with_consumers), 0.0)
-        for k, e in enumerate(network.emfs):
-            share = np.exp(rows[:, place[What.OHM_SHARE, e.id]])
-            inner, taking = np.asarray(own.emf_ohm, dtype=float)[k], np.asarray(own.emf_charging_ohm, dtype=float)[k]
-            found["emf_ohm"][:, k] = inner * share
-            slower = np.exp(rows[:, place[What.TAKES_SHARE, e.id]])
-            found["emf_charging_ohm"][:, k] = np.maximum(taking * slower + inner * (share - 1), inner * share)
-            if at_output:
-                if (charged := place.get((What.CHARGED, e.id))) is not None:
-                    found["emf_v"][:, k] += rows[:, charged]
-            elif asleep:
-                found["emf_v"][:, k] += [
-                    sum(c.amount for c in h.changes if c.what is What.EMF and c.element == e.id) for h in suspects
-                ]
-            else:
-                found["emf_v"][:, k] += rows[:, place[What.EMF, e.id]] + rows[:, place[What.CHARGE, group[e.id]]]
-            ohm[:, resistor[f"drain:{e.id}"]] = 1 / (NO_DRAIN_S + drains[e.id] / rest_v[k] + loads[e.id] / self._nominal_v)
-        for a in self.circuit.alternators:
-            if a.id not in at.source:
-                continue
-            k = at.source[a.id]
-            found["set_point_v"][:, k] += rows[:, place[What.SET_POINT, a.id]]
-            found["limit_a"][:, k] *= self._limit_share(at, a, rows) * self._slowed(at, a, suspects)
-            if at_output and (another := place.get((What.ANOTHERS_A, a.id))) is not None:
-                found["forced_a"][:, k] = np.maximum(rows[:, another], 0.0)
-        if at.name in RUNNING:
-            listed = [resistor[x.id] for x in self.circuit.loads if not x.cranking and x.id in resistor]
-            ohm[:, listed] /= np.exp(rows[:, [place[What.LISTED_SHARE, self.circuit.battery.id]]])
-        if at.name is BenchState.CRANKING:
-            starters = [resistor[x.id] for x in self.circuit.loads if x.cranking and x.id in resistor]
-            ohm[:, starters] /= np.exp(rows[:, [place[What.STARTER_SHARE, self.circuit.battery.id]]])
-        np.maximum(ohm, LEAST_OHM, out=ohm)
-        return replace(own, **found)
-
-    def _present(self, state: BenchState, suspects: Sequence[Hypothesis]) -> Floats | None:
-        """What share of each unknown is there in a state, by suspect: some come and go, some rise with the heat; None: all of all of them."""
-        if all(c.states is None for h in suspects for c in h.changes):
-            return None
-        found = np.ones((len(suspects), len(self.unknowns)))
-        for row, h in enumerate(suspects):
-            for c in h.changes:
-                if c.states is not None and (k := self.unknowns.at(c.what, c.element)) is not None:
-                    found[row, k] = c.share_in(state)
-        return found
-
-    @property
-    def _nominal_v(self) -> float:
-        """What a consumer's amperes are said at [V]."""
-        return float(self.circuit.system_voltage_v)
-
-    def _limit_share(self, at: Assembled, a: Alternator, rows: Floats) -> Floats:
-        """What of its documented output a unit has."""
-        place = self.unknowns.place
-        logarithm = rows[:, place[What.LIMIT_SHARE, a.id]].copy()
-        if at.name in AT_IDLE:
-            logarithm += rows[:, place[What.IDLE_SHARE, a.id]]
-        share = np.where(logarithm > np.log(LEAST_SHARE) + 1e-9, np.exp(np.minimum(logarithm, 5.0)), 0.0)
-        return np.asarray(share * self._slip_left(at, a, rows[:, place[What.SLIP, a.id]]))
-
-    def _slowed(self, at: Assembled, a: Alternator, suspects: Sequence[Hypothesis]) -> Floats:
-        """What of its output a unit has left at idle, where a state asks for more speed than the engine had."""
-        slow = np.array([any(c.what is What.SLOW for c in h.changes) for h in suspects], dtype=bool)
-        if at.state.engine_rpm <= IDLE_RPM or not slow.any():
-            return np.ones(len(suspects))
-        ends = (IDLE_RPM * a.pulley_ratio, at.state.engine_rpm * a.pulley_ratio)
-        idle, whole = (
-            float(output_limit_a(a.rated_a, rpm, at.state.alternator_c, a.curve, a.kind == "permanent_magnet")) for rpm in ends
-        )
-        return np.where(slow, idle / max(whole, 1e-9), 1.0)
-
-    def _by_unknown(
-        self,
-        at: Assembled,
-        suspects: Sequence[Hypothesis],
-        values: net.Values,
-        rows: Floats,
-        solved: net.Solved,
-        moved: Floats,
-    ) -> Floats:
-        """What each unknown does to some readings, by what the network's own values do to them (suspects, points, unknowns).
-
-        moved: by the network's own values
-        """
-        network, place, u, resistor = at.network, self.unknowns.place, self.unknowns, at.resistor
-        resistors, emfs, sources = len(network.resistors), len(network.emfs), len(network.sources)
-        found = np.zeros((*moved.shape[:2], len(u)))
-        ohm, (of, at_row) = np.asarray(values.resistor_ohm), at.metal
-        present = self._present(at.name, suspects)
-        found[:, :, of] = moved[:, :, at_row] if present is None else moved[:, :, at_row] * present[:, None, of]
-        group, at_output = dict(u.group_of), at.name is BenchState.AT_OUTPUT
-        for k, e in enumerate(network.emfs):
-            by_emf, by_ohm = moved[:, :, resistors + k], moved[:, :, resistors + emfs + k]
-            if at_output:
-                if (charged := place.get((What.CHARGED, e.id))) is not None:
-                    found[:, :, charged] = by_emf
-            elif at.name is not BenchState.ASLEEP:
-                found[:, :, place[What.EMF, e.id]] = by_emf
-                found[:, :, place[What.CHARGE, group[e.id]]] += by_emf
-            inner = np.asarray(values.emf_ohm)[:, k]
-            found[:, :, place[What.OHM_SHARE, e.id]] = by_ohm * inner[:, None]
-            taking = np.where(
-                solved.emf_a[:, k] > 0,
-                np.asarray(at.own.emf_charging_ohm, dtype=float)[k] * np.exp(rows[:, place[What.TAKES_SHARE, e.id]]),
-                0.0,
-            )
-            found[:, :, place[What.TAKES_SHARE, e.id]] = by_ohm * taking[:, None]
-            drain = resistor[f"drain:{e.id}"]
-            by_siemens = moved[:, :, drain] * -(ohm[:, drain] ** 2)[:, None]
-            found[:, :, place[What.DRAIN_A, e.id]] = by_siemens / max(float(np.asarray(at.own.emf_v)[k]), 1.0)
-            by_amps = by_siemens / self._nominal_v
-            if e.id == self.circuit.battery.id and not at_output:
-                if at.name in RUNNING:
-                    more = place[What.MORE_LOAD_A, e.id]
-                    found[:, :, more] = by_amps if present is None else by_amps * present[:, [more]]
-                if at.consumers_a:
-                    found[:, :, place[CONSUMERS_OF[at.name], e.id]] = by_amps
-        first_set = resistors + 2 * emfs
-        for a in self.circuit.alternators:
-            if a.id not in at.source:
-                continue
-            k = at.source[a.id]
-            by_limit = moved[:, :, first_set + sources + k]
-            if at_output:
-                if (another := place.get((What.ANOTHERS_A, a.id))) is not None:
-                    found[:, :, another] = by_limit
-                continue
-            limit = np.asarray(values.limit_a)[:, k]
-            found[:, :, place[What.SET_POINT, a.id]] = moved[:, :, first_set + k]
-            found[:, :, place[What.LIMIT_SHARE, a.id]] = by_limit * limit[:, None]
-            if at.name in AT_IDLE:
-                found[:, :, place[What.IDLE_SHARE, a.id]] = by_limit * limit[:, None]
-            slip = np.maximum(rows[:, place[What.SLIP, a.id]], 0.0)
-            left, less = self._slip_left(at, a, slip), self._slip_left(at, a, slip + SLIP_STEP)
-            whole = np.where(left > 0, limit / np.where(left > 0, left, 1.0), 0.0)
-            found[:, :, place[What.SLIP, a.id]] = by_limit * (whole * (less - left) / SLIP_STEP)[:, None]
-        main = self.circuit.battery.id
-        for name, what, cranking in (
-            (at.name in RUNNING, What.LISTED_SHARE, False),
-            (at.name is BenchState.CRANKING, What.STARTER_SHARE, True),
-        ):
-            if name:
-                for x in self.circuit.loads:
-                    if x.cranking is cranking and x.id in resistor:
-                        found[:, :, place[what, main]] -= moved[:, :, resistor[x.id]] * ohm[:, None, resistor[x.id]]
-        return found
+    columns: list[int]
+    """Which of all."""
+    placing: Placing
+    probes: Probes
 
 
-def _stacked(many: Sequence[net.Values], counts: Sequence[int]) -> net.Values:
-    """Values of several states of one network, one behind the other; each has so many rows."""
-
-    def joined(name: str) -> Floats:
-        own = [np.atleast_2d(np.asarray(getattr(v, name))) for v in many]
-        return np.concatenate([np.broadcast_to(a, (n, a.shape[1])) for a, n in zip(own, counts, strict=True)])
-
-    return many[0] if len(many) == 1 else net.Values(**{f.name: joined(f.name) for f in fields(net.Values)})
-
-
-R = TypeVar("R", net.Solved, net.Slopes)
-
-
-def _rows_of(found: R, rows: slice) -> R:
-    return type(found)(**{f.name: getattr(found, f.name)[rows] for f in fields(found)})
-
-
-def _read(network: net.Network, found: net.Solved | net.Slopes, points: list[Point]) -> Floats:
-    """What meters show of answers (states, points), or how that moves of slopes (states, points, unknowns)."""
-    source = {s.id: k for k, s in enumerate(network.sources)}
-    emf = {e.id: k for k, e in enumerate(network.emfs)}
-    resistor = {r.id: k for k, r in enumerate(network.resistors)}
-    diode = {d.id: k for k, d in enumerate(network.diodes)}
-    link = {x.id: k for k, x in enumerate(network.links)}
-    columns = []
-    for point in points:
-        if point.red:
-            read = found.node_v[:, network.row[point.red]] - found.node_v[:, network.row[point.black]]
-        elif point.element in source:
-            read = found.source_a[:, source[point.element]]
-        elif point.element in emf:
-            # Asleep a drain is read, out of the battery; running, what goes into it.
-            into = found.emf_a[:, emf[point.element]]
-            read = -into if point.state is BenchState.ASLEEP else into
-        elif point.element in resistor:
-            read = found.resistor_a[:, resistor[point.element]]
-        elif point.element in diode:
-            read = found.diode_a[:, diode[point.element]]
-        elif point.element in link:
-            read = found.link_a[:, link[point.element]]
-        else:
-            read = np.zeros_like(found.node_v[:, 0])
-        columns.append(read)
-    return np.stack(columns, axis=1)
+def _alone(point: Point, setup: Setup) -> bool:
+    """Whether a reading is of a contact, or of a battery alone, for which nothing has to be solved."""
+    return point.quantity == "resistance" or setup.state in (BenchState.REST, BenchState.BATTERY_LOAD)

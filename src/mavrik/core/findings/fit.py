@@ -16,9 +16,10 @@ from numpy.typing import NDArray
 from scipy import special
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.findings.bench_model import RUNNING, BenchModel, Floats, Placed
+from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
 from mavrik.core.findings.hypotheses import NOTHING, SHARES, Change, Hypothesis, What, fault_table
 from mavrik.core.findings.likelihood import log_likelihood, scatter_terms, slip_density
+from mavrik.core.findings.placing import RUNNING
 from mavrik.core.findings.unknowns import Unknowns, least_of
 from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating.bench_states import BenchState

@@ -8,8 +8,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy import linalg, special
 
-from mavrik.core.findings.bench_model import RUNNING, Floats
+from mavrik.core.findings.bench_model import Floats
 from mavrik.core.findings.fit import Fit, Fitted
+from mavrik.core.findings.placing import RUNNING
 from mavrik.core.findings.unknowns import least_of
 
 NEVER = -1e6

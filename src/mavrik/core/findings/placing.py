@@ -1,0 +1,386 @@
+"""Where the unknowns of a vehicle sit among the values of a network, in several states of the bench at once.
+
+A call of numpy costs more than its rows do: all states of one network have their values made, and their slopes chained, together.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, fields
+from functools import cached_property
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mavrik.core import network as net
+from mavrik.core.catalogue.sources import output_limit_a
+from mavrik.core.circuit import Alternator, Circuit
+from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
+from mavrik.core.findings.lift import SWEPT, Lift
+from mavrik.core.findings.unknowns import LEAST_SHARE, Unknowns
+from mavrik.core.operating.bench_states import IDLE_RPM
+from mavrik.core.operating.state import State
+from mavrik.core.procedures import BenchState, Point, Setup
+
+Floats: TypeAlias = NDArray[np.float64]
+Places: TypeAlias = NDArray[np.int64]
+
+OPEN_OHM = 1e7
+NO_DRAIN_S = 1e-9
+LEAST_OHM = 1e-6
+"""No metal has less, however far a trial goes below what is sound."""
+
+RUNNING = frozenset({BenchState.IDLE, BenchState.IDLE_LOADED, BenchState.FAST, BenchState.FAST_LOADED, BenchState.FULL_OUTPUT})
+AT_IDLE = frozenset({BenchState.IDLE, BenchState.IDLE_LOADED})
+CONSUMERS_OF = {
+    BenchState.KEY_ON: What.KEY_ON_A,
+    BenchState.IDLE_LOADED: What.CONSUMERS_A,
+    BenchState.FAST_LOADED: What.CONSUMERS_A,
+}
+"""What a state of the bench takes some amperes to be, where no document says."""
+
+MOST_SLIP = 0.9
+SLIP_STEP = 0.01
+
+
+@dataclass(frozen=True)
+class Assembled:
+    """A circuit at one state of the bench, with the values of its document."""
+
+    setup: Setup
+    state: State
+    network: net.Network
+    own: net.Values
+    rest: net.Batch | None
+    """With nothing changed; None where it has no operating point."""
+    lift: Lift | None
+    consumers_a: float
+    """What all consumers take that no document lists."""
+    slip_shown: float
+    """What of a belt's slip shows."""
+    off: frozenset[str]
+    """Loads that take nothing in this state."""
+
+    @property
+    def name(self) -> BenchState:
+        """The state's."""
+        return self.setup.state
+
+
+class Placing:
+    """The unknowns of a vehicle among the values of a network, in some states of the bench; arrays are (states, suspects, ...)."""
+
+    def __init__(self, circuit: Circuit, unknowns: Unknowns, many: Sequence[Assembled]) -> None:
+        """many: states of one network, all of them at a known output or none."""
+        self.circuit, self.unknowns, self.many = circuit, unknowns, tuple(many)
+        self.network = many[0].network
+        self.at_output = many[0].name is BenchState.AT_OUTPUT
+        self.running, self.at_idle, self.asleep, self.cranking = (
+            np.array([at.name in names for at in many])
+            for names in (RUNNING, AT_IDLE, {BenchState.ASLEEP}, {BenchState.CRANKING})
+        )
+        self.usual = {name: np.stack([np.asarray(getattr(at.own, name), dtype=float) for at in many]) for name in SWEPT}
+        self.rest_v = np.maximum(self.usual["emf_v"], 1.0)
+        self.consumers = [
+            (s, unknowns.place[CONSUMERS_OF[at.name], circuit.battery.id], at.consumers_a)
+            for s, at in enumerate(many)
+            if at.consumers_a
+        ]
+        """States in which consumers are on that no document lists: what is unknown of them, and what they usually take."""
+        resistor = {r.id: k for k, r in enumerate(self.network.resistors)}
+        self.resistor = resistor
+        here = [(k, resistor[b]) for k, b in enumerate(unknowns.branch_ids) if b in resistor]
+        self.metal, self.metal_at = [k for k, _ in here], [row for _, row in here]
+        self.drains = [resistor[f"drain:{e.id}"] for e in self.network.emfs]
+        self.units = [(k, a) for a in circuit.alternators for k, s in enumerate(self.network.sources) if s.id == a.id]
+        self.listed, self.starters = (
+            [resistor[x.id] for x in circuit.loads if x.cranking is cranking and x.id in resistor] for cranking in (False, True)
+        )
+
+    @cached_property
+    def near(self) -> net.AtRest | None:
+        """All of them with nothing changed."""
+        rests = [at.rest.at_rest for at in self.many if at.rest is not None]
+        return net.AtRest.joined(rests) if len(rests) == len(self.many) else None
+
+    @cached_property
+    def _others(self) -> dict[str, Floats]:
+        """Values that no unknown moves: one row where all states share it."""
+        found = {}
+        for f in fields(net.Values):
+            if f.name not in SWEPT:
+                every = [np.asarray(getattr(at.own, f.name)) for at in self.many]
+                found[f.name] = every[0] if all(np.array_equal(e, every[0]) for e in every) else np.stack(every)
+        return found
+
+    def _of_batteries(self, what: What) -> list[int]:
+        return [self.unknowns.place[what, e.id] for e in self.network.emfs]
+
+    @cached_property
+    def _charge(self) -> list[int]:
+        group = dict(self.unknowns.group_of)
+        return [self.unknowns.place[What.CHARGE, group[e.id]] for e in self.network.emfs]
+
+    @cached_property
+    def _charged(self) -> tuple[list[int], list[int]]:
+        """Which batteries' charge at a known output is an unknown, and where."""
+        u = self.unknowns
+        every = [(k, at) for k, e in enumerate(self.network.emfs) if (at := u.at(What.CHARGED, e.id)) is not None]
+        return [k for k, _ in every], [at for _, at in every]
+
+    @cached_property
+    def _main(self) -> int:
+        """Which battery is the main one; what hangs on it and no document lists is an unknown."""
+        return next(k for k, e in enumerate(self.network.emfs) if e.id == self.circuit.battery.id)
+
+    @property
+    def _nominal_v(self) -> float:
+        """What a consumer's amperes are said at [V]."""
+        return float(self.circuit.system_voltage_v)
+
+    def values(self, suspects: Sequence[Hypothesis], rows: Floats, with_consumers: bool) -> net.Values:
+        """The network's values of every suspect with its unknowns: a row each, the suspects of one state behind those of another.
+
+        with_consumers: whether the rows say what consumers take; left out, they are what the bench takes them to be
+        """
+        states, count = len(self.many), len(suspects)
+        found = {name: np.repeat(own[:, None, :], count, axis=1) for name, own in self.usual.items()}
+        ohm, present = found["resistor_ohm"], self._present(suspects)
+        ohm[:, :, self.metal_at] += rows[:, self.metal] if present is None else rows[:, self.metal] * present[:, :, self.metal]
+        self._open(found, suspects)
+        share = np.exp(rows[:, self._of_batteries(What.OHM_SHARE)])
+        inner, taking = found["emf_ohm"], found["emf_charging_ohm"]
+        slower = taking * np.exp(rows[:, self._of_batteries(What.TAKES_SHARE)])
+        found["emf_charging_ohm"] = np.maximum(slower + inner * (share - 1), inner * share)
+        found["emf_ohm"] = inner * share
+        self._charge_batteries(found["emf_v"], suspects, rows)
+        asleep_a = self.asleep * fault_table().modules_asleep_a
+        siemens = np.maximum(rows[:, self._of_batteries(What.DRAIN_A)] + asleep_a[:, None, None], 0.0) / self.rest_v[:, None, :]
+        if not self.at_output:
+            siemens[:, :, self._main] += np.maximum(self._load_a(present, rows, with_consumers), 0.0) / self._nominal_v
+        ohm[:, :, self.drains] = 1 / (NO_DRAIN_S + siemens)
+        place = self.unknowns.place
+        for k, a in self.units:
+            found["set_point_v"][:, :, k] += rows[:, place[What.SET_POINT, a.id]]
+            found["limit_a"][:, :, k] *= self._limit_share(a, rows) * self._slowed(a, suspects)
+            if self.at_output and (another := place.get((What.ANOTHERS_A, a.id))) is not None:
+                found["forced_a"][:, :, k] = np.maximum(rows[:, another], 0.0)
+        for where, what, own in (
+            (self.running, What.LISTED_SHARE, self.listed),
+            (self.cranking, What.STARTER_SHARE, self.starters),
+        ):
+            if own and where.any():
+                share = np.exp(rows[:, place[what, self.circuit.battery.id]])
+                ohm[:, :, own] /= np.where(where[:, None], share, 1.0)[:, :, None]
+        np.maximum(ohm, LEAST_OHM, out=ohm)
+        return net.Values(
+            **{name: own.reshape(states * count, -1) for name, own in found.items()},
+            **{name: own if own.ndim == 1 else np.repeat(own, count, axis=0) for name, own in self._others.items()},
+        )
+
+    def _open(self, found: dict[str, Floats], suspects: Sequence[Hypothesis]) -> None:
+        """What is open with each suspect, and what stays off."""
+        network = self.network
+        link, converter = {x.id: k for k, x in enumerate(network.links)}, {x.id: k for k, x in enumerate(network.converters)}
+        for row, h in enumerate(suspects):
+            for c in h.changes:
+                if c.what is What.OPEN and c.element in self.resistor:
+                    found["resistor_ohm"][:, row, self.resistor[c.element]] = [
+                        np.inf if c.element in at.off else OPEN_OHM for at in self.many
+                    ]
+                elif c.what is What.OPEN and c.element in link:
+                    found["link_ohm"][:, row, link[c.element]] = OPEN_OHM
+                elif c.what is What.OFF and c.element in converter:
+                    found["converter_limit_a"][:, row, converter[c.element]] = 0.0
+
+    def _charge_batteries(self, emf_v: Floats, suspects: Sequence[Hypothesis], rows: Floats) -> None:
+        """Open-circuit voltages with what is unknown of them; asleep, only a fault's part has not levelled out."""
+        if self.at_output:
+            own, at = self._charged
+            emf_v[:, :, own] += rows[:, at]
+            return
+        awake = ~self.asleep[:, None, None]
+        emf_v += awake * (rows[:, self._of_batteries(What.EMF)] + rows[:, self._charge])
+        if self.asleep.any():
+            row = {e.id: k for k, e in enumerate(self.network.emfs)}
+            less = np.zeros(emf_v.shape[1:])
+            for n, h in enumerate(suspects):
+                for c in h.changes:
+                    if c.what is What.EMF and c.element in row:
+                        less[n, row[c.element]] += c.amount
+            emf_v += ~awake * less
+
+    def _load_a(self, present: Floats | None, rows: Floats, with_consumers: bool) -> Floats:
+        """What hangs on the main battery and no document lists (states, suspects) [A]."""
+        more = self.unknowns.place[What.MORE_LOAD_A, self.circuit.battery.id]
+        amps = self.running[:, None] * rows[:, more]
+        if present is not None:
+            amps = amps * present[:, :, more]
+        for s, at, usual in self.consumers:
+            amps[s] += rows[:, at] if with_consumers else usual
+        return np.asarray(amps)
+
+    def _present(self, suspects: Sequence[Hypothesis]) -> Floats | None:
+        """What share of each unknown is there, by state and suspect: some come and go, some rise with the heat; None: all of all of them."""
+        if all(c.states is None for h in suspects for c in h.changes):
+            return None
+        found = np.ones((len(self.many), len(suspects), len(self.unknowns)))
+        for row, h in enumerate(suspects):
+            for c in h.changes:
+                if c.states is not None and (k := self.unknowns.at(c.what, c.element)) is not None:
+                    found[:, row, k] = [c.share_in(at.name) for at in self.many]
+        return found
+
+    def present(self, suspects: Sequence[Hypothesis], unknown: int) -> Floats | float:
+        """What share of one unknown is there in the first of the states, by suspect."""
+        found = self._present(suspects)
+        return 1.0 if found is None else np.asarray(found[0, :, unknown])
+
+    def _slip_left(self, a: Alternator, slip: Floats) -> Floats:
+        """What of its output a unit has left under a belt that slips by so much where it is hardest to turn (states, suspects)."""
+        found = np.ones((len(self.many), len(slip)))
+        lost = np.clip(slip, 0.0, MOST_SLIP)
+        if not lost.any():
+            return found
+        magnet = a.kind == "permanent_magnet"
+        for s, at in enumerate(self.many):
+            if at.slip_shown:
+                shaft, warm = at.state.engine_rpm * a.pulley_ratio, at.state.alternator_c
+                speeds = np.concatenate(([shaft], shaft * (1 - lost * at.slip_shown)))
+                limit = output_limit_a(a.rated_a, speeds, warm, a.curve, magnet)
+                found[s] = limit[1:] / max(float(limit[0]), 1e-9)
+        return found
+
+    def _limit_share(self, a: Alternator, rows: Floats) -> Floats:
+        """What of its documented output a unit has (states, suspects)."""
+        place = self.unknowns.place
+        logarithm = rows[:, place[What.LIMIT_SHARE, a.id]] + self.at_idle[:, None] * rows[:, place[What.IDLE_SHARE, a.id]]
+        share = np.where(logarithm > np.log(LEAST_SHARE) + 1e-9, np.exp(np.minimum(logarithm, 5.0)), 0.0)
+        return np.asarray(share * self._slip_left(a, rows[:, place[What.SLIP, a.id]]))
+
+    def _slowed(self, a: Alternator, suspects: Sequence[Hypothesis]) -> Floats:
+        """What of its output a unit has left at idle, where a state asks for more speed than the engine had (states, suspects)."""
+        found = np.ones((len(self.many), len(suspects)))
+        slow = np.array([any(c.what is What.SLOW for c in h.changes) for h in suspects], dtype=bool)
+        for s, at in enumerate(self.many):
+            if at.state.engine_rpm > IDLE_RPM and slow.any():
+                ends = np.array([IDLE_RPM, at.state.engine_rpm]) * a.pulley_ratio
+                magnet = a.kind == "permanent_magnet"
+                idle, whole = output_limit_a(a.rated_a, ends, at.state.alternator_c, a.curve, magnet).tolist()
+                found[s, slow] = idle / max(whole, 1e-9)
+        return found
+
+    def chained(
+        self, suspects: Sequence[Hypothesis], values: net.Values, rows: Floats, emf_a: Floats, moved: Floats, of: Places
+    ) -> Floats:
+        """What each unknown does to some readings, by what the network's own values do to them (suspects, readings, unknowns).
+
+        values: as `values` has them; emf_a: into the batteries, by the same rows
+        moved: by the network's own values (readings, suspects, values); of: in which of the states each of the readings is
+        """
+        network, u, states, count = self.network, self.unknowns, len(self.many), len(suspects)
+        place, main = u.place, self.circuit.battery.id
+        resistors, emfs, sources = len(network.resistors), len(network.emfs), len(network.sources)
+
+        def own(name: str) -> Floats:
+            return np.asarray(getattr(values, name)).reshape(states, count, -1)
+
+        found = np.zeros((len(of), count, len(u)))
+        present = self._present(suspects)
+        found[:, :, self.metal] = moved[:, :, self.metal_at]
+        if present is not None:
+            found[:, :, self.metal] *= present[:, :, self.metal][of]
+        by_emf, by_ohm = moved[:, :, resistors : resistors + emfs], moved[:, :, resistors + emfs : resistors + 2 * emfs]
+        if self.at_output:
+            batteries, at = self._charged
+            found[:, :, at] = by_emf[:, :, batteries]
+        else:
+            awake = ~self.asleep[of][:, None]
+            found[:, :, self._of_batteries(What.EMF)] = by_emf * awake[:, :, None]
+            for k, at_charge in enumerate(self._charge):
+                found[:, :, at_charge] += by_emf[:, :, k] * awake
+        found[:, :, self._of_batteries(What.OHM_SHARE)] = by_ohm * own("emf_ohm")[of]
+        takes = self._of_batteries(What.TAKES_SHARE)
+        charging = emf_a.reshape(states, count, -1) > 0
+        taking = np.where(charging, self.usual["emf_charging_ohm"][:, None, :] * np.exp(rows[:, takes]), 0.0)
+        found[:, :, takes] = by_ohm * taking[of]
+        ohm = own("resistor_ohm")
+        by_siemens = moved[:, :, self.drains] * -(ohm[:, :, self.drains] ** 2)[of]
+        found[:, :, self._of_batteries(What.DRAIN_A)] = by_siemens / self.rest_v[of][:, None, :]
+        if not self.at_output:
+            by_amps = by_siemens[:, :, self._main] / self._nominal_v
+            more = place[What.MORE_LOAD_A, main]
+            found[:, :, more] = by_amps * self.running[of][:, None]
+            if present is not None:
+                found[:, :, more] *= present[:, :, more][of]
+            for s, at_consumers, _ in self.consumers:
+                found[of == s, :, at_consumers] = by_amps[of == s]
+        first_set = resistors + 2 * emfs
+        for k, a in self.units:
+            by_limit = moved[:, :, first_set + sources + k]
+            if self.at_output:
+                if (another := place.get((What.ANOTHERS_A, a.id))) is not None:
+                    found[:, :, another] = by_limit
+                continue
+            limit = own("limit_a")[:, :, k]
+            found[:, :, place[What.SET_POINT, a.id]] = moved[:, :, first_set + k]
+            by_share = by_limit * limit[of]
+            found[:, :, place[What.LIMIT_SHARE, a.id]] = by_share
+            found[:, :, place[What.IDLE_SHARE, a.id]] = by_share * self.at_idle[of][:, None]
+            slip = np.maximum(rows[:, place[What.SLIP, a.id]], 0.0)
+            left, less = self._slip_left(a, slip), self._slip_left(a, slip + SLIP_STEP)
+            whole = np.where(left > 0, limit / np.where(left > 0, left, 1.0), 0.0)
+            found[:, :, place[What.SLIP, a.id]] = by_limit * (whole * (less - left) / SLIP_STEP)[of]
+        for where, what, loads in (
+            (self.running, What.LISTED_SHARE, self.listed),
+            (self.cranking, What.STARTER_SHARE, self.starters),
+        ):
+            if loads and where.any():
+                # One that is off takes nothing, however much it would take.
+                on = np.where(where[:, None, None] & np.isfinite(ohm[:, :, loads]), ohm[:, :, loads], 0.0)
+                found[:, :, place[what, main]] = -(moved[:, :, loads] * on[of]).sum(axis=2)
+        return np.asarray(found.transpose(1, 0, 2))
+
+
+class Probes:
+    """What meters read in some states of one network: where each of the readings is among the answers."""
+
+    def __init__(self, network: net.Network, points: Sequence[Point], of: Places) -> None:
+        """points: what is read; of: in which of the states each is."""
+        self.of, self.count = of, len(points)
+        groups: dict[str, list[str]] = {
+            "source_a": [e.id for e in network.sources],
+            "emf_a": [e.id for e in network.emfs],
+            "resistor_a": [e.id for e in network.resistors],
+            "diode_a": [e.id for e in network.diodes],
+            "link_a": [e.id for e in network.links],
+        }
+        at = {i: (name, k) for name, ids in groups.items() for k, i in enumerate(ids)}
+        volts = [(j, network.row[p.red], network.row[p.black]) for j, p in enumerate(points) if p.red]
+        self._volts = np.array(volts, dtype=np.int64).reshape(-1, 3).T
+        self._amps: dict[str, tuple[Places, Places, Floats]] = {}
+        for name in groups:
+            own = [(j, at[p.element][1]) for j, p in enumerate(points) if not p.red and at.get(p.element, ("", 0))[0] == name]
+            if own:
+                # Asleep a drain is read, out of the battery; running, what goes into it.
+                out = [name == "emf_a" and points[j].state is BenchState.ASLEEP for j, _ in own]
+                self._amps[name] = np.array([j for j, _ in own]), np.array([k for _, k in own]), np.where(out, -1.0, 1.0)
+
+    def read(self, found: net.Solved | net.Slopes, states: int) -> Floats:
+        """What is shown of answers (readings, suspects), or how that moves of slopes (readings, suspects, values).
+
+        found: a row for each suspect, those of one state behind those of another; what the network does not have reads 0
+        """
+
+        def by_state(name: str) -> Floats:
+            every: Floats = getattr(found, name)
+            return every.reshape(states, len(every) // states, *every.shape[1:])
+
+        volts = by_state("node_v")
+        shown = np.zeros((self.count, volts.shape[1], *volts.shape[3:]))
+        j, red, black = self._volts
+        shown[j] = volts[self.of[j], :, red] - volts[self.of[j], :, black]
+        for name, (j, k, sign) in self._amps.items():
+            shown[j] = by_state(name)[self.of[j], :, k] * sign.reshape(-1, *(1 for _ in shown.shape[1:]))
+        return shown
