@@ -1,0 +1,164 @@
+"""What a pulley does: by hand, by trying every diameter, and what contradicts itself."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from mavrik.core.catalogue.sources import CurvePoint
+from mavrik.core.circuit import Alternator
+from mavrik.core.planning.drive import DriveProblemError, DriveReading, DriveRequest, plan_drive, slowest_shaft_rpm
+
+CURVE = tuple(CurvePoint(shaft_rpm=rpm, output_a=a) for rpm, a in ((1000, 0), (1500, 40), (2000, 80), (3000, 130), (6000, 160)))
+UNIT = Alternator(
+    id="unit", label="Unit", stud_node="a", case_node="b", rated_a=160, set_point_v=14.4, curve=CURVE, pulley_ratio=2.5
+)
+
+
+def ask(**what: Any) -> DriveRequest:
+    return DriveRequest(alternator_id="unit", **what)
+
+
+def codes(asked: DriveRequest) -> list[str]:
+    return [f.code for f in plan_drive(UNIT, asked).findings]
+
+
+def test_speeds_and_output_by_hand() -> None:
+    """150 mm on 60 mm: 2.5 times the engine's speed; on 50 mm 3 times. The curve is drawn at 25 degC; hot, 85 % of it is left."""
+    found = plan_drive(
+        UNIT, ask(idle_rpm=800, cruise_rpm=2000, redline_rpm=5000, crank_mm=150, now_mm=60, new_mm=50, limit_rpm=16_000)
+    )
+    idle, cruise, redline = found.speeds
+    assert (idle.before.shaft_rpm, cruise.before.shaft_rpm, redline.before.shaft_rpm) == (2000, 5000, 12_500)
+    assert (idle.before.cold_a, idle.before.hot_a) == pytest.approx((80, 68))
+    assert idle.after is not None and idle.after.shaft_rpm == 2400 and idle.after.cold_a == pytest.approx(100)
+    assert redline.after is not None and redline.after.shaft_rpm == 15_000 and not redline.after.over_limit
+    assert found.ratio_from == "diameters" and found.ratio_new == pytest.approx(3.0)
+    assert [f.code for f in found.findings] == ["near_limit"]
+
+
+def test_without_diameters_the_circuit_s_ratio_speaks_of_what_is_there() -> None:
+    found = plan_drive(UNIT, ask(idle_rpm=800, limit_rpm=18_000))
+    assert found.ratio_from == "circuit" and found.speeds[0].before.shaft_rpm == 2000 and found.speeds[0].after is None
+    assert found.ratio_new is None and found.pulley is None and found.belt is None and found.gain is None
+
+
+def test_one_idle_of_the_trade() -> None:
+    """Common practice, no source: a smaller pulley took a shaft from 2,045 to 2,848 /min at one idle; 70 A and 125 A are 55 A, not 30."""
+    read = {"engine_read_rpm": 800, "shaft_read_rpm": 2045}
+    both = {
+        "before": DriveReading(current_a=70, u_a=3, engine_rpm=800),
+        "after": DriveReading(current_a=125, u_a=4, engine_rpm=810),
+    }
+    found = plan_drive(UNIT, ask(now_mm=2848 / 2045 * 50, new_mm=50, idle_rpm=800, limit_rpm=18_000, **read, **both))
+    assert found.ratio_from == "tachometer" and found.speeds[0].after is not None
+    assert found.speeds[0].after.shaft_rpm == pytest.approx(2848)
+    assert found.gain is not None and found.gain.gain_a == 55 and found.gain.u_a == 5 and found.gain.sure
+
+
+@pytest.mark.parametrize(("before", "after", "u", "sure"), [(70, 74, 3, False), (70, 75, 3, True), (80, 70, 3, True)])
+def test_a_gain_within_its_uncertainty_is_not_sure(before: float, after: float, u: float, sure: bool) -> None:
+    """3 A and 3 A of expanded uncertainty are 4.2 A of the difference (JCGM 100: root of the sum of squares)."""
+    readings = {name: DriveReading(current_a=a, u_a=u, engine_rpm=800) for name, a in (("before", before), ("after", after))}
+    found = plan_drive(UNIT, ask(**readings)).gain
+    assert found is not None and found.gain_a == after - before and found.u_a == pytest.approx(18**0.5) and found.sure is sure
+
+
+def test_readings_at_two_engine_speeds_are_no_gain() -> None:
+    asked = ask(
+        before=DriveReading(current_a=70, u_a=3, engine_rpm=700), after=DriveReading(current_a=125, u_a=4, engine_rpm=900)
+    )
+    assert plan_drive(UNIT, asked).gain is None and "not_one_speed" in codes(asked)
+
+
+@given(
+    crank=st.floats(80, 220),
+    now=st.floats(40, 90),
+    wanted=st.floats(10, 130),
+    limit=st.floats(9000, 20_000),
+    smallest=st.one_of(st.none(), st.floats(30, 70)),
+    idle=st.floats(500, 1100),
+    redline=st.floats(2500, 7000),
+)
+@settings(max_examples=150, deadline=None)
+def test_just_the_diameters_in_the_range_give_it_without_overspeed(
+    crank: float, now: float, wanted: float, limit: float, smallest: float | None, idle: float, redline: float
+) -> None:
+    """Every diameter tried, by division and the curve read by eye between its points."""
+    engine = {"idle_rpm": idle, "cruise_rpm": (idle + redline) / 2, "redline_rpm": redline}
+    asked = ask(**engine, crank_mm=crank, now_mm=now, limit_rpm=limit, smallest_mm=smallest, wanted_idle_a=wanted)
+    found = plan_drive(UNIT, asked)
+    assert found.pulley is not None
+
+    def hot(shaft: float) -> float:
+        for (r0, a0), (r1, a1) in zip(
+            [(0, 0), *((p.shaft_rpm, p.output_a) for p in CURVE)], [(p.shaft_rpm, p.output_a) for p in CURVE], strict=False
+        ):
+            if shaft <= r1:
+                return 0.85 * (a0 + (a1 - a0) * (shaft - r0) / (r1 - r0))
+        return 0.85 * CURVE[-1].output_a
+
+    least, most = found.pulley.least_mm, found.pulley.most_mm
+    assert least is not None and most is not None
+    for own in (10 + 0.5 * k for k in range(300)):
+        assume(abs(own - least) > 1e-3 and abs(own - most) > 1e-3)
+        good = hot(idle * crank / own) >= wanted and redline * crank / own <= limit and (smallest is None or own >= smallest)
+        assert good == (least <= own <= most), own
+    assert ("out_of_reach" in [f.code for f in found.findings]) == (least > most)
+    assert found.pulley.least_by == ("belt" if smallest is not None and smallest >= crank * redline / limit else "limit speed")
+
+
+@pytest.mark.parametrize(
+    ("what", "code"),
+    [
+        ({"new_mm": 40, "limit_rpm": 18_000}, "overspeed"),
+        ({"new_mm": 50}, "limit_unknown"),
+        ({"new_mm": 50, "limit_rpm": 18_000, "wanted_idle_a": 150}, "beyond_the_unit"),
+        ({"new_mm": 60, "limit_rpm": 18_000, "wanted_idle_a": 90}, "short_at_idle"),
+        ({"limit_rpm": 18_000, "engine_read_rpm": 800, "shaft_read_rpm": 1800}, "slips"),
+        ({"limit_rpm": 18_000, "engine_read_rpm": 800, "shaft_read_rpm": 2200}, "faster_than_its_pulleys"),
+        ({"new_mm": 50, "limit_rpm": 18_000, "centres_mm": 300}, "belt_length"),
+    ],
+)
+def test_what_has_to_be_said_is_said(what: dict[str, Any], code: str) -> None:
+    asked = ask(crank_mm=150, now_mm=60, redline_rpm=5000, **what)
+    (found,) = [f for f in plan_drive(UNIT, asked).findings if f.code == code]
+    assert found.title and found.why and found.rule
+
+
+def test_a_creeping_belt_is_none_that_slips() -> None:
+    asked = ask(crank_mm=150, now_mm=60, limit_rpm=18_000, engine_read_rpm=800, shaft_read_rpm=1960)
+    found = plan_drive(UNIT, asked)
+    assert found.slip == pytest.approx(0.02) and not found.findings
+
+
+@pytest.mark.parametrize(
+    ("what", "field"),
+    [
+        ({"idle_rpm": 2500}, "cruise_rpm"),
+        ({"cruise_rpm": 6000}, "redline_rpm"),
+        ({"engine_read_rpm": 800}, "shaft_read_rpm"),
+        ({"shaft_read_rpm": 2000}, "engine_read_rpm"),
+        ({"new_mm": 50}, "now_mm"),
+        ({"crank_mm": 150, "now_mm": 60, "centres_mm": 90}, "centres_mm"),
+    ],
+)
+def test_what_contradicts_itself_is_said_at_its_field(what: dict[str, Any], field: str) -> None:
+    with pytest.raises(DriveProblemError) as caught:
+        plan_drive(UNIT, ask(**what))
+    assert caught.value.field == field
+
+
+@given(st.floats(1, 136))
+@settings(max_examples=60, deadline=None)
+def test_the_slowest_shaft_gives_just_that(current: float) -> None:
+    shaft = slowest_shaft_rpm(UNIT, current)
+    if current > 0.85 * 160:
+        assert shaft is None
+        return
+    assert shaft is not None
+    found = plan_drive(UNIT, ask(idle_rpm=shaft / 2.5, cruise_rpm=9000, redline_rpm=10_000)).speeds[0].before
+    assert found.hot_a == pytest.approx(current, rel=1e-6)
