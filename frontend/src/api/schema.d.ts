@@ -644,6 +644,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/drive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The alternator's drive
+         * @description As it was kept last, or what one begins with; and what that comes to.
+         */
+        get: operations["plans_get_drive_jobs__int_job_id__drive_get"];
+        put?: never;
+        /**
+         * Keep a drive
+         * @description As the next revision of the job's.
+         */
+        post: operations["plans_post_drive_jobs__int_job_id__drive_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/drive/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a drive comes to
+         * @description Shaft speeds, output, belt and limits, without keeping anything.
+         */
+        post: operations["plans_post_drive_preview_jobs__int_job_id__drive_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/files/{name}": {
         parameters: {
             query?: never;
@@ -1502,6 +1546,20 @@ export interface components {
             words: string;
         };
         /**
+         * AtSpeed
+         * @description What a shaft does at one engine speed.
+         */
+        AtSpeed: {
+            /** Cold A */
+            cold_a: number;
+            /** Hot A */
+            hot_a: number;
+            /** Over Limit */
+            over_limit: boolean;
+            /** Shaft Rpm */
+            shaft_rpm: number;
+        };
+        /**
          * Band
          * @description Where a reading passes, in the unit of its quantity; None at an end that has no limit.
          */
@@ -1598,6 +1656,20 @@ export interface components {
              * @default 25
              */
             temperature_c: number;
+        };
+        /**
+         * BeltChange
+         * @description What the belt round the two pulleys becomes.
+         */
+        BeltChange: {
+            /** Length New Mm */
+            length_new_mm: number | null;
+            /** Length Now Mm */
+            length_now_mm: number;
+            /** Wrap New Deg */
+            wrap_new_deg: number | null;
+            /** Wrap Now Deg */
+            wrap_now_deg: number;
         };
         /**
          * BenchCharger
@@ -2961,12 +3033,6 @@ export interface components {
             to_node: string;
         };
         /**
-         * DocumentKind
-         * @description Documents that a job holds beside its circuits and runs.
-         * @enum {string}
-         */
-        DocumentKind: "plan";
-        /**
          * Doubt
          * @description A reading that no likely cause explains: more likely a slip of the probe, a range or a decimal point.
          */
@@ -2989,6 +3055,161 @@ export interface components {
             quantity: string;
             /** Value */
             value: number;
+        };
+        /**
+         * DriveReading
+         * @description Output read by a clamp, and at which engine speed.
+         */
+        DriveReading: {
+            /**
+             * Current A
+             * @description Output [A]
+             */
+            current_a: number;
+            /**
+             * Engine Rpm
+             * @description Speed [1/min]
+             */
+            engine_rpm: number;
+            /**
+             * U A
+             * @description Its expanded uncertainty [A]
+             */
+            u_a: number;
+        };
+        /**
+         * DriveRecord
+         * @description What is known and wished of an alternator's drive, and what that comes to.
+         */
+        DriveRecord: {
+            document: components["schemas"]["DriveRequest"];
+            /** Revision */
+            revision: number;
+            view: components["schemas"]["DriveView"];
+        };
+        /**
+         * DriveRequest
+         * @description What is there, what it is to give, and what limits it; what is not known is left out.
+         */
+        DriveRequest: {
+            /** @default null */
+            after: components["schemas"]["DriveReading"] | null;
+            /**
+             * Alternator Id
+             * @description Short name, unique in the document
+             */
+            alternator_id: string;
+            /** @default null */
+            before: components["schemas"]["DriveReading"] | null;
+            /**
+             * Centres Mm
+             * @default null
+             */
+            centres_mm: number | null;
+            /**
+             * Crank Mm
+             * @default null
+             */
+            crank_mm: number | null;
+            /**
+             * Cruise Rpm
+             * @description Speed [1/min]
+             * @default 2000
+             */
+            cruise_rpm: number;
+            /**
+             * Engine Read Rpm
+             * @default null
+             */
+            engine_read_rpm: number | null;
+            /**
+             * Idle Rpm
+             * @description Speed [1/min]
+             * @default 800
+             */
+            idle_rpm: number;
+            /**
+             * Limit Rpm
+             * @description The unit's limit speed, by its maker [1/min]
+             * @default null
+             */
+            limit_rpm: number | null;
+            /**
+             * New Mm
+             * @default null
+             */
+            new_mm: number | null;
+            /**
+             * Now Mm
+             * @default null
+             */
+            now_mm: number | null;
+            /**
+             * Redline Rpm
+             * @description Speed [1/min]
+             * @default 5000
+             */
+            redline_rpm: number;
+            /**
+             * Shaft Read Rpm
+             * @default null
+             */
+            shaft_read_rpm: number | null;
+            /**
+             * Smallest Mm
+             * @default null
+             */
+            smallest_mm: number | null;
+            /**
+             * Wanted Idle A
+             * @default null
+             */
+            wanted_idle_a: number | null;
+        };
+        /**
+         * DriveSpeed
+         * @description One engine speed, with the pulley as found and the one thought of.
+         */
+        DriveSpeed: {
+            after: components["schemas"]["AtSpeed"] | null;
+            before: components["schemas"]["AtSpeed"];
+            /** Engine Rpm */
+            engine_rpm: number;
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "idle" | "cruise" | "redline";
+        };
+        /**
+         * DriveView
+         * @description What a drive does, before and after.
+         */
+        DriveView: {
+            belt: components["schemas"]["BeltChange"] | null;
+            /** Cold C */
+            cold_c: number;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            gain: components["schemas"]["ReadGain"] | null;
+            /** Hot C */
+            hot_c: number;
+            /** Label */
+            label: string;
+            pulley: components["schemas"]["PulleyRange"] | null;
+            /**
+             * Ratio From
+             * @enum {string}
+             */
+            ratio_from: "tachometer" | "diameters" | "circuit";
+            /** Ratio New */
+            ratio_new: number | null;
+            /** Ratio Now */
+            ratio_now: number;
+            /** Slip */
+            slip: number | null;
+            /** Speeds */
+            speeds: components["schemas"]["DriveSpeed"][];
         };
         /**
          * Due
@@ -3834,7 +4055,7 @@ export interface components {
             complaint: string;
             customer: components["schemas"]["Customer"];
             /** Documents */
-            documents: components["schemas"]["PlanRecord"][];
+            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"])[];
             /** Id */
             id: number;
             /** @default common */
@@ -4037,6 +4258,29 @@ export interface components {
             verdict: components["schemas"]["Verdict"];
             /** Why */
             why: string;
+        };
+        /**
+         * KeptDriveRecord
+         * @description What was kept of an alternator's drive.
+         */
+        KeptDriveRecord: {
+            /** Circuit Id */
+            circuit_id: number | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            document: components["schemas"]["DriveRequest"];
+            /** Id */
+            id: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drive";
+            /** Revision */
+            revision: number;
         };
         /**
          * LabelledChoice
@@ -4649,7 +4893,7 @@ export interface components {
         };
         /**
          * PlanRecord
-         * @description A kept plan with the circuit it made.
+         * @description A kept plan, with the circuit it made.
          */
         PlanRecord: {
             /** Circuit Id */
@@ -4662,7 +4906,11 @@ export interface components {
             document: components["schemas"]["Plan"];
             /** Id */
             id: number;
-            kind: components["schemas"]["DocumentKind"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "plan";
             /** Revision */
             revision: number;
         };
@@ -4961,6 +5209,18 @@ export interface components {
             prospective_a: number;
         };
         /**
+         * PulleyRange
+         * @description Between which diameters a pulley gives what is wanted without overspeed.
+         */
+        PulleyRange: {
+            /** Least By */
+            least_by: ("limit speed" | "belt") | null;
+            /** Least Mm */
+            least_mm: number | null;
+            /** Most Mm */
+            most_mm: number | null;
+        };
+        /**
          * Pulses
          * @description What the pulses of a rectifier look like.
          * @enum {string}
@@ -4993,6 +5253,18 @@ export interface components {
             unit: string;
             /** Yes Or No */
             yes_or_no: boolean;
+        };
+        /**
+         * ReadGain
+         * @description What was gained, by two readings at the same engine speed.
+         */
+        ReadGain: {
+            /** Gain A */
+            gain_a: number;
+            /** Sure */
+            sure: boolean;
+            /** U A */
+            u_a: number;
         };
         /**
          * Reading
@@ -7730,6 +8002,161 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_get_drive_jobs__int_job_id__drive_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriveRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_post_drive_jobs__int_job_id__drive_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DriveRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriveRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_post_drive_preview_jobs__int_job_id__drive_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DriveRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriveView"];
                 };
             };
             /** @description Not Found */

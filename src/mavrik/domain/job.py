@@ -9,6 +9,7 @@ from pydantic import AfterValidator, Field
 
 from mavrik.core.document import Ampere, Day, Document
 from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.planning.drive import DriveRequest
 from mavrik.core.planning.sizing import Choice, SizingTarget
 from mavrik.core.procedures import MakerLimits
 from mavrik.core.workflow.purposes import Purpose
@@ -58,6 +59,7 @@ class DocumentKind(StrEnum):
     """Documents that a job holds beside its circuits and runs."""
 
     PLAN = "plan"
+    DRIVE = "drive"
 
 
 class AddedLoad(Document):
@@ -90,7 +92,7 @@ class Plan(Document):
     notes: tuple[Annotated[str, Field(max_length=1000)], ...]
 
 
-DOCUMENT_KINDS: dict[DocumentKind, type[Document]] = {DocumentKind.PLAN: Plan}
+DOCUMENT_KINDS: dict[DocumentKind, type[Document]] = {DocumentKind.PLAN: Plan, DocumentKind.DRIVE: DriveRequest}
 """The schema of each kind of document."""
 
 

@@ -12,8 +12,9 @@ from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.document import Document, Moment, Problem
 from mavrik.core.measuring.readings import Run
 from mavrik.core.measuring.waveform import FARTHEST_S, MOST_SAMPLES, MOST_VOLTS
+from mavrik.core.planning.drive import DriveRequest
 from mavrik.core.procedures import check_run, complete_run
-from mavrik.domain.job import CircuitRole, Customer, DocumentKind, JobDetails, Plan, Vehicle
+from mavrik.domain.job import DOCUMENT_KINDS, CircuitRole, Customer, DocumentKind, JobDetails, Plan, Vehicle
 from mavrik.domain.limits import MOST_CAPTURES, MOST_CIRCUITS, MOST_DOCUMENTS, MOST_RUNS
 from mavrik.domain.upgrade import bundle_v1
 
@@ -57,7 +58,13 @@ class BundleDocument(Document):
 
     kind: DocumentKind
     circuit_id: Annotated[int, Field(ge=1)] | None = Field(None, description="The circuit version that belongs to it")
-    document: Plan
+    document: Plan | DriveRequest
+
+    @model_validator(mode="after")
+    def _of_its_kind(self) -> BundleDocument:
+        if not isinstance(self.document, DOCUMENT_KINDS[self.kind]):
+            raise ValueError(f"this is no document of kind '{self.kind.value}'")
+        return self
 
 
 CarriedVolts = Annotated[
@@ -142,7 +149,7 @@ class Bundle(Document):
 
     def plan_of(self, circuit_id: int) -> Plan | None:
         """The plan that a circuit version belongs to, if there is one."""
-        found = [d.document for d in self.documents if d.circuit_id == circuit_id]
+        found = [d.document for d in self.documents if d.circuit_id == circuit_id and isinstance(d.document, Plan)]
         return found[-1] if found else None
 
 

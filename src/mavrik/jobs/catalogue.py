@@ -31,6 +31,7 @@ from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.readings import Run
 from mavrik.core.operating import State
 from mavrik.core.operating.state import USUAL_SPANS, Span
+from mavrik.core.planning.drive import DriveRequest
 from mavrik.core.planning.sizing import SizingTarget
 from mavrik.core.procedures import PROCEDURES, bench_limits
 from mavrik.core.thermal.ampacity import INSULATION_CLASSES_C, AmpacityTableName, Place, ampacity_tables
@@ -171,7 +172,9 @@ def _plain(name: str) -> LabelledChoice:
 @cache
 def _bounds() -> dict[str, Bounds]:
     """Of every number that is entered: in a document, or as a reading of a quantity that has bounds of its own."""
-    documents = bounds_of(Circuit, State, SizingTarget, Instrument, Run, AddedLoad, CaptureOptions, RippleConditions)
+    documents = bounds_of(
+        Circuit, State, SizingTarget, Instrument, Run, AddedLoad, CaptureOptions, RippleConditions, DriveRequest
+    )
     return documents | {
         f"reading.{q.name}": Bounds(q.least, q.most) for q in QUANTITIES.values() if q.least is not None or q.most is not None
     }

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Any
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -11,6 +11,7 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.document import Document
 from mavrik.core.findings.documents import Headline
 from mavrik.core.measuring.readings import Run
+from mavrik.core.planning.drive import DriveRequest, DriveView
 from mavrik.core.workflow.progress import Progress
 from mavrik.domain.job import CircuitRole, Customer, DocumentKind, JobDetails, JobState, Plan, Shelf, Vehicle
 from mavrik.store import models
@@ -39,15 +40,43 @@ class RunRecord(Document):
     run: Run
 
 
-class PlanRecord(Document):
-    """A kept plan with the circuit it made."""
+class DocumentRecord(Document):
+    """A document that a job holds beside its circuits and runs."""
 
     id: int
-    kind: DocumentKind
     revision: int
     circuit_id: int | None
     created_at: datetime
+
+
+class PlanRecord(DocumentRecord):
+    """A kept plan, with the circuit it made."""
+
+    kind: Literal[DocumentKind.PLAN] = DocumentKind.PLAN
     document: Plan
+
+
+class KeptDriveRecord(DocumentRecord):
+    """What was kept of an alternator's drive."""
+
+    kind: Literal[DocumentKind.DRIVE] = DocumentKind.DRIVE
+    document: DriveRequest
+
+
+AnyDocumentRecord = Annotated[PlanRecord | KeptDriveRecord, Field(discriminator="kind")]
+RECORDS: dict[DocumentKind, type[PlanRecord | KeptDriveRecord]] = {
+    DocumentKind.PLAN: PlanRecord,
+    DocumentKind.DRIVE: KeptDriveRecord,
+}
+
+
+class DriveRecord(Document):
+    """What is known and wished of an alternator's drive, and what that comes to."""
+
+    revision: int
+    """0 where nothing was kept yet."""
+    document: DriveRequest
+    view: DriveView
 
 
 class ChangeRecord(Document):
@@ -90,7 +119,7 @@ class JobRecord(JobDetails):
     vehicle: Vehicle
     circuits: tuple[CircuitRecord, ...]
     runs: tuple[RunRecord, ...]
-    documents: tuple[PlanRecord, ...]
+    documents: tuple[AnyDocumentRecord, ...]
     progress: Progress
     shelf: Shelf
     closed: str = Field(description="Why nothing of it can be changed; empty: it can")
@@ -132,13 +161,14 @@ def superseded_ids(rows: list[models.Run]) -> set[int]:
     return {r.supersedes_id for r in rows if r.supersedes_id is not None}
 
 
-def plan_record(row: models.JobDocument) -> PlanRecord:
-    """A kept plan's row as a record."""
-    return PlanRecord(
-        id=row.id,
-        kind=DocumentKind(row.kind),
-        revision=row.revision,
-        circuit_id=row.circuit_id,
-        created_at=row.created_at,
-        document=Plan.model_validate(row.document),
+def document_record(row: models.JobDocument) -> PlanRecord | KeptDriveRecord:
+    """A document's row as a record of its kind."""
+    return RECORDS[DocumentKind(row.kind)].model_validate(
+        {
+            "id": row.id,
+            "revision": row.revision,
+            "circuit_id": row.circuit_id,
+            "created_at": row.created_at,
+            "document": row.document,
+        }
     )

@@ -24,7 +24,7 @@ from mavrik.jobs.records import (
     CircuitRecord,
     JobRecord,
     circuit_record,
-    plan_record,
+    document_record,
     run_record,
     superseded_ids,
 )
@@ -105,7 +105,7 @@ def job_record(session: Session, row: Job) -> JobRecord:
         **{name: getattr(details, name) for name in JobDetails.model_fields},
         circuits=tuple(circuit_record(c, c.id in tested) for c in row.circuits),
         runs=tuple(run_record(r, gone) for r in row.runs),
-        documents=tuple(plan_record(d) for d in row.documents),
+        documents=tuple(document_record(d) for d in row.documents),
         progress=progress_of(row, findings_of(session, row)),
         shelf=shelf_of(row),
         closed=why_closed(row),

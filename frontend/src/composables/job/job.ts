@@ -15,7 +15,9 @@ export function useJob(jobId: number) {
   const asFound = latest('as_found')
   const planned = latest('proposal')
   /** The plan that the planned circuit belongs to. */
-  const plan = computed(() => job.value?.documents.filter((d) => d.circuit_id === planned.value?.id).at(-1) ?? null)
+  const plan = computed(
+    () => job.value?.documents.filter((d) => d.kind === 'plan').findLast((d) => d.circuit_id === planned.value?.id) ?? null,
+  )
   /** The branch that is looked at. */
   const selected = ref<string | null>(null)
 

@@ -6,10 +6,11 @@ from flask import Response
 from flask_openapi3.blueprint import APIBlueprint
 
 from mavrik.core.planning.comparison import Comparison
+from mavrik.core.planning.drive import DriveRequest, DriveView
 from mavrik.core.planning.sizing import SizingTarget
 from mavrik.domain.roles import Permission
-from mavrik.jobs import planning
-from mavrik.jobs.records import CircuitRecord
+from mavrik.jobs import drives, planning
+from mavrik.jobs.records import CircuitRecord, DriveRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.gate import heavy
@@ -69,3 +70,40 @@ def post_plan(path: JobPath, body: SizingTarget) -> Response:
 def get_comparison(path: JobPath) -> Response:
     """Branch by branch."""
     return answer(planning.compare_plan(session(), path.job_id))
+
+
+@api.get(
+    "/jobs/<int:job_id>/drive",
+    summary="The alternator's drive",
+    tags=tag("plans"),
+    responses={"200": DriveRecord, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+def get_drive(path: JobPath) -> Response:
+    """As it was kept last, or what one begins with; and what that comes to."""
+    return answer(drives.drive_of(session(), path.job_id))
+
+
+@api.post(
+    "/jobs/<int:job_id>/drive/preview",
+    summary="What a drive comes to",
+    tags=tag("plans"),
+    responses={"200": DriveView, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+def post_drive_preview(path: JobPath, body: DriveRequest) -> Response:
+    """Shaft speeds, output, belt and limits, without keeping anything."""
+    return answer(drives.preview_drive(session(), path.job_id, body))
+
+
+@api.post(
+    "/jobs/<int:job_id>/drive",
+    summary="Keep a drive",
+    tags=tag("plans"),
+    responses={"201": DriveRecord, **SAVE_ERRORS},
+)
+@needs(Permission.WORK)
+@creates
+def post_drive(path: JobPath, body: DriveRequest) -> Response:
+    """As the next revision of the job's."""
+    return answer(drives.keep_drive(session(), path.job_id, body, me()), 201)
