@@ -1662,14 +1662,8 @@ export interface components {
          * @description What the belt round the two pulleys becomes.
          */
         BeltChange: {
-            /** Length New Mm */
-            length_new_mm: number | null;
-            /** Length Now Mm */
-            length_now_mm: number;
-            /** Wrap New Deg */
-            wrap_new_deg: number | null;
-            /** Wrap Now Deg */
-            wrap_now_deg: number;
+            new: components["schemas"]["Route"] | null;
+            now: components["schemas"]["Route"];
         };
         /**
          * BenchCharger
@@ -2699,6 +2693,29 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
+        };
+        /**
+         * Contact
+         * @description How a belt lies on one pulley and leaves it for the next.
+         */
+        Contact: {
+            /** Arrives */
+            arrives: [
+                number,
+                number
+            ];
+            /** Leaves */
+            leaves: [
+                number,
+                number
+            ];
+            pulley: components["schemas"]["Pulley"];
+            /** Sense */
+            sense: number;
+            /** Span Mm */
+            span_mm: number;
+            /** Wrap Deg */
+            wrap_deg: number;
         };
         /**
          * ContactReview
@@ -5209,6 +5226,25 @@ export interface components {
             prospective_a: number;
         };
         /**
+         * Pulley
+         * @description A pulley of a drive, in the order in which the belt goes round.
+         */
+        Pulley: {
+            /**
+             * Back
+             * @default false
+             */
+            back: boolean;
+            /** Diameter Mm */
+            diameter_mm: number;
+            /** Name */
+            name: string;
+            /** X Mm */
+            x_mm: number;
+            /** Y Mm */
+            y_mm: number;
+        };
+        /**
          * PulleyRange
          * @description Between which diameters a pulley gives what is wanted without overspeed.
          */
@@ -5219,6 +5255,8 @@ export interface components {
             least_mm: number | null;
             /** Most Mm */
             most_mm: number | null;
+            /** Possible */
+            possible: boolean;
         };
         /**
          * Pulses
@@ -5564,6 +5602,22 @@ export interface components {
          * @enum {string}
          */
         Role: "read_only" | "technician" | "lead";
+        /**
+         * Route
+         * @description A belt's way round.
+         */
+        Route: {
+            /** Contacts */
+            contacts: components["schemas"]["Contact"][];
+            /** Length Mm */
+            length_mm: number;
+            /** Touches */
+            touches: [
+                string,
+                string,
+                string
+            ][];
+        };
         /**
          * Run
          * @description A procedure as it was carried out, a permanent record: a correction or a repeat is a run of its own.

@@ -13,6 +13,7 @@ import { fixed, mv } from '@/ui/numbers'
 import { useSaving } from '@/composables/saving'
 import { useUnits } from '@/composables/units'
 import { useWorkbench } from '@/composables/workbench'
+import DrivePane from './DrivePane.vue'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
@@ -20,6 +21,7 @@ const units = useUnits()
 const { catalogue, sizes } = useCatalogue()
 const { busy, problem: keepProblem, save: saving } = useSaving()
 const picked = ref<string | null>(null)
+const part = ref<'cables' | 'drive'>('cables')
 
 const loads = computed(() => bench.job?.loads_to_add ?? [])
 const kept = computed(() => bench.plan?.document.target ?? null)
@@ -71,7 +73,16 @@ async function keep(): Promise<void> {
 </script>
 
 <template>
-  <div class="frame">
+  <div v-if="bench.asFound" class="parts">
+    <v-btn-toggle v-model="part" mandatory color="primary" variant="outlined" density="comfortable" aria-label="What is planned">
+      <v-btn value="cables" data-test="part-cables">Cables and fuses</v-btn>
+      <v-btn value="drive" data-test="part-drive">Pulley and belt</v-btn>
+    </v-btn-toggle>
+  </div>
+  <div v-if="bench.asFound && part === 'drive'" class="frame">
+    <DrivePane />
+  </div>
+  <div v-else class="frame">
     <p v-if="!bench.asFound" class="panel">
       Describe and save the circuit first. <v-btn color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn>
     </p>
@@ -228,6 +239,9 @@ async function keep(): Promise<void> {
   gap: 12px;
   padding: 12px 16px 40px;
   align-items: flex-start;
+}
+.parts {
+  padding: 12px 16px 0;
 }
 .target {
   flex: 0 0 300px;

@@ -14,8 +14,8 @@ from scipy.optimize import brentq
 from mavrik.core.catalogue.sources import output_limit_a, source_table
 from mavrik.core.circuit import Alternator
 from mavrik.core.document import Document, Identifier, Label
-from mavrik.core.planning.belts import BeltError, open_belt
-from mavrik.core.protection.documents import Finding, Severity
+from mavrik.core.planning.belts import BeltError, Pulley, Route, route
+from mavrik.core.protection.documents import Finding, Severity, by_severity
 
 SAME_SPEED = 0.03
 """Two engine speeds that differ by more are not the same: an idling alternator's output rises steeply. Our choice, no source."""
@@ -103,17 +103,16 @@ class PulleyRange:
     """What does not allow a smaller one; None where nothing is known that does."""
     most_mm: float | None
     """The largest that gives the wanted output at a hot idle; None where nothing is wanted, or no pulley gives it."""
+    possible: bool
+    """Whether any diameter does all that is wanted and allowed."""
 
 
 @dataclass(frozen=True)
 class BeltChange:
     """What the belt round the two pulleys becomes."""
 
-    length_now_mm: float
-    length_new_mm: float | None
-    wrap_now_deg: float
-    """On the alternator."""
-    wrap_new_deg: float | None
+    now: Route
+    new: Route | None
 
 
 @dataclass(frozen=True)
@@ -185,7 +184,7 @@ def plan_drive(unit: Alternator, asked: DriveRequest) -> DriveView:
     found = [*_of_speeds(asked, speeds), *_of_slip(slip), *_of_wishes(unit, asked, speeds, reach), *belt_trouble, *gain_trouble]
     return DriveView(
         label=unit.label, ratio_now=ratio, ratio_from=ratio_from, ratio_new=new, slip=slip, cold_c=table.reference_c, hot_c=table.hot_c,
-        speeds=speeds, pulley=reach, belt=belt, gain=gain, findings=tuple(found),
+        speeds=speeds, pulley=reach, belt=belt, gain=gain, findings=by_severity(found),
     )  # fmt: skip
 
 
@@ -230,7 +229,8 @@ def _range(unit: Alternator, asked: DriveRequest, ratio: float) -> PulleyRange |
     if asked.wanted_idle_a is not None and (shaft := slowest_shaft_rpm(unit, asked.wanted_idle_a)) is not None:
         most = driving * asked.idle_rpm / shaft
     mm, by = max(least, default=(None, None), key=lambda pair: pair[0] or 0.0)
-    return PulleyRange(mm, by, most)
+    possible = asked.wanted_idle_a is None or (most is not None and (mm is None or mm <= most))
+    return PulleyRange(mm, by, most, possible)
 
 
 def slowest_shaft_rpm(unit: Alternator, current_a: float) -> float | None:
@@ -260,30 +260,28 @@ def _belt(asked: DriveRequest) -> tuple[BeltChange | None, list[Finding]]:
     if asked.centres_mm is None or asked.crank_mm is None or asked.now_mm is None:
         return None, []
 
-    def round_(own_mm: float) -> tuple[float, float]:
-        assert asked.crank_mm is not None and asked.centres_mm is not None
-        found = open_belt(asked.crank_mm, own_mm, asked.centres_mm)
-        return found.length_mm, found.wrap_small_deg if own_mm <= asked.crank_mm else found.wrap_large_deg
+    driving, centres = Pulley("Driving pulley", asked.crank_mm, 0.0, 0.0), asked.centres_mm
+
+    def round_with(own_mm: float) -> Route:
+        return route([driving, Pulley("Alternator", own_mm, centres, 0.0)])
 
     try:
-        length, wrap = round_(asked.now_mm)
-        new_length, new_wrap = round_(asked.new_mm) if asked.new_mm else (None, None)
+        now, new = round_with(asked.now_mm), round_with(asked.new_mm) if asked.new_mm else None
     except BeltError as error:
         raise DriveProblemError("centres_mm", str(error)) from error
     trouble = []
-    if new_length is not None and abs(length - new_length) > 0:
-        word = "shorter" if new_length < length else "longer"
+    if new is not None and (change := new.length_mm - now.length_mm):
         trouble.append(
             _said(
                 "belt_length",
                 Severity.NOTE,
-                f"A belt {abs(length - new_length):.0f} mm {word}",
+                f"A belt {abs(change):.0f} mm {'shorter' if change < 0 else 'longer'}",
                 "Or as much of the tensioner's travel, if it has that left: look at its mark before you buy.",
                 "The belt is as long as its way round both pulleys.",
-                "Shigley, flexible mechanical elements, from memory",
+                "Plane geometry",
             )
         )
-    return BeltChange(length, new_length, wrap, new_wrap), trouble
+    return BeltChange(now, new), trouble
 
 
 def _gain(asked: DriveRequest) -> tuple[ReadGain | None, list[Finding]]:
@@ -389,7 +387,7 @@ def _of_wishes(unit: Alternator, asked: DriveRequest, speeds: Sequence[DriveSpee
                 "beyond_the_unit",
                 Severity.WARNING,
                 f"No pulley gives {wanted:.0f} A hot",
-                f"Hot, {unit.label} gives {most:.0f} A at any speed: a larger unit, or less load at idle.",
+                f"Hot, {unit.label} gives {most:.1f} A at most, however fast it turns: a larger unit, or less load at idle.",
                 "A pulley changes the speed, not what the unit can give.",
             )
         ]

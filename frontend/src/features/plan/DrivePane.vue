@@ -1,0 +1,362 @@
+<script setup lang="ts">
+/** What another pulley does to shaft speed and output, and between which diameters it may lie. */
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, reactive, ref, watch } from 'vue'
+import { ApiError, client, data } from '@/api/client'
+import type { DriveRequest, DriveView } from '@/api/types'
+import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
+import { useSaving } from '@/composables/saving'
+import { useWorkbench } from '@/composables/workbench'
+import { fixed } from '@/ui/numbers'
+import CautionStrip from '@/ui/CautionStrip.vue'
+import NumberField from '@/ui/NumberField.vue'
+import ProblemNotice from '@/ui/ProblemNotice.vue'
+import DrivePicture from './DrivePicture.vue'
+import DiameterBar from './DiameterBar.vue'
+
+const bench = useWorkbench()
+const cache = useQueryClient()
+const { busy, problem: keepProblem, save: saving } = useSaving()
+
+const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
+const key = computed(() => ['drive', bench.jobId, bench.asFound?.id, bench.asFound?.lock])
+const kept = useQuery({
+  queryKey: key,
+  queryFn: () => data(client.GET('/api/jobs/{job_id}/drive', path.value)),
+  enabled: computed(() => bench.asFound !== null),
+})
+
+const isAsked = hasFields('form', 'before', 'after')
+type Reading = { current_a: number | null; u_a: number | null; engine_rpm: number | null }
+const blank = (): Reading => ({ current_a: null, u_a: null, engine_rpm: null })
+interface Asked {
+  form: Omit<DriveRequest, 'before' | 'after'> | null
+  before: Reading
+  after: Reading
+}
+const asked = reactive<Asked>({ form: null, before: blank(), after: blank() })
+const draft = computed(() => `${bench.jobId}:drive`)
+watch(
+  () => kept.data.value,
+  (record) => {
+    if (!record || asked.form) return
+    const typed = findDraft<Asked>(draft.value, isAsked)
+    if (typed?.form) {
+      Object.assign(asked, typed)
+      return
+    }
+    const { before, after, ...form } = record.document
+    asked.form = { ...form }
+    asked.before = { ...(before ?? blank()) }
+    asked.after = { ...(after ?? blank()) }
+  },
+  { immediate: true },
+)
+watch(asked, () => asked.form && (same.value ? dropDraft(draft.value) : keepDraft(draft.value, asked)), { deep: true, flush: 'post' })
+const whole = (r: Reading) =>
+  r.current_a !== null && r.u_a !== null && r.engine_rpm !== null ? { current_a: r.current_a, u_a: r.u_a, engine_rpm: r.engine_rpm } : null
+const body = computed<DriveRequest | null>(() =>
+  asked.form ? { ...asked.form, before: whole(asked.before), after: whole(asked.after) } : null,
+)
+const preview = useQuery({
+  queryKey: computed(() => ['drive-preview', ...key.value, body.value]),
+  queryFn: () => data(client.POST('/api/jobs/{job_id}/drive/preview', { ...path.value, body: body.value! })),
+  enabled: computed(() => body.value !== null),
+  placeholderData: keepPreviousData,
+})
+const problem = computed(() => (preview.error.value instanceof ApiError ? preview.error.value.problem : null))
+const says = (field: string) => problem.value?.problems?.find((p) => p.field === field)?.message ?? ''
+const view = computed(() => (problem.value ? null : ((preview.data.value as DriveView | undefined) ?? null)))
+const same = computed(
+  () => (kept.data.value?.revision ?? 0) > 0 && JSON.stringify(kept.data.value?.document) === JSON.stringify(body.value),
+)
+
+async function keep(): Promise<void> {
+  await saving(async () => {
+    const record = await data(client.POST('/api/jobs/{job_id}/drive', { ...path.value, body: body.value! }))
+    cache.setQueryData(key.value, record)
+    dropDraft(draft.value)
+  })
+}
+
+const idle = computed(() => view.value?.speeds[0] ?? null)
+const FROM = {
+  tachometer: 'by the tachometer',
+  diameters: 'by the diameters',
+  circuit: 'as the circuit has it: enter diameters or a tachometer reading',
+} as const
+const NAMES = { idle: 'Idle', cruise: 'Cruise', redline: 'Redline' } as const
+const more = ref<string[]>([])
+</script>
+
+<template>
+  <section class="panel stack form">
+    <h2 class="sleeve">Pulleys</h2>
+    <template v-if="asked.form">
+      <div class="pairs">
+        <NumberField
+          v-model="asked.form.crank_mm as number | null"
+          v-first
+          of="DriveRequest.crank_mm"
+          label="Driving pulley"
+          unit="mm"
+          :error="says('crank_mm')"
+          data-test="crank"
+        />
+        <NumberField
+          v-model="asked.form.now_mm as number | null"
+          of="DriveRequest.now_mm"
+          label="Alternator, now"
+          unit="mm"
+          :error="says('now_mm')"
+          data-test="now"
+        />
+        <NumberField
+          v-model="asked.form.new_mm as number | null"
+          of="DriveRequest.new_mm"
+          label="Alternator, new"
+          unit="mm"
+          :error="says('new_mm')"
+          data-test="new"
+        />
+        <NumberField
+          v-model="asked.form.wanted_idle_a as number | null"
+          of="DriveRequest.wanted_idle_a"
+          label="Wanted, hot idle"
+          unit="A"
+          :error="says('wanted_idle_a')"
+          data-test="wanted"
+        />
+        <NumberField
+          v-model="asked.form.limit_rpm as number | null"
+          of="DriveRequest.limit_rpm"
+          label="Unit's limit speed"
+          unit="/min"
+          :error="says('limit_rpm')"
+          data-test="limit"
+        />
+        <NumberField
+          v-model="asked.form.smallest_mm as number | null"
+          of="DriveRequest.smallest_mm"
+          label="Belt's smallest"
+          unit="mm"
+          :error="says('smallest_mm')"
+        />
+      </div>
+      <h2 class="sleeve">Engine speeds, /min</h2>
+      <div class="triples">
+        <NumberField
+          v-model="asked.form.idle_rpm as number | null"
+          of="DriveRequest.idle_rpm"
+          label="Idle"
+          required
+          :error="says('idle_rpm')"
+          data-test="idle"
+        />
+        <NumberField
+          v-model="asked.form.cruise_rpm as number | null"
+          of="DriveRequest.cruise_rpm"
+          label="Cruise"
+          required
+          :error="says('cruise_rpm')"
+        />
+        <NumberField
+          v-model="asked.form.redline_rpm as number | null"
+          of="DriveRequest.redline_rpm"
+          label="Redline"
+          required
+          :error="says('redline_rpm')"
+          data-test="redline"
+        />
+      </div>
+      <v-expansion-panels v-model="more" multiple variant="accordion">
+        <v-expansion-panel value="read" title="By tachometer">
+          <v-expansion-panel-text>
+            <div class="pairs">
+              <NumberField
+                v-model="asked.form.engine_read_rpm as number | null"
+                of="DriveRequest.engine_read_rpm"
+                label="Engine"
+                unit="/min"
+                :error="says('engine_read_rpm')"
+                data-test="engine-read"
+              />
+              <NumberField
+                v-model="asked.form.shaft_read_rpm as number | null"
+                of="DriveRequest.shaft_read_rpm"
+                label="Shaft"
+                unit="/min"
+                :error="says('shaft_read_rpm')"
+                data-test="shaft-read"
+              />
+            </div>
+          </v-expansion-panel-text>
+        </v-expansion-panel>
+        <v-expansion-panel value="belt" title="Belt round these two">
+          <v-expansion-panel-text>
+            <NumberField
+              v-model="asked.form.centres_mm as number | null"
+              of="DriveRequest.centres_mm"
+              label="Between the shafts"
+              unit="mm"
+              :error="says('centres_mm')"
+              data-test="centres"
+            />
+          </v-expansion-panel-text>
+        </v-expansion-panel>
+        <v-expansion-panel value="gain" title="Output as read, before and after">
+          <v-expansion-panel-text>
+            <div v-for="(r, n) in { Before: asked.before, After: asked.after }" :key="n" class="triples">
+              <NumberField v-model="r.current_a" of="DriveReading.current_a" :label="`${n}, A`" :data-test="`read-${n}`" />
+              <NumberField v-model="r.u_a" of="DriveReading.u_a" label="± A" :data-test="`u-${n}`" />
+              <NumberField v-model="r.engine_rpm" of="DriveReading.engine_rpm" label="/min" :data-test="`rpm-${n}`" />
+            </div>
+          </v-expansion-panel-text>
+        </v-expansion-panel>
+      </v-expansion-panels>
+      <ProblemNotice :problem="problem" />
+      <ProblemNotice :problem="keepProblem" />
+      <v-btn color="primary" :disabled="!view || !bench.mayWrite || same" :loading="busy" data-test="keep-drive" @click="keep">{{
+        same ? 'Kept' : 'Keep this drive'
+      }}</v-btn>
+      <CautionStrip step="drive" :job-id="bench.jobId" />
+    </template>
+    <v-progress-linear v-else indeterminate aria-label="Loading the drive" />
+  </section>
+  <div v-if="view && idle" class="stack grow">
+    <section class="panel big" data-test="hot-idle">
+      <div>
+        <h2 class="sleeve">Output at a hot idle</h2>
+        <p class="figure number">
+          {{ fixed(idle.before.hot_a, 0) }}
+          <template v-if="idle.after"
+            ><span class="quiet">→</span> <b>{{ fixed(idle.after.hot_a, 0) }}</b></template
+          >
+          <small>A</small>
+        </p>
+        <p class="quiet mb-0">
+          {{ view.label }}: shaft {{ fixed(view.ratio_now, 2)
+          }}<template v-if="view.ratio_new"> → {{ fixed(view.ratio_new, 2) }}</template> times the engine's speed,
+          {{ FROM[view.ratio_from] }}.
+        </p>
+      </div>
+      <DrivePicture v-if="view.belt" :now="view.belt.now" :then="view.belt.new" class="picture" />
+    </section>
+    <section v-if="view.findings.length" class="panel" data-test="drive-findings">
+      <p v-for="f in view.findings" :key="f.code" class="finding" :class="f.severity" :data-finding="f.code">
+        <b>{{ f.title }}.</b> {{ f.why }} <span class="quiet">{{ f.rule }} {{ f.source }}.</span>
+      </p>
+    </section>
+    <section v-if="view.pulley && asked.form" class="panel">
+      <h2 class="sleeve">Which pulley</h2>
+      <DiameterBar :range="view.pulley" :now="asked.form.now_mm ?? null" :then="asked.form.new_mm ?? null" />
+    </section>
+    <section class="panel scroll">
+      <v-table class="figures" data-test="speeds">
+        <thead>
+          <tr>
+            <th></th>
+            <th class="n">Engine</th>
+            <th class="n">Shaft now</th>
+            <th v-if="view.ratio_new" class="n">Shaft then</th>
+            <th class="n">A now, {{ fixed(view.cold_c, 0) }} °C</th>
+            <th v-if="view.ratio_new" class="n">A then, {{ fixed(view.cold_c, 0) }} °C</th>
+            <th class="n">A now, {{ fixed(view.hot_c, 0) }} °C</th>
+            <th v-if="view.ratio_new" class="n">A then, {{ fixed(view.hot_c, 0) }} °C</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="s in view.speeds" :key="s.name" :data-row="s.name">
+            <td>
+              <b>{{ NAMES[s.name] }}</b>
+            </td>
+            <td class="n">{{ fixed(s.engine_rpm, 0) }}</td>
+            <td class="n" :class="{ bad: s.before.over_limit }">{{ fixed(s.before.shaft_rpm, 0) }}</td>
+            <td v-if="s.after" class="n" :class="{ bad: s.after.over_limit }">
+              {{ fixed(s.after.shaft_rpm, 0) }}<span v-if="s.after.over_limit"> too fast</span>
+            </td>
+            <td class="n">{{ fixed(s.before.cold_a, 0) }}</td>
+            <td v-if="s.after" class="n">{{ fixed(s.after.cold_a, 0) }}</td>
+            <td class="n">{{ fixed(s.before.hot_a, 0) }}</td>
+            <td v-if="s.after" class="n">
+              <b>{{ fixed(s.after.hot_a, 0) }}</b>
+            </td>
+          </tr>
+        </tbody>
+      </v-table>
+    </section>
+    <section v-if="view.gain" class="panel" data-test="gain">
+      <h2 class="sleeve">Gained, as read</h2>
+      <p class="mb-0">
+        <b class="figure">{{ fixed(view.gain.gain_a, 0) }} A ± {{ fixed(view.gain.u_a, 0) }} A</b>
+        at one engine speed{{ view.gain.sure ? '.' : ': no more than the clamp may err by.' }}
+      </p>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.form {
+  flex: 0 0 380px;
+}
+.pairs {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 12px 10px;
+}
+.triples + .triples {
+  margin-top: 12px;
+}
+.triples {
+  display: grid;
+  grid-template-columns: 1fr 1fr 1fr;
+  gap: 12px 8px;
+}
+.big {
+  display: flex;
+  gap: 24px;
+  align-items: center;
+  justify-content: space-between;
+}
+.big .number {
+  font-size: 3.4rem;
+  line-height: 1.1;
+  margin: 4px 0;
+}
+.big small {
+  font-size: 1.4rem;
+}
+.picture {
+  flex: 0 1 420px;
+  min-width: 0;
+}
+.bad {
+  color: var(--fail);
+  font-weight: 700;
+}
+.finding {
+  border-left: 8px solid var(--line);
+  padding-left: 10px;
+  margin: 8px 0 0;
+}
+.finding:first-child {
+  margin-top: 0;
+}
+.finding.warning {
+  border-left-color: var(--excess);
+}
+.finding.danger {
+  border-left-color: var(--fail);
+}
+.scroll {
+  overflow-x: auto;
+}
+@media (max-width: 1023px) {
+  .form {
+    flex-basis: auto;
+  }
+  .big {
+    flex-wrap: wrap;
+  }
+}
+</style>

@@ -1,0 +1,77 @@
+<script setup lang="ts">
+/** The pulleys and their belt, to scale: as they are in outline, as they would be filled. */
+import { computed } from 'vue'
+import type { Route } from '@/api/types'
+
+const props = defineProps<{ now: Route; then: Route | null }>()
+
+const box = computed(() => {
+  const every = [...props.now.contacts, ...(props.then?.contacts ?? [])].map((c) => c.pulley)
+  const low = (of: (p: (typeof every)[number]) => number) => Math.min(...every.map((p) => of(p) - p.diameter_mm / 2))
+  const high = (of: (p: (typeof every)[number]) => number) => Math.max(...every.map((p) => of(p) + p.diameter_mm / 2))
+  const edge = 8
+  const [x0, x1] = [low((p) => p.x_mm) - edge, high((p) => p.x_mm) + edge]
+  const [y0, y1] = [low((p) => p.y_mm) - edge, high((p) => p.y_mm) + edge]
+  return `${x0} ${-y1} ${x1 - x0} ${y1 - y0}`
+})
+/** Spans from where the belt leaves a pulley to where it meets the next, arcs between. The drawing's y runs down. */
+function belt(route: Route): string {
+  const { contacts } = route
+  return (
+    contacts
+      .map((c, k) => {
+        const next = contacts[(k + 1) % contacts.length]!
+        const r = next.pulley.diameter_mm / 2
+        const start = k === 0 ? `M ${c.leaves[0]} ${-c.leaves[1]}` : ''
+        const arc = `A ${r} ${r} 0 ${next.wrap_deg > 180 ? 1 : 0} ${next.sense > 0 ? 0 : 1} ${next.leaves[0]} ${-next.leaves[1]}`
+        return `${start} L ${next.arrives[0]} ${-next.arrives[1]} ${arc}`
+      })
+      .join(' ') + ' Z'
+  )
+}
+const shown = computed(() => props.then ?? props.now)
+</script>
+
+<template>
+  <svg
+    :viewBox="box"
+    role="img"
+    :aria-label="shown.contacts.map((c) => `${c.pulley.name} ${c.pulley.diameter_mm.toFixed(0)} mm`).join(', ')"
+  >
+    <circle
+      v-for="c in shown.contacts"
+      :key="c.pulley.name"
+      class="pulley"
+      :cx="c.pulley.x_mm"
+      :cy="-c.pulley.y_mm"
+      :r="c.pulley.diameter_mm / 2"
+    />
+    <path v-if="then" class="belt before" :d="belt(now)" />
+    <path class="belt" :d="belt(shown)" />
+    <circle v-for="c in shown.contacts" :key="`axle ${c.pulley.name}`" class="axle" :cx="c.pulley.x_mm" :cy="-c.pulley.y_mm" r="4" />
+  </svg>
+</template>
+
+<style scoped>
+svg {
+  width: 100%;
+  max-height: 170px;
+}
+.pulley {
+  fill: rgb(var(--v-theme-surface-variant));
+}
+.belt {
+  fill: none;
+  stroke: rgb(var(--v-theme-on-surface));
+  stroke-width: 3;
+  vector-effect: non-scaling-stroke;
+}
+.before {
+  stroke: var(--copper);
+  stroke-width: 2;
+  stroke-dasharray: 6 5;
+}
+.axle {
+  fill: rgb(var(--v-theme-on-surface));
+}
+</style>

@@ -1,0 +1,78 @@
+"""Planning at the bench: a pulley that is thought of, by keyboard, with its numbers."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import job_with
+
+
+def test_a_pulley_is_thought_of_judged_and_kept(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    job = job_with(page, "front_battery")
+    page.goto(f"/jobs/{job}/plan")
+    page.locator("[data-test=part-drive]").click()
+    keys = page.keyboard
+    # The first field has the focus; Tab goes on. 150 mm on 60 mm are 2.5 times the engine's speed, on 50 mm 3 times.
+    page.wait_for_selector("[data-test=crank] input:focus")
+    for value in ("150", "60", "50", "", "16000"):
+        keys.type(value)
+        keys.press("Tab")
+    big = page.locator("[data-test=hot-idle]")
+    expect(big).to_contain_text("shaft 2.50 → 3.00 times")
+    idle, redline = (page.locator(f"[data-test=speeds] tr[data-row={n}]") for n in ("idle", "redline"))
+    expect(idle).to_contain_text(re.compile(r"800\s*2000\s*2400"))
+    expect(redline).to_contain_text(re.compile(r"5000\s*12500\s*15000"))
+    # The shape of a usual curve: 42 % of the rating at 1,800 /min and 62 % at 2,500; hot, 85 % of that.
+    rated = float(
+        page.evaluate(f"fetch('/api/jobs/{job}').then(r => r.json()).then(j => j.circuits[0].document.alternators[0].rated_a)")
+    )
+    expect(big).to_contain_text(f"{0.85 * rated * (0.42 + 0.2 * 600 / 700):.0f}")
+    expect(page.locator("[data-finding=near_limit]")).to_contain_text("94% of the limit speed")
+    # Beyond the limit it is said, in words and in the table.
+    page.locator("[data-test=redline] input, input[data-test=redline]").first.fill("6000")
+    expect(redline).to_contain_text("too fast")
+    expect(page.locator("[data-finding=overspeed]")).to_contain_text("18000 /min at redline")
+    # Out of order: at its field, and nothing can be kept.
+    page.locator("[data-test=redline] input, input[data-test=redline]").first.fill("1500")
+    expect(page.locator("[data-test=redline]").first).to_contain_text("The redline lies above cruising speed.")
+    expect(page.locator("[data-test=keep-drive]")).to_be_disabled()
+    page.locator("[data-test=redline] input, input[data-test=redline]").first.fill("4500")
+    expect(redline).to_contain_text("13500")
+    # What was typed and not kept comes back.
+    page.reload()
+    page.locator("[data-test=part-drive]").click()
+    expect(redline).to_contain_text("13500")
+    page.locator("[data-test=keep-drive]").click()
+    expect(page.locator("[data-test=keep-drive]")).to_have_text("Kept")
+    page.reload()
+    page.locator("[data-test=part-drive]").click()
+    expect(page.locator("[data-test=keep-drive]")).to_have_text("Kept")
+
+
+def test_two_readings_make_a_gain_with_its_uncertainty(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    job = job_with(page, "front_battery")
+    page.goto(f"/jobs/{job}/plan")
+    page.locator("[data-test=part-drive]").click()
+    page.get_by_text("Output as read, before and after").click()
+
+    def fill(name: str, value: str) -> None:
+        page.locator(f"[data-test={name}] input, input[data-test={name}]").first.fill(value)
+
+    for name, value in (
+        ("read-Before", "70"),
+        ("u-Before", "3"),
+        ("rpm-Before", "800"),
+        ("read-After", "125"),
+        ("u-After", "4"),
+        ("rpm-After", "805"),
+    ):
+        fill(name, value)
+    expect(page.locator("[data-test=gain]")).to_contain_text("55 A ± 5 A")
+    fill("rpm-After", "950")
+    expect(page.locator("[data-finding=not_one_speed]")).to_be_visible()
+    expect(page.locator("[data-test=gain]")).to_have_count(0)
