@@ -17,11 +17,13 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.measuring.instruments import Instrument, as_earned
 from mavrik.core.operating.prediction import at_output, predict
+from mavrik.core.planning.drive import DriveReading, DriveRequest
 from mavrik.core.planning.sizing import SizingTarget
 from mavrik.core.procedures import Point, procedure
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.domain.job import AddedLoad, Customer, JobState, Vehicle, VehicleKind
 from mavrik.domain.roles import Role, Who
+from mavrik.jobs.drives import keep_drive
 from mavrik.jobs.equipment import add_instrument
 from mavrik.jobs.links import allow_address
 from mavrik.jobs.people import add_person
@@ -121,6 +123,7 @@ class DemoJob:
     drops: DemoDrops | None = None
     bench: DemoBench | None = None
     plan_a: float | None = None
+    drive: DriveRequest | None = None
 
 
 LIBRARY = (
@@ -148,6 +151,10 @@ JOBS = (
         *SCOOPS, "A second freezer plate, a card terminal and new lamps for the evening rounds.", 5,
         (Purpose.MORE_LOAD,), JobState.WAITING, (("freezer plate", 21.0), ("serving lamps", 7.5), ("card terminal", 2.0)),
         "front_battery", rated_a=90, drops=DemoDrops(66.0), plan_a=125,
+        drive=DriveRequest(
+            alternator_id="alternator", idle_rpm=760, cruise_rpm=1900, redline_rpm=4300, limit_rpm=15_500, crank_mm=148, now_mm=62,
+            new_mm=54, wanted_idle_a=38, smallest_mm=48, centres_mm=296, before=DriveReading(current_a=31, u_a=1.5, engine_rpm=760),
+        ),
     ),
     DemoJob(
         "Fairground Brothers Okell", "winter quarters", "Transporter for the chair swing, 24 V, two batteries", VehicleKind.LIGHT_TRUCK, 24,
@@ -305,3 +312,5 @@ def _measure(session: Session, job_id: int, job: DemoJob, at: datetime, who: Who
     if job.plan_a is not None:
         target = SizingTarget(target_current_a=job.plan_a, alternator_label=f"{job.plan_a:g} A alternator")
         keep_plan(session, job_id, target, who)
+    if job.drive is not None:
+        keep_drive(session, job_id, job.drive, who)
