@@ -1556,8 +1556,12 @@ export interface components {
             hot_a: number;
             /** Over Limit */
             over_limit: boolean;
+            /** Power W */
+            power_w: number;
             /** Shaft Rpm */
             shaft_rpm: number;
+            /** Torque Nm */
+            torque_nm: number;
         };
         /**
          * Band
@@ -1664,6 +1668,10 @@ export interface components {
         BeltChange: {
             new: components["schemas"]["Route"] | null;
             now: components["schemas"]["Route"];
+            /** Tension New N */
+            tension_new_n: number | null;
+            /** Tension Now N */
+            tension_now_n: number;
         };
         /**
          * BenchCharger

@@ -80,6 +80,12 @@ async function keep(): Promise<void> {
 }
 
 const idle = computed(() => view.value?.speeds[0] ?? null)
+/** The engine speed at which the belt has most to carry. */
+const hardest = computed(() => {
+  const turns = (s: DriveView['speeds'][number]) => Math.max(s.before.torque_nm, s.after?.torque_nm ?? 0)
+  return view.value!.speeds.reduce((a, b) => (turns(b) > turns(a) ? b : a))
+})
+const turning = (at: DriveView['speeds'][number]['before']) => `${fixed(at.power_w / 1000, 1)} kW, ${fixed(at.torque_nm, 1)} Nm`
 const FROM = {
   tachometer: 'by the tachometer',
   diameters: 'by the diameters',
@@ -284,6 +290,21 @@ const more = ref<string[]>([])
           </tr>
         </tbody>
       </v-table>
+    </section>
+    <section class="panel" data-test="turning">
+      <h2 class="sleeve">Turning it</h2>
+      <p class="mb-0">
+        At most <b class="figure">{{ turning(hardest.before) }}</b><template v-if="hardest.after"
+          >, then <b class="figure">{{ turning(hardest.after) }}</b></template
+        >, cold and giving all it can.
+        <template v-if="view.belt"
+          >So as not to slip the belt’s slack side needs <b class="figure">{{ fixed(view.belt.tension_now_n, 0) }} N</b
+          ><template v-if="view.belt.tension_new_n !== null"
+            >, then <b class="figure">{{ fixed(view.belt.tension_new_n, 0) }} N</b></template
+          >
+          at least.</template
+        >
+      </p>
     </section>
     <section v-if="view.gain" class="panel" data-test="gain">
       <h2 class="sleeve">Gained, as read</h2>

@@ -27,6 +27,10 @@ class SourceTable(Table):
     fault_output_share: dict[str, float]
     belt_slip: float
     """What of its speed a shaft loses under a belt that slips, where it is hardest to turn."""
+    alternator_efficiency: float
+    """Electrical over mechanical power, at a load worth the name."""
+    belt_friction: float
+    """Of a ribbed belt's rubber on a steel pulley."""
     cold_factor: float
     hot_factor: float
     clamp_v_12: float

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from math import hypot
+from math import hypot, pi
 from typing import Annotated, Literal
 
 import numpy as np
@@ -14,7 +14,7 @@ from scipy.optimize import brentq
 from mavrik.core.catalogue.sources import output_limit_a, source_table
 from mavrik.core.circuit import Alternator
 from mavrik.core.document import Document, Identifier, Label
-from mavrik.core.planning.belts import BeltError, Pulley, Route, route
+from mavrik.core.planning.belts import BeltError, Pulley, Route, route, slip_torque_nm
 from mavrik.core.protection.documents import Finding, Severity, by_severity
 
 SAME_SPEED = 0.03
@@ -25,6 +25,9 @@ SLIPS_FROM = 0.03
 
 CROWDED = 0.9
 """Above this share of its limit speed at redline a unit has little left for an over-revving engine. Our choice, no source."""
+
+ALTERNATOR = "Alternator"
+"""Name of its pulley in a belt's way."""
 
 Millimetre = Annotated[float, Field(gt=5, le=1000, description="Effective diameter, or a distance [mm]")]
 Rpm = Annotated[float, Field(ge=100, le=30_000, description="Speed [1/min]")]
@@ -81,6 +84,10 @@ class AtSpeed:
     cold_a: float
     hot_a: float
     over_limit: bool
+    power_w: float
+    """What turning it takes, giving all it can when cold, which is most."""
+    torque_nm: float
+    """The same at the shaft."""
 
 
 @dataclass(frozen=True)
@@ -113,6 +120,9 @@ class BeltChange:
 
     now: Route
     new: Route | None
+    tension_now_n: float
+    """What the slack side needs at least so that the belt does not slip, at the hardest of the three speeds [N]."""
+    tension_new_n: float | None
 
 
 @dataclass(frozen=True)
@@ -166,9 +176,11 @@ def plan_drive(unit: Alternator, asked: DriveRequest) -> DriveView:
 
     def at(engine_rpm: float, own: float) -> AtSpeed:
         shaft = engine_rpm * own
+        cold = _output_a(unit, shaft, table.reference_c)
+        power = unit.set_point_v * cold / table.alternator_efficiency
         return AtSpeed(
-            shaft, _output_a(unit, shaft, table.reference_c), _output_a(unit, shaft, table.hot_c),
-            asked.limit_rpm is not None and shaft > asked.limit_rpm,
+            shaft, cold, _output_a(unit, shaft, table.hot_c), asked.limit_rpm is not None and shaft > asked.limit_rpm,
+            power, power / (2 * pi * shaft / 60),
         )  # fmt: skip
 
     table = source_table()
@@ -178,7 +190,7 @@ def plan_drive(unit: Alternator, asked: DriveRequest) -> DriveView:
         ("redline", asked.redline_rpm),
     )
     speeds = tuple(DriveSpeed(name, rpm, at(rpm, ratio), at(rpm, new) if new else None) for name, rpm in engine)
-    belt, belt_trouble = _belt(asked)
+    belt, belt_trouble = _belt(asked, speeds)
     gain, gain_trouble = _gain(asked)
     reach = _range(unit, asked, ratio)
     found = [*_of_speeds(asked, speeds), *_of_slip(slip), *_of_wishes(unit, asked, speeds, reach), *belt_trouble, *gain_trouble]
@@ -256,14 +268,14 @@ def slowest_shaft_rpm(unit: Alternator, current_a: float) -> float | None:
     return float(brentq(lambda rpm: _output_a(unit, rpm, hot) - current_a, every[first - 1], every[first]))
 
 
-def _belt(asked: DriveRequest) -> tuple[BeltChange | None, list[Finding]]:
+def _belt(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> tuple[BeltChange | None, list[Finding]]:
     if asked.centres_mm is None or asked.crank_mm is None or asked.now_mm is None:
         return None, []
 
     driving, centres = Pulley("Driving pulley", asked.crank_mm, 0.0, 0.0), asked.centres_mm
 
     def round_with(own_mm: float) -> Route:
-        return route([driving, Pulley("Alternator", own_mm, centres, 0.0)])
+        return route([driving, Pulley(ALTERNATOR, own_mm, centres, 0.0)])
 
     try:
         now, new = round_with(asked.now_mm), round_with(asked.new_mm) if asked.new_mm else None
@@ -281,7 +293,16 @@ def _belt(asked: DriveRequest) -> tuple[BeltChange | None, list[Finding]]:
                 "Plane geometry",
             )
         )
-    return BeltChange(now, new), trouble
+    tension = _tension_n(now, [s.before for s in speeds])
+    tension_new = _tension_n(new, [s.after for s in speeds if s.after]) if new else None
+    return BeltChange(now, new, tension, tension_new), trouble
+
+
+def _tension_n(way: Route, turns: Sequence[AtSpeed]) -> float:
+    """What the belt's slack side needs at least so that the alternator does not slip, at the hardest of some speeds [N]."""
+    contact = way.on(ALTERNATOR)
+    # One newton of it carries so much torque.
+    return max(t.torque_nm for t in turns) / slip_torque_nm(contact, 1.0, source_table().belt_friction)
 
 
 def _gain(asked: DriveRequest) -> tuple[ReadGain | None, list[Finding]]:
