@@ -76,3 +76,42 @@ def test_two_readings_make_a_gain_with_its_uncertainty(open_page: Callable[..., 
     fill("rpm-After", "950")
     expect(page.locator("[data-finding=not_one_speed]")).to_be_visible()
     expect(page.locator("[data-test=gain]")).to_have_count(0)
+
+
+def test_a_whole_drive_is_drawn_and_its_tensioner_takes_up_the_belt(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    job = job_with(page, "front_battery")
+    page.goto(f"/jobs/{job}/plan")
+    page.locator("[data-test=part-drive]").click()
+
+    def fill(name: str, value: str) -> None:
+        page.locator(f"[data-test={name}] input, input[data-test={name}]").first.fill(value)
+
+    for name, value in (("crank", "150"), ("now", "60"), ("new", "52")):
+        fill(name, value)
+    page.locator("[data-test=whole-drive]").click()
+    fill("x-1", "260")
+    fill("y-1", "150")
+    page.locator("[data-test=add-pulley]").click()
+    for name, value in (("mm-2", "70"), ("x-2", "60"), ("y-2", "190")):
+        fill(name, value)
+    # On its ribs the belt would pass above it: said where the pulleys are.
+    page.locator("[data-test=add-pulley]").click()
+    for name, value in (("mm-3", "120"), ("x-3", "-120"), ("y-3", "260")):
+        fill(name, value)
+    expect(page.locator("[data-test=belt-error]")).to_contain_text("does not lie on Pulley 3 with its ribs")
+    page.locator("[data-test=back-2] input, input[data-test=back-2]").first.check()
+    expect(page.locator("[data-finding=belt_length]")).to_contain_text("shorter")
+    page.locator("[data-pulley='2'] .v-select").click()
+    page.get_by_role("option", name="tensioner").click()
+    page.locator("[data-test=add-arm]").click()
+    fill("arm-x_mm", "0")
+    fill("arm-y_mm", "250")
+    expect(page.locator("[data-finding=taken_up]")).to_contain_text("The belt stays.")
+    expect(page.locator("[data-test=belt-length]")).to_contain_text("50 %")
+    page.locator("[data-test=keep-drive]").click()
+    expect(page.locator("[data-test=keep-drive]")).to_have_text("Kept")
+    page.reload()
+    page.locator("[data-test=part-drive]").click()
+    expect(page.locator("[data-finding=taken_up]")).to_be_visible()
+    expect(page.locator("[data-test=keep-drive]")).to_have_text("Kept")

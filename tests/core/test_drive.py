@@ -183,3 +183,77 @@ def test_the_slowest_shaft_gives_just_that(current: float) -> None:
     assert shaft is not None
     found = plan_drive(UNIT, ask(idle_rpm=shaft / 2.5, cruise_rpm=9000, redline_rpm=10_000)).speeds[0].before
     assert found.hot_a == pytest.approx(current, rel=1e-6)
+
+
+DRIVE: list[dict[str, Any]] = [
+    {"name": "Crank", "part": "driving", "x_mm": 0, "y_mm": 0},
+    {"name": "Unit", "part": "alternator", "x_mm": 260, "y_mm": 150},
+    {"name": "Idler", "part": "tensioner", "diameter_mm": 70, "x_mm": 60, "y_mm": 190, "back": True},
+    {"name": "Pump", "diameter_mm": 120, "x_mm": -120, "y_mm": 260},
+]
+ARM = {"x_mm": 0, "y_mm": 250, "slack_deg": -25, "tight_deg": 25}
+TOLD = {"crank_mm": 150, "now_mm": 60, "limit_rpm": 18_000}
+
+
+def test_a_tensioner_takes_up_what_a_smaller_pulley_leaves_of_the_belt() -> None:
+    """The belt is one and the same: its way round both drives is as long, and the tensioner has moved towards its spring's end."""
+    found = plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, new_mm=52, **TOLD))
+    assert found.belt is not None and found.belt.new is not None and found.belt.tensioner is not None
+    at = found.belt.tensioner
+    assert at.now == pytest.approx(0.5, abs=0.01) and at.new is not None and 0 < at.new < at.now
+    assert found.belt.new.length_mm == pytest.approx(found.belt.now.length_mm)
+    assert [f.code for f in found.findings] == ["taken_up"]
+    moved = found.belt.new.on("Idler").pulley
+    # On its arm: as far from the pivot as before.
+    assert math.hypot(moved.x_mm - 0, moved.y_mm - 250) == pytest.approx(math.hypot(60, 60))
+
+
+def test_a_tensioner_without_the_travel_does_not() -> None:
+    short = {**ARM, "slack_deg": -0.5}
+    found = plan_drive(UNIT, ask(pulleys=DRIVE, arm=short, new_mm=40, **TOLD))
+    assert found.belt is not None and found.belt.tensioner is not None and found.belt.tensioner.new is None
+    (said,) = [f for f in found.findings if f.code == "not_taken_up"]
+    assert f"{found.belt.now.length_mm:.0f} mm" in said.why
+
+
+def test_a_belt_that_cannot_be_the_one_that_is_fitted_is_said() -> None:
+    found = plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, belt_mm=2500, **TOLD))
+    assert [f.code for f in found.findings] == ["belt_does_not_fit"]
+
+
+def test_without_an_arm_the_belt_s_length_changes() -> None:
+    fixed = [{**p, "part": "other"} if p["name"] == "Idler" else p for p in DRIVE]
+    found = plan_drive(UNIT, ask(pulleys=fixed, new_mm=52, **TOLD))
+    assert [f.code for f in found.findings] == ["belt_length"] and found.belt is not None and found.belt.tensioner is None
+
+
+@pytest.mark.parametrize(
+    ("pulleys", "arm", "words"),
+    [
+        (DRIVE[1:], None, "one driving pulley, not 0"),
+        ([DRIVE[0], *DRIVE[2:]], None, "one alternator, not 0"),
+        ([*DRIVE, {**DRIVE[2], "name": "Second"}], ARM, "one tensioner, not 2"),
+        ([*DRIVE[:2], DRIVE[3]], ARM, "say which one is the tensioner"),
+        ([*DRIVE[:3], {**DRIVE[3], "diameter_mm": None}], None, "Pump has no diameter"),
+        (DRIVE, {**ARM, "slack_deg": 5, "tight_deg": 5}, "no travel"),
+        (DRIVE, {**ARM, "slack_deg": 25, "tight_deg": -25}, "swap the ends"),
+        ([DRIVE[0], {**DRIVE[1], "x_mm": 10, "y_mm": 0}], None, "overlap"),
+    ],
+)
+def test_a_drive_that_cannot_be_is_said_at_its_pulleys(
+    pulleys: list[dict[str, Any]], arm: dict[str, Any] | None, words: str
+) -> None:
+    with pytest.raises(DriveProblemError, match=words) as caught:
+        plan_drive(UNIT, ask(pulleys=pulleys, arm=arm, **TOLD))
+    assert caught.value.field == "pulleys"
+
+
+def test_a_pulley_in_the_belt_s_way_is_said() -> None:
+    """One between two of 100 mm, so large that it reaches through to the other span."""
+    pulleys = [
+        {"name": "Crank", "part": "driving", "x_mm": 0, "y_mm": 0},
+        {"name": "Unit", "part": "alternator", "x_mm": 400, "y_mm": 0},
+        {"name": "Fan", "diameter_mm": 120, "x_mm": 200, "y_mm": 0},
+    ]
+    found = plan_drive(UNIT, ask(pulleys=pulleys, crank_mm=100, now_mm=100, limit_rpm=18_000))
+    assert [(f.code, f.title) for f in found.findings] == [("in_the_way", "The belt runs into Fan")]

@@ -1672,6 +1672,7 @@ export interface components {
             tension_new_n: number | null;
             /** Tension Now N */
             tension_now_n: number;
+            tensioner: components["schemas"]["TensionerAt"] | null;
         };
         /**
          * BenchCharger
@@ -3082,6 +3083,66 @@ export interface components {
             value: number;
         };
         /**
+         * DriveArm
+         * @description The arm that the tensioner's pulley hangs on.
+         */
+        DriveArm: {
+            /**
+             * Slack Deg
+             * @description Of the tensioner's arm, against the clock, from where it is drawn [deg]
+             */
+            slack_deg: number;
+            /**
+             * Tight Deg
+             * @description Of the tensioner's arm, against the clock, from where it is drawn [deg]
+             */
+            tight_deg: number;
+            /**
+             * X Mm
+             * @description In the plane of the belt, x to the right, y up [mm]
+             */
+            x_mm: number;
+            /**
+             * Y Mm
+             * @description In the plane of the belt, x to the right, y up [mm]
+             */
+            y_mm: number;
+        };
+        /**
+         * DrivePulley
+         * @description A pulley of the drive, in the order in which the belt goes round.
+         */
+        DrivePulley: {
+            /**
+             * Back
+             * @default false
+             */
+            back: boolean;
+            /**
+             * Diameter Mm
+             * @default null
+             */
+            diameter_mm: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Part
+             * @default other
+             * @enum {string}
+             */
+            part: "driving" | "alternator" | "tensioner" | "other";
+            /**
+             * X Mm
+             * @description In the plane of the belt, x to the right, y up [mm]
+             */
+            x_mm: number;
+            /**
+             * Y Mm
+             * @description In the plane of the belt, x to the right, y up [mm]
+             */
+            y_mm: number;
+        };
+        /**
          * DriveReading
          * @description Output read by a clamp, and at which engine speed.
          */
@@ -3125,7 +3186,14 @@ export interface components {
              */
             alternator_id: string;
             /** @default null */
+            arm: components["schemas"]["DriveArm"] | null;
+            /** @default null */
             before: components["schemas"]["DriveReading"] | null;
+            /**
+             * Belt Mm
+             * @default null
+             */
+            belt_mm: number | null;
             /**
              * Centres Mm
              * @default null
@@ -3169,6 +3237,12 @@ export interface components {
              * @default null
              */
             now_mm: number | null;
+            /**
+             * Pulleys
+             * @description All that the belt goes round, in its order
+             * @default []
+             */
+            pulleys: components["schemas"]["DrivePulley"][];
             /**
              * Redline Rpm
              * @description Speed [1/min]
@@ -6446,6 +6520,20 @@ export interface components {
              * @default []
              */
             refused: components["schemas"]["RefusedFile"][];
+        };
+        /**
+         * TensionerAt
+         * @description Where the tensioner stands, between 0, its spring at its end, and 1; None: it does not take the belt up.
+         */
+        TensionerAt: {
+            /** Longest Mm */
+            longest_mm: number;
+            /** New */
+            new: number | null;
+            /** Now */
+            now: number | null;
+            /** Shortest Mm */
+            shortest_mm: number;
         };
         /**
          * Termination

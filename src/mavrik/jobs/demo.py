@@ -18,6 +18,7 @@ from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.measuring.instruments import Instrument, as_earned
 from mavrik.core.operating.prediction import at_output, predict
 from mavrik.core.planning.drive import DriveReading, DriveRequest
+from mavrik.core.planning.drive_belt import DriveArm, DrivePulley
 from mavrik.core.planning.sizing import SizingTarget
 from mavrik.core.procedures import Point, procedure
 from mavrik.core.workflow.purposes import Purpose
@@ -153,7 +154,14 @@ JOBS = (
         "front_battery", rated_a=90, drops=DemoDrops(66.0), plan_a=125,
         drive=DriveRequest(
             alternator_id="alternator", idle_rpm=760, cruise_rpm=1900, redline_rpm=4300, limit_rpm=15_500, crank_mm=148, now_mm=62,
-            new_mm=54, wanted_idle_a=38, smallest_mm=48, centres_mm=296, before=DriveReading(current_a=31, u_a=1.5, engine_rpm=760),
+            new_mm=54, wanted_idle_a=38, smallest_mm=48, before=DriveReading(current_a=31, u_a=1.5, engine_rpm=760),
+            pulleys=(
+                DrivePulley(name="Crank", part="driving", x_mm=0, y_mm=0),
+                DrivePulley(name="Alternator", part="alternator", x_mm=238, y_mm=142),
+                DrivePulley(name="Tensioner", part="tensioner", diameter_mm=68, x_mm=96, y_mm=170, back=True),
+                DrivePulley(name="Water pump", diameter_mm=126, x_mm=-34, y_mm=222),
+            ),
+            arm=DriveArm(x_mm=150, y_mm=236, slack_deg=30, tight_deg=-24),
         ),
     ),
     DemoJob(

@@ -11,6 +11,7 @@ import { fixed } from '@/ui/numbers'
 import CautionStrip from '@/ui/CautionStrip.vue'
 import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
+import BeltTable from './BeltTable.vue'
 import DrivePicture from './DrivePicture.vue'
 import DiameterBar from './DiameterBar.vue'
 
@@ -35,6 +36,11 @@ interface Asked {
   after: Reading
 }
 const asked = reactive<Asked>({ form: null, before: blank(), after: blank() })
+function take({ before, after, ...form }: DriveRequest): void {
+  asked.form = { ...form }
+  asked.before = { ...(before ?? blank()) }
+  asked.after = { ...(after ?? blank()) }
+}
 const draft = computed(() => `${bench.jobId}:drive`)
 watch(
   () => kept.data.value,
@@ -45,10 +51,7 @@ watch(
       Object.assign(asked, typed)
       return
     }
-    const { before, after, ...form } = record.document
-    asked.form = { ...form }
-    asked.before = { ...(before ?? blank()) }
-    asked.after = { ...(after ?? blank()) }
+    take(record.document)
   },
   { immediate: true },
 )
@@ -73,9 +76,11 @@ const same = computed(
 
 async function keep(): Promise<void> {
   await saving(async () => {
-    const record = await data(client.POST('/api/jobs/{job_id}/drive', { ...path.value, body: body.value! }))
+    const sent = body.value!
+    const record = await data(client.POST('/api/jobs/{job_id}/drive', { ...path.value, body: sent }))
     cache.setQueryData(key.value, record)
-    dropDraft(draft.value)
+    // What was typed meanwhile stays.
+    if (body.value === sent) take(record.document)
   })
 }
 
@@ -198,7 +203,7 @@ const more = ref<string[]>([])
             </div>
           </v-expansion-panel-text>
         </v-expansion-panel>
-        <v-expansion-panel value="belt" title="Belt round these two">
+        <v-expansion-panel v-if="!asked.form.pulleys?.length" value="belt" title="Belt round these two">
           <v-expansion-panel-text>
             <NumberField
               v-model="asked.form.centres_mm as number | null"
@@ -229,8 +234,8 @@ const more = ref<string[]>([])
     </template>
     <v-progress-linear v-else indeterminate aria-label="Loading the drive" />
   </section>
-  <div v-if="view && idle" class="stack grow">
-    <section class="panel big" data-test="hot-idle">
+  <div v-if="asked.form" class="stack grow">
+    <section v-if="view && idle" class="panel big" data-test="hot-idle">
       <div>
         <h2 class="sleeve">Output at a hot idle</h2>
         <p class="figure number">
@@ -248,16 +253,16 @@ const more = ref<string[]>([])
       </div>
       <DrivePicture v-if="view.belt" :now="view.belt.now" :then="view.belt.new" class="picture" />
     </section>
-    <section v-if="view.findings.length" class="panel" data-test="drive-findings">
+    <section v-if="view?.findings.length" class="panel" data-test="drive-findings">
       <p v-for="f in view.findings" :key="f.code" class="finding" :class="f.severity" :data-finding="f.code">
         <b>{{ f.title }}.</b> {{ f.why }} <span class="quiet">{{ f.rule }} {{ f.source }}.</span>
       </p>
     </section>
-    <section v-if="view.pulley && asked.form" class="panel">
+    <section v-if="view?.pulley" class="panel">
       <h2 class="sleeve">Which pulley</h2>
       <DiameterBar :range="view.pulley" :now="asked.form.now_mm ?? null" :then="asked.form.new_mm ?? null" />
     </section>
-    <section class="panel scroll">
+    <section v-if="view" class="panel scroll">
       <v-table class="figures" data-test="speeds">
         <thead>
           <tr>
@@ -291,7 +296,23 @@ const more = ref<string[]>([])
         </tbody>
       </v-table>
     </section>
-    <section class="panel" data-test="turning">
+    <section v-if="asked.form" class="panel">
+      <h2 class="sleeve">Belt</h2>
+      <BeltTable :form="asked.form" :error="says('pulleys')" @change="Object.assign(asked.form!, $event)" />
+      <p v-if="view?.belt" class="mt-2 mb-0" data-test="belt-length">
+        <b class="figure">{{ fixed(view.belt.now.length_mm, 0) }} mm</b> round as it is<template
+          v-if="view.belt.new && !view.belt.tensioner"
+          >, <b class="figure">{{ fixed(view.belt.new.length_mm, 0) }} mm</b> then</template
+        >.
+        <template v-if="view.belt.tensioner && view.belt.tensioner.now !== null"
+          >The tensioner stands at <b class="figure">{{ fixed(100 * view.belt.tensioner.now, 0) }} %</b> of its travel<template
+            v-if="view.belt.tensioner.new !== null"
+            >, then at <b class="figure">{{ fixed(100 * view.belt.tensioner.new, 0) }} %</b></template
+          >; 0 % is its spring’s end.</template
+        >
+      </p>
+    </section>
+    <section v-if="view" class="panel" data-test="turning">
       <h2 class="sleeve">Turning it</h2>
       <p class="mb-0">
         At most <b class="figure">{{ turning(hardest.before) }}</b><template v-if="hardest.after"
@@ -302,11 +323,11 @@ const more = ref<string[]>([])
           ><template v-if="view.belt.tension_new_n !== null"
             >, then <b class="figure">{{ fixed(view.belt.tension_new_n, 0) }} N</b></template
           >
-          at least.</template
+          at least, on dry and clean ribs.</template
         >
       </p>
     </section>
-    <section v-if="view.gain" class="panel" data-test="gain">
+    <section v-if="view?.gain" class="panel" data-test="gain">
       <h2 class="sleeve">Gained, as read</h2>
       <p class="mb-0">
         <b class="figure">{{ fixed(view.gain.gain_a, 0) }} A ± {{ fixed(view.gain.u_a, 0) }} A</b>

@@ -30,6 +30,10 @@ function belt(route: Route): string {
   )
 }
 const shown = computed(() => props.then ?? props.now)
+/** Two speak for themselves. */
+const named = computed(() => (shown.value.contacts.length > 2 ? shown.value.contacts : []))
+const LETTERS_A_LINE = 26
+const letter = computed(() => Number(box.value.split(' ')[2]) / LETTERS_A_LINE)
 </script>
 
 <template>
@@ -48,6 +52,17 @@ const shown = computed(() => props.then ?? props.now)
     />
     <path v-if="then" class="belt before" :d="belt(now)" />
     <path class="belt" :d="belt(shown)" />
+    <text
+      v-for="c in named"
+      :key="`name ${c.pulley.name}`"
+      :x="c.pulley.x_mm"
+      :y="-c.pulley.y_mm"
+      :dy="letter * 1.5"
+      :font-size="letter"
+      text-anchor="middle"
+    >
+      {{ c.pulley.name }}
+    </text>
     <circle v-for="c in shown.contacts" :key="`axle ${c.pulley.name}`" class="axle" :cx="c.pulley.x_mm" :cy="-c.pulley.y_mm" r="4" />
   </svg>
 </template>
@@ -55,7 +70,7 @@ const shown = computed(() => props.then ?? props.now)
 <style scoped>
 svg {
   width: 100%;
-  max-height: 170px;
+  max-height: 230px;
 }
 .pulley {
   fill: rgb(var(--v-theme-surface-variant));
@@ -70,6 +85,13 @@ svg {
   stroke: var(--copper);
   stroke-width: 2;
   stroke-dasharray: 6 5;
+}
+text {
+  fill: rgb(var(--v-theme-on-surface));
+  stroke: rgb(var(--v-theme-surface));
+  stroke-width: 3;
+  paint-order: stroke;
+  vector-effect: non-scaling-stroke;
 }
 .axle {
   fill: rgb(var(--v-theme-on-surface));

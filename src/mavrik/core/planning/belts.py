@@ -266,6 +266,8 @@ class TakenUp:
     shortest_mm: float
     longest_mm: float
     """Belts between which the travel lies."""
+    slackens: bool
+    """Whether the belt's way is longer at the spring's end than at the other: a spring pulls towards the longer way."""
 
 
 def moved(pulleys: Sequence[Pulley], tensioner: Tensioner, share: float) -> tuple[Pulley, ...]:
@@ -320,7 +322,7 @@ def taken_up(pulleys: Sequence[Pulley], tensioner: Tensioner, belt_mm: float) ->
         if after - before < 1.5 / steps and min(shorter, longer) <= belt_mm <= max(shorter, longer):
             share = before if shorter == longer else float(brentq(lambda s: length(s) - belt_mm, before, after))
             break
-    return TakenUp(share, min(lengths), max(lengths))
+    return TakenUp(share, min(lengths), max(lengths), lengths[0] >= lengths[-1])
 
 
 def tension_ratio(wrap_deg: float, friction: float, rib_deg: float | None = RIB_DEG) -> float:

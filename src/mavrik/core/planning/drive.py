@@ -14,7 +14,8 @@ from scipy.optimize import brentq
 from mavrik.core.catalogue.sources import output_limit_a, source_table
 from mavrik.core.circuit import Alternator
 from mavrik.core.document import Document, Identifier, Label
-from mavrik.core.planning.belts import BeltError, Pulley, Route, route, slip_torque_nm
+from mavrik.core.planning.belts import Contact, Route, slip_torque_nm
+from mavrik.core.planning.drive_belt import DriveArm, DriveBeltError, DrivePulley, Millimetre, TensionerAt, belt_ways
 from mavrik.core.protection.documents import Finding, Severity, by_severity
 
 SAME_SPEED = 0.03
@@ -26,10 +27,6 @@ SLIPS_FROM = 0.03
 CROWDED = 0.9
 """Above this share of its limit speed at redline a unit has little left for an over-revving engine. Our choice, no source."""
 
-ALTERNATOR = "Alternator"
-"""Name of its pulley in a belt's way."""
-
-Millimetre = Annotated[float, Field(gt=5, le=1000, description="Effective diameter, or a distance [mm]")]
 Rpm = Annotated[float, Field(ge=100, le=30_000, description="Speed [1/min]")]
 
 
@@ -63,6 +60,13 @@ class DriveRequest(Document):
     """The smallest pulley that the belt's maker allows."""
     centres_mm: Annotated[float, Field(gt=10, le=3000, description="Distance of the two shafts [mm]")] | None = None
     """Where the belt goes round these two pulleys alone."""
+    pulleys: Annotated[
+        tuple[DrivePulley, ...], Field(max_length=12, description="All that the belt goes round, in its order")
+    ] = ()
+    arm: DriveArm | None = None
+    belt_mm: Annotated[float, Field(ge=100, le=6000, description="Effective length of the belt that is fitted [mm]")] | None = (
+        None
+    )
     before: DriveReading | None = None
     after: DriveReading | None = None
 
@@ -123,6 +127,7 @@ class BeltChange:
     tension_now_n: float
     """What the slack side needs at least so that the belt does not slip, at the hardest of the three speeds [N]."""
     tension_new_n: float | None
+    tensioner: TensionerAt | None
 
 
 @dataclass(frozen=True)
@@ -268,39 +273,24 @@ def slowest_shaft_rpm(unit: Alternator, current_a: float) -> float | None:
     return float(brentq(lambda rpm: _output_a(unit, rpm, hot) - current_a, every[first - 1], every[first]))
 
 
-def _belt(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> tuple[BeltChange | None, list[Finding]]:
-    if asked.centres_mm is None or asked.crank_mm is None or asked.now_mm is None:
-        return None, []
-
-    driving, centres = Pulley("Driving pulley", asked.crank_mm, 0.0, 0.0), asked.centres_mm
-
-    def round_with(own_mm: float) -> Route:
-        return route([driving, Pulley(ALTERNATOR, own_mm, centres, 0.0)])
-
+def _belt(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> tuple[BeltChange | None, tuple[Finding, ...]]:
+    if asked.crank_mm is None or asked.now_mm is None or (asked.centres_mm is None and not asked.pulleys):
+        return None, ()
+    two = (
+        DrivePulley(name="Driving pulley", part="driving", x_mm=0.0, y_mm=0.0),
+        DrivePulley(name="Alternator", part="alternator", x_mm=asked.centres_mm or 0.0, y_mm=0.0),
+    )
     try:
-        now, new = round_with(asked.now_mm), round_with(asked.new_mm) if asked.new_mm else None
-    except BeltError as error:
-        raise DriveProblemError("centres_mm", str(error)) from error
-    trouble = []
-    if new is not None and (change := new.length_mm - now.length_mm):
-        trouble.append(
-            _said(
-                "belt_length",
-                Severity.NOTE,
-                f"A belt {abs(change):.0f} mm {'shorter' if change < 0 else 'longer'}",
-                "Or as much of the tensioner's travel, if it has that left: look at its mark before you buy.",
-                "The belt is as long as its way round both pulleys.",
-                "Plane geometry",
-            )
-        )
-    tension = _tension_n(now, [s.before for s in speeds])
-    tension_new = _tension_n(new, [s.after for s in speeds if s.after]) if new else None
-    return BeltChange(now, new, tension, tension_new), trouble
+        ways = belt_ways(asked.pulleys or two, asked.arm, asked.belt_mm, asked.crank_mm, asked.now_mm, asked.new_mm)
+    except DriveBeltError as error:
+        raise DriveProblemError("pulleys" if asked.pulleys else "centres_mm", str(error)) from error
+    tension = _tension_n(ways.now.on(ways.alternator), [s.before for s in speeds])
+    tension_new = _tension_n(ways.new.on(ways.alternator), [s.after for s in speeds if s.after]) if ways.new else None
+    return BeltChange(ways.now, ways.new, tension, tension_new, ways.tensioner), ways.findings
 
 
-def _tension_n(way: Route, turns: Sequence[AtSpeed]) -> float:
+def _tension_n(contact: Contact, turns: Sequence[AtSpeed]) -> float:
     """What the belt's slack side needs at least so that the alternator does not slip, at the hardest of some speeds [N]."""
-    contact = way.on(ALTERNATOR)
     # One newton of it carries so much torque.
     return max(t.torque_nm for t in turns) / slip_torque_nm(contact, 1.0, source_table().belt_friction)
 
