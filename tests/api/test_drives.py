@@ -77,3 +77,21 @@ def test_a_bundle_carries_it_out_and_in(tech: Caller, job: dict[str, Any], path:
     broken["documents"][0]["kind"] = "plan"
     refused = answered(tech.post("/api/jobs/import", raw=json.dumps(broken).encode()), 422)
     assert "no document of kind 'plan'" in json.dumps(refused)
+
+
+def test_the_sheet_says_it(tech: Caller, job: dict[str, Any], path: str) -> None:
+    assert "Pulley" not in tech.get(f"/api/jobs/{job['id']}/sheet").text
+    tech.post(path, {**ASKED, "redline_rpm": 6500})
+    sheet = tech.get(f"/api/jobs/{job['id']}/sheet").text
+    assert "Pulley: 50.0 mm in place of 60.0 mm" in sheet and "19500 too fast" in sheet and "Overspeed: 19500 /min" in sheet
+
+
+def test_a_drive_from_a_file_that_does_not_add_up_is_shown_to_be_mended_and_does_not_stop_the_sheet(
+    tech: Caller, job: dict[str, Any]
+) -> None:
+    data = json.loads(tech.get(f"/api/jobs/{job['id']}/bundle").data)
+    data["documents"].append({"kind": "drive", "document": {**ASKED, "idle_rpm": 900, "cruise_rpm": 800}})
+    made = answered(tech.post("/api/jobs/import", raw=json.dumps(data).encode()), 201)
+    kept = answered(tech.get(f"/api/jobs/{made['id']}/drive"))
+    assert kept["view"] is None and kept["document"]["cruise_rpm"] == 800
+    assert "Pulley" not in tech.get(f"/api/jobs/{made['id']}/sheet").text

@@ -3171,7 +3171,7 @@ export interface components {
             document: components["schemas"]["DriveRequest"];
             /** Revision */
             revision: number;
-            view: components["schemas"]["DriveView"];
+            view: components["schemas"]["DriveView"] | null;
         };
         /**
          * DriveRequest

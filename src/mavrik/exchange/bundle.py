@@ -152,6 +152,11 @@ class Bundle(Document):
         found = [d.document for d in self.documents if d.circuit_id == circuit_id and isinstance(d.document, Plan)]
         return found[-1] if found else None
 
+    def drive(self) -> DriveRequest | None:
+        """What was kept last of the alternator's drive, if anything was."""
+        found = [d.document for d in self.documents if isinstance(d.document, DriveRequest)]
+        return found[-1] if found else None
+
 
 class BundleError(ValueError):
     """A file that is not a job bundle; `problems` names every place."""

@@ -16,6 +16,7 @@ from mavrik.core.measuring.limits import limit_table
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.readings import Reading
 from mavrik.core.planning.comparison import Comparison, compare
+from mavrik.core.planning.drive import drive_in
 from mavrik.core.procedures import Limits
 from mavrik.core.workflow.cautions import cautions_for
 from mavrik.domain.job import CircuitRole
@@ -87,10 +88,11 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
     plan = bundle.plan_of(proposed.id) if proposed is not None else None
     if proposed is not None and plan is not None:
         comparison = compare(found.document, proposed.document, plan.target.limit_profile)
+    drive = bundle.drive()
     after_loop = None
     if proposed is not None and comparison is not None:
         after_loop = Markup(draw_loop(proposed.document, comparison.pictures_after.loop, comparison.after))  # noqa: S704
-    steps = ("job", "circuit", "measure", "plan", "build", "hand_over")
+    steps = ("job", "circuit", "measure", "plan", *(("drive",) if drive is not None else ()), "build", "hand_over")
     cautions = {c.id: c.text for step in steps for c in cautions_for(step)}
     return _environment.get_template("sheet.html.j2").render(
         bundle=bundle,
@@ -110,6 +112,8 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
         comparison=comparison,
         after_loop=after_loop,
         plan=plan,
+        drive=drive,
+        drive_view=drive_in(found.document, drive) if drive is not None else None,
         profile=limit_table().profiles[profile],
         cautions=list(cautions.values()),
         verdicts={name.value: f"{VERDICT_SIGNS[name]} {word}" for name, word in VERDICT_WORDS.items()},

@@ -6,7 +6,7 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Alternator, Circuit
 from mavrik.core.document import Problem
-from mavrik.core.planning.drive import DriveProblemError, DriveRequest, DriveView, plan_drive
+from mavrik.core.planning.drive import DriveProblemError, DriveRequest, DriveView, drive_in, plan_drive
 from mavrik.domain.job import CircuitRole, DocumentKind
 from mavrik.domain.roles import Who
 from mavrik.jobs.changes import note_change
@@ -26,7 +26,7 @@ def drive_of(session: Session, job_id: int) -> DriveRecord:
     if asked.alternator_id not in {a.id for a in _circuit(row).alternators}:
         # The circuit has another unit by now; what was known of its drive stays.
         asked = asked.model_copy(update={"alternator_id": _circuit(row).alternator.id})
-    return DriveRecord(revision=kept.revision if kept else 0, document=asked, view=_view(row, asked))
+    return DriveRecord(revision=kept.revision if kept else 0, document=asked, view=drive_in(_circuit(row), asked))
 
 
 def preview_drive(session: Session, job_id: int, asked: DriveRequest) -> DriveView:

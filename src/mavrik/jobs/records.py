@@ -76,7 +76,8 @@ class DriveRecord(Document):
     revision: int
     """0 where nothing was kept yet."""
     document: DriveRequest
-    view: DriveView
+    view: DriveView | None
+    """None where it does not add up, as what a file brings may not."""
 
 
 class ChangeRecord(Document):

@@ -12,7 +12,7 @@ from pydantic import Field
 from scipy.optimize import brentq
 
 from mavrik.core.catalogue.sources import output_limit_a, source_table
-from mavrik.core.circuit import Alternator
+from mavrik.core.circuit import Alternator, Circuit
 from mavrik.core.document import Document, Identifier, Label
 from mavrik.core.planning.belts import Contact, Route, slip_torque_nm
 from mavrik.core.planning.drive_belt import DriveArm, DriveBeltError, DrivePulley, Millimetre, TensionerAt, belt_ways
@@ -158,6 +158,22 @@ class DriveView(Document):
     belt: BeltChange | None
     gain: ReadGain | None
     findings: tuple[Finding, ...]
+
+
+def drive_in(circuit: Circuit, asked: DriveRequest) -> DriveView | None:
+    """What a drive comes to in a circuit; None where it does not add up, as what a file brings may not.
+
+    circuit: where its alternator is, the main one if it has another by now; asked: as for `plan_drive`
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> drive_in(front_battery(12), DriveRequest(alternator_id="alternator", idle_rpm=900, cruise_rpm=800)) is None
+    True
+    """
+    unit = next((a for a in circuit.alternators if a.id == asked.alternator_id), circuit.alternator)
+    try:
+        return plan_drive(unit, asked)
+    except DriveProblemError:
+        return None
 
 
 def plan_drive(unit: Alternator, asked: DriveRequest) -> DriveView:
