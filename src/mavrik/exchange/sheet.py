@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
 from typing import Any
 
@@ -57,6 +58,11 @@ def _value(reading: Reading) -> str:
     value = reading.shown if reading.shown is not None else reading.value
     digits = of.digits if of is not None else 2
     return f"{value:.{digits}f} {reading.shown_unit or reading.unit}"
+
+
+def _whole(value: float) -> str:
+    """A number without decimals; a half goes up, as on the screens."""
+    return str(Decimal(value).quantize(Decimal(1), ROUND_HALF_UP))
 
 
 def _doubt(reading: Reading) -> str:
@@ -118,6 +124,7 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
         cautions=list(cautions.values()),
         verdicts={name.value: f"{VERDICT_SIGNS[name]} {word}" for name, word in VERDICT_WORDS.items()},
         mv=_mv,
+        whole=_whole,
     )
 
 
