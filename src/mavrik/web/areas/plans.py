@@ -79,6 +79,7 @@ def get_comparison(path: JobPath) -> Response:
     responses={"200": DriveRecord, **SAVE_ERRORS},
 )
 @needs(Permission.READ)
+@heavy
 def get_drive(path: JobPath) -> Response:
     """As it was kept last, or what one begins with; and what that comes to."""
     return answer(drives.drive_of(session(), path.job_id))
@@ -91,6 +92,7 @@ def get_drive(path: JobPath) -> Response:
     responses={"200": DriveView, **SAVE_ERRORS},
 )
 @needs(Permission.READ)
+@heavy
 def post_drive_preview(path: JobPath, body: DriveRequest) -> Response:
     """Shaft speeds, output, belt and limits, without keeping anything."""
     return answer(drives.preview_drive(session(), path.job_id, body))
@@ -103,6 +105,7 @@ def post_drive_preview(path: JobPath, body: DriveRequest) -> Response:
     responses={"201": DriveRecord, **SAVE_ERRORS},
 )
 @needs(Permission.WORK)
+@heavy
 @creates
 def post_drive(path: JobPath, body: DriveRequest) -> Response:
     """As the next revision of the job's."""
