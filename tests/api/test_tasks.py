@@ -71,8 +71,10 @@ def wanted(search: str, file: str = "sheet.pdf") -> tuple[str, dict[str, Any]]:
 
 def test_the_sheets_of_a_list_come_as_one_file(tech: Caller, other: Caller, boss: Caller, job: dict[str, Any]) -> None:
     assert keep(tech, job, drops(feed=0.1)).status_code == 201
-    tech.post("/api/jobs", job_body(complaint="Nothing drawn yet, zipped"))
-    made = tech.post(*wanted("handcart"))
+    lock = tech.get(f"/api/jobs/{job['id']}").json["lock"]  # type: ignore[index]
+    assert tech.put(f"/api/jobs/{job['id']}", {**job_body(complaint="Wanted zipped"), "lock": lock}).status_code == 200
+    tech.post("/api/jobs", job_body(complaint="Nothing drawn yet, wanted zipped"))
+    made = tech.post(*wanted("wanted zipped"))
     assert made.status_code == 202, made.text
     assert (made.json["state"], made.json["file"], made.json["asked_by"]) == ("waiting", None, "Tech")  # type: ignore[index]
     do_tasks(tech)
@@ -83,7 +85,8 @@ def test_the_sheets_of_a_list_come_as_one_file(tech: Caller, other: Caller, boss
         assert packed.read(f"{job['number']}{job_file('sheet.pdf').ending}").startswith(b"%PDF")
         names = packed.namelist()
     refused = task["result"]["refused"]
-    assert refused and len(names) + len(refused) == tech.get("/api/jobs?search=handcart").json["total"]  # type: ignore[index]
+    assert len(names) == len(refused) == 1
+    assert len(names) + len(refused) == tech.get("/api/jobs?search=wanted+zipped").json["total"]  # type: ignore[index]
     assert all(r["why"] for r in refused)
     at = f"/api/tasks/{task['id']}"
     assert [c.get(f"{at}/file").status_code for c in (other, boss)] == [404, 200]
