@@ -53,7 +53,8 @@ def run_tests(words: list[str]) -> int:
         ("prettier", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "format:check"]),
         ("vue-tsc", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "check"]),
         ("front-end units", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "test"]),
-        ("pytest", [*pytest, "-n", "2", "--dist", "loadfile"]),
+        # In the order of the folders: by number of tests a few long files would be left to the end, and one worker idle.
+        ("pytest", [*pytest, "-n", "2", "--dist", "loadfile", "--no-loadscope-reorder"]),
     ]
     for name, command in steps:
         say(f"== {name}")
