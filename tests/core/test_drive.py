@@ -208,6 +208,17 @@ def test_a_tensioner_takes_up_what_a_smaller_pulley_leaves_of_the_belt() -> None
     assert math.hypot(moved.x_mm - 0, moved.y_mm - 250) == pytest.approx(math.hypot(60, 60))
 
 
+def test_of_the_belts_to_hand_those_fit_that_the_tensioner_takes() -> None:
+    found = plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, new_mm=52, stock_mm=(1200, 1345, 1350, 1500), **TOLD)).belt
+    assert found is not None and found.tensioner is not None
+    at = found.tensioner
+    for belt in at.to_hand:
+        assert (belt.share is not None) == (at.shortest_mm <= belt.length_mm <= at.longest_mm)
+    fit = [b.share for b in at.to_hand if b.share is not None]
+    # The shorter one stands nearer to the tight end.
+    assert [b.length_mm for b in at.to_hand if b.share is not None] == [1345, 1350] and fit[0] > fit[1]
+
+
 def test_a_tensioner_without_the_travel_does_not() -> None:
     short = {**ARM, "slack_deg": -0.5}
     found = plan_drive(UNIT, ask(pulleys=DRIVE, arm=short, new_mm=40, **TOLD))

@@ -21,8 +21,8 @@ from mavrik.core.planning.belts import (
     route,
     slip_torque_nm,
     smallest_wrap_deg,
-    taken_up,
     tension_ratio,
+    travel,
 )
 
 SIZES = st.floats(30.0, 250.0)
@@ -190,21 +190,21 @@ ARM = Tensioner("tensioner", 160, 250, 80, 90, 250)
 @settings(max_examples=30, deadline=None)
 def test_a_tensioner_stands_where_the_belt_is_as_long_as_its_way(share: float) -> None:
     belt = route(moved(DRIVE, ARM, share)).length_mm
-    found = taken_up(DRIVE, ARM, belt)
+    found = travel(DRIVE, ARM).with_belt(belt)
     assert found.share is not None
     assert route(moved(DRIVE, ARM, found.share)).length_mm == pytest.approx(belt, abs=1e-6)
     assert found.shortest_mm <= belt <= found.longest_mm
 
 
 def test_a_belt_beyond_the_travel_is_not_taken_up() -> None:
-    ends = taken_up(DRIVE, ARM, 1000)
+    ends = travel(DRIVE, ARM).with_belt(1000)
     assert ends.shortest_mm < ends.longest_mm
     for belt in (ends.shortest_mm - 1, ends.longest_mm + 1):
-        assert taken_up(DRIVE, ARM, belt).share is None
+        assert travel(DRIVE, ARM).with_belt(belt).share is None
     with pytest.raises(KeyError):
-        taken_up(DRIVE, replace(ARM, pulley="fan"), 1000)
+        travel(DRIVE, replace(ARM, pulley="fan"))
     with pytest.raises(BeltError, match="above 0"):
-        taken_up(DRIVE, ARM, float("nan"))
+        travel(DRIVE, ARM).with_belt(float("nan"))
 
 
 def test_slip_is_the_capstan_s() -> None:

@@ -3260,6 +3260,12 @@ export interface components {
              */
             smallest_mm: number | null;
             /**
+             * Stock Mm
+             * @description Belts that are to hand [mm]
+             * @default []
+             */
+            stock_mm: number[];
+            /**
              * Wanted Idle A
              * @default null
              */
@@ -6350,6 +6356,16 @@ export interface components {
             to_node: string;
         };
         /**
+         * StockBelt
+         * @description A belt that is to hand, with the new pulley where one is thought of.
+         */
+        StockBelt: {
+            /** Length Mm */
+            length_mm: number;
+            /** Share */
+            share: number | null;
+        };
+        /**
          * Stranding
          * @description How the conductor is made of its strands.
          * @enum {string}
@@ -6534,6 +6550,8 @@ export interface components {
             now: number | null;
             /** Shortest Mm */
             shortest_mm: number;
+            /** To Hand */
+            to_hand: components["schemas"]["StockBelt"][];
         };
         /**
          * Termination

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 /** Every pulley that the belt goes round, in its order, and the tensioner's arm. */
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { DriveRequest } from '@/api/types'
 import NumberField from '@/ui/NumberField.vue'
+import { useCatalogue } from '@/composables/catalogue'
+import { inRange, parseNumber } from '@/ui/numbers'
 
 type Form = Omit<DriveRequest, 'before' | 'after'>
 type Row = NonNullable<Form['pulleys']>[number]
@@ -53,6 +55,21 @@ function add(): void {
 const said = (r: Row) => (r.part === 'driving' ? props.form.crank_mm : r.part === 'alternator' ? props.form.now_mm : null)
 const tensioner = computed(() => rows.value.find((r) => r.part === 'tensioner') ?? null)
 const arm = computed(() => props.form.arm ?? null)
+/** Lengths as typed; what cannot be read of them is said, and nothing is passed on. */
+const { catalogue } = useCatalogue()
+const stock = ref((props.form.stock_mm ?? []).join(' '))
+const stockProblem = ref('')
+function typedStock(text: string): void {
+  stock.value = text
+  const values = text
+    .split(/[\s;]+/)
+    .filter(Boolean)
+    .map(parseNumber)
+  const { least, most } = catalogue.value?.bounds['DriveRequest.belt_mm'] ?? {}
+  const limits = { least: least ?? undefined, most: most ?? undefined }
+  stockProblem.value = values.map((v) => v.error || inRange(v.value ?? 0, limits, 'mm')).find(Boolean) ?? ''
+  if (!stockProblem.value) emit('change', { stock_mm: values.map((v) => v.value!) })
+}
 function withArm(): void {
   const t = tensioner.value!
   emit('change', { arm: { x_mm: t.x_mm, y_mm: t.y_mm + FAR / 4, slack_deg: -20, tight_deg: 20 } })
@@ -178,6 +195,17 @@ function withArm(): void {
         @update:model-value="emit('change', { belt_mm: $event })"
       />
     </div>
+    <v-text-field
+      v-if="tensioner && arm"
+      :model-value="stock"
+      label="Belts to hand, mm, with a space between"
+      inputmode="decimal"
+      autocomplete="off"
+      density="compact"
+      :error-messages="stockProblem ? [stockProblem] : []"
+      data-test="stock"
+      @update:model-value="typedStock"
+    />
     <p v-if="tensioner && arm" class="quiet mb-0">
       Degrees against the clock from where it is drawn; without a length the belt is as long as it is drawn.
     </p>

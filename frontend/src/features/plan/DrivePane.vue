@@ -311,6 +311,11 @@ const more = ref<string[]>([])
           >; 0 % is its spring’s end.</template
         >
       </p>
+      <ul v-if="view?.belt?.tensioner?.to_hand.length" class="stock figure" data-test="stock-fit">
+        <li v-for="b in view.belt.tensioner.to_hand" :key="b.length_mm" :class="{ fits: b.share !== null }">
+          {{ fixed(b.length_mm, 0) }} mm {{ b.share === null ? '✕ does not fit' : `✓ at ${fixed(100 * b.share, 0)} %` }}
+        </li>
+      </ul>
     </section>
     <section v-if="view" class="panel" data-test="turning">
       <h2 class="sleeve">Turning it</h2>
@@ -389,6 +394,18 @@ const more = ref<string[]>([])
 }
 .finding.danger {
   border-left-color: var(--fail);
+}
+.stock {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 18px;
+  list-style: none;
+  padding: 0;
+  margin: 8px 0 0;
+}
+.stock .fits {
+  font-weight: 700;
+  color: var(--pass);
 }
 .scroll {
   overflow-x: auto;

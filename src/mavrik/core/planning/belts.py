@@ -286,43 +286,59 @@ def moved(pulleys: Sequence[Pulley], tensioner: Tensioner, share: float) -> tupl
     return tuple(replace(p, x_mm=x, y_mm=y) if p.name == tensioner.pulley else p for p in pulleys)
 
 
-def taken_up(pulleys: Sequence[Pulley], tensioner: Tensioner, belt_mm: float) -> TakenUp:
-    """Where the tensioner stands with a belt of that length.
+@dataclass(frozen=True)
+class Travel:
+    """The belts that a tensioner takes up, along its travel."""
 
-    pulleys: of the drive, wherever the tensioner's own stands now; belt_mm: effective length [mm]
+    pulleys: tuple[Pulley, ...]
+    tensioner: Tensioner
+    places: tuple[tuple[float, float], ...]
+    """Shares of the travel where a belt lies, and its length there."""
+    step: float
+    """Of the share from one to the next, where no place between is left out."""
+
+    def length_mm(self, share: float) -> float:
+        """Length of the belt that stands there. Raises BeltError as `route`."""
+        return route(moved(self.pulleys, self.tensioner, share)).length_mm
+
+    def with_belt(self, belt_mm: float) -> TakenUp:
+        """Where the tensioner stands with a belt of that length. Raises BeltError for one that is none."""
+        if not (isfinite(belt_mm) and belt_mm > 0):
+            raise BeltError("A belt has a length above 0.")
+        lengths = [own for _, own in self.places]
+        share: float | None = None
+        for (before, shorter), (after, longer) in pairwise(self.places):
+            # Not across places of the travel where no belt lies.
+            if after - before < 1.5 * self.step and min(shorter, longer) <= belt_mm <= max(shorter, longer):
+                share = before if shorter == longer else float(brentq(lambda s: self.length_mm(s) - belt_mm, before, after))
+                break
+        return TakenUp(share, min(lengths), max(lengths), lengths[0] >= lengths[-1])
+
+
+def travel(pulleys: Sequence[Pulley], tensioner: Tensioner) -> Travel:
+    """The belts that a tensioner takes up, from one end of its travel to the other.
+
+    pulleys: of the drive, wherever the tensioner's own stands now
     Raises BeltError as `route`, where the belt cannot lie on the tensioner anywhere on its travel.
-    Source: the length by geometry at each place of the travel; the place by Brent's method.
+    Source: the length by geometry at each place of the travel; between two of them the place by Brent's method.
 
     >>> drive = [Pulley("crank", 150, 0, 0), Pulley("alternator", 60, 300, 0), Pulley("tensioner", 70, 150, 150)]
-    >>> found = taken_up(drive, Tensioner("tensioner", 150, 250, 100, 90, 270), 1200)
+    >>> found = travel(drive, Tensioner("tensioner", 150, 250, 100, 90, 270)).with_belt(1200)
     >>> found.share is not None and 0 < found.share < 1, found.shortest_mm < 1200 < found.longest_mm
     (True, True)
     """
-    if not (isfinite(belt_mm) and belt_mm > 0):
-        raise BeltError("A belt has a length above 0.")
-
-    def length(share: float) -> float:
-        return route(moved(pulleys, tensioner, share)).length_mm
-
     steps = max(2, ceil(abs(tensioner.tight_deg - tensioner.slack_deg) / STEP_DEG))
     places: list[tuple[float, float]] = []
     trouble: BeltError | None = None
     for k in range(steps + 1):
         try:
-            places.append((k / steps, length(k / steps)))
+            places.append((k / steps, route(moved(pulleys, tensioner, k / steps)).length_mm))
         except BeltError as error:
             trouble = error
     if not places:
         assert trouble is not None
         raise trouble
-    lengths = [own for _, own in places]
-    share: float | None = None
-    for (before, shorter), (after, longer) in pairwise(places):
-        # Not across places of the travel where no belt lies.
-        if after - before < 1.5 / steps and min(shorter, longer) <= belt_mm <= max(shorter, longer):
-            share = before if shorter == longer else float(brentq(lambda s: length(s) - belt_mm, before, after))
-            break
-    return TakenUp(share, min(lengths), max(lengths), lengths[0] >= lengths[-1])
+    return Travel(tuple(pulleys), tensioner, tuple(places), 1 / steps)
 
 
 def tension_ratio(wrap_deg: float, friction: float, rib_deg: float | None = RIB_DEG) -> float:

@@ -67,6 +67,9 @@ class DriveRequest(Document):
     belt_mm: Annotated[float, Field(ge=100, le=6000, description="Effective length of the belt that is fitted [mm]")] | None = (
         None
     )
+    stock_mm: Annotated[
+        tuple[Annotated[float, Field(ge=100, le=6000)], ...], Field(max_length=40, description="Belts that are to hand [mm]")
+    ] = ()
     before: DriveReading | None = None
     after: DriveReading | None = None
 
@@ -297,7 +300,9 @@ def _belt(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> tuple[BeltChange
         DrivePulley(name="Alternator", part="alternator", x_mm=asked.centres_mm or 0.0, y_mm=0.0),
     )
     try:
-        ways = belt_ways(asked.pulleys or two, asked.arm, asked.belt_mm, asked.crank_mm, asked.now_mm, asked.new_mm)
+        ways = belt_ways(
+            asked.pulleys or two, asked.arm, asked.belt_mm, asked.crank_mm, asked.now_mm, asked.new_mm, asked.stock_mm
+        )
     except DriveBeltError as error:
         raise DriveProblemError("pulleys" if asked.pulleys else "centres_mm", str(error)) from error
     tension = _tension_n(ways.now.on(ways.alternator), [s.before for s in speeds])

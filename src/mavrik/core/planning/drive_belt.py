@@ -10,7 +10,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mavrik.core.document import Document, Label
-from mavrik.core.planning.belts import BeltError, Pulley, Route, TakenUp, Tensioner, moved, route, taken_up
+from mavrik.core.planning.belts import BeltError, Pulley, Route, TakenUp, Tensioner, moved, route, travel
 from mavrik.core.protection.documents import Finding, Severity
 
 Millimetre = Annotated[float, Field(gt=5, le=1000, description="Effective diameter, or a distance [mm]")]
@@ -53,6 +53,15 @@ class DriveBeltError(ValueError):
 
 
 @dataclass(frozen=True)
+class StockBelt:
+    """A belt that is to hand, with the new pulley where one is thought of."""
+
+    length_mm: float
+    share: float | None
+    """Where the tensioner would stand; None: it does not fit."""
+
+
+@dataclass(frozen=True)
 class TensionerAt:
     """Where the tensioner stands, between 0, its spring at its end, and 1; None: it does not take the belt up."""
 
@@ -61,6 +70,7 @@ class TensionerAt:
     shortest_mm: float
     longest_mm: float
     """Belts between which it has travel, with the new pulley where one is thought of."""
+    to_hand: tuple[StockBelt, ...]
 
 
 @dataclass(frozen=True)
@@ -82,10 +92,12 @@ def belt_ways(
     driving_mm: float,
     now_mm: float,
     new_mm: float | None,
+    stock_mm: Sequence[float] = (),
 ) -> BeltWays:
     """The way of a belt with the alternator's pulley as found, and with another.
 
     pulleys: in order; arm: of the tensioner, where there is one; belt_mm: of the belt that is fitted, left out as long as its way is drawn
+    stock_mm: belts that are to hand [mm]
     driving_mm, now_mm, new_mm: diameters of the driving pulley and of the alternator's [mm]
     Raises DriveBeltError for pulleys that no belt goes round, or that are not one of each kind that is needed.
     Source: `belts`.
@@ -104,10 +116,12 @@ def belt_ways(
         if held is None:
             return BeltWays(now, new, None, (*_in_the_way(new or now), *_of_length(now, new)), alternator)
         belt = belt_mm if belt_mm is not None else now.length_mm
-        first, second = taken_up(before, held, belt), taken_up(after, held, belt)
+        as_found, with_new = travel(before, held), travel(after, held)
+        first, second = as_found.with_belt(belt), with_new.with_belt(belt)
         if not first.slackens:
             raise DriveBeltError("A spring pulls the tensioner towards the longer way of the belt: swap the ends of its travel.")
-        at = TensionerAt(first.share, second.share if new is not None else None, second.shortest_mm, second.longest_mm)
+        to_hand = tuple(StockBelt(mm, with_new.with_belt(mm).share) for mm in stock_mm)
+        at = TensionerAt(first.share, second.share if new is not None else None, second.shortest_mm, second.longest_mm, to_hand)
         if first.share is not None:
             now = route(moved(before, held, first.share))
         if new is not None and second.share is not None:
