@@ -299,3 +299,15 @@ def test_a_correction_in_a_bundle_takes_the_place_of_what_it_corrects() -> None:
     bundle = read_bundle(as_bytes(document))
     assert findings_of_bundle(bundle).findings.headline.verdict == "pass"
     assert len(bundle.runs) == 2, "the first is kept"
+
+
+def test_a_sheet_is_printed_while_its_program_is_replaced(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A template that changes on the disk is the next program's, and may ask for what this one does not have."""
+    from jinja2 import FileSystemLoader, Template
+
+    bundle, at = read_bundle(as_bytes(bundle_document())), datetime(2026, 3, 4, tzinfo=UTC)
+    before = render_sheet(bundle, "A Shop", at)
+    next_one = "{{ something_new.that_this_program_does_not_have }}", None, lambda: False
+    monkeypatch.setattr(FileSystemLoader, "get_source", lambda *_: next_one)
+    monkeypatch.setattr(Template, "is_up_to_date", False)
+    assert render_sheet(bundle, "A Shop", at) == before

@@ -35,6 +35,7 @@ _environment = Environment(
     loader=FileSystemLoader(ASSETS),
     autoescape=select_autoescape(default=True, default_for_string=True),
     undefined=StrictUndefined,
+    auto_reload=False,
 )
 
 
@@ -44,6 +45,8 @@ def _css_string(text: str) -> str:
 
 
 _environment.filters["css_string"] = _css_string
+# Read once: a program that is replaced while it runs must not put its next template beside its old code.
+_sheet = _environment.get_template("sheet.html.j2")
 
 
 def _mv(volts: float | None) -> str:
@@ -100,7 +103,7 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
         after_loop = Markup(draw_loop(proposed.document, comparison.pictures_after.loop, comparison.after))  # noqa: S704
     steps = ("job", "circuit", "measure", "plan", *(("drive",) if drive is not None else ()), "build", "hand_over")
     cautions = {c.id: c.text for step in steps for c in cautions_for(step)}
-    return _environment.get_template("sheet.html.j2").render(
+    return _sheet.render(
         bundle=bundle,
         workshop=workshop,
         printed_at=printed_at,
