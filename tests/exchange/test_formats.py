@@ -311,3 +311,33 @@ def test_a_sheet_is_printed_while_its_program_is_replaced(monkeypatch: pytest.Mo
     monkeypatch.setattr(FileSystemLoader, "get_source", lambda *_: next_one)
     monkeypatch.setattr(Template, "is_up_to_date", False)
     assert render_sheet(bundle, "A Shop", at) == before
+
+
+def test_fonts_are_set_up_once_however_many_sheets_are_printed(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Each set-up stays in the memory of the process. Other threads have their own: what is below is for one at a time."""
+    import threading
+
+    from weasyprint.text import fonts
+
+    made: list[int] = []
+    usual = fonts.FontConfiguration
+
+    class Counted(usual):  # type: ignore[misc, valid-type]
+        def __init__(self) -> None:
+            super().__init__()
+            made.append(threading.get_ident())
+
+    monkeypatch.setattr(fonts, "FontConfiguration", Counted)
+    page = render_sheet(read_bundle(as_bytes(bundle_document())), "A Shop", datetime(2026, 3, 4, tzinfo=UTC))
+    printed: list[bytes] = []
+
+    def prints() -> None:
+        printed.extend(render_pdf(page) for _ in range(3))
+
+    for _ in range(2):
+        thread = threading.Thread(target=prints)
+        thread.start()
+        thread.join()
+    assert len(made) == 2 and len(printed) == 6
+    # All in the sheet's own fonts: a print that had lost them would be another length.
+    assert len({len(p) for p in printed}) == 1

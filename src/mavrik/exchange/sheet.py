@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from datetime import datetime
 from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
@@ -148,5 +149,17 @@ def render_pdf(html: str) -> bytes:
                 raise ValueError(f"not an asset of the sheet: {url}")
             return super().fetch(url, headers)
 
-    made: bytes = HTML(string=html, base_url=ASSETS.as_uri() + "/", url_fetcher=OwnAssets()).write_pdf()
+    made: bytes = HTML(string=html, base_url=ASSETS.as_uri() + "/", url_fetcher=OwnAssets()).write_pdf(font_config=_fonts())
     return made
+
+
+_of_thread = threading.local()
+
+
+def _fonts() -> Any:
+    """The printer's fonts, set up once a thread: of a set-up of its own each print leaves a quarter of a megabyte in the process."""
+    from weasyprint.text.fonts import FontConfiguration
+
+    if not hasattr(_of_thread, "fonts"):
+        _of_thread.fonts = FontConfiguration()
+    return _of_thread.fonts
