@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import http.client
 import json
+import shutil
 import time
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -28,6 +29,7 @@ OWN_SHARE = 0.7
 """So many requests name things that are there; the others whatever comes."""
 
 MOST_TOLD = 20
+MOST_ROUNDS = 10
 PATIENCE_S = 90.0
 
 SIGN_IN = "/api/session"
@@ -98,9 +100,13 @@ def fuzz(send: Sender, document: Mapping[str, Any], ids: Mapping[str, Sequence[A
     ids: of things that are there, by the name of the parameter in a path; start: what the choice depends on
     """
     found, every = Fuzzed(), operations(document)
-    each = max(1, count // len(every))
-    for operation in every:
-        _fuzz_one(send, operation, ids, each, start, found)
+    # An operation with few different questions comes to its end early: what is left is asked in another round.
+    for round_ in range(MOST_ROUNDS):
+        left = count - sum(found.answers.values()) - found.unsendable
+        if left <= 0:
+            break
+        for operation in every:
+            _fuzz_one(send, operation, ids, max(1, left // len(every)), start + round_, found)
     return found
 
 
@@ -248,10 +254,15 @@ def fuzz_test(count: int = 20_000, start: int = 1) -> dict[str, Any]:
         with _memory_of(var) as grown:
             found = fuzz(send, document, ids, count, start)
             memory = grown()
+        log = ROOT / "var" / f"fuzz-{start}.log"
+        if found.mistakes:
+            # It says why, and would go with the shop.
+            shutil.copyfile(var / "server.log", log)
     return {
         "requests": sum(found.answers.values()),
         "answers": {str(s): n for s, n in sorted(found.answers.items())},
         "mistakes": found.mistakes,
+        "the server's log of them": str(log) if found.mistakes else "",
         "slowest answer, s": round(found.slowest[0], 2),
         "slowest": found.slowest[1],
         "memory above the beginning, MB": memory,
