@@ -15,7 +15,15 @@ from mavrik.core.catalogue.sources import output_limit_a, source_table
 from mavrik.core.circuit import Alternator, Circuit
 from mavrik.core.document import Document, Identifier, Label
 from mavrik.core.planning.belts import Contact, Route, slip_torque_nm
-from mavrik.core.planning.drive_belt import DriveArm, DriveBeltError, DrivePulley, Millimetre, TensionerAt, belt_ways
+from mavrik.core.planning.drive_belt import (
+    DriveArm,
+    DriveBeltError,
+    DrivePulley,
+    Millimetre,
+    TensionerAt,
+    belt_ways,
+    drive_finding,
+)
 from mavrik.core.protection.documents import Finding, Severity, by_severity
 
 SAME_SPEED = 0.03
@@ -323,7 +331,7 @@ def _gain(asked: DriveRequest) -> tuple[ReadGain | None, list[Finding]]:
     one, other = asked.before.engine_rpm, asked.after.engine_rpm
     if abs(one - other) > SAME_SPEED * max(one, other):
         return None, [
-            _said(
+            drive_finding(
                 "not_one_speed",
                 Severity.WARNING,
                 "No gain: the two were not read at one engine speed",
@@ -337,19 +345,13 @@ def _gain(asked: DriveRequest) -> tuple[ReadGain | None, list[Finding]]:
     return ReadGain(gain, u, abs(gain) > u), []
 
 
-def _said(
-    code: str, severity: Severity, title: str, why: str, rule: str, source: str = "Common practice, no single source"
-) -> Finding:
-    return Finding(code, severity, None, title, why, rule, source)
-
-
 def _of_speeds(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> list[Finding]:
     """What shaft speeds say: beyond the limit, near it, or nobody knows it."""
     redline = speeds[-1]
     shaft = (redline.after or redline.before).shaft_rpm
     if asked.limit_rpm is None:
         return [
-            _said(
+            drive_finding(
                 "limit_unknown",
                 Severity.WARNING,
                 "The unit's limit speed is not known",
@@ -360,7 +362,7 @@ def _of_speeds(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> list[Findin
     share = shaft / asked.limit_rpm
     if share > 1:
         return [
-            _said(
+            drive_finding(
                 "overspeed",
                 Severity.DANGER,
                 f"Overspeed: {shaft:.0f} /min at redline",
@@ -371,7 +373,7 @@ def _of_speeds(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> list[Findin
         ]
     if share > CROWDED:
         return [
-            _said(
+            drive_finding(
                 "near_limit",
                 Severity.NOTE,
                 f"{share:.0%} of the limit speed at redline",
@@ -388,7 +390,7 @@ def _of_slip(slip: float | None) -> list[Finding]:
         return []
     if slip < 0:
         return [
-            _said(
+            drive_finding(
                 "faster_than_its_pulleys",
                 Severity.WARNING,
                 f"The shaft turns {-slip:.0%} faster than its pulleys let it",
@@ -397,7 +399,7 @@ def _of_slip(slip: float | None) -> list[Finding]:
             )
         ]
     return [
-        _said(
+        drive_finding(
             "slips",
             Severity.WARNING,
             f"The belt slips: the shaft turns {slip:.0%} slower than its pulleys say",
@@ -415,7 +417,7 @@ def _of_wishes(unit: Alternator, asked: DriveRequest, speeds: Sequence[DriveSpee
     if slowest_shaft_rpm(unit, wanted) is None:
         most = max(_output_a(unit, rpm, source_table().hot_c) for rpm in (3000.0, 6000.0, 12_000.0))
         return [
-            _said(
+            drive_finding(
                 "beyond_the_unit",
                 Severity.WARNING,
                 f"No pulley gives {wanted:.0f} A hot",
@@ -428,7 +430,7 @@ def _of_wishes(unit: Alternator, asked: DriveRequest, speeds: Sequence[DriveSpee
     assert reach.most_mm is not None
     if reach.least_mm is not None and reach.least_mm > reach.most_mm:
         return [
-            _said(
+            drive_finding(
                 "out_of_reach",
                 Severity.WARNING,
                 f"No pulley gives {wanted:.0f} A at a hot idle",
@@ -440,7 +442,7 @@ def _of_wishes(unit: Alternator, asked: DriveRequest, speeds: Sequence[DriveSpee
     idle = speeds[0].after or speeds[0].before
     if idle.hot_a < wanted:
         return [
-            _said(
+            drive_finding(
                 "short_at_idle",
                 Severity.WARNING,
                 f"{idle.hot_a:.0f} A at a hot idle, {wanted:.0f} A wanted",

@@ -20,7 +20,7 @@ Degrees = Annotated[
 ]
 
 PART = Literal["driving", "alternator", "tensioner", "other"]
-GEOMETRY = "Plane geometry"
+GEOMETRY, PRACTICE = "Plane geometry", "Common practice, no single source"
 
 
 class DrivePulley(Document):
@@ -169,32 +169,39 @@ def _held(pulleys: Sequence[DrivePulley], arm: DriveArm | None) -> Tensioner | N
     return Tensioner(p.name, arm.x_mm, arm.y_mm, length, angle + arm.slack_deg, angle + arm.tight_deg)
 
 
-def _said(code: str, severity: Severity, title: str, why: str, rule: str) -> Finding:
-    return Finding(code, severity, None, title, why, rule, GEOMETRY)
+def drive_finding(code: str, severity: Severity, title: str, why: str, rule: str, source: str = PRACTICE) -> Finding:
+    """A finding of the drive: of no branch of the circuit.
+
+    >>> drive_finding("x", Severity.NOTE, "A belt 3 mm shorter", "Look.", "Geometry holds.").branch_id is None
+    True
+    """
+    return Finding(code, severity, None, title, why, rule, source)
 
 
 def _of_length(now: Route, new: Route | None) -> list[Finding]:
     if new is None or not (change := new.length_mm - now.length_mm):
         return []
     return [
-        _said(
+        drive_finding(
             "belt_length",
             Severity.NOTE,
             f"A belt {abs(change):.0f} mm {'shorter' if change < 0 else 'longer'}",
             "Or as much of the tensioner's travel, if it has that left: look at its mark before you buy.",
             "The belt is as long as its way round all pulleys.",
+            GEOMETRY,
         )
     ]
 
 
 def _in_the_way(way: Route) -> list[Finding]:
     return [
-        _said(
+        drive_finding(
             "in_the_way",
             Severity.WARNING,
             f"The belt runs into {hit}",
             f"From {of} to {to} it has to pass it.",
             "Between two pulleys the belt runs free.",
+            GEOMETRY,
         )
         for of, to, hit in way.touches
     ]
@@ -205,32 +212,35 @@ def _of_tensioner(belt: float, now: TakenUp, new: TakenUp | None) -> list[Findin
     rule = "The tensioner stands between its stops with the belt that is fitted."
     if now.share is None:
         return [
-            _said(
+            drive_finding(
                 "belt_does_not_fit",
                 Severity.WARNING,
                 f"A belt of {belt:.0f} mm does not go round as it is drawn",
                 f"With the pulley as found the tensioner takes {now.shortest_mm:.0f} to {now.longest_mm:.0f} mm: measure places and belt again.",
                 rule,
+                GEOMETRY,
             )
         ]
     if new is None:
         return []
     if new.share is None:
         return [
-            _said(
+            drive_finding(
                 "not_taken_up",
                 Severity.WARNING,
                 "The tensioner does not take it up",
                 f"With the new pulley it takes belts of {new.shortest_mm:.0f} to {new.longest_mm:.0f} mm; the one that is fitted has {belt:.0f} mm.",
                 rule,
+                GEOMETRY,
             )
         ]
     return [
-        _said(
+        drive_finding(
             "taken_up",
             Severity.NOTE,
             "The tensioner takes it up",
             f"It stands at {now.share:.0%} of its travel now, at {new.share:.0%} then, 0% being its spring's end. The belt stays.",
             rule,
+            GEOMETRY,
         )
     ]
