@@ -29,7 +29,7 @@ VIEWS: list[tuple[str, str, tuple[str, ...]]] = [
     ("/jobs/1/findings", "[data-test=headline]", ("[data-view=branches]",)),
     ("/jobs/1/findings", "[data-test=headline]", ("[data-view=readings]",)),
     ("/jobs/3/plan", "[data-test=comparison]", ()),
-    ("/jobs/3/plan", "[data-test=part-drive]", ("[data-test=part-drive]", "[data-test=whole-drive]")),
+    ("/jobs/3/plan", "[data-test=part-drive]", ("[data-test=part-drive]", "[data-test=add-pulley]")),
     ("/jobs/3/hand_over", "iframe", ()),
     ("/instruments", "[data-instrument]", ()),
     ("/people", "table", ()),

@@ -123,3 +123,29 @@ def test_a_whole_drive_is_drawn_and_its_tensioner_takes_up_the_belt(open_page: C
     page.locator("[data-test=part-drive]").click()
     expect(page.locator("[data-finding=taken_up]")).to_be_visible()
     expect(page.locator("[data-test=keep-drive]")).to_have_text("Kept")
+
+
+def test_a_pulley_is_dragged_to_its_place(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    job = job_with(page, "front_battery")
+    page.goto(f"/jobs/{job}/plan")
+    page.locator("[data-test=part-drive]").click()
+    for name, value in (("crank", "150"), ("now", "60")):
+        page.locator(f"[data-test={name}] input, input[data-test={name}]").first.fill(value)
+    page.locator("[data-test=whole-drive]").click()
+    x, y = (page.locator(f"[data-test={n}-1] input, input[data-test={n}-1]").first for n in "xy")
+    expect(x).to_have_value("300")
+    circle = page.locator("[data-circle=Alternator]")
+    circle.hover()
+    box = circle.bounding_box()
+    assert box is not None
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] / 2 - 40, box["y"] + box["height"] / 2 - 25, steps=4)
+    # To the left and up: where it is let go it stays, and its place stands in its row.
+    expect(x).not_to_have_value("300")
+    page.mouse.up()
+    assert 0 < float(x.input_value()) < 300 and float(y.input_value()) > 0
+    at = x.input_value()
+    page.mouse.move(5, 5)
+    expect(x).to_have_value(at)
+    expect(page.locator("[data-test=belt-length]")).to_contain_text("mm")

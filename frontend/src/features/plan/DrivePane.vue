@@ -84,7 +84,14 @@ async function keep(): Promise<void> {
   })
 }
 
-const idle = computed(() => view.value?.speeds[0] ?? null)
+/** While something typed or dragged does not add up, what last did stays in sight. */
+const last = ref<DriveView | null>(null)
+watch(view, (now) => now && (last.value = now), { immediate: true })
+const shown = computed(() => view.value ?? (problem.value ? last.value : null))
+const idle = computed(() => shown.value?.speeds[0] ?? null)
+function move(name: string, x: number, y: number): void {
+  if (asked.form) asked.form.pulleys = (asked.form.pulleys ?? []).map((p) => (p.name === name ? { ...p, x_mm: x, y_mm: y } : p))
+}
 /** The engine speed at which the belt has most to carry. */
 const hardest = computed(() => {
   const turns = (s: DriveView['speeds'][number]) => Math.max(s.before.torque_nm, s.after?.torque_nm ?? 0)
@@ -235,7 +242,7 @@ const more = ref<string[]>([])
     <v-progress-linear v-else indeterminate aria-label="Loading the drive" />
   </section>
   <div v-if="asked.form" class="stack grow">
-    <section v-if="view && idle" class="panel big" data-test="hot-idle">
+    <section v-if="shown && idle" class="panel big" :class="{ stale: !view }" data-test="hot-idle">
       <div>
         <h2 class="sleeve">Output at a hot idle</h2>
         <p class="figure number">
@@ -246,12 +253,19 @@ const more = ref<string[]>([])
           <small>A</small>
         </p>
         <p class="quiet mb-0">
-          {{ view.label }}: shaft {{ fixed(view.ratio_now, 2)
-          }}<template v-if="view.ratio_new"> → {{ fixed(view.ratio_new, 2) }}</template> times the engine's speed,
-          {{ FROM[view.ratio_from] }}.
+          {{ shown.label }}: shaft {{ fixed(shown.ratio_now, 2)
+          }}<template v-if="shown.ratio_new"> → {{ fixed(shown.ratio_new, 2) }}</template> times the engine's speed,
+          {{ FROM[shown.ratio_from] }}.
         </p>
       </div>
-      <DrivePicture v-if="view.belt" :now="view.belt.now" :then="view.belt.new" class="picture" />
+      <DrivePicture
+        v-if="shown.belt"
+        :now="shown.belt.now"
+        :then="shown.belt.new"
+        :movable="(asked.form.pulleys?.length ?? 0) > 0"
+        class="picture"
+        @move="move"
+      />
     </section>
     <section v-if="view?.findings.length" class="panel" data-test="drive-findings">
       <p v-for="f in view.findings" :key="f.code" class="finding" :class="f.severity" :data-finding="f.code">
@@ -364,6 +378,10 @@ const more = ref<string[]>([])
   gap: 24px;
   align-items: center;
   justify-content: space-between;
+}
+.stale .number {
+  color: var(--quiet);
+  text-decoration: line-through;
 }
 .big .number {
   font-size: 3.4rem;

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 /** The pulleys and their belt, to scale: as they are in outline, as they would be filled. */
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { Route } from '@/api/types'
 
-const props = defineProps<{ now: Route; then: Route | null }>()
+const props = defineProps<{ now: Route; then: Route | null; movable?: boolean }>()
+const emit = defineEmits<{ move: [name: string, x: number, y: number] }>()
 
 const box = computed(() => {
   const every = [...props.now.contacts, ...(props.then?.contacts ?? [])].map((c) => c.pulley)
@@ -14,6 +15,26 @@ const box = computed(() => {
   const [y0, y1] = [low((p) => p.y_mm) - edge, high((p) => p.y_mm) + edge]
   return `${x0} ${-y1} ${x1 - x0} ${y1 - y0}`
 })
+const picture = ref<SVGSVGElement | null>(null)
+const held = ref<string | null>(null)
+/** While a pulley is dragged the drawing keeps its scale: nothing moves but what is held. */
+const kept = ref('')
+function take(event: PointerEvent, name: string): void {
+  if (!props.movable) return
+  kept.value = box.value
+  held.value = name
+  ;(event.target as Element).setPointerCapture(event.pointerId)
+}
+function drag(event: PointerEvent): void {
+  const onto = picture.value?.getScreenCTM()
+  if (!held.value || !onto) return
+  const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(onto.inverse())
+  emit('move', held.value, Math.round(at.x), Math.round(-at.y))
+}
+function drop(): void {
+  held.value = null
+  kept.value = ''
+}
 /** Spans from where the belt leaves a pulley to where it meets the next, arcs between. The drawing's y runs down. */
 function belt(route: Route): string {
   const { contacts } = route
@@ -38,7 +59,8 @@ const letter = computed(() => Number(box.value.split(' ')[2]) / LETTERS_A_LINE)
 
 <template>
   <svg
-    :viewBox="box"
+    ref="picture"
+    :viewBox="kept || box"
     role="img"
     :aria-label="shown.contacts.map((c) => `${c.pulley.name} ${c.pulley.diameter_mm.toFixed(0)} mm`).join(', ')"
   >
@@ -46,9 +68,15 @@ const letter = computed(() => Number(box.value.split(' ')[2]) / LETTERS_A_LINE)
       v-for="c in shown.contacts"
       :key="c.pulley.name"
       class="pulley"
+      :class="{ movable, held: held === c.pulley.name }"
+      :data-circle="c.pulley.name"
       :cx="c.pulley.x_mm"
       :cy="-c.pulley.y_mm"
       :r="c.pulley.diameter_mm / 2"
+      @pointerdown="take($event, c.pulley.name)"
+      @pointermove="drag"
+      @pointerup="drop"
+      @pointercancel="drop"
     />
     <path v-if="then" class="belt before" :d="belt(now)" />
     <path class="belt" :d="belt(shown)" />
@@ -74,6 +102,19 @@ svg {
 }
 .pulley {
   fill: rgb(var(--v-theme-surface-variant));
+}
+.movable {
+  cursor: grab;
+  touch-action: none;
+}
+.held {
+  fill: var(--copper);
+  cursor: grabbing;
+}
+text,
+.belt,
+.axle {
+  pointer-events: none;
 }
 .belt {
   fill: none;
