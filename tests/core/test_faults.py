@@ -112,8 +112,14 @@ def check(circuit: Circuit, name: str, fuse: str = "fuse"):  # type: ignore[no-u
 
 
 def test_this_banks_short_circuit_current_against_what_the_fuse_can_break() -> None:
-    """One battery of 6 mohm is within a strip's 2000 A; four beside each other are not."""
-    assert check(changed(), "breaking").outcome is Outcome.GOOD
+    """One battery of 6 mohm is within a strip's 2000 A, a new, warm and full one of its size perhaps not; four of them are not."""
+    usual = check(changed(), "breaking")
+    assert usual.outcome is Outcome.WATCH
+    # 12.65 V behind 0.25 ohm Ah / 70 Ah and the rest of the way, which the battery of 6 mohm shows.
+    rest = 12.65 / prospective_a(changed(), changed().branch("fuse")) - 0.006
+    assert f"up to {12.65 / (0.25 / 70 + rest):.0f} A" in usual.words
+    small = {**simple_document()["batteries"][0], "capacity_ah": 30.0, "internal_mohm": 12.0}
+    assert check(changed(batteries=[small]), "breaking").outcome is Outcome.GOOD
     document = simple_document()
     document["batteries"][0]["parallel"] = 4
     strong = Circuit.model_validate(document)
@@ -155,7 +161,7 @@ def test_order_of_opening() -> None:
     """40 A behind 125 A: at the same fault the small one is through before the large one begins; 100 A behind it is not."""
     circuit = build_layout("second_battery_converter", 12)
     fine = next(p for p in review_protection(circuit).protectors if p.branch_id == "feed_fuse")
-    assert fine.outcome is Outcome.GOOD
+    assert {c.outcome for c in fine.checks if c.name == "order"} <= {Outcome.GOOD}
     selector = build_layout("boat_selector", 12)
     charge = next(p for p in review_protection(selector).protectors if p.branch_id == "charge_fuse")
     assert {c.outcome for c in charge.checks if c.name == "order"} == {Outcome.WATCH}
@@ -252,3 +258,64 @@ def test_short_circuits_are_those_of_sound_cables() -> None:
         update={"branches": tuple(b.model_copy(update={"measured_mohm": 40.0}) if b.id == "mount" else b for b in sound.branches)}
     )
     assert review_protection(worn).protectors == review_protection(sound).protectors
+
+
+def test_an_interrupting_rating_belongs_to_a_voltage() -> None:
+    """A marine block breaks 10 kA at 14 V and 5 kA at 32 V (makers' data, from memory): 7 kA are within it on 12 V, not on 24 V."""
+    block = {"family": "mrbf", "rating_a": 150}
+    for volts, outcome in ((12, Outcome.GOOD), (24, Outcome.BAD)):
+        bank = {**simple_document()["batteries"][0], "internal_mohm": 1.6, "series": volts // 12, "capacity_ah": 200.0}
+        unit = {**simple_document()["alternators"][0], "set_point_v": 14.4 * volts / 12}
+        circuit = changed(fuse=block, batteries=[bank], system_voltage_v=volts, alternators=[unit])
+        assert 5000 < prospective_a(circuit, circuit.branch("fuse")) < 7500
+        assert check(circuit, "breaking").outcome is outcome
+
+
+def test_a_winch_is_judged_by_how_long_it_pulls() -> None:
+    """300 A through 50 mm2 are above what it carries for good, and within what it bears for a minute; not for an hour."""
+    circuit = build_layout("winch", 12)
+    feed = next(c for c in review_protection(circuit).conductors if c.branch_id == "winch_feed")
+    assert feed.current_a == pytest.approx(0, abs=0.1)
+    assert [(c.name, c.outcome) for c in feed.checks] == [("load", Outcome.GOOD), ("short_use", Outcome.GOOD)]
+    document = circuit.model_dump(mode="json")
+    document["loads"][0]["on_s"] = 3600
+    long = next(c for c in review_protection(Circuit.model_validate(document)).conductors if c.branch_id == "winch_feed")
+    assert [c.outcome for c in long.checks if c.name == "short_use"] == [Outcome.BAD]
+    document["loads"][0]["on_s"] = None
+    ever = next(c for c in review_protection(Circuit.model_validate(document)).conductors if c.branch_id == "winch_feed")
+    assert ever.current_a > 250 and [c.outcome for c in ever.checks if c.name == "load"] == [Outcome.BAD]
+
+
+def without(document: dict, branch_id: str) -> Circuit:
+    from mavrik.core.circuit.editing import remove_branch
+
+    return remove_branch(Circuit.model_validate(document), branch_id)
+
+
+def called(circuit: Circuit) -> dict[str, str]:
+    return {f.code: f.severity.value for f in review_protection(circuit).sources}
+
+
+def test_an_unfused_winch_is_a_danger_and_a_starters_lead_is_not() -> None:
+    """Common practice: starter leads are exempt from the fuse's distance, a winch feed is not."""
+    winch = build_layout("winch", 12)
+    assert called(winch) == {"starter_lead": "note"}
+    assert called(without(winch.model_dump(mode="json"), "winch_fuse"))["feed_unfused"] == "danger"
+
+
+def test_a_breaker_at_the_post_is_protection() -> None:
+    document = simple_document()
+    document["branches"][1] = {"kind": "breaker", "id": "fuse", "label": "Breaker", "from_node": "fuse_in", "to_node": "plus", "rating_a": 150}  # fmt: skip
+    assert not called(Circuit.model_validate(document))
+    del document["branches"][1]["rating_a"]
+    assert called(Circuit.model_validate(document)) == {"no_fuse": "danger"}
+
+
+def test_a_selector_is_judged_in_every_position() -> None:
+    """With battery 1 switched off all 90 A go into battery 2, though the drawing has both on."""
+    document = build_layout("boat_selector", 12).model_dump(mode="json")
+    for b in document["branches"]:
+        if b["id"] == "selector_2":
+            b["rating_a"] = 80
+    contact = next(c for c in review_protection(Circuit.model_validate(document)).contacts if c.branch_id == "selector_2")
+    assert contact.current_a == pytest.approx(90, abs=0.5) and contact.outcome is Outcome.BAD

@@ -15,7 +15,7 @@ from mavrik.core.measuring.limits import Allowance, LimitProfileName, Scope, lim
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.readings import Reading, Run
 from mavrik.core.operating.prediction import at_output
-from mavrik.core.planning.sizing import BOUGHT_BY, options_of
+from mavrik.core.planning.options import BOUGHT_BY, options_of
 from mavrik.core.procedures import BenchState, check_run, state_of
 from mavrik.core.procedures.records import setups_of
 from mavrik.core.thermal.ampacity import AmpacityTableName, Place, ampacity
@@ -69,7 +69,7 @@ def test_ampacity_of_what_no_table_has_is_refused(insulation: int, runs: int, si
 def test_fuse_families_are_whole(family: FuseFamily) -> None:
     data = fuse_table().families[family]
     assert list(data.ratings_a) == sorted(set(data.ratings_a))
-    assert data.voltage_v >= 32 and data.interrupting_a >= 1000 and data.stud
+    assert data.voltage_v >= 32 and min(data.interrupting_a.values()) >= 1000 and data.stud
     resistances = [cold_resistance_ohm(family, r) for r in data.ratings_a]
     assert resistances == sorted(resistances, reverse=True)
     with pytest.raises(ValueError, match="Ratings"):

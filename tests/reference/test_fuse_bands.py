@@ -13,6 +13,7 @@ from mavrik.core.catalogue.fuses import (
     FuseFamily,
     breaker_opening,
     fuse_table,
+    interrupting_at,
     opening,
     seconds_in_words,
 )
@@ -114,6 +115,6 @@ def test_ratings_and_voltages_of_the_families() -> None:
         table[f].voltage_v == 32 for f in (FuseFamily.BLADE_C, FuseFamily.BLADE_E, FuseFamily.STRIP_30, FuseFamily.STRIP_51)
     )
     order = [FuseFamily.BLADE_C, FuseFamily.STRIP_51, FuseFamily.ANL, FuseFamily.MRBF, FuseFamily.CLASS_T]
-    breaks = [table[f].interrupting_a for f in order]
-    assert breaks == sorted(breaks) and table[FuseFamily.CLASS_T].interrupting_a == 20000
+    breaks = [interrupting_at(table[f].interrupting_a, 12)[0] for f in order]
+    assert breaks == sorted(breaks) and breaks[-1] == 20000
     assert all(list(d.ratings_a) == sorted(set(d.ratings_a)) for d in table.values())

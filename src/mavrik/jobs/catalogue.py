@@ -32,7 +32,7 @@ from mavrik.core.measuring.readings import Run
 from mavrik.core.operating import State
 from mavrik.core.operating.state import USUAL_SPANS, Span
 from mavrik.core.planning.drive import DriveRequest
-from mavrik.core.planning.sizing import SizingTarget
+from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.procedures import PROCEDURES, bench_limits
 from mavrik.core.thermal.ampacity import INSULATION_CLASSES_C, AmpacityTableName, Place, ampacity_tables
 from mavrik.core.workflow.cautions import all_cautions
@@ -59,7 +59,7 @@ class FuseFamilyChoice(Document):
     label: str
     ratings_a: tuple[float, ...]
     voltage_v: float
-    interrupting_a: float
+    interrupting_a: dict[float, float] = Field(description="By the voltage it is rated for [V, A]")
     stud: str
     note: str
 

@@ -43,6 +43,11 @@ const family = computed(() =>
     ? catalogue.value?.fuse_families.find((f) => f.name === (props.branch as { family: string }).family)
     : undefined,
 )
+const breaks = computed(() =>
+  Object.entries(family.value?.interrupting_a ?? {})
+    .map(([volts, amps]) => `${amps} A at ${volts} V`)
+    .join(', '),
+)
 const choices = (list: readonly { name: string; label: string }[] | undefined) =>
   (list ?? []).map((c) => ({ value: c.name, title: c.label }))
 
@@ -185,7 +190,7 @@ const ENDS = [
         @update:model-value="set({ rating_a: $event })"
       />
       <p class="quiet ma-0 wide">
-        {{ family?.voltage_v }} V, breaks {{ family?.interrupting_a }} A, {{ family?.stud }}. {{ family?.note }}
+        {{ family?.voltage_v }} V, breaks {{ breaks }}, {{ family?.stud }}. {{ family?.note }}
       </p>
     </div>
     <div v-else class="pair">

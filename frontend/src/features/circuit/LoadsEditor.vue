@@ -81,6 +81,17 @@ const wrong = (id: string, field: string) => bench.problems.filter((p) => p.elem
         :part="load"
         @change="change('loads', load.id, $event)"
       />
+      <PartNumber
+        v-if="!load.cranking"
+        of="Load"
+        field="on_s"
+        label="Longest at a stretch"
+        unit="s"
+        hint="as a winch; empty: for good"
+        optional
+        :part="load"
+        @change="change('loads', load.id, $event)"
+      />
       <div class="row">
         <v-switch
           v-if="!load.cranking"

@@ -1,6 +1,6 @@
 <script setup lang="ts">
-/** Every fuse and breaker with what was asked of it; those with something wrong first. */
-import { ref, watch } from 'vue'
+/** Every fuse, contact and cable with what was asked of it; those with something wrong first. */
+import { computed, ref, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
 import type { ProblemDocument, ProtectionReview } from '@/api/types'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
@@ -20,8 +20,29 @@ const ASKED: Record<string, string> = {
   withstand: 'Cable lives',
   cranking: 'Cranking',
   inrush: 'Inrush',
+  short_use: 'Short use',
   order: 'Opens first',
 }
+
+const called = computed(() => review.value?.sources.filter((f) => f.severity !== 'note') ?? [])
+const groups = computed(() =>
+  [
+    {
+      title: 'Contacts',
+      parts: (review.value?.contacts ?? []).map((c) => ({
+        ...c,
+        words: `makes ${fixed(c.heat_w, 1)} W of heat at ${fixed(c.current_a, 0)} A`,
+      })),
+    },
+    {
+      title: 'Cables',
+      parts: (review.value?.conductors ?? []).map((c) => ({
+        ...c,
+        words: `${c.part}: ${fixed(c.current_a, 0)} A of ${fixed(c.allowed_a, 0)} A`,
+      })),
+    },
+  ].filter((group) => group.parts.length),
+)
 
 let asked = 0
 watch(
@@ -44,7 +65,7 @@ watch(
 <template>
   <section class="panel stack" data-test="protection-panel">
     <div class="row">
-      <h2 class="sleeve">Fuses, breakers and contacts</h2>
+      <h2 class="sleeve">Fuses, contacts and cables</h2>
       <span class="grow" /><v-btn variant="text" @click="emit('close')">Close</v-btn>
     </div>
     <ProblemNotice :problem="problem" />
@@ -72,11 +93,17 @@ watch(
         </template>
       </dl>
     </article>
-    <template v-if="review?.contacts.length">
-      <h3>Contacts</h3>
-      <article v-for="c in review.contacts" :key="c.branch_id" class="fuse" :class="c.outcome" :data-contact="c.branch_id">
+    <article v-for="f in called" :key="f.code + f.branch_id" class="fuse" :class="f.severity === 'danger' ? 'bad' : 'watch'">
+      <b>{{ f.title }}</b>
+      <p class="ma-0">
+        {{ f.why }} <span class="quiet">{{ f.rule }} ({{ f.source }}).</span>
+      </p>
+    </article>
+    <template v-for="group in groups" :key="group.title">
+      <h3>{{ group.title }}</h3>
+      <article v-for="c in group.parts" :key="c.branch_id" class="fuse" :class="c.outcome" :data-contact="c.branch_id">
         <button type="button" class="head" @click="bench.selected = c.branch_id">
-          <b>{{ c.label }}</b> <span class="quiet">makes {{ fixed(c.heat_w, 1) }} W of heat at {{ fixed(c.current_a, 0) }} A</span
+          <b>{{ c.label }}</b> <span class="quiet">{{ c.words }}</span
           ><span class="grow" /><b class="say">{{ WORDS[c.outcome] }}</b>
         </button>
         <dl>

@@ -23,6 +23,7 @@ const LOAD = {
   on: true,
   inrush_a: null,
   inrush_s: 0.2,
+  on_s: null,
   cranking: false,
 } as const
 

@@ -31,7 +31,7 @@ const CURRENT: Record<string, string> = {
 }
 const ampacityWords = (b: BranchFinding) =>
   b.ampacity &&
-  `${b.ampacity.ok ? 'Carries' : 'Must not carry'} the ${fixed(b.ampacity.current_a, 0)} A of rated output: allowed ${fixed(b.ampacity.allowed_a, 0)} A (${b.ampacity.words})` +
+  `${b.ampacity.ok ? 'Carries' : 'Must not carry'} the ${fixed(b.ampacity.current_a, 0)} A of its hardest use: allowed ${fixed(b.ampacity.allowed_a, 0)} A (${b.ampacity.words})` +
     (b.ampacity.compared ? `. ${b.ampacity.compared}` : '.')
 const interval = (b: BranchFinding) =>
   b.excess_low_ohm === null ? '–' : `${mohm(Math.max(b.excess_low_ohm, 0))} to ${mohm(Math.max(b.excess_high_ohm ?? 0, 0))}`

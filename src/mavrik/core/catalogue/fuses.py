@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from itertools import pairwise
@@ -37,7 +38,8 @@ class FuseFamilyData(BaseModel):
     label: str
     ratings_a: tuple[float, ...]
     voltage_v: float
-    interrupting_a: float
+    interrupting_a: dict[float, float]
+    """By the voltage it was rated at [V, A]."""
     stud: str
     drop_at_rating_v: float
     note: str
@@ -49,7 +51,7 @@ class BreakerData(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     label: str
-    interrupting_a: float
+    interrupting_a: dict[float, float]
     opening: tuple[BandPoint, ...]
 
 
@@ -67,6 +69,8 @@ class FuseTable(Table):
 
     families: dict[FuseFamily, FuseFamilyData]
     breaker: BreakerData
+    contact_ratings_a: tuple[float, ...]
+    """What switches, relays, connectors and breakers are commonly rated for."""
     continuous_share: float
     distance_limits_m: DistanceLimits
     distance_source: str
@@ -164,6 +168,26 @@ class Opening:
         if math.isinf(self.most_s):
             return f"not before {seconds_in_words(self.least_s)}, perhaps never"
         return f"{seconds_in_words(self.least_s)} to {seconds_in_words(self.most_s)}"
+
+
+CHARGING_V_12 = 14.0
+"""What a nominal 12 V system stands at while it charges; ratings are given for it."""
+
+
+def interrupting_at(ratings: Mapping[float, float], system_voltage_v: float) -> tuple[float, float]:
+    """Which interrupting rating counts in a system: that of the next voltage above what the system charges at [A, V].
+
+    ratings: amperes by volts; system_voltage_v: nominal, 12 or 24 [V]
+    Above every voltage it is rated at, that of the highest; whether a part may be used there at all is another check.
+    Source: an interrupting rating belongs to a voltage (makers' sheets of marine block fuses, from memory).
+
+    >>> block = fuse_table().families[FuseFamily.MRBF].interrupting_a
+    >>> interrupting_at(block, 12), interrupting_at(block, 24)
+    ((10000.0, 14.0), (5000.0, 32.0))
+    """
+    charging = CHARGING_V_12 * system_voltage_v / 12
+    volts = min((v for v in ratings if v >= charging), default=max(ratings))
+    return ratings[volts], volts
 
 
 CURVES = "ISO 8820 and makers' curves, from memory, see the fuse table"

@@ -20,6 +20,10 @@ class SourceTable(Table):
     charge_window_12: dict[str, tuple[float, float]]
     """Least and most that a 12 V battery of a chemistry is charged at for hours. Common practice; its maker's figures win."""
     acceptance_at_v_12: dict[str, float]
+    inner_ohm_ah: dict[str, float]
+    """Inner resistance times capacity of a new, warm, full battery, by chemistry [ohm Ah]."""
+    warm_share_of_cold: float
+    """What is left of the inner resistance at -18 degC when it is warm, at the least."""
     resistance_per_k_below_25c: float
     acceptance_per_k_below_25c: float
     alternator_curve: tuple[tuple[float, float], ...]
@@ -96,6 +100,26 @@ def charging_resistance_ohm(
     current *= max(1 - table.acceptance_per_k_below_25c * max(table.reference_c - temperature_c, 0.0), 0.05)
     drive = table.acceptance_at_v_12[chemistry] - rest_voltage_v(chemistry, state_of_charge)
     return max(drive / current, least_ohm)
+
+
+COLD_DROP_V = 12.6 - 7.2
+"""From rest to where SAE J537 lets a battery fall at its cold cranking current, -18 degC."""
+
+
+def least_inner_ohm(chemistry: str, capacity_ah: float, cca_a: float | None = None) -> float:
+    """The least inner resistance a battery of a size is likely to have: one unit of 12 V, new, warm, full [ohm].
+
+    chemistry: as the table names it; capacity_ah: nominal [Ah]; cca_a: cold cranking current [A], where known
+    Source: SAE J537's definition of the cold cranking current, a third of that resistance when warm; by capacity an order of
+    magnitude, see the data file.
+
+    >>> round(least_inner_ohm("flooded", 70, 640) * 1000, 2), round(least_inner_ohm("lifepo4", 400) * 1000, 2)
+    (2.81, 0.25)
+    """
+    table = source_table()
+    if cca_a is not None:
+        return table.warm_share_of_cold * COLD_DROP_V / cca_a
+    return table.inner_ohm_ah[chemistry] / capacity_ah
 
 
 def internal_resistance_factor(temperature_c: float, age: float = 0.0) -> float:

@@ -129,6 +129,9 @@ class Load(Document):
     cranking: bool = Field(False, description="A starter: on only while cranking")
     inrush_a: Ampere | None = Field(None, description="What it draws for a moment when switched on [A]")
     inrush_s: Annotated[float, Field(gt=0, le=60, description="How long that lasts [s]")] = 0.2
+    on_s: Annotated[float, Field(gt=0, le=3600)] | None = Field(
+        None, description="Longest it is on at a stretch, and then rests until all has cooled, as a winch [s]; null: for good"
+    )
 
 
 class Converter(Document):

@@ -206,7 +206,7 @@ def judge(
     ring = find_ring(circuit)
     drops = {o.point.id: o for o in read if o.setup.state is BenchState.AT_OUTPUT and o.setup.output_a is not None}
     bench = _bench(circuit, ring, posterior, drops, limits)
-    parts = judge_parts(circuit, bench.rated)
+    parts = judge_parts(circuit)
     conducting = {b.id: b for b in circuit.branches if b.conducts}
     order = [*ring.feed, *ring.return_side, *(i for i in conducting if i not in ring.ids)]
     branches = tuple(judge_branch(bench, conducting[i], parts) for i in order if i in conducting)

@@ -48,7 +48,7 @@ def at_output(
     stud_v: float | None = None,
     loads_on: Collection[str] | None = None,
     bank_on: str | None = None,
-    **conditions: float | bool,
+    **conditions: float | bool | Mapping[str, float],
 ) -> State:
     """The state of a circuit whose first alternator delivers a known current, all others nothing.
 

@@ -16,7 +16,7 @@ from mavrik.core.thermal.heat import heat_curve
 
 @dataclass(frozen=True)
 class AmpacityCheck:
-    """A conductor's allowed current beside the current the alternator can send through it."""
+    """A conductor's allowed current beside the most it carries for good."""
 
     current_a: float
     allowed_a: float
@@ -33,7 +33,7 @@ def check_ampacity(branch: ConductorBranch, current_a: float) -> AmpacityCheck:
     """A conductor's allowed current against the current through it.
 
     branch: cable or strap
-    current_a: current at rated output [A], either sign
+    current_a: the most it carries for good [A], either sign
     Returns the check by the table of its size series, and what the other named table and the heat balance would say.
     Source: the tables', see `mavrik.core.thermal.ampacity`; heat balance, see `mavrik.core.thermal.heat`.
     """

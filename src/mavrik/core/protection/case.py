@@ -8,13 +8,12 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from mavrik.core import network as net
-from mavrik.core.circuit import AnyBranch, BreakerBranch, Circuit, ConductorBranch, DiodeBranch, FuseBranch, as_sound
+from mavrik.core.circuit import AnyBranch, Circuit, ConductorBranch, DiodeBranch, as_sound
 from mavrik.core.circuit.editing import tied_nodes
 from mavrik.core.circuit.graph import Graph, around, graph_of, least_path
-from mavrik.core.circuit.ring import find_ring
 from mavrik.core.operating import DeadShort, Engine, State
-from mavrik.core.operating.prediction import Prediction, at_rated_output, predict
-from mavrik.core.protection.short_circuit import FaultSolver, Protector
+from mavrik.core.protection.continuous import continuous_currents
+from mavrik.core.protection.short_circuit import FaultSolver, Protector, at_their_strongest
 
 SHORT_MOHM = 0.1
 """A wrench across two studs."""
@@ -78,12 +77,12 @@ class ShortLoad:
 class Case:
     """One circuit under review."""
 
-    def __init__(self, circuit: Circuit, rated: Prediction | None = None) -> None:
-        """circuit: the document; rated: its prediction at rated output, where that is known already.
+    def __init__(self, circuit: Circuit) -> None:
+        """circuit: the document.
 
         Short circuits are those of sound cables, for a fuse has to break the most that can come.
         """
-        self.as_found, self.circuit, self._rated = circuit, as_sound(circuit), rated
+        self.as_found, self.circuit = circuit, as_sound(circuit)
         self._behind: dict[str, ShortBehind | None] = {}
 
     @cached_property
@@ -93,24 +92,8 @@ class Case:
 
     @cached_property
     def continuous_a(self) -> dict[str, float]:
-        """The most each branch carries for good: at rated output, with the engine off, and at 2000 /min, everything on [A]."""
-        circuit, rated = self.circuit, self._rated
-        if rated is None and find_ring(circuit).closes:
-            rated = predict(circuit, at_rated_output(circuit))
-        most = {b.id: abs(rated.current_a[b.id]) if rated else 0.0 for b in circuit.branches}
-        everything = {x.id: True for x in circuit.loads if not x.cranking}
-        for rpm in (0.0, 2000.0):
-            try:
-                settled = Engine(circuit, State(engine_rpm=rpm, chargers_on=False, loads_on=everything), checked=True).settle()
-            except net.NoOperatingPointError:
-                continue
-            found = settled.solution.current_a
-            most = {i: max(a, abs(found.get(i, 0.0))) for i, a in most.items()}
-        return most
-
-    def rated_a(self, branch: AnyBranch) -> float:
-        """What a branch carries at rated output [A]; nothing where the circuit does not close."""
-        return abs(self._rated.current_a.get(branch.id, 0.0)) if self._rated else self.continuous_a[branch.id]
+        """The most each branch carries for good in any state, see `mavrik.core.protection.continuous` [A]."""
+        return continuous_currents(self.circuit)
 
     def protected(self, branch: Protector) -> list[ConductorBranch]:
         """The conductors a fuse or breaker has to protect: in its own run, and on a side that no battery feeds.
@@ -123,7 +106,7 @@ class Case:
             seen, todo, side = {start}, [start], {}
             while todo:
                 for other, way in around(self.graph, todo.pop()):
-                    if isinstance(way, FuseBranch | BreakerBranch | DiodeBranch):
+                    if way.protects or isinstance(way, DiodeBranch):
                         continue
                     if isinstance(way, ConductorBranch):
                         side[way.id] = way
@@ -133,6 +116,18 @@ class Case:
             if not seen & posts:
                 found |= side
         return list(found.values())
+
+    @cached_property
+    def at_strongest(self) -> Case:
+        """The same circuit with batteries that give the most they can."""
+        return Case(at_their_strongest(self.circuit))
+
+    def behind_a(self, branch_id: str) -> float:
+        """As `behind`, the current alone [A]."""
+        branch = self.circuit.branch(branch_id)
+        assert isinstance(branch, Protector)
+        behind = self.behind(branch)
+        return behind.current_a if behind else 0.0
 
     def behind(self, branch: Protector) -> ShortBehind | None:
         """What a fuse or breaker sees with a dead short right behind it; None for one that no current reaches."""
@@ -165,7 +160,7 @@ class Case:
 
     @cached_property
     def short_loads(self) -> list[ShortLoad]:
-        """Cranking and inrush."""
+        """Cranking, inrush, and loads that are on for a while and then rest."""
         circuit, short = self.circuit, []
         still = State(engine_rpm=0, chargers_on=False)
         cases: list[tuple[str, str, float, State, dict[str, float]]] = []
@@ -178,6 +173,9 @@ class Case:
                 cases.append(
                     ("inrush", load.label, load.inrush_s, still.model_copy(update={"loads_on": only}), {load.id: load.inrush_a})
                 )
+            if load.on_s is not None and not load.cranking:
+                only = {x.id: x.id == load.id for x in circuit.loads}
+                cases.append(("short_use", load.label, load.on_s, still.model_copy(update={"loads_on": only}), {}))
         for name, label, seconds, state, inrush in cases:
             changed = circuit
             if inrush:

@@ -55,7 +55,7 @@ class Outcome(StrEnum):
 class ProtectionCheck:
     """One thing asked of one part."""
 
-    name: Annotated[str, Field(description="load, cable, voltage, breaking, withstand, cranking, inrush or order")]
+    name: Annotated[str, Field(description="load, cable, voltage, breaking, withstand, cranking, inrush, short_use or order")]
     outcome: Outcome
     words: str
     rule: str
@@ -102,11 +102,26 @@ class ContactReview:
     checks: tuple[ProtectionCheck, ...]
 
 
+@dataclass(frozen=True)
+class ConductorReview:
+    """A cable or strap and what was asked of it."""
+
+    branch_id: str
+    label: str
+    part: str
+    outcome: Outcome
+    current_a: Annotated[float, Field(description="The most it carries for good [A]")]
+    allowed_a: Annotated[float, Field(description="What it may carry for good, by the table of its size [A]")]
+    checks: tuple[ProtectionCheck, ...]
+
+
 class ProtectionReview(Document):
-    """All fuses and breakers of a circuit, then its rated contacts, those with something wrong first."""
+    """All fuses and breakers of a circuit, its rated contacts and its cables, of each those with something wrong first."""
 
     protectors: tuple[ProtectorReview, ...]
     contacts: tuple[ContactReview, ...]
+    conductors: tuple[ConductorReview, ...]
+    sources: tuple[Finding, ...] = Field(description="What a battery feeds before any fuse, the gravest first")
 
 
 @dataclass(frozen=True)

@@ -7,12 +7,11 @@ from dataclasses import dataclass
 
 from mavrik.core.catalogue.fuses import fuse_table
 from mavrik.core.circuit import Circuit, ConductorBranch, FuseBranch
-from mavrik.core.operating.prediction import Prediction
 from mavrik.core.protection.ampacities import AmpacityCheck, check_ampacity
 from mavrik.core.protection.case import Case
 from mavrik.core.protection.checks import Subject, answers, subject_of
 from mavrik.core.protection.documents import Finding, FuseFinding, Outcome, ProtectionCheck, by_severity
-from mavrik.core.protection.short_circuit import Protector, interrupting_a
+from mavrik.core.protection.short_circuit import Protector, interrupting_rating
 from mavrik.core.protection.sources import unfused
 
 
@@ -31,7 +30,7 @@ def _fuse(case: Case, branch: Protector, checks: Sequence[ProtectionCheck]) -> F
     return FuseFinding(
         branch.rating_a or None,
         table.families[branch.family].label if isinstance(branch, FuseBranch) else table.breaker.label,
-        interrupting_a(branch),
+        interrupting_rating(branch, case.circuit.system_voltage_v)[0],
         case.continuous_a[branch.id],
         min(cables, default=None),
         "load" not in wrong,
@@ -40,24 +39,21 @@ def _fuse(case: Case, branch: Protector, checks: Sequence[ProtectionCheck]) -> F
     )
 
 
-def judge_parts(circuit: Circuit, rated: Prediction) -> PartsReport:
+def judge_parts(circuit: Circuit) -> PartsReport:
     """Every part of a circuit against what it has to carry.
 
     circuit: the document
-    rated: its prediction at the alternator's rated current
     Returns ampacities and fuses by branch and the findings, dangers first. The same checks, and those that take a short circuit
     to be solved, make the review of the protection.
     """
-    case = Case(circuit, rated)
+    case = Case(circuit)
     fuses: dict[str, FuseFinding] = {}
     findings = unfused(circuit)
     for branch in circuit.branches:
-        if branch.id not in rated.current_a:
-            continue
         said = answers(case, branch, with_shorts=False)
         findings += [f for a in said if (f := a.finding(branch.id)) is not None]
         if subject_of(branch) is Subject.PROTECTOR:
             assert isinstance(branch, Protector)
             fuses[branch.id] = _fuse(case, branch, [a.check for a in said])
-    ampacities = {b.id: check_ampacity(b, rated.current_a[b.id]) for b in circuit.branches if isinstance(b, ConductorBranch)}
+    ampacities = {b.id: check_ampacity(b, case.continuous_a[b.id]) for b in circuit.branches if isinstance(b, ConductorBranch)}
     return PartsReport(ampacities, fuses, by_severity(findings))

@@ -1,14 +1,23 @@
-"""Every fuse, breaker and rated contact of a circuit asked everything that is asked of one."""
+"""Every fuse, breaker, rated contact and cable of a circuit asked everything that is asked of one."""
 
 from __future__ import annotations
 
 from mavrik.core.catalogue.fuses import fuse_table
-from mavrik.core.circuit import Circuit, ContactBranch, FuseBranch
+from mavrik.core.circuit import Circuit, ConductorBranch, ContactBranch, FuseBranch
 from mavrik.core.circuit.rules import CircuitError, check_circuit
 from mavrik.core.protection.case import Case
 from mavrik.core.protection.checks import Subject, answers, subject_of
-from mavrik.core.protection.documents import ContactReview, Outcome, ProtectionReview, ProtectorReview, worst
-from mavrik.core.protection.short_circuit import Protector, interrupting_a, opens_at, protectors
+from mavrik.core.protection.documents import (
+    ConductorReview,
+    ContactReview,
+    Outcome,
+    ProtectionReview,
+    ProtectorReview,
+    by_severity,
+    worst,
+)
+from mavrik.core.protection.short_circuit import Protector, interrupting_rating, opens_at, protectors
+from mavrik.core.protection.sources import unfused
 
 
 def _part(branch: Protector) -> str:
@@ -29,7 +38,7 @@ def _protector(case: Case, branch: Protector) -> ProtectorReview:
         _part(branch),
         worst(checks),
         amps,
-        interrupting_a(branch),
+        interrupting_rating(branch, case.circuit.system_voltage_v)[0],
         opens_at(branch, amps).words,
         checks,
     )
@@ -40,8 +49,14 @@ def _contact(case: Case, branch: ContactBranch) -> ContactReview:
     return ContactReview(branch.id, branch.label, worst(checks), most, most**2 * branch.resistance_ohm(20.0), checks)
 
 
+def _conductor(case: Case, branch: ConductorBranch) -> ConductorReview:
+    checks = tuple(a.check for a in answers(case, branch))
+    most, allowed = case.continuous_a[branch.id], branch.ampacity().current_a
+    return ConductorReview(branch.id, branch.label, branch.in_words, worst(checks), most, allowed, checks)
+
+
 def review_protection(circuit: Circuit) -> ProtectionReview:
-    """Ask every fuse, breaker and rated contact of a circuit everything that is asked of one.
+    """Ask every fuse, breaker, rated contact and cable of a circuit everything that is asked of one.
 
     circuit: the document
     Returns for each what `mavrik.core.protection.checks` has for it: load, cable, voltage, interrupting rating against this
@@ -64,7 +79,10 @@ def review_protection(circuit: Circuit) -> ProtectionReview:
         for b in case.as_found.branches
         if isinstance(b, ContactBranch) and subject_of(b) is Subject.CONTACT and b.conducts and b.rating_a is not None
     ]
+    cables = [_conductor(case, b) for b in case.as_found.branches if isinstance(b, ConductorBranch)]
     return ProtectionReview(
         protectors=tuple(sorted(reviews, key=lambda r: -order.index(r.outcome))),
         contacts=tuple(sorted(contacts, key=lambda r: -order.index(r.outcome))),
+        conductors=tuple(sorted(cables, key=lambda r: -order.index(r.outcome))),
+        sources=by_severity(unfused(case.circuit)),
     )

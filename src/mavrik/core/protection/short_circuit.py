@@ -10,7 +10,8 @@ import numpy as np
 from pydantic import Field
 
 from mavrik.core import network as net
-from mavrik.core.catalogue.fuses import NEVER, Opening, breaker_opening, fuse_table, opening, seconds_in_words
+from mavrik.core.catalogue.fuses import NEVER, Opening, breaker_opening, fuse_table, interrupting_at, opening, seconds_in_words
+from mavrik.core.catalogue.sources import least_inner_ohm
 from mavrik.core.circuit import BreakerBranch, Circuit, ConductorBranch, FuseBranch
 from mavrik.core.operating import DeadShort, Engine, State, supplies_of
 from mavrik.core.operating.warm_cables import curve_of, surroundings_c
@@ -20,6 +21,9 @@ Protector = FuseBranch | BreakerBranch
 
 BRIEF_S = 5.0
 """For so long an insulation bears its short-circuit temperature (IEC 60364-5-54); beyond, its class."""
+
+WARM_C = 25.0
+"""No battery gives more by being warmer than this."""
 
 CLEARED_A = 1.0
 LONG_S = 3600.0
@@ -83,14 +87,35 @@ def _finite(seconds: float) -> float | None:
     return seconds if math.isfinite(seconds) else None
 
 
-def interrupting_a(branch: Protector) -> float:
-    """Largest current a fuse or breaker can break [A].
+def interrupting_rating(branch: Protector, system_voltage_v: float) -> tuple[float, float]:
+    """Largest current a fuse or breaker can break in a system [A], and the voltage that it is rated for so [V].
 
-    branch: the fuse or breaker
+    branch: the fuse or breaker; system_voltage_v: nominal [V]
     Source: the families' data file.
     """
     table = fuse_table()
-    return table.breaker.interrupting_a if isinstance(branch, BreakerBranch) else table.families[branch.family].interrupting_a
+    ratings = table.breaker if isinstance(branch, BreakerBranch) else table.families[branch.family]
+    return interrupting_at(ratings.interrupting_a, system_voltage_v)
+
+
+def at_their_strongest(circuit: Circuit) -> Circuit:
+    """The same circuit with every battery new, warm, full and of the least inner resistance its size is likely to have.
+
+    circuit: the document; a battery that it gives less to keeps that
+    A fuse has to break the most that can come, not what comes from the battery of the day.
+    """
+    strong = (
+        b.model_copy(
+            update={
+                "state_of_charge": 1.0,
+                "age": 0.0,
+                "temperature_c": max(b.temperature_c, WARM_C),
+                "internal_mohm": min(b.internal_mohm, 1000 * least_inner_ohm(b.chemistry.value, b.capacity_ah, b.cca_a)),
+            }
+        )
+        for b in circuit.batteries
+    )
+    return circuit.model_copy(update={"batteries": tuple(strong)})
 
 
 def opens_at(branch: Protector, current_a: float) -> Opening:
@@ -166,7 +191,7 @@ class _Course:
         if first:
             branch, band = first
             amps = abs(found.current_a[branch.id])
-            most = interrupting_a(branch)
+            most = interrupting_rating(branch, self.solver.circuit.system_voltage_v)[0]
             opens = FuseOpens(
                 branch.id, branch.label, branch.rating_a or 0.0, amps, _finite(band.least_s), _finite(band.most_s), most,
                 amps <= most, band.words,

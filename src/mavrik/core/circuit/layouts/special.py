@@ -27,7 +27,7 @@ def _starter(feed: str, ground: str = "block", current_a: float = 350) -> Load:
 
 
 def winch(system_voltage_v: int) -> Circuit:
-    """A winch on the starting battery, behind an isolator, with a return of its own.
+    """A winch on the starting battery, behind a fuse and an isolator, with a return of its own.
 
     system_voltage_v: 12 or 24 [V]
 
@@ -37,16 +37,17 @@ def winch(system_voltage_v: int) -> Circuit:
     return with_more(
         front_battery(system_voltage_v),
         "winch",
-        (node("winch_stud", "Isolator stud"), node("winch_pos", "Winch +", NodeRole.CONSUMER), node("winch_neg", "Winch −", NodeRole.CONSUMER),
+        (node("winch_in", "Winch fuse stud"), node("winch_stud", "Isolator stud"), node("winch_pos", "Winch +", NodeRole.CONSUMER), node("winch_neg", "Winch −", NodeRole.CONSUMER),
          node("starter_stud", "Starter stud", NodeRole.STARTER_STUD)),
         (
-            RelayBranch(id="isolator", label="Winch isolator", from_node="bat_pos", to_node="winch_stud", resistance_mohm=0.2, rating_a=300, intermittent_a=500),
+            fuse("winch_fuse", "Winch fuse", "bat_pos", "winch_in", 225, FuseFamily.ANL),
+            RelayBranch(id="isolator", label="Winch isolator", from_node="winch_in", to_node="winch_stud", resistance_mohm=0.2, rating_a=300, intermittent_a=500),
             cable("winch_feed", "Winch feed", "winch_stud", "winch_pos", 2.0, "50 mm2"),
             cable("winch_return", "Winch return", "winch_neg", "bat_neg", 2.0, "50 mm2"),
             cable("starter_cable", "Starter cable", "bat_pos", "starter_stud", 1.1, "50 mm2"),
         ),
         loads=(
-            Load(id="winch", label="Winch motor", from_node="winch_pos", to_node="winch_neg", current_a=300, law=LoadKind.RESISTANCE, on=False),
+            Load(id="winch", label="Winch motor", from_node="winch_pos", to_node="winch_neg", current_a=300, law=LoadKind.RESISTANCE, on=False, on_s=60),
             _starter("starter_stud"),
         ),
     )  # fmt: skip

@@ -1,0 +1,89 @@
+"""The most every branch carries for good, in every state that people and batteries can put a circuit into."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from contextlib import suppress
+from functools import lru_cache
+from itertools import product
+
+from mavrik.core import network as net
+from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.branches.contacts import SwitchedBranch
+from mavrik.core.operating import Engine, State
+from mavrik.core.operating.prediction import FAST_RPM, at_output, at_rated_output
+
+MOST_POSITIONS = 32
+"""Of five switches every combination; of more, as drawn, all closed, and each turned over alone."""
+
+LOW_CHARGE = 0.3
+"""A battery that asks for much, beside others that ask for nothing."""
+
+
+def positions(circuit: Circuit) -> list[dict[str, bool]]:
+    """What the switches, selectors and relays of a circuit can be set to: as drawn first, by branch id.
+
+    circuit: the document
+    Breakers and links are left to what opens and closes them by itself.
+
+    >>> from mavrik.core.circuit.layouts import build_layout
+    >>> len(positions(build_layout("boat_selector", 12)))
+    4
+    """
+    drawn = {b.id: b.closed for b in circuit.branches if isinstance(b, SwitchedBranch) and not b.protects}
+    if 2 ** len(drawn) <= MOST_POSITIONS:
+        every = [dict(zip(drawn, closed, strict=True)) for closed in product((True, False), repeat=len(drawn))]
+    else:
+        every = [dict.fromkeys(drawn, True), *({**drawn, i: not closed} for i, closed in drawn.items())]
+    return [drawn, *(p for p in every if p != drawn)]
+
+
+def _at_position(circuit: Circuit, position: dict[str, bool]) -> Circuit:
+    turned = (b.model_copy(update={"closed": position[b.id]}) if b.id in position else b for b in circuit.branches)
+    return circuit.model_copy(update={"branches": tuple(turned)})
+
+
+def _states(circuit: Circuit) -> Iterator[State]:
+    """The states of one position; of those with a known output, one that it has nowhere to go in is none."""
+    rated = circuit.alternator.rated_a
+    everything = {x.id: x.on_s is None for x in circuit.loads if not x.cranking}
+    yield at_rated_output(circuit)
+    yield at_output(circuit, rated, loads_on=(), warmed_up=True)
+    for rpm in (0.0, FAST_RPM):
+        yield State(engine_rpm=rpm, chargers_on=False, loads_on=everything)
+    if len(circuit.batteries) > 1:
+        for low in circuit.batteries:
+            charge = {b.id: LOW_CHARGE if b is low else 1.0 for b in circuit.batteries}
+            yield at_output(circuit, rated, loads_on=(), state_of_charge=charge)
+            yield State(
+                engine_rpm=0.0, chargers_on=False, converters_on=False, loads_on=dict.fromkeys(everything, False),
+                state_of_charge=charge,
+            )  # fmt: skip
+
+
+@lru_cache(maxsize=128)
+def continuous_currents(circuit: Circuit) -> dict[str, float]:
+    """The most each branch carries for good, by id [A].
+
+    circuit: the document, of sound parts; one whose loop is open in every position still has what its batteries and loads send round
+    Over every position of its switches: the alternator at its rated output with the loads that the document has on and with none,
+    everything on with the engine off and at 2000 /min, and, of several batteries, each of them low beside full ones, with the
+    engine off and at rated output. What lasts seconds or minutes, as cranking or a winch, is not in it.
+    Source: the network solved in each of these states; which states count is our choice.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> round(continuous_currents(front_battery(12))["charge_cable"])
+    90
+    """
+    most = {b.id: 0.0 for b in circuit.branches}
+
+    def count(current_a: Mapping[str, float]) -> None:
+        for i in most.keys() & current_a.keys():
+            most[i] = max(most[i], abs(current_a[i]))
+
+    for position in positions(circuit):
+        turned = _at_position(circuit, position)
+        for state in _states(turned):
+            with suppress(net.NoOperatingPointError):
+                count(Engine(turned, state, checked=True).settle().solution.current_a)
+    return most
