@@ -13,7 +13,8 @@ from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.drawing.pictures import draw
 from mavrik.core.findings import judge
 from mavrik.core.measuring.readings import Run
-from mavrik.core.planning.sizing import SizingTarget, propose
+from mavrik.core.planning.sizing import propose
+from mavrik.core.planning.targets import SizingTarget
 
 RUNS = 200
 

@@ -1,5 +1,6 @@
 """Callouts on fitted parts, and proposals."""
 
+import math
 from typing import Any
 
 import pytest
@@ -7,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from mavrik.core.catalogue.conductor import SizeSystem
-from mavrik.core.catalogue.fuses import FuseFamily
+from mavrik.core.catalogue.fuses import FuseFamily, fuse_table
 from mavrik.core.circuit import Circuit, ConductorBranch, FuseBranch
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.circuit.ring import find_ring
@@ -15,7 +16,12 @@ from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.operating.prediction import at_output, predict
 from mavrik.core.planning.comparison import compare
-from mavrik.core.planning.sizing import BOUGHT_BY, SizingError, SizingTarget, propose
+from mavrik.core.planning.fusing import fuse_every_source
+from mavrik.core.planning.options import BOUGHT_BY
+from mavrik.core.planning.sizing import propose
+from mavrik.core.planning.targets import SizingError, SizingTarget
+from mavrik.core.protection.case import series_run
+from mavrik.core.protection.sources import unfused
 from tests.build import judged, simple_circuit, simple_document, with_branch
 
 
@@ -110,6 +116,10 @@ def test_a_side_too_thin_even_when_sound_is_called_out() -> None:
     assert "feed_undersized" not in codes(with_branch(simple_document(), "feed", length_m=1.0))
 
 
+def breaks(family: FuseFamily) -> float:
+    return min(fuse_table().families[family].interrupting_a.values())
+
+
 def check_proposal(found: Circuit, target: SizingTarget) -> None:
     """Everything a proposal promises, asked of the parts themselves."""
     made = propose(found, target)
@@ -126,12 +136,14 @@ def check_proposal(found: Circuit, target: SizingTarget) -> None:
     conductors = [b for b in circuit.branches if isinstance(b, ConductorBranch) and b.id in ring.feed + ring.return_side]
     for lead in conductors:
         assert lead.ampacity().current_a >= need
-    weakest = min(b.ampacity().current_a for b in conductors if b.id in ring.feed)
+    fitted = {b.id: b for b in found.branches if isinstance(b, FuseBranch)}
     fuses = [b for i in ring.feed if isinstance(b := circuit.branch(i), FuseBranch)]
     assert fuses
     for fuse in fuses:
-        assert fuse.family is target.fuse_family
-        assert need < fuse.rating_a <= weakest
+        kept = fuse.id in fitted and fitted[fuse.id].family is fuse.family  # type: ignore[union-attr]
+        assert kept or fuse.family is target.fuse_family or breaks(fuse.family) >= breaks(target.fuse_family)
+        run = [b for b in series_run(circuit, fuse.id) if isinstance(b, ConductorBranch)]
+        assert need < fuse.rating_a <= min((b.ampacity().current_a for b in run), default=math.inf)
     # The fuse nearest the battery is within 178 mm of it.
     tail = 0.0
     for branch_id in reversed(ring.feed):
@@ -213,10 +225,17 @@ def test_grounds_are_never_proposed_thinner_than_fitted() -> None:
 
 
 def test_a_hopeless_target_says_why() -> None:
-    with pytest.raises(SizingError, match=r"Nothing up to 2 x 120 mm2 will do for 900 A"):
+    with pytest.raises(SizingError, match=r"Fuse would have to carry 900 A for good: no rating"):
         propose(simple_circuit(), SizingTarget(target_current_a=900))
-    with pytest.raises(SizingError, match="no rating of this fuse family"):
-        propose(simple_circuit(), SizingTarget(target_current_a=90, fuse_family=FuseFamily.BLADE_E))
+
+
+def test_a_family_without_a_rating_for_it_gives_way_to_one_that_has() -> None:
+    """90 A for good ask for 112.5 A at 80 %; the largest blade is 100 A."""
+    found = Circuit.model_validate(with_branch(simple_document(), "fuse", family="blade_e", rating_a=80))
+    made = propose(found, SizingTarget(target_current_a=90, fuse_family=FuseFamily.BLADE_E))
+    fuse = made.circuit.branch("fuse")
+    assert isinstance(fuse, FuseBranch) and fuse.rating_a >= 112.5 and breaks(fuse.family) >= 2000
+    assert "has no rating for it" in next(c.reason for c in made.choices if c.branch_id == "fuse")
 
 
 def test_a_proposal_beside_what_was_found() -> None:
@@ -229,3 +248,76 @@ def test_a_proposal_beside_what_was_found() -> None:
     assert rows["charge_cable"].drop_after_v < rows["charge_cable"].drop_before_v  # type: ignore[operator]
     assert beside.feed_after_v <= beside.limit_v < beside.feed_before_v
     assert beside.feed_after_v == pytest.approx(sum(rows[b].drop_after_v or 0 for b in find_ring(made.circuit).feed))
+
+
+def test_a_lead_between_switch_and_fuse_keeps_what_the_fuse_behind_it_asks() -> None:
+    """A selector's lead that battery 2 feeds through 250 A does not shrink to what the alternator asks of it."""
+    found = build_layout("boat_selector", 12)
+    made = propose(found, SizingTarget(target_current_a=60))
+    lead = made.circuit.branch("common_lead")
+    assert isinstance(lead, ConductorBranch) and lead.size == "70 mm2" and lead.ampacity().current_a >= 250
+
+
+def test_a_link_is_fused_and_rated_for_what_the_new_unit_sends_through_it() -> None:
+    """With the first battery full and the second low all of it goes through the link."""
+    made = propose(build_layout("second_battery_link", 12), SizingTarget(target_current_a=180)).circuit
+    for branch_id in ("link_fuse", "house_fuse", "link"):
+        part = made.branch(branch_id)
+        assert part.rating_a * (1 if branch_id == "link" else 0.8) >= 175, (branch_id, part.rating_a)  # type: ignore[attr-defined]
+    reason = next(c.reason for c in propose(build_layout("second_battery_link", 12), SizingTarget(target_current_a=180)).choices if c.branch_id == "link")  # fmt: skip
+    assert "Not to be used again: rated 140 A" in reason
+
+
+LONG = ("charge_cable", "long_feed", "battery_lead")
+
+
+def test_a_lead_that_also_cranks_keeps_its_metal_and_its_fuse() -> None:
+    """A rear battery's 95 mm2 lead, fused for cranking, stays when a small unit is planned."""
+    document = build_layout("competition_car", 12).model_dump(mode="json")
+    document["branches"] = [{**b, "size": "95 mm2"} if b["id"] in LONG else b for b in document["branches"]]
+    document["branches"] = [{**b, "rating_a": 250} if b["id"] == "charge_fuse" else b for b in document["branches"]]
+    made = propose(Circuit.model_validate(document), SizingTarget(target_current_a=50)).circuit
+    assert made.branch("charge_fuse").rating_a == 250  # type: ignore[attr-defined]
+    assert {made.branch(b).size for b in LONG} == {"95 mm2"}  # type: ignore[attr-defined]
+
+
+def test_a_sound_circuit_that_carries_it_already_is_left_alone() -> None:
+    made = propose(build_layout("boat_isolator", 12), SizingTarget(target_current_a=60))
+    assert made.choices == () and any(n.startswith("Kept as fitted") for n in made.notes)
+
+
+def test_what_has_gone_bad_is_renewed_and_not_kept() -> None:
+    document = build_layout("front_battery", 12).model_dump(mode="json")
+    document["branches"] = [{**b, "measured_mohm": 40} if b["id"] == "block_ground" else b for b in document["branches"]]
+    made = propose(Circuit.model_validate(document), SizingTarget(target_current_a=60))
+    ground = next(c for c in made.choices if c.branch_id == "block_ground")
+    assert "renewed" in ground.reason and made.circuit.branch("block_ground").measured_mohm is None
+
+
+def test_links_inside_a_bank_and_starter_leads_get_no_fuse() -> None:
+    bank = build_layout("house_bank_diagonal", 12)
+    assert fuse_every_source(bank, FuseFamily.STRIP_51) == (bank, (), [])
+    winch = build_layout("winch", 12)
+    assert fuse_every_source(winch, FuseFamily.STRIP_51)[1] == ()
+
+
+def test_a_charge_cable_on_the_starters_stud_is_fused_there() -> None:
+    """Cranking comes down the battery's lead: a fuse at the post would carry it, so it sits where the charge cable leaves."""
+    nodes = [
+        {"id": "stud", "role": "alternator_stud", "label": "Stud"},
+        {"id": "starter_stud", "role": "starter_stud", "label": "Starter stud"},
+        {"id": "plus", "role": "battery_positive", "label": "Battery +"},
+        {"id": "minus", "role": "battery_negative", "label": "Battery -"},
+        {"id": "case", "role": "alternator_case", "label": "Case"},
+    ]
+    lead = {"kind": "cable", "length_m": 1.0, "size": "35 mm2", "place": "cabin"}
+    branches = [
+        {**lead, "id": "charge", "label": "Charge cable", "from_node": "stud", "to_node": "starter_stud"},
+        {**lead, "id": "main", "label": "Main lead", "from_node": "starter_stud", "to_node": "plus"},
+        {**lead, "id": "home", "label": "Ground", "from_node": "minus", "to_node": "case"},
+    ]
+    starter = {"id": "starter", "label": "Starter", "from_node": "starter_stud", "to_node": "case", "current_a": 300, "law": "resistance", "cranking": True}  # fmt: skip
+    made = propose(Circuit.model_validate(simple_document(nodes=nodes, branches=branches, loads=[starter])), SizingTarget(target_current_a=90))  # fmt: skip
+    fuse = next(b for b in made.circuit.branches if b.kind == "fuse")
+    assert "starter_stud" in (fuse.from_node, fuse.to_node)
+    assert not [f for f in unfused(made.circuit) if f.severity == "danger"]

@@ -13,7 +13,8 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.drawing.pictures import draw
 from mavrik.core.measuring.readings import Run
-from mavrik.core.planning.sizing import SizingTarget, propose
+from mavrik.core.planning.sizing import propose
+from mavrik.core.planning.targets import SizingTarget
 from mavrik.exchange.bundle import Bundle, read_bundle
 from mavrik.exchange.loop_svg import draw_loop, stroke_width
 from mavrik.exchange.sheet import render_sheet

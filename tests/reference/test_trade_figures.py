@@ -8,7 +8,8 @@ from mavrik.core.catalogue.conductor import cable_resistance, circular_mils_for_
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings import BranchVerdict
 from mavrik.core.measuring.limits import LimitProfileName, Scope, limit_for
-from mavrik.core.planning.sizing import SizingTarget, propose
+from mavrik.core.planning.sizing import propose
+from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.protection.documents import Severity
 from mavrik.core.thermal.ampacity import Place, ampacity
 from tests.build import branch_of, drop_run, judged, simple_circuit, simple_document, with_branch

@@ -10,7 +10,7 @@ from pydantic import AfterValidator, Field
 from mavrik.core.document import Ampere, Day, Document
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.planning.drive import DriveRequest
-from mavrik.core.planning.sizing import Choice, SizingTarget
+from mavrik.core.planning.targets import Choice, SizingTarget
 from mavrik.core.procedures import MakerLimits
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.core.workflow.stages import STAGES

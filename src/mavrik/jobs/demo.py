@@ -19,7 +19,7 @@ from mavrik.core.measuring.instruments import Instrument, as_earned
 from mavrik.core.operating.prediction import at_output, predict
 from mavrik.core.planning.drive import DriveReading, DriveRequest
 from mavrik.core.planning.drive_belt import DriveArm, DrivePulley
-from mavrik.core.planning.sizing import SizingTarget
+from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.procedures import Point, procedure
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.domain.job import AddedLoad, Customer, JobState, Vehicle, VehicleKind

@@ -8,7 +8,8 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.document import Document
 from mavrik.core.planning.comparison import Comparison, compare
-from mavrik.core.planning.sizing import Proposal, SizingError, SizingTarget, propose
+from mavrik.core.planning.sizing import propose
+from mavrik.core.planning.targets import Proposal, SizingError, SizingTarget
 from mavrik.domain.job import CircuitRole, DocumentKind, Plan
 from mavrik.domain.roles import Who
 from mavrik.jobs.changes import note_change

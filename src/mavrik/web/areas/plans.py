@@ -7,7 +7,7 @@ from flask_openapi3.blueprint import APIBlueprint
 
 from mavrik.core.planning.comparison import Comparison
 from mavrik.core.planning.drive import DriveRequest, DriveView
-from mavrik.core.planning.sizing import SizingTarget
+from mavrik.core.planning.targets import SizingTarget
 from mavrik.domain.roles import Permission
 from mavrik.jobs import drives, planning
 from mavrik.jobs.records import CircuitRecord, DriveRecord

@@ -1,0 +1,49 @@
+"""What a proposal of leads and fuses is asked for, and what it answers."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from mavrik.core.catalogue.conductor import Material, SizeSystem
+from mavrik.core.catalogue.fuses import FuseFamily
+from mavrik.core.circuit import Circuit
+from mavrik.core.document import Ampere, Document
+from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.thermal.ampacity import InsulationClass
+
+
+class SizingTarget(Document):
+    """What a proposal is for, and from what it may choose."""
+
+    target_current_a: Ampere
+    alternator_label: Annotated[str, Field(max_length=60)] = ""
+    system: Literal[SizeSystem.METRIC, SizeSystem.AWG] = SizeSystem.METRIC
+    fuse_family: FuseFamily = FuseFamily.STRIP_51
+    insulation_c: InsulationClass = 105
+    material: Material = Material.COPPER
+    limit_profile: LimitProfileName = LimitProfileName.COMMON
+
+
+class Choice(Document):
+    """One thing the proposal decided, and why."""
+
+    branch_id: str
+    label: str
+    before: str
+    after: str
+    reason: str
+
+
+class Proposal(Document):
+    """A new circuit and how it came about."""
+
+    target: SizingTarget
+    circuit: Circuit
+    choices: tuple[Choice, ...]
+    notes: tuple[str, ...]
+
+
+class SizingError(ValueError):
+    """No size that is made meets the target; the message says which lead and why."""
