@@ -149,3 +149,56 @@ def test_a_pulley_is_dragged_to_its_place(open_page: Callable[..., Page]) -> Non
     page.mouse.move(5, 5)
     expect(x).to_have_value(at)
     expect(page.locator("[data-test=belt-length]")).to_contain_text("mm")
+
+
+def test_whether_it_keeps_up_is_asked_answered_and_kept(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    job = job_with(page, "front_battery")
+    rated = float(
+        page.evaluate(f"fetch('/api/jobs/{job}').then(r => r.json()).then(j => j.circuits[0].document.alternators[0].rated_a)")
+    )
+    page.goto(f"/jobs/{job}/plan")
+    page.locator("[data-test=part-use]").click()
+    surplus, table = page.locator("[data-test=surplus]"), page.locator("[data-test=scenes]")
+    expect(surplus).to_contain_text("to spare at a hot idle")
+    # One that nobody knows begins with an ampere; 70 A are typed, and everything that stands on it follows.
+    adding = page.locator("[data-test=add-consumer] input")
+    adding.fill("Brine pump")
+    adding.press("Enter")
+    row = table.locator("tr[data-consumer='Brine pump']")
+    row.locator("[data-test=amps-0] input, input[data-test=amps-0]").fill("70")
+    cell = row.get_by_role("switch", name="Brine pump, Idle at night in rain")
+    expect(cell).to_have_attribute("aria-checked", "false")
+    cell.focus()
+    cell.press("Enter")
+    expect(cell).to_have_attribute("aria-checked", "true")
+    # 2080 /min of the shaft: 0.5 of the rating cold, 0.85 of that hot.
+    short = 70 - 0.85 * 0.5 * rated
+    expect(surplus).to_contain_text(f"−{short:.0f}")
+    expect(page.locator("[data-finding='short:Idle at night in rain']")).to_contain_text(f"short by {short:.0f} A")
+    # A day of more than 24 hours is said where it was typed, and nothing can be kept.
+    page.locator("[data-test=hours-0] input, input[data-test=hours-0]").first.fill("9")
+    expect(page.get_by_text("a day has 24").first).to_be_visible()
+    expect(page.locator("[data-test=keep-use]")).to_be_disabled()
+    page.locator("[data-test=hours-0] input, input[data-test=hours-0]").first.fill("0.3")
+    # Hours by speed from a file of the engine's computer.
+    page.get_by_text("Hours by engine speed").first.click()
+    page.locator("[data-test=csv] textarea, textarea[data-test=csv]").first.fill("rpm;h\n800;60\n1500;oops")
+    page.locator("[data-test=read-csv]").click()
+    expect(page.get_by_text("Line 3").first).to_be_visible()
+    page.locator("[data-test=csv] textarea, textarea[data-test=csv]").first.fill("rpm;h\n800;60\n1500;40")
+    page.locator("[data-test=read-csv]").click()
+    bars = page.locator("[data-test=hours-bars] [role=slider]")
+    expect(bars).to_have_count(2)
+    bars.first.press("ArrowUp")
+    expect(bars.first).not_to_have_attribute("aria-valuetext", "60 h")
+    # What was typed and not kept comes back.
+    page.reload()
+    page.locator("[data-test=part-use]").click()
+    expect(surplus).to_contain_text(f"−{short:.0f}")
+    page.locator("[data-test=keep-use]").click()
+    expect(page.locator("[data-test=keep-use]")).to_have_text("Kept")
+    page.reload()
+    page.locator("[data-test=part-use]").click()
+    expect(page.locator("[data-test=keep-use]")).to_have_text("Kept")
+    expect(surplus).to_contain_text(f"−{short:.0f}")

@@ -988,6 +988,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How the vehicle is used
+         * @description As it was kept last, or what one begins with; and whether it keeps up.
+         */
+        get: operations["plans_get_use_jobs__int_job_id__use_get"];
+        put?: never;
+        /**
+         * Keep how the vehicle is used
+         * @description As the next revision of the job's.
+         */
+        post: operations["plans_post_use_jobs__int_job_id__use_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/use/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Whether a use keeps up
+         * @description Scene by scene, as found and as planned, without keeping anything.
+         */
+        post: operations["plans_post_use_preview_jobs__int_job_id__use_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/layouts": {
         parameters: {
             query?: never;
@@ -1380,6 +1424,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/use/speeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read hours by engine speed from CSV
+         * @description Two columns, engine speed and hours.
+         */
+        post: operations["plans_post_speeds_use_speeds_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1517,7 +1581,7 @@ export interface components {
         AlternatorFault: "none" | "diode_open" | "diode_shorted" | "phase_lost" | "worn_brushes" | "belt_slips";
         /**
          * AmpacityCheck
-         * @description A conductor's allowed current beside the current the alternator can send through it.
+         * @description A conductor's allowed current beside the most it carries for good.
          */
         AmpacityCheck: {
             /** Allowed A */
@@ -1660,6 +1724,32 @@ export interface components {
              * @default 25
              */
             temperature_c: number;
+        };
+        /**
+         * BatteryDay
+         * @description What a day leaves in one battery [Ah].
+         */
+        BatteryDay: {
+            /** Asleep Ah */
+            asleep_ah: number;
+            /** Cranks Ah */
+            cranks_ah: number;
+            /**
+             * Days
+             * @description Until it no longer starts the engine; null: it does not come to that
+             */
+            days: number | null;
+            /** Label */
+            label: string;
+            /** Net Ah */
+            net_ah: number;
+            /**
+             * Put Back Ah
+             * @description That comes out again, at the worse temperature
+             */
+            put_back_ah: number;
+            /** Taken Ah */
+            taken_ah: number;
         };
         /**
          * BeltChange
@@ -2326,6 +2416,11 @@ export interface components {
             /** Chemistries */
             chemistries: components["schemas"]["LabelledChoice"][];
             /**
+             * Consumers
+             * @description What vehicles usually have or are given, at 12 V
+             */
+            consumers: components["schemas"]["ConsumerChoice"][];
+            /**
              * Files
              * @description What a job goes out as, by the name in the address
              */
@@ -2647,6 +2742,31 @@ export interface components {
             return_before_v: number;
         };
         /**
+         * ConductorReview
+         * @description A cable or strap and what was asked of it.
+         */
+        ConductorReview: {
+            /**
+             * Allowed A
+             * @description What it may carry for good, by the table of its size [A]
+             */
+            allowed_a: number;
+            /** Branch Id */
+            branch_id: string;
+            /** Checks */
+            checks: components["schemas"]["ProtectionCheck"][];
+            /**
+             * Current A
+             * @description The most it carries for good [A]
+             */
+            current_a: number;
+            /** Label */
+            label: string;
+            outcome: components["schemas"]["Outcome"];
+            /** Part */
+            part: string;
+        };
+        /**
          * ConnectorBranch
          * @description A plug or terminal block.
          */
@@ -2702,6 +2822,68 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
+        };
+        /**
+         * Consumer
+         * @description One consumer: of the circuit, of the catalogue, measured, or as somebody says.
+         */
+        Consumer: {
+            /**
+             * Battery Id
+             * @description Whose battery feeds one on top; left out, the first
+             * @default null
+             */
+            battery_id: string | null;
+            /**
+             * Current A
+             * @description While it draws, at the system's nominal voltage [A]
+             */
+            current_a: number;
+            /**
+             * Cut Off V
+             * @description Switches itself off below [V]; power only
+             * @default 0
+             */
+            cut_off_v: number;
+            /**
+             * Duty
+             * @description Share of the time it draws while it is switched on
+             * @default 1
+             */
+            duty: number;
+            /** Label */
+            label: string;
+            /** @default current */
+            law: components["schemas"]["LoadKind"];
+            /**
+             * Load Id
+             * @description The circuit's load that it stands for; left out, it comes on top
+             * @default null
+             */
+            load_id: string | null;
+            /**
+             * Origin
+             * @default entered
+             * @enum {string}
+             */
+            origin: "circuit" | "catalogue" | "measured" | "entered";
+        };
+        /**
+         * ConsumerChoice
+         * @description A consumer as it usually is.
+         */
+        ConsumerChoice: {
+            /** Current A */
+            current_a: number;
+            /** Cut Off V */
+            cut_off_v: number;
+            /** Duty */
+            duty: number;
+            /** Group */
+            group: string;
+            /** Label */
+            label: string;
+            law: components["schemas"]["LoadKind"];
         };
         /**
          * Contact
@@ -3598,6 +3780,42 @@ export interface components {
             undecided: components["schemas"]["Undecided"][];
         };
         /**
+         * Flow
+         * @description Amperes of one scene, the unit and the batteries at one temperature each.
+         */
+        Flow: {
+            /**
+             * Battery A
+             * @description Into the batteries, or out of them where negative [A]
+             */
+            battery_a: number;
+            /**
+             * Can A
+             * @description The most the alternators can give [A]
+             */
+            can_a: number;
+            /**
+             * Made A
+             * @description What they do give, charging included [A]
+             */
+            made_a: number;
+            /**
+             * Surplus A
+             * @description What they can give over what is used; negative: the batteries give the rest [A]
+             */
+            surplus_a: number;
+            /**
+             * Used A
+             * @description What everything but the charging batteries takes of them [A]
+             */
+            used_a: number;
+            /**
+             * Volts
+             * @description At the first battery's posts [V]; null where it collapses
+             */
+            volts: number | null;
+        };
+        /**
          * Found
          * @description What is found of a circuit, with its pictures.
          */
@@ -3661,8 +3879,13 @@ export interface components {
          * @description A fuse family with its ratings.
          */
         FuseFamilyChoice: {
-            /** Interrupting A */
-            interrupting_a: number;
+            /**
+             * Interrupting A
+             * @description By the voltage it is rated for [V, A]
+             */
+            interrupting_a: {
+                [key: string]: number;
+            };
             /** Label */
             label: string;
             name: components["schemas"]["FuseFamily"];
@@ -4160,7 +4383,7 @@ export interface components {
             complaint: string;
             customer: components["schemas"]["Customer"];
             /** Documents */
-            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"])[];
+            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"] | components["schemas"]["KeptUseRecord"])[];
             /** Id */
             id: number;
             /** @default common */
@@ -4388,6 +4611,29 @@ export interface components {
             revision: number;
         };
         /**
+         * KeptUseRecord
+         * @description What was kept of how the vehicle is used.
+         */
+        KeptUseRecord: {
+            /** Circuit Id */
+            circuit_id: number | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            document: components["schemas"]["UseRequest"];
+            /** Id */
+            id: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "use";
+            /** Revision */
+            revision: number;
+        };
+        /**
          * LabelledChoice
          * @description A name with its words.
          */
@@ -4586,6 +4832,12 @@ export interface components {
              * @default true
              */
             on: boolean;
+            /**
+             * On S
+             * @description Longest it is on at a stretch, and then rests until all has cooled, as a winch [s]; null: for good
+             * @default null
+             */
+            on_s: number | null;
             /**
              * To Node
              * @description Short name, unique in the document
@@ -4915,6 +5167,22 @@ export interface components {
          * @enum {string}
          */
         Outcome: "good" | "watch" | "bad";
+        /**
+         * OutputRead
+         * @description Output that a clamp read with everything on and the unit warm, and at which engine speed.
+         */
+        OutputRead: {
+            /**
+             * Current A
+             * @description Output [A]
+             */
+            current_a: number;
+            /**
+             * Engine Rpm
+             * @description Engine speed [1/min]
+             */
+            engine_rpm: number;
+        };
         /**
          * PasswordBody
          * @description One's own password, old and new.
@@ -5265,7 +5533,7 @@ export interface components {
         ProtectionCheck: {
             /**
              * Name
-             * @description load, cable, voltage, breaking, withstand, cranking, inrush or order
+             * @description load, cable, voltage, breaking, withstand, cranking, inrush, short_use or order
              */
             name: string;
             outcome: components["schemas"]["Outcome"];
@@ -5278,13 +5546,20 @@ export interface components {
         };
         /**
          * ProtectionReview
-         * @description All fuses and breakers of a circuit, then its rated contacts, those with something wrong first.
+         * @description All fuses and breakers of a circuit, its rated contacts and its cables, of each those with something wrong first.
          */
         ProtectionReview: {
+            /** Conductors */
+            conductors: components["schemas"]["ConductorReview"][];
             /** Contacts */
             contacts: components["schemas"]["ContactReview"][];
             /** Protectors */
             protectors: components["schemas"]["ProtectorReview"][];
+            /**
+             * Sources
+             * @description What a battery feeds before any fuse, the gravest first
+             */
+            sources: components["schemas"]["Finding"][];
         };
         /**
          * ProtectorReview
@@ -5884,6 +6159,50 @@ export interface components {
             run: components["schemas"]["RunInput"];
         };
         /**
+         * Scene
+         * @description A part of the day: engine speed, what is on, how long.
+         */
+        Scene: {
+            /**
+             * Engine Rpm
+             * @description Engine speed [1/min]; 0: stopped
+             */
+            engine_rpm: number;
+            /**
+             * Hours A Day
+             * @description Hours a day [h]
+             * @default 0
+             */
+            hours_a_day: number;
+            /** Label */
+            label: string;
+            /**
+             * On
+             * @description Labels of the consumers that are on
+             * @default []
+             */
+            on: string[];
+        };
+        /**
+         * SceneBalance
+         * @description One scene, cold and hot.
+         */
+        SceneBalance: {
+            cold: components["schemas"]["Flow"];
+            /** Engine Rpm */
+            engine_rpm: number;
+            hot: components["schemas"]["Flow"];
+            /** Hours A Day */
+            hours_a_day: number;
+            /** Label */
+            label: string;
+            /**
+             * Repays Min
+             * @description Minutes of it that put one start back, at the worse temperature; null: never
+             */
+            repays_min: number | null;
+        };
+        /**
          * Severity
          * @description How much a finding matters.
          * @enum {string}
@@ -6180,6 +6499,60 @@ export interface components {
             most: number;
             /** Step */
             step: number;
+        };
+        /**
+         * SpeedBalance
+         * @description One engine speed of the histogram.
+         */
+        SpeedBalance: {
+            /** Cold Can A */
+            cold_can_a: number;
+            /** Engine Rpm */
+            engine_rpm: number;
+            /** Hot Can A */
+            hot_can_a: number;
+            /**
+             * Share
+             * @description Of the engine's hours
+             */
+            share: number;
+            /**
+             * Used A
+             * @description At the hot end, where the voltage lets more flow or less [A]
+             */
+            used_a: number;
+        };
+        /**
+         * SpeedHours
+         * @description Hours round one engine speed.
+         */
+        SpeedHours: {
+            /**
+             * Engine Rpm
+             * @description Engine speed, the middle of the bin [1/min]
+             */
+            engine_rpm: number;
+            /**
+             * Hours
+             * @description Hours there [h]
+             */
+            hours: number;
+        };
+        /**
+         * Speeds
+         * @description Hours by engine speed.
+         */
+        Speeds: {
+            /** Speeds */
+            speeds: components["schemas"]["SpeedHours"][];
+        };
+        /**
+         * SpeedsText
+         * @description A CSV as it came from an engine computer.
+         */
+        SpeedsText: {
+            /** Text */
+            text: string;
         };
         /**
          * StageProgress
@@ -6678,6 +7051,174 @@ export interface components {
             branch_ids: string[];
             /** Words */
             words: string;
+        };
+        /**
+         * UseAnswer
+         * @description What a use comes to, as found and as it is planned.
+         */
+        UseAnswer: {
+            now: components["schemas"]["UseView"];
+            /** @description null where no plan changes unit, leads or drive */
+            planned: components["schemas"]["UseView"] | null;
+            /**
+             * Planned By
+             * @description What is planned, in words
+             */
+            planned_by: string;
+        };
+        /**
+         * UseRecord
+         * @description How the vehicle is used, and what that comes to.
+         */
+        UseRecord: {
+            answer: components["schemas"]["UseAnswer"] | null;
+            document: components["schemas"]["UseRequest"];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * UseRequest
+         * @description All that is said of a use.
+         */
+        UseRequest: {
+            /**
+             * Asleep A
+             * @description What flows with the key off and the modules asleep [A]
+             * @default 0.03
+             */
+            asleep_a: number;
+            /**
+             * Coldest C
+             * @description Of the batteries in the cold [degC]
+             * @default -5
+             */
+            coldest_c: number;
+            /**
+             * Consumers
+             * @default []
+             */
+            consumers: components["schemas"]["Consumer"][];
+            /**
+             * Crank A
+             * @description What the starter takes [A]; left out, as the circuit's does
+             * @default null
+             */
+            crank_a: number | null;
+            /**
+             * Crank S
+             * @description How long one start cranks [s]
+             * @default 1.5
+             */
+            crank_s: number;
+            /**
+             * Driving
+             * @description Scene whose consumers are on at those speeds; left out, the busiest on the road
+             * @default null
+             */
+            driving: string | null;
+            /**
+             * Engine Hours
+             * @description What the hour counter says for the same time [h]
+             * @default null
+             */
+            engine_hours: number | null;
+            /** @default null */
+            read: components["schemas"]["OutputRead"] | null;
+            /**
+             * Scenes
+             * @default []
+             */
+            scenes: components["schemas"]["Scene"][];
+            /**
+             * Speeds
+             * @description As an engine computer counts
+             * @default []
+             */
+            speeds: components["schemas"]["SpeedHours"][];
+            /**
+             * Starts A Day
+             * @default 4
+             */
+            starts_a_day: number;
+            /**
+             * State Of Charge
+             * @description How charged the batteries live
+             * @default 0.8
+             */
+            state_of_charge: number;
+            /**
+             * Warmest C
+             * @description Of the batteries in the heat [degC]
+             * @default 30
+             */
+            warmest_c: number;
+        };
+        /**
+         * UseView
+         * @description What a use comes to.
+         */
+        UseView: {
+            /**
+             * Cold C
+             * @description Of the alternators in the cold column [degC]
+             */
+            cold_c: number;
+            /**
+             * Crank Ah
+             * @description One start [Ah]
+             */
+            crank_ah: number;
+            /** Day */
+            day: components["schemas"]["BatteryDay"][];
+            /**
+             * Driving
+             * @description Whose consumers are on at those speeds
+             */
+            driving: string | null;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Headline */
+            headline: string;
+            /**
+             * Headroom A
+             * @description For the next accessory: the least surplus of all scenes with the engine on, hot [A]
+             */
+            headroom_a: number | null;
+            /** Headroom Scene */
+            headroom_scene: string | null;
+            /** Hot C */
+            hot_c: number;
+            /**
+             * Idle
+             * @description The scene of the slowest engine that turns; null where none does
+             */
+            idle: string | null;
+            /**
+             * Idle Surplus A
+             * @description Of it, hot [A]
+             */
+            idle_surplus_a: number | null;
+            /** Keeps Up */
+            keeps_up: boolean;
+            /**
+             * Mean Surplus A
+             * @description Over the engine's hours, hot [A]
+             */
+            mean_surplus_a: number | null;
+            /**
+             * Scale
+             * @description Of the unit's table, by what was read; null where nothing was
+             */
+            scale: number | null;
+            /** Scenes */
+            scenes: components["schemas"]["SceneBalance"][];
+            /**
+             * Short Share
+             * @description Of the engine's hours, in which a hot unit gives less than is used
+             */
+            short_share: number | null;
+            /** Speeds */
+            speeds: components["schemas"]["SpeedBalance"][];
         };
         /**
          * Vehicle
@@ -8988,6 +9529,161 @@ export interface operations {
             };
         };
     };
+    plans_get_use_jobs__int_job_id__use_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_post_use_jobs__int_job_id__use_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_post_use_preview_jobs__int_job_id__use_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     catalogue_get_layouts_layouts_get: {
         parameters: {
             query?: never;
@@ -9787,6 +10483,57 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_post_speeds_use_speeds_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpeedsText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Speeds"];
+                };
             };
             /** @description Not Found */
             404: {

@@ -11,6 +11,7 @@ from mavrik.core.document import Ampere, Day, Document
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.planning.drive import DriveRequest
 from mavrik.core.planning.targets import Choice, SizingTarget
+from mavrik.core.planning.use import UseRequest
 from mavrik.core.procedures import MakerLimits
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.core.workflow.stages import STAGES
@@ -60,6 +61,7 @@ class DocumentKind(StrEnum):
 
     PLAN = "plan"
     DRIVE = "drive"
+    USE = "use"
 
 
 class AddedLoad(Document):
@@ -92,7 +94,11 @@ class Plan(Document):
     notes: tuple[Annotated[str, Field(max_length=1000)], ...]
 
 
-DOCUMENT_KINDS: dict[DocumentKind, type[Document]] = {DocumentKind.PLAN: Plan, DocumentKind.DRIVE: DriveRequest}
+DOCUMENT_KINDS: dict[DocumentKind, type[Document]] = {
+    DocumentKind.PLAN: Plan,
+    DocumentKind.DRIVE: DriveRequest,
+    DocumentKind.USE: UseRequest,
+}
 """The schema of each kind of document."""
 
 

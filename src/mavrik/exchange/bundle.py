@@ -13,6 +13,7 @@ from mavrik.core.document import Document, Moment, Problem
 from mavrik.core.measuring.readings import Run
 from mavrik.core.measuring.waveform import FARTHEST_S, MOST_SAMPLES, MOST_VOLTS
 from mavrik.core.planning.drive import DriveRequest
+from mavrik.core.planning.use import UseRequest
 from mavrik.core.procedures import check_run, complete_run
 from mavrik.domain.job import DOCUMENT_KINDS, CircuitRole, Customer, DocumentKind, JobDetails, Plan, Vehicle
 from mavrik.domain.limits import MOST_CAPTURES, MOST_CIRCUITS, MOST_DOCUMENTS, MOST_RUNS
@@ -58,7 +59,7 @@ class BundleDocument(Document):
 
     kind: DocumentKind
     circuit_id: Annotated[int, Field(ge=1)] | None = Field(None, description="The circuit version that belongs to it")
-    document: Plan | DriveRequest
+    document: Plan | DriveRequest | UseRequest
 
     @model_validator(mode="after")
     def _of_its_kind(self) -> BundleDocument:
@@ -150,6 +151,11 @@ class Bundle(Document):
     def plan_of(self, circuit_id: int) -> Plan | None:
         """The plan that a circuit version belongs to, if there is one."""
         found = [d.document for d in self.documents if d.circuit_id == circuit_id and isinstance(d.document, Plan)]
+        return found[-1] if found else None
+
+    def use(self) -> UseRequest | None:
+        """What was kept last of how the vehicle is used, if anything was."""
+        found = [d.document for d in self.documents if isinstance(d.document, UseRequest)]
         return found[-1] if found else None
 
     def drive(self) -> DriveRequest | None:

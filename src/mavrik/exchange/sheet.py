@@ -19,6 +19,7 @@ from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.readings import Reading
 from mavrik.core.planning.comparison import Comparison, compare
 from mavrik.core.planning.drive import drive_in
+from mavrik.core.planning.outlook import outlook_or_none
 from mavrik.core.procedures import Limits
 from mavrik.core.workflow.cautions import cautions_for
 from mavrik.domain.job import CircuitRole
@@ -98,7 +99,7 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
     plan = bundle.plan_of(proposed.id) if proposed is not None else None
     if proposed is not None and plan is not None:
         comparison = compare(found.document, proposed.document, plan.target.limit_profile)
-    drive = bundle.drive()
+    drive, use = bundle.drive(), bundle.use()
     after_loop = None
     if proposed is not None and comparison is not None:
         after_loop = Markup(draw_loop(proposed.document, comparison.pictures_after.loop, comparison.after))  # noqa: S704
@@ -122,6 +123,9 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
         comparison=comparison,
         after_loop=after_loop,
         plan=plan,
+        use=outlook_or_none(found.document, proposed.document if proposed is not None else None, drive, use)
+        if use is not None
+        else None,
         drive=drive,
         drive_view=drive_in(found.document, drive) if drive is not None else None,
         profile=limit_table().profiles[profile],

@@ -8,11 +8,13 @@ from pydantic import Field
 
 from mavrik.core.catalogue.conductor import LARGEST_AWG, Material, Size, SizeSystem, Stranding, conductor_table
 from mavrik.core.catalogue.fuses import FuseFamily, fuse_table
+from mavrik.core.catalogue.loads import consumer_table
 from mavrik.core.circuit import (
     BRANCH_KINDS,
     Branch,
     Chemistry,
     Circuit,
+    LoadKind,
     NodeRole,
     TerminationCondition,
     TerminationKind,
@@ -33,6 +35,7 @@ from mavrik.core.operating import State
 from mavrik.core.operating.state import USUAL_SPANS, Span
 from mavrik.core.planning.drive import DriveRequest
 from mavrik.core.planning.targets import SizingTarget
+from mavrik.core.planning.use import UseRequest
 from mavrik.core.procedures import PROCEDURES, bench_limits
 from mavrik.core.thermal.ampacity import INSULATION_CLASSES_C, AmpacityTableName, Place, ampacity_tables
 from mavrik.core.workflow.cautions import all_cautions
@@ -70,6 +73,17 @@ class LabelledChoice(Document):
     name: str
     label: str
     why: str = ""
+
+
+class ConsumerChoice(Document):
+    """A consumer as it usually is."""
+
+    label: str
+    current_a: float
+    law: LoadKind
+    duty: float
+    cut_off_v: float
+    group: str
 
 
 class CautionChoice(Document):
@@ -133,6 +147,7 @@ class Catalogue(Document):
     verdicts: tuple[LabelledChoice, ...]
     vehicle_kinds: tuple[LabelledChoice, ...]
     job_states: tuple[LabelledChoice, ...]
+    consumers: tuple[ConsumerChoice, ...] = Field(description="What vehicles usually have or are given, at 12 V")
     cautions: tuple[CautionChoice, ...]
     bounds: dict[str, Bounds] = Field(description="Between what every number of a document must lie, by document and field")
     files: tuple[LabelledChoice, ...] = Field(description="What a job goes out as, by the name in the address")
@@ -173,7 +188,7 @@ def _plain(name: str) -> LabelledChoice:
 def _bounds() -> dict[str, Bounds]:
     """Of every number that is entered: in a document, or as a reading of a quantity that has bounds of its own."""
     documents = bounds_of(
-        Circuit, State, SizingTarget, Instrument, Run, AddedLoad, CaptureOptions, RippleConditions, DriveRequest
+        Circuit, State, SizingTarget, Instrument, Run, AddedLoad, CaptureOptions, RippleConditions, DriveRequest, UseRequest
     )
     return documents | {
         f"reading.{q.name}": Bounds(q.least, q.most) for q in QUANTITIES.values() if q.least is not None or q.most is not None
@@ -251,6 +266,12 @@ def catalogue() -> Catalogue:
         verdicts=tuple(LabelledChoice(name=v, label=w) for v, w in VERDICT_WORDS.items()),
         vehicle_kinds=tuple(_plain(k) for k in VehicleKind),
         job_states=tuple(_plain(s) for s in JobState),
+        consumers=tuple(
+            ConsumerChoice(
+                label=c.label, current_a=c.current_a, law=LoadKind(c.law), duty=c.duty, cut_off_v=c.cut_off_v, group=c.group
+            )
+            for c in consumer_table().consumers
+        ),
         cautions=tuple(CautionChoice(**c.model_dump()) for c in all_cautions()),
         bounds=_bounds(),
         files=tuple(LabelledChoice(name=f.name, label=f.label) for f in JOB_FILES),

@@ -13,13 +13,14 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from mavrik.core.circuit import Circuit
+from mavrik.core.circuit import Circuit, LoadKind
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.measuring.instruments import Instrument, as_earned
 from mavrik.core.operating.prediction import at_output, predict
 from mavrik.core.planning.drive import DriveReading, DriveRequest
 from mavrik.core.planning.drive_belt import DriveArm, DrivePulley
 from mavrik.core.planning.targets import SizingTarget
+from mavrik.core.planning.use import Consumer, Scene, SpeedHours, UseRequest
 from mavrik.core.procedures import Point, procedure
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.domain.job import AddedLoad, Customer, JobState, Vehicle, VehicleKind
@@ -31,6 +32,7 @@ from mavrik.jobs.people import add_person
 from mavrik.jobs.planning import keep_plan
 from mavrik.jobs.runs import ReadingInput, RunInput, save_run
 from mavrik.jobs.summaries import judged_once
+from mavrik.jobs.uses import keep_use
 from mavrik.jobs.work import JobInput, change_job, create_job, get_row, save_circuit
 from mavrik.standin.vehicle import HiddenVehicle, hidden_faults, with_starter
 from mavrik.store.models import Person
@@ -125,6 +127,7 @@ class DemoJob:
     bench: DemoBench | None = None
     plan_a: float | None = None
     drive: DriveRequest | None = None
+    use: UseRequest | None = None
 
 
 LIBRARY = (
@@ -135,6 +138,35 @@ LIBRARY = (
     12,
 )
 SCOOPS = ("Marzipan & Sons", "yard gate, not before ten", "Ice-cream van 'Polar Duchess', 2009", VehicleKind.VAN, 12)
+
+DRIVING = ("Engine electrics, diesel", "Dipped beam, halogen pair", "Freezer, first plate", "freezer plate")
+SELLING = (
+    "Engine electrics, diesel",
+    "Chime and till lamps",
+    "Freezer, first plate",
+    "freezer plate",
+    "serving lamps",
+    "card terminal",
+)
+ROUNDS = UseRequest(
+    consumers=(
+        Consumer(label="Engine electrics, diesel", current_a=8, origin="catalogue"),
+        Consumer(label="Dipped beam, halogen pair", current_a=10, law=LoadKind.RESISTANCE, origin="catalogue"),
+        Consumer(label="Freezer, first plate", current_a=16.5, law=LoadKind.POWER, duty=0.6, cut_off_v=10.8, origin="measured"),
+        Consumer(label="Chime and till lamps", current_a=4, origin="entered"),
+        Consumer(label="freezer plate", current_a=21, law=LoadKind.POWER, duty=0.6, cut_off_v=10.8, origin="entered"),
+        Consumer(label="serving lamps", current_a=7.5, origin="entered"),
+        Consumer(label="card terminal", current_a=2, origin="entered"),
+    ),
+    scenes=(
+        Scene(label="Serving, engine on", engine_rpm=760, hours_a_day=3.5, on=SELLING),
+        Scene(label="Street to street", engine_rpm=1500, hours_a_day=2.0, on=DRIVING),
+        Scene(label="Home at night", engine_rpm=1900, hours_a_day=0.5, on=DRIVING),
+        Scene(label="In the yard", engine_rpm=0, hours_a_day=18.0),
+    ),
+    speeds=tuple(SpeedHours(engine_rpm=r, hours=h) for r, h in ((760, 212), (1200, 74), (1600, 58), (1900, 31), (2500, 6))),
+    engine_hours=381, driving="Street to street", starts_a_day=22, crank_s=1.8, crank_a=260, asleep_a=0.045, coldest_c=2, warmest_c=32,
+)  # fmt: skip
 
 JOBS = (
     DemoJob(
@@ -163,6 +195,7 @@ JOBS = (
             ),
             arm=DriveArm(x_mm=150, y_mm=236, slack_deg=30, tight_deg=-24),
         ),
+        use=ROUNDS,
     ),
     DemoJob(
         "Fairground Brothers Okell", "winter quarters", "Transporter for the chair swing, 24 V, two batteries", VehicleKind.LIGHT_TRUCK, 24,
@@ -322,3 +355,5 @@ def _measure(session: Session, job_id: int, job: DemoJob, at: datetime, who: Who
         keep_plan(session, job_id, target, who)
     if job.drive is not None:
         keep_drive(session, job_id, job.drive, who)
+    if job.use is not None:
+        keep_use(session, job_id, job.use, who)

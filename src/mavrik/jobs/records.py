@@ -12,6 +12,8 @@ from mavrik.core.document import Document
 from mavrik.core.findings.documents import Headline
 from mavrik.core.measuring.readings import Run
 from mavrik.core.planning.drive import DriveRequest, DriveView
+from mavrik.core.planning.outlook import UseAnswer
+from mavrik.core.planning.use import UseRequest
 from mavrik.core.workflow.progress import Progress
 from mavrik.domain.job import CircuitRole, Customer, DocumentKind, JobDetails, JobState, Plan, Shelf, Vehicle
 from mavrik.store import models
@@ -63,10 +65,19 @@ class KeptDriveRecord(DocumentRecord):
     document: DriveRequest
 
 
-AnyDocumentRecord = Annotated[PlanRecord | KeptDriveRecord, Field(discriminator="kind")]
-RECORDS: dict[DocumentKind, type[PlanRecord | KeptDriveRecord]] = {
+class KeptUseRecord(DocumentRecord):
+    """What was kept of how the vehicle is used."""
+
+    kind: Literal[DocumentKind.USE] = DocumentKind.USE
+    document: UseRequest
+
+
+KeptRecord = PlanRecord | KeptDriveRecord | KeptUseRecord
+AnyDocumentRecord = Annotated[KeptRecord, Field(discriminator="kind")]
+RECORDS: dict[DocumentKind, type[KeptRecord]] = {
     DocumentKind.PLAN: PlanRecord,
     DocumentKind.DRIVE: KeptDriveRecord,
+    DocumentKind.USE: KeptUseRecord,
 }
 
 
@@ -77,6 +88,16 @@ class DriveRecord(Document):
     """0 where nothing was kept yet."""
     document: DriveRequest
     view: DriveView | None
+    """None where it does not add up, as what a file brings may not."""
+
+
+class UseRecord(Document):
+    """How the vehicle is used, and what that comes to."""
+
+    revision: int
+    """0 where nothing was kept yet."""
+    document: UseRequest
+    answer: UseAnswer | None
     """None where it does not add up, as what a file brings may not."""
 
 
@@ -162,7 +183,7 @@ def superseded_ids(rows: list[models.Run]) -> set[int]:
     return {r.supersedes_id for r in rows if r.supersedes_id is not None}
 
 
-def document_record(row: models.JobDocument) -> PlanRecord | KeptDriveRecord:
+def document_record(row: models.JobDocument) -> KeptRecord:
     """A document's row as a record of its kind."""
     return RECORDS[DocumentKind(row.kind)].model_validate(
         {

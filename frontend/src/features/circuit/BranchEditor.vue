@@ -189,9 +189,7 @@ const ENDS = [
         :error-messages="wrong('rating_a')"
         @update:model-value="set({ rating_a: $event })"
       />
-      <p class="quiet ma-0 wide">
-        {{ family?.voltage_v }} V, breaks {{ breaks }}, {{ family?.stud }}. {{ family?.note }}
-      </p>
+      <p class="quiet ma-0 wide">{{ family?.voltage_v }} V, breaks {{ breaks }}, {{ family?.stud }}. {{ family?.note }}</p>
     </div>
     <div v-else class="pair">
       <PartNumber v-for="f in contactNumbers" v-bind="f" :key="f.field" :of="branch.kind" :part="branch" @change="set" />

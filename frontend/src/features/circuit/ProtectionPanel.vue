@@ -103,8 +103,7 @@ watch(
       <h3>{{ group.title }}</h3>
       <article v-for="c in group.parts" :key="c.branch_id" class="fuse" :class="c.outcome" :data-contact="c.branch_id">
         <button type="button" class="head" @click="bench.selected = c.branch_id">
-          <b>{{ c.label }}</b> <span class="quiet">{{ c.words }}</span
-          ><span class="grow" /><b class="say">{{ WORDS[c.outcome] }}</b>
+          <b>{{ c.label }}</b> <span class="quiet">{{ c.words }}</span><span class="grow" /><b class="say">{{ WORDS[c.outcome] }}</b>
         </button>
         <dl>
           <template v-for="(check, k) in c.checks" :key="k">

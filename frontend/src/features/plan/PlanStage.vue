@@ -13,6 +13,7 @@ import { fixed, mv } from '@/ui/numbers'
 import { useSaving } from '@/composables/saving'
 import { useUnits } from '@/composables/units'
 import { useWorkbench } from '@/composables/workbench'
+import BalancePane from './BalancePane.vue'
 import DrivePane from './DrivePane.vue'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
@@ -21,7 +22,7 @@ const units = useUnits()
 const { catalogue, sizes } = useCatalogue()
 const { busy, problem: keepProblem, save: saving } = useSaving()
 const picked = ref<string | null>(null)
-const part = ref<'cables' | 'drive'>('cables')
+const part = ref<'use' | 'cables' | 'drive'>('cables')
 
 const loads = computed(() => bench.job?.loads_to_add ?? [])
 const kept = computed(() => bench.plan?.document.target ?? null)
@@ -75,12 +76,16 @@ async function keep(): Promise<void> {
 <template>
   <div v-if="bench.asFound" class="parts">
     <v-btn-toggle v-model="part" mandatory color="primary" variant="outlined" density="comfortable" aria-label="What is planned">
+      <v-btn value="use" data-test="part-use">Keeps up?</v-btn>
       <v-btn value="cables" data-test="part-cables">Cables and fuses</v-btn>
       <v-btn value="drive" data-test="part-drive">Pulley and belt</v-btn>
     </v-btn-toggle>
   </div>
   <div v-if="bench.asFound && part === 'drive'" class="frame">
     <DrivePane />
+  </div>
+  <div v-else-if="bench.asFound && part === 'use'" class="frame use">
+    <BalancePane />
   </div>
   <div v-else class="frame">
     <p v-if="!bench.asFound" class="panel">

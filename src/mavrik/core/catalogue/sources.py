@@ -17,6 +17,8 @@ class SourceTable(Table):
     model_config = ConfigDict(frozen=True, extra="forbid")
     rest_v_12: dict[str, dict[float, float]]
     acceptance_c: dict[str, dict[float, float]]
+    charge_efficiency: dict[str, float]
+    """What of the ampere-hours put in comes out again, by chemistry."""
     charge_window_12: dict[str, tuple[float, float]]
     """Least and most that a 12 V battery of a chemistry is charged at for hours. Common practice; its maker's figures win."""
     acceptance_at_v_12: dict[str, float]

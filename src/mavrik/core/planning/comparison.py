@@ -69,7 +69,7 @@ def compare(before: Circuit, after: Circuit, profile: LimitProfileName) -> Compa
         elif b is None:
             change = "removed"
         else:
-            change = "kept" if a.part == b.part and a.ampacity == b.ampacity else "changed"
+            change = "kept" if before.branch(branch_id) == after.branch(branch_id) else "changed"
         rows.append(
             ComparedBranch(
                 branch_id=branch_id,

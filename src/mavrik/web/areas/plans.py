@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from flask import Response
 from flask_openapi3.blueprint import APIBlueprint
+from pydantic import Field
 
+from mavrik.core.document import Document
 from mavrik.core.planning.comparison import Comparison
 from mavrik.core.planning.drive import DriveRequest, DriveView
+from mavrik.core.planning.outlook import UseAnswer
 from mavrik.core.planning.targets import SizingTarget
+from mavrik.core.planning.use import SpeedHours, UseRequest
 from mavrik.domain.roles import Permission
-from mavrik.jobs import drives, planning
-from mavrik.jobs.records import CircuitRecord, DriveRecord
+from mavrik.jobs import drives, planning, uses
+from mavrik.jobs.records import CircuitRecord, DriveRecord, UseRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.gate import heavy
@@ -110,3 +116,67 @@ def post_drive_preview(path: JobPath, body: DriveRequest) -> Response:
 def post_drive(path: JobPath, body: DriveRequest) -> Response:
     """As the next revision of the job's."""
     return answer(drives.keep_drive(session(), path.job_id, body, me()), 201)
+
+
+@api.get(
+    "/jobs/<int:job_id>/use",
+    summary="How the vehicle is used",
+    tags=tag("plans"),
+    responses={"200": UseRecord, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+@heavy
+def get_use(path: JobPath) -> Response:
+    """As it was kept last, or what one begins with; and whether it keeps up."""
+    return answer(uses.use_of(session(), path.job_id))
+
+
+@api.post(
+    "/jobs/<int:job_id>/use/preview",
+    summary="Whether a use keeps up",
+    tags=tag("plans"),
+    responses={"200": UseAnswer, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+@heavy
+def post_use_preview(path: JobPath, body: UseRequest) -> Response:
+    """Scene by scene, as found and as planned, without keeping anything."""
+    return answer(uses.preview_use(session(), path.job_id, body))
+
+
+@api.post(
+    "/jobs/<int:job_id>/use",
+    summary="Keep how the vehicle is used",
+    tags=tag("plans"),
+    responses={"201": UseRecord, **SAVE_ERRORS},
+)
+@needs(Permission.WORK)
+@heavy
+@creates
+def post_use(path: JobPath, body: UseRequest) -> Response:
+    """As the next revision of the job's."""
+    return answer(uses.keep_use(session(), path.job_id, body, me()), 201)
+
+
+class SpeedsText(Document):
+    """A CSV as it came from an engine computer."""
+
+    text: Annotated[str, Field(min_length=1, max_length=20_000)]
+
+
+class Speeds(Document):
+    """Hours by engine speed."""
+
+    speeds: tuple[SpeedHours, ...]
+
+
+@api.post(
+    "/use/speeds",
+    summary="Read hours by engine speed from CSV",
+    tags=tag("plans"),
+    responses={"200": Speeds, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+def post_speeds(body: SpeedsText) -> Response:
+    """Two columns, engine speed and hours."""
+    return answer(Speeds(speeds=uses.speeds_of(body.text)))

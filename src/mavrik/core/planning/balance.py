@@ -1,0 +1,362 @@
+"""Does it keep up? Amperes made and used in every scene and at every engine speed, and what a day leaves in the batteries."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field
+
+from mavrik.core import network as net
+from mavrik.core.catalogue.sources import output_limit_a, source_table
+from mavrik.core.circuit import Alternator, Battery, Circuit, Load
+from mavrik.core.circuit.rules import CircuitError, check_circuit
+from mavrik.core.document import Document, Label
+from mavrik.core.operating import Engine, State
+from mavrik.core.planning.use import DAY_H, Consumer, Scene, UseProblemError, UseRequest, check_use
+from mavrik.core.procedures.bench.drain import days_to_flat
+from mavrik.core.protection.documents import COMMON, Finding, Severity, amperes, by_severity
+
+READ_FITS = (0.2, 2.0)
+"""A reading farther from what the unit's table says is not of that unit, or not of its full output. Our choice, no source."""
+
+BALANCED_A = 0.5
+"""What no clamp tells from nothing."""
+
+
+@dataclass(frozen=True)
+class Flow:
+    """Amperes of one scene, the unit and the batteries at one temperature each."""
+
+    can_a: Annotated[float, Field(description="The most the alternators can give [A]")]
+    made_a: Annotated[float, Field(description="What they do give, charging included [A]")]
+    used_a: Annotated[float, Field(description="What everything but the charging batteries takes of them [A]")]
+    battery_a: Annotated[float, Field(description="Into the batteries, or out of them where negative [A]")]
+    surplus_a: Annotated[
+        float, Field(description="What they can give over what is used; negative: the batteries give the rest [A]")
+    ]
+    volts: Annotated[float | None, Field(description="At the first battery's posts [V]; null where it collapses")]
+
+
+@dataclass(frozen=True)
+class SceneBalance:
+    """One scene, cold and hot."""
+
+    label: str
+    engine_rpm: float
+    hours_a_day: float
+    cold: Flow
+    hot: Flow
+    repays_min: Annotated[
+        float | None, Field(description="Minutes of it that put one start back, at the worse temperature; null: never")
+    ]
+
+
+@dataclass(frozen=True)
+class SpeedBalance:
+    """One engine speed of the histogram."""
+
+    engine_rpm: float
+    share: Annotated[float, Field(description="Of the engine's hours")]
+    cold_can_a: float
+    hot_can_a: float
+    used_a: Annotated[float, Field(description="At the hot end, where the voltage lets more flow or less [A]")]
+
+
+@dataclass(frozen=True)
+class BatteryDay:
+    """What a day leaves in one battery [Ah]."""
+
+    label: str
+    put_back_ah: Annotated[float, Field(description="That comes out again, at the worse temperature")]
+    taken_ah: float
+    cranks_ah: float
+    asleep_ah: float
+    net_ah: float
+    days: Annotated[float | None, Field(description="Until it no longer starts the engine; null: it does not come to that")]
+
+
+class UseView(Document):
+    """What a use comes to."""
+
+    headline: Label
+    keeps_up: bool
+    cold_c: float = Field(description="Of the alternators in the cold column [degC]")
+    hot_c: float
+    idle: str | None = Field(description="The scene of the slowest engine that turns; null where none does")
+    idle_surplus_a: float | None = Field(description="Of it, hot [A]")
+    headroom_a: float | None = Field(
+        description="For the next accessory: the least surplus of all scenes with the engine on, hot [A]"
+    )
+    headroom_scene: str | None
+    scenes: tuple[SceneBalance, ...]
+    speeds: tuple[SpeedBalance, ...]
+    driving: str | None = Field(description="Whose consumers are on at those speeds")
+    short_share: float | None = Field(description="Of the engine's hours, in which a hot unit gives less than is used")
+    mean_surplus_a: float | None = Field(description="Over the engine's hours, hot [A]")
+    crank_ah: float = Field(description="One start [Ah]")
+    day: tuple[BatteryDay, ...]
+    scale: float | None = Field(description="Of the unit's table, by what was read; null where nothing was")
+    findings: tuple[Finding, ...]
+
+
+def balance(circuit: Circuit, asked: UseRequest) -> UseView:
+    """What a vehicle makes and uses, scene by scene and speed by speed, and what a day leaves in its batteries.
+
+    circuit: the document; asked: consumers, scenes, hours by speed, starts, temperatures
+    Every scene is solved on the network, the alternators at the hot and the cold end of their table, the batteries at the charge they
+    live at. What is used is what is made less what charges the batteries that the alternators reach through metal; a DC-DC charger
+    counts with what it takes. A consumer that draws at times counts with its mean.
+    Raises UseProblemError, at its field, for what contradicts itself; CircuitError for a circuit that cannot be computed.
+    Source: the network solved; ampere-hours put back by the batteries' charge efficiency, see the source table; days to a non-start
+    as for a parasitic drain.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> from mavrik.core.planning.use import usual_use
+    >>> seen = balance(front_battery(12), usual_use(front_battery(12), [("Work lamps", 60.0)]))
+    >>> seen.idle, seen.idle_surplus_a < -10
+    ('Idle at night in rain', True)
+    """
+    if problems := check_circuit(circuit):
+        raise CircuitError(problems)
+    check_use(circuit, asked)
+    scale = _scale(circuit, asked)
+    model = _Model(circuit, asked, scale)
+    crank = model.cranking_a()
+    crank_ah = sum(crank.values()) * asked.crank_s / 3600
+    scenes = tuple(model.scene(s, crank_ah) for s in asked.scenes)
+    driving = _driving(asked)
+    speeds = tuple(model.speeds(driving))
+    day = tuple(model.day(b, scenes, crank) for b in circuit.batteries)
+    turning = [s for s in scenes if s.engine_rpm > 0]
+    idle = min(turning, key=lambda s: s.engine_rpm, default=None)
+    least = min(turning, key=lambda s: s.hot.surplus_a, default=None)
+    short = sum(s.share for s in speeds if s.hot_can_a < s.used_a - BALANCED_A) if speeds else None
+    mean = sum(s.share * (s.hot_can_a - s.used_a) for s in speeds) if speeds else None
+    found = _findings(scenes, day, short, crank_ah, asked, scale)
+    table = source_table()
+    keeps_up = not any(f.severity is not Severity.NOTE for f in found)
+    return UseView(
+        headline=_headline(idle, day, keeps_up), keeps_up=keeps_up, cold_c=table.reference_c, hot_c=table.hot_c,
+        idle=idle.label if idle else None, idle_surplus_a=idle.hot.surplus_a if idle else None,
+        headroom_a=least.hot.surplus_a if least else None, headroom_scene=least.label if least else None,
+        scenes=scenes, speeds=speeds, driving=driving.label if driving and speeds else None, short_share=short, mean_surplus_a=mean,
+        crank_ah=crank_ah, day=day, scale=scale, findings=by_severity(found),
+    )  # fmt: skip
+
+
+def _scale(circuit: Circuit, asked: UseRequest) -> float | None:
+    """What was read over what the table says of a warm unit at that engine speed."""
+    if asked.read is None:
+        return None
+    able = sum(_able_a(a, asked.read.engine_rpm, source_table().hot_c) for a in circuit.alternators)
+    share = asked.read.current_a / able if able > 0 else float("inf")
+    if not READ_FITS[0] <= share <= READ_FITS[1]:
+        raise UseProblemError(
+            "read",
+            f"{asked.read.current_a:g} A at {asked.read.engine_rpm:g} /min, where the unit's table says {able:.0f} A: check both.",
+        )
+    return share
+
+
+def _able_a(unit: Alternator, engine_rpm: float, warm_c: float) -> float:
+    return float(
+        output_limit_a(unit.rated_a, engine_rpm * unit.pulley_ratio, warm_c, unit.curve, unit.kind == "permanent_magnet")
+    )
+
+
+def _scaled(unit: Alternator, share: float) -> Alternator:
+    curve = tuple(p.model_copy(update={"output_a": p.output_a * share}) for p in unit.curve)
+    return unit.model_copy(update={"rated_a": unit.rated_a * share, "curve": curve})
+
+
+def _driving(asked: UseRequest) -> Scene | None:
+    if asked.driving is not None:
+        return next(s for s in asked.scenes if s.label == asked.driving)
+    amps = {c.label: c.current_a * c.duty for c in asked.consumers}
+    turning = [s for s in asked.scenes if s.engine_rpm > 0]
+    slowest = min((s.engine_rpm for s in turning), default=0.0)
+    road = [s for s in turning if s.engine_rpm > slowest] or turning
+    return max(road, key=lambda s: sum(amps[n] for n in s.on), default=None)
+
+
+class _Model:
+    """A circuit with the consumers of a use, solved for its scenes."""
+
+    def __init__(self, circuit: Circuit, asked: UseRequest, scale: float | None) -> None:
+        self.asked, self.table = asked, source_table()
+        self.load_of: dict[str, str] = {}
+        own = {c.load_id: c for c in asked.consumers if c.load_id is not None}
+        loads: list[Load] = []
+        for x in circuit.loads:
+            if x.cranking:
+                loads.append(x)
+            elif x.id in own:
+                self.load_of[own[x.id].label] = x.id
+                loads.append(x.model_copy(update=self._draws(own[x.id])))
+        for k, c in enumerate(c for c in asked.consumers if c.load_id is None):
+            battery = next((b for b in circuit.batteries if b.id == c.battery_id), circuit.battery)
+            self.load_of[c.label] = f"use_{k}"
+            loads.append(
+                Load(
+                    id=f"use_{k}", label=c.label, from_node=battery.positive_node, to_node=battery.negative_node,
+                    **self._draws(c),
+                )
+            )  # fmt: skip
+        units = tuple(_scaled(a, scale) if scale else a for a in circuit.alternators)
+        self.circuit = circuit.model_copy(update={"loads": tuple(loads), "alternators": units})
+        self.ends = (
+            (self.table.reference_c, self._at(asked.coldest_c)),
+            (self.table.hot_c, self._at(asked.warmest_c)),
+        )
+        """The cold and the hot end: temperature of the alternators, and the circuit with its batteries."""
+        self._known: dict[tuple[float, frozenset[str]], tuple[tuple[Flow, dict[str, float]], ...]] = {}
+
+    @staticmethod
+    def _draws(c: Consumer) -> dict[str, object]:
+        """A consumer's mean, all the time that it is on."""
+        return {"current_a": c.current_a * c.duty, "law": c.law, "cut_off_v": c.cut_off_v}
+
+    def _at(self, battery_c: float) -> Circuit:
+        batteries = tuple(b.model_copy(update={"temperature_c": battery_c}) for b in self.circuit.batteries)
+        return self.circuit.model_copy(update={"batteries": batteries})
+
+    def flows(self, engine_rpm: float, on: Iterable[str]) -> tuple[tuple[Flow, dict[str, float]], ...]:
+        """Cold and hot: the flow, and what goes into each battery [A]."""
+        key = engine_rpm, frozenset(on)
+        if key not in self._known:
+            self._known[key] = tuple(self._solved(*key))
+        return self._known[key]
+
+    def _solved(self, engine_rpm: float, on: Iterable[str]) -> Iterable[tuple[Flow, dict[str, float]]]:
+        wanted = {self.load_of[n] for n in on}
+        for alternator_c, circuit in self.ends:
+            state = State(
+                engine_rpm=engine_rpm, alternator_c=alternator_c, chargers_on=False, converters_on=engine_rpm > 0,
+                loads_on={x.id: x.id in wanted for x in circuit.loads if not x.cranking},
+                state_of_charge={b.id: self.asked.state_of_charge for b in circuit.batteries},
+            )  # fmt: skip
+            yield self._flow(circuit, state, wanted)
+
+    def _flow(self, circuit: Circuit, state: State, wanted: set[str]) -> tuple[Flow, dict[str, float]]:
+        can = sum(_able_a(a, state.engine_rpm, state.alternator_c) for a in circuit.alternators if a.field != "open")
+        engine = Engine(circuit, state, checked=True)
+        try:
+            settled = engine.settle()
+        except net.NoOperatingPointError:
+            # It collapses: what is asked for at the nominal voltage says by how much.
+            used = sum(x.current_a for x in circuit.loads if x.id in wanted)
+            return Flow(can, can, used, can - used, can - used, None), {circuit.battery.id: can - used}
+        solution = settled.solution
+        made = sum(solution.current_a[a.id] for a in circuit.alternators)
+        into = {b.id: solution.current_a[b.id] for b in circuit.batteries}
+        near = np.sum([engine.reached(a.stud_node, solution.open_ids) for a in circuit.alternators], axis=0)
+        direct = {e.id for e, reached in zip(engine.network.emfs, near, strict=True) if reached}
+        used = made - sum(amps for i, amps in into.items() if i in direct)
+        volts = solution.between(circuit.battery.positive_node, circuit.battery.negative_node)
+        return Flow(can, made, used, sum(into.values()), can - used, volts), into
+
+    def scene(self, scene: Scene, crank_ah: float) -> SceneBalance:
+        """One scene."""
+        (cold, _), (hot, _) = flows = self.flows(scene.engine_rpm, scene.on)
+        first = self.circuit.battery
+        back = min(into.get(first.id, 0.0) for _, into in flows) * self.table.charge_efficiency[first.chemistry.value]
+        repays = crank_ah / back * 60 if back > BALANCED_A and scene.engine_rpm > 0 else None
+        return SceneBalance(scene.label, scene.engine_rpm, scene.hours_a_day, cold, hot, repays)
+
+    def speeds(self, driving: Scene | None) -> Iterable[SpeedBalance]:
+        """The histogram, with the consumers of one scene on."""
+        total = sum(s.hours for s in self.asked.speeds)
+        for s in self.asked.speeds:
+            (cold, _), (hot, _) = self.flows(s.engine_rpm, driving.on if driving else ())
+            yield SpeedBalance(s.engine_rpm, s.hours / total, cold.can_a, hot.can_a, hot.used_a)
+
+    def cranking_a(self) -> dict[str, float]:
+        """What each battery gives while cranking [A]."""
+        first = self.circuit.battery.id
+        if self.asked.crank_a is not None:
+            return {first: self.asked.crank_a}
+        if not any(x.cranking for x in self.circuit.loads):
+            return {}
+        still = {x.id: False for x in self.circuit.loads if not x.cranking}
+        state = State(engine_rpm=0, cranking=True, chargers_on=False, converters_on=False, loads_on=still)
+        try:
+            found = Engine(self.circuit, state, checked=True).settle().solution.current_a
+        except net.NoOperatingPointError:
+            return {first: sum(x.current_a for x in self.circuit.loads if x.cranking)}
+        return {b.id: max(-found[b.id], 0.0) for b in self.circuit.batteries}
+
+    def day(self, battery: Battery, scenes: Iterable[SceneBalance], crank: Mapping[str, float]) -> BatteryDay:
+        """What a day leaves in a battery, at the worse of the two temperatures."""
+        asked, efficiency = self.asked, self.table.charge_efficiency[battery.chemistry.value]
+        cranks = crank.get(battery.id, 0.0) * asked.crank_s / 3600 * asked.starts_a_day
+        running = sum(s.hours_a_day for s in asked.scenes if s.engine_rpm > 0)
+        asleep = asked.asleep_a * (DAY_H - running) if battery.id == self.circuit.battery.id else 0.0
+        rows = []
+        for end in (0, 1):
+            into = [
+                (self.flows(s.engine_rpm, s.on)[end][1].get(battery.id, 0.0), s.hours_a_day)
+                for s in asked.scenes
+                if s.hours_a_day
+            ]
+            rows.append((sum(max(a, 0.0) * h for a, h in into) * efficiency, sum(max(-a, 0.0) * h for a, h in into)))
+        back, taken = min(rows, key=lambda r: r[0] - r[1])
+        net_ah = back - taken - cranks - asleep
+        capacity = battery.capacity_ah * battery.parallel
+        days = days_to_flat(capacity, asked.state_of_charge, -net_ah / DAY_H) if net_ah < -LEAST_AH else None
+        return BatteryDay(battery.label, back, taken, cranks, asleep, net_ah, days)
+
+
+LEAST_AH = 0.01
+"""A day that leaves less than this behind is even."""
+
+
+def _headline(idle: SceneBalance | None, day: Iterable[BatteryDay], keeps_up: bool) -> str:
+    flat = min((d for d in day if d.days is not None), key=lambda d: d.days or 0.0, default=None)
+    if flat is not None:
+        days = flat.days or 0.0
+        when = f"in {days:.0f} days" if days >= 1.5 else "after a day" if days >= 0.75 else "within a day"
+        return f"Flat {when} as it is used"
+    if idle is None:
+        return "No scene with the engine on"
+    surplus = idle.hot.surplus_a
+    if surplus < -BALANCED_A:
+        return f"Keeps up over the day, short by {amperes(-surplus)} at a hot idle"
+    if not keeps_up:
+        return "Keeps up over the day, not in every scene"
+    return f"Keeps up, with {amperes(max(surplus, 0.0))} to spare at a hot idle"
+
+
+def _findings(
+    scenes: Iterable[SceneBalance],
+    day: Iterable[BatteryDay],
+    short: float | None,
+    crank_ah: float,
+    asked: UseRequest,
+    scale: float | None,
+) -> list[Finding]:
+    found: list[Finding] = []
+
+    def say(code: str, severity: Severity, title: str, why: str, rule: str, source: str = COMMON) -> None:
+        found.append(Finding(code, severity, None, title, why, rule, source))
+
+    for s in scenes:
+        flow = s.hot
+        if flow.volts is None:
+            say("collapses", Severity.DANGER, f"{s.label}: the voltage collapses", f"{amperes(flow.used_a)} are asked for and neither unit nor batteries can give them.", "What is on is covered")  # fmt: skip
+        elif s.engine_rpm > 0 and flow.surplus_a < -BALANCED_A:
+            why = f"A hot unit gives {amperes(flow.can_a)} at {s.engine_rpm:.0f} /min and {amperes(flow.used_a)} are used: the batteries give the rest, {flow.volts:.1f} V at the post."  # fmt: skip
+            say(f"short:{s.label}", Severity.WARNING, f"{s.label}: short by {amperes(-flow.surplus_a)}", why, "What is on is covered while the engine turns")  # fmt: skip
+    for d in day:
+        if d.days is not None:
+            why = f"{d.put_back_ah:.1f} Ah come back; consumers take {d.taken_ah:.1f}, starting {d.cranks_ah:.1f} and what never sleeps {d.asleep_ah:.1f}."  # fmt: skip
+            say(f"flat:{d.label}", Severity.WARNING, f"{d.label}: {-d.net_ah:.1f} Ah a day are missing", why, "A day puts back what it takes", "The network solved; charge efficiency, see the source table")  # fmt: skip
+    if short:
+        say("short_hours", Severity.WARNING, f"{short:.0%} of the engine's hours are short", "At these speeds a hot unit gives less than is used: use decides, not cruising.", "Weighed by how the engine is used")  # fmt: skip
+    if asked.starts_a_day and crank_ah and not any(s.repays_min is not None for s in scenes):
+        say("never_repaid", Severity.WARNING, "What starting takes is never put back", f"Each start takes {crank_ah * 1000:.0f} mAh, and in no scene does the battery gain.", "Every start is paid back before the next")  # fmt: skip
+    if scale is not None:
+        say("scaled", Severity.NOTE, f"The unit gives {scale:.0%} of its table", "By what was read with everything on; all outputs here are scaled so.", "What was measured counts")  # fmt: skip
+    return found

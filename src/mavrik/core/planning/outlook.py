@@ -1,0 +1,90 @@
+"""A use as found and as planned: the circuit with its drive as it turns, beside what the plans make of it."""
+
+from __future__ import annotations
+
+from pydantic import Field
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.rules import CircuitError
+from mavrik.core.document import Document
+from mavrik.core.planning.balance import UseView, balance
+from mavrik.core.planning.drive import DriveRequest, drive_in
+from mavrik.core.planning.use import UseProblemError, UseRequest
+
+LEAST_RATIO, MOST_RATIO = 0.2, 10.0
+"""Between which a circuit takes a pulley ratio."""
+
+
+class UseAnswer(Document):
+    """What a use comes to, as found and as it is planned."""
+
+    now: UseView
+    planned: UseView | None = Field(description="null where no plan changes unit, leads or drive")
+    planned_by: str = Field(description="What is planned, in words")
+
+
+def on_this_circuit(circuit: Circuit, asked: UseRequest) -> UseRequest:
+    """A use on a circuit that has changed since: a consumer whose load is gone comes on top, one whose battery is gone hangs on the first.
+
+    circuit: as it is now; asked: as it was kept
+    """
+    loads = {x.id for x in circuit.loads if not x.cranking}
+    batteries = {b.id for b in circuit.batteries}
+    consumers = tuple(
+        c.model_copy(
+            update={
+                "load_id": c.load_id if c.load_id in loads else None,
+                "battery_id": c.battery_id if c.battery_id in batteries else None,
+            }
+        )
+        for c in asked.consumers
+    )
+    return asked.model_copy(update={"consumers": consumers})
+
+
+def outlook(found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, asked: UseRequest) -> UseAnswer:
+    """Whether a vehicle keeps up, as found and as it is planned.
+
+    found, proposed: circuits, the second where one is planned; drive: what is known and wished of the pulley; asked: the use
+    As found the alternator turns as the drive says, by tachometer or diameters; as planned with its new pulley, in the circuit that is
+    proposed. What was read of the unit's output counts for a planned unit only where that is the same.
+    Raises as `balance`.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> from mavrik.core.planning.use import usual_use
+    >>> seen = outlook(front_battery(12), None, DriveRequest(alternator_id="alternator", crank_mm=150, now_mm=60, new_mm=50), usual_use(front_battery(12)))
+    >>> seen.planned_by, seen.planned.idle_surplus_a > seen.now.idle_surplus_a
+    ('a pulley of 50 mm', True)
+    """
+    now = balance(_turned(found, drive, new=False), asked)
+    words = []
+    new_unit = proposed is not None and proposed.alternator.rated_a != found.alternator.rated_a
+    if proposed is not None:
+        words.append(f"a unit of {proposed.alternator.rated_a:g} A" if new_unit else "other leads")
+    if drive is not None and drive.new_mm is not None:
+        words.append(f"a pulley of {drive.new_mm:g} mm")
+    if not words:
+        return UseAnswer(now=now, planned=None, planned_by="")
+    use = on_this_circuit(proposed or found, asked.model_copy(update={"read": None if new_unit else asked.read}))
+    return UseAnswer(now=now, planned=balance(_turned(proposed or found, drive, new=True), use), planned_by=" and ".join(words))
+
+
+def outlook_or_none(found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, asked: UseRequest) -> UseAnswer | None:
+    """As `outlook`; None where it does not add up, as what a file brings may not."""
+    try:
+        return outlook(found, proposed, drive, on_this_circuit(found, asked))
+    except (UseProblemError, CircuitError):
+        return None
+
+
+def _turned(circuit: Circuit, drive: DriveRequest | None, new: bool) -> Circuit:
+    """The circuit with its alternator driven as the kept drive says: by what was read or measured, or by the new pulley."""
+    view = drive_in(circuit, drive) if drive is not None else None
+    if drive is None or view is None:
+        return circuit
+    ratio = view.ratio_new if new and view.ratio_new is not None else view.ratio_now
+    if not LEAST_RATIO < ratio <= MOST_RATIO:
+        return circuit
+    unit = next((a for a in circuit.alternators if a.id == drive.alternator_id), circuit.alternator)
+    units = tuple(a.model_copy(update={"pulley_ratio": ratio}) if a is unit else a for a in circuit.alternators)
+    return circuit.model_copy(update={"alternators": units})

@@ -1,0 +1,89 @@
+"""How a job's vehicle is used, and whether it keeps up."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.rules import CircuitError
+from mavrik.core.document import Problem
+from mavrik.core.planning.drive import DriveRequest
+from mavrik.core.planning.outlook import UseAnswer, on_this_circuit, outlook, outlook_or_none
+from mavrik.core.planning.use import SpeedHours, UseProblemError, UseRequest, read_speeds, usual_use
+from mavrik.domain.job import CircuitRole, DocumentKind
+from mavrik.domain.roles import Who
+from mavrik.jobs.errors import InvalidError
+from mavrik.jobs.finding import details_of, latest
+from mavrik.jobs.kept import as_found, keep_document, latest_document
+from mavrik.jobs.records import UseRecord, run_of, superseded_ids
+from mavrik.jobs.work import get_row, row_to_change
+from mavrik.store.models import Job
+
+MOST_ASLEEP_A = 50.0
+
+
+def use_of(session: Session, job_id: int) -> UseRecord:
+    """The use as it was kept last, or what one begins with; raises NotFoundError where no circuit is described."""
+    row = get_row(session, job_id)
+    kept, circuit = latest_document(row, DocumentKind.USE), as_found(row)
+    asked = UseRequest.model_validate(kept.document) if kept else starting_use(row)
+    return UseRecord(
+        revision=kept.revision if kept else 0,
+        document=on_this_circuit(circuit, asked),
+        answer=outlook_or_none(circuit, _proposed(row), _drive(row), asked),
+    )
+
+
+def starting_use(row: Job) -> UseRequest:
+    """What a use begins with: the circuit's loads, those to be added, and the drain where it was measured.
+
+    An output at idle is left to who was there: only they know whether the unit gave all it could.
+    """
+    circuit = as_found(row)
+    asked = usual_use(circuit, [(x.label, x.current_a) for x in details_of(row).loads_to_add])
+    gone = superseded_ids(list(row.runs))
+    runs = [run_of(r) for r in sorted(row.runs, key=lambda r: r.measured_at) if r.id not in gone]
+    drains = [r.value for run in runs for r in run.readings if r.point == f"drain_a:{circuit.battery.id}"]
+    if not drains:
+        return asked
+    return asked.model_copy(update={"asleep_a": min(max(drains[-1], 0.0), MOST_ASLEEP_A)})
+
+
+def preview_use(session: Session, job_id: int, asked: UseRequest) -> UseAnswer:
+    """What a use comes to, without keeping it. Raises InvalidError, at the field, for what contradicts itself."""
+    return _answer(get_row(session, job_id), asked)
+
+
+def keep_use(session: Session, job_id: int, asked: UseRequest, who: Who) -> UseRecord:
+    """Keep a use as a new revision of the job's. Raises as `preview_use`, ClosedError for a job that is done or put away."""
+    row = row_to_change(session, job_id)
+    answer = _answer(row, asked)
+    revision = keep_document(session, row, DocumentKind.USE, asked, who, f"how it is used: {answer.now.headline}")
+    return UseRecord(revision=revision, document=asked, answer=answer)
+
+
+def speeds_of(text: str) -> tuple[SpeedHours, ...]:
+    """Hours by engine speed of a CSV. Raises InvalidError with the line that is wrong."""
+    try:
+        return read_speeds(text)
+    except UseProblemError as error:
+        raise InvalidError(str(error), [Problem("use", error.field, str(error))]) from error
+
+
+def _proposed(row: Job) -> Circuit | None:
+    version = latest(row.circuits, CircuitRole.PROPOSAL)
+    return Circuit.model_validate(version.document) if version is not None else None
+
+
+def _drive(row: Job) -> DriveRequest | None:
+    kept = latest_document(row, DocumentKind.DRIVE)
+    return DriveRequest.model_validate(kept.document) if kept else None
+
+
+def _answer(row: Job, asked: UseRequest) -> UseAnswer:
+    try:
+        return outlook(as_found(row), _proposed(row), _drive(row), asked)
+    except UseProblemError as error:
+        raise InvalidError(str(error), [Problem("use", error.field, str(error))]) from error
+    except CircuitError as error:
+        raise InvalidError(str(error), error.problems) from error
