@@ -61,10 +61,25 @@ The output, field by field (V, A, ohm, W, degC; every quantity has its unit in i
   course               null without a fault; else stages[] from one opening to the next with fault_a, given by each source,
                        opens (the fuse: current_a, least_s, most_s, interrupting_a, can_interrupt), least_s and most_s since
                        the fault began, cables[] (from_c, to_c, limit_c, seconds_to_limit, survives); cleared, survives, headline, words
-  protection           protectors[]: each fuse and breaker: part, outcome (good, watch, bad), prospective_a, interrupting_a,
+  protection           contacts[], conductors[] (current_a of its hardest use, allowed_a), sources[] (what a battery feeds unfused),
+                       protectors[]: each fuse and breaker: part, outcome (good, watch, bad), prospective_a, interrupting_a,
                        opens, and checks[] (name: load, cable, voltage, breaking, withstand, cranking, inrush, order; words)
 
 --spice FILE also writes the circuit at that state as a netlist that ngspice runs.
+"""
+
+
+PLAN_HELP = """
+Sizes leads, fuses and contacts of the circuit as found, by the target that was kept last or one for the loads of the job, and says
+whether it keeps up. Needs no database and no network. Exit 0 with a plan, 2 for a file that is not sound or where no plan holds.
+
+The output (docs/formats/mavrik-plan.v1.schema.json says every field; A, V, Ah, mm, 1/min, each with its unit in its name):
+  format, version, program_version    "mavrik-plan", 1
+  job_number, circuit_revision        of the circuit as found
+  proposal             target, circuit (the new document), choices[] (branch_id, label, before, after, reason), notes[]
+  set_point            of the regulator against each battery it charges: windows[], proposed_v, high, findings[]
+  drive                what the pulley that was kept does: speeds[], pulley, belt, findings[]; null without one
+  use                  now and planned: headline, idle_surplus_a (hot), scenes[], speeds[], day[], findings[]; planned_by
 """
 
 
@@ -100,6 +115,14 @@ def _parser() -> argparse.ArgumentParser:
         one.add_argument(
             "--role", choices=[r.value for r in CircuitRole], default=CircuitRole.AS_FOUND.value, help="which circuit"
         )
+    plan = commands.add_parser(
+        "plan",
+        help="size the leads of a bundle's circuit and say whether it keeps up, without a database",
+        epilog=PLAN_HELP,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    plan.add_argument("file", help="a .mavrik.json file, or - for standard input")
+    plan.add_argument("--target", type=float, help="alternator output to carry [A]; left out, as kept or as the loads ask")
     sheet = commands.add_parser("sheet", help="print a job bundle's sheet as PDF, without a database")
     sheet.add_argument("file", help="a .mavrik.json file")
     sheet.add_argument("output", type=Path, help="the PDF to write")
@@ -150,6 +173,16 @@ def _solve(arguments: argparse.Namespace) -> int:
         assert version is not None  # it was solved
         arguments.spice.write_text(write_netlist(version.document, state), encoding="utf-8")
     print(made.model_dump_json(indent=2))
+    return 0
+
+
+def _plan(arguments: argparse.Namespace) -> int:
+    from mavrik.core.planning.sizing import MOST_TARGET_A
+    from mavrik.exchange.plan_json import plan_bundle
+
+    if arguments.target is not None and not 0 < arguments.target <= MOST_TARGET_A:
+        raise ValueError(f"A target lies above 0 and up to {MOST_TARGET_A:g} A.")
+    print(plan_bundle(read_bundle(_read(arguments.file)), arguments.target).model_dump_json(indent=2))
     return 0
 
 
@@ -301,7 +334,7 @@ def _formats(arguments: argparse.Namespace) -> int:
 def main(words: list[str] | None = None) -> int:
     """Run one command; returns its exit code."""
     arguments = _parser().parse_args(words)
-    commands = {"assess": _assess, "solve": _solve, "sheet": _sheet, "standin": _standin, "formats": _formats}
+    commands = {"assess": _assess, "solve": _solve, "plan": _plan, "sheet": _sheet, "standin": _standin, "formats": _formats}
     commands |= {"prepare": _prepare, "tidy": _tidy, "work": _work, "backup": _backup, "restore": _restore}
     run = commands[arguments.command]
     try:

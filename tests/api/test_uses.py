@@ -110,3 +110,16 @@ def test_an_engine_computers_csv_is_read_or_refused_with_its_line(reader: Caller
     assert answered(reader.post("/api/use/speeds", {"text": "rpm;h\n700;100\n1500;20,5"}))["speeds"][1]["hours"] == 20.5
     refused = answered(reader.post("/api/use/speeds", {"text": "700;100\n900;many"}), 422)
     assert refused["problems"][0]["field"] == "speeds" and "Line 2" in refused["problems"][0]["message"]
+
+
+def test_a_high_set_point_is_kept_only_where_somebody_wants_it(tech: Caller, job: dict[str, Any]) -> None:
+    """Above 15.0 V on 12 V: shown with what it does, refused at its field, kept when acknowledged."""
+    body = {"target_current_a": 120, "set_point_v": 15.8}
+    seen = answered(tech.post(f"/api/jobs/{job['id']}/plan/preview", body))
+    assert seen["set_point"]["high"] and seen["proposal"]["circuit"]["alternators"][0]["set_point_v"] == 15.8
+    refused = answered(tech.post(f"/api/jobs/{job['id']}/plan", body), 422)
+    assert [p["field"] for p in refused["problems"]] == ["high_acknowledged"]
+    assert answered(tech.get(f"/api/jobs/{job['id']}"))["documents"] == []
+    assert answered(tech.post(f"/api/jobs/{job['id']}/plan", {**body, "high_acknowledged": True}), 201)["role"] == "proposal"
+    ordinary = answered(tech.post(f"/api/jobs/{job['id']}/plan", {**body, "set_point_v": 14.2}), 201)
+    assert ordinary["document"]["alternators"][0]["set_point_v"] == 14.2

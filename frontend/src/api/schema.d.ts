@@ -1752,6 +1752,35 @@ export interface components {
             taken_ah: number;
         };
         /**
+         * BatteryWindow
+         * @description What one battery on the alternator wants.
+         */
+        BatteryWindow: {
+            /** Battery Id */
+            battery_id: string;
+            /** Chemistry */
+            chemistry: string;
+            /** Float V */
+            float_v: number;
+            /** Label */
+            label: string;
+            /**
+             * Least V
+             * @description It is never full below [V], at 25 degC
+             */
+            least_v: number;
+            /**
+             * Most V
+             * @description It gasses or its electronics cut off above [V], at 25 degC
+             */
+            most_v: number;
+            /**
+             * Mv Per K
+             * @description How the voltage should follow its temperature [mV/K]
+             */
+            mv_per_k: number;
+        };
+        /**
          * BeltChange
          * @description What the belt round the two pulleys becomes.
          */
@@ -5294,6 +5323,7 @@ export interface components {
         PlanView: {
             comparison: components["schemas"]["Comparison"];
             proposal: components["schemas"]["Proposal"];
+            set_point: components["schemas"]["SetPointView"];
         };
         /**
          * Point
@@ -6203,6 +6233,55 @@ export interface components {
             repays_min: number | null;
         };
         /**
+         * SetPointView
+         * @description A set point against the batteries it charges.
+         */
+        SetPointView: {
+            /**
+             * At Cold V
+             * @description What that should be with batteries of -10 degC, by compensation [V]
+             */
+            at_cold_v: number | null;
+            /**
+             * At Warm V
+             * @description And of 40 degC
+             */
+            at_warm_v: number | null;
+            /**
+             * Compensated
+             * @description Whether the regulator follows temperature
+             */
+            compensated: boolean;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /**
+             * High
+             * @description Above 15.0 V on 12 V: it has to be acknowledged
+             */
+            high: boolean;
+            /**
+             * Lamp Life
+             * @description What is left of a filament lamp's life; null where it is as rated or more
+             */
+            lamp_life: number | null;
+            /**
+             * Least V
+             * @description What suits all of them, at 25 degC; null with most_v where nothing does
+             */
+            least_v: number | null;
+            /** Most V */
+            most_v: number | null;
+            /** Proposed V */
+            proposed_v: number | null;
+            /** Set Point V */
+            set_point_v: number;
+            /**
+             * Windows
+             * @description Of the batteries that the alternator reaches through metal, links and diodes
+             */
+            windows: components["schemas"]["BatteryWindow"][];
+        };
+        /**
          * Severity
          * @description How much a finding matters.
          * @enum {string}
@@ -6392,6 +6471,12 @@ export interface components {
             /** @default strip_51 */
             fuse_family: components["schemas"]["FuseFamily"];
             /**
+             * High Acknowledged
+             * @description Somebody has read what a set point above 15.0 V does, and wants it
+             * @default false
+             */
+            high_acknowledged: boolean;
+            /**
              * Insulation C
              * @description Insulation temperature class [degC]
              * @default 105
@@ -6402,6 +6487,12 @@ export interface components {
             limit_profile: components["schemas"]["LimitProfileName"];
             /** @default copper */
             material: components["schemas"]["Material"];
+            /**
+             * Set Point V
+             * @description Left out, as it is
+             * @default null
+             */
+            set_point_v: number | null;
             /**
              * System
              * @default mm2

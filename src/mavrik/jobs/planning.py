@@ -6,15 +6,17 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import check_circuit
-from mavrik.core.document import Document
+from mavrik.core.document import Document, Problem
 from mavrik.core.planning.comparison import Comparison, compare
-from mavrik.core.planning.sizing import propose
+from mavrik.core.planning.set_point import SetPointView, needs_acknowledging, set_point
+from mavrik.core.planning.sizing import propose, usual_target
 from mavrik.core.planning.targets import Proposal, SizingError, SizingTarget
 from mavrik.domain.job import CircuitRole, DocumentKind, Plan
 from mavrik.domain.roles import Who
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.finding import details_of, latest
+from mavrik.jobs.kept import as_found
 from mavrik.jobs.records import CircuitRecord
 from mavrik.jobs.room import check_room
 from mavrik.jobs.summaries import summarise
@@ -27,6 +29,7 @@ class PlanView(Document):
 
     proposal: Proposal
     comparison: Comparison
+    set_point: SetPointView
 
 
 def starting_target(session: Session, job_id: int) -> SizingTarget:
@@ -36,9 +39,8 @@ def starting_target(session: Session, job_id: int) -> SizingTarget:
     if version is None:
         raise NotFoundError("The circuit is not described yet.")
     details = details_of(row)
-    rated = Circuit.model_validate(version.document).alternator.rated_a
-    needed = rated + sum(x.current_a for x in details.loads_to_add)
-    return SizingTarget(target_current_a=min(needed, 2000.0), limit_profile=details.limit_profile)
+    circuit = Circuit.model_validate(version.document)
+    return usual_target(circuit, sum(x.current_a for x in details.loads_to_add), details.limit_profile)
 
 
 def preview_plan(session: Session, job_id: int, target: SizingTarget) -> PlanView:
@@ -58,11 +60,25 @@ def preview_plan(session: Session, job_id: int, target: SizingTarget) -> PlanVie
         proposal = propose(circuit, target)
     except SizingError as error:
         raise InvalidError(str(error)) from error
-    return PlanView(proposal=proposal, comparison=compare(circuit, proposal.circuit, target.limit_profile))
+    return PlanView(
+        proposal=proposal,
+        comparison=compare(circuit, proposal.circuit, target.limit_profile),
+        set_point=set_point(proposal.circuit),
+    )
 
 
 def keep_plan(session: Session, job_id: int, target: SizingTarget, who: Who) -> CircuitRecord:
-    """Keep a plan as a new version of the job's circuit."""
+    """Keep a plan as a new version of the job's circuit.
+
+    Raises as `preview_plan`, and InvalidError for a set point above 15.0 V that nobody acknowledged.
+    """
+    if (
+        target.set_point_v is not None
+        and not target.high_acknowledged
+        and needs_acknowledging(as_found(get_row(session, job_id)), target.set_point_v)
+    ):
+        message = "So high a set point is kept only where somebody has read what it does and wants it."
+        raise InvalidError(message, [Problem("plan", "high_acknowledged", message)])
     made = preview_plan(session, job_id, target).proposal
     record = save_circuit(session, job_id, made.circuit, who, lock=None, as_new_revision=True, role=CircuitRole.PROPOSAL)
     row = get_row(session, job_id)

@@ -15,7 +15,7 @@ from mavrik.ops.debian import PDF_PACKAGES, ensure_packages
 from mavrik.ops.environment import ensure_frontend, ensure_python
 
 DEFAULT_PORT = 8642
-USE_CASES = ("assess", "solve", "sheet", "formats", "standin")
+USE_CASES = ("assess", "solve", "plan", "sheet", "formats", "standin")
 DATABASES = {"demo": "mavrik_demo", "up": "mavrik"}
 
 SUMMARY = """
@@ -28,6 +28,7 @@ commands
   reset     stop, and delete the demo's database (--everything: all of the private cluster); asks for its name
   assess    judge a job bundle and print JSON, without a database (assess --help says every field)
   solve     solve a bundle's circuit at an operating state and print JSON, without a database (solve --help says every field)
+  plan      size a bundle's leads and say whether it keeps up, as JSON, without a database
   sheet     print a job bundle's sheet as PDF, without a database
   formats   write the published schemas
   standin   a simulated vehicle with meters that speak SCPI on loopback; demo starts one with a fault hidden

@@ -40,6 +40,8 @@ const target = reactive<SizingTarget>({
   insulation_c: 105,
   material: 'copper',
   limit_profile: 'common',
+  set_point_v: null,
+  high_acknowledged: false,
 })
 const started = ref(false)
 watch(
@@ -63,6 +65,13 @@ const same = computed(() => kept.value !== null && JSON.stringify({ ...kept.valu
 const choices = (list: readonly { name: string; label: string }[] | undefined) =>
   (list ?? []).map((c) => ({ value: c.name, title: c.label }))
 const reason = (id: string) => view.value?.proposal.choices.find((c) => c.branch_id === id)?.reason ?? ''
+const setPointHint = computed(() => {
+  const at = view.value?.set_point
+  if (!at) return 'empty: as it is'
+  if (at.least_v === null || at.most_v === null || at.least_v === undefined || at.most_v === undefined)
+    return 'nothing suits all its batteries'
+  return `empty: as it is, ${fixed(at.set_point_v, 1)} V; ${fixed(at.least_v, 1)} to ${fixed(at.most_v, 1)} V suit its batteries`
+})
 const over = (volts: number | null | undefined, c: Comparison) => (volts ?? 0) > c.limit_v
 
 async function keep(): Promise<void> {
@@ -109,6 +118,22 @@ async function keep(): Promise<void> {
           "
         />
         <v-text-field v-model="target.alternator_label" label="New unit, if any" />
+        <NumberField
+          v-model="target.set_point_v as number | null"
+          of="SizingTarget.set_point_v"
+          label="Regulator set point"
+          unit="V"
+          :hint="setPointHint"
+          data-test="set-point"
+        />
+        <v-checkbox
+          v-if="view?.set_point.high && target.set_point_v"
+          v-model="target.high_acknowledged"
+          density="comfortable"
+          :error-messages="keepProblem?.problems?.find((p) => p.field === 'high_acknowledged')?.message"
+          data-test="high-acknowledged"
+          label="I have read what so high a set point does, and want it"
+        />
         <v-select
           v-model="target.system"
           label="Cable series"
@@ -128,9 +153,14 @@ async function keep(): Promise<void> {
         <ProblemNotice :problem="problem" />
         <ProblemNotice :problem="keepProblem" />
         <div class="row">
-          <v-btn color="primary" :disabled="!view || !bench.mayWrite || same" :loading="busy" data-test="keep-plan" @click="keep">{{
-            same ? 'Kept' : 'Keep this plan'
-          }}</v-btn>
+          <v-btn
+            color="primary"
+            :disabled="!view || !bench.mayWrite || same || (view.set_point.high && !!target.set_point_v && !target.high_acknowledged)"
+            :loading="busy"
+            data-test="keep-plan"
+            @click="keep"
+            >{{ same ? 'Kept' : 'Keep this plan' }}</v-btn
+          >
           <v-btn v-if="same" variant="outlined" @click="emit('go', 'hand_over')">Hand over →</v-btn>
         </div>
         <CautionStrip step="plan" :job-id="bench.jobId" />
@@ -230,6 +260,9 @@ async function keep(): Promise<void> {
                 </tr>
               </tbody>
             </v-table>
+            <p v-for="f in view.set_point.findings" :key="f.code" class="finding" :class="f.severity" :data-finding="f.code">
+              <b>{{ f.title }}.</b> {{ f.why }} <span class="quiet">{{ f.rule }} ({{ f.source }}).</span>
+            </p>
             <p v-for="note in view.proposal.notes" :key="note" class="quiet mb-0">{{ note }}</p>
           </section>
         </template>
@@ -280,6 +313,9 @@ async function keep(): Promise<void> {
 }
 .finding.danger {
   border-left-color: var(--fail);
+}
+.finding.note {
+  border-left-color: var(--line);
 }
 @media (max-width: 1023px) {
   .frame {

@@ -17,6 +17,10 @@ class SourceTable(Table):
     model_config = ConfigDict(frozen=True, extra="forbid")
     rest_v_12: dict[str, dict[float, float]]
     acceptance_c: dict[str, dict[float, float]]
+    float_v_12: dict[str, float]
+    """What holds a full battery full without gassing, by chemistry [V]."""
+    set_point_mv_per_k_12: dict[str, float]
+    """How the charging voltage should follow the battery's temperature, from 25 degC, by chemistry [mV/K]."""
     charge_efficiency: dict[str, float]
     """What of the ampere-hours put in comes out again, by chemistry."""
     charge_window_12: dict[str, tuple[float, float]]

@@ -8,7 +8,7 @@ from mavrik.core.circuit import Circuit, ConductorBranch, ContactBranch, FuseBra
 from mavrik.core.circuit.editing import with_parts
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.circuit.rules import charging_gaps
-from mavrik.core.measuring.limits import Scope, limit_for
+from mavrik.core.measuring.limits import LimitProfileName, Scope, limit_for
 from mavrik.core.network import NoOperatingPointError
 from mavrik.core.planning.draft import Draft, checks_by_part, metal_mm2
 from mavrik.core.planning.fusing import fuse_every_source
@@ -19,6 +19,21 @@ from mavrik.core.protection.sources import unfused
 
 FEET_PER_M = 1 / 0.3048
 MOST_KEPT_NAMED = 12
+
+
+MOST_TARGET_A = 2000.0
+
+
+def usual_target(circuit: Circuit, added_a: float, profile: LimitProfileName) -> SizingTarget:
+    """What a plan begins with: the loads to be added on top of what is fitted, by the job's limits.
+
+    circuit: as found; added_a: of all loads to be added [A]; profile: limit profile
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> usual_target(front_battery(12), 30, LimitProfileName.COMMON).target_current_a
+    120.0
+    """
+    return SizingTarget(target_current_a=min(circuit.alternator.rated_a + added_a, MOST_TARGET_A), limit_profile=profile)
 
 
 def propose(circuit: Circuit, target: SizingTarget) -> Proposal:
@@ -40,7 +55,11 @@ def propose(circuit: Circuit, target: SizingTarget) -> Proposal:
         raise SizingError(f"This circuit cannot charge as it is drawn. {charging_gaps(circuit)[0].message}")
     found = circuit
     alternator = circuit.alternator.model_copy(
-        update={"rated_a": target.target_current_a, "label": target.alternator_label or circuit.alternator.label}
+        update={
+            "rated_a": target.target_current_a,
+            "label": target.alternator_label or circuit.alternator.label,
+            "set_point_v": target.set_point_v or circuit.alternator.set_point_v,
+        }
     )
     circuit = with_parts(circuit, alternators=(alternator, *circuit.alternators[1:]))
     circuit, placed, notes = fuse_every_source(circuit, target.fuse_family)

@@ -24,6 +24,10 @@ class SizingTarget(Document):
     insulation_c: InsulationClass = 105
     material: Material = Material.COPPER
     limit_profile: LimitProfileName = LimitProfileName.COMMON
+    set_point_v: Annotated[float, Field(ge=10, le=35, description="Regulator set point that is wanted [V]")] | None = Field(
+        None, description="Left out, as it is"
+    )
+    high_acknowledged: bool = Field(False, description="Somebody has read what a set point above 15.0 V does, and wants it")
 
 
 class Choice(Document):
