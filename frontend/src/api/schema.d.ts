@@ -988,6 +988,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/simulation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The simulation that was kept last
+         * @description With its curves, as found and as planned.
+         */
+        get: operations["plans_get_simulation_jobs__int_job_id__simulation_get"];
+        put?: never;
+        /**
+         * Have days let go by
+         * @description For the use that was kept last; long work, its result is kept with the job.
+         */
+        post: operations["plans_post_simulation_jobs__int_job_id__simulation_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/use": {
         parameters: {
             query?: never;
@@ -1727,11 +1751,16 @@ export interface components {
         };
         /**
          * BatteryDay
-         * @description What a day leaves in one battery [Ah].
+         * @description What a day leaves in one battery [Ah], at the worse of the two temperatures unless it says otherwise.
          */
         BatteryDay: {
             /** Asleep Ah */
             asleep_ah: number;
+            /**
+             * Cold Net Ah
+             * @description With cold batteries and alternators
+             */
+            cold_net_ah: number;
             /** Cranks Ah */
             cranks_ah: number;
             /**
@@ -1739,17 +1768,60 @@ export interface components {
              * @description Until it no longer starts the engine; null: it does not come to that
              */
             days: number | null;
+            /**
+             * Flat Only
+             * @description At which end of the temperatures alone it goes flat
+             */
+            flat_only: ("cold" | "hot") | null;
+            /**
+             * Hot Net Ah
+             * @description With warm batteries and hot alternators
+             */
+            hot_net_ah: number;
             /** Label */
             label: string;
             /** Net Ah */
             net_ah: number;
             /**
              * Put Back Ah
-             * @description That comes out again, at the worse temperature
+             * @description That comes out again
              */
             put_back_ah: number;
+            /**
+             * Settles At
+             * @description Charge at which its days come out even; null: it gains, or goes flat
+             */
+            settles_at: number | null;
             /** Taken Ah */
             taken_ah: number;
+        };
+        /**
+         * BatteryFate
+         * @description What becomes of one battery.
+         */
+        BatteryFate: {
+            /** End Charge */
+            end_charge: number;
+            /** End High */
+            end_high: number;
+            /** End Low */
+            end_low: number;
+            /**
+             * Full After H
+             * @description First time it is full [h]; null: it is not
+             */
+            full_after_h: number | null;
+            /** Label */
+            label: string;
+            /** Least Charge */
+            least_charge: number;
+            /**
+             * Overcharged H
+             * @description Held above float while full [h]
+             */
+            overcharged_h: number;
+            /** Start Charge */
+            start_charge: number;
         };
         /**
          * BatteryWindow
@@ -3083,6 +3155,25 @@ export interface components {
             to_s: number;
         };
         /**
+         * Curve
+         * @description One quantity over time: the nominal vehicle, and between which eight of ten lie.
+         */
+        Curve: {
+            /** High */
+            high: number[];
+            /** Label */
+            label: string;
+            /** Low */
+            low: number[];
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "charge" | "volts" | "battery_a" | "output_a" | "alternator_c";
+            /** Nominal */
+            nominal: number[];
+        };
+        /**
          * CurvePoint
          * @description One point of an output curve.
          */
@@ -4412,7 +4503,7 @@ export interface components {
             complaint: string;
             customer: components["schemas"]["Customer"];
             /** Documents */
-            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"] | components["schemas"]["KeptUseRecord"])[];
+            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"] | components["schemas"]["KeptUseRecord"] | components["schemas"]["KeptSimulationRecord"])[];
             /** Id */
             id: number;
             /** @default common */
@@ -4636,6 +4727,29 @@ export interface components {
              * @enum {string}
              */
             kind: "drive";
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * KeptSimulationRecord
+         * @description What was kept of days that were let go by.
+         */
+        KeptSimulationRecord: {
+            /** Circuit Id */
+            circuit_id: number | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            document: components["schemas"]["Simulation"];
+            /** Id */
+            id: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "simulation";
             /** Revision */
             revision: number;
         };
@@ -6440,6 +6554,111 @@ export interface components {
             lasts_hours: number;
             /** Sign Ins */
             sign_ins: components["schemas"]["SignInRecord"][];
+        };
+        /**
+         * Simulation
+         * @description Days or weeks that were let go by, as found and as planned: what was asked, and what came of it then.
+         */
+        Simulation: {
+            asked: components["schemas"]["SimulationRequest"];
+            now: components["schemas"]["SimulationView"];
+            planned: components["schemas"]["SimulationView"] | null;
+            /** Planned By */
+            planned_by: string;
+            use: components["schemas"]["UseRequest"];
+        };
+        /**
+         * SimulationRecord
+         * @description The simulation that was kept last.
+         */
+        SimulationRecord: {
+            document: components["schemas"]["Simulation"] | null;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * SimulationRequest
+         * @description How long, how often, and how the regulator goes about it.
+         */
+        SimulationRequest: {
+            /**
+             * Bulk H
+             * @description How long a timed regulator charges after a start [h]
+             * @default 1.5
+             */
+            bulk_h: number;
+            /**
+             * Days
+             * @description How long [d]
+             * @default 7
+             */
+            days: number;
+            /**
+             * Regulator
+             * @description fixed: its set point always; timed: begins anew at every start; hears: asks what its batteries ask, the lowest wins
+             * @default fixed
+             * @enum {string}
+             */
+            regulator: "fixed" | "timed" | "hears";
+            /**
+             * Runs
+             * @description Vehicles that differ as vehicles do; 1: the nominal one alone
+             * @default 40
+             */
+            runs: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
+         * SimulationView
+         * @description What a simulation comes to.
+         */
+        SimulationView: {
+            /** Batteries */
+            batteries: components["schemas"]["BatteryFate"][];
+            /**
+             * Collapsed
+             * @description Whether the voltage collapsed at some time
+             */
+            collapsed: boolean;
+            /** Curves */
+            curves: components["schemas"]["Curve"][];
+            /** Days */
+            days: number;
+            /** Headline */
+            headline: string;
+            /**
+             * Made Ah
+             * @description By the alternators, nominally [Ah]
+             */
+            made_ah: number;
+            /**
+             * No Start After D
+             * @description Nominally, until the first battery no longer starts the engine [d]; null: not in this time
+             */
+            no_start_after_d: number | null;
+            /**
+             * No Start Share
+             * @description Of the vehicles, those that it happens to in this time
+             */
+            no_start_share: number;
+            /** Runs */
+            runs: number;
+            /**
+             * Stored Ah
+             * @description More in the batteries than at the beginning, by what went in and out [Ah]
+             */
+            stored_ah: number;
+            /** Time H */
+            time_h: number[];
+            /**
+             * Used Ah
+             * @description By consumers, starts and what never sleeps [Ah]
+             */
+            used_ah: number;
         };
         /**
          * SizeChoice
@@ -9589,6 +9808,108 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_get_simulation_jobs__int_job_id__simulation_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SimulationRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_post_simulation_jobs__int_job_id__simulation_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SimulationRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskRecord"];
                 };
             };
             /** @description Not Found */

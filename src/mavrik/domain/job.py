@@ -10,6 +10,7 @@ from pydantic import AfterValidator, Field
 from mavrik.core.document import Ampere, Day, Document
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.planning.drive import DriveRequest
+from mavrik.core.planning.simulation import SimulationRequest, SimulationView
 from mavrik.core.planning.targets import Choice, SizingTarget
 from mavrik.core.planning.use import UseRequest
 from mavrik.core.procedures import MakerLimits
@@ -62,6 +63,7 @@ class DocumentKind(StrEnum):
     PLAN = "plan"
     DRIVE = "drive"
     USE = "use"
+    SIMULATION = "simulation"
 
 
 class AddedLoad(Document):
@@ -94,10 +96,21 @@ class Plan(Document):
     notes: tuple[Annotated[str, Field(max_length=1000)], ...]
 
 
+class Simulation(Document):
+    """Days or weeks that were let go by, as found and as planned: what was asked, and what came of it then."""
+
+    asked: SimulationRequest
+    use: UseRequest
+    now: SimulationView
+    planned: SimulationView | None
+    planned_by: Annotated[str, Field(max_length=200)]
+
+
 DOCUMENT_KINDS: dict[DocumentKind, type[Document]] = {
     DocumentKind.PLAN: Plan,
     DocumentKind.DRIVE: DriveRequest,
     DocumentKind.USE: UseRequest,
+    DocumentKind.SIMULATION: Simulation,
 }
 """The schema of each kind of document."""
 

@@ -34,6 +34,7 @@ from mavrik.core.measuring.readings import Run
 from mavrik.core.operating import State
 from mavrik.core.operating.state import USUAL_SPANS, Span
 from mavrik.core.planning.drive import DriveRequest
+from mavrik.core.planning.simulation import SimulationRequest
 from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import UseRequest
 from mavrik.core.procedures import PROCEDURES, bench_limits
@@ -188,7 +189,17 @@ def _plain(name: str) -> LabelledChoice:
 def _bounds() -> dict[str, Bounds]:
     """Of every number that is entered: in a document, or as a reading of a quantity that has bounds of its own."""
     documents = bounds_of(
-        Circuit, State, SizingTarget, Instrument, Run, AddedLoad, CaptureOptions, RippleConditions, DriveRequest, UseRequest
+        Circuit,
+        State,
+        SizingTarget,
+        Instrument,
+        Run,
+        AddedLoad,
+        CaptureOptions,
+        RippleConditions,
+        DriveRequest,
+        UseRequest,
+        SimulationRequest,
     )
     return documents | {
         f"reading.{q.name}": Bounds(q.least, q.most) for q in QUANTITIES.values() if q.least is not None or q.most is not None

@@ -19,6 +19,7 @@ from mavrik.core.measuring.instruments import Instrument, as_earned
 from mavrik.core.operating.prediction import at_output, predict
 from mavrik.core.planning.drive import DriveReading, DriveRequest
 from mavrik.core.planning.drive_belt import DriveArm, DrivePulley
+from mavrik.core.planning.simulation import SimulationRequest
 from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import Consumer, Scene, SpeedHours, UseRequest
 from mavrik.core.procedures import Point, procedure
@@ -32,7 +33,7 @@ from mavrik.jobs.people import add_person
 from mavrik.jobs.planning import keep_plan
 from mavrik.jobs.runs import ReadingInput, RunInput, save_run
 from mavrik.jobs.summaries import judged_once
-from mavrik.jobs.uses import keep_use
+from mavrik.jobs.uses import keep_simulation, keep_use, run_simulation, to_simulate
 from mavrik.jobs.work import JobInput, change_job, create_job, get_row, save_circuit
 from mavrik.standin.vehicle import HiddenVehicle, hidden_faults, with_starter
 from mavrik.store.models import Person
@@ -357,3 +358,5 @@ def _measure(session: Session, job_id: int, job: DemoJob, at: datetime, who: Who
         keep_drive(session, job_id, job.drive, who)
     if job.use is not None:
         keep_use(session, job_id, job.use, who)
+        made = run_simulation(to_simulate(session, job_id), SimulationRequest(days=4, runs=12), lambda _: None)
+        keep_simulation(session, job_id, made, who)

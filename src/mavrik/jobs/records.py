@@ -15,7 +15,7 @@ from mavrik.core.planning.drive import DriveRequest, DriveView
 from mavrik.core.planning.outlook import UseAnswer
 from mavrik.core.planning.use import UseRequest
 from mavrik.core.workflow.progress import Progress
-from mavrik.domain.job import CircuitRole, Customer, DocumentKind, JobDetails, JobState, Plan, Shelf, Vehicle
+from mavrik.domain.job import CircuitRole, Customer, DocumentKind, JobDetails, JobState, Plan, Shelf, Simulation, Vehicle
 from mavrik.store import models
 
 
@@ -72,12 +72,28 @@ class KeptUseRecord(DocumentRecord):
     document: UseRequest
 
 
-KeptRecord = PlanRecord | KeptDriveRecord | KeptUseRecord
+class KeptSimulationRecord(DocumentRecord):
+    """What was kept of days that were let go by."""
+
+    kind: Literal[DocumentKind.SIMULATION] = DocumentKind.SIMULATION
+    document: Simulation
+
+
+class SimulationRecord(Document):
+    """The simulation that was kept last."""
+
+    revision: int
+    """0 where none was kept yet."""
+    document: Simulation | None
+
+
+KeptRecord = PlanRecord | KeptDriveRecord | KeptUseRecord | KeptSimulationRecord
 AnyDocumentRecord = Annotated[KeptRecord, Field(discriminator="kind")]
 RECORDS: dict[DocumentKind, type[KeptRecord]] = {
     DocumentKind.PLAN: PlanRecord,
     DocumentKind.DRIVE: KeptDriveRecord,
     DocumentKind.USE: KeptUseRecord,
+    DocumentKind.SIMULATION: KeptSimulationRecord,
 }
 
 

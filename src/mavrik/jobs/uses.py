@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
+
 from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import CircuitError
-from mavrik.core.document import Problem
+from mavrik.core.document import Document, Problem
 from mavrik.core.planning.drive import DriveRequest
-from mavrik.core.planning.outlook import UseAnswer, on_this_circuit, outlook, outlook_or_none
+from mavrik.core.planning.outlook import FoundAndPlanned, UseAnswer, found_and_planned, on_this_circuit, outlook, outlook_or_none
+from mavrik.core.planning.simulation import SimulationRequest, check_simulation, simulate
 from mavrik.core.planning.use import SpeedHours, UseProblemError, UseRequest, read_speeds, usual_use
-from mavrik.domain.job import CircuitRole, DocumentKind
+from mavrik.domain.job import CircuitRole, DocumentKind, Simulation
 from mavrik.domain.roles import Who
 from mavrik.jobs.errors import InvalidError
 from mavrik.jobs.finding import details_of, latest
 from mavrik.jobs.kept import as_found, keep_document, latest_document
-from mavrik.jobs.records import UseRecord, run_of, superseded_ids
+from mavrik.jobs.records import SimulationRecord, UseRecord, run_of, superseded_ids
+from mavrik.jobs.tasks import TaskRecord, ask_for, record_of
 from mavrik.jobs.work import get_row, row_to_change
 from mavrik.store.models import Job
 
@@ -68,6 +73,82 @@ def speeds_of(text: str) -> tuple[SpeedHours, ...]:
         return read_speeds(text)
     except UseProblemError as error:
         raise InvalidError(str(error), [Problem("use", error.field, str(error))]) from error
+
+
+class SimulateAsked(Document):
+    """What a worker is told of a simulation."""
+
+    job_id: int
+    how: SimulationRequest
+
+
+def simulation_of(session: Session, job_id: int) -> SimulationRecord:
+    """The simulation that was kept last, if any was."""
+    kept = latest_document(get_row(session, job_id), DocumentKind.SIMULATION)
+    return SimulationRecord(
+        revision=kept.revision if kept else 0, document=Simulation.model_validate(kept.document) if kept else None
+    )
+
+
+def ask_simulation(session: Session, job_id: int, how: SimulationRequest, who: Who) -> TaskRecord:
+    """Have days let go by for the use that was kept last: long work, its result is kept with the job.
+
+    Raises InvalidError where the use contradicts itself or none was kept, ClosedError for a job that is done or put away.
+    """
+    row = row_to_change(session, job_id)
+    if latest_document(row, DocumentKind.USE) is None:
+        message = "Keep how the vehicle is used first: that is what goes on for days."
+        raise InvalidError(message, [Problem("simulation", "use", message)])
+    asked = _kept_use(row)
+    _answer(row, asked)
+    try:
+        check_simulation(asked, how)
+    except UseProblemError as error:
+        raise InvalidError(str(error), [Problem("simulation", error.field, str(error))]) from error
+    title = f"{how.days:g} days of {row.number}, {how.runs} vehicles"
+    return record_of(ask_for(session, "simulate", SimulateAsked(job_id=job_id, how=how), title, who, job_id))
+
+
+@dataclass(frozen=True)
+class ToSimulate:
+    """What a simulation needs of a job, so that no transaction is open while it goes on."""
+
+    circuits: FoundAndPlanned
+    use: UseRequest
+
+
+def to_simulate(session: Session, job_id: int) -> ToSimulate:
+    """What there is to let days go by for. Raises ClosedError for a job that is done or put away."""
+    row = row_to_change(session, job_id)
+    return ToSimulate(found_and_planned(as_found(row), _proposed(row), _drive(row)), _kept_use(row))
+
+
+def run_simulation(of: ToSimulate, how: SimulationRequest, progress: Callable[[float], None]) -> Simulation:
+    """Let the days go by, as found and as planned. Raises InvalidError for what contradicts itself."""
+    both = of.circuits
+    parts = 1 if both.planned is None else 2
+    try:
+        now = simulate(both.found, of.use, how, lambda share: progress(share / parts))
+        planned = None
+        if both.planned is not None:
+            planned = simulate(both.planned, both.use_planned(of.use), how, lambda share: progress((1 + share) / parts))
+    except UseProblemError as error:
+        raise InvalidError(str(error), [Problem("simulation", error.field, str(error))]) from error
+    except CircuitError as error:
+        raise InvalidError(str(error), error.problems) from error
+    return Simulation(asked=how, use=of.use, now=now, planned=planned, planned_by=both.words)
+
+
+def keep_simulation(session: Session, job_id: int, made: Simulation, who: Who) -> None:
+    """Keep it as the job's next. Raises ClosedError for a job that is done or put away meanwhile."""
+    row = row_to_change(session, job_id)
+    keep_document(session, row, DocumentKind.SIMULATION, made, who, f"{made.asked.days:g} days: {made.now.headline}")
+
+
+def _kept_use(row: Job) -> UseRequest:
+    kept = latest_document(row, DocumentKind.USE)
+    asked = UseRequest.model_validate(kept.document) if kept else starting_use(row)
+    return on_this_circuit(as_found(row), asked)
 
 
 def _proposed(row: Job) -> Circuit | None:

@@ -279,6 +279,8 @@ const missing = (net: number) => (net < 0 ? `${fixed(-net, 1)} Ah missing` : `${
               {{ missing(d.net_ah)
               }}<template v-if="d.days !== null && d.days !== undefined"
                 >, no start after {{ d.days < 1.5 ? 'a day' : `${fixed(d.days, 0)} days` }}</template
+              ><template v-else-if="d.settles_at !== null && d.settles_at !== undefined"
+                >; comes to rest at {{ fixed(d.settles_at * 100, 0) }} %</template
               >
             </td>
             <td v-if="then">{{ then.day[k] ? missing(then.day[k].net_ah) : '–' }}</td>
@@ -286,8 +288,11 @@ const missing = (net: number) => (net < 0 ? `${fixed(-net, 1)} Ah missing` : `${
         </tbody>
       </v-table>
       <p class="quiet mb-0">
-        At the worse of {{ fixed(form?.coldest_c ?? 0, 0) }} and {{ fixed(form?.warmest_c ?? 0, 0) }} °C in the batteries; one start takes
-        {{ fixed(now.crank_ah * 1000, 0) }} mAh.
+        At the worse of {{ fixed(form?.coldest_c ?? 0, 0) }} and {{ fixed(form?.warmest_c ?? 0, 0) }} °C in the batteries<template
+          v-for="d in now.day"
+          :key="d.label"
+          >; {{ d.label }}: cold {{ missing(d.cold_net_ah) }}, hot {{ missing(d.hot_net_ah) }}</template
+        >. One start takes {{ fixed(now.crank_ah * 1000, 0) }} mAh.
         <template v-if="now.short_share !== null && now.short_share !== undefined">
           Over the engine's hours {{ signed(now.mean_surplus_a ?? null) }} A on average, short in {{ fixed(now.short_share * 100, 0) }} % of
           them.</template

@@ -15,6 +15,7 @@ import { useUnits } from '@/composables/units'
 import { useWorkbench } from '@/composables/workbench'
 import BalancePane from './BalancePane.vue'
 import DrivePane from './DrivePane.vue'
+import SimulationPane from './SimulationPane.vue'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
@@ -22,7 +23,7 @@ const units = useUnits()
 const { catalogue, sizes } = useCatalogue()
 const { busy, problem: keepProblem, save: saving } = useSaving()
 const picked = ref<string | null>(null)
-const part = ref<'use' | 'cables' | 'drive'>('cables')
+const part = ref<'use' | 'weeks' | 'cables' | 'drive'>('cables')
 
 const loads = computed(() => bench.job?.loads_to_add ?? [])
 const kept = computed(() => bench.plan?.document.target ?? null)
@@ -86,6 +87,7 @@ async function keep(): Promise<void> {
   <div v-if="bench.asFound" class="parts">
     <v-btn-toggle v-model="part" mandatory color="primary" variant="outlined" density="comfortable" aria-label="What is planned">
       <v-btn value="use" data-test="part-use">Keeps up?</v-btn>
+      <v-btn value="weeks" data-test="part-weeks">Weeks ahead</v-btn>
       <v-btn value="cables" data-test="part-cables">Cables and fuses</v-btn>
       <v-btn value="drive" data-test="part-drive">Pulley and belt</v-btn>
     </v-btn-toggle>
@@ -95,6 +97,9 @@ async function keep(): Promise<void> {
   </div>
   <div v-else-if="bench.asFound && part === 'use'" class="frame use">
     <BalancePane />
+  </div>
+  <div v-else-if="bench.asFound && part === 'weeks'" class="frame">
+    <SimulationPane />
   </div>
   <div v-else class="frame">
     <p v-if="!bench.asFound" class="panel">

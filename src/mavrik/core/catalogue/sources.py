@@ -41,6 +41,12 @@ class SourceTable(Table):
     """Electrical over mechanical power, at a load worth the name."""
     belt_friction: float
     """Of a ribbed belt's rubber on a steel pulley."""
+    alternator_rise_k: float
+    """How much warmer than the air it draws an alternator is at its full output, once it has settled."""
+    alternator_tau_s: float
+    """How soon it is 63 % of the way there."""
+    engine_space_rise_k: float
+    """How much warmer the air over a running engine is than outside."""
     cold_factor: float
     hot_factor: float
     clamp_v_12: float

@@ -4,23 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from mavrik.core import network as net
-from mavrik.core.catalogue.sources import output_limit_a, source_table
-from mavrik.core.circuit import Alternator, Battery, Circuit, Load
+from mavrik.core.catalogue.sources import source_table
+from mavrik.core.circuit import Battery, Circuit
 from mavrik.core.circuit.rules import CircuitError, check_circuit
 from mavrik.core.document import Document, Label
 from mavrik.core.operating import Engine, State
-from mavrik.core.planning.use import DAY_H, Consumer, Scene, UseProblemError, UseRequest, check_use
-from mavrik.core.procedures.bench.drain import days_to_flat
+from mavrik.core.planning.in_use import able_a, circuit_in_use, output_scale
+from mavrik.core.planning.use import DAY_H, Scene, UseRequest, check_use
+from mavrik.core.procedures.bench.drain import USABLE_SHARE
 from mavrik.core.protection.documents import COMMON, Finding, Severity, amperes, by_severity
 
-READ_FITS = (0.2, 2.0)
-"""A reading farther from what the unit's table says is not of that unit, or not of its full output. Our choice, no source."""
+CHARGE_LEVELS = 4
+"""At so many charges down to the least that starts an engine a day is looked at: a battery that sinks takes more."""
+
+SINKS = 0.03
+"""So much less charge than it lives at is worth saying. Our choice, no source."""
 
 BALANCED_A = 0.5
 """What no clamp tells from nothing."""
@@ -67,15 +72,19 @@ class SpeedBalance:
 
 @dataclass(frozen=True)
 class BatteryDay:
-    """What a day leaves in one battery [Ah]."""
+    """What a day leaves in one battery [Ah], at the worse of the two temperatures unless it says otherwise."""
 
     label: str
-    put_back_ah: Annotated[float, Field(description="That comes out again, at the worse temperature")]
+    put_back_ah: Annotated[float, Field(description="That comes out again")]
     taken_ah: float
     cranks_ah: float
     asleep_ah: float
     net_ah: float
+    cold_net_ah: Annotated[float, Field(description="With cold batteries and alternators")]
+    hot_net_ah: Annotated[float, Field(description="With warm batteries and hot alternators")]
     days: Annotated[float | None, Field(description="Until it no longer starts the engine; null: it does not come to that")]
+    settles_at: Annotated[float | None, Field(description="Charge at which its days come out even; null: it gains, or goes flat")]
+    flat_only: Annotated[Literal["cold", "hot"] | None, Field(description="At which end of the temperatures alone it goes flat")]
 
 
 class UseView(Document):
@@ -122,9 +131,9 @@ def balance(circuit: Circuit, asked: UseRequest) -> UseView:
     if problems := check_circuit(circuit):
         raise CircuitError(problems)
     check_use(circuit, asked)
-    scale = _scale(circuit, asked)
+    scale = output_scale(circuit, asked)
     model = _Model(circuit, asked, scale)
-    crank = model.cranking_a()
+    crank = cranking_currents(model.circuit, asked)
     crank_ah = sum(crank.values()) * asked.crank_s / 3600
     scenes = tuple(model.scene(s, crank_ah) for s in asked.scenes)
     driving = _driving(asked)
@@ -139,37 +148,12 @@ def balance(circuit: Circuit, asked: UseRequest) -> UseView:
     table = source_table()
     keeps_up = not any(f.severity is not Severity.NOTE for f in found)
     return UseView(
-        headline=_headline(idle, day, keeps_up), keeps_up=keeps_up, cold_c=table.reference_c, hot_c=table.hot_c,
+        headline=_headline(idle, day, keeps_up, [f.code for f in found]), keeps_up=keeps_up, cold_c=table.reference_c, hot_c=table.hot_c,
         idle=idle.label if idle else None, idle_surplus_a=idle.hot.surplus_a if idle else None,
         headroom_a=least.hot.surplus_a if least else None, headroom_scene=least.label if least else None,
         scenes=scenes, speeds=speeds, driving=driving.label if driving and speeds else None, short_share=short, mean_surplus_a=mean,
         crank_ah=crank_ah, day=day, scale=scale, findings=by_severity(found),
     )  # fmt: skip
-
-
-def _scale(circuit: Circuit, asked: UseRequest) -> float | None:
-    """What was read over what the table says of a warm unit at that engine speed."""
-    if asked.read is None:
-        return None
-    able = sum(_able_a(a, asked.read.engine_rpm, source_table().hot_c) for a in circuit.alternators)
-    share = asked.read.current_a / able if able > 0 else float("inf")
-    if not READ_FITS[0] <= share <= READ_FITS[1]:
-        raise UseProblemError(
-            "read",
-            f"{asked.read.current_a:g} A at {asked.read.engine_rpm:g} /min, where the unit's table says {able:.0f} A: check both.",
-        )
-    return share
-
-
-def _able_a(unit: Alternator, engine_rpm: float, warm_c: float) -> float:
-    return float(
-        output_limit_a(unit.rated_a, engine_rpm * unit.pulley_ratio, warm_c, unit.curve, unit.kind == "permanent_magnet")
-    )
-
-
-def _scaled(unit: Alternator, share: float) -> Alternator:
-    curve = tuple(p.model_copy(update={"output_a": p.output_a * share}) for p in unit.curve)
-    return unit.model_copy(update={"rated_a": unit.rated_a * share, "curve": curve})
 
 
 def _driving(asked: UseRequest) -> Scene | None:
@@ -187,61 +171,41 @@ class _Model:
 
     def __init__(self, circuit: Circuit, asked: UseRequest, scale: float | None) -> None:
         self.asked, self.table = asked, source_table()
-        self.load_of: dict[str, str] = {}
-        own = {c.load_id: c for c in asked.consumers if c.load_id is not None}
-        loads: list[Load] = []
-        for x in circuit.loads:
-            if x.cranking:
-                loads.append(x)
-            elif x.id in own:
-                self.load_of[own[x.id].label] = x.id
-                loads.append(x.model_copy(update=self._draws(own[x.id])))
-        for k, c in enumerate(c for c in asked.consumers if c.load_id is None):
-            battery = next((b for b in circuit.batteries if b.id == c.battery_id), circuit.battery)
-            self.load_of[c.label] = f"use_{k}"
-            loads.append(
-                Load(
-                    id=f"use_{k}", label=c.label, from_node=battery.positive_node, to_node=battery.negative_node,
-                    **self._draws(c),
-                )
-            )  # fmt: skip
-        units = tuple(_scaled(a, scale) if scale else a for a in circuit.alternators)
-        self.circuit = circuit.model_copy(update={"loads": tuple(loads), "alternators": units})
+        self.used = circuit_in_use(circuit, asked, scale)
+        self.circuit = self.used.circuit
         self.ends = (
             (self.table.reference_c, self._at(asked.coldest_c)),
             (self.table.hot_c, self._at(asked.warmest_c)),
         )
         """The cold and the hot end: temperature of the alternators, and the circuit with its batteries."""
-        self._known: dict[tuple[float, frozenset[str]], tuple[tuple[Flow, dict[str, float]], ...]] = {}
-
-    @staticmethod
-    def _draws(c: Consumer) -> dict[str, object]:
-        """A consumer's mean, all the time that it is on."""
-        return {"current_a": c.current_a * c.duty, "law": c.law, "cut_off_v": c.cut_off_v}
+        self._known: dict[tuple[float, frozenset[str], float], tuple[tuple[Flow, dict[str, float]], ...]] = {}
 
     def _at(self, battery_c: float) -> Circuit:
         batteries = tuple(b.model_copy(update={"temperature_c": battery_c}) for b in self.circuit.batteries)
         return self.circuit.model_copy(update={"batteries": batteries})
 
-    def flows(self, engine_rpm: float, on: Iterable[str]) -> tuple[tuple[Flow, dict[str, float]], ...]:
-        """Cold and hot: the flow, and what goes into each battery [A]."""
-        key = engine_rpm, frozenset(on)
+    def flows(
+        self, engine_rpm: float, on: Iterable[str], charge: float | None = None
+    ) -> tuple[tuple[Flow, dict[str, float]], ...]:
+        """Cold and hot: the flow, and what goes into each battery [A]; at the charge they live at, or another."""
+        key = engine_rpm, frozenset(on), self.asked.state_of_charge if charge is None else charge
         if key not in self._known:
             self._known[key] = tuple(self._solved(*key))
         return self._known[key]
 
-    def _solved(self, engine_rpm: float, on: Iterable[str]) -> Iterable[tuple[Flow, dict[str, float]]]:
-        wanted = {self.load_of[n] for n in on}
+    def _solved(self, engine_rpm: float, on: Iterable[str], charge: float) -> Iterable[tuple[Flow, dict[str, float]]]:
+        loads_on = self.used.on(frozenset(on))
+        wanted = {i for i, is_on in loads_on.items() if is_on}
         for alternator_c, circuit in self.ends:
             state = State(
                 engine_rpm=engine_rpm, alternator_c=alternator_c, chargers_on=False, converters_on=engine_rpm > 0,
-                loads_on={x.id: x.id in wanted for x in circuit.loads if not x.cranking},
-                state_of_charge={b.id: self.asked.state_of_charge for b in circuit.batteries},
+                loads_on=loads_on,
+                state_of_charge={b.id: charge for b in circuit.batteries},
             )  # fmt: skip
             yield self._flow(circuit, state, wanted)
 
     def _flow(self, circuit: Circuit, state: State, wanted: set[str]) -> tuple[Flow, dict[str, float]]:
-        can = sum(_able_a(a, state.engine_rpm, state.alternator_c) for a in circuit.alternators if a.field != "open")
+        can = sum(able_a(a, state.engine_rpm, state.alternator_c) for a in circuit.alternators if a.field != "open")
         engine = Engine(circuit, state, checked=True)
         try:
             settled = engine.settle()
@@ -273,52 +237,93 @@ class _Model:
             (cold, _), (hot, _) = self.flows(s.engine_rpm, driving.on if driving else ())
             yield SpeedBalance(s.engine_rpm, s.hours / total, cold.can_a, hot.can_a, hot.used_a)
 
-    def cranking_a(self) -> dict[str, float]:
-        """What each battery gives while cranking [A]."""
-        first = self.circuit.battery.id
-        if self.asked.crank_a is not None:
-            return {first: self.asked.crank_a}
-        if not any(x.cranking for x in self.circuit.loads):
-            return {}
-        still = {x.id: False for x in self.circuit.loads if not x.cranking}
-        state = State(engine_rpm=0, cranking=True, chargers_on=False, converters_on=False, loads_on=still)
-        try:
-            found = Engine(self.circuit, state, checked=True).settle().solution.current_a
-        except net.NoOperatingPointError:
-            return {first: sum(x.current_a for x in self.circuit.loads if x.cranking)}
-        return {b.id: max(-found[b.id], 0.0) for b in self.circuit.batteries}
-
     def day(self, battery: Battery, scenes: Iterable[SceneBalance], crank: Mapping[str, float]) -> BatteryDay:
         """What a day leaves in a battery, at the worse of the two temperatures."""
         asked, efficiency = self.asked, self.table.charge_efficiency[battery.chemistry.value]
         cranks = crank.get(battery.id, 0.0) * asked.crank_s / 3600 * asked.starts_a_day
         running = sum(s.hours_a_day for s in asked.scenes if s.engine_rpm > 0)
         asleep = asked.asleep_a * (DAY_H - running) if battery.id == self.circuit.battery.id else 0.0
-        rows = []
-        for end in (0, 1):
+        steady = cranks + asleep
+
+        def day_at(charge: float, end: int) -> tuple[float, float]:
+            """What comes back and what is taken while the battery is so charged [Ah]."""
             into = [
-                (self.flows(s.engine_rpm, s.on)[end][1].get(battery.id, 0.0), s.hours_a_day)
+                (self.flows(s.engine_rpm, s.on, charge)[end][1].get(battery.id, 0.0), s.hours_a_day)
                 for s in asked.scenes
                 if s.hours_a_day
             ]
-            rows.append((sum(max(a, 0.0) * h for a, h in into) * efficiency, sum(max(-a, 0.0) * h for a, h in into)))
-        back, taken = min(rows, key=lambda r: r[0] - r[1])
-        net_ah = back - taken - cranks - asleep
+            return sum(max(a, 0.0) * h for a, h in into) * efficiency, sum(max(-a, 0.0) * h for a, h in into)
+
+        begun, least = asked.state_of_charge, 1 - USABLE_SHARE
+        levels = np.linspace(begun, least, CHARGE_LEVELS) if begun > least else np.array([begun])
+        nets = [np.array([back - taken - steady for back, taken in (day_at(float(c), end) for c in levels)]) for end in (0, 1)]
         capacity = battery.capacity_ah * battery.parallel
-        days = days_to_flat(capacity, asked.state_of_charge, -net_ah / DAY_H) if net_ah < -LEAST_AH else None
-        return BatteryDay(battery.label, back, taken, cranks, asleep, net_ah, days)
+        courses = [_course(levels, net_ah, capacity) for net_ah in nets]
+        worse = min((0, 1), key=lambda end: (courses[end][0] is None, courses[end][0] or 0.0, nets[end][-1]))
+        back, taken = day_at(begun, worse)
+        days, settles = courses[worse]
+        return BatteryDay(
+            battery.label, back, taken, cranks, asleep, float(nets[worse][0]), float(nets[0][0]), float(nets[1][0]), days, settles,
+            None if days is None or courses[1 - worse][0] is not None else ENDS[worse],
+        )  # fmt: skip
+
+
+ENDS: tuple[Literal["cold", "hot"], Literal["cold", "hot"]] = ("cold", "hot")
+
+
+def _course(levels: NDArray[np.float64], nets: NDArray[np.float64], capacity_ah: float) -> tuple[float | None, float | None]:
+    """Days until a battery no longer starts the engine, or the charge at which its days are even; both None where it gains.
+
+    levels: of charge, falling; nets: what a day leaves at each [Ah]
+    A battery that sinks takes more while the engine runs: what is missing at first is not missing for ever.
+    """
+    if nets[0] >= -LEAST_AH:
+        return None, None
+    even = np.flatnonzero(nets >= 0)
+    if len(even):
+        k = int(even[0])
+        way = nets[k - 1] / (nets[k - 1] - nets[k])
+        return None, float(levels[k - 1] + way * (levels[k] - levels[k - 1]))
+    if len(levels) == 1:
+        return 0.0, None
+    return float(np.trapezoid(capacity_ah / -nets, -levels)), None
+
+
+def cranking_currents(circuit: Circuit, asked: UseRequest) -> dict[str, float]:
+    """What each battery gives while cranking, by id [A]; nothing where nobody says what the starter takes.
+
+    circuit: as it is used; asked: the starter's current, where it was entered
+    """
+    first = circuit.battery.id
+    if asked.crank_a is not None:
+        return {first: asked.crank_a}
+    if not any(x.cranking for x in circuit.loads):
+        return {}
+    still = {x.id: False for x in circuit.loads if not x.cranking}
+    state = State(engine_rpm=0, cranking=True, chargers_on=False, converters_on=False, loads_on=still)
+    try:
+        found = Engine(circuit, state, checked=True).settle().solution.current_a
+    except net.NoOperatingPointError:
+        return {first: sum(x.current_a for x in circuit.loads if x.cranking)}
+    return {b.id: max(-found[b.id], 0.0) for b in circuit.batteries}
 
 
 LEAST_AH = 0.01
 """A day that leaves less than this behind is even."""
 
 
-def _headline(idle: SceneBalance | None, day: Iterable[BatteryDay], keeps_up: bool) -> str:
+WHERE_FLAT = {None: "", "cold": ", when it is cold", "hot": ", when it is hot"}
+
+
+def _headline(idle: SceneBalance | None, day: Iterable[BatteryDay], keeps_up: bool, codes: Iterable[str]) -> str:
     flat = min((d for d in day if d.days is not None), key=lambda d: d.days or 0.0, default=None)
     if flat is not None:
         days = flat.days or 0.0
         when = f"in {days:.0f} days" if days >= 1.5 else "after a day" if days >= 0.75 else "within a day"
-        return f"Flat {when} as it is used"
+        return f"Flat {when} as it is used{WHERE_FLAT[flat.flat_only]}"
+    sinks = min((d.settles_at for d in day if d.settles_at is not None), default=None)
+    if sinks is not None and any(c.startswith("sinks:") for c in codes):
+        return f"Sinks to about {sinks:.0%} charge as it is used"
     if idle is None:
         return "No scene with the engine on"
     surplus = idle.hot.surplus_a
@@ -353,6 +358,9 @@ def _findings(
         if d.days is not None:
             why = f"{d.put_back_ah:.1f} Ah come back; consumers take {d.taken_ah:.1f}, starting {d.cranks_ah:.1f} and what never sleeps {d.asleep_ah:.1f}."  # fmt: skip
             say(f"flat:{d.label}", Severity.WARNING, f"{d.label}: {-d.net_ah:.1f} Ah a day are missing", why, "A day puts back what it takes", "The network solved; charge efficiency, see the source table")  # fmt: skip
+        elif d.settles_at is not None and d.settles_at < asked.state_of_charge - SINKS:
+            why = f"{-d.net_ah:.1f} Ah a day are missing at {asked.state_of_charge:.0%}; lower down it takes more while the engine runs. Lead that lives there sulphates, and starts badly in the cold."  # fmt: skip
+            say(f"sinks:{d.label}", Severity.WARNING, f"{d.label}: sinks to about {d.settles_at:.0%} charge", why, "A day puts back what it takes", "The network solved; charge efficiency, see the source table")  # fmt: skip
     if short:
         say("short_hours", Severity.WARNING, f"{short:.0%} of the engine's hours are short", "At these speeds a hot unit gives less than is used: use decides, not cruising.", "Weighed by how the engine is used")  # fmt: skip
     if asked.starts_a_day and crank_ah and not any(s.repays_min is not None for s in scenes):

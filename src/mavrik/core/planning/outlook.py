@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from pydantic import Field
 
 from mavrik.core.circuit import Circuit
@@ -42,12 +44,41 @@ def on_this_circuit(circuit: Circuit, asked: UseRequest) -> UseRequest:
     return asked.model_copy(update={"consumers": consumers})
 
 
+@dataclass(frozen=True)
+class FoundAndPlanned:
+    """A circuit as it turns, and what the plans make of it."""
+
+    found: Circuit
+    planned: Circuit | None
+    """None where no plan changes unit, leads or drive."""
+    words: str
+    new_unit: bool
+
+    def use_planned(self, asked: UseRequest) -> UseRequest:
+        """A use on what is planned: what was read of the unit's output counts only where that stays."""
+        assert self.planned is not None
+        return on_this_circuit(self.planned, asked.model_copy(update={"read": None if self.new_unit else asked.read}))
+
+
+def found_and_planned(found: Circuit, proposed: Circuit | None, drive: DriveRequest | None) -> FoundAndPlanned:
+    """Both, the alternator turning as the drive says: as found by tachometer or diameters, as planned with its new pulley.
+
+    found, proposed: circuits, the second where one is planned; drive: what is known and wished of the pulley
+    """
+    words = []
+    new_unit = proposed is not None and proposed.alternator.rated_a != found.alternator.rated_a
+    if proposed is not None:
+        words.append(f"a unit of {proposed.alternator.rated_a:g} A" if new_unit else "other leads")
+    if drive is not None and drive.new_mm is not None:
+        words.append(f"a pulley of {drive.new_mm:g} mm")
+    planned = _turned(proposed or found, drive, new=True) if words else None
+    return FoundAndPlanned(_turned(found, drive, new=False), planned, " and ".join(words), new_unit)
+
+
 def outlook(found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, asked: UseRequest) -> UseAnswer:
     """Whether a vehicle keeps up, as found and as it is planned.
 
     found, proposed: circuits, the second where one is planned; drive: what is known and wished of the pulley; asked: the use
-    As found the alternator turns as the drive says, by tachometer or diameters; as planned with its new pulley, in the circuit that is
-    proposed. What was read of the unit's output counts for a planned unit only where that is the same.
     Raises as `balance`.
 
     >>> from mavrik.core.circuit.layouts import front_battery
@@ -56,17 +87,11 @@ def outlook(found: Circuit, proposed: Circuit | None, drive: DriveRequest | None
     >>> seen.planned_by, seen.planned.idle_surplus_a > seen.now.idle_surplus_a
     ('a pulley of 50 mm', True)
     """
-    now = balance(_turned(found, drive, new=False), asked)
-    words = []
-    new_unit = proposed is not None and proposed.alternator.rated_a != found.alternator.rated_a
-    if proposed is not None:
-        words.append(f"a unit of {proposed.alternator.rated_a:g} A" if new_unit else "other leads")
-    if drive is not None and drive.new_mm is not None:
-        words.append(f"a pulley of {drive.new_mm:g} mm")
-    if not words:
+    both = found_and_planned(found, proposed, drive)
+    now = balance(both.found, asked)
+    if both.planned is None:
         return UseAnswer(now=now, planned=None, planned_by="")
-    use = on_this_circuit(proposed or found, asked.model_copy(update={"read": None if new_unit else asked.read}))
-    return UseAnswer(now=now, planned=balance(_turned(proposed or found, drive, new=True), use), planned_by=" and ".join(words))
+    return UseAnswer(now=now, planned=balance(both.planned, both.use_planned(asked)), planned_by=both.words)
 
 
 def outlook_or_none(found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, asked: UseRequest) -> UseAnswer | None:

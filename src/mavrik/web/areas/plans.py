@@ -12,11 +12,13 @@ from mavrik.core.document import Document
 from mavrik.core.planning.comparison import Comparison
 from mavrik.core.planning.drive import DriveRequest, DriveView
 from mavrik.core.planning.outlook import UseAnswer
+from mavrik.core.planning.simulation import SimulationRequest
 from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import SpeedHours, UseRequest
 from mavrik.domain.roles import Permission
 from mavrik.jobs import drives, planning, uses
-from mavrik.jobs.records import CircuitRecord, DriveRecord, UseRecord
+from mavrik.jobs.records import CircuitRecord, DriveRecord, SimulationRecord, UseRecord
+from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.gate import heavy
@@ -180,3 +182,29 @@ class Speeds(Document):
 def post_speeds(body: SpeedsText) -> Response:
     """Two columns, engine speed and hours."""
     return answer(Speeds(speeds=uses.speeds_of(body.text)))
+
+
+@api.get(
+    "/jobs/<int:job_id>/simulation",
+    summary="The simulation that was kept last",
+    tags=tag("plans"),
+    responses={"200": SimulationRecord, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+def get_simulation(path: JobPath) -> Response:
+    """With its curves, as found and as planned."""
+    return answer(uses.simulation_of(session(), path.job_id))
+
+
+@api.post(
+    "/jobs/<int:job_id>/simulation",
+    summary="Have days let go by",
+    tags=tag("plans"),
+    responses={"202": TaskRecord, **SAVE_ERRORS},
+)
+@needs(Permission.WORK)
+@heavy
+@creates
+def post_simulation(path: JobPath, body: SimulationRequest) -> Response:
+    """For the use that was kept last; long work, its result is kept with the job."""
+    return answer(uses.ask_simulation(session(), path.job_id, body, me()), 202)

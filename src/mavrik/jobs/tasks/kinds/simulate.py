@@ -1,0 +1,17 @@
+"""Days or weeks of a job's use are let go by, and kept with it."""
+
+from __future__ import annotations
+
+from mavrik.jobs.tasks import TaskKind, Work
+from mavrik.jobs.uses import SimulateAsked, keep_simulation, run_simulation, to_simulate
+
+
+def _run(work: Work, asked: SimulateAsked) -> None:
+    with work.session() as session:
+        of = to_simulate(session, asked.job_id)
+    made = run_simulation(of, asked.how, work.progress)
+    with work.last() as session:
+        keep_simulation(session, asked.job_id, made, work.who)
+
+
+SIMULATE = TaskKind("simulate", SimulateAsked, _run, priority=15, again=True)
