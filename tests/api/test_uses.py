@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from tests.api.conftest import Caller, job_body
+from tests.api.conftest import Caller, do_tasks, job_body
 
 LAMPS = {"label": "Lamps", "current_a": 60}
 IDLE = {"label": "Idle", "engine_rpm": 800, "hours_a_day": 2, "on": ["Lamps"]}
@@ -123,3 +123,40 @@ def test_a_high_set_point_is_kept_only_where_somebody_wants_it(tech: Caller, job
     assert answered(tech.post(f"/api/jobs/{job['id']}/plan", {**body, "high_acknowledged": True}), 201)["role"] == "proposal"
     ordinary = answered(tech.post(f"/api/jobs/{job['id']}/plan", {**body, "set_point_v": 14.2}), 201)
     assert ordinary["document"]["alternators"][0]["set_point_v"] == 14.2
+
+
+def test_days_go_by_as_long_work_and_are_kept(tech: Caller, reader: Caller, job: dict[str, Any], path: str) -> None:
+    weeks = f"/api/jobs/{job['id']}/simulation"
+    assert answered(reader.get(weeks)) == {"revision": 0, "document": None}
+    refused = answered(tech.post(weeks, {"days": 2}), 422)
+    assert "Keep how the vehicle is used first" in refused["detail"]
+    tech.post(path, {**ASKED, "asleep_a": 1.5})
+    tech.post(f"/api/jobs/{job['id']}/plan", {"target_current_a": 150})
+    assert reader.post(weeks, {"days": 2}).status_code == 403
+    assert [p["field"] for p in answered(tech.post(weeks, {"days": 60, "runs": 500}), 422)["problems"]] == ["runs"]
+    task = answered(tech.post(weeks, {"days": 2, "runs": 3, "seed": 5}), 202)
+    assert task["kind"] == "simulate" and task["state"] == "waiting"
+    do_tasks(tech)
+    done = answered(tech.get(f"/api/tasks/{task['id']}"))
+    assert (done["state"], done["progress"]) == ("done", 1.0), done
+    kept = answered(reader.get(weeks))
+    made = kept["document"]
+    assert kept["revision"] == 1 and made["planned_by"] == "a unit of 150 A" and made["asked"]["seed"] == 5
+    # 1.5 A for two days are more than a battery at 80 % has to give before it is half empty.
+    assert made["now"]["no_start_after_d"] is not None and made["now"]["no_start_share"] > 0
+    # The same again is the same, and no new revision.
+    tech.post(weeks, {"days": 2, "runs": 3, "seed": 5})
+    do_tasks(tech)
+    assert answered(reader.get(weeks)) == kept
+    data = tech.get(f"/api/jobs/{job['id']}/bundle").data
+    other = answered(tech.post("/api/jobs/import", raw=data), 201)
+    assert answered(reader.get(f"/api/jobs/{other['id']}/simulation"))["document"] == made
+
+
+def test_days_that_are_cancelled_leave_nothing(tech: Caller, job: dict[str, Any], path: str) -> None:
+    tech.post(path, ASKED)
+    task = answered(tech.post(f"/api/jobs/{job['id']}/simulation", {"days": 1}), 202)
+    answered(tech.post(f"/api/tasks/{task['id']}/cancel"))
+    do_tasks(tech)
+    assert answered(tech.get(f"/api/tasks/{task['id']}"))["state"] == "cancelled"
+    assert answered(tech.get(f"/api/jobs/{job['id']}/simulation"))["revision"] == 0

@@ -202,3 +202,27 @@ def test_whether_it_keeps_up_is_asked_answered_and_kept(open_page: Callable[...,
     page.locator("[data-test=part-use]").click()
     expect(page.locator("[data-test=keep-use]")).to_have_text("Kept")
     expect(surplus).to_contain_text(f"−{short:.0f}")
+
+
+def test_days_are_let_go_by_and_shown_as_curves(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    job = job_with(page, "front_battery")
+    page.goto(f"/jobs/{job}/plan")
+    page.locator("[data-test=part-weeks]").click()
+    run = page.locator("[data-test=run-simulation]")
+    expect(run).to_have_text("Keep this use first")
+    expect(run).to_be_disabled()
+    page.locator("[data-test=part-use]").click()
+    page.locator("[data-test=keep-use]").click()
+    expect(page.locator("[data-test=keep-use]")).to_have_text("Kept")
+    page.locator("[data-test=part-weeks]").click()
+    page.locator("[data-test=sim-days] input, input[data-test=sim-days]").first.fill("2")
+    page.locator("[data-test=sim-runs] input, input[data-test=sim-runs]").first.fill("2")
+    run.click()
+    said = page.locator("[data-test=sim-headline]")
+    expect(said).to_contain_text("Starts for 2 days", timeout=60_000)
+    expect(page.get_by_role("img", name="Battery: charge over the days")).to_be_visible()
+    # It was kept: another look finds it again.
+    page.reload()
+    page.locator("[data-test=part-weeks]").click()
+    expect(said).to_contain_text("Starts for 2 days")

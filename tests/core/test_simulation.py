@@ -192,3 +192,11 @@ def test_a_day_is_24_hours_whatever_its_scenes() -> None:
             legs = day_of(charging(hours, **{"starts_a_day": starts}) if hours else UseRequest(starts_a_day=starts))
             assert sum(leg.hours for leg in legs) == pytest.approx(24) and all(leg.hours > 0 for leg in legs)
             assert sum(leg.starts for leg in legs) == (starts if hours else 0)
+
+
+def test_one_simulation_takes_nothing_over_from_another() -> None:
+    """Networks of one shape are shared; what flows in them is each question's own."""
+    first = UseRequest(scenes=(), **{**QUIET, "asleep_a": 0.02})
+    second = first.model_copy(update={"asleep_a": 2.0})
+    assert run(CAR, first, days=2).no_start_after_d is None
+    assert run(CAR, second, days=2).no_start_after_d == pytest.approx(0.3 * 70 / 2.0 / 24, rel=0.01)

@@ -42,7 +42,7 @@ const { update, remake } = usePlot(
       scales: { x: { time: false } },
       axes: [
         { ...axisOf(colours), values: (_, ticks) => ticks.map((t) => `${t} d`) },
-        { ...axisOf(colours), size: 56, values: (_, ticks) => ticks.map((t) => `${t} ${props.unit}`) },
+        { ...axisOf(colours), size: 56, space: 22, values: (_, ticks) => ticks.map((t) => `${t} ${props.unit}`) },
       ],
       series: [{}, ...of(colours.copper, 'as found'), ...(props.planned ? of(colours.slate, 'planned') : [])],
       bands: [

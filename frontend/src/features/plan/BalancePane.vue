@@ -76,6 +76,7 @@ async function keep(): Promise<void> {
     cache.setQueryData(key.value, record)
     // What was typed meanwhile stays.
     if (body.value === sent) take(record.document)
+    await bench.reload()
   })
 }
 

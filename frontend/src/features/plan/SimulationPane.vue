@@ -145,17 +145,17 @@ function fate(view: SimulationView, k: number): string {
           :label="r.label"
           :factor="r.factor"
         />
+        <dl class="ma-0">
+          <template v-for="(b, k) in made.now.batteries" :key="b.label">
+            <dt>
+              <b>{{ b.label }}</b>
+            </dt>
+            <dd>
+              {{ fate(made.now, k) }}<template v-if="made.planned"><br />planned: {{ fate(made.planned, k) }}</template>
+            </dd>
+          </template>
+        </dl>
       </div>
-      <dl class="ma-0">
-        <template v-for="(b, k) in made.now.batteries" :key="b.label">
-          <dt>
-            <b>{{ b.label }}</b>
-          </dt>
-          <dd>
-            {{ fate(made.now, k) }}<template v-if="made.planned"><br />planned: {{ fate(made.planned, k) }}</template>
-          </dd>
-        </template>
-      </dl>
       <p class="quiet mb-0">
         Copper: as found<template v-if="made.planned">, slate: planned</template>. Lines: the nominal vehicle; bands: eight of ten of
         {{ made.now.runs }} that differ in output, loads, capacity, acceptance and temperature as vehicles do; seed {{ made.asked.seed }}.

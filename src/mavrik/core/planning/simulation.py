@@ -164,14 +164,15 @@ class _Scene:
             state_of_charge={b.id: model.asked.state_of_charge for b in circuit.batteries},
         )  # fmt: skip
         engine = Engine(circuit, state, checked=True)
+        elements = list(engine.elements)
         if not running and model.asked.asleep_a > 0:
             first = circuit.battery
-            drain = net.CurrentSource(first.positive_node, first.negative_node, model.asked.asleep_a, "asleep", takes=True)
-            self.network = net.network_of([*engine.elements, drain], circuit.alternator.case_node)
-        else:
-            self.network = engine.network
-        warm = engine.values().resistor_ohm
-        self.values = replace(net.values_of(self.network.elements), resistor_ohm=warm)
+            elements.append(
+                net.CurrentSource(first.positive_node, first.negative_node, model.asked.asleep_a, "asleep", takes=True)
+            )
+        # A network is shared by all circuits of its shape: its values are those of these elements, never its own.
+        self.network = net.network_of(elements, circuit.alternator.case_node)
+        self.values = replace(net.values_of(elements), resistor_ohm=engine.values().resistor_ohm)
         self.running, self.rpm = running, scene.engine_rpm
         order = {e.id: k for k, e in enumerate(self.network.emfs)}
         self.of_battery = np.array([order[b.id] for b in circuit.batteries])
