@@ -285,6 +285,7 @@ async function keep(): Promise<void> {
 }
 .parts {
   padding: 12px 16px 0;
+  overflow-x: auto;
 }
 .target {
   flex: 0 0 300px;
