@@ -31,6 +31,7 @@ OWN_SHARE = 0.7
 MOST_TOLD = 20
 MOST_ROUNDS = 10
 PATIENCE_S = 90.0
+MOST_WAITS, LONGEST_WAIT_S = 20, 30.0
 
 SIGN_IN = "/api/session"
 SKIPPED = frozenset(
@@ -73,8 +74,7 @@ class Fuzzed:
 def operations(document: Mapping[str, Any]) -> list[Any]:
     """Everything the API does that an attacker may try."""
     every = [found.ok() for found in schemathesis.openapi.from_dict(dict(document)).get_all_operations()]
-    # Failed sign-ins delay everybody at this address: they come last.
-    return sorted((o for o in every if (o.method.upper(), o.path) not in SKIPPED), key=lambda o: o.path == SIGN_IN)
+    return [o for o in every if (o.method.upper(), o.path) not in SKIPPED]
 
 
 def wrong_with(answer: Answer) -> str:
@@ -100,13 +100,18 @@ def fuzz(send: Sender, document: Mapping[str, Any], ids: Mapping[str, Sequence[A
     ids: of things that are there, by the name of the parameter in a path; start: what the choice depends on
     """
     found, every = Fuzzed(), operations(document)
+    # Failed sign-ins delay everybody at this address, whatever is asked next: they come once, at the very end.
+    others, last = [o for o in every if o.path != SIGN_IN], [o for o in every if o.path == SIGN_IN]
+    for_last = count // len(every)
     # An operation with few different questions comes to its end early: what is left is asked in another round.
     for round_ in range(MOST_ROUNDS):
-        left = count - sum(found.answers.values()) - found.unsendable
+        left = count - for_last * len(last) - sum(found.answers.values()) - found.unsendable
         if left <= 0:
             break
-        for operation in every:
-            _fuzz_one(send, operation, ids, max(1, left // len(every)), start + round_, found)
+        for operation in others:
+            _fuzz_one(send, operation, ids, max(1, left // len(others)), start + round_, found)
+    for operation in last:
+        _fuzz_one(send, operation, ids, max(1, for_last), start, found)
     return found
 
 
@@ -203,9 +208,14 @@ class _OverHttp:
         cookie, token = session("")
         body = json.dumps({"login": login, "password": DEMO_PASSWORD}).encode()
         headers = {"Cookie": cookie, "X-CSRFToken": token, "Content-Type": "application/json", "User-Agent": "fuzz"}
-        link.request("POST", "/api/session", body, headers)
-        said = link.getresponse()
-        said.read()
+        for _ in range(MOST_WAITS):
+            link.request("POST", "/api/session", body, headers)
+            said = link.getresponse()
+            said.read()
+            if said.status not in (429, 503):
+                break
+            # Somebody here has guessed too often, or the shop is busy: it says when to come again.
+            time.sleep(min(float(said.headers.get("Retry-After", "1")), LONGEST_WAIT_S))
         if said.status != 200:
             raise _GoneError(f"{login} cannot sign in any more: {said.status}")
         cookie, token = session(said.headers["Set-Cookie"].partition(";")[0])
@@ -251,13 +261,17 @@ def fuzz_test(count: int = 20_000, start: int = 1) -> dict[str, Any]:
     with shop() as (var, port):
         send = _OverHttp(port)
         ids = _ids(send)
-        with _memory_of(var) as grown:
-            found = fuzz(send, document, ids, count, start)
-            memory = grown()
         log = ROOT / "var" / f"fuzz-{start}.log"
-        if found.mistakes:
-            # It says why, and would go with the shop.
-            shutil.copyfile(var / "server.log", log)
+        whole = False
+        try:
+            with _memory_of(var) as grown:
+                found = fuzz(send, document, ids, count, start)
+                memory = grown()
+            whole = not found.mistakes
+        finally:
+            if not whole:
+                # It says why, and would go with the shop.
+                shutil.copyfile(var / "server.log", log)
     return {
         "requests": sum(found.answers.values()),
         "answers": {str(s): n for s, n in sorted(found.answers.items())},

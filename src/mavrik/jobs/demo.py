@@ -358,5 +358,5 @@ def _measure(session: Session, job_id: int, job: DemoJob, at: datetime, who: Who
         keep_drive(session, job_id, job.drive, who)
     if job.use is not None:
         keep_use(session, job_id, job.use, who)
-        made = run_simulation(to_simulate(session, job_id), SimulationRequest(days=4, runs=12), lambda _: None)
+        made = run_simulation(to_simulate(session, job_id), SimulationRequest(days=3, runs=8), lambda _: None)
         keep_simulation(session, job_id, made, who)

@@ -224,6 +224,9 @@ td:first-child,
 td:nth-child(2) {
   min-width: 130px;
 }
+td :deep(.v-field__input) {
+  min-height: 44px;
+}
 .acts {
   white-space: nowrap;
 }
