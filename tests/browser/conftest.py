@@ -14,7 +14,17 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import APIResponse, Browser, BrowserContext, Page, StorageState, expect, sync_playwright
+from playwright.sync_api import (
+    APIResponse,
+    Browser,
+    BrowserContext,
+    Locator,
+    Page,
+    StorageState,
+    TimeoutError,
+    expect,
+    sync_playwright,
+)
 
 from mavrik.jobs.demo import DEMO_PASSWORD, load_demo
 from mavrik.ops.server import serving
@@ -114,6 +124,19 @@ class People:
             page.close()
             self._of[login] = context
         return self._of[login]
+
+
+def choose(opens: Locator, option: Locator, shows: Locator) -> None:
+    """Open a menu and take what it offers, until that shows: a late answer of the server may redraw what is open under the pointer."""
+    for _ in range(3):
+        opens.click()
+        option.click()
+        try:
+            shows.wait_for(state="visible", timeout=10_000)
+        except TimeoutError:
+            continue
+        return
+    shows.wait_for(state="visible")
 
 
 @pytest.fixture(scope="session")

@@ -11,7 +11,7 @@ from typing import Any
 
 from playwright.sync_api import Page, Route, expect
 
-from tests.browser.conftest import job_with
+from tests.browser.conftest import choose, job_with
 
 
 def make_jobs(page: Page, count: int, mark: str, **details: Any) -> list[dict[str, Any]]:
@@ -111,9 +111,9 @@ def test_a_lead_puts_a_job_into_the_basket_and_takes_it_back(open_page: Callable
     make_jobs(page, 1, mark)
     page.goto(f"/?search={mark}")
     page.locator(".jobs li a").click()
-    page.locator("[data-test=shelve]").click()
-    page.locator("[data-test=basket]").click()
-    page.locator("[data-test=basket-now]").click()
+    sure = page.locator("[data-test=basket-now]")
+    choose(page.locator("[data-test=shelve]"), page.locator("[data-test=basket]"), sure)
+    sure.click()
     expect(page.locator("[data-test=closed]")).to_contain_text("waste basket")
     page.goto(f"/?search={mark}")
     expect(page.get_by_text("No job matches")).to_be_visible()

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import job_with
+from tests.browser.conftest import choose, job_with
 
 
 def test_a_pulley_is_thought_of_judged_and_kept(open_page: Callable[..., Page]) -> None:
@@ -102,9 +102,9 @@ def test_a_whole_drive_is_drawn_and_its_tensioner_takes_up_the_belt(open_page: C
     expect(page.locator("[data-test=belt-error]")).to_contain_text("does not lie on Pulley 3 with its ribs")
     page.locator("[data-test=back-2] input, input[data-test=back-2]").first.check()
     expect(page.locator("[data-finding=belt_length]")).to_contain_text("shorter")
-    page.locator("[data-pulley='2'] .v-select").click()
-    page.get_by_role("option", name="tensioner").click()
-    page.locator("[data-test=add-arm]").click()
+    arm = page.locator("[data-test=add-arm]")
+    choose(page.locator("[data-pulley='2'] .v-select"), page.get_by_role("option", name="tensioner"), arm)
+    arm.click()
     fill("arm-x_mm", "0")
     fill("arm-y_mm", "250")
     expect(page.locator("[data-finding=taken_up]")).to_contain_text("The belt stays.")
