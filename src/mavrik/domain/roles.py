@@ -21,6 +21,8 @@ class Permission(StrEnum):
     """Write out and erase what is known of a customer."""
     AUDIT = "audit"
     KEEP_INSTRUMENTS = "keep_instruments"
+    KEEP_LISTS = "keep_lists"
+    """Say which units can be had, and what parts and hours cost."""
     KEEP_PEOPLE = "keep_people"
 
 
@@ -51,6 +53,7 @@ IN_WORDS: dict[Permission, str] = {
     Permission.ERASE: "write out or erase a customer's data",
     Permission.AUDIT: "read the log of changes",
     Permission.KEEP_INSTRUMENTS: "say where an instrument is connected",
+    Permission.KEEP_LISTS: "change units and prices",
     Permission.KEEP_PEOPLE: "look after accounts",
 }
 """As the end of "Your account may not ..."."""

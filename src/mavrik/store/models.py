@@ -235,6 +235,19 @@ class JobDocument(Base):
     __mapper_args__ = {"version_id_col": lock}  # noqa: RUF012
 
 
+class WorkshopList(Base):
+    """One revision of a list that the workshop keeps for all its jobs: units, prices."""
+
+    __tablename__ = "workshop_lists"
+
+    kind: Mapped[str] = mapped_column(String(20), primary_key=True)
+    revision: Mapped[int] = mapped_column(primary_key=True)
+    document: Mapped[dict[str, Any]]
+    """Validated by its kind, `mavrik.jobs.lists.LISTS`."""
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    created_by_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+
+
 class JobFindings(Base):
     """What was found of a job, kept so that it need not be found again."""
 
