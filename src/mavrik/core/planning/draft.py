@@ -7,7 +7,7 @@ adds metal, and the rounds come to an end.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from functools import cached_property
 
 from mavrik.core.catalogue.conductor import parse_size
@@ -50,16 +50,47 @@ def metal_mm2(lead: ConductorBranch) -> float:
     return lead.conductor.area_mm2 * lead.parallel
 
 
-def _worn(lead: ConductorBranch) -> bool:
-    sound = lead.sound_resistance_ohm(20.0) * 1000
-    return lead.looks_bad or (lead.measured_mohm is not None and lead.measured_mohm > WORN_TIMES * sound + WORN_MOHM)
+def is_worn(part: AnyBranch) -> bool:
+    """Whether a part looks bad, or measures so much above a sound one that it is not worth keeping as it is."""
+    sound = part.sound_resistance_ohm(20.0) * 1000
+    return part.looks_bad or (part.measured_mohm is not None and part.measured_mohm > WORN_TIMES * sound + WORN_MOHM)
+
+
+def fresh_lead(lead: ConductorBranch, option: Option, target: SizingTarget) -> ConductorBranch:
+    """The same lead made new: chosen size and runs, the target's metal and insulation, clean crimped ends."""
+
+    def end(old: Termination) -> Termination:
+        kind = old.kind if old.kind is TerminationKind.POST_CLAMP else TerminationKind.CRIMP
+        return Termination(kind=kind, condition=TerminationCondition.CLEAN)
+
+    return lead.model_copy(
+        update={
+            "size": parse_size(option.size).label,
+            "material": target.material,
+            "insulation_c": target.insulation_c,
+            "parallel": option.runs,
+            "measured_mohm": None,
+            "from_end": end(lead.from_end),
+            "to_end": end(lead.to_end),
+        }
+    )
 
 
 class Draft:
     """A circuit whose fuses sit where they should, on its way to parts that carry what the target asks."""
 
-    def __init__(self, found: Circuit, circuit: Circuit, target: SizingTarget, placed: Iterable[str]) -> None:
-        """found: as it was; circuit: with its new alternator; placed: fuses that were added, whose rating is still to be chosen."""
+    def __init__(
+        self,
+        found: Circuit,
+        circuit: Circuit,
+        target: SizingTarget,
+        placed: Iterable[str],
+        begin: Mapping[str, Option] | None = None,
+    ) -> None:
+        """found: as it was; circuit: with its new alternator; placed: fuses that were added, whose rating is still to be chosen.
+
+        begin: sizes of leads to begin with, by branch id, where somebody has thought of some
+        """
         self._before = found
         self.circuit, self.target = circuit, target
         self.unrated = set(placed)
@@ -74,8 +105,11 @@ class Draft:
         self._left: set[str] = set()
         """Spurs that nothing was found for: they stay as they are, and that is said."""
         for lead in self._leads():
-            if lead.id in self.scope and _worn(lead):
+            if lead.id in self.scope and is_worn(lead):
                 self._resize(lead, 0.0, ", renewed: its ends or its metal have gone bad")
+        for lead in self._leads():
+            if (option := (begin or {}).get(lead.id)) is not None:
+                self._put(fresh_lead(lead, option, target), ", the cheapest that does it")
 
     def _leads(self) -> list[ConductorBranch]:
         return [b for b in self.circuit.branches if isinstance(b, ConductorBranch)]
@@ -84,32 +118,13 @@ class Draft:
         self.cause[part.id] = cause
         self.circuit = with_parts(self.circuit, branches=tuple(part if b.id == part.id else b for b in self.circuit.branches))
 
-    def fresh(self, lead: ConductorBranch, option: Option) -> ConductorBranch:
-        """The same lead made new: chosen size and runs, metal and insulation, clean crimped ends."""
-
-        def end(old: Termination) -> Termination:
-            kind = old.kind if old.kind is TerminationKind.POST_CLAMP else TerminationKind.CRIMP
-            return Termination(kind=kind, condition=TerminationCondition.CLEAN)
-
-        return lead.model_copy(
-            update={
-                "size": parse_size(option.size).label,
-                "material": self.target.material,
-                "insulation_c": self.target.insulation_c,
-                "parallel": option.runs,
-                "measured_mohm": None,
-                "from_end": end(lead.from_end),
-                "to_end": end(lead.to_end),
-            }
-        )
-
     def _resize(self, lead: ConductorBranch, least_a: float, cause: str, larger: bool = False) -> None:
         """A lead of no less metal that carries at least so much; of more metal where it has to be larger."""
         fitted = metal_mm2(lead)
         for option in options_of(self.target.system):
             if option.area_mm2 < fitted * SAME_SIZE or (larger and option.area_mm2 <= fitted / SAME_SIZE):
                 continue
-            made = self.fresh(lead, option)
+            made = fresh_lead(lead, option, self.target)
             if made.ampacity().current_a >= least_a:
                 self._put(made, cause)
                 return
@@ -221,13 +236,13 @@ class Draft:
             if table[f].voltage_v >= set_point
         ]
 
-    def _rides(self, case: Case, part: Protector) -> bool:
+    def rides(self, case: Case, part: Protector) -> bool:
         """Whether it rides through cranking, inrush and short use."""
         least = CARRIED_SHARE * (part.rating_a or math.inf)
         amps = [(s.current_a.get(part.id, 0.0), s.seconds) for s in case.short_loads]
         return all(opens_at(part, a).least_s > seconds for a, seconds in amps if a > least)
 
-    def _variants(self, case: Case, part: Protector) -> list[list[Protector]]:
+    def variants(self, case: Case, part: Protector) -> list[list[Protector]]:
         """What could stand in for a fuse and carries its load: by family, the smallest first."""
         least = self.duty_a[part.id] / fuse_table().continuous_share * (1 - SOLVED_TO)
         if isinstance(part, BreakerBranch):
@@ -246,7 +261,7 @@ class Draft:
                 ]
                 for f in families
             ]
-        able = [[p for p in family if (p.rating_a or 0.0) >= least and self._rides(case, p)] for family in made]
+        able = [[p for p in family if (p.rating_a or 0.0) >= least and self.rides(case, p)] for family in made]
         return [family for family in able if family]
 
     def _fuses(self) -> bool:
@@ -260,9 +275,9 @@ class Draft:
             least = self.duty_a[part.id] / fuse_table().continuous_share * (1 - SOLVED_TO)
             known = bool(part.rating_a) and part.id not in self.unrated
             bars = isinstance(part, FuseBranch) and part.family in self._cannot_break.get(part.id, ())
-            if known and not bars and least <= (part.rating_a or 0.0) <= weakest and self._rides(case, part):
+            if known and not bars and least <= (part.rating_a or 0.0) <= weakest and self.rides(case, part):
                 continue
-            variants = self._variants(case, part)
+            variants = self.variants(case, part)
             if not variants:
                 error = SizingError(
                     f"{part.label} would have to carry {amperes(self.duty_a[part.id])} for good: no rating of this fuse family, nor of "
@@ -354,7 +369,7 @@ class Draft:
             ]
             largest = max(run, key=metal_mm2)
             if metal_mm2(lead) < metal_mm2(largest) * SAME_SIZE and lead.place is largest.place:
-                same = self.fresh(lead, Option(largest.size, largest.parallel))
+                same = fresh_lead(lead, Option(largest.size, largest.parallel), self.target)
                 self._put(same, f", as {largest.label} of the same run")
                 return True
         return False
@@ -417,7 +432,7 @@ class Draft:
                     continue
                 slower = [
                     p
-                    for family in self._variants(case, other)
+                    for family in self.variants(case, other)
                     for p in family
                     if (p.rating_a or 0.0) >= (other.rating_a or 0.0) and opens_at(p, amps).least_s > own.most_s
                 ]

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from mavrik.core.catalogue.conductor import CIRCULAR_MIL_MM2, circular_mils_for_drop
 from mavrik.core.catalogue.fuses import fuse_table
-from mavrik.core.circuit import Circuit, ConductorBranch, ContactBranch, FuseBranch
+from mavrik.core.circuit import AnyBranch, Circuit, ConductorBranch, ContactBranch, FuseBranch
 from mavrik.core.circuit.editing import with_parts
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.circuit.rules import charging_gaps
@@ -36,11 +38,15 @@ def usual_target(circuit: Circuit, added_a: float, profile: LimitProfileName) ->
     return SizingTarget(target_current_a=min(circuit.alternator.rated_a + added_a, MOST_TARGET_A), limit_profile=profile)
 
 
-def propose(circuit: Circuit, target: SizingTarget) -> Proposal:
+def propose(
+    circuit: Circuit, target: SizingTarget, before: Circuit | None = None, begin: Mapping[str, Option] | None = None
+) -> Proposal:
     """Size the leads, fuses and contacts of a circuit for a target current, all together.
 
     circuit: the circuit as found
     target: current [A], cable series, fuse family, insulation class and limit profile
+    before: as it was, where the circuit has been changed since: no check comes out worse than it did there
+    begin: sizes to begin with, by branch id; they grow like all others
     Every source gets its fuse where it has none. Then parts grow until all of this holds on the network, in every position of its
     switches and with each battery low in turn: each lead and contact carries what passes it, a return lead also what it gets when
     another fails; each fuse carries its load at continuous duty, rides through cranking and short use, stays below its cables and
@@ -51,28 +57,11 @@ def propose(circuit: Circuit, target: SizingTarget) -> Proposal:
     Source: ampacity tables, limit profile, fuse above load and below cable (common practice); the checks' own, see
     `mavrik.core.protection.checks`.
     """
-    if not find_ring(circuit).closes or any("dead short" in p.message for p in charging_gaps(circuit)):
-        raise SizingError(f"This circuit cannot charge as it is drawn. {charging_gaps(circuit)[0].message}")
-    found = circuit
-    alternator = circuit.alternator.model_copy(
-        update={
-            "rated_a": target.target_current_a,
-            "label": target.alternator_label or circuit.alternator.label,
-            "set_point_v": target.set_point_v or circuit.alternator.set_point_v,
-        }
-    )
-    circuit = with_parts(circuit, alternators=(alternator, *circuit.alternators[1:]))
-    circuit, placed, notes = fuse_every_source(circuit, target.fuse_family)
-    ring = find_ring(circuit)
-    for side in (ring.feed, ring.return_side):
-        if not any(isinstance(circuit.branch(b), ConductorBranch) for b in side):
-            raise SizingError(
-                "There is no cable to size on the feed or the return side. Add the charge cable and the ground lead first."
-            )
+    found = before or circuit
     try:
-        draft = Draft(found, circuit, target, placed)
+        draft, notes = draft_of(circuit, target, before, begin)
         made = draft.settled()
-        worse = _worse(found, made)
+        worse = worse_checks(found, made)
     except NoOperatingPointError as error:
         raise SizingError(f"The circuit has no operating point to size for: {error}") from error
     if worse:
@@ -85,8 +74,39 @@ def propose(circuit: Circuit, target: SizingTarget) -> Proposal:
     return Proposal(target=target, circuit=made, choices=_choices(found, draft, made), notes=tuple(notes))
 
 
-def _worse(found: Circuit, made: Circuit) -> list[str]:
-    """What the checks say of the new circuit that they did not say of the old one."""
+def draft_of(
+    circuit: Circuit, target: SizingTarget, before: Circuit | None = None, begin: Mapping[str, Option] | None = None
+) -> tuple[Draft, list[str]]:
+    """The circuit with its new output and a fuse at every source, nothing grown yet, and notes on where fuses went.
+
+    circuit, target, before, begin: as for `propose`
+    Raises SizingError for a circuit that does not close or has no cable to size, NoOperatingPointError where nothing satisfies it.
+    """
+    if not find_ring(circuit).closes or any("dead short" in p.message for p in charging_gaps(circuit)):
+        raise SizingError(f"This circuit cannot charge as it is drawn. {charging_gaps(circuit)[0].message}")
+    alternator = circuit.alternator.model_copy(
+        update={
+            "rated_a": target.target_current_a,
+            "label": target.alternator_label or circuit.alternator.label,
+            "set_point_v": target.set_point_v or circuit.alternator.set_point_v,
+        }
+    )
+    made = with_parts(circuit, alternators=(alternator, *circuit.alternators[1:]))
+    made, placed, notes = fuse_every_source(made, target.fuse_family)
+    ring = find_ring(made)
+    for side in (ring.feed, ring.return_side):
+        if not any(isinstance(made.branch(b), ConductorBranch) for b in side):
+            raise SizingError(
+                "There is no cable to size on the feed or the return side. Add the charge cable and the ground lead first."
+            )
+    return Draft(before or circuit, made, target, placed, begin), notes
+
+
+def worse_checks(found: Circuit, made: Circuit) -> list[str]:
+    """What the checks say of a new circuit that they did not say of the old one, in words.
+
+    found, made: before and after, the same parts under the same ids
+    """
     before, after, order = checks_by_part(found), checks_by_part(made), list(Outcome)
     labels = {b.id: b.label for b in made.branches}
     words = []
@@ -104,7 +124,7 @@ def _choices(found: Circuit, draft: Draft, made: Circuit) -> tuple[Choice, ...]:
     before = {b.id: b for b in found.branches}
     choices = []
     for part in made.branches:
-        old, new = _words(before.get(part.id)), _words(part)
+        old, new = part_in_words(before.get(part.id)), part_in_words(part)
         if part.id in before and part.id not in draft.cause:
             continue
         choices.append(Choice(branch_id=part.id, label=part.label, before=old, after=new, reason=_reason(draft, part.id)))
@@ -149,7 +169,8 @@ def _second_opinion(draft: Draft, made: Circuit, target: SizingTarget) -> str:
     )
 
 
-def _words(branch: object) -> str:
+def part_in_words(branch: AnyBranch | None) -> str:
+    """A part as a plan names it; none where there is none."""
     if isinstance(branch, ConductorBranch):
         return Option(branch.size, branch.parallel).label.replace("mm2", "mm²")
     if isinstance(branch, FuseBranch):
