@@ -1056,6 +1056,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/worth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What buys what, as it was compared last
+         * @description Every change alone, and plans.
+         */
+        get: operations["plans_get_worth_jobs__int_job_id__worth_get"];
+        put?: never;
+        /**
+         * Compare what can be changed
+         * @description For the use that was kept last; long work, its result is kept with the job.
+         */
+        post: operations["plans_post_worth_jobs__int_job_id__worth_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/worth/{plan_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A compared plan beside what was found
+         * @description Branch by branch, with its loop and staircase.
+         */
+        get: operations["plans_get_option_jobs__int_job_id__worth__string_plan_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/worth/{plan_id}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept a compared plan
+         * @description It becomes the job's plan: its circuit, its document, its pulley.
+         */
+        post: operations["plans_post_accept_jobs__int_job_id__worth__string_plan_id__accept_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/layouts": {
         parameters: {
             query?: never;
@@ -1173,6 +1237,30 @@ export interface paths {
          * @description For leads. Ends every session of that person.
          */
         put: operations["people_put_person_people__int_person_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What parts and hours cost
+         * @description As it was kept last; invented figures to begin with.
+         */
+        get: operations["lists_get_prices_prices_get"];
+        /**
+         * Keep the prices
+         * @description All of them. Refused with 409 when somebody else saved in between.
+         */
+        put: operations["lists_put_prices_prices_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1448,6 +1536,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/units": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Units that can be had
+         * @description As they were kept last; invented ones to begin with.
+         */
+        get: operations["lists_get_units_units_get"];
+        /**
+         * Keep the units
+         * @description All of them. Refused with 409 when somebody else saved in between.
+         */
+        put: operations["lists_put_units_units_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Units as CSV
+         * @description A line a unit, to be corrected in a table program.
+         */
+        get: operations["lists_get_units_csv_units_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read units from CSV
+         * @description Without keeping them.
+         */
+        post: operations["lists_post_units_text_units_read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/use/speeds": {
         parameters: {
             query?: never;
@@ -1472,6 +1624,41 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Accepted
+         * @description Changes that a plan is made of, and what they came to when it was accepted.
+         */
+        Accepted: {
+            after: components["schemas"]["Figures"];
+            before: components["schemas"]["Figures"];
+            /** Change Ids */
+            change_ids: string[];
+            /**
+             * Cost
+             * @description Parts and hours by the workshop's prices
+             */
+            cost: number;
+            /**
+             * Currency
+             * @default
+             */
+            currency: string;
+            /**
+             * Faster Idle
+             * @default false
+             */
+            faster_idle: boolean;
+            /** Hours */
+            hours: number;
+            /** Labels */
+            labels: string[];
+            /**
+             * Without
+             * @description Consumers that are done without
+             * @default []
+             */
+            without: string[];
+        };
         /**
          * Account
          * @description A person's account, as those see it who look after people.
@@ -1932,6 +2119,21 @@ export interface components {
         BenchView: {
             /** Procedures */
             procedures: components["schemas"]["ProcedureView"][];
+        };
+        /**
+         * Binding
+         * @description A limit that costs money.
+         */
+        Binding: {
+            /** Limit */
+            limit: string;
+            /**
+             * Saves
+             * @description What relaxing it would save, about
+             */
+            saves: number;
+            /** Words */
+            words: string;
         };
         /**
          * BodyBranch
@@ -3770,6 +3972,44 @@ export interface components {
             state: string;
         };
         /**
+         * Figures
+         * @description What a vehicle comes to.
+         */
+        Figures: {
+            /**
+             * Days
+             * @description To the first non-start [d]; null: it does not come to that
+             */
+            days: number | null;
+            /** Headline */
+            headline: string;
+            /**
+             * Heat W
+             * @description In leads and contacts in the hottest scene [W]; null: it collapses, or never runs
+             */
+            heat_w: number | null;
+            /**
+             * Idle Surplus A
+             * @description At a hot idle [A]; null: the engine never idles
+             */
+            idle_surplus_a: number | null;
+            /**
+             * Least V
+             * @description At the first battery, the least of all scenes with the engine on, hot [V]; null: it collapses, or never runs
+             */
+            least_v: number | null;
+            /**
+             * Short Ah
+             * @description What a day leaves in the battery that is worst off [Ah]; negative: missing
+             */
+            short_ah: number;
+            /**
+             * Short Of
+             * @description That battery
+             */
+            short_of: string;
+        };
+        /**
          * FilesWanted
          * @description What each job of a list is written out as.
          */
@@ -3914,6 +4154,11 @@ export interface components {
              * @description The most the alternators can give [A]
              */
             can_a: number;
+            /**
+             * Heat W
+             * @description Made in leads and contacts [W]; null where it collapses
+             */
+            heat_w: number | null;
             /**
              * Made A
              * @description What they do give, charging included [A]
@@ -4503,7 +4748,7 @@ export interface components {
             complaint: string;
             customer: components["schemas"]["Customer"];
             /** Documents */
-            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"] | components["schemas"]["KeptUseRecord"] | components["schemas"]["KeptSimulationRecord"])[];
+            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"] | components["schemas"]["KeptUseRecord"] | components["schemas"]["KeptSimulationRecord"] | components["schemas"]["KeptWorthRecord"])[];
             /** Id */
             id: number;
             /** @default common */
@@ -4773,6 +5018,29 @@ export interface components {
              * @enum {string}
              */
             kind: "use";
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * KeptWorthRecord
+         * @description What was kept of changes that were compared.
+         */
+        KeptWorthRecord: {
+            /** Circuit Id */
+            circuit_id: number | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            document: components["schemas"]["WorthCompared"];
+            /** Id */
+            id: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "worth";
             /** Revision */
             revision: number;
         };
@@ -5349,7 +5617,7 @@ export interface components {
          * @description One thing that not everybody may do.
          * @enum {string}
          */
-        Permission: "read" | "work" | "reopen" | "record_for_others" | "shelve" | "erase" | "audit" | "keep_instruments" | "keep_people";
+        Permission: "read" | "work" | "reopen" | "record_for_others" | "shelve" | "erase" | "audit" | "keep_instruments" | "keep_lists" | "keep_people";
         /**
          * PersonBody
          * @description A new account.
@@ -5401,11 +5669,43 @@ export interface components {
          * @description What a plan was made for, and what it decided.
          */
         Plan: {
+            /**
+             * @description The changes it is made of, where it came from comparing them
+             * @default null
+             */
+            accepted: components["schemas"]["Accepted"] | null;
             /** Choices */
             choices: components["schemas"]["Choice"][];
             /** Notes */
             notes: string[];
             target: components["schemas"]["SizingTarget"];
+        };
+        /**
+         * PlanOption
+         * @description Changes that are made together.
+         */
+        PlanOption: {
+            /** Change Ids */
+            change_ids: string[];
+            /** Cost */
+            cost: number;
+            figures: components["schemas"]["Figures"];
+            /** Hours */
+            hours: number;
+            /** Id */
+            id: string;
+            /** Labels */
+            labels: string[];
+            /**
+             * Meets
+             * @description Whether it reaches what is wanted
+             */
+            meets: boolean;
+            /**
+             * On Front
+             * @description Whether nothing has as much to spare at a hot idle for less money
+             */
+            on_front: boolean;
         };
         /**
          * PlanRecord
@@ -5435,9 +5735,26 @@ export interface components {
          * @description A plan beside what was found.
          */
         PlanView: {
+            /** @default null */
+            accepted: components["schemas"]["Accepted"] | null;
             comparison: components["schemas"]["Comparison"];
             proposal: components["schemas"]["Proposal"];
             set_point: components["schemas"]["SetPointView"];
+        };
+        /**
+         * PlanWeek
+         * @description How full the first battery is over a week: as found, or with a plan.
+         */
+        PlanWeek: {
+            /** Charge */
+            charge: number[];
+            /** No Start After D */
+            no_start_after_d: number | null;
+            /**
+             * Plan
+             * @description Of the comparison; empty: as found
+             */
+            plan: string;
         };
         /**
          * Point
@@ -5546,6 +5863,148 @@ export interface components {
         PortsOut: {
             /** Ports */
             ports: components["schemas"]["Port"][];
+        };
+        /**
+         * PriceList
+         * @description What a workshop reckons with.
+         */
+        PriceList: {
+            /**
+             * Battery H
+             * @description Hours of work [h]
+             */
+            battery_h: number;
+            /**
+             * Battery Per Ah
+             * @description By chemistry, an ampere-hour of 12 V
+             */
+            battery_per_ah: {
+                [key: string]: number;
+            };
+            /**
+             * Belt
+             * @description In the workshop's currency
+             */
+            belt: number;
+            /**
+             * Cable Per M
+             * @description In the workshop's currency
+             */
+            cable_per_m: number;
+            /**
+             * Cable Per M Mm2
+             * @description On top of that, a metre and mm2 of copper
+             */
+            cable_per_m_mm2: number;
+            /**
+             * Clean H
+             * @description Both ends of one lead, or one joint
+             */
+            clean_h: number;
+            /**
+             * Contact H
+             * @description Hours of work [h]
+             */
+            contact_h: number;
+            /**
+             * Contact Per A
+             * @description Switches, links, relays, by ampere of their rating
+             */
+            contact_per_a: number;
+            /**
+             * Converter H
+             * @description Hours of work [h]
+             */
+            converter_h: number;
+            /**
+             * Converter Per A
+             * @description A DC-DC charger, by ampere that it gives out
+             */
+            converter_per_a: number;
+            /**
+             * Currency
+             * @description As it is written behind an amount; empty: none
+             * @default
+             */
+            currency: string;
+            /**
+             * Fuse
+             * @description With its holder, by family
+             */
+            fuse: {
+                [key: string]: number;
+            };
+            /**
+             * Fuse H
+             * @description Hours of work [h]
+             */
+            fuse_h: number;
+            /**
+             * Labour Per H
+             * @description In the workshop's currency
+             */
+            labour_per_h: number;
+            /**
+             * Lead H
+             * @description A lead, whatever its length
+             */
+            lead_h: number;
+            /**
+             * Lead H Per M
+             * @description Hours of work [h]
+             */
+            lead_h_per_m: number;
+            /**
+             * Lug
+             * @description In the workshop's currency
+             */
+            lug: number;
+            /**
+             * Lug Per Mm2
+             * @description In the workshop's currency
+             */
+            lug_per_mm2: number;
+            /**
+             * Pulley
+             * @description In the workshop's currency
+             */
+            pulley: number;
+            /**
+             * Pulley H
+             * @description Hours of work [h]
+             */
+            pulley_h: number;
+            /**
+             * Set Point H
+             * @description Hours of work [h]
+             */
+            set_point_h: number;
+            /**
+             * Unit H
+             * @description Hours of work [h]
+             */
+            unit_h: number;
+        };
+        /**
+         * PricesRecord
+         * @description What parts and hours cost.
+         */
+        PricesRecord: {
+            document: components["schemas"]["PriceList"];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * PricesSave
+         * @description The prices, as edited from a revision.
+         */
+        PricesSave: {
+            document: components["schemas"]["PriceList"];
+            /**
+             * Revision
+             * @description That it was edited from
+             */
+            revision: number;
         };
         /**
          * Probe
@@ -7363,6 +7822,129 @@ export interface components {
             words: string;
         };
         /**
+         * Unit
+         * @description One alternator of a price list.
+         */
+        Unit: {
+            /**
+             * Bore Mm
+             * @default null
+             */
+            bore_mm: number | null;
+            /**
+             * Ears
+             * @default
+             */
+            ears: string;
+            /**
+             * Foot Mm
+             * @default null
+             */
+            foot_mm: number | null;
+            /**
+             * Frame
+             * @default
+             */
+            frame: string;
+            /**
+             * Kind
+             * @default wound_field
+             * @enum {string}
+             */
+            kind: "wound_field" | "permanent_magnet";
+            /**
+             * Limit Rpm
+             * @description Most the shaft may turn [1/min]
+             */
+            limit_rpm: number;
+            /** Name */
+            name: string;
+            /**
+             * Plug
+             * @default
+             */
+            plug: string;
+            /**
+             * Points
+             * @default []
+             */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Price
+             * @description In the workshop's currency
+             */
+            price: number;
+            /**
+             * Pulley Mm
+             * @description Diameter of the pulley it comes with [mm]
+             */
+            pulley_mm: number;
+            /**
+             * Rated A
+             * @description Current [A]
+             */
+            rated_a: number;
+            /**
+             * Regulator
+             * @default internal
+             */
+            regulator: string;
+            /**
+             * Rotation
+             * @default
+             */
+            rotation: string;
+            /**
+             * System Voltage V
+             * @default 12
+             * @enum {integer}
+             */
+            system_voltage_v: 12 | 24;
+        };
+        /**
+         * UnitList
+         * @description All that a workshop can get.
+         */
+        UnitList: {
+            /**
+             * Units
+             * @default []
+             */
+            units: components["schemas"]["Unit"][];
+        };
+        /**
+         * UnitsRecord
+         * @description The units that can be had.
+         */
+        UnitsRecord: {
+            document: components["schemas"]["UnitList"];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * UnitsSave
+         * @description The units, as edited from a revision.
+         */
+        UnitsSave: {
+            document: components["schemas"]["UnitList"];
+            /**
+             * Revision
+             * @description That it was edited from
+             */
+            revision: number;
+        };
+        /**
+         * UnitsText
+         * @description A CSV as it came from a table program.
+         */
+        UnitsText: {
+            /** Text */
+            text: string;
+        };
+        /**
          * UseAnswer
          * @description What a use comes to, as found and as it is planned.
          */
@@ -7556,6 +8138,147 @@ export interface components {
          * @enum {string}
          */
         Verdict: "pass" | "fail" | "too_close_to_call";
+        /**
+         * Worth
+         * @description One change alone.
+         */
+        Worth: {
+            /** Asks */
+            asks: string[];
+            /**
+             * Comes With
+             * @description Parts that are changed with it
+             */
+            comes_with: string[];
+            /** Concedes */
+            concedes: boolean;
+            /**
+             * Cost
+             * @description Parts and hours; null: it cannot be done
+             */
+            cost: number | null;
+            /** @description null: it cannot be done */
+            figures: components["schemas"]["Figures"] | null;
+            /** Hours */
+            hours: number | null;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Kind Label */
+            kind_label: string;
+            /** Label */
+            label: string;
+            /** Parts */
+            parts: number | null;
+            /**
+             * Refused
+             * @description Why it cannot be done; empty where it can
+             */
+            refused: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * WorthAsked
+         * @description What is wanted of a comparison, and how leads are sized for it.
+         */
+        WorthAsked: {
+            target: components["schemas"]["SizingTarget"];
+            worth: components["schemas"]["WorthRequest"];
+        };
+        /**
+         * WorthCompared
+         * @description What buys what: what was asked, what came of it then, and a week of the plans that matter most.
+         */
+        WorthCompared: {
+            asked: components["schemas"]["WorthRequest"];
+            target: components["schemas"]["SizingTarget"];
+            /** Time H */
+            time_h: number[];
+            view: components["schemas"]["WorthView"];
+            /** Weeks */
+            weeks: components["schemas"]["PlanWeek"][];
+        };
+        /**
+         * WorthRecord
+         * @description The comparison of changes that was kept last.
+         */
+        WorthRecord: {
+            document: components["schemas"]["WorthCompared"] | null;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * WorthRequest
+         * @description What is wanted, and what may be done for it.
+         */
+        WorthRequest: {
+            /**
+             * Budget
+             * @default null
+             */
+            budget: number | null;
+            /**
+             * Conceded
+             * @description What the owner would give up: off, or a faster idle
+             * @default []
+             */
+            conceded: string[];
+            /**
+             * Day Holds
+             * @description A day leaves no battery short
+             * @default true
+             */
+            day_holds: boolean;
+            /**
+             * Idle Surplus A
+             * @default 5
+             */
+            idle_surplus_a: number | null;
+            /**
+             * Least V
+             * @default null
+             */
+            least_v: number | null;
+            /**
+             * Left Out
+             * @description Changes that no plan may have
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Own Costs
+             * @description Known better than by price list
+             */
+            own_costs?: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * WorthView
+         * @description What buys what.
+         */
+        WorthView: {
+            /** Bindings */
+            bindings: components["schemas"]["Binding"][];
+            /** Currency */
+            currency: string;
+            found: components["schemas"]["Figures"];
+            /** Found Meets */
+            found_meets: boolean;
+            /**
+             * Pick
+             * @description The cheapest plan that reaches what is wanted; null: none does
+             */
+            pick: string | null;
+            /** Pick Why */
+            pick_why: string;
+            /** Plans */
+            plans: components["schemas"]["PlanOption"][];
+            /** Singles */
+            singles: components["schemas"]["Worth"][];
+        };
     };
     responses: never;
     parameters: never;
@@ -10096,6 +10819,208 @@ export interface operations {
             };
         };
     };
+    plans_get_worth_jobs__int_job_id__worth_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorthRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_post_worth_jobs__int_job_id__worth_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorthAsked"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_get_option_jobs__int_job_id__worth__string_plan_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_post_accept_jobs__int_job_id__worth__string_plan_id__accept_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CircuitRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     catalogue_get_layouts_layouts_get: {
         parameters: {
             query?: never;
@@ -10300,6 +11225,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Account"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    lists_get_prices_prices_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricesRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    lists_put_prices_prices_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PricesSave"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricesRecord"];
                 };
             };
             /** @description Not Found */
@@ -10895,6 +11918,175 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    lists_get_units_units_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnitsRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    lists_put_units_units_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnitsSave"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnitsRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    lists_get_units_csv_units_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    lists_post_units_text_units_read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnitsText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnitList"];
+                };
             };
             /** @description Not Found */
             404: {

@@ -10,9 +10,10 @@ from pydantic import AfterValidator, Field
 from mavrik.core.document import Ampere, Day, Document
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.planning.drive import DriveRequest
-from mavrik.core.planning.simulation import SimulationRequest, SimulationView
-from mavrik.core.planning.targets import Choice, SizingTarget
+from mavrik.core.planning.simulation import MOST_POINTS, SimulationRequest, SimulationView
+from mavrik.core.planning.targets import Accepted, Choice, SizingTarget
 from mavrik.core.planning.use import UseRequest
+from mavrik.core.planning.worth import WorthRequest, WorthView
 from mavrik.core.procedures import MakerLimits
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.core.workflow.stages import STAGES
@@ -64,6 +65,7 @@ class DocumentKind(StrEnum):
     DRIVE = "drive"
     USE = "use"
     SIMULATION = "simulation"
+    WORTH = "worth"
 
 
 class AddedLoad(Document):
@@ -94,6 +96,7 @@ class Plan(Document):
     target: SizingTarget
     choices: tuple[Choice, ...]
     notes: tuple[Annotated[str, Field(max_length=1000)], ...]
+    accepted: Accepted | None = Field(None, description="The changes it is made of, where it came from comparing them")
 
 
 class Simulation(Document):
@@ -106,11 +109,30 @@ class Simulation(Document):
     planned_by: Annotated[str, Field(max_length=200)]
 
 
+class PlanWeek(Document):
+    """How full the first battery is over a week: as found, or with a plan."""
+
+    plan: Annotated[str, Field(max_length=20, description="Of the comparison; empty: as found")]
+    charge: Annotated[tuple[float, ...], Field(max_length=2 * MOST_POINTS)]
+    no_start_after_d: float | None
+
+
+class WorthCompared(Document):
+    """What buys what: what was asked, what came of it then, and a week of the plans that matter most."""
+
+    asked: WorthRequest
+    target: SizingTarget
+    view: WorthView
+    time_h: Annotated[tuple[float, ...], Field(max_length=2 * MOST_POINTS)]
+    weeks: Annotated[tuple[PlanWeek, ...], Field(max_length=8)]
+
+
 DOCUMENT_KINDS: dict[DocumentKind, type[Document]] = {
     DocumentKind.PLAN: Plan,
     DocumentKind.DRIVE: DriveRequest,
     DocumentKind.USE: UseRequest,
     DocumentKind.SIMULATION: Simulation,
+    DocumentKind.WORTH: WorthCompared,
 }
 """The schema of each kind of document."""
 

@@ -15,7 +15,17 @@ from mavrik.core.measuring.waveform import FARTHEST_S, MOST_SAMPLES, MOST_VOLTS
 from mavrik.core.planning.drive import DriveRequest
 from mavrik.core.planning.use import UseRequest
 from mavrik.core.procedures import check_run, complete_run
-from mavrik.domain.job import DOCUMENT_KINDS, CircuitRole, Customer, DocumentKind, JobDetails, Plan, Simulation, Vehicle
+from mavrik.domain.job import (
+    DOCUMENT_KINDS,
+    CircuitRole,
+    Customer,
+    DocumentKind,
+    JobDetails,
+    Plan,
+    Simulation,
+    Vehicle,
+    WorthCompared,
+)
 from mavrik.domain.limits import MOST_CAPTURES, MOST_CIRCUITS, MOST_DOCUMENTS, MOST_RUNS
 from mavrik.domain.upgrade import bundle_v1
 
@@ -59,7 +69,7 @@ class BundleDocument(Document):
 
     kind: DocumentKind
     circuit_id: Annotated[int, Field(ge=1)] | None = Field(None, description="The circuit version that belongs to it")
-    document: Plan | DriveRequest | UseRequest | Simulation
+    document: Plan | DriveRequest | UseRequest | Simulation | WorthCompared
 
     @model_validator(mode="after")
     def _of_its_kind(self) -> BundleDocument:

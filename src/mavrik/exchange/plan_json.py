@@ -7,11 +7,13 @@ from typing import Any
 from pydantic import Field
 
 from mavrik import __version__
+from mavrik.core.catalogue.prices import usual_prices
 from mavrik.core.document import Document
 from mavrik.core.planning.drive import DriveView, drive_in
+from mavrik.core.planning.leads import cheapest_proposal
 from mavrik.core.planning.outlook import UseAnswer, on_this_circuit, outlook
 from mavrik.core.planning.set_point import SetPointView, set_point
-from mavrik.core.planning.sizing import propose, usual_target
+from mavrik.core.planning.sizing import usual_target
 from mavrik.core.planning.targets import Proposal
 from mavrik.core.planning.use import usual_use
 from mavrik.domain.job import CircuitRole
@@ -26,7 +28,9 @@ class PlanFile(Document):
     program_version: str = __version__
     job_number: str
     circuit_revision: int
-    proposal: Proposal = Field(description="Leads, fuses and contacts for the target, sized now")
+    proposal: Proposal = Field(
+        description="Leads, fuses and contacts for the target, sized now; or what was accepted of compared changes"
+    )
     set_point: SetPointView = Field(description="Of the proposal's regulator against its batteries")
     drive: DriveView | None = Field(description="What the pulley that was kept does; null where none was, or it does not add up")
     use: UseAnswer = Field(description="Whether it keeps up, as found and with the proposal and the pulley")
@@ -47,15 +51,20 @@ def plan_bundle(bundle: Bundle, target_current_a: float | None = None) -> PlanFi
     target = kept.target if kept else usual_target(circuit, sum(x.current_a for x in added), bundle.job.limit_profile)
     if target_current_a is not None:
         target = target.model_copy(update={"target_current_a": target_current_a})
-    proposal, drive = propose(circuit, target), bundle.drive()
+    drive = bundle.drive()
+    if kept is not None and kept.accepted is not None and proposed is not None and target_current_a is None:
+        # Made of changes, not of a target alone: it is what was accepted.
+        proposal = Proposal(target=kept.target, circuit=proposed.document, choices=kept.choices, notes=kept.notes)
+    else:
+        proposal = cheapest_proposal(circuit, target, usual_prices())
     use = bundle.use() or usual_use(circuit, [(x.label, x.current_a) for x in added])
     return PlanFile(
         job_number=bundle.job.number,
         circuit_revision=version.revision,
         proposal=proposal,
         set_point=set_point(proposal.circuit),
-        drive=drive_in(circuit, drive) if drive is not None else None,
-        use=outlook(circuit, proposal.circuit, drive, on_this_circuit(circuit, use)),
+        drive=drive_in(circuit, drive, proposal.circuit) if drive is not None else None,
+        use=outlook(circuit, proposal.circuit, drive, on_this_circuit(circuit, use), kept.accepted if kept else None),
     )
 
 

@@ -123,11 +123,15 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
         comparison=comparison,
         after_loop=after_loop,
         plan=plan,
-        use=outlook_or_none(found.document, proposed.document if proposed is not None else None, drive, use)
+        use=outlook_or_none(
+            found.document, proposed.document if proposed is not None else None, drive, use, plan.accepted if plan else None
+        )
         if use is not None
         else None,
         drive=drive,
-        drive_view=drive_in(found.document, drive) if drive is not None else None,
+        drive_view=drive_in(found.document, drive, proposed.document if proposed is not None else None)
+        if drive is not None
+        else None,
         profile=limit_table().profiles[profile],
         cautions=list(cautions.values()),
         verdicts={name.value: f"{VERDICT_SIGNS[name]} {word}" for name, word in VERDICT_WORDS.items()},

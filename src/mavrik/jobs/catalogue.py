@@ -9,6 +9,8 @@ from pydantic import Field
 from mavrik.core.catalogue.conductor import LARGEST_AWG, Material, Size, SizeSystem, Stranding, conductor_table
 from mavrik.core.catalogue.fuses import FuseFamily, fuse_table
 from mavrik.core.catalogue.loads import consumer_table
+from mavrik.core.catalogue.prices import PriceList
+from mavrik.core.catalogue.units import Unit
 from mavrik.core.circuit import (
     BRANCH_KINDS,
     Branch,
@@ -37,6 +39,7 @@ from mavrik.core.planning.drive import DriveRequest
 from mavrik.core.planning.simulation import SimulationRequest
 from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import UseRequest
+from mavrik.core.planning.worth import WorthRequest
 from mavrik.core.procedures import PROCEDURES, bench_limits
 from mavrik.core.thermal.ampacity import INSULATION_CLASSES_C, AmpacityTableName, Place, ampacity_tables
 from mavrik.core.workflow.cautions import all_cautions
@@ -192,6 +195,9 @@ def _bounds() -> dict[str, Bounds]:
         Circuit,
         State,
         SizingTarget,
+        WorthRequest,
+        Unit,
+        PriceList,
         Instrument,
         Run,
         AddedLoad,

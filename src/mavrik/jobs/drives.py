@@ -6,11 +6,11 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Alternator
 from mavrik.core.document import Problem
-from mavrik.core.planning.drive import DriveProblemError, DriveRequest, DriveView, drive_in, plan_drive
+from mavrik.core.planning.drive import DriveProblemError, DriveRequest, DriveView, drive_in, plan_drive, unit_in
 from mavrik.domain.job import DocumentKind
 from mavrik.domain.roles import Who
 from mavrik.jobs.errors import InvalidError
-from mavrik.jobs.kept import as_found, keep_document, latest_document
+from mavrik.jobs.kept import as_found, keep_document, latest_document, proposed
 from mavrik.jobs.records import DriveRecord
 from mavrik.jobs.work import get_row, row_to_change
 from mavrik.store.models import Job
@@ -24,7 +24,7 @@ def drive_of(session: Session, job_id: int) -> DriveRecord:
     if asked.alternator_id not in {a.id for a in circuit.alternators}:
         # The circuit has another unit by now; what was known of its drive stays.
         asked = asked.model_copy(update={"alternator_id": circuit.alternator.id})
-    return DriveRecord(revision=kept.revision if kept else 0, document=asked, view=drive_in(circuit, asked))
+    return DriveRecord(revision=kept.revision if kept else 0, document=asked, view=drive_in(circuit, asked, proposed(row)))
 
 
 def preview_drive(session: Session, job_id: int, asked: DriveRequest) -> DriveView:
@@ -46,6 +46,7 @@ def _view(row: Job, asked: DriveRequest) -> DriveView:
         message = "The circuit has no such alternator."
         raise InvalidError(message, [Problem("drive", "alternator_id", message)])
     try:
-        return plan_drive(unit, asked)
+        planned = proposed(row)
+        return plan_drive(unit, asked, unit_in(planned, asked) if planned is not None else None)
     except DriveProblemError as error:
         raise InvalidError(str(error), [Problem("drive", error.field, str(error))]) from error

@@ -6,7 +6,9 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.document import Document
-from mavrik.domain.job import CircuitRole, DocumentKind
+from mavrik.core.planning.drive import DriveRequest
+from mavrik.core.planning.targets import Accepted
+from mavrik.domain.job import CircuitRole, DocumentKind, Plan
 from mavrik.domain.roles import Who
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import NotFoundError
@@ -26,6 +28,31 @@ def as_found(row: Job) -> Circuit:
     if version is None:
         raise NotFoundError("The circuit is not described yet.")
     return Circuit.model_validate(version.document)
+
+
+def proposed(row: Job) -> Circuit | None:
+    """The circuit as it is planned; None where nothing is."""
+    version = latest(row.circuits, CircuitRole.PROPOSAL)
+    return Circuit.model_validate(version.document) if version is not None else None
+
+
+def plan_of(row: Job) -> Plan | None:
+    """The plan that the latest proposed circuit belongs to; None where there is none."""
+    version = latest(row.circuits, CircuitRole.PROPOSAL)
+    kept = next((d for d in reversed(row.documents) if version is not None and d.circuit_id == version.id), None)
+    return Plan.model_validate(kept.document) if kept is not None else None
+
+
+def accepted_changes(row: Job) -> Accepted | None:
+    """The changes that the plan is made of, where it came from comparing them."""
+    plan = plan_of(row)
+    return plan.accepted if plan is not None else None
+
+
+def kept_drive(row: Job) -> DriveRequest | None:
+    """The drive as it was kept last."""
+    kept = latest_document(row, DocumentKind.DRIVE)
+    return DriveRequest.model_validate(kept.document) if kept else None
 
 
 def keep_document(session: Session, row: Job, kind: DocumentKind, asked: Document, who: Who, what: str) -> int:

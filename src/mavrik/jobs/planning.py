@@ -8,15 +8,17 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.document import Document, Problem
 from mavrik.core.planning.comparison import Comparison, compare
+from mavrik.core.planning.leads import cheapest_proposal
 from mavrik.core.planning.set_point import SetPointView, needs_acknowledging, set_point
-from mavrik.core.planning.sizing import propose, usual_target
-from mavrik.core.planning.targets import Proposal, SizingError, SizingTarget
+from mavrik.core.planning.sizing import usual_target
+from mavrik.core.planning.targets import Accepted, Proposal, SizingError, SizingTarget
 from mavrik.domain.job import CircuitRole, DocumentKind, Plan
 from mavrik.domain.roles import Who
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.finding import details_of, latest
-from mavrik.jobs.kept import as_found
+from mavrik.jobs.kept import as_found, plan_of, proposed
+from mavrik.jobs.lists import prices
 from mavrik.jobs.records import CircuitRecord
 from mavrik.jobs.room import check_room
 from mavrik.jobs.summaries import summarise
@@ -30,6 +32,8 @@ class PlanView(Document):
     proposal: Proposal
     comparison: Comparison
     set_point: SetPointView
+    accepted: Accepted | None = None
+    """The changes it is made of, where it came from comparing them."""
 
 
 def starting_target(session: Session, job_id: int) -> SizingTarget:
@@ -56,14 +60,21 @@ def preview_plan(session: Session, job_id: int, target: SizingTarget) -> PlanVie
     problems = check_circuit(circuit)
     if problems:
         raise InvalidError(problems[0].message, problems)
-    try:
-        proposal = propose(circuit, target)
-    except SizingError as error:
-        raise InvalidError(str(error)) from error
+    kept, made = plan_of(row), proposed(row)
+    accepted = kept.accepted if kept is not None and kept.target == target else None
+    if accepted is not None and kept is not None and made is not None:
+        # Made of changes, not of a target alone: it is what was accepted.
+        proposal = Proposal(target=target, circuit=made, choices=kept.choices, notes=kept.notes)
+    else:
+        try:
+            proposal = cheapest_proposal(circuit, target, prices(session).document)
+        except SizingError as error:
+            raise InvalidError(str(error)) from error
     return PlanView(
         proposal=proposal,
         comparison=compare(circuit, proposal.circuit, target.limit_profile),
         set_point=set_point(proposal.circuit),
+        accepted=accepted,
     )
 
 
@@ -80,9 +91,17 @@ def keep_plan(session: Session, job_id: int, target: SizingTarget, who: Who) -> 
         message = "So high a set point is kept only where somebody has read what it does and wants it."
         raise InvalidError(message, [Problem("plan", "high_acknowledged", message)])
     made = preview_plan(session, job_id, target).proposal
-    record = save_circuit(session, job_id, made.circuit, who, lock=None, as_new_revision=True, role=CircuitRole.PROPOSAL)
-    row = get_row(session, job_id)
     plan = Plan(target=made.target, choices=made.choices, notes=made.notes)
+    return keep_planned(session, job_id, made.circuit, plan, who, f"for {target.target_current_a:g} A")
+
+
+def keep_planned(session: Session, job_id: int, circuit: Circuit, plan: Plan, who: Who, what: str) -> CircuitRecord:
+    """Keep a circuit as the job's proposal, with the document of its plan.
+
+    what: said in the log of it
+    """
+    record = save_circuit(session, job_id, circuit, who, lock=None, as_new_revision=True, role=CircuitRole.PROPOSAL)
+    row = get_row(session, job_id)
     revision = max((d.revision for d in row.documents if d.kind == DocumentKind.PLAN.value), default=0) + 1
     document = plan.model_dump(mode="json")
     check_room(session, job_id, JobDocument, document)
@@ -93,9 +112,7 @@ def keep_plan(session: Session, job_id: int, target: SizingTarget, who: Who) -> 
         )
     )  # fmt: skip
     session.flush()
-    note_change(
-        session, job_id, who, f"kept plan {revision} for {target.target_current_a:g} A", kind="made", thing=f"plan {revision}"
-    )
+    note_change(session, job_id, who, f"kept plan {revision}: {what}", kind="made", thing=f"plan {revision}")
     session.refresh(row, ["circuits", "documents"])
     summarise(session, row)
     return record

@@ -15,7 +15,18 @@ from mavrik.core.planning.drive import DriveRequest, DriveView
 from mavrik.core.planning.outlook import UseAnswer
 from mavrik.core.planning.use import UseRequest
 from mavrik.core.workflow.progress import Progress
-from mavrik.domain.job import CircuitRole, Customer, DocumentKind, JobDetails, JobState, Plan, Shelf, Simulation, Vehicle
+from mavrik.domain.job import (
+    CircuitRole,
+    Customer,
+    DocumentKind,
+    JobDetails,
+    JobState,
+    Plan,
+    Shelf,
+    Simulation,
+    Vehicle,
+    WorthCompared,
+)
 from mavrik.store import models
 
 
@@ -79,6 +90,21 @@ class KeptSimulationRecord(DocumentRecord):
     document: Simulation
 
 
+class KeptWorthRecord(DocumentRecord):
+    """What was kept of changes that were compared."""
+
+    kind: Literal[DocumentKind.WORTH] = DocumentKind.WORTH
+    document: WorthCompared
+
+
+class WorthRecord(Document):
+    """The comparison of changes that was kept last."""
+
+    revision: int
+    """0 where none was kept yet."""
+    document: WorthCompared | None
+
+
 class SimulationRecord(Document):
     """The simulation that was kept last."""
 
@@ -87,13 +113,14 @@ class SimulationRecord(Document):
     document: Simulation | None
 
 
-KeptRecord = PlanRecord | KeptDriveRecord | KeptUseRecord | KeptSimulationRecord
+KeptRecord = PlanRecord | KeptDriveRecord | KeptUseRecord | KeptSimulationRecord | KeptWorthRecord
 AnyDocumentRecord = Annotated[KeptRecord, Field(discriminator="kind")]
 RECORDS: dict[DocumentKind, type[KeptRecord]] = {
     DocumentKind.PLAN: PlanRecord,
     DocumentKind.DRIVE: KeptDriveRecord,
     DocumentKind.USE: KeptUseRecord,
     DocumentKind.SIMULATION: KeptSimulationRecord,
+    DocumentKind.WORTH: KeptWorthRecord,
 }
 
 

@@ -7,18 +7,16 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import CircuitError
 from mavrik.core.document import Document, Problem
-from mavrik.core.planning.drive import DriveRequest
 from mavrik.core.planning.outlook import FoundAndPlanned, UseAnswer, found_and_planned, on_this_circuit, outlook, outlook_or_none
 from mavrik.core.planning.simulation import SimulationRequest, check_simulation, simulate
 from mavrik.core.planning.use import SpeedHours, UseProblemError, UseRequest, read_speeds, usual_use
-from mavrik.domain.job import CircuitRole, DocumentKind, Simulation
+from mavrik.domain.job import DocumentKind, Simulation
 from mavrik.domain.roles import Who
 from mavrik.jobs.errors import InvalidError
-from mavrik.jobs.finding import details_of, latest
-from mavrik.jobs.kept import as_found, keep_document, latest_document
+from mavrik.jobs.finding import details_of
+from mavrik.jobs.kept import accepted_changes, as_found, keep_document, kept_drive, latest_document, proposed
 from mavrik.jobs.records import SimulationRecord, UseRecord, run_of, superseded_ids
 from mavrik.jobs.tasks import TaskRecord, ask_for, record_of
 from mavrik.jobs.work import get_row, row_to_change
@@ -35,7 +33,7 @@ def use_of(session: Session, job_id: int) -> UseRecord:
     return UseRecord(
         revision=kept.revision if kept else 0,
         document=on_this_circuit(circuit, asked),
-        answer=outlook_or_none(circuit, _proposed(row), _drive(row), asked),
+        answer=outlook_or_none(circuit, proposed(row), kept_drive(row), asked, accepted_changes(row)),
     )
 
 
@@ -99,7 +97,7 @@ def ask_simulation(session: Session, job_id: int, how: SimulationRequest, who: W
     if latest_document(row, DocumentKind.USE) is None:
         message = "Keep how the vehicle is used first: that is what goes on for days."
         raise InvalidError(message, [Problem("simulation", "use", message)])
-    asked = _kept_use(row)
+    asked = kept_use(row)
     _answer(row, asked)
     try:
         check_simulation(asked, how)
@@ -120,7 +118,7 @@ class ToSimulate:
 def to_simulate(session: Session, job_id: int) -> ToSimulate:
     """What there is to let days go by for. Raises ClosedError for a job that is done or put away."""
     row = row_to_change(session, job_id)
-    return ToSimulate(found_and_planned(as_found(row), _proposed(row), _drive(row)), _kept_use(row))
+    return ToSimulate(found_and_planned(as_found(row), proposed(row), kept_drive(row), accepted_changes(row)), kept_use(row))
 
 
 def run_simulation(of: ToSimulate, how: SimulationRequest, progress: Callable[[float], None]) -> Simulation:
@@ -145,25 +143,16 @@ def keep_simulation(session: Session, job_id: int, made: Simulation, who: Who) -
     keep_document(session, row, DocumentKind.SIMULATION, made, who, f"{made.asked.days:g} days: {made.now.headline}")
 
 
-def _kept_use(row: Job) -> UseRequest:
+def kept_use(row: Job) -> UseRequest:
+    """The use as it was kept last, or what one begins with, on the circuit as it is now."""
     kept = latest_document(row, DocumentKind.USE)
     asked = UseRequest.model_validate(kept.document) if kept else starting_use(row)
     return on_this_circuit(as_found(row), asked)
 
 
-def _proposed(row: Job) -> Circuit | None:
-    version = latest(row.circuits, CircuitRole.PROPOSAL)
-    return Circuit.model_validate(version.document) if version is not None else None
-
-
-def _drive(row: Job) -> DriveRequest | None:
-    kept = latest_document(row, DocumentKind.DRIVE)
-    return DriveRequest.model_validate(kept.document) if kept else None
-
-
 def _answer(row: Job, asked: UseRequest) -> UseAnswer:
     try:
-        return outlook(as_found(row), _proposed(row), _drive(row), asked)
+        return outlook(as_found(row), proposed(row), kept_drive(row), asked, accepted_changes(row))
     except UseProblemError as error:
         raise InvalidError(str(error), [Problem("use", error.field, str(error))]) from error
     except CircuitError as error:

@@ -16,6 +16,7 @@ import { useWorkbench } from '@/composables/workbench'
 import BalancePane from './BalancePane.vue'
 import DrivePane from './DrivePane.vue'
 import SimulationPane from './SimulationPane.vue'
+import WorthPane from './WorthPane.vue'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
@@ -23,7 +24,7 @@ const units = useUnits()
 const { catalogue, sizes } = useCatalogue()
 const { busy, problem: keepProblem, save: saving } = useSaving()
 const picked = ref<string | null>(null)
-const part = ref<'use' | 'weeks' | 'cables' | 'drive'>('cables')
+const part = ref<'use' | 'worth' | 'weeks' | 'cables' | 'drive'>('cables')
 
 const loads = computed(() => bench.job?.loads_to_add ?? [])
 const kept = computed(() => bench.plan?.document.target ?? null)
@@ -87,6 +88,7 @@ async function keep(): Promise<void> {
   <div v-if="bench.asFound" class="parts">
     <v-btn-toggle v-model="part" mandatory color="primary" variant="outlined" density="comfortable" aria-label="What is planned">
       <v-btn value="use" data-test="part-use">Keeps up?</v-btn>
+      <v-btn value="worth" data-test="part-worth">What buys what</v-btn>
       <v-btn value="weeks" data-test="part-weeks">Weeks ahead</v-btn>
       <v-btn value="cables" data-test="part-cables">Cables and fuses</v-btn>
       <v-btn value="drive" data-test="part-drive">Pulley and belt</v-btn>
@@ -97,6 +99,9 @@ async function keep(): Promise<void> {
   </div>
   <div v-else-if="bench.asFound && part === 'use'" class="frame use">
     <BalancePane />
+  </div>
+  <div v-else-if="bench.asFound && part === 'worth'" class="frame">
+    <WorthPane />
   </div>
   <div v-else-if="bench.asFound && part === 'weeks'" class="frame">
     <SimulationPane />
@@ -155,6 +160,9 @@ async function keep(): Promise<void> {
           :items="[...(catalogue?.insulation_classes_c ?? [])]"
         />
         <v-select v-model="target.limit_profile" label="Limits" :items="choices(catalogue?.limit_profiles)" />
+        <p v-if="view?.accepted" class="mb-0" data-test="accepted">
+          <b>Accepted under What buys what:</b> {{ view.accepted.labels.join(', ') }}.
+        </p>
         <ProblemNotice :problem="problem" />
         <ProblemNotice :problem="keepProblem" />
         <div class="row">

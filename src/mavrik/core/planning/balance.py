@@ -43,6 +43,7 @@ class Flow:
         float, Field(description="What they can give over what is used; negative: the batteries give the rest [A]")
     ]
     volts: Annotated[float | None, Field(description="At the first battery's posts [V]; null where it collapses")]
+    heat_w: Annotated[float | None, Field(description="Made in leads and contacts [W]; null where it collapses")]
 
 
 @dataclass(frozen=True)
@@ -212,7 +213,7 @@ class _Model:
         except net.NoOperatingPointError:
             # It collapses: what is asked for at the nominal voltage says by how much.
             used = sum(x.current_a for x in circuit.loads if x.id in wanted)
-            return Flow(can, can, used, can - used, can - used, None), {circuit.battery.id: can - used}
+            return Flow(can, can, used, can - used, can - used, None, None), {circuit.battery.id: can - used}
         solution = settled.solution
         made = sum(solution.current_a[a.id] for a in circuit.alternators)
         into = {b.id: solution.current_a[b.id] for b in circuit.batteries}
@@ -220,7 +221,12 @@ class _Model:
         direct = {e.id for e, reached in zip(engine.network.emfs, near, strict=True) if reached}
         used = made - sum(amps for i, amps in into.items() if i in direct)
         volts = solution.between(circuit.battery.positive_node, circuit.battery.negative_node)
-        return Flow(can, made, used, sum(into.values()), can - used, volts), into
+        heat = sum(
+            abs(solution.between(b.from_node, b.to_node) * solution.current_a[b.id])
+            for b in circuit.branches
+            if b.id in solution.current_a
+        )
+        return Flow(can, made, used, sum(into.values()), can - used, volts, heat), into
 
     def scene(self, scene: Scene, crank_ah: float) -> SceneBalance:
         """One scene."""

@@ -171,26 +171,32 @@ class DriveView(Document):
     findings: tuple[Finding, ...]
 
 
-def drive_in(circuit: Circuit, asked: DriveRequest) -> DriveView | None:
+def drive_in(circuit: Circuit, asked: DriveRequest, planned: Circuit | None = None) -> DriveView | None:
     """What a drive comes to in a circuit; None where it does not add up, as what a file brings may not.
 
     circuit: where its alternator is, the main one if it has another by now; asked: as for `plan_drive`
+    planned: with the unit that is planned, where one is
 
     >>> from mavrik.core.circuit.layouts import front_battery
     >>> drive_in(front_battery(12), DriveRequest(alternator_id="alternator", idle_rpm=900, cruise_rpm=800)) is None
     True
     """
-    unit = next((a for a in circuit.alternators if a.id == asked.alternator_id), circuit.alternator)
     try:
-        return plan_drive(unit, asked)
+        return plan_drive(unit_in(circuit, asked), asked, unit_in(planned, asked) if planned is not None else None)
     except DriveProblemError:
         return None
 
 
-def plan_drive(unit: Alternator, asked: DriveRequest) -> DriveView:
+def unit_in(circuit: Circuit, asked: DriveRequest) -> Alternator:
+    """The alternator that a drive is of; the main one where the circuit has another by now."""
+    return next((a for a in circuit.alternators if a.id == asked.alternator_id), circuit.alternator)
+
+
+def plan_drive(unit: Alternator, asked: DriveRequest, planned: Alternator | None = None) -> DriveView:
     """What a change of pulley does to shaft speed, output, belt and limits.
 
     unit: the alternator, whose curve or rating says what it gives; asked: speeds, diameters, readings, wishes
+    planned: the unit that takes its place, where one does: what comes after is of that
     Returns everything at idle, cruise and redline, before and after, cold and hot, with what to say of it.
     Raises DriveProblemError for speeds out of order, half a tachometer reading, or a pulley that is thought of with none to replace.
     Source: speeds go inversely as diameters; output over shaft speed and temperature as `output_limit_a` has it.
@@ -206,26 +212,26 @@ def plan_drive(unit: Alternator, asked: DriveRequest) -> DriveView:
     ratio, ratio_from, slip = _ratio(unit, asked)
     new = ratio * asked.now_mm / asked.new_mm if asked.now_mm and asked.new_mm else None
 
-    def at(engine_rpm: float, own: float) -> AtSpeed:
+    def at(engine_rpm: float, own: float, by: Alternator) -> AtSpeed:
         shaft = engine_rpm * own
-        cold = _output_a(unit, shaft, table.reference_c)
-        power = unit.set_point_v * cold / table.alternator_efficiency
+        cold = _output_a(by, shaft, table.reference_c)
+        power = by.set_point_v * cold / table.alternator_efficiency
         return AtSpeed(
-            shaft, cold, _output_a(unit, shaft, table.hot_c), asked.limit_rpm is not None and shaft > asked.limit_rpm,
+            shaft, cold, _output_a(by, shaft, table.hot_c), asked.limit_rpm is not None and shaft > asked.limit_rpm,
             power, power / (2 * pi * shaft / 60),
         )  # fmt: skip
 
-    table = source_table()
+    table, then = source_table(), planned or unit
     engine: tuple[tuple[Literal["idle", "cruise", "redline"], float], ...] = (
         ("idle", asked.idle_rpm),
         ("cruise", asked.cruise_rpm),
         ("redline", asked.redline_rpm),
     )
-    speeds = tuple(DriveSpeed(name, rpm, at(rpm, ratio), at(rpm, new) if new else None) for name, rpm in engine)
+    speeds = tuple(DriveSpeed(name, rpm, at(rpm, ratio, unit), at(rpm, new, then) if new else None) for name, rpm in engine)
     belt, belt_trouble = _belt(asked, speeds)
     gain, gain_trouble = _gain(asked)
-    reach = _range(unit, asked, ratio)
-    found = [*_of_speeds(asked, speeds), *_of_slip(slip), *_of_wishes(unit, asked, speeds, reach), *belt_trouble, *gain_trouble]
+    reach = _range(then, asked, ratio)
+    found = [*_of_speeds(asked, speeds), *_of_slip(slip), *_of_wishes(then, asked, speeds, reach), *belt_trouble, *gain_trouble]
     return DriveView(
         label=unit.label, ratio_now=ratio, ratio_from=ratio_from, ratio_new=new, slip=slip, cold_c=table.reference_c, hot_c=table.hot_c,
         speeds=speeds, pulley=reach, belt=belt, gain=gain, findings=by_severity(found),

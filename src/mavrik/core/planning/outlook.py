@@ -10,11 +10,14 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import CircuitError
 from mavrik.core.document import Document
 from mavrik.core.planning.balance import UseView, balance
-from mavrik.core.planning.drive import DriveRequest, drive_in
-from mavrik.core.planning.use import UseProblemError, UseRequest
+from mavrik.core.planning.drive import DriveRequest, drive_in, unit_in
+from mavrik.core.planning.targets import Accepted
+from mavrik.core.planning.use import UseProblemError, UseRequest, idling_faster, use_without
 
 LEAST_RATIO, MOST_RATIO = 0.2, 10.0
 """Between which a circuit takes a pulley ratio."""
+
+MOST_WORDS = 180
 
 
 class UseAnswer(Document):
@@ -53,32 +56,45 @@ class FoundAndPlanned:
     """None where no plan changes unit, leads or drive."""
     words: str
     new_unit: bool
+    accepted: Accepted | None = None
 
     def use_planned(self, asked: UseRequest) -> UseRequest:
-        """A use on what is planned: what was read of the unit's output counts only where that stays."""
+        """A use on what is planned: without what is given up; what was read of the unit's output counts only where that stays."""
         assert self.planned is not None
+        if self.accepted is not None:
+            asked = use_without(asked, self.accepted.without)
+            asked = idling_faster(asked) if self.accepted.faster_idle else asked
         return on_this_circuit(self.planned, asked.model_copy(update={"read": None if self.new_unit else asked.read}))
 
 
-def found_and_planned(found: Circuit, proposed: Circuit | None, drive: DriveRequest | None) -> FoundAndPlanned:
+def found_and_planned(
+    found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, accepted: Accepted | None = None
+) -> FoundAndPlanned:
     """Both, the alternator turning as the drive says: as found by tachometer or diameters, as planned with its new pulley.
 
     found, proposed: circuits, the second where one is planned; drive: what is known and wished of the pulley
+    accepted: the changes that the plan is made of, where it came from comparing them
     """
     words = []
-    new_unit = proposed is not None and proposed.alternator.rated_a != found.alternator.rated_a
-    if proposed is not None:
+    new_unit = proposed is not None and (
+        (proposed.alternator.rated_a, proposed.alternator.curve) != (found.alternator.rated_a, found.alternator.curve)
+    )
+    if accepted is not None:
+        words.append(", ".join(accepted.labels)[:MOST_WORDS])
+    elif proposed is not None:
         words.append(f"a unit of {proposed.alternator.rated_a:g} A" if new_unit else "other leads")
-    if drive is not None and drive.new_mm is not None:
+    if accepted is None and drive is not None and drive.new_mm is not None:
         words.append(f"a pulley of {drive.new_mm:g} mm")
-    planned = _turned(proposed or found, drive, new=True) if words else None
-    return FoundAndPlanned(_turned(found, drive, new=False), planned, " and ".join(words), new_unit)
+    planned = turned(proposed or found, drive, new=True) if words else None
+    return FoundAndPlanned(turned(found, drive, new=False), planned, " and ".join(words), new_unit, accepted)
 
 
-def outlook(found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, asked: UseRequest) -> UseAnswer:
+def outlook(
+    found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, asked: UseRequest, accepted: Accepted | None = None
+) -> UseAnswer:
     """Whether a vehicle keeps up, as found and as it is planned.
 
-    found, proposed: circuits, the second where one is planned; drive: what is known and wished of the pulley; asked: the use
+    found, proposed, drive, accepted: as for `found_and_planned`; asked: the use
     Raises as `balance`.
 
     >>> from mavrik.core.circuit.layouts import front_battery
@@ -87,22 +103,24 @@ def outlook(found: Circuit, proposed: Circuit | None, drive: DriveRequest | None
     >>> seen.planned_by, seen.planned.idle_surplus_a > seen.now.idle_surplus_a
     ('a pulley of 50 mm', True)
     """
-    both = found_and_planned(found, proposed, drive)
+    both = found_and_planned(found, proposed, drive, accepted)
     now = balance(both.found, asked)
     if both.planned is None:
         return UseAnswer(now=now, planned=None, planned_by="")
     return UseAnswer(now=now, planned=balance(both.planned, both.use_planned(asked)), planned_by=both.words)
 
 
-def outlook_or_none(found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, asked: UseRequest) -> UseAnswer | None:
+def outlook_or_none(
+    found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, asked: UseRequest, accepted: Accepted | None = None
+) -> UseAnswer | None:
     """As `outlook`; None where it does not add up, as what a file brings may not."""
     try:
-        return outlook(found, proposed, drive, on_this_circuit(found, asked))
+        return outlook(found, proposed, drive, on_this_circuit(found, asked), accepted)
     except (UseProblemError, CircuitError):
         return None
 
 
-def _turned(circuit: Circuit, drive: DriveRequest | None, new: bool) -> Circuit:
+def turned(circuit: Circuit, drive: DriveRequest | None, new: bool) -> Circuit:
     """The circuit with its alternator driven as the kept drive says: by what was read or measured, or by the new pulley."""
     view = drive_in(circuit, drive) if drive is not None else None
     if drive is None or view is None:
@@ -110,6 +128,6 @@ def _turned(circuit: Circuit, drive: DriveRequest | None, new: bool) -> Circuit:
     ratio = view.ratio_new if new and view.ratio_new is not None else view.ratio_now
     if not LEAST_RATIO < ratio <= MOST_RATIO:
         return circuit
-    unit = next((a for a in circuit.alternators if a.id == drive.alternator_id), circuit.alternator)
+    unit = unit_in(circuit, drive)
     units = tuple(a.model_copy(update={"pulley_ratio": ratio}) if a is unit else a for a in circuit.alternators)
     return circuit.model_copy(update={"alternators": units})

@@ -9,8 +9,9 @@ from pydantic import Field
 from mavrik.core.catalogue.conductor import Material, SizeSystem
 from mavrik.core.catalogue.fuses import FuseFamily
 from mavrik.core.circuit import Circuit
-from mavrik.core.document import Ampere, Document
+from mavrik.core.document import Ampere, Document, Label
 from mavrik.core.measuring.limits import LimitProfileName
+from mavrik.core.planning.figures import Figures
 from mavrik.core.thermal.ampacity import InsulationClass
 
 
@@ -38,6 +39,20 @@ class Choice(Document):
     before: str
     after: str
     reason: str
+
+
+class Accepted(Document):
+    """Changes that a plan is made of, and what they came to when it was accepted."""
+
+    change_ids: Annotated[tuple[Annotated[str, Field(max_length=80)], ...], Field(max_length=80)]
+    labels: Annotated[tuple[Annotated[str, Field(max_length=120)], ...], Field(max_length=80)]
+    before: Figures
+    after: Figures
+    cost: float = Field(description="Parts and hours by the workshop's prices")
+    hours: float
+    currency: Annotated[str, Field(max_length=8)] = ""
+    without: Annotated[tuple[Label, ...], Field(max_length=60, description="Consumers that are done without")] = ()
+    faster_idle: bool = False
 
 
 class Proposal(Document):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from itertools import pairwise
 from typing import Annotated, Literal
 
@@ -133,6 +133,41 @@ def usual_use(circuit: Circuit, added: Sequence[tuple[str, float]] = ()) -> UseR
     for label, amps in added[:10]:
         add(Consumer(label=label, current_a=amps, origin="entered"))
     return UseRequest(consumers=tuple(consumers), scenes=usual_scenes(tuple(on)))
+
+
+def use_without(asked: UseRequest, labels: Collection[str]) -> UseRequest:
+    """A use with some of its consumers off in every scene.
+
+    asked: the use; labels: of those that are done without
+
+    >>> use_without(UseRequest(scenes=usual_scenes(("Radio", "Fan"))), ["Radio"]).scenes[0].on
+    ('Fan',)
+    """
+    scenes = (s.model_copy(update={"on": tuple(n for n in s.on if n not in labels)}) for s in asked.scenes)
+    return asked.model_copy(update={"scenes": tuple(scenes)})
+
+
+FASTER_RPM = 150.0
+"""What an idle is raised by where that is allowed at all. Common practice, no source."""
+
+
+def idling(asked: UseRequest) -> Scene | None:
+    """The scene of the slowest engine that turns; None where none does."""
+    return min((s for s in asked.scenes if s.engine_rpm > 0), key=lambda s: s.engine_rpm, default=None)
+
+
+def idling_faster(asked: UseRequest) -> UseRequest:
+    """A use whose slowest engine speed is `FASTER_RPM` higher, in every scene that has it.
+
+    >>> idling_faster(UseRequest(scenes=usual_scenes(()))).scenes[0].engine_rpm
+    950.0
+    """
+    slowest = idling(asked)
+    if slowest is None:
+        return asked
+    faster = {"engine_rpm": slowest.engine_rpm + FASTER_RPM}
+    scenes = (s.model_copy(update=faster) if s.engine_rpm == slowest.engine_rpm else s for s in asked.scenes)
+    return asked.model_copy(update={"scenes": tuple(scenes)})
 
 
 def check_use(circuit: Circuit, asked: UseRequest) -> None:

@@ -15,9 +15,10 @@ from mavrik.core.planning.outlook import UseAnswer
 from mavrik.core.planning.simulation import SimulationRequest
 from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import SpeedHours, UseRequest
+from mavrik.core.planning.worth import PlanId
 from mavrik.domain.roles import Permission
-from mavrik.jobs import drives, planning, uses
-from mavrik.jobs.records import CircuitRecord, DriveRecord, SimulationRecord, UseRecord
+from mavrik.jobs import drives, planning, uses, worth
+from mavrik.jobs.records import CircuitRecord, DriveRecord, SimulationRecord, UseRecord, WorthRecord
 from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
@@ -208,3 +209,62 @@ def get_simulation(path: JobPath) -> Response:
 def post_simulation(path: JobPath, body: SimulationRequest) -> Response:
     """For the use that was kept last; long work, its result is kept with the job."""
     return answer(uses.ask_simulation(session(), path.job_id, body, me()), 202)
+
+
+@api.get(
+    "/jobs/<int:job_id>/worth",
+    summary="What buys what, as it was compared last",
+    tags=tag("plans"),
+    responses={"200": WorthRecord, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+def get_worth(path: JobPath) -> Response:
+    """Every change alone, and plans."""
+    return answer(worth.compared(session(), path.job_id))
+
+
+@api.post(
+    "/jobs/<int:job_id>/worth",
+    summary="Compare what can be changed",
+    tags=tag("plans"),
+    responses={"202": TaskRecord, **SAVE_ERRORS},
+)
+@needs(Permission.WORK)
+@heavy
+@creates
+def post_worth(path: JobPath, body: worth.WorthAsked) -> Response:
+    """For the use that was kept last; long work, its result is kept with the job."""
+    return answer(worth.ask_comparison(session(), path.job_id, body, me()), 202)
+
+
+class OptionPath(JobPath):
+    """Names a plan of the comparison that was kept last."""
+
+    plan_id: PlanId
+
+
+@api.get(
+    "/jobs/<int:job_id>/worth/<string:plan_id>",
+    summary="A compared plan beside what was found",
+    tags=tag("plans"),
+    responses={"200": planning.PlanView, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+@heavy
+def get_option(path: OptionPath) -> Response:
+    """Branch by branch, with its loop and staircase."""
+    return answer(worth.look_at(session(), path.job_id, path.plan_id))
+
+
+@api.post(
+    "/jobs/<int:job_id>/worth/<string:plan_id>/accept",
+    summary="Accept a compared plan",
+    tags=tag("plans"),
+    responses={"201": CircuitRecord, **SAVE_ERRORS},
+)
+@needs(Permission.WORK)
+@heavy
+@creates
+def post_accept(path: OptionPath) -> Response:
+    """It becomes the job's plan: its circuit, its document, its pulley."""
+    return answer(worth.accept(session(), path.job_id, path.plan_id, me()), 201)

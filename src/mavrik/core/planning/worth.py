@@ -1,0 +1,471 @@
+"""What buys what: every change alone, the cheapest that reach a goal together, and which of them nothing beats."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.editing import with_parts
+from mavrik.core.circuit.rules import CircuitError
+from mavrik.core.document import Document
+from mavrik.core.measuring.limits import LimitProfileName, Scope, limit_for
+from mavrik.core.network import NoOperatingPointError
+from mavrik.core.planning.changes import Change, Scheme, Situation, changes_in, kind_of
+from mavrik.core.planning.choosing import Candidate, Chooser, Chosen, Goals, Settled
+from mavrik.core.planning.cost import branch_costs, circuit_cost
+from mavrik.core.planning.figures import Figures, figures_of
+from mavrik.core.planning.leads import cheapest_proposal
+from mavrik.core.planning.sizing import part_in_words, worse_checks
+from mavrik.core.planning.targets import Accepted, Choice, Proposal, SizingError, SizingTarget
+
+MOST_CHANGES = 80
+MOST_PARTS = 60
+LEVELS = 5
+"""Steps between nothing more and the most that can be had, at each of which the cheapest plan is looked for."""
+MOST_PLANS = 8
+
+FEWER_A, LOWER_V = 5.0, 0.2
+"""By so much a goal is relaxed to see what it costs. Our choice, no source."""
+
+ChangeId = Annotated[str, Field(min_length=1, max_length=80)]
+PlanId = Annotated[str, Field(pattern=r"^plan_[0-9]{1,2}$")]
+Words = Annotated[str, Field(max_length=120)]
+Sentence = Annotated[str, Field(max_length=1000)]
+Amount = Annotated[float, Field(ge=0, le=10_000_000, description="In the workshop's currency")]
+
+
+class WorthRequest(Document):
+    """What is wanted, and what may be done for it."""
+
+    idle_surplus_a: Annotated[float, Field(ge=-500, le=2000, description="To spare at a hot idle [A]")] | None = 5.0
+    day_holds: bool = Field(True, description="A day leaves no battery short")
+    least_v: Annotated[float, Field(ge=8, le=32, description="At the first battery, hot, with the engine on [V]")] | None = None
+    budget: Amount | None = None
+    left_out: Annotated[tuple[ChangeId, ...], Field(max_length=MOST_CHANGES, description="Changes that no plan may have")] = ()
+    conceded: Annotated[
+        tuple[ChangeId, ...], Field(max_length=MOST_CHANGES, description="What the owner would give up: off, or a faster idle")
+    ] = ()
+    own_costs: Annotated[
+        dict[ChangeId, Amount], Field(max_length=MOST_CHANGES, description="Known better than by price list")
+    ] = Field(default_factory=dict)
+
+    @property
+    def goals(self) -> Goals:
+        """What a plan has to reach."""
+        return Goals(self.idle_surplus_a, self.least_v, self.day_holds, self.budget)
+
+
+class Worth(Document):
+    """One change alone."""
+
+    id: ChangeId
+    kind: Words
+    kind_label: Words
+    label: Words
+    why: Sentence
+    asks: Annotated[tuple[Sentence, ...], Field(max_length=12)]
+    concedes: bool
+    comes_with: Annotated[tuple[Words, ...], Field(max_length=MOST_PARTS, description="Parts that are changed with it")]
+    cost: float | None = Field(description="Parts and hours; null: it cannot be done")
+    parts: float | None
+    hours: float | None
+    figures: Figures | None = Field(description="null: it cannot be done")
+    refused: Sentence = Field(description="Why it cannot be done; empty where it can")
+
+
+class PlanOption(Document):
+    """Changes that are made together."""
+
+    id: PlanId
+    change_ids: Annotated[tuple[ChangeId, ...], Field(max_length=MOST_CHANGES)]
+    labels: Annotated[tuple[Words, ...], Field(max_length=MOST_CHANGES)]
+    cost: float
+    hours: float
+    figures: Figures
+    meets: bool = Field(description="Whether it reaches what is wanted")
+    on_front: bool = Field(description="Whether nothing has as much to spare at a hot idle for less money")
+
+
+class Binding(Document):
+    """A limit that costs money."""
+
+    limit: Words
+    saves: float = Field(description="What relaxing it would save, about")
+    words: Sentence
+
+
+class WorthView(Document):
+    """What buys what."""
+
+    found: Figures
+    found_meets: bool
+    singles: Annotated[tuple[Worth, ...], Field(max_length=MOST_CHANGES)]
+    plans: Annotated[tuple[PlanOption, ...], Field(max_length=MOST_PLANS)]
+    pick: PlanId | None = Field(description="The cheapest plan that reaches what is wanted; null: none does")
+    pick_why: Sentence
+    bindings: Annotated[tuple[Binding, ...], Field(max_length=MOST_CHANGES)]
+    currency: Annotated[str, Field(max_length=8)]
+
+
+class WorthError(ValueError):
+    """A change that is not there, or cannot be made."""
+
+
+@dataclass(frozen=True)
+class Made:
+    """A vehicle with changes made to it and its leads sized."""
+
+    scheme: Scheme
+    circuit: Circuit
+    cost: float
+    parts: float
+    hours: float
+    target: SizingTarget
+    proposal: Proposal | None
+    """Where its leads were sized."""
+
+
+def over_limit(situation: Situation, scheme: Scheme) -> str:
+    """What a scheme's shaft speed at redline says against it; empty where nothing does, or nothing is known."""
+    drive = situation.drive
+    limit = scheme.unit.limit_rpm if scheme.unit else drive.limit_rpm if drive else None
+    if drive is None or limit is None:
+        return ""
+    unit = next(a for a in scheme.circuit.alternators if a.id == situation.unit.id)
+    shaft = drive.redline_rpm * unit.pulley_ratio
+    return f"At redline its shaft would turn {shaft:.0f} /min; the unit's limit is {limit:.0f}." if shaft > limit else ""
+
+
+def make(situation: Situation, changes: Sequence[Change]) -> Made:
+    """Make changes to a vehicle, in the order in which they are made, and size its leads where they ask for it.
+
+    situation: the vehicle; changes: of `changes_in`, any order
+    Where a check of a part would come out worse than it was, as of a fuse that cannot break a larger battery's short circuit, leads and
+    fuses are sized, too. Raises WorthError where a group has two of them, a shaft would turn too fast, or no leads will do.
+    """
+    groups = [c.group for c in changes]
+    if twice := next((g for g in groups if groups.count(g) > 1), None):
+        one, other = (c.label for c in changes if c.group == twice)
+        raise WorthError(f"Either '{one}' or '{other}', not both.")
+    found = situation.found
+    scheme = Scheme(found, situation.use)
+    for change in sorted(changes, key=lambda c: kind_of(c.id).order):
+        scheme = change.apply(scheme)
+    if fast := over_limit(situation, scheme):
+        raise WorthError(fast)
+    unit = scheme.circuit.alternator
+    target = situation.target.model_copy(
+        update={"target_current_a": unit.rated_a, "alternator_label": unit.label, "set_point_v": unit.set_point_v}
+    )
+    circuit, proposal = scheme.circuit, None
+    worse = [] if scheme.sizes_leads or _same_parts(found, circuit) else worse_checks(found, circuit)
+    if scheme.sizes_leads or worse:
+        try:
+            proposal = cheapest_proposal(circuit, target, situation.prices, found)
+        except (SizingError, NoOperatingPointError) as error:
+            raise WorthError(worse[0] if worse else str(error)) from error
+        circuit = proposal.circuit
+    cost = circuit_cost(found, circuit, situation.prices) + scheme.extra
+    return Made(scheme, circuit, cost.total(situation.prices), cost.parts, cost.hours, target, proposal)
+
+
+def _same_parts(one: Circuit, other: Circuit) -> bool:
+    """Whether nothing differs that a check of a part looks at; a shaft that turns faster gives no more than the unit's rating."""
+    return (one.branches, one.batteries, one.converters, one.loads) == (
+        other.branches,
+        other.batteries,
+        other.converters,
+        other.loads,
+    )
+
+
+def worth(situation: Situation, asked: WorthRequest, progress: Callable[[float], None] = lambda _: None) -> WorthView:
+    """What every change does alone, and which together reach what is wanted for the least money.
+
+    situation: the vehicle as found, its use, what can be had; asked: goals, what is left out or given up, own costs
+    progress: told the share that is done; may raise to stop
+    Every figure is that of the changed circuit solved anew; a unit comes with the leads and fuses that it needs. Plans are found as
+    `Chooser.cheapest` does, at the goal and at steps up to the most that can be had.
+    Raises CircuitError or UseProblemError where circuit or use do not add up.
+    Source: the network solved, the workshop's prices; HiGHS chooses.
+    """
+    return _Worth(situation, asked, progress).view()
+
+
+class _Worth:
+    """One comparison, on its way."""
+
+    def __init__(self, situation: Situation, asked: WorthRequest, progress: Callable[[float], None]) -> None:
+        self.situation, self.asked, self.progress = situation, asked, progress
+        self.changes = {c.id: c for c in changes_in(situation)[:MOST_CHANGES]}
+        self.found = figures_of(situation.found, situation.use)
+        self.made: dict[Chosen, Made] = {}
+        self.refused: dict[str, str] = {}
+
+    def view(self) -> WorthView:
+        """All of it."""
+        singles = tuple(self._singles())
+        able = [w for w in singles if w.figures is not None and self._may(w.id)]
+        candidates = [*self._candidates(able), *self._pairs(able)]
+        chooser = Chooser(self.found, candidates, self._ask)
+        goals = self.asked.goals
+        pick = chooser.cheapest(goals)
+        self.progress(0.7)
+        most = chooser.most(goals.budget)
+        self.progress(0.75)
+        choices = [c for c in (pick, *self._steps(chooser, most), most) if c is not None]
+        plans = self._plans(choices, singles)
+        chosen = next((p.id for p in plans if pick is not None and frozenset(p.change_ids) == pick.ids), None)
+        self.progress(1.0)
+        return WorthView(
+            found=self.found, found_meets=goals.met_by(self.found, 0.0), singles=singles, plans=plans, pick=chosen,
+            pick_why=self._why(pick, most, plans), bindings=tuple(self._bindings(chooser, candidates, pick)),
+            currency=self.situation.prices.currency,
+        )  # fmt: skip
+
+    def _may(self, change_id: str) -> bool:
+        asked = self.asked
+        return change_id not in asked.left_out and (not kind_of(change_id).concedes or change_id in asked.conceded)
+
+    def _cost(self, ids: Iterable[str], made: Made) -> float:
+        """As the price list has it; what somebody knows better of a change stands in for what it costs alone."""
+        known = [i for i in ids if i in self.asked.own_costs]
+        own = sum(self.asked.own_costs[i] - self.made[frozenset((i,))].cost for i in known if frozenset((i,)) in self.made)
+        return round(max(made.cost + own, 0.0), 2)
+
+    def _figures(self, made: Made) -> Figures:
+        return figures_of(made.circuit, made.scheme.use)
+
+    def _make(self, ids: Chosen) -> Made:
+        if ids not in self.made:
+            self.made[ids] = make(self.situation, [self.changes[i] for i in ids])
+        return self.made[ids]
+
+    def _singles(self) -> Iterator[Worth]:
+        for k, change in enumerate(self.changes.values()):
+            self.progress(0.5 * k / len(self.changes))
+            kind, made, figures, refused = kind_of(change.id), None, None, ""
+            try:
+                made = self._make(frozenset((change.id,)))
+                figures = self._figures(made)
+            except (WorthError, CircuitError) as error:
+                refused = self.refused[change.id] = str(error)
+            yield Worth(
+                id=change.id, kind=kind.name, kind_label=kind.label, label=change.label, why=change.why, asks=change.asks,
+                concedes=kind.concedes, comes_with=self._with(made) if made else (), cost=self._cost((change.id,), made) if made else None, parts=made.parts if made else None,
+                hours=made.hours if made else None, figures=figures, refused=refused,
+            )  # fmt: skip
+
+    def _with(self, made: Made) -> tuple[str, ...]:
+        choices = choices_of(self.situation, made, ())
+        return tuple(f"{c.label}: {c.after}"[:120] for c in choices[:MOST_PARTS] if c.after != c.before)
+
+    def _candidates(self, able: Sequence[Worth]) -> Iterator[Candidate]:
+        for w in able:
+            assert w.cost is not None and w.figures is not None
+            yield Candidate((w.id,), (_group(self.changes[w.id]),), w.cost, w.figures)
+
+    def _pairs(self, able: Sequence[Worth]) -> Iterator[Candidate]:
+        """Units with each pulley: what the two do does not add up, so each pair is asked for itself."""
+        units = [w.id for w in able if self.changes[w.id].group == "unit"]
+        pulleys = [w.id for w in able if self.changes[w.id].group == "pulley"]
+        pulleys += [i for i in self.refused if i.startswith("pulley:") and self._may(i)]
+        for k, unit in enumerate(units):
+            self.progress(0.5 + 0.15 * k / len(units))
+            for pulley in pulleys:
+                candidate = self._pair(unit, pulley)
+                if candidate is not None:
+                    yield candidate
+
+    def _pair(self, unit: str, pulley: str) -> Candidate | None:
+        of_unit = self.made[frozenset((unit,))]
+        scheme = self.changes[pulley].apply(of_unit.scheme)
+        if (
+            scheme.pulley_mm is None
+            or scheme.pulley_mm >= (of_unit.scheme.pulley_mm or 0.0)
+            or over_limit(self.situation, scheme)
+        ):
+            return None
+        # A pulley changes no lead: those of the unit stay.
+        ratio = next(a.pulley_ratio for a in scheme.circuit.alternators if a.id == self.situation.unit.id)
+        circuit = replace(scheme, circuit=of_unit.circuit).with_alternator(self.situation.unit.id, pulley_ratio=ratio).circuit
+        cost = circuit_cost(self.situation.found, circuit, self.situation.prices) + scheme.extra
+        made = replace(
+            of_unit, scheme=scheme, circuit=circuit, cost=cost.total(self.situation.prices), parts=cost.parts, hours=cost.hours,
+            proposal=of_unit.proposal.model_copy(update={"circuit": circuit}) if of_unit.proposal else None,
+        )  # fmt: skip
+        ids = frozenset((unit, pulley))
+        self.made[ids] = made
+        return Candidate((unit, pulley), ("drive",), self._cost(ids, made), self._figures(made))
+
+    def _ask(self, ids: Chosen) -> Settled | None:
+        try:
+            made = self._make(ids)
+            return Settled(ids, self._figures(made), self._cost(ids, made))
+        except (WorthError, CircuitError):
+            return None
+
+    def _steps(self, chooser: Chooser, most: Settled | None) -> Iterator[Settled]:
+        """The cheapest plans at steps up to the most that can be had."""
+        first, last = self.found.idle_surplus_a, most.figures.idle_surplus_a if most else None
+        if first is None or last is None or last <= first:
+            return
+        for k, level in enumerate(np.linspace(first, last, LEVELS + 2)[1:-1]):
+            self.progress(0.75 + 0.2 * k / LEVELS)
+            choice = chooser.cheapest(Goals(idle_surplus_a=float(level), budget=self.asked.budget))
+            if choice is not None:
+                yield choice
+
+    def _plans(self, choices: Iterable[Settled], singles: Iterable[Worth]) -> tuple[PlanOption, ...]:
+        every = {c.ids: c for c in choices if c.ids}
+        points = [(0.0, self.found.idle_surplus_a)]
+        points += [(c.cost, c.figures.idle_surplus_a) for c in every.values()]
+        points += [(w.cost, w.figures.idle_surplus_a) for w in singles if w.figures and w.cost is not None and self._may(w.id)]
+        sorted_by_cost = sorted(every.values(), key=lambda c: (c.cost, -(c.figures.idle_surplus_a or 0.0)))
+        return tuple(
+            PlanOption(
+                id=f"plan_{k}", change_ids=(ids := tuple(i for i in self.changes if i in c.ids)),
+                labels=tuple(self.changes[i].label for i in ids), cost=c.cost, hours=round(self.made[c.ids].hours, 2), figures=c.figures,
+                meets=self.asked.goals.met_by(c.figures, c.cost), on_front=not any(_beats(p, (c.cost, c.figures.idle_surplus_a)) for p in points),
+            )
+            for k, c in enumerate(sorted_by_cost[:MOST_PLANS], start=1)
+        )  # fmt: skip
+
+    def _why(self, pick: Settled | None, most: Settled | None, plans: Sequence[PlanOption]) -> str:
+        wanted = self._wanted()
+        if pick is not None and not pick.ids:
+            return f"As it is, it has {wanted}: nothing has to be bought."
+        if pick is not None:
+            more = next((p for p in plans if p.cost > pick.cost and p.on_front), None)
+            gain = (more.figures.idle_surplus_a or 0.0) - (pick.figures.idle_surplus_a or 0.0) if more else 0.0
+            step = f" The next step up gives {gain:.0f} A more for {more.cost - pick.cost:.0f} more." if more and gain > 0 else ""
+            return f"The cheapest found that has {wanted}.{step}"
+        if most is None:
+            return f"Nothing that can be had gives {wanted}: there is no change to choose from."
+        labels = ", ".join(c.label for i, c in self.changes.items() if i in most.ids) or "as it is"
+        short = most.figures.idle_surplus_a
+        least = "" if short is None else f" The most is {short:.0f} A to spare at a hot idle ({labels})."
+        fast = [self.changes[i].label for i, words in self.refused.items() if "redline" in words]
+        bound = f" The limit speed rules out: {', '.join(fast)}." if fast else ""
+        spent = f" Within {self.asked.budget:.0f}." if self.asked.budget is not None else ""
+        return f"No plan was found that has {wanted}.{least}{bound}{spent}"
+
+    def _wanted(self) -> str:
+        asked, words = self.asked, []
+        if asked.idle_surplus_a is not None:
+            words.append(f"{asked.idle_surplus_a:g} A to spare at a hot idle")
+        if asked.least_v is not None:
+            words.append(f"{asked.least_v:g} V at the battery")
+        if asked.day_holds:
+            words.append("a day that leaves no battery short")
+        return " and ".join(words) or "what is wanted"
+
+    def _bindings(self, chooser: Chooser, candidates: Sequence[Candidate], pick: Settled | None) -> Iterator[Binding]:
+        """What each limit costs: the plan without it, or with less of it, against the plan with it, where changes add up."""
+        goals = self.asked.goals
+        now = chooser.estimate(goals)
+        if pick is None or not pick.ids or now is None:
+            return
+
+        def saved(relaxed: Goals, more: Sequence[Candidate] = ()) -> float:
+            other = Chooser(self.found, [*candidates, *more], self._ask).estimate(relaxed)
+            return round(now - other, 2) if other is not None else 0.0
+
+        def say(limit: str, saves: float, words: str) -> Iterator[Binding]:
+            if saves > 0.5:
+                yield Binding(limit=limit, saves=saves, words=f"{words} would save about {saves:.0f}.")
+
+        if goals.idle_surplus_a is not None:
+            less = replace(goals, idle_surplus_a=goals.idle_surplus_a - FEWER_A)
+            yield from say("idle_surplus_a", saved(less), f"{FEWER_A:g} A less to spare at a hot idle")
+        if goals.least_v is not None:
+            yield from say(
+                "least_v", saved(replace(goals, least_v=goals.least_v - LOWER_V)), f"{LOWER_V:g} V less at the battery"
+            )
+        if goals.day_holds:
+            yield from say("day_holds", saved(replace(goals, day_holds=False)), "A day that may leave a battery short")
+        outside = [i for i in self.changes if not self._may(i) and frozenset((i,)) in self.made]
+        for i in outside:
+            change, made = self.changes[i], self.made[frozenset((i,))]
+            more = Candidate((i,), (_group(change),), self._cost((i,), made), self._figures(made))
+            yield from say(i, saved(goals, [more]), f"'{change.label}', if it may be done,")
+        yield from self._drop_limit(pick, say)
+
+    def _drop_limit(self, pick: Settled, say: Callable[[str, float, str], Iterator[Binding]]) -> Iterator[Binding]:
+        """What the next looser limit profile for drops would save on the plan's leads."""
+        situation, made = self.situation, self.made[pick.ids]
+        if made.proposal is None:
+            return
+        volts = situation.found.system_voltage_v
+
+        def side_v(profile: LimitProfileName) -> float:
+            return limit_for(profile, Scope.SIDE, volts).volts
+
+        profile = situation.target.limit_profile
+        looser = sorted((p for p in LimitProfileName if side_v(p) > side_v(profile)), key=side_v)
+        if not looser:
+            return
+        other = replace(situation, target=situation.target.model_copy(update={"limit_profile": looser[0]}))
+        try:
+            cheaper = make(other, [self.changes[i] for i in pick.ids])
+        except WorthError:
+            return
+        words = f"{side_v(looser[0]) * 1000:.0f} mV a side in place of {side_v(profile) * 1000:.0f} mV"
+        yield from say("drop_limit", made.cost - cheaper.cost, words)
+
+
+def _group(change: Change) -> str:
+    """Unit and pulley are chosen together."""
+    return "drive" if change.group in ("unit", "pulley") else change.group
+
+
+def _beats(one: tuple[float | None, float | None], other: tuple[float, float | None]) -> bool:
+    """Whether a cost and what it has to spare is no worse in both than another, and better in one."""
+    if one[0] is None or one[1] is None or other[1] is None:
+        return False
+    return one[0] <= other[0] and one[1] >= other[1] and one != other
+
+
+def accepted_of(situation: Situation, ids: Sequence[str], made: Made, cost: float) -> Accepted:
+    """What is kept of changes that were accepted together.
+
+    situation, made: of `make`; ids: of the changes; cost: as it was compared
+    """
+    labels = {c.id: c.label for c in changes_in(situation)}
+    return Accepted(
+        change_ids=tuple(ids), labels=tuple(labels[i] for i in ids), before=figures_of(situation.found, situation.use),
+        after=figures_of(made.circuit, made.scheme.use), cost=cost, hours=round(made.hours, 2),
+        currency=situation.prices.currency, without=made.scheme.without, faster_idle=made.scheme.faster_idle,
+    )  # fmt: skip
+
+
+def choices_of(situation: Situation, made: Made, labels: Sequence[str]) -> tuple[Choice, ...]:
+    """Every part that a plan changes, and why.
+
+    situation, made: of `make`; labels: of the changes
+    """
+    sized = {c.branch_id: c for c in made.proposal.choices} if made.proposal else {}
+    before = {b.id: b for b in situation.found.branches}
+    why = ", ".join(labels)
+    changed = (part for part, _ in branch_costs(situation.found, made.circuit, situation.prices))
+    others = (
+        Choice(branch_id=b.id, label=b.label, before=part_in_words(before.get(b.id)), after=part_in_words(b), reason=f"{why}.")
+        for b in changed
+        if b.id not in sized
+    )
+    return (*sized.values(), *others)
+
+
+def as_planned(found: Circuit, situation: Situation, made: Made) -> Circuit:
+    """The circuit of a plan as it is kept: parts that stay are those of the document, not those with what was read of them.
+
+    found: the document as found; situation: what the plan was made on; made: the plan
+    """
+    before, document = ({b.id: b for b in c.branches} for c in (situation.found, found))
+    branches = tuple(document[b.id] if b == before.get(b.id) and b.id in document else b for b in made.circuit.branches)
+    return with_parts(made.circuit, branches=branches)
