@@ -88,6 +88,11 @@ function cancel(): void {
   dropDraft(props.draftKey)
   emit('cancel')
 }
+/** The one that was just added has the focus. */
+const added = ref(-1)
+function addLoad(): void {
+  added.value = form.loads.push({ label: '', current_a: null }) - 1
+}
 const choices = (list: readonly { name: string; label: string }[] | undefined) =>
   (list ?? []).map((c) => ({ value: c.name, title: c.label }))
 </script>
@@ -168,11 +173,18 @@ const choices = (list: readonly { name: string; label: string }[] | undefined) =
       </div>
     </template>
     <div v-for="(load, k) in form.loads" :key="k" class="row">
-      <v-text-field v-model="load.label" class="grow" label="Load to add" :error-messages="need(load.label)" />
+      <v-text-field
+        v-model="load.label"
+        v-first="k === added"
+        class="grow"
+        label="Load to add"
+        name="load"
+        :error-messages="need(load.label)"
+      />
       <NumberField v-model="load.current_a" of="AddedLoad.current_a" label="Current" unit="A" :required="tried" class="amps" />
       <v-btn variant="text" :aria-label="`Take out ${load.label}`" @click="form.loads.splice(k, 1)">✕</v-btn>
     </div>
-    <v-btn variant="outlined" @click="form.loads.push({ label: '', current_a: null })">Add a load</v-btn>
+    <v-btn variant="outlined" data-test="add-load" @click="addLoad">Add a load</v-btn>
     <CautionStrip step="job" />
     <ProblemNotice :problem="problem" />
     <div class="row actions">

@@ -76,6 +76,10 @@ const setPointHint = computed(() => {
 })
 const over = (volts: number | null | undefined, c: Comparison) => (volts ?? 0) > c.limit_v
 
+/** A plan accepted elsewhere is what this pane goes on from. */
+function takeKept(): void {
+  if (kept.value) Object.assign(target, kept.value)
+}
 async function keep(): Promise<void> {
   await saving(async () => {
     await data(client.POST('/api/jobs/{job_id}/plan', { params: { path: { job_id: bench.jobId } }, body: { ...target } }))
@@ -101,7 +105,7 @@ async function keep(): Promise<void> {
     <BalancePane />
   </div>
   <div v-else-if="bench.asFound && part === 'worth'" class="frame">
-    <WorthPane />
+    <WorthPane @accepted="takeKept" />
   </div>
   <div v-else-if="bench.asFound && part === 'weeks'" class="frame">
     <SimulationPane />
