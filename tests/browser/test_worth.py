@@ -75,7 +75,9 @@ def test_complaint_to_accepted_plan_by_keyboard(open_page: Callable[..., Page]) 
     expect(page.locator("[data-test=accept]")).to_have_text("Accepted")
     job = got(page, f"/api/jobs/{page.url.split('/')[4]}")
     accepted = next(d for d in job["documents"] if d["kind"] == "plan")["document"]["accepted"]
-    assert accepted["labels"] == ["Unit Quarry 150 slow"] and accepted["after"]["idle_surplus_a"] == pytest.approx(spare, abs=0.05)
+    assert accepted["labels"] == ["Unit Quarry 150 slow"] and accepted["after"]["idle_surplus_a"] == pytest.approx(
+        spare, abs=0.05
+    )
     # The other panes say the same of it.
     page.locator("[data-test=part-use]").click()
     expect(page.locator("[data-test=surplus]")).to_contain_text(f"+{spare:.0f}")

@@ -17,11 +17,12 @@ import numpy as np
 
 from mavrik.core.catalogue.conductor import SizeSystem
 from mavrik.core.catalogue.fuses import FuseFamily
+from mavrik.core.catalogue.prices import usual_prices
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.editing import remove_branch
 from mavrik.core.circuit.layouts import LAYOUTS
 from mavrik.core.circuit.rules import check_circuit
-from mavrik.core.planning.sizing import propose
+from mavrik.core.planning.leads import cheapest_proposal
 from mavrik.core.planning.targets import SizingError, SizingTarget
 from mavrik.core.protection.review import review_protection
 
@@ -185,7 +186,7 @@ def outcomes(circuit: Circuit) -> dict[tuple[str, str], str]:
 def wrong(asked: Asked) -> tuple[list[str], str]:
     """What does not hold of a proposal, and the reason where none was made."""
     try:
-        made = propose(asked.circuit, asked.target)
+        made = cheapest_proposal(asked.circuit, asked.target, usual_prices())
     except SizingError as error:
         return ([] if len(str(error)) > 20 else ["no reason given"]), str(error)
     circuit, need = made.circuit, asked.target.target_current_a

@@ -4000,7 +4000,7 @@ export interface components {
             least_v: number | null;
             /**
              * Short Ah
-             * @description What a day leaves in the battery that is worst off [Ah]; negative: missing
+             * @description What a day leaves in the battery that is worst off, cold or hot [Ah]; negative: missing
              */
             short_ah: number;
             /**

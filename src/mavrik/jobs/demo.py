@@ -22,6 +22,7 @@ from mavrik.core.planning.drive_belt import DriveArm, DrivePulley
 from mavrik.core.planning.simulation import SimulationRequest
 from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import Consumer, Scene, SpeedHours, UseRequest
+from mavrik.core.planning.worth import WorthRequest
 from mavrik.core.procedures import Point, procedure
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.domain.job import AddedLoad, Customer, JobState, Vehicle, VehicleKind
@@ -30,11 +31,12 @@ from mavrik.jobs.drives import keep_drive
 from mavrik.jobs.equipment import add_instrument
 from mavrik.jobs.links import allow_address
 from mavrik.jobs.people import add_person
-from mavrik.jobs.planning import keep_plan
+from mavrik.jobs.planning import keep_plan, starting_target
 from mavrik.jobs.runs import ReadingInput, RunInput, save_run
 from mavrik.jobs.summaries import judged_once
 from mavrik.jobs.uses import keep_simulation, keep_use, run_simulation, to_simulate
 from mavrik.jobs.work import JobInput, change_job, create_job, get_row, save_circuit
+from mavrik.jobs.worth import WorthAsked, keep_comparison, run_comparison, to_compare
 from mavrik.standin.vehicle import HiddenVehicle, hidden_faults, with_starter
 from mavrik.store.models import Person
 
@@ -360,3 +362,6 @@ def _measure(session: Session, job_id: int, job: DemoJob, at: datetime, who: Who
         keep_use(session, job_id, job.use, who)
         made = run_simulation(to_simulate(session, job_id), SimulationRequest(days=3, runs=8), lambda _: None)
         keep_simulation(session, job_id, made, who)
+        how = WorthAsked(worth=WorthRequest(idle_surplus_a=6), target=starting_target(session, job_id))
+        compared = run_comparison(to_compare(session, job_id, how.target), how, lambda _: None)
+        keep_comparison(session, job_id, compared, who)

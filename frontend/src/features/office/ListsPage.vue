@@ -4,6 +4,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
 import type { PriceList, PricesRecord, ProblemDocument, Unit, UnitsRecord } from '@/api/types'
+import { useCatalogue } from '@/composables/catalogue'
 import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
 import { useKeys } from '@/composables/keys'
 import { useSession } from '@/composables/session'
@@ -154,7 +155,9 @@ const SINGLE: readonly { field: Exclude<keyof PriceList, 'currency' | 'fuse' | '
 function setPrice(change: Partial<PriceList>): void {
   if (priced.value) changePrices({ ...priced.value, ...change })
 }
-const words = (name: string) => name.replaceAll('_', ' ')
+const { catalogue } = useCatalogue()
+type Named = readonly { name: string; label: string }[] | undefined
+const labelOf = (list: Named, name: string) => list?.find((x) => x.name === name)?.label ?? name
 </script>
 
 <template>
@@ -352,7 +355,7 @@ const words = (name: string) => name.replaceAll('_', ' ')
           :key="`fuse ${name}`"
           :model-value="value ?? null"
           of="PriceList.pulley"
-          :label="`Fuse with holder: ${words(name)}`"
+          :label="`${labelOf(catalogue?.fuse_families, String(name))}`"
           :unit="priced.currency ?? ''"
           required
           @update:model-value="$event !== null && setPrice({ fuse: { ...priced.fuse, [name]: $event } })"
@@ -362,7 +365,7 @@ const words = (name: string) => name.replaceAll('_', ' ')
           :key="`battery ${name}`"
           :model-value="value ?? null"
           of="PriceList.pulley"
-          :label="`Battery, an Ah of 12 V: ${words(String(name))}`"
+          :label="`An Ah of ${labelOf(catalogue?.chemistries, String(name))}`"
           :unit="priced.currency ?? ''"
           required
           @update:model-value="$event !== null && setPrice({ battery_per_ah: { ...priced.battery_per_ah, [name]: $event } })"

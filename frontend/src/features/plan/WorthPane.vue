@@ -384,6 +384,9 @@ ul {
   text-align: left;
   white-space: normal;
 }
+.name :deep(.v-btn__content) {
+  white-space: normal;
+}
 .on {
   background: rgb(var(--v-theme-surface-variant));
 }
@@ -404,7 +407,7 @@ ul {
 @media (max-width: 760px) {
   .top,
   .both {
-    grid-template-columns: 1fr;
+    grid-template-columns: minmax(0, 1fr);
   }
 }
 </style>

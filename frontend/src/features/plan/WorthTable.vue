@@ -84,7 +84,7 @@ const less = (one: number | null | undefined, other: number | null | undefined) 
                 <p v-for="a in w.asks" :key="a" class="quiet mb-1">Look first: {{ a }}</p>
                 <template v-if="w.figures">
                   <p class="mb-2">
-                    Then {{ w.figures.headline }}: {{ fixed(w.figures.idle_surplus_a, 1) }} A to spare at a hot idle,
+                    {{ w.figures.headline }}: {{ fixed(w.figures.idle_surplus_a, 1) }} A to spare at a hot idle,
                     {{ fixed(w.figures.least_v, 1) }} V at least; {{ amount(w.parts, currency) }} for parts, {{ fixed(w.hours, 1) }} h of
                     work.
                   </p>
@@ -121,6 +121,9 @@ const less = (one: number | null | undefined, other: number | null | undefined) 
   text-align: left;
   white-space: normal;
   height: auto;
+}
+.name :deep(.v-btn__content) {
+  white-space: normal;
 }
 .off {
   color: var(--quiet);

@@ -262,10 +262,21 @@ class _Model:
 
         begun, least = asked.state_of_charge, 1 - USABLE_SHARE
         levels = np.linspace(begun, least, CHARGE_LEVELS) if begun > least else np.array([begun])
-        nets = [np.array([back - taken - steady for back, taken in (day_at(float(c), end) for c in levels)]) for end in (0, 1)]
+
+        def nets_at(end: int) -> NDArray[np.float64]:
+            """What a day leaves at each charge; at the first alone where it gains there, for then it never comes to the others."""
+            leaves = []
+            for charge in levels:
+                back, taken = day_at(float(charge), end)
+                leaves.append(back - taken - steady)
+                if leaves[0] >= -LEAST_AH:
+                    break
+            return np.array(leaves)
+
+        nets = [nets_at(end) for end in (0, 1)]
         capacity = battery.capacity_ah * battery.parallel
         courses = [_course(levels, net_ah, capacity) for net_ah in nets]
-        worse = min((0, 1), key=lambda end: (courses[end][0] is None, courses[end][0] or 0.0, nets[end][-1]))
+        worse = min((0, 1), key=lambda end: (courses[end][0] is None, courses[end][0] or 0.0, nets[end][0]))
         back, taken = day_at(begun, worse)
         days, settles = courses[worse]
         return BatteryDay(

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 from mavrik.core.catalogue.conductor import parse_size
 from mavrik.core.catalogue.fuses import FuseFamily, fuse_table, interrupting_at
@@ -188,22 +188,7 @@ class Draft:
 
     def alone_a(self) -> dict[str, float]:
         """What a return lead carries at rated output when one of the others has failed, the most of it by branch id [A]."""
-        most: dict[str, float] = {}
-        for gone in self.ring.return_side:
-            if not isinstance(self.circuit.branch(gone), ConductorBranch):
-                continue
-            branches = tuple(b for b in self.circuit.branches if b.id != gone)
-            without = self.circuit.model_copy(update={"branches": branches})
-            if not find_ring(without).closes:
-                continue
-            try:
-                rated = predict(without, at_rated_output(without))
-            except (NoOperatingPointError, ValueError):
-                continue
-            for i, amps in rated.current_a.items():
-                if self.ring.side.get(i) is Side.RETURN:
-                    most[i] = max(most.get(i, 0.0), abs(amps))
-        return most
+        return _alone_a(self.circuit)
 
     def _ampacities(self) -> bool:
         """Leads that carry what passes them in any state, a return lead also what it gets when another has failed."""
@@ -324,7 +309,7 @@ class Draft:
 
     def rated(self) -> Prediction:
         """The circuit of sound parts at its new rated output, warmed up."""
-        return predict(self.circuit, at_rated_output(self.circuit))
+        return _at_rated(self.circuit)
 
     def _drops(self) -> bool:
         """Both sides and every ground within their limits; what loses most grows first."""
@@ -447,11 +432,36 @@ class Draft:
         return False
 
 
+@lru_cache(maxsize=64)
+def _at_rated(circuit: Circuit) -> Prediction:
+    return predict(circuit, at_rated_output(circuit))
+
+
+@lru_cache(maxsize=64)
+def _alone_a(circuit: Circuit) -> dict[str, float]:
+    ring, most = find_ring(circuit), dict[str, float]()
+    for gone in ring.return_side:
+        if not isinstance(circuit.branch(gone), ConductorBranch):
+            continue
+        without = circuit.model_copy(update={"branches": tuple(b for b in circuit.branches if b.id != gone)})
+        if not find_ring(without).closes:
+            continue
+        try:
+            rated = predict(without, at_rated_output(without))
+        except (NoOperatingPointError, ValueError):
+            continue
+        for i, amps in rated.current_a.items():
+            if ring.side.get(i) is Side.RETURN:
+                most[i] = max(most.get(i, 0.0), abs(amps))
+    return most
+
+
 def interrupting_of(family: FuseFamily, system_voltage_v: float) -> float:
     """What a family breaks in a system [A]."""
     return interrupting_at(fuse_table().families[family].interrupting_a, system_voltage_v)[0]
 
 
+@lru_cache(maxsize=32)
 def checks_by_part(circuit: Circuit) -> dict[tuple[str, str], ProtectionCheck]:
     """The worst answer of each check of each part, by branch id and name of the check."""
     found: dict[tuple[str, str], ProtectionCheck] = {}

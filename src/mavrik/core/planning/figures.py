@@ -18,7 +18,7 @@ class Figures(Document):
         description="At the first battery, the least of all scenes with the engine on, hot [V]; null: it collapses, or never runs"
     )
     days: float | None = Field(description="To the first non-start [d]; null: it does not come to that")
-    short_ah: float = Field(description="What a day leaves in the battery that is worst off [Ah]; negative: missing")
+    short_ah: float = Field(description="What a day leaves in the battery that is worst off, cold or hot [Ah]; negative: missing")
     short_of: Label = Field(description="That battery")
     heat_w: float | None = Field(description="In leads and contacts in the hottest scene [W]; null: it collapses, or never runs")
     headline: Label
@@ -48,9 +48,11 @@ def _figures(seen: UseView) -> Figures:
     volts = [f.volts for f in turning if f.volts is not None]
     heat = [f.heat_w for f in turning if f.heat_w is not None]
     whole = bool(turning) and len(volts) == len(turning)
-    worst = min(seen.day, key=lambda d: d.net_ah)
+    # At whichever end of the temperatures is worse: the day itself shows the end at which a battery goes flat.
+    short = {d.label: min(d.cold_net_ah, d.hot_net_ah) for d in seen.day}
+    worst = min(short, key=short.__getitem__)
     return Figures(
         idle_surplus_a=seen.idle_surplus_a, least_v=min(volts) if whole else None,
-        days=min((d.days for d in seen.day if d.days is not None), default=None), short_ah=worst.net_ah, short_of=worst.label,
+        days=min((d.days for d in seen.day if d.days is not None), default=None), short_ah=short[worst], short_of=worst,
         heat_w=max(heat) if whole else None, headline=seen.headline,
     )  # fmt: skip

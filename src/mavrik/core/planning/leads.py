@@ -77,7 +77,8 @@ def _sized(before: Circuit, after: Circuit, branch_id: str) -> Option | None:
     """The size a lead was given; None where it is as it was."""
     lead = after.branch(branch_id)
     assert isinstance(lead, ConductorBranch)
-    return None if lead == before.branch(branch_id) else Option(lead.size, lead.parallel)
+    # A fuse that was placed brings a lead of its own.
+    return None if lead in before.branches else Option(lead.size, lead.parallel)
 
 
 def cheapest_sizes(draft: Draft, prices: PriceList) -> dict[str, Option]:
