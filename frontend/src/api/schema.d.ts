@@ -748,6 +748,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/guided": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Guided changes of the circuit
+         * @description What each asks, and why one has no place here.
+         */
+        get: operations["plans_get_guides_jobs__int_job_id__guided_get"];
+        put?: never;
+        /**
+         * Keep a guided change as the plan
+         * @description As a new version of the job's circuit.
+         */
+        post: operations["plans_post_guided_jobs__int_job_id__guided_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/guided/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a guided change comes to
+         * @description Its circuit sized and set beside what was found, without keeping it.
+         */
+        post: operations["plans_post_guided_preview_jobs__int_job_id__guided_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/plan": {
         parameters: {
             query?: never;
@@ -1819,6 +1863,16 @@ export interface components {
             table: string;
             /** Words */
             words: string;
+        };
+        /**
+         * AnswerChoice
+         * @description One of the answers to choose from.
+         */
+        AnswerChoice: {
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
         };
         /**
          * AtSpeed
@@ -4490,6 +4544,59 @@ export interface components {
             circuit: components["schemas"]["Circuit"];
         };
         /**
+         * GuideView
+         * @description A guided change, and what it asks of this circuit.
+         */
+        GuideView: {
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Not Here */
+            not_here: string;
+            /** Questions */
+            questions: components["schemas"]["Question"][];
+            /** When */
+            when: string;
+        };
+        /**
+         * Guided
+         * @description A guided change that a plan is made of: what was answered, and what the drawing does not show.
+         */
+        Guided: {
+            /** Answers */
+            answers: {
+                [key: string]: string | number;
+            };
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** To Do */
+            to_do: string[];
+        };
+        /**
+         * GuidedAsked
+         * @description Which guided change, what was answered, and how leads are sized for it.
+         */
+        GuidedAsked: {
+            /** Answers */
+            answers: {
+                [key: string]: string | number;
+            };
+            /** Name */
+            name: string;
+            target: components["schemas"]["SizingTarget"];
+        };
+        /**
+         * GuidesOut
+         * @description Guided changes.
+         */
+        GuidesOut: {
+            /** Guides */
+            guides: components["schemas"]["GuideView"][];
+        };
+        /**
          * Headline
          * @description The one line to read first, why in a few more, and what to do next.
          */
@@ -5676,6 +5783,11 @@ export interface components {
             accepted: components["schemas"]["Accepted"] | null;
             /** Choices */
             choices: components["schemas"]["Choice"][];
+            /**
+             * @description The guided change it is made of, where it is one
+             * @default null
+             */
+            guided: components["schemas"]["Guided"] | null;
             /** Notes */
             notes: string[];
             target: components["schemas"]["SizingTarget"];
@@ -5738,6 +5850,8 @@ export interface components {
             /** @default null */
             accepted: components["schemas"]["Accepted"] | null;
             comparison: components["schemas"]["Comparison"];
+            /** @default null */
+            guided: components["schemas"]["Guided"] | null;
             proposal: components["schemas"]["Proposal"];
             set_point: components["schemas"]["SetPointView"];
         };
@@ -6257,6 +6371,44 @@ export interface components {
             unit: string;
             /** Yes Or No */
             yes_or_no: boolean;
+        };
+        /**
+         * Question
+         * @description One thing that a guided change asks: one of its choices, or a number between two bounds.
+         */
+        Question: {
+            /**
+             * Choices
+             * @description Empty: a number
+             * @default []
+             */
+            choices: components["schemas"]["AnswerChoice"][];
+            /** Label */
+            label: string;
+            /**
+             * Least
+             * @default null
+             */
+            least: number | null;
+            /**
+             * Most
+             * @default null
+             */
+            most: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Usual */
+            usual: string | number;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /**
          * ReadGain
@@ -10027,6 +10179,161 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Found"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_get_guides_jobs__int_job_id__guided_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuidesOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_post_guided_jobs__int_job_id__guided_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GuidedAsked"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CircuitRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_post_guided_preview_jobs__int_job_id__guided_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GuidedAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
                 };
             };
             /** @description Not Found */

@@ -11,7 +11,7 @@ from mavrik.core.document import Ampere, Day, Document
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.planning.drive import DriveRequest
 from mavrik.core.planning.simulation import MOST_POINTS, SimulationRequest, SimulationView
-from mavrik.core.planning.targets import Accepted, Choice, SizingTarget
+from mavrik.core.planning.targets import Accepted, Choice, Guided, SizingTarget
 from mavrik.core.planning.use import UseRequest
 from mavrik.core.planning.worth import WorthRequest, WorthView
 from mavrik.core.procedures import MakerLimits
@@ -97,6 +97,12 @@ class Plan(Document):
     choices: tuple[Choice, ...]
     notes: tuple[Annotated[str, Field(max_length=1000)], ...]
     accepted: Accepted | None = Field(None, description="The changes it is made of, where it came from comparing them")
+    guided: Guided | None = Field(None, description="The guided change it is made of, where it is one")
+
+    @property
+    def by_target_alone(self) -> bool:
+        """Whether its target says all of it: sized anew, it is the same."""
+        return self.accepted is None and self.guided is None
 
 
 class Simulation(Document):

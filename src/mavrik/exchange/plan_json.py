@@ -52,8 +52,8 @@ def plan_bundle(bundle: Bundle, target_current_a: float | None = None) -> PlanFi
     if target_current_a is not None:
         target = target.model_copy(update={"target_current_a": target_current_a})
     drive = bundle.drive()
-    if kept is not None and kept.accepted is not None and proposed is not None and target_current_a is None:
-        # Made of changes, not of a target alone: it is what was accepted.
+    if kept is not None and not kept.by_target_alone and proposed is not None and target_current_a is None:
+        # Made of more than a target: it is what was accepted.
         proposal = Proposal(target=kept.target, circuit=proposed.document, choices=kept.choices, notes=kept.notes)
     else:
         proposal = cheapest_proposal(circuit, target, usual_prices())

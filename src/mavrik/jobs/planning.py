@@ -11,7 +11,7 @@ from mavrik.core.planning.comparison import Comparison, compare
 from mavrik.core.planning.leads import cheapest_proposal
 from mavrik.core.planning.set_point import SetPointView, needs_acknowledging, set_point
 from mavrik.core.planning.sizing import usual_target
-from mavrik.core.planning.targets import Accepted, Proposal, SizingError, SizingTarget
+from mavrik.core.planning.targets import Accepted, Guided, Proposal, SizingError, SizingTarget
 from mavrik.domain.job import CircuitRole, DocumentKind, Plan
 from mavrik.domain.roles import Who
 from mavrik.jobs.changes import note_change
@@ -34,6 +34,8 @@ class PlanView(Document):
     set_point: SetPointView
     accepted: Accepted | None = None
     """The changes it is made of, where it came from comparing them."""
+    guided: Guided | None = None
+    """The guided change it is made of, where it is one."""
 
 
 def starting_target(session: Session, job_id: int) -> SizingTarget:
@@ -61,10 +63,10 @@ def preview_plan(session: Session, job_id: int, target: SizingTarget) -> PlanVie
     if problems:
         raise InvalidError(problems[0].message, problems)
     kept, made = plan_of(row), proposed(row)
-    accepted = kept.accepted if kept is not None and kept.target == target else None
-    if accepted is not None and kept is not None and made is not None:
-        # Made of changes, not of a target alone: it is what was accepted.
-        proposal = Proposal(target=target, circuit=made, choices=kept.choices, notes=kept.notes)
+    as_kept = kept if kept is not None and kept.target == target and not kept.by_target_alone else None
+    if as_kept is not None and made is not None:
+        # Made of more than a target: it is what was accepted.
+        proposal = Proposal(target=target, circuit=made, choices=as_kept.choices, notes=as_kept.notes)
     else:
         try:
             proposal = cheapest_proposal(circuit, target, prices(session).document)
@@ -74,7 +76,8 @@ def preview_plan(session: Session, job_id: int, target: SizingTarget) -> PlanVie
         proposal=proposal,
         comparison=compare(circuit, proposal.circuit, target.limit_profile),
         set_point=set_point(proposal.circuit),
-        accepted=accepted,
+        accepted=as_kept.accepted if as_kept else None,
+        guided=as_kept.guided if as_kept else None,
     )
 
 

@@ -15,6 +15,7 @@ import { useUnits } from '@/composables/units'
 import { useWorkbench } from '@/composables/workbench'
 import BalancePane from './BalancePane.vue'
 import DrivePane from './DrivePane.vue'
+import GuidedPane from './GuidedPane.vue'
 import SimulationPane from './SimulationPane.vue'
 import WorthPane from './WorthPane.vue'
 
@@ -24,7 +25,7 @@ const units = useUnits()
 const { catalogue, sizes } = useCatalogue()
 const { busy, problem: keepProblem, save: saving } = useSaving()
 const picked = ref<string | null>(null)
-const part = ref<'use' | 'worth' | 'weeks' | 'cables' | 'drive'>('cables')
+const part = ref<'use' | 'worth' | 'guided' | 'weeks' | 'cables' | 'drive'>('cables')
 
 const loads = computed(() => bench.job?.loads_to_add ?? [])
 const kept = computed(() => bench.plan?.document.target ?? null)
@@ -93,6 +94,7 @@ async function keep(): Promise<void> {
     <v-btn-toggle v-model="part" mandatory color="primary" variant="outlined" density="comfortable" aria-label="What is planned">
       <v-btn value="use" data-test="part-use">Keeps up?</v-btn>
       <v-btn value="worth" data-test="part-worth">What buys what</v-btn>
+      <v-btn value="guided" data-test="part-guided">Guided change</v-btn>
       <v-btn value="weeks" data-test="part-weeks">Weeks ahead</v-btn>
       <v-btn value="cables" data-test="part-cables">Cables and fuses</v-btn>
       <v-btn value="drive" data-test="part-drive">Pulley and belt</v-btn>
@@ -106,6 +108,9 @@ async function keep(): Promise<void> {
   </div>
   <div v-else-if="bench.asFound && part === 'worth'" class="frame">
     <WorthPane @accepted="takeKept" />
+  </div>
+  <div v-else-if="bench.asFound && part === 'guided'" class="frame">
+    <GuidedPane @kept="takeKept" />
   </div>
   <div v-else-if="bench.asFound && part === 'weeks'" class="frame">
     <SimulationPane />
@@ -167,6 +172,7 @@ async function keep(): Promise<void> {
         <p v-if="view?.accepted" class="mb-0" data-test="accepted">
           <b>Accepted under What buys what:</b> {{ view.accepted.labels.join(', ') }}.
         </p>
+        <p v-if="view?.guided" class="mb-0" data-test="guided-kept"><b>Kept under Guided change:</b> {{ view.guided.label }}.</p>
         <ProblemNotice :problem="problem" />
         <ProblemNotice :problem="keepProblem" />
         <div class="row">

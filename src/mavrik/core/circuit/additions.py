@@ -35,7 +35,7 @@ class Addition:
     build: Callable[[Circuit], Circuit]
 
 
-class _Growing:
+class Growing:
     """A circuit that parts are put into under ids of their own."""
 
     def __init__(self, circuit: Circuit) -> None:
@@ -66,13 +66,13 @@ class _Growing:
         return with_parts(self.circuit, nodes=(*self.circuit.nodes, *self._nodes), **more)
 
 
-def _near_ground(circuit: Circuit) -> str:
+def near_ground(circuit: Circuit) -> str:
     """Where a return goes: the body, or else the battery's negative post."""
     chassis = [n.id for n in circuit.nodes if n.role is NodeRole.CHASSIS]
     return chassis[-1] if chassis else circuit.battery.negative_node
 
 
-def _house(grow: _Growing, chemistry: Chemistry) -> tuple[str, str]:
+def _house(grow: Growing, chemistry: Chemistry) -> tuple[str, str]:
     """A second battery with its return; returns its positive post and its id."""
     number = len(grow.circuit.batteries) + 1
     label = f"Battery {number}"
@@ -86,14 +86,14 @@ def _house(grow: _Growing, chemistry: Chemistry) -> tuple[str, str]:
         ),
     )
     grow.put(
-        "branches", cable(grow.free("ground"), f"{label} ground", minus, _near_ground(grow.circuit), 1.0, "35 mm2", Place.CABIN)
+        "branches", cable(grow.free("ground"), f"{label} ground", minus, near_ground(grow.circuit), 1.0, "35 mm2", Place.CABIN)
     )
     return plus, label
 
 
-def _linked(circuit: Circuit, contact: Callable[[_Growing, str, str], AnyBranch] | None) -> Circuit:
+def _linked(circuit: Circuit, contact: Callable[[Growing, str, str], AnyBranch] | None) -> Circuit:
     """A second battery on a fused lead, behind a contact where there is one."""
-    grow = _Growing(circuit)
+    grow = Growing(circuit)
     plus, label = _house(grow, Chemistry.AGM)
     start, far = grow.node("link_in", f"{label} link, start side"), grow.node("link_far", f"{label} fuse stud")
     grow.put("branches", fuse(grow.free("link_fuse"), f"{label} link fuse, start", circuit.battery.positive_node, start, 125))
@@ -109,12 +109,12 @@ def _linked(circuit: Circuit, contact: Callable[[_Growing, str, str], AnyBranch]
     return grow.done()
 
 
-def _switch(grow: _Growing, start: str, end: str) -> AnyBranch:
+def _switch(grow: Growing, start: str, end: str) -> AnyBranch:
     own = grow.free("link_switch")
     return SwitchBranch(id=own, label="Link switch", from_node=start, to_node=end, resistance_mohm=0.2, rating_a=300)
 
 
-def _voltage_link(grow: _Growing, start: str, end: str) -> AnyBranch:
+def _voltage_link(grow: Growing, start: str, end: str) -> AnyBranch:
     scale = grow.circuit.system_voltage_v / 12
     return LinkBranch(
         id=grow.free("link"), label="Voltage link", from_node=start, to_node=end, resistance_mohm=0.5, rating_a=140,
@@ -123,7 +123,7 @@ def _voltage_link(grow: _Growing, start: str, end: str) -> AnyBranch:
 
 
 def _by_converter(circuit: Circuit) -> Circuit:
-    grow = _Growing(circuit)
+    grow = Growing(circuit)
     plus, label = _house(grow, Chemistry.LIFEPO4)
     scale = circuit.system_voltage_v / 12
     stud, dc_in = grow.node("feed_stud", "Charger feed stud"), grow.node("dc_in", "Charger input", NodeRole.CONSUMER)
@@ -137,7 +137,7 @@ def _by_converter(circuit: Circuit) -> Circuit:
     grow.put(
         "converters",
         Converter(
-            id=grow.free("converter"), label="DC-DC charger", in_node=dc_in, out_node=dc_out, ground_node=_near_ground(circuit),
+            id=grow.free("converter"), label="DC-DC charger", in_node=dc_in, out_node=dc_out, ground_node=near_ground(circuit),
             limit_a=25, set_point_v=14.4 * scale, input_cut_off_v=11.5 * scale,
         ),
     )  # fmt: skip
@@ -145,7 +145,7 @@ def _by_converter(circuit: Circuit) -> Circuit:
 
 
 def _load(circuit: Circuit) -> Circuit:
-    grow = _Growing(circuit)
+    grow = Growing(circuit)
     first = circuit.battery
     grow.put(
         "loads",
@@ -155,7 +155,7 @@ def _load(circuit: Circuit) -> Circuit:
 
 
 def _load_on_a_lead(circuit: Circuit) -> Circuit:
-    grow = _Growing(circuit)
+    grow = Growing(circuit)
     stud, inlet = grow.node("load_stud", "Load fuse stud"), grow.node("load_in", "New load, inlet", NodeRole.CONSUMER)
     grow.put(
         "branches",
@@ -163,12 +163,12 @@ def _load_on_a_lead(circuit: Circuit) -> Circuit:
         cable(grow.free("load_feed"), "Load feed", stud, inlet, 2.0, "6 mm2", Place.CABIN),
     )
     own = grow.free("load")
-    grow.put("loads", Load(id=own, label="New load", from_node=inlet, to_node=_near_ground(circuit), current_a=20))
+    grow.put("loads", Load(id=own, label="New load", from_node=inlet, to_node=near_ground(circuit), current_a=20))
     return grow.done()
 
 
 def _bench_charger(circuit: Circuit) -> Circuit:
-    grow = _Growing(circuit)
+    grow = Growing(circuit)
     first = circuit.battery
     grow.put(
         "chargers",
@@ -181,7 +181,7 @@ def _bench_charger(circuit: Circuit) -> Circuit:
 
 
 def _second_alternator(circuit: Circuit) -> Circuit:
-    grow = _Growing(circuit)
+    grow = Growing(circuit)
     first = circuit.alternator
     stud = grow.node("alt2_stud", "Alternator 2 stud", NodeRole.ALTERNATOR_STUD)
     far = grow.node("alt2_fuse", "Alternator 2 fuse stud")
@@ -206,7 +206,7 @@ def _second_alternator(circuit: Circuit) -> Circuit:
 
 def _ground(circuit: Circuit, role: NodeRole, what: str) -> Circuit:
     """A lead from the first battery's negative post to a place of its own."""
-    grow = _Growing(circuit)
+    grow = Growing(circuit)
     to = (
         circuit.alternator.case_node
         if role is NodeRole.ALTERNATOR_CASE

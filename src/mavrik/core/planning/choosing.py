@@ -26,6 +26,11 @@ WORTH_A = 1e-3
 NO_LIMIT = 1e12
 
 
+def spare_a(figures: Figures) -> float:
+    """What is to spare at a hot idle [A]; of an engine that never idles less than any other."""
+    return -NO_LIMIT if figures.idle_surplus_a is None else figures.idle_surplus_a
+
+
 @dataclass(frozen=True)
 class Goals:
     """What a plan has to reach; None or False: not asked."""
@@ -39,7 +44,7 @@ class Goals:
         """Whether figures and cost reach all of it."""
         slack = 1e-9
         return (
-            (self.idle_surplus_a is None or (figures.idle_surplus_a or -NO_LIMIT) >= self.idle_surplus_a - slack)
+            (self.idle_surplus_a is None or spare_a(figures) >= self.idle_surplus_a - slack)
             and (self.least_v is None or (figures.least_v or 0.0) >= self.least_v - slack)
             and (not self.day_holds or figures.day_holds)
             and (self.budget is None or cost <= self.budget + slack)
@@ -110,8 +115,7 @@ class Chooser:
                 break
             choice = self.settle(self._ids(taken))
             if choice is not None and (budget is None or choice.cost <= budget):
-                spare = choice.figures.idle_surplus_a or -NO_LIMIT
-                if best is None or spare > (best.figures.idle_surplus_a or -NO_LIMIT):
+                if best is None or spare_a(choice.figures) > spare_a(best.figures):
                     best = choice
             struck.append(taken)
         return best

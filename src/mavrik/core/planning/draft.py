@@ -100,8 +100,9 @@ class Draft:
         self._fitted = {b.id: b.family for b in circuit.branches if isinstance(b, FuseBranch) and b.id not in self.unrated}
         self.ring = find_ring(circuit)
         near = [b.id for p in placed for b in series_run(circuit, p)]
-        self.scope = between_sources(circuit) | self.ring.ids | set(near)
-        """What the new current touches, and the runs of fuses that were added: the plan stands or falls with these."""
+        added = {b.id for b in circuit.branches} - {b.id for b in found.branches}
+        self.scope = between_sources(circuit) | self.ring.ids | set(near) | added
+        """What the new current touches, what was added, and the runs of fuses that were: the plan stands or falls with these."""
         self._left: set[str] = set()
         """Spurs that nothing was found for: they stay as they are, and that is said."""
         for lead in self._leads():

@@ -55,6 +55,15 @@ class Accepted(Document):
     faster_idle: bool = False
 
 
+class Guided(Document):
+    """A guided change that a plan is made of: what was answered, and what the drawing does not show."""
+
+    name: Annotated[str, Field(max_length=40)]
+    label: Label
+    answers: Annotated[dict[str, Annotated[str, Field(max_length=60)] | float], Field(max_length=80)]
+    to_do: Annotated[tuple[Annotated[str, Field(max_length=500)], ...], Field(max_length=12)]
+
+
 class Proposal(Document):
     """A new circuit and how it came about."""
 

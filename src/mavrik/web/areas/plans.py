@@ -6,7 +6,7 @@ from typing import Annotated
 
 from flask import Response
 from flask_openapi3.blueprint import APIBlueprint
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from mavrik.core.document import Document
 from mavrik.core.planning.comparison import Comparison
@@ -17,7 +17,7 @@ from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import SpeedHours, UseRequest
 from mavrik.core.planning.worth import PlanId
 from mavrik.domain.roles import Permission
-from mavrik.jobs import drives, planning, uses, worth
+from mavrik.jobs import drives, guided, planning, uses, worth
 from mavrik.jobs.records import CircuitRecord, DriveRecord, SimulationRecord, UseRecord, WorthRecord
 from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import me, needs, session
@@ -268,3 +268,48 @@ def get_option(path: OptionPath) -> Response:
 def post_accept(path: OptionPath) -> Response:
     """It becomes the job's plan: its circuit, its document, its pulley."""
     return answer(worth.accept(session(), path.job_id, path.plan_id, me()), 201)
+
+
+class GuidesOut(BaseModel):
+    """Guided changes."""
+
+    guides: list[guided.GuideView]
+
+
+@api.get(
+    "/jobs/<int:job_id>/guided",
+    summary="Guided changes of the circuit",
+    tags=tag("plans"),
+    responses={"200": GuidesOut, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+def get_guides(path: JobPath) -> Response:
+    """What each asks, and why one has no place here."""
+    return answer(GuidesOut(guides=guided.guides_for(session(), path.job_id)))
+
+
+@api.post(
+    "/jobs/<int:job_id>/guided/preview",
+    summary="What a guided change comes to",
+    tags=tag("plans"),
+    responses={"200": planning.PlanView, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+@heavy
+def post_guided_preview(path: JobPath, body: guided.GuidedAsked) -> Response:
+    """Its circuit sized and set beside what was found, without keeping it."""
+    return answer(guided.preview_guided(session(), path.job_id, body))
+
+
+@api.post(
+    "/jobs/<int:job_id>/guided",
+    summary="Keep a guided change as the plan",
+    tags=tag("plans"),
+    responses={"201": CircuitRecord, **SAVE_ERRORS},
+)
+@needs(Permission.WORK)
+@heavy
+@creates
+def post_guided(path: JobPath, body: guided.GuidedAsked) -> Response:
+    """As a new version of the job's circuit."""
+    return answer(guided.keep_guided(session(), path.job_id, body, me()), 201)

@@ -1,0 +1,271 @@
+<script setup lang="ts">
+/** A guided change: a few questions, the circuit they make, what else is to be done. */
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+import { ApiError, client, data } from '@/api/client'
+import type { GuidedAsked, GuideView, PlanView, Question } from '@/api/types'
+import LoopView from '@/charts/LoopView.vue'
+import { useCatalogue } from '@/composables/catalogue'
+import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
+import { useSaving } from '@/composables/saving'
+import { useUnits } from '@/composables/units'
+import { useWorkbench } from '@/composables/workbench'
+import CautionStrip from '@/ui/CautionStrip.vue'
+import NumberField from '@/ui/NumberField.vue'
+import ProblemNotice from '@/ui/ProblemNotice.vue'
+import { fixed, mv } from '@/ui/numbers'
+
+const emit = defineEmits<{ kept: [] }>()
+const bench = useWorkbench()
+const units = useUnits()
+const { sizes } = useCatalogue()
+const { busy, problem: keepProblem, save } = useSaving()
+
+const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
+const key = computed(() => [bench.jobId, bench.asFound?.id, bench.asFound?.lock])
+const listed = useQuery({
+  queryKey: computed(() => ['guided', ...key.value]),
+  queryFn: () => data(client.GET('/api/jobs/{job_id}/guided', path.value)),
+})
+const begin = useQuery({
+  queryKey: computed(() => ['plan-target', bench.jobId, bench.asFound?.id]),
+  queryFn: () => data(client.GET('/api/jobs/{job_id}/plan/target', path.value)),
+})
+const guides = computed<readonly GuideView[]>(() => listed.data.value?.guides ?? [])
+
+type Answers = GuidedAsked['answers']
+interface Form {
+  name: string
+  /** Of every guide, so that going back and forth loses nothing. */
+  answers: Record<string, Answers>
+  carry: number | null
+}
+const draft = computed(() => `${bench.jobId}:guided`)
+const form = ref<Form>(findDraft<Form>(draft.value, hasFields('name', 'answers')) ?? { name: '', answers: {}, carry: null })
+watch(form, (now) => (now.name ? keepDraft(draft.value, now) : dropDraft(draft.value)), { deep: true })
+watch(
+  [guides, () => begin.data.value],
+  () => {
+    if (!guides.value.some((g) => g.name === form.value.name && !g.not_here))
+      form.value.name = guides.value.find((g) => !g.not_here)?.name ?? ''
+    form.value.carry ??= bench.asFound?.document.alternators[0]?.rated_a ?? null
+  },
+  { immediate: true },
+)
+const guide = computed(() => guides.value.find((g) => g.name === form.value.name && !g.not_here) ?? null)
+const given = (q: Question) => form.value.answers[form.value.name]?.[q.name] ?? q.usual
+function answer(q: Question, value: string | number | null): void {
+  const { name, answers } = form.value
+  if (value !== null) form.value.answers = { ...answers, [name]: { ...answers[name], [q.name]: value } }
+}
+const body = computed<GuidedAsked | null>(() => {
+  if (!guide.value || !begin.data.value || !form.value.carry) return null
+  const answers = Object.fromEntries(guide.value.questions.map((q) => [q.name, given(q)]))
+  const target = { ...begin.data.value, target_current_a: form.value.carry, system: units.system, alternator_label: '' }
+  return { name: guide.value.name, answers, target }
+})
+const preview = useQuery({
+  queryKey: computed(() => ['guided-preview', ...key.value, body.value]),
+  queryFn: () => data(client.POST('/api/jobs/{job_id}/guided/preview', { ...path.value, body: body.value! })),
+  enabled: computed(() => body.value !== null),
+  placeholderData: keepPreviousData,
+})
+const problem = computed(() => (preview.error.value instanceof ApiError ? preview.error.value.problem : null))
+const says = (field: string) => problem.value?.problems?.find((p) => p.field === field)?.message ?? ''
+const view = computed(() => (problem.value ? null : ((preview.data.value as PlanView | undefined) ?? null)))
+const picked = ref<string | null>(null)
+const rows = computed(() => view.value?.comparison.branches.filter((r) => r.change !== 'kept') ?? [])
+const reason = (id: string) => view.value?.proposal.choices.find((c) => c.branch_id === id)?.reason ?? ''
+const same = computed(() => {
+  const kept = bench.plan?.document
+  return (
+    !!kept?.guided &&
+    !!view.value &&
+    JSON.stringify(kept.guided) === JSON.stringify(view.value.guided) &&
+    JSON.stringify(kept.target) === JSON.stringify(view.value.proposal.target)
+  )
+})
+async function keep(): Promise<void> {
+  await save(async () => {
+    await data(client.POST('/api/jobs/{job_id}/guided', { ...path.value, body: body.value! }))
+    dropDraft(draft.value)
+    await bench.reload()
+    emit('kept')
+  })
+}
+</script>
+
+<template>
+  <section class="panel stack ask-panel" data-test="guided">
+    <h2 class="sleeve">What is to change</h2>
+    <v-radio-group v-model="form.name" hide-details>
+      <template v-for="g in guides" :key="g.name">
+        <v-radio :value="g.name" :label="g.label" :disabled="!!g.not_here" :data-guide="g.name" />
+        <p class="quiet why">{{ g.not_here || g.when }}</p>
+      </template>
+    </v-radio-group>
+    <template v-if="guide">
+      <h2 class="sleeve">{{ guide.label }}</h2>
+      <template v-for="q in guide.questions" :key="`${guide.name} ${q.name}`">
+        <v-select
+          v-if="q.choices.length"
+          :model-value="given(q)"
+          :label="q.label"
+          :items="q.choices.map((c) => ({ value: c.name, title: c.label }))"
+          :hint="q.why"
+          :persistent-hint="!!q.why"
+          :error-messages="says(q.name)"
+          :data-question="q.name"
+          @update:model-value="answer(q, $event)"
+        />
+        <NumberField
+          v-else
+          :model-value="Number(given(q))"
+          :label="q.label"
+          :unit="q.unit"
+          :hint="q.why"
+          :error="says(q.name)"
+          required
+          :data-question="q.name"
+          @update:model-value="answer(q, $event)"
+        />
+      </template>
+      <NumberField
+        v-model="form.carry"
+        of="SizingTarget.target_current_a"
+        label="Alternator output to carry"
+        unit="A"
+        hint="the first alternator's"
+        required
+        data-test="guided-carry"
+      />
+      <ProblemNotice :problem="problem" />
+      <ProblemNotice :problem="keepProblem" />
+      <div class="row">
+        <v-btn color="primary" :disabled="!view || !bench.mayWrite || same" :loading="busy" data-test="keep-guided" @click="keep">{{
+          same ? 'Kept' : 'Keep as the plan'
+        }}</v-btn>
+      </div>
+    </template>
+    <CautionStrip step="plan" :job-id="bench.jobId" />
+  </section>
+  <div class="stack grow results">
+    <v-progress-linear v-if="preview.isFetching.value && !view" indeterminate aria-label="Sizing" />
+    <template v-if="view && bench.asFound">
+      <section class="panel">
+        <h2 class="sleeve">In this order</h2>
+        <ol class="steps" data-test="to-do">
+          <li v-for="t in view.guided?.to_do" :key="t">{{ t }}</li>
+        </ol>
+      </section>
+      <div class="both">
+        <section class="panel">
+          <h2 class="sleeve">As found, at {{ fixed(view.comparison.current_a, 0) }} A</h2>
+          <LoopView
+            :circuit="bench.asFound.document"
+            :findings="view.comparison.before"
+            :layout="view.comparison.pictures_before.loop"
+            :sizes="sizes"
+            :selected="picked"
+            compact
+            @select="picked = $event"
+          />
+        </section>
+        <section class="panel">
+          <h2 class="sleeve">Then</h2>
+          <LoopView
+            :circuit="view.proposal.circuit"
+            :findings="view.comparison.after"
+            :layout="view.comparison.pictures_after.loop"
+            :sizes="sizes"
+            :selected="picked"
+            compact
+            @select="picked = $event"
+          />
+          <p v-for="f in view.comparison.after.parts" :key="f.code + f.branch_id" class="finding" :class="f.severity">
+            <b>{{ f.title }}.</b> {{ f.why }}
+          </p>
+        </section>
+      </div>
+      <section class="panel scroll">
+        <v-table class="figures" data-test="guided-parts">
+          <thead>
+            <tr>
+              <th>Part</th>
+              <th>As found</th>
+              <th>Then</th>
+              <th class="n">mV then</th>
+              <th>Why</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr
+              v-for="r in rows"
+              :key="r.branch_id"
+              :data-row="r.branch_id"
+              :class="{ on: r.branch_id === picked }"
+              @click="picked = r.branch_id"
+            >
+              <td>
+                <b>{{ r.label }}</b>
+              </td>
+              <td>{{ r.before ?? '–' }}</td>
+              <td>{{ r.after ?? '–' }}</td>
+              <td class="n">{{ mv(r.drop_after_v) }}</td>
+              <td class="quiet">{{ reason(r.branch_id) || r.change }}</td>
+            </tr>
+          </tbody>
+        </v-table>
+        <p v-for="note in view.proposal.notes" :key="note" class="quiet mb-0">{{ note }}</p>
+      </section>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.ask-panel {
+  flex: 0 0 320px;
+}
+.results {
+  min-width: 0;
+}
+.why {
+  margin: -4px 0 6px 44px;
+}
+.steps {
+  margin: 0;
+  padding-left: 22px;
+}
+.both {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 12px;
+}
+.scroll {
+  overflow-x: auto;
+}
+.on {
+  background: rgb(var(--v-theme-surface-variant));
+}
+.finding {
+  border-left: 8px solid var(--excess);
+  padding-left: 10px;
+  margin: 8px 0 0;
+}
+.finding.danger {
+  border-left-color: var(--fail);
+}
+.finding.note {
+  border-left-color: var(--line);
+}
+@media (max-width: 1023px) {
+  .ask-panel {
+    flex-basis: auto;
+  }
+}
+@media (max-width: 760px) {
+  .both {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

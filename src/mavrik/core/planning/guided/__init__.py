@@ -1,0 +1,32 @@
+"""Guided changes of a circuit, a file a change: what each asks, what it draws, what else it asks to be done."""
+
+from __future__ import annotations
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.planning.guided.base import Answer, Answers, Changed, Guide, GuideProblemError, Question, checked
+from mavrik.core.registry import parts_of
+
+GUIDES: tuple[Guide, ...] = parts_of(__name__, Guide, lambda g: g.order)
+
+
+def guided(circuit: Circuit, name: str, answers: Answers) -> Changed:
+    """A circuit changed as a guide does, by its answers; those left out are as usual.
+
+    circuit: the document; name: of a guide; answers: by name of the question
+    Raises GuideProblemError for a guide that there is none of or that has no place here, and for an answer that cannot be, at its
+    question.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> made = guided(front_battery(12), "rear_battery", {"feed_m": 4.5, "ground": "direct"})
+    >>> [b.label for b in made.circuit.branches if "ground" in b.id]
+    ['Battery to engine']
+    """
+    guide = next((g for g in GUIDES if g.name == name), None)
+    if guide is None:
+        raise GuideProblemError("guide", f"There is no guided change '{name}'.")
+    if said := guide.not_here(circuit):
+        raise GuideProblemError("guide", said)
+    return guide.build(circuit, checked(guide, circuit, answers))
+
+
+__all__ = ["GUIDES", "Answer", "Answers", "Changed", "Guide", "GuideProblemError", "Question", "guided"]

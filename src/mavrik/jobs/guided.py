@@ -1,0 +1,95 @@
+"""Guided changes of a job's circuit: what they ask, what comes of the answers, kept as a plan."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+from sqlalchemy.orm import Session
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.rules import check_circuit
+from mavrik.core.document import Document, Problem
+from mavrik.core.planning.comparison import compare
+from mavrik.core.planning.guided import GUIDES, GuideProblemError, Question, guided
+from mavrik.core.planning.leads import cheapest_proposal
+from mavrik.core.planning.set_point import set_point
+from mavrik.core.planning.targets import Guided, SizingError, SizingTarget
+from mavrik.domain.job import Plan
+from mavrik.domain.roles import Who
+from mavrik.jobs.errors import InvalidError
+from mavrik.jobs.kept import as_found
+from mavrik.jobs.lists import prices
+from mavrik.jobs.planning import PlanView, keep_planned
+from mavrik.jobs.records import CircuitRecord
+from mavrik.jobs.work import get_row, row_to_change
+
+GivenAnswers = Annotated[dict[str, Annotated[str, Field(max_length=60)] | float], Field(max_length=80)]
+
+
+class GuideView(Document):
+    """A guided change, and what it asks of this circuit."""
+
+    name: str
+    label: str
+    when: str
+    not_here: str
+    """Why this circuit has no place for it; empty where it has."""
+    questions: tuple[Question, ...]
+
+
+class GuidedAsked(Document):
+    """Which guided change, what was answered, and how leads are sized for it."""
+
+    name: Annotated[str, Field(max_length=40)]
+    answers: GivenAnswers
+    target: SizingTarget
+
+
+def guides_for(session: Session, job_id: int) -> list[GuideView]:
+    """Every guided change, and what it asks of the job's circuit. Raises NotFoundError where none is described."""
+    circuit = _whole(as_found(get_row(session, job_id)))
+    views = []
+    for g in GUIDES:
+        said = g.not_here(circuit)
+        views.append(GuideView(name=g.name, label=g.label, when=g.when, not_here=said, questions=() if said else g.asks(circuit)))
+    return views
+
+
+def preview_guided(session: Session, job_id: int, asked: GuidedAsked) -> PlanView:
+    """What a guided change comes to, without keeping it.
+
+    Raises InvalidError, at the question, for an answer that cannot be, and where no leads will do.
+    """
+    found = _whole(as_found(get_row(session, job_id)))
+    try:
+        changed = guided(found, asked.name, asked.answers)
+    except GuideProblemError as error:
+        raise InvalidError(str(error), [Problem("guided", error.field, str(error))]) from error
+    _whole(changed.circuit)
+    try:
+        proposal = cheapest_proposal(changed.circuit, asked.target, prices(session).document, found)
+    except SizingError as error:
+        raise InvalidError(str(error)) from error
+    guide = next(g for g in GUIDES if g.name == asked.name)
+    return PlanView(
+        proposal=proposal, comparison=compare(found, proposal.circuit, asked.target.limit_profile), set_point=set_point(proposal.circuit),
+        guided=Guided(name=guide.name, label=guide.label, answers=asked.answers, to_do=changed.to_do),
+    )  # fmt: skip
+
+
+def keep_guided(session: Session, job_id: int, asked: GuidedAsked, who: Who) -> CircuitRecord:
+    """Make a guided change the job's plan. Raises as `preview_guided`, ClosedError for a job that is done or put away."""
+    row_to_change(session, job_id)
+    view = preview_guided(session, job_id, asked)
+    assert view.guided is not None
+    made = view.proposal
+    plan = Plan(target=made.target, choices=made.choices, notes=made.notes, guided=view.guided)
+    return keep_planned(session, job_id, made.circuit, plan, who, view.guided.label)
+
+
+def _whole(circuit: Circuit) -> Circuit:
+    problems = check_circuit(circuit)
+    if problems:
+        raise InvalidError(problems[0].message, problems)
+    return circuit
