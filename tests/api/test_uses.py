@@ -160,3 +160,12 @@ def test_days_that_are_cancelled_leave_nothing(tech: Caller, job: dict[str, Any]
     do_tasks(tech)
     assert answered(tech.get(f"/api/tasks/{task['id']}"))["state"] == "cancelled"
     assert answered(tech.get(f"/api/jobs/{job['id']}/simulation"))["revision"] == 0
+
+
+def test_the_second_of_two_who_keep_at_once_is_told(tech: Caller, boss: Caller, path: str) -> None:
+    answered(tech.post(f"{path}?revision=0", ASKED), 201)
+    late = answered(boss.post(f"{path}?revision=0", {**ASKED, "starts_a_day": 9}), 409)
+    assert late["theirs"]["revision"] == 1 and late["theirs"]["document"]["starts_a_day"] == 3
+    # The same as theirs is no conflict; theirs followed, mine is kept.
+    assert answered(boss.post(f"{path}?revision=0", ASKED), 201)["revision"] == 1
+    assert answered(boss.post(f"{path}?revision=1", {**ASKED, "starts_a_day": 9}), 201)["revision"] == 2

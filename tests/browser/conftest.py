@@ -128,12 +128,14 @@ class People:
 
 def choose(opens: Locator, option: Locator, shows: Locator) -> None:
     """Open a menu and take what it offers, until that shows: a late answer of the server may redraw what is open under the pointer."""
-    for _ in range(3):
-        opens.click()
-        option.click()
+    for _ in range(4):
         try:
+            opens.click()
+            option.click(timeout=8_000)
             shows.wait_for(state="visible", timeout=10_000)
         except TimeoutError:
+            # Whatever is still open is closed, so that the next click opens and does not close.
+            opens.page.keyboard.press("Escape")
             continue
         return
     shows.wait_for(state="visible")

@@ -33,6 +33,7 @@ VIEWS: list[tuple[str, str, tuple[str, ...]]] = [
     ("/jobs/3/plan", "[data-test=part-use]", ("[data-test=part-use]",)),
     ("/jobs/3/plan", "[data-test=part-worth]", ("[data-test=part-worth]", "[data-plan]")),
     ("/jobs/3/plan", "[data-test=part-worth]", ("[data-test=part-worth]", "[data-test=worth-changes]", "[data-change] button")),
+    ("/jobs/3/plan", "[data-test=part-guided]", ("[data-test=part-guided]", "[data-test=guided-parts] tbody tr")),
     ("/lists", "[data-test=units]", ()),
     ("/lists", "[data-test=units]", ("[data-test=list-prices]",)),
     ("/jobs/3/hand_over", "iframe", ()),

@@ -226,3 +226,34 @@ def test_days_are_let_go_by_and_shown_as_curves(open_page: Callable[..., Page]) 
     page.reload()
     page.locator("[data-test=part-weeks]").click()
     expect(said).to_contain_text("Starts for 2 days")
+
+
+def test_a_guided_change_is_answered_looked_at_and_kept(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    job = job_with(page, "front_battery")
+    page.goto(f"/jobs/{job}/plan")
+    page.locator("[data-test=part-guided]").click()
+    parts = page.locator("[data-test=guided-parts]")
+    # The usual answers first; 5 m along its way are typed, and the lead follows.
+    expect(parts.locator("tr[data-row=battery_lead]")).to_contain_text("4.5 m")
+    length = page.locator("[data-question=feed_m] input, input[data-question=feed_m]").first
+    length.fill("5")
+    expect(parts.locator("tr[data-row=battery_lead]")).to_contain_text("5 m")
+    expect(parts.locator("tr[data-row=block_ground]")).to_contain_text("removed")
+    expect(page.locator("[data-test=to-do] li")).to_have_count(4)
+    # Out of bounds: said at its question, nothing is kept.
+    length.fill("50")
+    expect(page.get_by_text("1 to 12 m").first).to_be_visible()
+    expect(page.locator("[data-test=keep-guided]")).to_be_disabled()
+    length.fill("5")
+    # A guide that has no place says why; another one, and back: what was typed is still there.
+    expect(page.get_by_text("It has one battery: add a second one first.")).to_be_visible()
+    page.get_by_label("Fit a winch").check()
+    expect(parts.locator("tr[data-row=winch_feed]")).to_be_visible()
+    page.get_by_label("Move the battery to the rear").check()
+    expect(length).to_have_value("5")
+    page.locator("[data-test=keep-guided]").click()
+    expect(page.locator("[data-test=keep-guided]")).to_have_text("Kept")
+    page.locator("[data-test=part-cables]").click()
+    expect(page.locator("[data-test=guided-kept]")).to_contain_text("Move the battery to the rear")
+    expect(page.locator("[data-test=keep-plan]")).to_have_text("Kept")

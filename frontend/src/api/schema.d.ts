@@ -659,7 +659,7 @@ export interface paths {
         put?: never;
         /**
          * Keep a drive
-         * @description As the next revision of the job's.
+         * @description As the next revision of the job's. Refused with 409 when somebody else kept one in between.
          */
         post: operations["plans_post_drive_jobs__int_job_id__drive_post"];
         delete?: never;
@@ -1071,7 +1071,7 @@ export interface paths {
         put?: never;
         /**
          * Keep how the vehicle is used
-         * @description As the next revision of the job's.
+         * @description As the next revision of the job's. Refused with 409 when somebody else kept one in between.
          */
         post: operations["plans_post_use_jobs__int_job_id__use_post"];
         delete?: never;
@@ -9978,7 +9978,9 @@ export interface operations {
     };
     plans_post_drive_jobs__int_job_id__drive_post: {
         parameters: {
-            query?: never;
+            query?: {
+                revision?: number | null;
+            };
             header?: never;
             path: {
                 job_id: number;
@@ -11022,7 +11024,9 @@ export interface operations {
     };
     plans_post_use_jobs__int_job_id__use_post: {
         parameters: {
-            query?: never;
+            query?: {
+                revision?: number | null;
+            };
             header?: never;
             path: {
                 job_id: number;

@@ -32,11 +32,11 @@ def preview_drive(session: Session, job_id: int, asked: DriveRequest) -> DriveVi
     return _view(get_row(session, job_id), asked)
 
 
-def keep_drive(session: Session, job_id: int, asked: DriveRequest, who: Who) -> DriveRecord:
-    """Keep a drive as a new revision of the job's. Raises as `preview_drive`, ClosedError for a job that is done or put away."""
+def keep_drive(session: Session, job_id: int, asked: DriveRequest, who: Who, edited_from: int | None = None) -> DriveRecord:
+    """Keep a drive as a new revision of the job's. Raises as `preview_drive`, ClosedError for a job that is done or put away, ConflictError as `keep_document`."""
     row = row_to_change(session, job_id)
     view = _view(row, asked)
-    revision = keep_document(session, row, DocumentKind.DRIVE, asked, who, f"the drive of {view.label}")
+    revision = keep_document(session, row, DocumentKind.DRIVE, asked, who, f"the drive of {view.label}", edited_from)
     return DriveRecord(revision=revision, document=asked, view=view)
 
 

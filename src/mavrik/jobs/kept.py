@@ -10,8 +10,8 @@ from mavrik.core.planning.drive import DriveRequest
 from mavrik.core.planning.targets import Accepted
 from mavrik.domain.job import CircuitRole, DocumentKind, Plan
 from mavrik.domain.roles import Who
-from mavrik.jobs.changes import note_change
-from mavrik.jobs.errors import NotFoundError
+from mavrik.jobs.changes import last_editor, note_change
+from mavrik.jobs.errors import ConflictError, NotFoundError
 from mavrik.jobs.finding import latest
 from mavrik.jobs.room import check_room
 from mavrik.store.models import Job, JobDocument
@@ -55,14 +55,21 @@ def kept_drive(row: Job) -> DriveRequest | None:
     return DriveRequest.model_validate(kept.document) if kept else None
 
 
-def keep_document(session: Session, row: Job, kind: DocumentKind, asked: Document, who: Who, what: str) -> int:
+def keep_document(
+    session: Session, row: Job, kind: DocumentKind, asked: Document, who: Who, what: str, edited_from: int | None = None
+) -> int:
     """Keep a document as the next revision of its kind; one that is as the last was is that one. Returns the revision.
 
-    what: said in the log of what was kept
+    what: said in the log of what was kept; edited_from: revision that it was edited from, 0 for none; left out, it follows whatever is there
+    Raises ConflictError where somebody else kept one in between.
     """
     before, document = latest_document(row, kind), asked.model_dump(mode="json")
     if before is not None and before.document == document:
         return before.revision
+    now = before.revision if before else 0
+    if edited_from is not None and edited_from != now:
+        theirs = {"revision": now, "document": before.document if before else None}
+        raise ConflictError(f"{last_editor(session, row.id)} kept something else while you were editing.", theirs)
     revision = before.revision + 1 if before else 1
     check_room(session, row.id, JobDocument, document)
     session.add(JobDocument(job=row, kind=kind.value, revision=revision, document=document, created_by_id=who.id))

@@ -57,11 +57,11 @@ def preview_use(session: Session, job_id: int, asked: UseRequest) -> UseAnswer:
     return _answer(get_row(session, job_id), asked)
 
 
-def keep_use(session: Session, job_id: int, asked: UseRequest, who: Who) -> UseRecord:
-    """Keep a use as a new revision of the job's. Raises as `preview_use`, ClosedError for a job that is done or put away."""
+def keep_use(session: Session, job_id: int, asked: UseRequest, who: Who, edited_from: int | None = None) -> UseRecord:
+    """Keep a use as a new revision of the job's. Raises as `preview_use`, ClosedError for a job that is done or put away, ConflictError as `keep_document`."""
     row = row_to_change(session, job_id)
     answer = _answer(row, asked)
-    revision = keep_document(session, row, DocumentKind.USE, asked, who, f"how it is used: {answer.now.headline}")
+    revision = keep_document(session, row, DocumentKind.USE, asked, who, f"how it is used: {answer.now.headline}", edited_from)
     return UseRecord(revision=revision, document=asked, answer=answer)
 
 

@@ -7,6 +7,7 @@ import type { ProblemDocument, UseAnswer, UseRequest } from '@/api/types'
 import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
 import { useSaving } from '@/composables/saving'
 import { useWorkbench } from '@/composables/workbench'
+import ConflictDialog from '@/ui/ConflictDialog.vue'
 import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { fixed } from '@/ui/numbers'
@@ -16,7 +17,7 @@ import SceneTable from './SceneTable.vue'
 
 const bench = useWorkbench()
 const cache = useQueryClient()
-const { busy, problem: keepProblem, save: saving } = useSaving()
+const { busy, problem: keepProblem, conflict, save: saving } = useSaving()
 
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
 const key = computed(() => ['use', bench.jobId, bench.asFound?.id, bench.asFound?.lock])
@@ -69,10 +70,26 @@ const shown = computed(() => answer.value ?? last.value)
 const now = computed(() => shown.value?.now ?? null)
 const then = computed(() => shown.value?.planned ?? null)
 
+/** Somebody else kept one first: mine follows theirs, or theirs takes its place. */
+async function followTheirs(): Promise<void> {
+  await kept.refetch()
+  conflict.value = null
+  await keep()
+}
+async function takeTheirs(): Promise<void> {
+  const theirs = (await kept.refetch()).data
+  conflict.value = null
+  if (theirs) take(theirs.document)
+}
 async function keep(): Promise<void> {
   await saving(async () => {
     const sent = body.value!
-    const record = await data(client.POST('/api/jobs/{job_id}/use', { ...path.value, body: sent }))
+    const record = await data(
+      client.POST('/api/jobs/{job_id}/use', {
+        params: { ...path.value.params, query: { revision: kept.data.value?.revision ?? null } },
+        body: sent,
+      }),
+    )
     cache.setQueryData(key.value, record)
     // What was typed meanwhile stays.
     if (body.value === sent) take(record.document)
@@ -106,6 +123,15 @@ const missing = (net: number) => (net < 0 ? `${fixed(-net, 1)} Ah missing` : `${
 </script>
 
 <template>
+  <ConflictDialog
+    :problem="conflict"
+    both="Keep mine after theirs"
+    theirs="Take theirs"
+    mine-hint="Theirs stays in the log."
+    @keep-both="followTheirs"
+    @take-theirs="takeTheirs"
+    @later="conflict = null"
+  />
   <section v-if="form" class="panel stack form">
     <h2 class="sleeve">What is fed, and when</h2>
     <SceneTable

@@ -9,6 +9,7 @@ import { useSaving } from '@/composables/saving'
 import { useWorkbench } from '@/composables/workbench'
 import { fixed } from '@/ui/numbers'
 import CautionStrip from '@/ui/CautionStrip.vue'
+import ConflictDialog from '@/ui/ConflictDialog.vue'
 import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import BeltTable from './BeltTable.vue'
@@ -17,10 +18,10 @@ import DiameterBar from './DiameterBar.vue'
 
 const bench = useWorkbench()
 const cache = useQueryClient()
-const { busy, problem: keepProblem, save: saving } = useSaving()
+const { busy, problem: keepProblem, conflict, save: saving } = useSaving()
 
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
-const key = computed(() => ['drive', bench.jobId, bench.asFound?.id, bench.asFound?.lock])
+const key = computed(() => ['drive', bench.jobId, bench.asFound?.id, bench.asFound?.lock, bench.plan?.id])
 const kept = useQuery({
   queryKey: key,
   queryFn: () => data(client.GET('/api/jobs/{job_id}/drive', path.value)),
@@ -74,10 +75,26 @@ const same = computed(
   () => (kept.data.value?.revision ?? 0) > 0 && JSON.stringify(kept.data.value?.document) === JSON.stringify(body.value),
 )
 
+/** Somebody else kept one first: mine follows theirs, or theirs takes its place. */
+async function followTheirs(): Promise<void> {
+  await kept.refetch()
+  conflict.value = null
+  await keep()
+}
+async function takeTheirs(): Promise<void> {
+  const theirs = (await kept.refetch()).data
+  conflict.value = null
+  if (theirs) take(theirs.document)
+}
 async function keep(): Promise<void> {
   await saving(async () => {
     const sent = body.value!
-    const record = await data(client.POST('/api/jobs/{job_id}/drive', { ...path.value, body: sent }))
+    const record = await data(
+      client.POST('/api/jobs/{job_id}/drive', {
+        params: { ...path.value.params, query: { revision: kept.data.value?.revision ?? null } },
+        body: sent,
+      }),
+    )
     cache.setQueryData(key.value, record)
     // What was typed meanwhile stays.
     if (body.value === sent) take(record.document)
@@ -108,6 +125,15 @@ const more = ref<string[]>([])
 </script>
 
 <template>
+  <ConflictDialog
+    :problem="conflict"
+    both="Keep mine after theirs"
+    theirs="Take theirs"
+    mine-hint="Theirs stays in the log."
+    @keep-both="followTheirs"
+    @take-theirs="takeTheirs"
+    @later="conflict = null"
+  />
   <section class="panel stack form">
     <h2 class="sleeve">Pulleys</h2>
     <template v-if="asked.form">

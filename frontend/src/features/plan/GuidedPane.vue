@@ -247,6 +247,9 @@ async function keep(): Promise<void> {
 .on {
   background: rgb(var(--v-theme-surface-variant));
 }
+.on .quiet {
+  color: inherit;
+}
 .finding {
   border-left: 8px solid var(--excess);
   padding-left: 10px;

@@ -57,7 +57,7 @@ watch(
   { immediate: true },
 )
 const preview = useQuery({
-  queryKey: computed(() => ['plan', bench.jobId, bench.asFound?.id, bench.asFound?.lock, { ...target }]),
+  queryKey: computed(() => ['plan', bench.jobId, bench.asFound?.id, bench.asFound?.lock, bench.plan?.id, { ...target }]),
   queryFn: () => data(client.POST('/api/jobs/{job_id}/plan/preview', { params: { path: { job_id: bench.jobId } }, body: { ...target } })),
   enabled: computed(() => bench.asFound !== null && target.target_current_a > 0),
   placeholderData: keepPreviousData,
@@ -320,6 +320,9 @@ async function keep(): Promise<void> {
 }
 .on {
   background: rgb(var(--v-theme-surface-variant));
+}
+.on .quiet {
+  color: inherit;
 }
 .bad {
   color: var(--fail);

@@ -390,6 +390,9 @@ ul {
 .on {
   background: rgb(var(--v-theme-surface-variant));
 }
+.on .quiet {
+  color: inherit;
+}
 .both {
   display: grid;
   grid-template-columns: 1fr 1fr;

@@ -114,9 +114,10 @@ class Chooser:
             if taken is None:
                 break
             choice = self.settle(self._ids(taken))
-            if choice is not None and (budget is None or choice.cost <= budget):
-                if best is None or spare_a(choice.figures) > spare_a(best.figures):
-                    best = choice
+            if choice is None or (budget is not None and choice.cost > budget):
+                pass
+            elif best is None or spare_a(choice.figures) > spare_a(best.figures):
+                best = choice
             struck.append(taken)
         return best
 

@@ -26,6 +26,13 @@ from mavrik.web.gate import heavy
 from mavrik.web.repeat import creates
 from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
 
+
+class EditedFrom(BaseModel):
+    """The revision that a document was edited from; left out, it follows whatever is there."""
+
+    revision: Annotated[int, Field(ge=0, le=1_000_000)] | None = None
+
+
 api = APIBlueprint("plans", __name__, url_prefix="/api")
 
 
@@ -116,9 +123,9 @@ def post_drive_preview(path: JobPath, body: DriveRequest) -> Response:
 @needs(Permission.WORK)
 @heavy
 @creates
-def post_drive(path: JobPath, body: DriveRequest) -> Response:
-    """As the next revision of the job's."""
-    return answer(drives.keep_drive(session(), path.job_id, body, me()), 201)
+def post_drive(path: JobPath, query: EditedFrom, body: DriveRequest) -> Response:
+    """As the next revision of the job's. Refused with 409 when somebody else kept one in between."""
+    return answer(drives.keep_drive(session(), path.job_id, body, me(), query.revision), 201)
 
 
 @api.get(
@@ -156,9 +163,9 @@ def post_use_preview(path: JobPath, body: UseRequest) -> Response:
 @needs(Permission.WORK)
 @heavy
 @creates
-def post_use(path: JobPath, body: UseRequest) -> Response:
-    """As the next revision of the job's."""
-    return answer(uses.keep_use(session(), path.job_id, body, me()), 201)
+def post_use(path: JobPath, query: EditedFrom, body: UseRequest) -> Response:
+    """As the next revision of the job's. Refused with 409 when somebody else kept one in between."""
+    return answer(uses.keep_use(session(), path.job_id, body, me(), query.revision), 201)
 
 
 class SpeedsText(Document):
