@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from mavrik.core.catalogue.sources import CurvePoint
 from mavrik.core.circuit import Alternator
+from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.planning.drive import DriveProblemError, DriveReading, DriveRequest, plan_drive, slowest_shaft_rpm
 
 CURVE = tuple(CurvePoint(shaft_rpm=rpm, output_a=a) for rpm, a in ((1000, 0), (1500, 40), (2000, 80), (3000, 130), (6000, 160)))
@@ -268,3 +269,16 @@ def test_a_pulley_in_the_belt_s_way_is_said() -> None:
     ]
     found = plan_drive(UNIT, ask(pulleys=pulleys, crank_mm=100, now_mm=100, limit_rpm=18_000))
     assert [(f.code, f.title) for f in found.findings] == [("in_the_way", "The belt runs into Fan")]
+
+
+def test_what_comes_after_is_of_the_unit_that_is_planned() -> None:
+    """2000 /min on 156 mm and 60 mm are 5200 of the shaft; twice the rating gives twice as much, hot and cold."""
+    unit = build_layout("front_battery", 12).alternator
+    asked = DriveRequest(alternator_id=unit.id, crank_mm=156, now_mm=60, new_mm=52)
+    alone = plan_drive(unit, asked)
+    planned = plan_drive(unit, asked, unit.model_copy(update={"rated_a": 2 * unit.rated_a, "label": "Twice"}))
+    assert alone.planned_label is None and planned.planned_label == "Twice"
+    for one, other in zip(alone.speeds, planned.speeds, strict=True):
+        assert other.before == one.before and one.after and other.after
+        assert other.after.shaft_rpm == one.after.shaft_rpm
+        assert other.after.hot_a == pytest.approx(2 * one.after.hot_a)

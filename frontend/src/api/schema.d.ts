@@ -3859,6 +3859,11 @@ export interface components {
             hot_c: number;
             /** Label */
             label: string;
+            /**
+             * Planned Label
+             * @default null
+             */
+            planned_label: string | null;
             pulley: components["schemas"]["PulleyRange"] | null;
             /**
              * Ratio From

@@ -282,6 +282,9 @@ const more = ref<string[]>([])
           {{ shown.label }}: shaft {{ fixed(shown.ratio_now, 2)
           }}<template v-if="shown.ratio_new"> → {{ fixed(shown.ratio_new, 2) }}</template> times the engine's speed,
           {{ FROM[shown.ratio_from] }}.
+          <b v-if="shown.planned_label && shown.ratio_new" data-test="then-unit"
+            >What comes then is of the unit that is planned, {{ shown.planned_label }}.</b
+          >
         </p>
       </div>
       <DrivePicture

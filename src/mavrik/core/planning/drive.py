@@ -156,6 +156,8 @@ class DriveView(Document):
     """What a drive does, before and after."""
 
     label: Label
+    planned_label: Label | None = None
+    """The unit that takes its place, where another is planned: what comes after is of that."""
     ratio_now: float
     ratio_from: Literal["tachometer", "diameters", "circuit"]
     ratio_new: float | None
@@ -232,9 +234,10 @@ def plan_drive(unit: Alternator, asked: DriveRequest, planned: Alternator | None
     gain, gain_trouble = _gain(asked)
     reach = _range(then, asked, ratio)
     found = [*_of_speeds(asked, speeds), *_of_slip(slip), *_of_wishes(then, asked, speeds, reach), *belt_trouble, *gain_trouble]
+    another = (then.rated_a, then.curve) != (unit.rated_a, unit.curve)
     return DriveView(
-        label=unit.label, ratio_now=ratio, ratio_from=ratio_from, ratio_new=new, slip=slip, cold_c=table.reference_c, hot_c=table.hot_c,
-        speeds=speeds, pulley=reach, belt=belt, gain=gain, findings=by_severity(found),
+        label=unit.label, planned_label=then.label if another else None, ratio_now=ratio, ratio_from=ratio_from, ratio_new=new, slip=slip,
+        cold_c=table.reference_c, hot_c=table.hot_c, speeds=speeds, pulley=reach, belt=belt, gain=gain, findings=by_severity(found),
     )  # fmt: skip
 
 
