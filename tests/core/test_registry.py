@@ -90,6 +90,19 @@ from mavrik.jobs.tasks import TaskKind
 
 WEIGH = TaskKind("weigh", Document, lambda work, asked: None)
 """,
+    "core/planning/changes/charm.py": """
+from mavrik.core.planning.changes.base import Change, ChangeKind
+
+CHARM = ChangeKind(99, "charm", "Charm", lambda situation: [Change("charm:rabbit", "charm", "A charm", "It cannot hurt.", lambda scheme: scheme)])
+""",
+    "core/planning/guided/tow_bar.py": """
+from mavrik.core.planning.guided.base import Changed, Guide, number
+
+TOW_BAR = Guide(
+    99, "tow_bar", "Fit a tow bar", "To tow.", lambda circuit: "", lambda circuit: (number("length_m", "Length", "m", 0, 9, 3.0),),
+    lambda circuit, answers: Changed(circuit, (f"{answers['length_m']} m of it.",)),
+)
+""",
     "web/areas/weather.py": """
 from flask_openapi3.blueprint import APIBlueprint
 from mavrik.web.access import PUBLIC, needs
@@ -124,6 +137,16 @@ from mavrik.standin.meters import METERS
 from mavrik.web.app import create_app
 from mavrik.web.settings import Settings
 
+from mavrik.core.catalogue.prices import usual_prices
+from mavrik.core.catalogue.units import UnitList
+from mavrik.core.planning.changes import Situation
+from mavrik.core.planning.guided import guided
+from mavrik.core.planning.targets import SizingTarget
+from mavrik.core.planning.use import usual_use
+from mavrik.core.planning.worth import WorthRequest, worth
+
+car = build_layout("front_battery", 12)
+at = Situation(car, usual_use(car), None, SizingTarget(target_current_a=90), UnitList(), usual_prices())
 document = build_layout("front_battery", 12).model_dump(mode="json")
 document["branches"] = [
     {"kind": "busbar", "id": b["id"], "label": "Bar", "from_node": b["from_node"], "to_node": b["to_node"]} if b["id"] == "mount" else b
@@ -148,6 +171,8 @@ print(json.dumps({
     "client": "hygrometer" in CLIENTS,
     "standin": "hygrometer" in METERS,
     "task": kind_of(Task(kind="weigh")).name,
+    "change": next(w.cost for w in worth(at, WorthRequest()).singles if w.id == "charm:rabbit"),
+    "guide": guided(car, "tow_bar", {}).to_do,
     "route": app.test_client().get("/api/weather").json,
 }))
 """
@@ -165,6 +190,7 @@ def test_one_file_adds_a_part_of_any_kind(tmp_path: Path) -> None:
     assert "busbar" in said["blank"] and said["part"] == "busbar"
     assert said["quantity"] and said["client"] and said["standin"] and "paint" in said["stage"]
     assert said["task"] == "weigh"
+    assert said["change"] == 0.0 and said["guide"] == ["3.0 m of it."]
     assert said["check"] == ["old_fuse"] and said["review"] and said["file"]
     # The format that takes everything stays the last one asked.
     assert "morse" in said["capture"][:-1]

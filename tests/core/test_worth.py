@@ -23,20 +23,12 @@ from mavrik.core.planning.cost import circuit_cost
 from mavrik.core.planning.drive import DriveRequest
 from mavrik.core.planning.figures import Figures, figures_of
 from mavrik.core.planning.leads import cheapest_proposal
+from mavrik.core.planning.making import WorthError, accepted_of, as_planned, choices_of, make
 from mavrik.core.planning.options import Option
 from mavrik.core.planning.sizing import propose, worse_checks
 from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import usual_use
-from mavrik.core.planning.worth import (
-    WorthError,
-    WorthRequest,
-    WorthView,
-    accepted_of,
-    as_planned,
-    choices_of,
-    make,
-    worth,
-)
+from mavrik.core.planning.worth import WorthRequest, WorthView, worth
 
 PRICES = usual_prices()
 CAR = build_layout("front_battery", 12)

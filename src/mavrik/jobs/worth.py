@@ -13,23 +13,13 @@ from mavrik.core.findings.measured import with_measured
 from mavrik.core.planning.changes import Change, Situation, changes_in
 from mavrik.core.planning.comparison import compare
 from mavrik.core.planning.figures import figures_of
+from mavrik.core.planning.making import Made, WorthError, accepted_of, as_planned, choices_of, make
 from mavrik.core.planning.outlook import turned
 from mavrik.core.planning.set_point import set_point
 from mavrik.core.planning.simulation import SimulationRequest, simulate
 from mavrik.core.planning.targets import Proposal, SizingTarget
 from mavrik.core.planning.use import UseProblemError
-from mavrik.core.planning.worth import (
-    Made,
-    PlanOption,
-    WorthError,
-    WorthRequest,
-    WorthView,
-    accepted_of,
-    as_planned,
-    choices_of,
-    make,
-    worth,
-)
+from mavrik.core.planning.worth import PlanOption, WorthRequest, WorthView, worth
 from mavrik.domain.job import DocumentKind, Plan, PlanWeek, WorthCompared
 from mavrik.domain.roles import Who
 from mavrik.jobs.errors import InvalidError, NotFoundError

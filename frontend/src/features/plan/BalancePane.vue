@@ -5,6 +5,7 @@ import { computed, ref, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
 import type { ProblemDocument, UseAnswer, UseRequest } from '@/api/types'
 import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
+import { useFollowing } from '@/composables/following'
 import { useSaving } from '@/composables/saving'
 import { useWorkbench } from '@/composables/workbench'
 import ConflictDialog from '@/ui/ConflictDialog.vue'
@@ -70,17 +71,7 @@ const shown = computed(() => answer.value ?? last.value)
 const now = computed(() => shown.value?.now ?? null)
 const then = computed(() => shown.value?.planned ?? null)
 
-/** Somebody else kept one first: mine follows theirs, or theirs takes its place. */
-async function followTheirs(): Promise<void> {
-  await kept.refetch()
-  conflict.value = null
-  await keep()
-}
-async function takeTheirs(): Promise<void> {
-  const theirs = (await kept.refetch()).data
-  conflict.value = null
-  if (theirs) take(theirs.document)
-}
+const { followTheirs, takeTheirs } = useFollowing(kept, conflict, () => keep(), take)
 async function keep(): Promise<void> {
   await saving(async () => {
     const sent = body.value!

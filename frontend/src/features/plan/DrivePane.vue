@@ -5,6 +5,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
 import type { DriveRequest, DriveView } from '@/api/types'
 import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
+import { useFollowing } from '@/composables/following'
 import { useSaving } from '@/composables/saving'
 import { useWorkbench } from '@/composables/workbench'
 import { fixed } from '@/ui/numbers'
@@ -75,17 +76,7 @@ const same = computed(
   () => (kept.data.value?.revision ?? 0) > 0 && JSON.stringify(kept.data.value?.document) === JSON.stringify(body.value),
 )
 
-/** Somebody else kept one first: mine follows theirs, or theirs takes its place. */
-async function followTheirs(): Promise<void> {
-  await kept.refetch()
-  conflict.value = null
-  await keep()
-}
-async function takeTheirs(): Promise<void> {
-  const theirs = (await kept.refetch()).data
-  conflict.value = null
-  if (theirs) take(theirs.document)
-}
+const { followTheirs, takeTheirs } = useFollowing(kept, conflict, () => keep(), take)
 async function keep(): Promise<void> {
   await saving(async () => {
     const sent = body.value!

@@ -4,8 +4,6 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
 import type { GuidedAsked, GuideView, PlanView, Question } from '@/api/types'
-import LoopView from '@/charts/LoopView.vue'
-import { useCatalogue } from '@/composables/catalogue'
 import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
 import { useSaving } from '@/composables/saving'
 import { useUnits } from '@/composables/units'
@@ -13,12 +11,12 @@ import { useWorkbench } from '@/composables/workbench'
 import CautionStrip from '@/ui/CautionStrip.vue'
 import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
-import { fixed, mv } from '@/ui/numbers'
+import { mv } from '@/ui/numbers'
+import BeforeAfter from './BeforeAfter.vue'
 
 const emit = defineEmits<{ kept: [] }>()
 const bench = useWorkbench()
 const units = useUnits()
-const { sizes } = useCatalogue()
 const { busy, problem: keepProblem, save } = useSaving()
 
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
@@ -158,35 +156,7 @@ async function keep(): Promise<void> {
           <li v-for="t in view.guided?.to_do" :key="t">{{ t }}</li>
         </ol>
       </section>
-      <div class="both">
-        <section class="panel">
-          <h2 class="sleeve">As found, at {{ fixed(view.comparison.current_a, 0) }} A</h2>
-          <LoopView
-            :circuit="bench.asFound.document"
-            :findings="view.comparison.before"
-            :layout="view.comparison.pictures_before.loop"
-            :sizes="sizes"
-            :selected="picked"
-            compact
-            @select="picked = $event"
-          />
-        </section>
-        <section class="panel">
-          <h2 class="sleeve">Then</h2>
-          <LoopView
-            :circuit="view.proposal.circuit"
-            :findings="view.comparison.after"
-            :layout="view.comparison.pictures_after.loop"
-            :sizes="sizes"
-            :selected="picked"
-            compact
-            @select="picked = $event"
-          />
-          <p v-for="f in view.comparison.after.parts" :key="f.code + f.branch_id" class="finding" :class="f.severity">
-            <b>{{ f.title }}.</b> {{ f.why }}
-          </p>
-        </section>
-      </div>
+      <BeforeAfter v-model="picked" :found="bench.asFound.document" :view="view" title="Then" />
       <section class="panel scroll">
         <v-table class="figures" data-test="guided-parts">
           <thead>
@@ -236,11 +206,6 @@ async function keep(): Promise<void> {
   margin: 0;
   padding-left: 22px;
 }
-.both {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-  gap: 12px;
-}
 .scroll {
   overflow-x: auto;
 }
@@ -250,25 +215,9 @@ async function keep(): Promise<void> {
 .on .quiet {
   color: inherit;
 }
-.finding {
-  border-left: 8px solid var(--excess);
-  padding-left: 10px;
-  margin: 8px 0 0;
-}
-.finding.danger {
-  border-left-color: var(--fail);
-}
-.finding.note {
-  border-left-color: var(--line);
-}
 @media (max-width: 1023px) {
   .ask-panel {
     flex-basis: auto;
-  }
-}
-@media (max-width: 760px) {
-  .both {
-    grid-template-columns: minmax(0, 1fr);
   }
 }
 </style>

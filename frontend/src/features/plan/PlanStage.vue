@@ -4,7 +4,6 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
 import type { Comparison, PlanView, SizingTarget, StageName } from '@/api/types'
-import LoopView from '@/charts/LoopView.vue'
 import CautionStrip from '@/ui/CautionStrip.vue'
 import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
@@ -13,6 +12,7 @@ import { fixed, mv } from '@/ui/numbers'
 import { useSaving } from '@/composables/saving'
 import { useUnits } from '@/composables/units'
 import { useWorkbench } from '@/composables/workbench'
+import BeforeAfter from './BeforeAfter.vue'
 import BalancePane from './BalancePane.vue'
 import DrivePane from './DrivePane.vue'
 import GuidedPane from './GuidedPane.vue'
@@ -22,7 +22,7 @@ import WorthPane from './WorthPane.vue'
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
 const units = useUnits()
-const { catalogue, sizes } = useCatalogue()
+const { catalogue } = useCatalogue()
 const { busy, problem: keepProblem, save: saving } = useSaving()
 const picked = ref<string | null>(null)
 const part = ref<'use' | 'worth' | 'guided' | 'weeks' | 'cables' | 'drive'>('cables')
@@ -191,45 +191,7 @@ async function keep(): Promise<void> {
       <div class="stack grow">
         <v-progress-linear v-if="preview.isFetching.value && !view" indeterminate aria-label="Sizing" />
         <template v-if="view">
-          <div class="both">
-            <section class="panel">
-              <h2 class="sleeve">As found, at {{ fixed(view.comparison.current_a, 0) }} A</h2>
-              <LoopView
-                :circuit="bench.asFound.document"
-                :findings="view.comparison.before"
-                :layout="view.comparison.pictures_before.loop"
-                :sizes="sizes"
-                :selected="picked"
-                compact
-                @select="picked = $event"
-              />
-              <p
-                v-for="f in view.comparison.before.parts"
-                :key="f.code + f.branch_id"
-                class="finding"
-                :class="f.severity"
-                :data-finding="f.code"
-              >
-                <b>{{ f.title }}.</b> {{ f.why }}
-              </p>
-            </section>
-            <section class="panel">
-              <h2 class="sleeve">Planned</h2>
-              <LoopView
-                :circuit="view.proposal.circuit"
-                :findings="view.comparison.after"
-                :layout="view.comparison.pictures_after.loop"
-                :sizes="sizes"
-                :selected="picked"
-                compact
-                @select="picked = $event"
-              />
-              <p v-if="!view.comparison.after.parts.length" class="ok">Nothing to call out.</p>
-              <p v-for="f in view.comparison.after.parts" :key="f.code + f.branch_id" class="finding" :class="f.severity">
-                <b>{{ f.title }}.</b> {{ f.why }}
-              </p>
-            </section>
-          </div>
+          <BeforeAfter v-model="picked" :found="bench.asFound.document" :view="view" title="Planned" called-out />
           <section class="panel">
             <v-table class="figures" data-test="comparison">
               <thead>
@@ -308,11 +270,6 @@ async function keep(): Promise<void> {
 .target {
   flex: 0 0 300px;
 }
-.both {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 12px;
-}
 .changed .after,
 .added .after {
   font-weight: 700;
@@ -327,11 +284,6 @@ async function keep(): Promise<void> {
 .bad {
   color: var(--fail);
   font-weight: 700;
-}
-.ok {
-  color: var(--pass);
-  font-weight: 700;
-  margin: 6px 0 0;
 }
 .finding {
   border-left: 8px solid var(--excess);
@@ -354,9 +306,6 @@ async function keep(): Promise<void> {
   }
 }
 @media (max-width: 760px) {
-  .both {
-    grid-template-columns: 1fr;
-  }
   .panel {
     overflow-x: auto;
   }

@@ -5,9 +5,6 @@ import { computed, ref, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
 import type { PlanOption, PlanView, WorthRequest } from '@/api/types'
 import BandChart from '@/charts/BandChart.vue'
-import LoopView from '@/charts/LoopView.vue'
-import StaircaseView from '@/charts/StaircaseView.vue'
-import { useCatalogue } from '@/composables/catalogue'
 import { useKeys } from '@/composables/keys'
 import { useSaving } from '@/composables/saving'
 import { unfinished, useTasks, whenEnded } from '@/composables/tasks'
@@ -17,6 +14,7 @@ import CautionStrip from '@/ui/CautionStrip.vue'
 import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { fixed } from '@/ui/numbers'
+import BeforeAfter from './BeforeAfter.vue'
 import FrontChart from './FrontChart.vue'
 import WorthTable from './WorthTable.vue'
 import { amount, daysInWords, signed } from './worth'
@@ -25,7 +23,6 @@ const emit = defineEmits<{ accepted: [] }>()
 const bench = useWorkbench()
 const units = useUnits()
 const cache = useQueryClient()
-const { sizes } = useCatalogue()
 const { busy, problem, save } = useSaving()
 const { tasks, refresh } = useTasks()
 
@@ -281,44 +278,14 @@ const week = computed(() => {
           </v-table>
           <p v-else class="mb-0">No plan is better than as it is.</p>
         </section>
-        <div v-if="sight && bench.asFound" class="both">
-          <section class="panel">
-            <h2 class="sleeve">As found, at {{ fixed(sight.comparison.current_a, 0) }} A</h2>
-            <LoopView
-              :circuit="bench.asFound.document"
-              :findings="sight.comparison.before"
-              :layout="sight.comparison.pictures_before.loop"
-              :sizes="sizes"
-              :selected="branch"
-              compact
-              @select="branch = $event"
-            />
-            <StaircaseView
-              :findings="sight.comparison.before"
-              :staircase="sight.comparison.pictures_before.staircase"
-              :selected="branch"
-              @select="branch = $event"
-            />
-          </section>
-          <section class="panel">
-            <h2 class="sleeve">{{ looked?.labels.join(' + ') }}</h2>
-            <LoopView
-              :circuit="sight.proposal.circuit"
-              :findings="sight.comparison.after"
-              :layout="sight.comparison.pictures_after.loop"
-              :sizes="sizes"
-              :selected="branch"
-              compact
-              @select="branch = $event"
-            />
-            <StaircaseView
-              :findings="sight.comparison.after"
-              :staircase="sight.comparison.pictures_after.staircase"
-              :selected="branch"
-              @select="branch = $event"
-            />
-          </section>
-        </div>
+        <BeforeAfter
+          v-if="sight && bench.asFound"
+          v-model="branch"
+          :found="bench.asFound.document"
+          :view="sight"
+          :title="looked?.labels.join(' + ') ?? 'Planned'"
+          staircases
+        />
         <section v-if="week" class="panel">
           <BandChart
             :hours="week.hours"
@@ -393,11 +360,6 @@ ul {
 .on .quiet {
   color: inherit;
 }
-.both {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 12px;
-}
 .bad {
   color: var(--fail);
   font-weight: 700;
@@ -408,8 +370,7 @@ ul {
   }
 }
 @media (max-width: 760px) {
-  .top,
-  .both {
+  .top {
     grid-template-columns: minmax(0, 1fr);
   }
 }
