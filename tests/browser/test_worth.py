@@ -63,6 +63,8 @@ def test_complaint_to_accepted_plan_by_keyboard(open_page: Callable[..., Page]) 
     cost = float(page.locator("[data-test=pick-cost]").inner_text())
     # The unit and 1.2 h at 60 are the most of it; cable, lugs, fuse and their hours come on top.
     assert 290 + 72 + 40 < cost < 700
+    # What the unit has to be held against stands with the pick.
+    expect(page.locator("[data-test=look-first]")).to_contain_text("Hold it against the old one: middle case")
     # What would save: doing without the lamps altogether.
     expect(page.locator("[data-binding='without:Ring of lamps']")).to_contain_text(f"would save about {cost:.0f}")
     expect(page.locator("svg.loop")).to_have_count(2)

@@ -84,6 +84,10 @@ const picked = ref<string | null>(null)
 watch(view, (now) => (picked.value = now?.pick ?? now?.plans[0]?.id ?? null), { immediate: true })
 const plans = computed(() => view.value?.plans ?? [])
 const looked = computed(() => plans.value.find((p) => p.id === picked.value) ?? null)
+/** What its changes ask to be looked at before they are done. */
+const lookFirst = computed(() => [
+  ...new Set((view.value?.singles ?? []).filter((w) => looked.value?.change_ids.includes(w.id)).flatMap((w) => w.asks)),
+])
 function step(by: number): void {
   const at = plans.value.findIndex((p) => p.id === picked.value)
   picked.value = plans.value[(at + by + plans.value.length) % Math.max(plans.value.length, 1)]?.id ?? null
@@ -210,6 +214,12 @@ const week = computed(() => {
             >
           </div>
           <p class="ma-0" data-test="pick-why">{{ view.pick_why }}</p>
+          <div v-if="lookFirst.length" data-test="look-first">
+            <b>Look first</b>
+            <ul class="ma-0">
+              <li v-for="a in lookFirst" :key="a">{{ a }}</li>
+            </ul>
+          </div>
           <ul v-if="bindings.length" class="ma-0 quiet">
             <li v-for="x in bindings" :key="x.limit" :data-binding="x.limit">{{ x.words }}</li>
           </ul>
