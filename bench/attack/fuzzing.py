@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import http.client
 import json
-import shutil
+import sys
 import time
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -94,12 +94,16 @@ def wrong_with(answer: Answer) -> str:
     return ""
 
 
-def fuzz(send: Sender, document: Mapping[str, Any], ids: Mapping[str, Sequence[Any]], count: int, start: int = 1) -> Fuzzed:
+def fuzz(
+    send: Sender, document: Mapping[str, Any], ids: Mapping[str, Sequence[Any]], count: int, start: int = 1,
+    found: Fuzzed | None = None,
+) -> Fuzzed:  # fmt: skip
     """Send so many requests, spread over all operations, half of them such as the description forbids.
 
     ids: of things that are there, by the name of the parameter in a path; start: what the choice depends on
+    found: what is counted in, for whoever wants to know how far it came should it give up
     """
-    found, every = Fuzzed(), operations(document)
+    found, every = found or Fuzzed(), operations(document)
     # Failed sign-ins delay everybody at this address, whatever is asked next: they come once, at the very end.
     others, last = [o for o in every if o.path != SIGN_IN], [o for o in every if o.path == SIGN_IN]
     for_last = count // len(every)
@@ -214,7 +218,8 @@ class _OverHttp:
             said.read()
             if said.status not in (429, 503):
                 break
-            # Somebody here has guessed too often, or the shop is busy: it says when to come again.
+            # Somebody here has guessed too often, or the shop is busy: it says when to come again. It may hang up meanwhile.
+            link.close()
             time.sleep(min(float(said.headers.get("Retry-After", "1")), LONGEST_WAIT_S))
         if said.status != 200:
             raise _GoneError(f"{login} cannot sign in any more: {said.status}")
@@ -255,29 +260,40 @@ def _memory_of(var: Path) -> Iterator[Callable[[], dict[str, float]]]:
     yield lambda: {f"process {k}": round(now - before.get(pid, 0.0)) for k, (pid, now) in enumerate(held().items(), 1)}
 
 
+def _told(found: Fuzzed) -> dict[str, Any]:
+    return {
+        "requests": sum(found.answers.values()),
+        "answers": {str(s): n for s, n in sorted(found.answers.items())},
+        "mistakes": found.mistakes,
+        "slowest answer, s": round(found.slowest[0], 2),
+        "slowest": found.slowest[1],
+    }
+
+
 def fuzz_test(count: int = 20_000, start: int = 1) -> dict[str, Any]:
-    """So much nonsense against a product of its own. Returns the answers by status, mistakes in words, the slowest answer, memory."""
+    """So much nonsense against a product of its own. Returns the answers by status, mistakes in words, the slowest answer, memory.
+
+    Where it gives up itself, what was answered until then is printed, and the server's log is kept.
+    """
     document = json.loads((ROOT / "docs" / "formats" / "openapi.json").read_text(encoding="utf-8"))
     with shop() as (var, port):
         send = _OverHttp(port)
         ids = _ids(send)
         log = ROOT / "var" / f"fuzz-{start}.log"
-        whole = False
+        found, whole = Fuzzed(), False
         try:
             with _memory_of(var) as grown:
-                found = fuzz(send, document, ids, count, start)
+                fuzz(send, document, ids, count, start, found)
                 memory = grown()
             whole = not found.mistakes
         finally:
             if not whole:
-                # It says why, and would go with the shop.
-                shutil.copyfile(var / "server.log", log)
+                # It says why, and would go with the shop; the oldest part of it first.
+                parts = sorted(var.glob("server.log*"), key=lambda p: p.stat().st_mtime)
+                log.write_bytes(b"".join(p.read_bytes() for p in parts))
+                print(json.dumps({**_told(found), "whole": False}, indent=2), file=sys.stderr)
     return {
-        "requests": sum(found.answers.values()),
-        "answers": {str(s): n for s, n in sorted(found.answers.items())},
-        "mistakes": found.mistakes,
+        **_told(found),
         "the server's log of them": str(log) if found.mistakes else "",
-        "slowest answer, s": round(found.slowest[0], 2),
-        "slowest": found.slowest[1],
         "memory above the beginning, MB": memory,
     }

@@ -36,7 +36,10 @@ watch(typed, (now) => (now.units || now.prices ? keepDraft(DRAFT, now) : dropDra
 const listed = computed<Unit[]>(() => typed.value.units ?? ((units.data.value?.document.units ?? []) as Unit[]))
 const priced = computed<PriceList | null>(() => typed.value.prices ?? (prices.data.value?.document as PriceList | undefined) ?? null)
 
+/** Before the list is there nothing can be added to it: what is kept is the whole of it. */
+const loaded = computed(() => !!units.data.value && !!prices.data.value)
 function changeUnits(now: Unit[]): void {
+  if (!loaded.value) return
   if (!typed.value.units) typed.value.unitsRevision = units.data.value?.revision ?? 0
   typed.value.units = now
 }
@@ -219,10 +222,10 @@ const labelOf = (list: Named, name: string) => list?.find((x) => x.name === name
           </tbody>
         </v-table>
         <div class="row mt-2">
-          <v-btn variant="outlined" :disabled="!may" data-test="add-unit" @click="add">Add a unit</v-btn>
+          <v-btn variant="outlined" :disabled="!may || !loaded" data-test="add-unit" @click="add">Add a unit</v-btn>
           <v-btn variant="outlined" href="/api/units.csv" download="units.csv">Write as CSV</v-btn>
           <v-file-input
-            v-if="may"
+            v-if="may && loaded"
             label="Read CSV"
             accept=".csv,text/csv"
             density="comfortable"
