@@ -8,6 +8,8 @@ from collections.abc import Callable
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import choose, job_with
+
 
 def test_a_branch_is_added_and_taken_out_again(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/jobs/2/circuit")
@@ -131,3 +133,39 @@ def test_a_hopeless_target_says_why(open_page: Callable[..., Page]) -> None:
     expect(page.locator("[data-test=keep-plan]")).to_be_disabled()
     page.locator(".number[data-test=target] input").fill("-5")
     expect(page.locator(".number[data-test=target]")).to_contain_text("More than 0 A")
+
+
+def test_a_unit_s_output_is_fitted_to_two_points_and_used(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    job = job_with(page, "front_battery")
+    page.locator("[data-test^=curve-]").first.click()
+    curve = page.locator("[data-test=output-curve]")
+    how = curve.locator("[data-test=output-how]")
+    choose(how, page.get_by_role("option", name="fitted"), curve.locator("[data-test=add-point]"))
+    curve.locator("[data-test=two-points]").click()
+
+    def fill(name: str, value: str) -> None:
+        page.locator(f"[data-test={name}] input, input[data-test={name}]").first.fill(value)
+
+    rated = page.locator("[data-test=output-1] input, input[data-test=output-1]").first.input_value()
+    low = f"{float(rated) * 0.42:.0f}"
+    fill("output-0", low)
+    expect(curve.locator("[data-test=output-says]")).to_contain_text("Begins at")
+    fill("output-1", "20")
+    expect(curve.locator("[data-finding=not_its_rating]")).to_be_visible()
+    fill("output-1", rated)
+    expect(curve.locator("[data-finding]")).to_have_count(0)
+    curve.locator("[data-test=take-curve]").click()
+    expect(curve.locator("[data-test=take-curve]")).to_be_disabled()
+    # What is typed and not yet used comes back with the page; the circuit itself is a draft as ever.
+    other = f"{float(low) + 2:.0f}"
+    fill("output-0", other)
+    page.reload()
+    page.locator("[data-test^=curve-]").first.click()
+    expect(page.locator("[data-test=output-0] input, input[data-test=output-0]").first).to_have_value(other)
+    page.locator("[data-test=take-curve]").click()
+    page.locator("[data-test=save-circuit]").click()
+    expect(page.locator("[data-test=circuit-saved]")).to_be_visible()
+    unit = page.context.request.get(f"/api/jobs/{job}").json()["circuits"][-1]["document"]["alternators"][0]
+    assert unit["curve_basis"]["how"] == "fitted" and [k["output_a"] for k in unit["curve_basis"]["known"]] == [float(other), float(rated)]
+    assert len(unit["curve"]) > 5

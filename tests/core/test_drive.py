@@ -13,6 +13,7 @@ from mavrik.core.catalogue.sources import CurvePoint
 from mavrik.core.circuit import Alternator
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.planning.drive import DriveProblemError, DriveReading, DriveRequest, plan_drive, slowest_shaft_rpm
+from mavrik.core.planning.drive_belt import DriveBeltError, read_belt
 
 CURVE = tuple(CurvePoint(shaft_rpm=rpm, output_a=a) for rpm, a in ((1000, 0), (1500, 40), (2000, 80), (3000, 130), (6000, 160)))
 UNIT = Alternator(
@@ -143,12 +144,14 @@ def test_power_torque_and_tension_by_hand() -> None:
     assert found.belt is not None
     wrap = math.radians(found.belt.now.on("Alternator").wrap_deg)
     ratio = math.exp(0.3 * wrap / math.sin(math.radians(20)))
-    assert ratio == pytest.approx(15.3, abs=0.5) and found.belt.tension_now_n == pytest.approx(hardest / 0.030 / (ratio - 1))
+    assert ratio == pytest.approx(15.3, abs=0.5) and found.belt.tension_now.least_n == pytest.approx(
+        hardest / 0.030 / (ratio - 1)
+    )
 
 
 def test_a_smaller_pulley_takes_more_tension() -> None:
     found = plan_drive(UNIT, ask(crank_mm=150, now_mm=60, new_mm=48, centres_mm=300)).belt
-    assert found is not None and found.tension_new_n is not None and found.tension_new_n > found.tension_now_n > 0
+    assert found is not None and found.tension_new is not None and found.tension_new.least_n > found.tension_now.least_n > 0
 
 
 def test_a_creeping_belt_is_none_that_slips() -> None:
@@ -210,7 +213,7 @@ def test_a_tensioner_takes_up_what_a_smaller_pulley_leaves_of_the_belt() -> None
 
 
 def test_of_the_belts_to_hand_those_fit_that_the_tensioner_takes() -> None:
-    found = plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, new_mm=52, stock_mm=(1200, 1345, 1350, 1500), **TOLD)).belt
+    found = plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, new_mm=52, stock=("1200", "1345", "1350", "1500"), **TOLD)).belt
     assert found is not None and found.tensioner is not None
     at = found.tensioner
     for belt in at.to_hand:
@@ -218,6 +221,55 @@ def test_of_the_belts_to_hand_those_fit_that_the_tensioner_takes() -> None:
     fit = [b.share for b in at.to_hand if b.share is not None]
     # The shorter one stands nearer to the tight end.
     assert [b.length_mm for b in at.to_hand if b.share is not None] == [1345, 1350] and fit[0] > fit[1]
+
+
+def test_belts_are_read_by_what_is_written_on_them() -> None:
+    """Profile PK by ISO 9982, from memory; 71.5 in are 1816.1 mm."""
+    named = [read_belt(n) for n in ("6PK1815", " 5 pk 1200 ", "1815 mm", "71,5in")]
+    assert [(b.ribs, round(b.length_mm, 1)) for b in named] == [(6, 1815), (5, 1200), (None, 1815), (None, 1816.1)]
+    for wrong in ("", "long", "6PK", "6PK9", "0PK1815", "6PK1815; 1", "٦PK1815", "99999"):
+        with pytest.raises(DriveBeltError):
+            read_belt(wrong)
+    with pytest.raises(DriveProblemError) as refused:
+        plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, stock=("1345", "wide"), **TOLD))
+    assert refused.value.field == "stock"
+
+
+def test_a_belt_with_more_ribs_than_grooves_does_not_go_on_and_one_with_fewer_is_said() -> None:
+    found = plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, ribs=6, stock=("5PK1345", "6PK1345", "7PK1345", "6PK1500"), **TOLD)).belt
+    assert found is not None and found.tensioner is not None
+    to_hand = found.tensioner.to_hand
+    assert [b.fits for b in to_hand] == [True, True, False, False]
+    assert [b.ribs_fit for b in to_hand] == ["fewer", "same", "more", "same"]
+
+
+def test_belts_kept_by_their_length_alone_are_read() -> None:
+    """As drives were kept before belts had names."""
+    asked = DriveRequest.model_validate({"alternator_id": "unit", "stock_mm": [1200, 1345.5]})
+    assert asked.stock == ("1200", "1345.5")
+
+
+def test_ribs_carry_what_the_unit_takes_by_hand() -> None:
+    """Mean of both sides of a belt that just does not slip: T2 + (T1 - T2) / 2, and T1 - T2 is twice the torque over the diameter."""
+    found = plan_drive(UNIT, ask(crank_mm=150, now_mm=60, centres_mm=300, limit_rpm=18_000, ribs=1))
+    assert found.belt is not None
+    side, torque = found.belt.tension_now, max(s.before.torque_nm for s in found.speeds)
+    wrap = math.pi - 2 * math.asin((150 - 60) / 600)
+    ratio = math.exp(0.2 * wrap / math.sin(math.radians(20)))
+    t2 = 2 * torque / 0.06 / (ratio - 1)
+    assert side.worn_n == pytest.approx(t2) and side.least_n < side.worn_n
+    assert side.rib_n == pytest.approx((t2 + t2 * ratio) / 2)
+    assert side.ribs == math.ceil((t2 + t2 * ratio) / 2 / 135)
+    assert [f.code for f in found.findings] == ["too_few_ribs"] and f"{side.ribs} carry it" in found.findings[0].title
+
+
+def test_what_an_idling_engine_has_to_give_by_hand() -> None:
+    """Power over angular speed, of the crankshaft: 14.4 V x 80 A / 0.55 at 800 /min."""
+    idle = plan_drive(UNIT, ask(crank_mm=150, now_mm=60, idle_rpm=800, limit_rpm=18_000)).speeds[0]
+    assert idle.before.crank_nm == pytest.approx(14.4 * 80 / 0.55 / (2 * math.pi * 800 / 60))
+    small = {"crank_mm": 150, "now_mm": 60, "idle_rpm": 800, "limit_rpm": 18_000}
+    assert codes(ask(engine_idle_nm=idle.before.crank_nm / 0.24, **small)) == []
+    assert codes(ask(engine_idle_nm=idle.before.crank_nm / 0.26, **small)) == ["heavy_at_idle"]
 
 
 def test_a_tensioner_without_the_travel_does_not() -> None:

@@ -33,7 +33,7 @@ class Place:
         clean = {k: v for k, v in os.environ.items() if k not in ("MAVRIK_DATABASE_URL", "MAVRIK_ADMIN_URL")}
         return subprocess.run(
             ["./mavrik", *words], cwd=ROOT, env={**clean, "MAVRIK_VAR": str(self.var), **environment}, capture_output=True, text=True,
-            timeout=120, check=False, stdin=subprocess.DEVNULL,
+            timeout=900, check=False, stdin=subprocess.DEVNULL,
         )  # fmt: skip
 
     def get(self, path: str) -> int:

@@ -81,9 +81,9 @@ def test_what_it_cannot_do_is_one_line(words: tuple[str, ...], said: str) -> Non
             held.bind(("127.0.0.1", 0))
             held.listen()
             words = ("--port", str(held.getsockname()[1]))
-            done = subprocess.run(command(*words), env=ENVIRONMENT, capture_output=True, text=True, timeout=60, check=False)
+            done = subprocess.run(command(*words), env=ENVIRONMENT, capture_output=True, text=True, timeout=300, check=False)
     else:
-        done = subprocess.run(command(*words), env=ENVIRONMENT, capture_output=True, text=True, timeout=60, check=False)
+        done = subprocess.run(command(*words), env=ENVIRONMENT, capture_output=True, text=True, timeout=300, check=False)
     assert done.returncode == 2 and said in done.stderr and len(done.stderr.strip().splitlines()) == 1
 
 

@@ -792,6 +792,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/outputs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was read of the alternators' output
+         * @description Each as a point of its unit's curve.
+         */
+        get: operations["plans_get_outputs_jobs__int_job_id__outputs_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/plan": {
         parameters: {
             query?: never;
@@ -1218,6 +1238,26 @@ export interface paths {
         get: operations["session_live_live_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/output": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a unit gives over speed
+         * @description From its points, or fitted to what is known of it, with a band; nothing is kept.
+         */
+        post: operations["plans_post_output_output_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1770,6 +1810,11 @@ export interface components {
              */
             curve: components["schemas"]["CurvePoint"][];
             /**
+             * @description What the curve was made of, where it was made here
+             * @default null
+             */
+            curve_basis: components["schemas"]["OutputBasis"] | null;
+            /**
              * @description What is wrong inside
              * @default none
              */
@@ -1881,6 +1926,8 @@ export interface components {
         AtSpeed: {
             /** Cold A */
             cold_a: number;
+            /** Crank Nm */
+            crank_nm: number;
             /** Hot A */
             hot_a: number;
             /** Over Limit */
@@ -2100,10 +2147,8 @@ export interface components {
         BeltChange: {
             new: components["schemas"]["Route"] | null;
             now: components["schemas"]["Route"];
-            /** Tension New N */
-            tension_new_n: number | null;
-            /** Tension Now N */
-            tension_now_n: number;
+            tension_new: components["schemas"]["SlackSide"] | null;
+            tension_now: components["schemas"]["SlackSide"];
             tensioner: components["schemas"]["TensionerAt"] | null;
         };
         /**
@@ -2801,6 +2846,14 @@ export interface components {
             materials: components["schemas"]["LabelledChoice"][];
             /** Node Roles */
             node_roles: components["schemas"]["LabelledChoice"][];
+            /**
+             * Output Rpm
+             * @description Shaft speeds at which makers state an output: low, and rated [1/min]
+             */
+            output_rpm: [
+                number,
+                number
+            ];
             /** Places */
             places: components["schemas"]["LabelledChoice"][];
             /**
@@ -3769,6 +3822,12 @@ export interface components {
              */
             cruise_rpm: number;
             /**
+             * Engine Idle Nm
+             * @description Torque that the engine has at idle [Nm]
+             * @default null
+             */
+            engine_idle_nm: number | null;
+            /**
              * Engine Read Rpm
              * @default null
              */
@@ -3808,6 +3867,12 @@ export interface components {
              */
             redline_rpm: number;
             /**
+             * Ribs
+             * @description Ribs of the belt, as the pulleys' grooves have them
+             * @default null
+             */
+            ribs: number | null;
+            /**
              * Shaft Read Rpm
              * @default null
              */
@@ -3818,11 +3883,11 @@ export interface components {
              */
             smallest_mm: number | null;
             /**
-             * Stock Mm
-             * @description Belts that are to hand [mm]
+             * Stock
+             * @description Belts that are to hand, as written on them: 6PK1815, 1815 or 71.5in
              * @default []
              */
-            stock_mm: number[];
+            stock: string[];
             /**
              * Wanted Idle A
              * @default null
@@ -5157,6 +5222,32 @@ export interface components {
             revision: number;
         };
         /**
+         * KnownOutput
+         * @description One thing that is known of what a unit gives, at full field.
+         */
+        KnownOutput: {
+            /**
+             * Output A
+             * @description What it gives there [A]
+             */
+            output_a: number;
+            /**
+             * Shaft Rpm
+             * @description Speed of its shaft [1/min]
+             */
+            shaft_rpm: number;
+            /**
+             * U A
+             * @default null
+             */
+            u_a: number | null;
+            /**
+             * Unit C
+             * @default null
+             */
+            unit_c: number | null;
+        };
+        /**
          * LabelledChoice
          * @description A name with its words.
          */
@@ -5691,6 +5782,42 @@ export interface components {
          */
         Outcome: "good" | "watch" | "bad";
         /**
+         * OutputBasis
+         * @description What an output curve was made of, and how.
+         */
+        OutputBasis: {
+            /**
+             * How
+             * @description points: straight between what is known; fitted: one machine's curve through it
+             * @enum {string}
+             */
+            how: "points" | "fitted";
+            /**
+             * Known
+             * @default []
+             */
+            known: components["schemas"]["KnownOutput"][];
+        };
+        /**
+         * OutputPoint
+         * @description What it gives at one speed, at 25 degC, and between what.
+         */
+        OutputPoint: {
+            /** High A */
+            high_a: number;
+            /**
+             * Hot A
+             * @description The same when hot [A]
+             */
+            hot_a: number;
+            /** Low A */
+            low_a: number;
+            /** Output A */
+            output_a: number;
+            /** Shaft Rpm */
+            shaft_rpm: number;
+        };
+        /**
          * OutputRead
          * @description Output that a clamp read with everything on and the unit warm, and at which engine speed.
          */
@@ -5705,6 +5832,70 @@ export interface components {
              * @description Engine speed [1/min]
              */
             engine_rpm: number;
+        };
+        /**
+         * OutputRequest
+         * @description A unit and what is known of it.
+         */
+        OutputRequest: {
+            /**
+             * @description Left out, the usual shape up to the rating
+             * @default null
+             */
+            basis: components["schemas"]["OutputBasis"] | null;
+            /**
+             * Kind
+             * @default wound_field
+             * @enum {string}
+             */
+            kind: "wound_field" | "permanent_magnet";
+            /**
+             * Rated A
+             * @description Current [A]
+             */
+            rated_a: number;
+        };
+        /**
+         * OutputView
+         * @description A unit's curve.
+         */
+        OutputView: {
+            /**
+             * Curve
+             * @description As the circuit's alternator keeps it; empty: the usual shape
+             */
+            curve: components["schemas"]["CurvePoint"][];
+            /**
+             * Cut In Rpm
+             * @description Where it begins to give [1/min]
+             */
+            cut_in_rpm: number;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Hot C */
+            hot_c: number;
+            /** Points */
+            points: components["schemas"]["OutputPoint"][];
+            /**
+             * Rated A
+             * @description What the curve gives at the shaft speed of the rating [A]
+             */
+            rated_a: number;
+            /**
+             * Rated Rpm
+             * @default 6000
+             */
+            rated_rpm: number;
+            /** Reference C */
+            reference_c: number;
+        };
+        /**
+         * Outputs
+         * @description What was read of a job's alternators.
+         */
+        Outputs: {
+            /** Outputs */
+            outputs: components["schemas"]["ReadOutput"][];
         };
         /**
          * PasswordBody
@@ -6426,6 +6617,25 @@ export interface components {
             sure: boolean;
             /** U A */
             u_a: number;
+        };
+        /**
+         * ReadOutput
+         * @description One output that was read, as a point of its unit's curve.
+         */
+        ReadOutput: {
+            /**
+             * Alternator Id
+             * @description Short name, unique in the document
+             */
+            alternator_id: string;
+            /**
+             * Full Field
+             * @description Whether the test drives the unit full; else that is left to who was there
+             */
+            full_field: boolean;
+            known: components["schemas"]["KnownOutput"];
+            /** Label */
+            label: string;
         };
         /**
          * Reading
@@ -7341,6 +7551,20 @@ export interface components {
             target_current_a: number;
         };
         /**
+         * SlackSide
+         * @description What the belt's slack side needs at least so that the alternator does not slip, at the hardest of the three speeds.
+         */
+        SlackSide: {
+            /** Least N */
+            least_n: number;
+            /** Rib N */
+            rib_n: number | null;
+            /** Ribs */
+            ribs: number;
+            /** Worn N */
+            worn_n: number;
+        };
+        /**
          * SolveBody
          * @description A circuit that need not be saved, and the state to solve it at.
          */
@@ -7659,8 +7883,16 @@ export interface components {
          * @description A belt that is to hand, with the new pulley where one is thought of.
          */
         StockBelt: {
+            /** Fits */
+            fits: boolean;
             /** Length Mm */
             length_mm: number;
+            /** Name */
+            name: string;
+            /** Ribs */
+            ribs: number | null;
+            /** Ribs Fit */
+            ribs_fit: ("same" | "fewer" | "more") | null;
             /** Share */
             share: number | null;
         };
@@ -10372,6 +10604,55 @@ export interface operations {
             };
         };
     };
+    plans_get_outputs_jobs__int_job_id__outputs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outputs"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     plans_post_plan_jobs__int_job_id__plan_post: {
         parameters: {
             query?: never;
@@ -11424,6 +11705,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    plans_post_output_output_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutputRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutputView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
         };

@@ -36,6 +36,7 @@ from mavrik.core.measuring.readings import Run
 from mavrik.core.operating import State
 from mavrik.core.operating.state import USUAL_SPANS, Span
 from mavrik.core.planning.drive import DriveRequest
+from mavrik.core.planning.output import IDLE_RPM, RATED_RPM
 from mavrik.core.planning.simulation import SimulationRequest
 from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import UseRequest
@@ -138,6 +139,7 @@ class Catalogue(Document):
     test_start: TestStart
     state_spans: dict[str, Span] = Field(description="Over what numbers of a state are usually tried, by field")
     state_start: State = Field(description="The state that one begins to try from")
+    output_rpm: tuple[float, float] = Field(description="Shaft speeds at which makers state an output: low, and rated [1/min]")
     chemistries: tuple[LabelledChoice, ...]
     fuse_families: tuple[FuseFamilyChoice, ...]
     limit_profiles: tuple[LabelledChoice, ...]
@@ -248,6 +250,7 @@ def catalogue() -> Catalogue:
             for n, d in ((n, conductor_table().strandings[n]) for n in Stranding)
         ),
         state_start=State(),
+        output_rpm=(IDLE_RPM, RATED_RPM),
         state_spans=USUAL_SPANS,
         test_start=TestStart(
             engine_space_c=State.model_fields["engine_space_c"].default, ambient_c=State.model_fields["ambient_c"].default

@@ -1,15 +1,18 @@
 <script setup lang="ts">
 /** The alternators and the batteries. */
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { Circuit } from '@/api/types'
 import { useCatalogue } from '@/composables/catalogue'
 import { useWorkbench } from '@/composables/workbench'
 import { patchPart, removeElement } from './circuitEdit'
+import OutputCurve from './OutputCurve.vue'
 import PartNumber from './PartNumber.vue'
 
 const bench = useWorkbench()
 const { catalogue } = useCatalogue()
 const circuit = computed(() => bench.circuit!)
+/** Alternators whose output over speed is looked at. */
+const curves = ref<string[]>([])
 type Battery = Circuit['batteries'][number]
 const change = (list: 'alternators' | 'batteries', id: string, patch: object) => bench.edit(patchPart(circuit.value, list, id, patch))
 </script>
@@ -41,6 +44,14 @@ const change = (list: 'alternators' | 'batteries', id: string, patch: object) =>
         @click="bench.edit(removeElement(circuit, 'alternators', a.id))"
         >✕ take out</v-btn
       >
+      <v-btn
+        variant="text"
+        :aria-expanded="curves.includes(a.id)"
+        :data-test="`curve-${a.id}`"
+        @click="curves = curves.includes(a.id) ? curves.filter((id) => id !== a.id) : [...curves, a.id]"
+        >Output over speed {{ curves.includes(a.id) ? '▴' : '▾' }}</v-btn
+      >
+      <OutputCurve v-if="curves.includes(a.id)" class="wide" :unit="a" />
     </div>
     <div v-for="b in circuit.batteries" :key="b.id" class="trio">
       <v-text-field :model-value="b.label" label="Battery" @update:model-value="$event && change('batteries', b.id, { label: $event })" />
@@ -81,5 +92,8 @@ const change = (list: 'alternators' | 'batteries', id: string, patch: object) =>
   display: grid;
   grid-template-columns: 1.3fr 1fr 1fr;
   gap: 10px;
+}
+.wide {
+  grid-column: 1 / -1;
 }
 </style>

@@ -3,12 +3,10 @@
 import { computed, ref } from 'vue'
 import type { DriveRequest } from '@/api/types'
 import NumberField from '@/ui/NumberField.vue'
-import { useCatalogue } from '@/composables/catalogue'
-import { inRange, parseNumber } from '@/ui/numbers'
 
 type Form = Omit<DriveRequest, 'before' | 'after'>
 type Row = NonNullable<Form['pulleys']>[number]
-const props = defineProps<{ form: Form; error: string }>()
+const props = defineProps<{ form: Form; error: string; stockError: string }>()
 const emit = defineEmits<{ change: [what: Partial<Form>] }>()
 
 const rows = computed<Row[]>(() => props.form.pulleys ?? [])
@@ -55,20 +53,16 @@ function add(): void {
 const said = (r: Row) => (r.part === 'driving' ? props.form.crank_mm : r.part === 'alternator' ? props.form.now_mm : null)
 const tensioner = computed(() => rows.value.find((r) => r.part === 'tensioner') ?? null)
 const arm = computed(() => props.form.arm ?? null)
-/** Lengths as typed; what cannot be read of them is said, and nothing is passed on. */
-const { catalogue } = useCatalogue()
-const stock = ref((props.form.stock_mm ?? []).join(' '))
-const stockProblem = ref('')
+/** As written on them; what is no belt the core says. */
+const stock = ref((props.form.stock ?? []).join('; '))
 function typedStock(text: string): void {
   stock.value = text
-  const values = text
-    .split(/[\s;]+/)
-    .filter(Boolean)
-    .map(parseNumber)
-  const { least, most } = catalogue.value?.bounds['DriveRequest.belt_mm'] ?? {}
-  const limits = { least: least ?? undefined, most: most ?? undefined }
-  stockProblem.value = values.map((v) => v.error || inRange(v.value ?? 0, limits, 'mm')).find(Boolean) ?? ''
-  if (!stockProblem.value) emit('change', { stock_mm: values.map((v) => v.value!) })
+  emit('change', {
+    stock: text
+      .split(';')
+      .map((name) => name.trim())
+      .filter(Boolean),
+  })
 }
 function withArm(): void {
   const t = tensioner.value!
@@ -198,11 +192,10 @@ function withArm(): void {
     <v-text-field
       v-if="tensioner && arm"
       :model-value="stock"
-      label="Belts to hand, mm, with a space between"
-      inputmode="decimal"
+      label="Belts to hand, as 6PK1815; 1815; 71.5in"
       autocomplete="off"
       density="compact"
-      :error-messages="stockProblem ? [stockProblem] : []"
+      :error-messages="stockError ? [stockError] : []"
       data-test="stock"
       @update:model-value="typedStock"
     />

@@ -106,6 +106,14 @@ const hardest = computed(() => {
   return view.value!.speeds.reduce((a, b) => (turns(b) > turns(a) ? b : a))
 })
 const turning = (at: DriveView['speeds'][number]['before']) => `${fixed(at.power_w / 1000, 1)} kW, ${fixed(at.torque_nm, 1)} Nm`
+type ToHand = NonNullable<NonNullable<DriveView['belt']>['tensioner']>['to_hand'][number]
+const fitWords = (b: ToHand) =>
+  b.share === null
+    ? '✕ does not fit'
+    : b.ribs_fit === 'more'
+      ? '✕ more ribs than grooves'
+      : `✓ at ${fixed(100 * b.share, 0)} %${b.ribs_fit === 'fewer' ? `, only ${b.ribs} ribs` : ''}`
+const slack = (side: NonNullable<DriveView['belt']>['tension_now']) => `${fixed(side.least_n, 0)} to ${fixed(side.worn_n, 0)} N`
 const FROM = {
   tachometer: 'by the tachometer',
   diameters: 'by the diameters',
@@ -176,6 +184,21 @@ const more = ref<string[]>([])
           label="Belt's smallest"
           unit="mm"
           :error="says('smallest_mm')"
+        />
+        <NumberField
+          v-model="asked.form.ribs as number | null"
+          of="DriveRequest.ribs"
+          label="Belt's ribs"
+          :error="says('ribs')"
+          data-test="ribs"
+        />
+        <NumberField
+          v-model="asked.form.engine_idle_nm as number | null"
+          of="DriveRequest.engine_idle_nm"
+          label="Engine at idle"
+          unit="Nm"
+          :error="says('engine_idle_nm')"
+          data-test="engine-nm"
         />
       </div>
       <h2 class="sleeve">Engine speeds, /min</h2>
@@ -332,7 +355,7 @@ const more = ref<string[]>([])
     </section>
     <section v-if="asked.form" class="panel">
       <h2 class="sleeve">Belt</h2>
-      <BeltTable :form="asked.form" :error="says('pulleys')" @change="Object.assign(asked.form!, $event)" />
+      <BeltTable :form="asked.form" :error="says('pulleys')" :stock-error="says('stock')" @change="Object.assign(asked.form!, $event)" />
       <p v-if="view?.belt" class="mt-2 mb-0" data-test="belt-length">
         <b class="figure">{{ fixed(view.belt.now.length_mm, 0) }} mm</b> round as it is<template
           v-if="view.belt.new && !view.belt.tensioner"
@@ -346,8 +369,9 @@ const more = ref<string[]>([])
         >
       </p>
       <ul v-if="view?.belt?.tensioner?.to_hand.length" class="stock figure" data-test="stock-fit">
-        <li v-for="b in view.belt.tensioner.to_hand" :key="b.length_mm" :class="{ fits: b.share !== null }">
-          {{ fixed(b.length_mm, 0) }} mm {{ b.share === null ? '✕ does not fit' : `✓ at ${fixed(100 * b.share, 0)} %` }}
+        <li v-for="b in view.belt.tensioner.to_hand" :key="b.name" :class="{ fits: b.fits }">
+          {{ b.name }}<template v-if="b.name !== fixed(b.length_mm, 0)">, {{ fixed(b.length_mm, 0) }} mm</template>
+          {{ fitWords(b) }}
         </li>
       </ul>
     </section>
@@ -357,13 +381,21 @@ const more = ref<string[]>([])
         At most <b class="figure">{{ turning(hardest.before) }}</b><template v-if="hardest.after"
           >, then <b class="figure">{{ turning(hardest.after) }}</b></template
         >, cold and giving all it can.
-        <template v-if="view.belt"
-          >So as not to slip the belt’s slack side needs <b class="figure">{{ fixed(view.belt.tension_now_n, 0) }} N</b
-          ><template v-if="view.belt.tension_new_n !== null"
-            >, then <b class="figure">{{ fixed(view.belt.tension_new_n, 0) }} N</b></template
+        <template v-if="idle"
+          >At idle that is <b class="figure">{{ fixed(idle.before.crank_nm, 0) }} Nm</b
+          ><template v-if="idle.after"
+            >, then <b class="figure">{{ fixed(idle.after.crank_nm, 0) }} Nm</b></template
           >
-          at least, on dry and clean ribs.</template
+          of the crankshaft.</template
         >
+        <template v-if="view.belt">
+          So as not to slip the belt’s slack side needs <b class="figure">{{ slack(view.belt.tension_now) }}</b><template
+            v-if="view.belt.tension_new"
+            >, then <b class="figure">{{ slack(view.belt.tension_new) }}</b></template
+          >
+          at least, on dry ribs to worn ones;
+          <b class="figure">{{ (view.belt.tension_new ?? view.belt.tension_now).ribs }} ribs</b> carry it.
+        </template>
       </p>
     </section>
     <section v-if="view?.gain" class="panel" data-test="gain">

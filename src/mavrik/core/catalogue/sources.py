@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from functools import cache
+from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from mavrik.core.catalogue.tables import Table, load_table
+from mavrik.core.document import Document
 
 
 class SourceTable(Table):
@@ -41,6 +43,10 @@ class SourceTable(Table):
     """Electrical over mechanical power, at a load worth the name."""
     belt_friction: float
     """Of a ribbed belt's rubber on a steel pulley."""
+    belt_friction_worn: float
+    """The same when worn or damp."""
+    rib_tension_n: float
+    """What a rib of profile PK is set to at most, the mean of both sides [N]."""
     alternator_rise_k: float
     """How much warmer than the air it draws an alternator is at its full output, once it has settled."""
     alternator_tau_s: float
@@ -61,6 +67,26 @@ class CurvePoint(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     shaft_rpm: float
     output_a: float
+
+
+class KnownOutput(Document):
+    """One thing that is known of what a unit gives, at full field."""
+
+    shaft_rpm: Annotated[float, Field(ge=200, le=30_000, description="Speed of its shaft [1/min]")]
+    output_a: Annotated[float, Field(ge=0, le=2000, description="What it gives there [A]")]
+    u_a: Annotated[float, Field(gt=0, le=500, description="Expanded uncertainty [A]; null: a maker's figure")] | None = None
+    unit_c: (
+        Annotated[float, Field(ge=-40, le=180, description="Temperature of the unit [degC]; null: as ratings are, cold")] | None
+    ) = None
+
+
+class OutputBasis(Document):
+    """What an output curve was made of, and how."""
+
+    how: Literal["points", "fitted"] = Field(
+        description="points: straight between what is known; fitted: one machine's curve through it"
+    )
+    known: Annotated[tuple[KnownOutput, ...], Field(max_length=24)] = ()
 
 
 @cache

@@ -12,7 +12,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from mavrik.core.catalogue.sources import CurvePoint
+from mavrik.core.catalogue.sources import CurvePoint, OutputBasis
 from mavrik.core.circuit.branches import AnyBranch, Branch
 from mavrik.core.document import Ampere, Document, Identifier, Label
 
@@ -77,6 +77,7 @@ class Alternator(Document):
     curve: Annotated[
         tuple[CurvePoint, ...], Field(max_length=40, description="Output over shaft speed at 25 degC; empty: the usual shape")
     ] = ()
+    curve_basis: OutputBasis | None = Field(None, description="What the curve was made of, where it was made here")
     pulley_ratio: Annotated[float, Field(gt=0.2, le=10, description="Shaft speed over engine speed")] = 2.6
     sense_positive_node: Identifier | None = Field(None, description="Where the regulator senses; left out, its own stud")
     sense_negative_node: Identifier | None = Field(None, description="Left out, its own case")

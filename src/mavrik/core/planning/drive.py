@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from math import hypot, pi
-from typing import Annotated, Literal
+from math import ceil, hypot, pi
+from typing import Annotated, Any, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 from scipy.optimize import brentq
 
 from mavrik.core.catalogue.sources import output_limit_a, source_table
@@ -23,6 +23,7 @@ from mavrik.core.planning.drive_belt import (
     TensionerAt,
     belt_ways,
     drive_finding,
+    read_belt,
 )
 from mavrik.core.protection.documents import Finding, Severity, by_severity
 
@@ -34,6 +35,9 @@ SLIPS_FROM = 0.03
 
 CROWDED = 0.9
 """Above this share of its limit speed at redline a unit has little left for an over-revving engine. Our choice, no source."""
+
+MUCH_AT_IDLE = 0.25
+"""Of its torque at idle, more than this is felt. Common practice, rough, no source."""
 
 Rpm = Annotated[float, Field(ge=100, le=30_000, description="Speed [1/min]")]
 
@@ -75,11 +79,23 @@ class DriveRequest(Document):
     belt_mm: Annotated[float, Field(ge=100, le=6000, description="Effective length of the belt that is fitted [mm]")] | None = (
         None
     )
-    stock_mm: Annotated[
-        tuple[Annotated[float, Field(ge=100, le=6000)], ...], Field(max_length=40, description="Belts that are to hand [mm]")
+    ribs: Annotated[int | None, Field(ge=1, le=14, description="Ribs of the belt, as the pulleys' grooves have them")] = None
+    stock: Annotated[
+        tuple[Annotated[str, Field(max_length=24)], ...],
+        Field(max_length=40, description="Belts that are to hand, as written on them: 6PK1815, 1815 or 71.5in"),
     ] = ()
+    engine_idle_nm: Annotated[float | None, Field(ge=5, le=5000, description="Torque that the engine has at idle [Nm]")] = None
     before: DriveReading | None = None
     after: DriveReading | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _belts_by_name(cls, given: Any) -> Any:
+        # Belts were kept by their length alone, before they had names.
+        if isinstance(given, dict) and "stock_mm" in given:
+            given = {**given, "stock": given.get("stock") or [f"{mm:g}" for mm in given["stock_mm"]]}
+            del given["stock_mm"]
+        return given
 
 
 class DriveProblemError(ValueError):
@@ -103,6 +119,8 @@ class AtSpeed:
     """What turning it takes, giving all it can when cold, which is most."""
     torque_nm: float
     """The same at the shaft."""
+    crank_nm: float
+    """The same at the crankshaft, which turns slower by the ratio."""
 
 
 @dataclass(frozen=True)
@@ -130,14 +148,27 @@ class PulleyRange:
 
 
 @dataclass(frozen=True)
+class SlackSide:
+    """What the belt's slack side needs at least so that the alternator does not slip, at the hardest of the three speeds."""
+
+    least_n: float
+    """On dry and clean ribs."""
+    worn_n: float
+    """On worn or damp ones."""
+    rib_n: float | None
+    """What each rib then carries, the mean of both sides, on worn or damp ones; None: nobody said how many there are."""
+    ribs: int
+    """So many carry it."""
+
+
+@dataclass(frozen=True)
 class BeltChange:
     """What the belt round the two pulleys becomes."""
 
     now: Route
     new: Route | None
-    tension_now_n: float
-    """What the slack side needs at least so that the belt does not slip, at the hardest of the three speeds [N]."""
-    tension_new_n: float | None
+    tension_now: SlackSide
+    tension_new: SlackSide | None
     tensioner: TensionerAt | None
 
 
@@ -220,7 +251,7 @@ def plan_drive(unit: Alternator, asked: DriveRequest, planned: Alternator | None
         power = by.set_point_v * cold / table.alternator_efficiency
         return AtSpeed(
             shaft, cold, _output_a(by, shaft, table.hot_c), asked.limit_rpm is not None and shaft > asked.limit_rpm,
-            power, power / (2 * pi * shaft / 60),
+            power, power / (2 * pi * shaft / 60), power / (2 * pi * engine_rpm / 60),
         )  # fmt: skip
 
     table, then = source_table(), planned or unit
@@ -233,7 +264,14 @@ def plan_drive(unit: Alternator, asked: DriveRequest, planned: Alternator | None
     belt, belt_trouble = _belt(asked, speeds)
     gain, gain_trouble = _gain(asked)
     reach = _range(then, asked, ratio)
-    found = [*_of_speeds(asked, speeds), *_of_slip(slip), *_of_wishes(then, asked, speeds, reach), *belt_trouble, *gain_trouble]
+    found = [
+        *_of_speeds(asked, speeds),
+        *_of_engine(asked, speeds),
+        *_of_slip(slip),
+        *_of_wishes(then, asked, speeds, reach),
+        *belt_trouble,
+        *gain_trouble,
+    ]
     another = (then.rated_a, then.curve) != (unit.rated_a, unit.curve)
     return DriveView(
         label=unit.label, planned_label=then.label if another else None, ratio_now=ratio, ratio_from=ratio_from, ratio_new=new, slip=slip,
@@ -312,25 +350,48 @@ def slowest_shaft_rpm(unit: Alternator, current_a: float) -> float | None:
 def _belt(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> tuple[BeltChange | None, tuple[Finding, ...]]:
     if asked.crank_mm is None or asked.now_mm is None or (asked.centres_mm is None and not asked.pulleys):
         return None, ()
+    try:
+        stock = [read_belt(name) for name in asked.stock]
+    except DriveBeltError as error:
+        raise DriveProblemError("stock", str(error)) from error
     two = (
         DrivePulley(name="Driving pulley", part="driving", x_mm=0.0, y_mm=0.0),
         DrivePulley(name="Alternator", part="alternator", x_mm=asked.centres_mm or 0.0, y_mm=0.0),
     )
     try:
         ways = belt_ways(
-            asked.pulleys or two, asked.arm, asked.belt_mm, asked.crank_mm, asked.now_mm, asked.new_mm, asked.stock_mm
+            asked.pulleys or two, asked.arm, asked.belt_mm, asked.crank_mm, asked.now_mm, asked.new_mm, stock, asked.ribs
         )
     except DriveBeltError as error:
         raise DriveProblemError("pulleys" if asked.pulleys else "centres_mm", str(error)) from error
-    tension = _tension_n(ways.now.on(ways.alternator), [s.before for s in speeds])
-    tension_new = _tension_n(ways.new.on(ways.alternator), [s.after for s in speeds if s.after]) if ways.new else None
-    return BeltChange(ways.now, ways.new, tension, tension_new, ways.tensioner), ways.findings
+    now = _slack_side(ways.now.on(ways.alternator), [s.before for s in speeds], asked.ribs)
+    new = _slack_side(ways.new.on(ways.alternator), [s.after for s in speeds if s.after], asked.ribs) if ways.new else None
+    return BeltChange(ways.now, ways.new, now, new, ways.tensioner), (*ways.findings, *_of_ribs(new or now, asked.ribs))
 
 
-def _tension_n(contact: Contact, turns: Sequence[AtSpeed]) -> float:
-    """What the belt's slack side needs at least so that the alternator does not slip, at the hardest of some speeds [N]."""
-    # One newton of it carries so much torque.
-    return max(t.torque_nm for t in turns) / slip_torque_nm(contact, 1.0, source_table().belt_friction)
+def _slack_side(contact: Contact, turns: Sequence[AtSpeed], ribs: int | None) -> SlackSide:
+    """At the hardest of some speeds; each newton of the slack side carries so much torque."""
+    table, torque = source_table(), max(t.torque_nm for t in turns)
+    least, worn = (torque / slip_torque_nm(contact, 1.0, f) for f in (table.belt_friction, table.belt_friction_worn))
+    mean = worn + torque / (contact.pulley.diameter_mm / 1000)
+    return SlackSide(least, worn, mean / ribs if ribs else None, ceil(mean / table.rib_tension_n))
+
+
+def _of_ribs(side: SlackSide, ribs: int | None) -> list[Finding]:
+    """A belt too narrow for what it has to turn."""
+    table = source_table()
+    if ribs is None or ribs >= side.ribs:
+        return []
+    return [
+        drive_finding(
+            "too_few_ribs",
+            Severity.WARNING,
+            f"{ribs} ribs are too few: {side.ribs} carry it",
+            f"So as not to slip once worn, each rib would stand at {side.rib_n:.0f} N. Such a tension wears belt and bearings: more wrap, "
+            "more ribs, or a unit of its own belt.",
+            f"{table.rib_tension_n:.0f} N a rib at most, the mean of both sides, from memory; the belt maker's figure wins.",
+        )
+    ]
 
 
 def _gain(asked: DriveRequest) -> tuple[ReadGain | None, list[Finding]]:
@@ -391,6 +452,23 @@ def _of_speeds(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> list[Findin
             )
         ]
     return []
+
+
+def _of_engine(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> list[Finding]:
+    """An idling engine that the alternator asks much of."""
+    idle = speeds[0].after or speeds[0].before
+    if asked.engine_idle_nm is None or idle.crank_nm <= MUCH_AT_IDLE * asked.engine_idle_nm:
+        return []
+    return [
+        drive_finding(
+            "heavy_at_idle",
+            Severity.WARNING,
+            f"{idle.crank_nm / asked.engine_idle_nm:.0%} of what the engine has at idle",
+            f"At full output the alternator takes {idle.crank_nm:.0f} Nm of the crankshaft. The idle may sag or hunt when it comes on at once: "
+            "a faster idle, or a regulator that comes on slowly.",
+            f"Above {MUCH_AT_IDLE:.0%} an idle has little to spare.",
+        )
+    ]
 
 
 def _of_slip(slip: float | None) -> list[Finding]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from math import atan2, degrees, hypot
@@ -56,9 +57,59 @@ class DriveBeltError(ValueError):
 class StockBelt:
     """A belt that is to hand, with the new pulley where one is thought of."""
 
+    name: str
     length_mm: float
+    ribs: int | None
     share: float | None
-    """Where the tensioner would stand; None: it does not fit."""
+    """Where the tensioner would stand; None: its length does not fit."""
+    ribs_fit: Literal["same", "fewer", "more"] | None
+    """Its ribs beside those asked for; None: one of the two is not known."""
+    fits: bool
+    """Whether it goes on: one with more ribs than the pulleys have grooves does not."""
+
+
+@dataclass(frozen=True)
+class NamedBelt:
+    """A belt by what is written on it."""
+
+    name: str
+    length_mm: float
+    ribs: int | None
+
+
+_NAME = re.compile(r"(?:(\d{1,2})\s?PK\s?)?(\d{2,5}(?:[.,]\d{1,3})?)\s?(mm|in)?", re.IGNORECASE | re.ASCII)
+SHORTEST_MM, LONGEST_MM = 100.0, 6000.0
+MM_PER_INCH = 25.4
+
+
+def read_belt(name: str) -> NamedBelt:
+    """A belt by what is written on it: ribs, profile and effective length, or its length alone.
+
+    name: as 6PK1815, 1815, 1815 mm or 71.5in
+    Raises DriveBeltError for what is no belt.
+    Source: ISO 9982's designation of ribbed belts of profile PK, from memory.
+
+    >>> read_belt("6PK1815"), round(read_belt("71.5 in").length_mm, 2)
+    (NamedBelt(name='6PK1815', length_mm=1815.0, ribs=6), 1816.1)
+    """
+    found = _NAME.fullmatch(name.strip())
+    if found is None:
+        raise DriveBeltError(f"'{name}' is no belt: write it as 6PK1815, 1815 or 71.5in.")
+    ribs, digits, unit = found.groups()
+    length = float(digits.replace(",", ".")) * (MM_PER_INCH if unit and unit.lower() == "in" else 1.0)
+    if not SHORTEST_MM <= length <= LONGEST_MM:
+        raise DriveBeltError(f"'{name}' is {length:.0f} mm long: belts have {SHORTEST_MM:.0f} to {LONGEST_MM:.0f} mm.")
+    if ribs is not None and int(ribs) < 1:
+        raise DriveBeltError(f"'{name}' has no rib.")
+    return NamedBelt(name.strip(), length, int(ribs) if ribs else None)
+
+
+def _to_hand(belt: NamedBelt, share: float | None, grooves: int | None) -> StockBelt:
+    """A belt that is to hand on pulleys with so many grooves."""
+    beside: Literal["same", "fewer", "more"] | None = None
+    if belt.ribs is not None and grooves is not None:
+        beside = "same" if belt.ribs == grooves else "fewer" if belt.ribs < grooves else "more"
+    return StockBelt(belt.name, belt.length_mm, belt.ribs, share, beside, share is not None and beside != "more")
 
 
 @dataclass(frozen=True)
@@ -92,12 +143,13 @@ def belt_ways(
     driving_mm: float,
     now_mm: float,
     new_mm: float | None,
-    stock_mm: Sequence[float] = (),
+    stock: Sequence[NamedBelt] = (),
+    ribs: int | None = None,
 ) -> BeltWays:
     """The way of a belt with the alternator's pulley as found, and with another.
 
     pulleys: in order; arm: of the tensioner, where there is one; belt_mm: of the belt that is fitted, left out as long as its way is drawn
-    stock_mm: belts that are to hand [mm]
+    stock: belts that are to hand; ribs: as many as the pulleys have grooves, where that is known
     driving_mm, now_mm, new_mm: diameters of the driving pulley and of the alternator's [mm]
     Raises DriveBeltError for pulleys that no belt goes round, or that are not one of each kind that is needed.
     Source: `belts`.
@@ -120,7 +172,7 @@ def belt_ways(
         first, second = as_found.with_belt(belt), with_new.with_belt(belt)
         if not first.slackens:
             raise DriveBeltError("A spring pulls the tensioner towards the longer way of the belt: swap the ends of its travel.")
-        to_hand = tuple(StockBelt(mm, with_new.with_belt(mm).share) for mm in stock_mm)
+        to_hand = tuple(_to_hand(b, with_new.with_belt(b.length_mm).share, ribs) for b in stock)
         at = TensionerAt(first.share, second.share if new is not None else None, second.shortest_mm, second.longest_mm, to_hand)
         if first.share is not None:
             now = route(moved(before, held, first.share))

@@ -12,12 +12,13 @@ from mavrik.core.document import Document
 from mavrik.core.planning.comparison import Comparison
 from mavrik.core.planning.drive import DriveRequest, DriveView
 from mavrik.core.planning.outlook import UseAnswer
+from mavrik.core.planning.output import OutputRequest, OutputView
 from mavrik.core.planning.simulation import SimulationRequest
 from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import SpeedHours, UseRequest
 from mavrik.core.planning.worth import PlanId
 from mavrik.domain.roles import Permission
-from mavrik.jobs import drives, guided, planning, uses, worth
+from mavrik.jobs import drives, guided, outputs, planning, uses, worth
 from mavrik.jobs.records import CircuitRecord, DriveRecord, SimulationRecord, UseRecord, WorthRecord
 from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import me, needs, session
@@ -126,6 +127,31 @@ def post_drive_preview(path: JobPath, body: DriveRequest) -> Response:
 def post_drive(path: JobPath, query: EditedFrom, body: DriveRequest) -> Response:
     """As the next revision of the job's. Refused with 409 when somebody else kept one in between."""
     return answer(drives.keep_drive(session(), path.job_id, body, me(), query.revision), 201)
+
+
+class Outputs(Document):
+    """What was read of a job's alternators."""
+
+    outputs: tuple[outputs.ReadOutput, ...]
+
+
+@api.get(
+    "/jobs/<int:job_id>/outputs",
+    summary="What was read of the alternators' output",
+    tags=tag("plans"),
+    responses={"200": Outputs, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+def get_outputs(path: JobPath) -> Response:
+    """Each as a point of its unit's curve."""
+    return answer(Outputs(outputs=outputs.outputs_read(session(), path.job_id)))
+
+
+@api.post("/output", summary="What a unit gives over speed", tags=tag("plans"), responses={"200": OutputView, **SAVE_ERRORS})
+@needs(Permission.READ)
+def post_output(body: OutputRequest) -> Response:
+    """From its points, or fitted to what is known of it, with a band; nothing is kept."""
+    return answer(outputs.curve_of(body))
 
 
 @api.get(
