@@ -167,5 +167,8 @@ def test_a_unit_s_output_is_fitted_to_two_points_and_used(open_page: Callable[..
     page.locator("[data-test=save-circuit]").click()
     expect(page.locator("[data-test=circuit-saved]")).to_be_visible()
     unit = page.context.request.get(f"/api/jobs/{job}").json()["circuits"][-1]["document"]["alternators"][0]
-    assert unit["curve_basis"]["how"] == "fitted" and [k["output_a"] for k in unit["curve_basis"]["known"]] == [float(other), float(rated)]
+    assert unit["curve_basis"]["how"] == "fitted" and [k["output_a"] for k in unit["curve_basis"]["known"]] == [
+        float(other),
+        float(rated),
+    ]
     assert len(unit["curve"]) > 5

@@ -2153,9 +2153,26 @@ export interface components {
         };
         /**
          * BenchCharger
-         * @description An external charger, fed from the mains.
+         * @description A charger that no engine turns: fed from the mains, on the bench or in the vehicle, or by the sun.
          */
         BenchCharger: {
+            /**
+             * Again Below V
+             * @description Below which it begins anew [V]; null: as most do, half a volt below float on 12 V
+             * @default null
+             */
+            again_below_v: number | null;
+            /**
+             * Fed By
+             * @default mains
+             * @enum {string}
+             */
+            fed_by: "mains" | "sun";
+            /**
+             * Float V
+             * @default null
+             */
+            float_v: number | null;
             /**
              * Id
              * @description Short name, unique in the document
@@ -2983,6 +3000,41 @@ export interface components {
             what: string;
         };
         /**
+         * ChargerFate
+         * @description What one charger comes to, nominally.
+         */
+        ChargerFate: {
+            /**
+             * Began Anew
+             * @description How often it went back from float to its first stage while it was fed
+             */
+            began_anew: number;
+            /**
+             * Fed H
+             * @description It had something to give [h]
+             */
+            fed_h: number;
+            /**
+             * Floated H
+             * @description Of those, it held float [h]
+             */
+            floated_h: number;
+            /** Given Ah */
+            given_ah: number;
+            /**
+             * Held Off By
+             * @description What did so longest
+             */
+            held_off_by: string | null;
+            /**
+             * Held Off H
+             * @description Of those, something else held a voltage above its own [h]
+             */
+            held_off_h: number;
+            /** Label */
+            label: string;
+        };
+        /**
          * Chemistry
          * @description Battery chemistry.
          * @enum {string}
@@ -3478,7 +3530,7 @@ export interface components {
              * Name
              * @enum {string}
              */
-            name: "charge" | "volts" | "battery_a" | "output_a" | "alternator_c";
+            name: "charge" | "volts" | "battery_a" | "output_a" | "charger_a" | "alternator_c";
             /** Nominal */
             nominal: number[];
         };
@@ -7152,6 +7204,12 @@ export interface components {
              * @default []
              */
             on: string[];
+            /**
+             * Plugged In
+             * @description Whether chargers that the mains feed are plugged in
+             * @default false
+             */
+            plugged_in: boolean;
         };
         /**
          * SceneBalance
@@ -7445,6 +7503,11 @@ export interface components {
         SimulationView: {
             /** Batteries */
             batteries: components["schemas"]["BatteryFate"][];
+            /**
+             * Chargers
+             * @default []
+             */
+            chargers: components["schemas"]["ChargerFate"][];
             /**
              * Collapsed
              * @description Whether the voltage collapsed at some time
@@ -8427,6 +8490,12 @@ export interface components {
              * @default 0.8
              */
             state_of_charge: number;
+            /**
+             * Sun H
+             * @description Hours of full sun that a day is worth to a panel [h]
+             * @default 3
+             */
+            sun_h: number;
             /**
              * Warmest C
              * @description Of the batteries in the heat [degC]

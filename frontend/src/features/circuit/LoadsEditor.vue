@@ -23,6 +23,10 @@ const LIMITS = [
   { field: 'limit_a', label: 'Output limit', unit: 'A' },
   { field: 'set_point_v', label: 'Absorption', unit: 'V' },
 ]
+const FEEDS = [
+  { value: 'mains', title: 'the mains, when plugged in' },
+  { value: 'sun', title: 'the sun' },
+]
 const chargers = computed(() => [
   ...circuit.value.converters.map((part) => ({
     list: 'converters' as const,
@@ -34,9 +38,13 @@ const chargers = computed(() => [
   ...circuit.value.chargers.map((part) => ({
     list: 'chargers' as const,
     of: 'BenchCharger',
-    title: 'Bench charger',
+    title: part.fed_by === 'sun' ? 'Solar controller' : 'Mains charger',
     part,
-    fields: LIMITS,
+    fields: [
+      ...LIMITS,
+      { field: 'float_v', label: 'Float', unit: 'V', hint: 'empty: it goes on as it is', optional: true },
+      { field: 'again_below_v', label: 'Begins anew below', unit: 'V', hint: 'empty: as most do', optional: true },
+    ],
   })),
 ])
 const nodes = computed(() => circuit.value.nodes.map((n) => ({ value: n.id, title: n.label })))
@@ -114,6 +122,13 @@ const wrong = (id: string, field: string) => bench.problems.filter((p) => p.elem
         @update:model-value="$event && change(c.list, c.part.id, { label: $event })"
       />
       <PartNumber v-for="f in c.fields" v-bind="f" :key="f.field" :of="c.of" :part="c.part" @change="change(c.list, c.part.id, $event)" />
+      <v-select
+        v-if="c.list === 'chargers'"
+        :model-value="c.part.fed_by"
+        label="Fed by"
+        :items="FEEDS"
+        @update:model-value="change('chargers', c.part.id, { fed_by: $event })"
+      />
       <div class="row">
         <span class="grow" /><v-btn
           variant="text"

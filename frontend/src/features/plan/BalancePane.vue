@@ -20,6 +20,8 @@ const bench = useWorkbench()
 const cache = useQueryClient()
 const { busy, problem: keepProblem, conflict, save: saving } = useSaving()
 
+/** What feeds the circuit's chargers beside the engine. */
+const fedBy = computed(() => (bench.asFound?.document.chargers ?? []).map((c) => c.fed_by))
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
 const key = computed(() => ['use', bench.jobId, bench.asFound?.id, bench.asFound?.lock])
 const kept = useQuery({
@@ -130,6 +132,17 @@ const missing = (net: number) => (net < 0 ? `${fixed(-net, 1)} Ah missing` : `${
       v-model:scenes="form.scenes"
       :says="says"
       :volts="bench.asFound?.document.system_voltage_v ?? 12"
+      :mains="fedBy.includes('mains')"
+    />
+    <NumberField
+      v-if="fedBy.includes('sun')"
+      v-model="form.sun_h as number | null"
+      of="UseRequest.sun_h"
+      label="Full sun a day"
+      unit="h"
+      required
+      :error="says('sun_h')"
+      data-test="sun-h"
     />
     <v-expansion-panels v-model="more" multiple variant="accordion">
       <v-expansion-panel value="day" title="Starts, parked, batteries">

@@ -8,7 +8,12 @@ import { renamed, withConsumer, withoutConsumer } from './use'
 
 const consumers = defineModel<Consumer[]>('consumers', { required: true })
 const scenes = defineModel<Scene[]>('scenes', { required: true })
-defineProps<{ says: (field: string) => string; volts: number }>()
+defineProps<{
+  says: (field: string) => string
+  volts: number
+  /** Whether there is a charger that somebody plugs in. */
+  mains: boolean
+}>()
 const { catalogue } = useCatalogue()
 
 const usual = computed(() =>
@@ -47,7 +52,7 @@ function set(at: number, to: Partial<Scene>): void {
 function addScene(): void {
   const label =
     ['Winching', 'Cold start', 'At anchor'].find((n) => !scenes.value.some((s) => s.label === n)) ?? `Scene ${scenes.value.length + 1}`
-  scenes.value = [...scenes.value, { label, engine_rpm: 1500, hours_a_day: 0, on: consumers.value.map((c) => c.label) }]
+  scenes.value = [...scenes.value, { label, engine_rpm: 1500, hours_a_day: 0, on: consumers.value.map((c) => c.label), plugged_in: false }]
 }
 const ORIGIN = { circuit: 'of the circuit', catalogue: 'as usual', measured: 'measured', entered: 'as entered' } as const
 </script>
@@ -100,6 +105,22 @@ const ORIGIN = { circuit: 'of the circuit', catalogue: 'as usual', measured: 'me
               :data-test="`hours-${k}`"
               @update:model-value="$event !== null && set(k, { hours_a_day: $event })"
             />
+          </td>
+        </tr>
+        <tr v-if="mains" data-test="plugged">
+          <th class="who label" colspan="3">Charger plugged in</th>
+          <td v-for="(s, k) in scenes" :key="k" class="meet">
+            <button
+              type="button"
+              class="tap"
+              role="switch"
+              :aria-checked="s.plugged_in === true"
+              :aria-label="`Charger plugged in, ${s.label}`"
+              :class="{ on: s.plugged_in }"
+              @click="set(k, { plugged_in: !s.plugged_in })"
+            >
+              {{ s.plugged_in ? 'yes' : '–' }}
+            </button>
           </td>
         </tr>
       </thead>

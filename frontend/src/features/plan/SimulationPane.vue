@@ -50,12 +50,13 @@ const REGULATORS = [
   { value: 'timed', title: 'begins anew at every start' },
   { value: 'hears', title: 'hears its batteries, the lowest wins' },
 ]
-const UNITS = { charge: '%', volts: 'V', battery_a: 'A', output_a: 'A', alternator_c: '°C' } as const
+const UNITS = { charge: '%', volts: 'V', battery_a: 'A', output_a: 'A', charger_a: 'A', alternator_c: '°C' } as const
 const WORDS = {
   charge: 'charge',
   volts: 'volts at the posts',
   battery_a: 'into the batteries',
   output_a: 'gives',
+  charger_a: 'gives',
   alternator_c: 'temperature',
 } as const
 const rows = computed(() => {
@@ -88,6 +89,12 @@ function fate(view: SimulationView, k: number): string {
   const full = b.full_after_h === null || b.full_after_h === undefined ? 'not full' : `full after ${fixed(b.full_after_h, 1)} h`
   const over = b.overcharged_h > 0.05 ? `, ${fixed(b.overcharged_h, 1)} h overcharged` : ''
   return `ends at ${percent(b.end_charge)} (${percent(b.end_low)} to ${percent(b.end_high)}), lowest ${percent(b.least_charge)}, ${full}${over}`
+}
+function chargerFate(c: NonNullable<SimulationView['chargers']>[number]): string {
+  const off = c.held_off_h > 0.05 ? `, held off for ${fixed(c.held_off_h, 1)} h${c.held_off_by ? ` by ${c.held_off_by}` : ''}` : ''
+  const float = c.floated_h > 0.05 ? `, ${fixed(c.floated_h, 1)} h at float` : ''
+  const anew = c.began_anew ? `, began anew ${c.began_anew} times` : ''
+  return `gives ${fixed(c.given_ah, 0)} Ah in ${fixed(c.fed_h, 0)} h${off}${float}${anew}`
 }
 </script>
 
@@ -153,6 +160,12 @@ function fate(view: SimulationView, k: number): string {
             <dd>
               {{ fate(made.now, k) }}<template v-if="made.planned"><br />planned: {{ fate(made.planned, k) }}</template>
             </dd>
+          </template>
+          <template v-for="c in made.now.chargers ?? []" :key="c.label">
+            <dt>
+              <b>{{ c.label }}</b>
+            </dt>
+            <dd data-test="charger-fate">{{ chargerFate(c) }}</dd>
           </template>
         </dl>
       </div>

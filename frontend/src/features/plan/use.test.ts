@@ -3,8 +3,8 @@ import type { Scene } from '@/api/types'
 import { renamed, roundUp, withConsumer, withoutConsumer } from './use'
 
 const scenes: Scene[] = [
-  { label: 'Idle', engine_rpm: 800, hours_a_day: 1, on: ['Lamps', 'Fridge'] },
-  { label: 'Parked', engine_rpm: 0, hours_a_day: 23, on: ['Fridge'] },
+  { label: 'Idle', engine_rpm: 800, hours_a_day: 1, on: ['Lamps', 'Fridge'], plugged_in: false },
+  { label: 'Parked', engine_rpm: 0, hours_a_day: 23, on: ['Fridge'], plugged_in: false },
 ]
 
 describe('the table of consumers and scenes', () => {

@@ -180,6 +180,21 @@ def _bench_charger(circuit: Circuit) -> Circuit:
     return grow.done()
 
 
+def _solar(circuit: Circuit) -> Circuit:
+    grow = Growing(circuit)
+    last, scale = circuit.batteries[-1], circuit.system_voltage_v / 12
+    out = grow.node("solar_out", "Solar controller output")
+    grow.put("branches", fuse(grow.free("solar_fuse"), "Solar fuse", out, last.positive_node, 30, FuseFamily.STRIP_30))
+    grow.put(
+        "chargers",
+        BenchCharger(
+            id=grow.free("solar"), label="Solar controller", positive_node=out, negative_node=last.negative_node, fed_by="sun",
+            limit_a=15, set_point_v=14.4 * scale, float_v=13.6 * scale,
+        ),
+    )  # fmt: skip
+    return grow.done()
+
+
 def _second_alternator(circuit: Circuit) -> Circuit:
     grow = Growing(circuit)
     first = circuit.alternator
@@ -229,6 +244,7 @@ ADDITIONS: tuple[Addition, ...] = (
     Addition("battery_link", "Battery behind a voltage link", "Closes while charging, opens when the voltage falls.", lambda c: _linked(c, _voltage_link)),
     Addition("battery_converter", "Battery behind a DC-DC charger", "Lithium, or far away; the charger sits next to it.", _by_converter),
     Addition("alternator", "Second alternator", "With cable, fuse and ground of its own, on the last battery.", _second_alternator),
+    Addition("solar", "Solar panel with its controller", "Fused at the last battery; gives by day what the sun leaves.", _solar),
     Addition("bench_charger", "Bench charger", "Plugged in at the battery while it stands.", _bench_charger),
 )  # fmt: skip
 

@@ -151,7 +151,7 @@ class Converter(Document):
 
 
 class BenchCharger(Document):
-    """An external charger, fed from the mains."""
+    """A charger that no engine turns: fed from the mains, on the bench or in the vehicle, or by the sun."""
 
     id: Identifier
     label: Label
@@ -159,6 +159,13 @@ class BenchCharger(Document):
     negative_node: Identifier
     limit_a: Ampere
     set_point_v: Annotated[float, Field(ge=6, le=60, description="Charging voltage [V]")] = 14.4
+    fed_by: Literal["mains", "sun"] = "mains"
+    float_v: (
+        Annotated[float, Field(ge=6, le=60, description="Voltage once it has charged [V]; null: it goes on as it is")] | None
+    ) = None
+    again_below_v: Annotated[float, Field(ge=6, le=60)] | None = Field(
+        None, description="Below which it begins anew [V]; null: as most do, half a volt below float on 12 V"
+    )
 
 
 class Circuit(Document):

@@ -13,9 +13,11 @@ from pydantic import Field
 from mavrik.core import network as net
 from mavrik.core.catalogue.sources import source_table
 from mavrik.core.circuit import Battery, Circuit
+from mavrik.core.circuit.graph import graph_of, reach
 from mavrik.core.circuit.rules import CircuitError, check_circuit
 from mavrik.core.document import Document, Label
 from mavrik.core.operating import Engine, State
+from mavrik.core.planning.charging import fed_as_a_mean
 from mavrik.core.planning.in_use import able_a, circuit_in_use, output_scale
 from mavrik.core.planning.use import DAY_H, Scene, UseRequest, check_use
 from mavrik.core.procedures.bench.drain import USABLE_SHARE
@@ -179,28 +181,29 @@ class _Model:
             (self.table.hot_c, self._at(asked.warmest_c)),
         )
         """The cold and the hot end: temperature of the alternators, and the circuit with its batteries."""
-        self._known: dict[tuple[float, frozenset[str], float], tuple[tuple[Flow, dict[str, float]], ...]] = {}
+        self._known: dict[tuple[Scene, float], tuple[tuple[Flow, dict[str, float]], ...]] = {}
 
     def _at(self, battery_c: float) -> Circuit:
         batteries = tuple(b.model_copy(update={"temperature_c": battery_c}) for b in self.circuit.batteries)
         return self.circuit.model_copy(update={"batteries": batteries})
 
-    def flows(
-        self, engine_rpm: float, on: Iterable[str], charge: float | None = None
-    ) -> tuple[tuple[Flow, dict[str, float]], ...]:
+    def flows(self, scene: Scene, charge: float | None = None) -> tuple[tuple[Flow, dict[str, float]], ...]:
         """Cold and hot: the flow, and what goes into each battery [A]; at the charge they live at, or another."""
-        key = engine_rpm, frozenset(on), self.asked.state_of_charge if charge is None else charge
+        # Of a scene that counts which makes it another: neither its name nor how long it lasts.
+        what = scene.model_copy(update={"label": "scene", "hours_a_day": 0.0, "on": tuple(sorted(scene.on))})
+        key = what, self.asked.state_of_charge if charge is None else charge
         if key not in self._known:
             self._known[key] = tuple(self._solved(*key))
         return self._known[key]
 
-    def _solved(self, engine_rpm: float, on: Iterable[str], charge: float) -> Iterable[tuple[Flow, dict[str, float]]]:
-        loads_on = self.used.on(frozenset(on))
+    def _solved(self, scene: Scene, charge: float) -> Iterable[tuple[Flow, dict[str, float]]]:
+        loads_on = self.used.on(frozenset(scene.on))
         wanted = {i for i, is_on in loads_on.items() if is_on}
-        for alternator_c, circuit in self.ends:
+        for alternator_c, warm in self.ends:
+            circuit = fed_as_a_mean(warm, scene, self.asked.sun_h)
             state = State(
-                engine_rpm=engine_rpm, alternator_c=alternator_c, chargers_on=False, converters_on=engine_rpm > 0,
-                loads_on=loads_on,
+                engine_rpm=scene.engine_rpm, alternator_c=alternator_c, chargers_on=bool(circuit.chargers),
+                converters_on=scene.engine_rpm > 0, loads_on=loads_on,
                 state_of_charge={b.id: charge for b in circuit.batteries},
             )  # fmt: skip
             yield self._flow(circuit, state, wanted)
@@ -219,7 +222,11 @@ class _Model:
         into = {b.id: solution.current_a[b.id] for b in circuit.batteries}
         near = np.sum([engine.reached(a.stud_node, solution.open_ids) for a in circuit.alternators], axis=0)
         direct = {e.id for e, reached in zip(engine.network.emfs, near, strict=True) if reached}
-        used = made - sum(amps for i, amps in into.items() if i in direct)
+        # Chargers on the same metal carry consumers, too.
+        metal = graph_of(b for b in circuit.branches if b.id not in solution.open_ids)
+        beside = set().union(*(reach(metal, a.stud_node) for a in circuit.alternators)) if circuit.chargers else set()
+        charged = sum(solution.current_a[c.id] for c in circuit.chargers if c.positive_node in beside)
+        used = made + charged - sum(amps for i, amps in into.items() if i in direct)
         volts = solution.between(circuit.battery.positive_node, circuit.battery.negative_node)
         heat = sum(
             abs(solution.between(b.from_node, b.to_node) * solution.current_a[b.id])
@@ -230,7 +237,7 @@ class _Model:
 
     def scene(self, scene: Scene, crank_ah: float) -> SceneBalance:
         """One scene."""
-        (cold, _), (hot, _) = flows = self.flows(scene.engine_rpm, scene.on)
+        (cold, _), (hot, _) = flows = self.flows(scene)
         first = self.circuit.battery
         back = min(into.get(first.id, 0.0) for _, into in flows) * self.table.charge_efficiency[first.chemistry.value]
         repays = crank_ah / back * 60 if back > BALANCED_A and scene.engine_rpm > 0 else None
@@ -240,7 +247,7 @@ class _Model:
         """The histogram, with the consumers of one scene on."""
         total = sum(s.hours for s in self.asked.speeds)
         for s in self.asked.speeds:
-            (cold, _), (hot, _) = self.flows(s.engine_rpm, driving.on if driving else ())
+            (cold, _), (hot, _) = self.flows(Scene(label="Driving", engine_rpm=s.engine_rpm, on=driving.on if driving else ()))
             yield SpeedBalance(s.engine_rpm, s.hours / total, cold.can_a, hot.can_a, hot.used_a)
 
     def day(self, battery: Battery, scenes: Iterable[SceneBalance], crank: Mapping[str, float]) -> BatteryDay:
@@ -253,11 +260,7 @@ class _Model:
 
         def day_at(charge: float, end: int) -> tuple[float, float]:
             """What comes back and what is taken while the battery is so charged [Ah]."""
-            into = [
-                (self.flows(s.engine_rpm, s.on, charge)[end][1].get(battery.id, 0.0), s.hours_a_day)
-                for s in asked.scenes
-                if s.hours_a_day
-            ]
+            into = [(self.flows(s, charge)[end][1].get(battery.id, 0.0), s.hours_a_day) for s in asked.scenes if s.hours_a_day]
             return sum(max(a, 0.0) * h for a, h in into) * efficiency, sum(max(-a, 0.0) * h for a, h in into)
 
         begun, least = asked.state_of_charge, 1 - USABLE_SHARE

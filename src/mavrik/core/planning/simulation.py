@@ -18,6 +18,7 @@ from mavrik.core.document import Document, Label
 from mavrik.core.operating import Engine, State
 from mavrik.core.operating.devices import battery_units
 from mavrik.core.planning.balance import cranking_currents
+from mavrik.core.planning.charging import Chargers
 from mavrik.core.planning.in_use import circuit_in_use, output_scale
 from mavrik.core.planning.use import DAY_H, Scene, UseProblemError, UseRequest, check_use
 from mavrik.core.procedures.bench.drain import USABLE_SHARE
@@ -30,6 +31,7 @@ FIRST_START_H, LAST_START_H = 7.0, 19.0
 MOST_CHARGE_STEP = 0.01
 """No battery's charge moves by more in one step: the next answer of the network would be another."""
 MOST_STEP_S, LEAST_STEP_S = 3600.0, 5.0
+CHARGER_STEP_S = 600.0
 WARMING_STEP_S = 120.0
 """While an alternator warms up or cools down, steps are no longer than a fifth of its time constant."""
 
@@ -68,7 +70,7 @@ class SimulationRequest(Document):
 class Curve(Document):
     """One quantity over time: the nominal vehicle, and between which eight of ten lie."""
 
-    name: Literal["charge", "volts", "battery_a", "output_a", "alternator_c"]
+    name: Literal["charge", "volts", "battery_a", "output_a", "charger_a", "alternator_c"]
     label: Label
     nominal: Series
     low: Series
@@ -88,6 +90,18 @@ class BatteryFate(Document):
     overcharged_h: Annotated[float, Field(description="Held above float while full [h]")]
 
 
+class ChargerFate(Document):
+    """What one charger comes to, nominally."""
+
+    label: Label
+    given_ah: float
+    fed_h: Annotated[float, Field(description="It had something to give [h]")]
+    floated_h: Annotated[float, Field(description="Of those, it held float [h]")]
+    held_off_h: Annotated[float, Field(description="Of those, something else held a voltage above its own [h]")]
+    held_off_by: Annotated[Label | None, Field(description="What did so longest")]
+    began_anew: Annotated[int, Field(description="How often it went back from float to its first stage while it was fed")]
+
+
 class SimulationView(Document):
     """What a simulation comes to."""
 
@@ -97,6 +111,7 @@ class SimulationView(Document):
     time_h: Series
     curves: Annotated[tuple[Curve, ...], Field(max_length=20)]
     batteries: Annotated[tuple[BatteryFate, ...], Field(max_length=12)]
+    chargers: Annotated[tuple[ChargerFate, ...], Field(max_length=4)] = ()
     no_start_after_d: float | None = Field(
         description="Nominally, until the first battery no longer starts the engine [d]; null: not in this time"
     )
@@ -160,7 +175,7 @@ class _Scene:
         circuit = model.circuit
         running = scene.engine_rpm > 0
         state = State(
-            engine_rpm=scene.engine_rpm, chargers_on=False, converters_on=running, loads_on=model.used.on(scene.on),
+            engine_rpm=scene.engine_rpm, chargers_on=bool(circuit.chargers), converters_on=running, loads_on=model.used.on(scene.on),
             state_of_charge={b.id: model.asked.state_of_charge for b in circuit.batteries},
         )  # fmt: skip
         engine = Engine(circuit, state, checked=True)
@@ -173,12 +188,15 @@ class _Scene:
         # A network is shared by all circuits of its shape: its values are those of these elements, never its own.
         self.network = net.network_of(elements, circuit.alternator.case_node)
         self.values = replace(net.values_of(elements), resistor_ohm=engine.values().resistor_ohm)
-        self.running, self.rpm = running, scene.engine_rpm
+        self.scene, self.running, self.rpm = scene, running, scene.engine_rpm
         order = {e.id: k for k, e in enumerate(self.network.emfs)}
         self.of_battery = np.array([order[b.id] for b in circuit.batteries])
         units = {s.id: k for k, s in enumerate(self.network.sources)}
         self.of_unit = np.array([units[a.id] for a in circuit.alternators])
+        self.of_charger = np.array([units[c.id] for c in circuit.chargers], dtype=int)
         row = self.network.row
+        self.charger_plus = np.array([row[c.positive_node] for c in circuit.chargers], dtype=int)
+        self.charger_minus = np.array([row[c.negative_node] for c in circuit.chargers], dtype=int)
         self.plus, self.minus = row[circuit.battery.positive_node], row[circuit.battery.negative_node]
         self.near: net.AtRest | None = None
 
@@ -197,6 +215,13 @@ class _Answer:
     """Of each battery."""
     lost: NDArray[np.bool_]
     """Whose voltage has collapsed."""
+    charger_a: Floats
+    """Of each charger, (vehicles, chargers) [A]."""
+    charger_v: Floats
+    charger_most_a: Floats
+    """What each could give, (chargers,) [A]."""
+    held_v: Floats
+    """What alternators and chargers that give something hold, (sources,), of the nominal vehicle [V]; the others minus infinity."""
 
 
 @dataclass
@@ -207,6 +232,9 @@ class _Now:
     unit_c: Floats
     since_start_h: float
     floating: NDArray[np.bool_]
+    chargers: Chargers
+    hour: float = 0.0
+    """Of the day, from midnight [h]."""
     links: dict[int, NDArray[np.bool_]] = field(default_factory=dict)
 
 
@@ -279,6 +307,8 @@ class _Model:
             limit[:, k] = 0.0 if a.field == "open" or not scene.running else warm * self.output
             set_point[:, k] += a.compensation_mv_per_k / 1000 * (now.unit_c - 60.0)
             set_point[:, k] = np.where(now.floating, np.minimum(self.float_v.min(), set_point[:, k]), set_point[:, k])
+        fed = now.chargers.most_a(scene.scene, now.hour, self.asked.sun_h)
+        limit[:, scene.of_charger], set_point[:, scene.of_charger] = fed[None, :], now.chargers.holds_v()
         every |= {"limit_a": limit, "set_point_v": set_point}
         for name in ("current_a", "load_w"):
             own = np.asarray(getattr(values, name), dtype=float)
@@ -293,7 +323,13 @@ class _Model:
         volts = np.nan_to_num(found.node_v[:, scene.plus] - found.node_v[:, scene.minus])
         resist = np.where(amps > 0, into, out)
         output = np.nan_to_num(found.source_a[:, scene.of_unit]).sum(axis=1)
-        return _Answer(amps, output, limit[:, scene.of_unit].sum(axis=1), volts, emf + amps * resist, lost)
+        at_chargers = np.nan_to_num(found.node_v[:, scene.charger_plus] - found.node_v[:, scene.charger_minus])
+        gives = np.nan_to_num(found.source_a)
+        held = np.where(gives[0] > 0.01, set_point[0], -np.inf)[np.concatenate([scene.of_unit, scene.of_charger])]
+        return _Answer(
+            amps, output, limit[:, scene.of_unit].sum(axis=1), volts, emf + amps * resist, lost,
+            gives[:, scene.of_charger], at_chargers, fed, held,
+        )  # fmt: skip
 
     def rates(self, answer: _Answer) -> Floats:
         """How fast the charge of each battery moves [1/h]: of what goes in some is lost."""
@@ -359,7 +395,10 @@ def simulate(
     check_simulation(asked, how)
     model = _Model(circuit, asked, how)
     runs, banks = how.runs, len(model.batteries)
-    now = _Now(np.full((runs, banks), asked.state_of_charge), model.ambient_c.copy(), 0.0, np.zeros(runs, dtype=bool))
+    now = _Now(
+        np.full((runs, banks), asked.state_of_charge), model.ambient_c.copy(), 0.0, np.zeros(runs, dtype=bool),
+        Chargers.of(model.circuit, runs),
+    )  # fmt: skip
     book = _Book(model, now)
     for scene, hours, starts, done in _legs(day_of(asked), how.days):
         if starts:
@@ -396,15 +435,22 @@ def _through(model: _Model, scene: _Scene, hours: float, now: _Now, book: _Book)
         step = min(left, MOST_STEP_S / 3600, MOST_CHARGE_STEP / fastest if fastest > 0 else left)
         if moves and scene.running:
             step = min(step, WARMING_STEP_S / 3600)
+        if answer.charger_most_a.size:
+            # Stages change, and so does the sun.
+            step = min(step, CHARGER_STEP_S / 3600)
         step = max(step, min(left, LEAST_STEP_S / 3600))
         before, warm = now.charge, now.unit_c
         now.charge = np.clip(before + rate * step, 0.0, 1.0)
         now.unit_c = goal + (warm - goal) * np.exp(-step / tau_h)
         now.since_start_h += step
+        now.hour = (now.hour + step) % DAY_H
         model.regulate(scene, now)
+        before_stage = now.chargers.floats[0].copy()
+        now.chargers.go_on(step, answer.charger_most_a, answer.charger_a, answer.charger_v)
         then = model.answer(scene, now)
         now.charge = np.clip(before + (rate + model.rates(then)) / 2 * step, 0.0, 1.0)
         book.went(step, before, warm, answer, then, now)
+        book.charged(step, before_stage, answer, now)
         left -= step
         answer = then
 
@@ -419,12 +465,22 @@ class _Book:
         self.now = now
         self.time_h = 0.0
         self.times: list[float] = []
-        self.rows: dict[str, list[Floats]] = {"charge": [], "volts": [], "battery_a": [], "output_a": [], "alternator_c": []}
+        self.rows: dict[str, list[Floats]] = {
+            "charge": [],
+            "volts": [],
+            "battery_a": [],
+            "output_a": [],
+            "alternator_c": [],
+            "charger_a": [],
+        }
         self.full_after = np.full(banks, np.inf)
         self.over_h = np.zeros(banks)
         self.least = now.charge[0].copy()
         self.no_start_h = np.full(runs, np.inf)
         self.made = self.into = self.stored = self.cranked_ah = 0.0
+        count = len(model.circuit.chargers)
+        self.given_ah, self.fed_h, self.floated_h, self.held_off_h, self.anew = (np.zeros(count) for _ in range(5))
+        self.held_off_by = np.zeros((count, len(model.circuit.alternators) + count))
         self.collapsed = False
 
     def cranked(self) -> None:
@@ -440,7 +496,7 @@ class _Book:
         for name, begins, ends in (
             ("charge", before, now.charge), ("volts", first.volts, then.volts),
             ("battery_a", first.into_a.sum(axis=1), then.into_a.sum(axis=1)), ("output_a", first.output_a, then.output_a),
-            ("alternator_c", warm, now.unit_c),
+            ("alternator_c", warm, now.unit_c), ("charger_a", first.charger_a, then.charger_a),
         ):  # fmt: skip
             self.rows[name].append((begins + ends) / 2)
         # An open battery cranks no engine, and neither does one that is half empty.
@@ -454,10 +510,39 @@ class _Book:
         mean = (first.into_a[0] + then.into_a[0]) / 2 * step_h
         moved = (now.charge - before)[0] * model.capacity[0]
         self.made += float(first.output_a[0] + then.output_a[0]) / 2 * step_h
+        self.given_ah += (first.charger_a[0] + then.charger_a[0]) / 2 * step_h
         # An empty battery gives no more than it had, whatever is asked of it.
         self.into += float(np.where(mean > 0, mean, moved).sum())
         self.stored += float(moved.sum())
         self.collapsed |= bool(then.lost[0])
+
+    def charged(self, step_h: float, floated: NDArray[np.bool_], answer: _Answer, now: _Now) -> None:
+        """What the nominal vehicle's chargers did in one step.
+
+        floated: which held float in it; answer: of its beginning
+        """
+        fed = answer.charger_most_a > 0
+        self.fed_h += step_h * fed
+        self.floated_h += step_h * (fed & floated)
+        self.anew += fed & floated & ~now.chargers.floats[0]
+        off = now.chargers.held_off(answer.charger_most_a, answer.charger_a, answer.charger_v)[0]
+        self.held_off_h += step_h * off
+        for k in np.flatnonzero(off):
+            if np.isfinite(answer.held_v).any():
+                self.held_off_by[k, int(np.argmax(answer.held_v))] += step_h
+
+    def charger_fates(self) -> tuple[ChargerFate, ...]:
+        """What each charger came to."""
+        circuit = self.model.circuit
+        names = [*(a.label for a in circuit.alternators), *(c.label for c in circuit.chargers)]
+        return tuple(
+            ChargerFate(
+                label=c.label, given_ah=float(self.given_ah[k]), fed_h=float(self.fed_h[k]), floated_h=float(self.floated_h[k]),
+                held_off_h=float(self.held_off_h[k]), began_anew=int(self.anew[k]),
+                held_off_by=names[int(np.argmax(self.held_off_by[k]))] if self.held_off_by[k].any() else None,
+            )
+            for k, c in enumerate(circuit.chargers)
+        )  # fmt: skip
 
     def _crossed(self, before: Floats, after: Floats, level: float, step_h: float) -> Floats:
         """When something falling has come to a level in this step, or lies below it since longer [h]; infinite: not yet."""
@@ -482,6 +567,10 @@ class _Book:
         curves = [_curve("charge", b.label, mean([row[:, k] for row in self.rows["charge"]])) for k, b in enumerate(batteries)]
         for name, label in (("volts", batteries[0].label), ("battery_a", "Batteries"), ("output_a", "Alternator"), ("alternator_c", "Alternator")):  # fmt: skip
             curves.append(_curve(name, label, mean(self.rows[name])))
+        curves += [
+            _curve("charger_a", c.label, mean([row[:, k] for row in self.rows["charger_a"]]))
+            for k, c in enumerate(self.model.circuit.chargers)
+        ]
         end = self.now.charge
         fates = tuple(
             BatteryFate(
@@ -497,8 +586,9 @@ class _Book:
         return SimulationView(
             headline=_headline(flat, share, how, fates), days=how.days, runs=how.runs,
             time_h=tuple(round(float(t), 4) for t in middles), curves=tuple(curves), batteries=fates,
+            chargers=self.charger_fates(),
             no_start_after_d=flat / DAY_H if np.isfinite(flat) else None, no_start_share=share,
-            made_ah=self.made, used_ah=self.made - self.into + self.cranked_ah, stored_ah=self.stored - self.cranked_ah,
+            made_ah=self.made, used_ah=self.made + float(self.given_ah.sum()) - self.into + self.cranked_ah, stored_ah=self.stored - self.cranked_ah,
             collapsed=self.collapsed,
         )  # fmt: skip
 

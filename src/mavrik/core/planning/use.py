@@ -51,6 +51,7 @@ class Scene(Document):
     engine_rpm: Annotated[float, Field(ge=0, le=8000, description="Engine speed [1/min]; 0: stopped")]
     hours_a_day: Annotated[float, Field(ge=0, le=24, description="Hours a day [h]")] = 0.0
     on: Annotated[tuple[Label, ...], Field(max_length=60, description="Labels of the consumers that are on")] = ()
+    plugged_in: Annotated[bool, Field(description="Whether chargers that the mains feed are plugged in")] = False
 
 
 class SpeedHours(Document):
@@ -86,6 +87,7 @@ class UseRequest(Document):
     state_of_charge: Annotated[float, Field(ge=0.05, le=1, description="How charged the batteries live")] = 0.8
     coldest_c: Annotated[float, Field(ge=-40, le=60, description="Of the batteries in the cold [degC]")] = -5.0
     warmest_c: Annotated[float, Field(ge=-40, le=60, description="Of the batteries in the heat [degC]")] = 30.0
+    sun_h: Annotated[float, Field(ge=0, le=12, description="Hours of full sun that a day is worth to a panel [h]")] = 3.0
     read: OutputRead | None = None
 
 
