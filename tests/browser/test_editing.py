@@ -172,3 +172,30 @@ def test_a_unit_s_output_is_fitted_to_two_points_and_used(open_page: Callable[..
         float(rated),
     ]
     assert len(unit["curve"]) > 5
+
+
+def test_what_a_consumer_is_says_where_it_belongs(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    job = job_with(page, "front_battery")
+    ask = page.context.request
+    headers = {"X-CSRFToken": ask.get("/api/session").json()["csrf_token"]}
+    record = ask.get(f"/api/jobs/{job}").json()["circuits"][-1]
+    posts = record["document"]["batteries"][0]
+    load = {
+        "id": "coils",
+        "label": "Coils",
+        "current_a": 6,
+        "from_node": posts["positive_node"],
+        "to_node": posts["negative_node"],
+    }
+    record["document"]["loads"] = [load]
+    # Away from the block by two leads.
+    record["document"]["loads"][0]["to_node"] = record["document"]["alternators"][0]["stud_node"]
+    saved = ask.put(f"/api/jobs/{job}/circuit", data={"document": record["document"], "lock": record["lock"]}, headers=headers)
+    assert saved.ok, saved.text()
+    page.goto(f"/jobs/{job}/circuit")
+    expect(page.locator("[data-load-editor=coils]")).to_be_visible()
+    expect(page.locator("[data-finding^=not_at_the_head]")).to_have_count(0)
+    said = page.locator("[data-finding^=not_at_the_head]")
+    choose(page.locator("[data-test=role-coils]"), page.get_by_role("option", name="ignition coils"), said)
+    expect(said).to_contain_text("belongs to the cylinder head")

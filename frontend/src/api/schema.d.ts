@@ -5505,6 +5505,13 @@ export interface components {
              */
             on_s: number | null;
             /**
+             * Role
+             * @description What decides where it belongs
+             * @default general
+             * @enum {string}
+             */
+            role: "general" | "engine_control" | "ignition_coils" | "winch";
+            /**
              * To Node
              * @description Short name, unique in the document
              */

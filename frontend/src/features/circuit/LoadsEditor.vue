@@ -12,6 +12,13 @@ const LAWS = [
   { value: 'resistance', title: 'lamp, heater: resistance' },
   { value: 'power', title: 'inverter, fridge: power' },
 ]
+/** What it is decides where it belongs. */
+const ROLES = [
+  { value: 'general', title: 'any consumer' },
+  { value: 'engine_control', title: 'engine computer, coil driver' },
+  { value: 'ignition_coils', title: 'ignition coils' },
+  { value: 'winch', title: 'winch' },
+]
 const ENDS = [
   { field: 'from_node', label: 'Fed from' },
   { field: 'to_node', label: 'Returns to' },
@@ -70,6 +77,14 @@ const wrong = (id: string, field: string) => bench.problems.filter((p) => p.elem
         @update:model-value="change('loads', load.id, { [end.field]: $event })"
       />
       <v-select :model-value="load.law" label="Takes a" :items="LAWS" @update:model-value="change('loads', load.id, { law: $event })" />
+      <v-select
+        v-if="!load.cranking"
+        :model-value="load.role"
+        label="Is"
+        :items="ROLES"
+        :data-test="`role-${load.id}`"
+        @update:model-value="change('loads', load.id, { role: $event })"
+      />
       <PartNumber
         of="Load"
         field="inrush_a"

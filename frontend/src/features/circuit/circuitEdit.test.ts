@@ -25,6 +25,7 @@ const LOAD = {
   inrush_s: 0.2,
   on_s: null,
   cranking: false,
+  role: 'general',
 } as const
 
 function branch(kind: Branch['kind'], id: string, label: string, from_node: string, to_node: string): Branch {

@@ -128,6 +128,9 @@ class Load(Document):
     cut_off_v: Annotated[float, Field(ge=0, le=32, description="Switches itself off below [V]; power only")] = 0.0
     on: bool = Field(True, description="Whether it is on unless a state says otherwise")
     cranking: bool = Field(False, description="A starter: on only while cranking")
+    role: Literal["general", "engine_control", "ignition_coils", "winch"] = Field(
+        "general", description="What decides where it belongs"
+    )
     inrush_a: Ampere | None = Field(None, description="What it draws for a moment when switched on [A]")
     inrush_s: Annotated[float, Field(gt=0, le=60, description="How long that lasts [s]")] = 0.2
     on_s: Annotated[float, Field(gt=0, le=3600)] | None = Field(

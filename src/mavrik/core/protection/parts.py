@@ -11,6 +11,7 @@ from mavrik.core.protection.ampacities import AmpacityCheck, check_ampacity
 from mavrik.core.protection.case import Case
 from mavrik.core.protection.checks import Subject, answers, subject_of
 from mavrik.core.protection.documents import Finding, FuseFinding, Outcome, ProtectionCheck, by_severity
+from mavrik.core.protection.placing import misplaced
 from mavrik.core.protection.short_circuit import Protector, interrupting_rating
 from mavrik.core.protection.sources import unfused
 
@@ -48,7 +49,7 @@ def judge_parts(circuit: Circuit) -> PartsReport:
     """
     case = Case(circuit)
     fuses: dict[str, FuseFinding] = {}
-    findings = unfused(circuit)
+    findings = [*unfused(circuit), *misplaced(circuit)]
     for branch in circuit.branches:
         said = answers(case, branch, with_shorts=False)
         findings += [f for a in said if (f := a.finding(branch.id)) is not None]

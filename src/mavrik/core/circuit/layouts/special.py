@@ -47,7 +47,7 @@ def winch(system_voltage_v: int) -> Circuit:
             cable("starter_cable", "Starter cable", "bat_pos", "starter_stud", 1.1, "50 mm2"),
         ),
         loads=(
-            Load(id="winch", label="Winch motor", from_node="winch_pos", to_node="winch_neg", current_a=300, law=LoadKind.RESISTANCE, on=False, on_s=60),
+            Load(id="winch", label="Winch motor", from_node="winch_pos", to_node="winch_neg", current_a=300, law=LoadKind.RESISTANCE, role="winch", on=False, on_s=60),
             _starter("starter_stud"),
         ),
     )  # fmt: skip

@@ -52,7 +52,7 @@ def _build(circuit: Circuit, answers: Answers) -> Changed:
     )  # fmt: skip
     grow.put(
         "loads",
-        Load(id=grow.free("winch"), label="Winch", from_node=plus, to_node=minus, current_a=amps, law=LoadKind.RESISTANCE, on=False, on_s=amount(answers, "seconds")),
+        Load(id=grow.free("winch"), label="Winch", from_node=plus, to_node=minus, current_a=amps, law=LoadKind.RESISTANCE, role="winch", on=False, on_s=amount(answers, "seconds")),
     )  # fmt: skip
     link = _link(circuit)
     if link is not None and answers.get("override") == "yes":
