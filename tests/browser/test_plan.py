@@ -291,3 +291,20 @@ def test_chargers_that_no_engine_turns_are_fed_in_their_scenes(open_page: Callab
     page.goto(f"/jobs/{job}/circuit")
     expect(page.get_by_label("Solar controller")).to_have_value("Panel")
     expect(page.get_by_label("Mains charger")).to_have_value("Shore charger")
+
+
+def test_ground_schools_are_set_side_by_side_and_one_is_taken(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    job = job_with(page, "front_battery")
+    page.goto(f"/jobs/{job}/plan")
+    page.locator("[data-test=part-guided]").click()
+    page.get_by_label("Ground leads by a school").check()
+    chain = page.locator("[data-beside=chain]")
+    expect(chain).to_contain_text("nothing charges")
+    expect(page.locator("[data-beside=direct] button")).to_have_attribute("aria-pressed", "true")
+    expect(page.locator("[data-test=guided-parts]")).to_contain_text("Battery to engine")
+    chain.locator("button").click()
+    expect(chain.locator("button")).to_have_attribute("aria-pressed", "true")
+    expect(page.locator("[data-test=guided-parts]")).not_to_contain_text("Battery to engine")
+    # The rows stay: they are of all answers, whichever is taken.
+    expect(page.locator("[data-beside=direct_case]")).to_contain_text(" V,")

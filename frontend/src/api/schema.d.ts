@@ -772,6 +772,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/guided/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The answers of a guided change side by side
+         * @description Each built, sized and solved; none for a change that compares nothing.
+         */
+        post: operations["plans_post_guided_beside_jobs__int_job_id__guided_beside_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/guided/preview": {
         parameters: {
             query?: never;
@@ -2235,6 +2255,79 @@ export interface components {
         BenchView: {
             /** Procedures */
             procedures: components["schemas"]["ProcedureView"][];
+        };
+        /**
+         * Beside
+         * @description One answer, and what it comes to with all its leads and fuses sized.
+         */
+        Beside: {
+            /**
+             * Batteries
+             * @description Half full, the engine at speed
+             * @default []
+             */
+            batteries: components["schemas"]["BesideBattery"][];
+            /**
+             * Cost
+             * @description Parts and hours by the workshop's prices
+             * @default null
+             */
+            cost: number | null;
+            /**
+             * Crank V
+             * @description At the starter while cranking [V]; null: the circuit has none
+             * @default null
+             */
+            crank_v: number | null;
+            /**
+             * Feed V
+             * @description Lost from the first alternator's stud to the first battery, at full output [V]
+             * @default null
+             */
+            feed_v: number | null;
+            /** Label */
+            label: string;
+            /**
+             * Lost V
+             * @description Lost on the return at full output without that lead [V]; null: nothing charges
+             * @default null
+             */
+            lost_v: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Refused
+             * @description Why it cannot be done; the rest is then left out
+             * @default
+             */
+            refused: string;
+            /**
+             * Return V
+             * @description Lost from the first battery to the alternator's case, at full output [V]
+             * @default null
+             */
+            return_v: number | null;
+            /**
+             * Worst Lead
+             * @description The ground lead whose loss is worst
+             * @default
+             */
+            worst_lead: string;
+        };
+        /**
+         * BesideBattery
+         * @description What one battery gets.
+         */
+        BesideBattery: {
+            /**
+             * Current A
+             * @description Into it [A]
+             */
+            current_a: number;
+            /** Label */
+            label: string;
+            /** Volts */
+            volts: number;
         };
         /**
          * Binding
@@ -4670,6 +4763,8 @@ export interface components {
          * @description A guided change, and what it asks of this circuit.
          */
         GuideView: {
+            /** Compares */
+            compares: string;
             /** Label */
             label: string;
             /** Name */
@@ -7361,6 +7456,14 @@ export interface components {
          * @enum {string}
          */
         Side: "feed" | "return";
+        /**
+         * SideBySide
+         * @description The answers to one question of a guided change.
+         */
+        SideBySide: {
+            /** Rows */
+            rows: components["schemas"]["Beside"][];
+        };
         /**
          * SideFinding
          * @description A side, or the whole circuit.
@@ -10596,6 +10699,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CircuitRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_post_guided_beside_jobs__int_job_id__guided_beside_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GuidedAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SideBySide"];
                 };
             };
             /** @description Not Found */

@@ -11,7 +11,8 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.document import Document, Problem
 from mavrik.core.planning.comparison import compare
-from mavrik.core.planning.guided import GUIDES, GuideProblemError, Question, guided
+from mavrik.core.planning.guided import GUIDES, GuideProblemError, Question, guide_of, guided
+from mavrik.core.planning.guided.beside import Beside, side_by_side
 from mavrik.core.planning.leads import cheapest_proposal
 from mavrik.core.planning.set_point import set_point
 from mavrik.core.planning.targets import Guided, SizingError, SizingTarget
@@ -36,6 +37,8 @@ class GuideView(Document):
     not_here: str
     """Why this circuit has no place for it; empty where it has."""
     questions: tuple[Question, ...]
+    compares: str
+    """Question whose answers can be set side by side; empty: none."""
 
 
 class GuidedAsked(Document):
@@ -52,7 +55,16 @@ def guides_for(session: Session, job_id: int) -> list[GuideView]:
     views = []
     for g in GUIDES:
         said = g.not_here(circuit)
-        views.append(GuideView(name=g.name, label=g.label, when=g.when, not_here=said, questions=() if said else g.asks(circuit)))
+        views.append(
+            GuideView(
+                name=g.name,
+                label=g.label,
+                when=g.when,
+                not_here=said,
+                questions=() if said else g.asks(circuit),
+                compares=g.compares,
+            )
+        )
     return views
 
 
@@ -67,15 +79,24 @@ def preview_guided(session: Session, job_id: int, asked: GuidedAsked) -> PlanVie
     except GuideProblemError as error:
         raise InvalidError(str(error), [Problem("guided", error.field, str(error))]) from error
     _whole(changed.circuit)
+    guide = next(g for g in GUIDES if g.name == asked.name)
     try:
         proposal = cheapest_proposal(changed.circuit, asked.target, prices(session).document, found)
     except SizingError as error:
         raise InvalidError(str(error)) from error
-    guide = next(g for g in GUIDES if g.name == asked.name)
     return PlanView(
         proposal=proposal, comparison=compare(found, proposal.circuit, asked.target.limit_profile), set_point=set_point(proposal.circuit),
         guided=Guided(name=guide.name, label=guide.label, answers=asked.answers, to_do=changed.to_do),
     )  # fmt: skip
+
+
+def beside_of(session: Session, job_id: int, asked: GuidedAsked) -> tuple[Beside, ...]:
+    """Every answer to the question that a guide compares, side by side. Raises InvalidError as `preview_guided`."""
+    found = _whole(as_found(get_row(session, job_id)))
+    try:
+        return side_by_side(found, guide_of(found, asked.name), asked.answers, asked.target, prices(session).document)
+    except GuideProblemError as error:
+        raise InvalidError(str(error), [Problem("guided", error.field, str(error))]) from error
 
 
 def keep_guided(session: Session, job_id: int, asked: GuidedAsked, who: Who) -> CircuitRecord:

@@ -11,7 +11,7 @@ import { useWorkbench } from '@/composables/workbench'
 import CautionStrip from '@/ui/CautionStrip.vue'
 import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
-import { mv } from '@/ui/numbers'
+import { fixed, mv } from '@/ui/numbers'
 import BeforeAfter from './BeforeAfter.vue'
 
 const emit = defineEmits<{ kept: [] }>()
@@ -71,6 +71,16 @@ const preview = useQuery({
 const problem = computed(() => (preview.error.value instanceof ApiError ? preview.error.value.problem : null))
 const says = (field: string) => problem.value?.problems?.find((p) => p.field === field)?.message ?? ''
 const view = computed(() => (problem.value ? null : ((preview.data.value as PlanView | undefined) ?? null)))
+/** The answers to the question that decides, each built, sized and solved. */
+const decides = computed(() => guide.value?.questions.find((q) => q.name === guide.value?.compares) ?? null)
+const without = (answers: Answers = {}) => Object.fromEntries(Object.entries(answers).filter(([name]) => name !== decides.value?.name))
+const beside = useQuery({
+  queryKey: computed(() => ['guided-beside', ...key.value, { ...body.value, answers: without(body.value?.answers) }]),
+  queryFn: () => data(client.POST('/api/jobs/{job_id}/guided/beside', { ...path.value, body: body.value! })),
+  enabled: computed(() => body.value !== null && decides.value !== null && view.value !== null),
+})
+const sides = computed(() => (decides.value ? (beside.data.value?.rows ?? null) : null))
+const cranks = computed(() => sides.value?.some((r) => typeof r.crank_v === 'number') ?? false)
 const picked = ref<string | null>(null)
 const rows = computed(() => view.value?.comparison.branches.filter((r) => r.change !== 'kept') ?? [])
 const reason = (id: string) => view.value?.proposal.choices.find((c) => c.branch_id === id)?.reason ?? ''
@@ -156,6 +166,57 @@ async function keep(): Promise<void> {
           <li v-for="t in view.guided?.to_do" :key="t">{{ t }}</li>
         </ol>
       </section>
+      <section v-if="decides" class="panel scroll" data-test="beside">
+        <h2 class="sleeve">{{ decides.label }}: side by side</h2>
+        <v-progress-linear v-if="beside.isFetching.value" indeterminate aria-label="Setting side by side" />
+        <v-table v-if="sides" class="figures">
+          <thead>
+            <tr>
+              <th></th>
+              <th class="n">Feed loses, mV</th>
+              <th class="n">Return loses, mV</th>
+              <th class="n">Without one ground, mV</th>
+              <th>Half full, at speed</th>
+              <th v-if="cranks" class="n">Starter gets, V</th>
+              <th class="n">Costs</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="r in sides" :key="r.name" :class="{ on: given(decides) === r.name }" :data-beside="r.name">
+              <td>
+                <button
+                  type="button"
+                  class="take"
+                  :aria-pressed="given(decides) === r.name"
+                  :disabled="!!r.refused"
+                  @click="answer(decides, r.name)"
+                >
+                  <b>{{ r.label }}</b>
+                </button>
+              </td>
+              <td v-if="r.refused" :colspan="cranks ? 6 : 5" class="quiet">{{ r.refused }}</td>
+              <template v-else>
+                <td class="n">{{ mv(r.feed_v) }}</td>
+                <td class="n">{{ mv(r.return_v) }}</td>
+                <td class="n">
+                  {{ typeof r.lost_v === 'number' ? mv(r.lost_v) : 'nothing charges' }}<br /><span class="quiet">{{ r.worst_lead }}</span>
+                </td>
+                <td>
+                  <div v-for="b in r.batteries" :key="b.label">
+                    {{ b.label }} <b class="figure">{{ fixed(b.volts, 2) }} V</b>, {{ fixed(b.current_a, 0) }} A
+                  </div>
+                </td>
+                <td v-if="cranks" class="n">{{ typeof r.crank_v === 'number' ? fixed(r.crank_v, 2) : '–' }}</td>
+                <td class="n">{{ typeof r.cost === 'number' ? fixed(r.cost, 2) : '–' }}</td>
+              </template>
+            </tr>
+          </tbody>
+        </v-table>
+        <p class="quiet mb-0">
+          Losses at full output, all leads and fuses sized; “without one ground”: the lead missing whose loss is worst. Costs by the
+          workshop’s prices.
+        </p>
+      </section>
       <BeforeAfter v-model="picked" :found="bench.asFound.document" :view="view" title="Then" />
       <section class="panel scroll">
         <v-table class="figures" data-test="guided-parts">
@@ -211,6 +272,11 @@ async function keep(): Promise<void> {
 }
 .on {
   background: rgb(var(--v-theme-surface-variant));
+}
+.take {
+  min-height: 44px;
+  text-align: left;
+  text-decoration: underline;
 }
 .on .quiet {
   color: inherit;

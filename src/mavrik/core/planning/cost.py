@@ -103,6 +103,10 @@ def circuit_cost(before: Circuit, after: Circuit, prices: PriceList) -> Cost:
     for battery in after.batteries:
         if known.get(battery.id) != battery:
             total += _battery_cost(after, battery, prices)
+    had = {c.id for c in before.converters}
+    for converter in after.converters:
+        if converter.id not in had:
+            total += Cost(prices.converter_per_a * converter.limit_a, prices.converter_h)
     old_units = {a.id: a for a in before.alternators}
     reset = [
         a

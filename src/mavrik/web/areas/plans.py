@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 from mavrik.core.document import Document
 from mavrik.core.planning.comparison import Comparison
 from mavrik.core.planning.drive import DriveRequest, DriveView
+from mavrik.core.planning.guided.beside import Beside
 from mavrik.core.planning.outlook import UseAnswer
 from mavrik.core.planning.output import OutputRequest, OutputView
 from mavrik.core.planning.simulation import SimulationRequest
@@ -332,6 +333,25 @@ def get_guides(path: JobPath) -> Response:
 def post_guided_preview(path: JobPath, body: guided.GuidedAsked) -> Response:
     """Its circuit sized and set beside what was found, without keeping it."""
     return answer(guided.preview_guided(session(), path.job_id, body))
+
+
+class SideBySide(Document):
+    """The answers to one question of a guided change."""
+
+    rows: tuple[Beside, ...]
+
+
+@api.post(
+    "/jobs/<int:job_id>/guided/beside",
+    summary="The answers of a guided change side by side",
+    tags=tag("plans"),
+    responses={"200": SideBySide, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+@heavy
+def post_guided_beside(path: JobPath, body: guided.GuidedAsked) -> Response:
+    """Each built, sized and solved; none for a change that compares nothing."""
+    return answer(SideBySide(rows=guided.beside_of(session(), path.job_id, body)))
 
 
 @api.post(

@@ -9,7 +9,6 @@ from mavrik.core.circuit import AnyBranch, Circuit, Converter, LinkBranch, NodeR
 from mavrik.core.circuit.editing import free_id, with_parts
 from mavrik.core.circuit.graph import graph_of, reach
 from mavrik.core.planning.changes.base import Change, ChangeKind, Scheme, Situation
-from mavrik.core.planning.cost import Cost
 
 CHARGED_C, LEAST_A = 0.25, 10.0
 """A charger for a quarter of the bank's ampere-hours, in steps of five. Our choice, no source."""
@@ -29,7 +28,7 @@ def _ends(circuit: Circuit, link: AnyBranch) -> tuple[str, str] | None:
 
 
 def _find(situation: Situation) -> Iterator[Change]:
-    circuit, prices = situation.found, situation.prices
+    circuit = situation.found
     for link in circuit.branches:
         if not isinstance(link, LinkBranch | RelayBranch) or (ends := _ends(circuit, link)) is None:
             continue
@@ -51,9 +50,7 @@ def _find(situation: Situation) -> Iterator[Change]:
                 limit_a=amps, set_point_v=volts, input_cut_off_v=11.5 * now.system_voltage_v / 12,
             )  # fmt: skip
             branches = tuple(b for b in now.branches if b.id != own)
-            return scheme.with_circuit(with_parts(now, branches=branches, converters=(*now.converters, made))).paying(
-                Cost(prices.converter_per_a * amps, prices.converter_h)
-            )
+            return scheme.with_circuit(with_parts(now, branches=branches, converters=(*now.converters, made)))
 
         yield Change(
             f"converter:{link.id}", f"link:{link.id}", f"DC-DC charger of {amps:g} A for {link.label}",

@@ -9,6 +9,16 @@ from mavrik.core.registry import parts_of
 GUIDES: tuple[Guide, ...] = parts_of(__name__, Guide, lambda g: g.order)
 
 
+def guide_of(circuit: Circuit, name: str) -> Guide:
+    """The guide of a name. Raises GuideProblemError where there is none, or it has no place in this circuit."""
+    guide = next((g for g in GUIDES if g.name == name), None)
+    if guide is None:
+        raise GuideProblemError("guide", f"There is no guided change '{name}'.")
+    if said := guide.not_here(circuit):
+        raise GuideProblemError("guide", said)
+    return guide
+
+
 def guided(circuit: Circuit, name: str, answers: Answers) -> Changed:
     """A circuit changed as a guide does, by its answers; those left out are as usual.
 
@@ -21,12 +31,8 @@ def guided(circuit: Circuit, name: str, answers: Answers) -> Changed:
     >>> [b.label for b in made.circuit.branches if "ground" in b.id]
     ['Battery to engine']
     """
-    guide = next((g for g in GUIDES if g.name == name), None)
-    if guide is None:
-        raise GuideProblemError("guide", f"There is no guided change '{name}'.")
-    if said := guide.not_here(circuit):
-        raise GuideProblemError("guide", said)
+    guide = guide_of(circuit, name)
     return guide.build(circuit, checked(guide, circuit, answers))
 
 
-__all__ = ["GUIDES", "Answer", "Answers", "Changed", "Guide", "GuideProblemError", "Question", "guided"]
+__all__ = ["GUIDES", "Answer", "Answers", "Changed", "Guide", "GuideProblemError", "Question", "guide_of", "guided"]

@@ -65,6 +65,8 @@ class Guide:
     """Why this circuit has no place for it; empty where it has."""
     asks: Callable[[Circuit], tuple[Question, ...]]
     build: Callable[[Circuit, Answers], Changed]
+    compares: str = ""
+    """Name of the question whose answers are worth setting side by side."""
 
 
 def pick(name: str, label: str, choices: Mapping[str, str], usual: str | None = None, why: str = "") -> Question:

@@ -76,4 +76,5 @@ REAR_BATTERY = Guide(
     _not_here,
     _asks,
     _build,
+    compares="ground",
 )

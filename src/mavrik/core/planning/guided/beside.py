@@ -1,0 +1,139 @@
+"""The answers to one question of a guided change, side by side in numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from pydantic import Field
+
+from mavrik.core import network as net
+from mavrik.core.catalogue.prices import PriceList
+from mavrik.core.circuit import Circuit, ConductorBranch, NodeRole
+from mavrik.core.circuit.rules import CircuitError
+from mavrik.core.document import Document, Label
+from mavrik.core.operating import Engine, State
+from mavrik.core.operating.prediction import FAST_RPM
+from mavrik.core.planning.cost import circuit_cost
+from mavrik.core.planning.guided.base import Answers, Guide, checked
+from mavrik.core.planning.leads import cheapest_proposal
+from mavrik.core.planning.targets import SizingError, SizingTarget
+
+HALF = 0.5
+"""Charge of the batteries that are looked at: they take what they can."""
+
+
+class BesideBattery(Document):
+    """What one battery gets."""
+
+    label: Label
+    volts: float
+    current_a: float = Field(description="Into it [A]")
+
+
+class Beside(Document):
+    """One answer, and what it comes to with all its leads and fuses sized."""
+
+    name: str
+    label: str
+    refused: str = Field("", description="Why it cannot be done; the rest is then left out")
+    feed_v: float | None = Field(
+        None, description="Lost from the first alternator's stud to the first battery, at full output [V]"
+    )
+    return_v: float | None = Field(None, description="Lost from the first battery to the alternator's case, at full output [V]")
+    crank_v: float | None = Field(None, description="At the starter while cranking [V]; null: the circuit has none")
+    batteries: tuple[BesideBattery, ...] = Field((), description="Half full, the engine at speed")
+    worst_lead: str = Field("", description="The ground lead whose loss is worst")
+    lost_v: float | None = Field(
+        None, description="Lost on the return at full output without that lead [V]; null: nothing charges"
+    )
+    cost: float | None = Field(None, description="Parts and hours by the workshop's prices")
+
+
+def side_by_side(found: Circuit, guide: Guide, answers: Answers, target: SizingTarget, prices: PriceList) -> tuple[Beside, ...]:
+    """Every choice of the question that a guide compares, the other answers as given.
+
+    found: the circuit; answers: by name of the question; target: how leads are sized; prices: the workshop's
+    Every row is built, sized as any plan is, and solved: at full output, half-full batteries with the engine at speed, cranking, and
+    with each ground lead gone in turn. Nothing for a guide that compares nothing.
+    Raises GuideProblemError as `guided`.
+
+    >>> from mavrik.core.catalogue.prices import usual_prices
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> from mavrik.core.planning.guided import GUIDES
+    >>> guide = next(g for g in GUIDES if g.name == "grounds")
+    >>> rows = side_by_side(front_battery(12), guide, {}, SizingTarget(target_current_a=120), usual_prices())
+    >>> [r.name for r in rows]
+    ['direct', 'chain', 'direct_case']
+    """
+    if not guide.compares:
+        return ()
+    question = next(q for q in guide.asks(found) if q.name == guide.compares)
+    given = checked(guide, found, answers)
+    rows = []
+    for choice in question.choices:
+        try:
+            changed = guide.build(found, {**given, question.name: choice.name}).circuit
+            made = cheapest_proposal(changed, target, prices, found).circuit
+            cost = circuit_cost(found, made, prices).total(prices)
+            rows.append(_row(made, choice.name, choice.label, cost))
+        except (SizingError, CircuitError, net.NoOperatingPointError) as error:
+            rows.append(Beside(name=choice.name, label=choice.label, refused=str(error)))
+    return tuple(rows)
+
+
+def _row(circuit: Circuit, name: str, label: str, cost: float) -> Beside:
+    first, unit = circuit.battery, circuit.alternator
+    full = _full(circuit)
+    half = Engine(circuit, State(engine_rpm=FAST_RPM, chargers_on=False, state_of_charge={b.id: HALF for b in circuit.batteries}))
+    charging = half.settle().solution
+    back = full.between(first.negative_node, unit.case_node)
+    worst = ""
+    lost: float | None = back
+    for lead in _grounds(circuit):
+        without = _return_without(circuit, lead)
+        if without is None or (lost is not None and abs(without) > abs(lost) + 1e-6):
+            worst, lost = lead.label, without
+        if without is None:
+            break
+    return Beside(
+        name=name, label=label, feed_v=full.between(unit.stud_node, first.positive_node), return_v=back,
+        crank_v=_cranking(circuit), worst_lead=worst, lost_v=lost, cost=cost,
+        batteries=tuple(
+            BesideBattery(label=b.label, volts=charging.between(b.positive_node, b.negative_node), current_a=charging.current_a[b.id])
+            for b in circuit.batteries
+        ),
+    )  # fmt: skip
+
+
+def _full(circuit: Circuit) -> net.Solution:
+    """At full output, whatever takes it."""
+    full = {a.id: a.rated_a for a in circuit.alternators}
+    return Engine(circuit, State(engine_rpm=FAST_RPM, chargers_on=False, output_a=full)).settle().solution
+
+
+def _grounds(circuit: Circuit) -> Iterable[ConductorBranch]:
+    """The leads between the first battery's negative post, engine, body and the alternator's case."""
+    roles = (NodeRole.ENGINE_BLOCK, NodeRole.CHASSIS, NodeRole.ALTERNATOR_CASE)
+    ground = {circuit.battery.negative_node, *(n.id for n in circuit.nodes if n.role in roles)}
+    return (b for b in circuit.branches if isinstance(b, ConductorBranch) and {b.from_node, b.to_node} <= ground)
+
+
+def _return_without(circuit: Circuit, lead: ConductorBranch) -> float | None:
+    """What the return loses without a lead; None where nothing charges any more."""
+    rest = circuit.model_copy(update={"branches": tuple(b for b in circuit.branches if b.id != lead.id)})
+    try:
+        lost = _full(rest).between(circuit.battery.negative_node, circuit.alternator.case_node)
+    except (CircuitError, net.NoOperatingPointError):
+        return None
+    return lost if abs(lost) < circuit.system_voltage_v else None
+
+
+def _cranking(circuit: Circuit) -> float | None:
+    starter = next((x for x in circuit.loads if x.cranking), None)
+    if starter is None:
+        return None
+    try:
+        solution = Engine(circuit, State(engine_rpm=0, cranking=True, chargers_on=False, converters_on=False)).settle().solution
+    except net.NoOperatingPointError:
+        return None
+    return solution.between(starter.from_node, starter.to_node)

@@ -1,0 +1,93 @@
+"""Ground schools and long runs side by side: by Ohm's law, by taking leads out, and by what the trade knows of them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from mavrik.core.catalogue.prices import usual_prices
+from mavrik.core.circuit import Circuit, ConductorBranch, ConnectorBranch, RelayBranch
+from mavrik.core.circuit.layouts import build_layout, front_battery
+from mavrik.core.planning.cost import circuit_cost
+from mavrik.core.planning.guided import GUIDES, guide_of, guided
+from mavrik.core.planning.guided.beside import Beside, side_by_side
+from mavrik.core.planning.targets import SizingTarget
+
+PRICES = usual_prices()
+
+
+def beside(circuit: Circuit, name: str, **answers: Any) -> dict[str, Beside]:
+    target = SizingTarget(target_current_a=circuit.alternator.rated_a)
+    return {r.name: r for r in side_by_side(circuit, guide_of(circuit, name), answers, target, PRICES)}
+
+
+def test_a_chain_hangs_on_one_strap_and_a_direct_lead_does_not() -> None:
+    """Common practice: a direct return to the engine solves most faults of a rear battery; a case lead ties it all."""
+    rows = beside(front_battery(12), "grounds", engine_m=0.8)
+    chain, direct, case = rows["chain"], rows["direct"], rows["direct_case"]
+    assert chain.lost_v is None and chain.worst_lead == "Engine strap"
+    assert direct.lost_v is not None and case.lost_v is not None and case.lost_v < direct.lost_v < 0.2
+    assert chain.return_v is not None and direct.return_v is not None and case.return_v is not None
+    assert case.return_v < direct.return_v < chain.return_v
+    assert chain.cost is not None and direct.cost is not None and case.cost is not None and chain.cost < direct.cost < case.cost
+
+
+def test_a_chain_loses_what_its_two_leads_lose_by_ohm_s_law() -> None:
+    car = front_battery(12)
+    (chain,) = (r for r in beside(car, "grounds", body_m=1.0).values() if r.name == "chain")
+    made = guided(car, "grounds", {"school": "chain", "body_m": 1.0}).circuit
+    amps = car.alternator.rated_a
+    leads = [made.branch("body_ground"), made.branch("engine_strap")]
+    mount = next(b for b in made.branches if b.kind == "joint" and car.alternator.case_node in (b.from_node, b.to_node))
+    most = sum(b.sound_resistance_ohm(20.0) for b in (*leads, mount)) * amps
+    # Its leads may have grown while they were sized, never shrunk below what loses that much.
+    assert chain.return_v is not None and 0.3 * most < chain.return_v <= most * 1.1
+
+
+def test_a_charger_next_to_its_battery_gives_all_it_has() -> None:
+    """Common practice: put it next to the battery it charges. Without one, far and half full, the battery gets what is left of the voltage."""
+    rows = beside(front_battery(12), "long_run", run_m=14.0, kind="lifepo4", charge_a=25.0)
+    far = {name: next(b for b in r.batteries if b.label == "Far battery") for name, r in rows.items()}
+    assert far["near"].current_a == pytest.approx(25.0, abs=0.05) and far["start"].current_a < far["near"].current_a
+    assert far["near"].volts > far["start"].volts
+    assert rows["near"].feed_v is not None and rows["near"].refused == ""
+
+
+def test_a_long_run_has_a_fuse_at_each_battery_a_relay_and_a_plug_a_circuit() -> None:
+    made = guided(front_battery(12), "long_run", {"appliance_a": 12.0, "run_m": 6.0}).circuit
+    new = [b for b in made.branches if b.id not in {x.id for x in front_battery(12).branches}]
+    runs = [b for b in new if isinstance(b, ConductorBranch) and b.length_m == 6.0]
+    assert len(runs) == 4 and len([b for b in new if isinstance(b, ConnectorBranch)]) == 4
+    assert len([b for b in new if isinstance(b, RelayBranch)]) == 2
+    fused = [b for b in new if b.kind == "fuse"]
+    assert {made.batteries[-1].positive_node} <= {n for b in fused for n in (b.from_node, b.to_node)} and len(fused) == 3
+    # No return by the body.
+    body = {n.id for n in made.nodes if n.role == "chassis"}
+    assert all(not {b.from_node, b.to_node} & body for b in new)
+    assert not guided(front_battery(12), "long_run", {}).circuit.loads
+
+
+def test_what_a_guide_cannot_do_is_said_in_its_row() -> None:
+    rows = beside(front_battery(12), "long_run", run_m=20.0, charge_a=120.0, capacity_ah=1000.0)
+    assert all(bool(r.refused) == (r.cost is None) for r in rows.values())
+
+
+def test_guides_that_compare_name_a_question_of_theirs_and_others_have_no_rows() -> None:
+    car = front_battery(12)
+    for guide in GUIDES:
+        if guide.not_here(car):
+            continue
+        if guide.compares:
+            assert any(q.name == guide.compares and len(q.choices) > 1 for q in guide.asks(car))
+        else:
+            assert side_by_side(car, guide, {}, SizingTarget(target_current_a=90), PRICES) == ()
+
+
+def test_a_charger_has_its_price() -> None:
+    found = build_layout("second_battery_link", 12)
+    made = guided(found, "long_run", {"charger": "near", "charge_a": 30.0}).circuit
+    bare = made.model_copy(update={"converters": ()})
+    more = circuit_cost(found, made, PRICES), circuit_cost(found, bare, PRICES)
+    assert more[0].parts - more[1].parts == pytest.approx(30.0 * PRICES.converter_per_a)
+    assert more[0].hours - more[1].hours == pytest.approx(PRICES.converter_h)
