@@ -13,6 +13,7 @@ from mavrik.core.planning.cost import circuit_cost
 from mavrik.core.planning.guided import GUIDES, guide_of, guided
 from mavrik.core.planning.guided.beside import Beside, side_by_side
 from mavrik.core.planning.targets import SizingTarget
+from mavrik.core.protection.continuous import continuous_currents
 
 PRICES = usual_prices()
 
@@ -66,6 +67,18 @@ def test_a_long_run_has_a_fuse_at_each_battery_a_relay_and_a_plug_a_circuit() ->
     body = {n.id for n in made.nodes if n.role == "chassis"}
     assert all(not {b.from_node, b.to_node} & body for b in new)
     assert not guided(front_battery(12), "long_run", {}).circuit.loads
+
+
+@pytest.mark.parametrize("layout", ["front_battery", "second_battery_link", "second_battery_converter", "competition_car"])
+@pytest.mark.parametrize("sits", ["near", "start"])
+def test_a_run_is_sized_for_all_that_its_charger_takes(layout: str, sits: str) -> None:
+    """Common practice: about 30 A in for 25 A out. Power over the least voltage that the input can have, the regulator's."""
+    circuit = guided(build_layout(layout, 12), "long_run", {"charger": sits, "charge_a": 25.0, "run_m": 8.0}).circuit
+    carried = continuous_currents(circuit)
+    (own,) = [c for c in circuit.converters if c.id.startswith("dc_charger")][-1:]
+    takes = own.limit_a * 12.5 / own.efficiency / circuit.alternator.set_point_v
+    least = takes if sits == "near" else own.limit_a
+    assert carried["run_feed"] >= 0.95 * least and carried["run_return"] >= 0.9 * least
 
 
 def test_what_a_guide_cannot_do_is_said_in_its_row() -> None:

@@ -59,6 +59,9 @@ def _states(circuit: Circuit) -> Iterator[State]:
                 engine_rpm=0.0, chargers_on=False, converters_on=False, loads_on=dict.fromkeys(everything, False),
                 state_of_charge=charge,
             )  # fmt: skip
+            if circuit.converters:
+                # At a voltage that the regulator holds: a charger then gives a low battery all that it can.
+                yield State(engine_rpm=FAST_RPM, chargers_on=False, loads_on=everything, state_of_charge=charge)
 
 
 @lru_cache(maxsize=128)
@@ -68,7 +71,7 @@ def continuous_currents(circuit: Circuit) -> dict[str, float]:
     circuit: the document, of sound parts; one whose loop is open in every position still has what its batteries and loads send round
     Over every position of its switches: the alternator at its rated output with the loads that the document has on and with none,
     everything on with the engine off and at 2000 /min, and, of several batteries, each of them low beside full ones, with the
-    engine off and at rated output. What lasts seconds or minutes, as cranking or a winch, is not in it.
+    engine off, at rated output and, where there are DC-DC chargers, at the regulator's voltage. What lasts seconds or minutes, as cranking or a winch, is not in it.
     Source: the network solved in each of these states; which states count is our choice.
 
     >>> from mavrik.core.circuit.layouts import front_battery
