@@ -308,3 +308,33 @@ def test_ground_schools_are_set_side_by_side_and_one_is_taken(open_page: Callabl
     expect(page.locator("[data-test=guided-parts]")).not_to_contain_text("Battery to engine")
     # The rows stay: they are of all answers, whichever is taken.
     expect(page.locator("[data-beside=direct_case]")).to_contain_text(" V,")
+
+
+def test_a_list_of_what_has_to_fit_is_gone_down_and_kept(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    job = job_with(page, "front_battery")
+    unit = next(u for u in page.context.request.get("/api/units").json()["document"]["units"] if u["foot_mm"])
+    page.goto(f"/jobs/{job}/plan")
+    page.locator("[data-test=part-fit]").click()
+    foot = page.locator("[data-point=foot]")
+    choose(
+        page.locator("[data-test=fit-unit]"),
+        page.get_by_role("option", name=unit["name"], exact=True),
+        foot.get_by_text("The unit:"),
+    )
+    figure = page.locator("[data-test=fit-figure-foot] input, input[data-test=fit-figure-foot]").first
+    figure.fill(str(unit["foot_mm"] - 3))
+    expect(foot.locator("[data-test=fit-says]")).to_contain_text("3 mm too wide")
+    expect(page.locator("[data-test=fit-headline]")).to_contain_text("Does not fit")
+    foot.locator("[data-tick=fits]").click()
+    expect(foot).to_contain_text("look again")
+    figure.fill(str(unit["foot_mm"] + 2))
+    expect(foot.locator("[data-test=fit-says]")).to_contain_text("2 mm of spacers")
+    foot.locator("[data-tick=adapter]").click()
+    expect(page.locator("[data-test=fit-headline]")).to_contain_text("1 of")
+    page.locator("[data-test=keep-fit]").click()
+    expect(page.locator("[data-test=keep-fit]")).to_have_text("Kept")
+    page.reload()
+    page.locator("[data-test=part-fit]").click()
+    expect(page.locator("[data-point=foot] [data-tick=adapter]")).to_have_attribute("aria-pressed", "true")
+    expect(page.locator("[data-test=keep-fit]")).to_have_text("Kept")

@@ -748,6 +748,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whether another unit fits
+         * @description The list as it was kept last, or one to begin with.
+         */
+        get: operations["plans_get_fit_jobs__int_job_id__fit_get"];
+        put?: never;
+        /**
+         * Keep the list of what has to fit
+         * @description As the next revision of the job's. Refused with 409 when somebody else kept one in between.
+         */
+        post: operations["plans_post_fit_jobs__int_job_id__fit_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a list of what has to fit comes to
+         * @description Point by point, without keeping it.
+         */
+        post: operations["plans_post_fit_preview_jobs__int_job_id__fit_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/guided": {
         parameters: {
             query?: never;
@@ -4409,6 +4453,131 @@ export interface components {
             undecided: components["schemas"]["Undecided"][];
         };
         /**
+         * FitItem
+         * @description What was found of one point.
+         */
+        FitItem: {
+            /**
+             * Figure
+             * @default null
+             */
+            figure: number | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Point */
+            point: string;
+            /**
+             * Reversible
+             * @description Whether it can be changed back
+             * @default true
+             */
+            reversible: boolean;
+            /**
+             * State
+             * @default open
+             * @enum {string}
+             */
+            state: "open" | "fits" | "adapter" | "no";
+            /**
+             * Words
+             * @description What the place has, in the words of the list of units
+             * @default
+             */
+            words: string;
+        };
+        /**
+         * FitRecord
+         * @description The list of what has to fit, and what it comes to.
+         */
+        FitRecord: {
+            document: components["schemas"]["FitRequest"];
+            /** Revision */
+            revision: number;
+            view: components["schemas"]["FitView"];
+        };
+        /**
+         * FitRequest
+         * @description A unit and what was found of its place.
+         */
+        FitRequest: {
+            /**
+             * Items
+             * @default []
+             */
+            items: components["schemas"]["FitItem"][];
+            /**
+             * Unit
+             * @description Name in the workshop's list of units; null: none of it
+             * @default null
+             */
+            unit: string | null;
+        };
+        /**
+         * FitRow
+         * @description One point, what the unit has, what was found, and what that says.
+         */
+        FitRow: {
+            /** Ask */
+            ask: string;
+            /**
+             * Contradicts
+             * @description It was ticked otherwise than the figure or the words say
+             * @default false
+             */
+            contradicts: boolean;
+            /** Figure Of */
+            figure_of: string;
+            /**
+             * Has
+             * @description What the unit has; empty: not known
+             */
+            has: string;
+            item: components["schemas"]["FitItem"];
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /**
+             * Proposes
+             * @description What figure and words come to; open: they do not say
+             * @enum {string}
+             */
+            proposes: "open" | "fits" | "adapter" | "no";
+            /**
+             * Says
+             * @default
+             */
+            says: string;
+            /**
+             * Shown By
+             * @description What shows it; empty: nothing yet
+             * @enum {string}
+             */
+            shown_by: "" | "tick" | "words" | "figure";
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * FitView
+         * @description The list.
+         */
+        FitView: {
+            /** Headline */
+            headline: string;
+            /**
+             * Reversible
+             * @description Whether all of it can be changed back
+             */
+            reversible: boolean;
+            /** Rows */
+            rows: components["schemas"]["FitRow"][];
+            /** Settled */
+            settled: number;
+        };
+        /**
          * Flow
          * @description Amperes of one scene, the unit and the batteries at one temperature each.
          */
@@ -5072,7 +5241,7 @@ export interface components {
             complaint: string;
             customer: components["schemas"]["Customer"];
             /** Documents */
-            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"] | components["schemas"]["KeptUseRecord"] | components["schemas"]["KeptSimulationRecord"] | components["schemas"]["KeptWorthRecord"])[];
+            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"] | components["schemas"]["KeptUseRecord"] | components["schemas"]["KeptSimulationRecord"] | components["schemas"]["KeptWorthRecord"] | components["schemas"]["KeptFitRecord"])[];
             /** Id */
             id: number;
             /** @default common */
@@ -5296,6 +5465,29 @@ export interface components {
              * @enum {string}
              */
             kind: "drive";
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * KeptFitRecord
+         * @description What was kept of whether another unit fits.
+         */
+        KeptFitRecord: {
+            /** Circuit Id */
+            circuit_id: number | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            document: components["schemas"]["FitRequest"];
+            /** Id */
+            id: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fit";
             /** Revision */
             revision: number;
         };
@@ -10597,6 +10789,163 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Found"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_get_fit_jobs__int_job_id__fit_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_post_fit_jobs__int_job_id__fit_post: {
+        parameters: {
+            query?: {
+                revision?: number | null;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    plans_post_fit_preview_jobs__int_job_id__fit_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitView"];
                 };
             };
             /** @description Not Found */

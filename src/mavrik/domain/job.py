@@ -10,6 +10,7 @@ from pydantic import AfterValidator, Field
 from mavrik.core.document import Ampere, Day, Document
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.planning.drive import DriveRequest
+from mavrik.core.planning.fitting import FitRequest
 from mavrik.core.planning.simulation import MOST_POINTS, SimulationRequest, SimulationView
 from mavrik.core.planning.targets import Accepted, Choice, Guided, SizingTarget
 from mavrik.core.planning.use import UseRequest
@@ -66,6 +67,7 @@ class DocumentKind(StrEnum):
     USE = "use"
     SIMULATION = "simulation"
     WORTH = "worth"
+    FIT = "fit"
 
 
 class AddedLoad(Document):
@@ -139,6 +141,7 @@ DOCUMENT_KINDS: dict[DocumentKind, type[Document]] = {
     DocumentKind.USE: UseRequest,
     DocumentKind.SIMULATION: Simulation,
     DocumentKind.WORTH: WorthCompared,
+    DocumentKind.FIT: FitRequest,
 }
 """The schema of each kind of document."""
 

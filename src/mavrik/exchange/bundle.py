@@ -13,6 +13,7 @@ from mavrik.core.document import Document, Moment, Problem
 from mavrik.core.measuring.readings import Run
 from mavrik.core.measuring.waveform import FARTHEST_S, MOST_SAMPLES, MOST_VOLTS
 from mavrik.core.planning.drive import DriveRequest
+from mavrik.core.planning.fitting import FitRequest
 from mavrik.core.planning.use import UseRequest
 from mavrik.core.procedures import check_run, complete_run
 from mavrik.domain.job import (
@@ -69,7 +70,7 @@ class BundleDocument(Document):
 
     kind: DocumentKind
     circuit_id: Annotated[int, Field(ge=1)] | None = Field(None, description="The circuit version that belongs to it")
-    document: Plan | DriveRequest | UseRequest | Simulation | WorthCompared
+    document: Plan | DriveRequest | UseRequest | Simulation | WorthCompared | FitRequest
 
     @model_validator(mode="after")
     def _of_its_kind(self) -> BundleDocument:

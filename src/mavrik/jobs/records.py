@@ -12,6 +12,7 @@ from mavrik.core.document import Document
 from mavrik.core.findings.documents import Headline
 from mavrik.core.measuring.readings import Run
 from mavrik.core.planning.drive import DriveRequest, DriveView
+from mavrik.core.planning.fitting import FitRequest, FitView
 from mavrik.core.planning.outlook import UseAnswer
 from mavrik.core.planning.use import UseRequest
 from mavrik.core.workflow.progress import Progress
@@ -97,6 +98,22 @@ class KeptWorthRecord(DocumentRecord):
     document: WorthCompared
 
 
+class KeptFitRecord(DocumentRecord):
+    """What was kept of whether another unit fits."""
+
+    kind: Literal[DocumentKind.FIT] = DocumentKind.FIT
+    document: FitRequest
+
+
+class FitRecord(Document):
+    """The list of what has to fit, and what it comes to."""
+
+    revision: int
+    """0 where nothing was kept yet."""
+    document: FitRequest
+    view: FitView
+
+
 class WorthRecord(Document):
     """The comparison of changes that was kept last."""
 
@@ -113,7 +130,7 @@ class SimulationRecord(Document):
     document: Simulation | None
 
 
-KeptRecord = PlanRecord | KeptDriveRecord | KeptUseRecord | KeptSimulationRecord | KeptWorthRecord
+KeptRecord = PlanRecord | KeptDriveRecord | KeptUseRecord | KeptSimulationRecord | KeptWorthRecord | KeptFitRecord
 AnyDocumentRecord = Annotated[KeptRecord, Field(discriminator="kind")]
 RECORDS: dict[DocumentKind, type[KeptRecord]] = {
     DocumentKind.PLAN: PlanRecord,
@@ -121,6 +138,7 @@ RECORDS: dict[DocumentKind, type[KeptRecord]] = {
     DocumentKind.USE: KeptUseRecord,
     DocumentKind.SIMULATION: KeptSimulationRecord,
     DocumentKind.WORTH: KeptWorthRecord,
+    DocumentKind.FIT: KeptFitRecord,
 }
 
 

@@ -15,6 +15,7 @@ import { useWorkbench } from '@/composables/workbench'
 import BeforeAfter from './BeforeAfter.vue'
 import BalancePane from './BalancePane.vue'
 import DrivePane from './DrivePane.vue'
+import FitPane from './FitPane.vue'
 import GuidedPane from './GuidedPane.vue'
 import SimulationPane from './SimulationPane.vue'
 import WorthPane from './WorthPane.vue'
@@ -25,7 +26,7 @@ const units = useUnits()
 const { catalogue } = useCatalogue()
 const { busy, problem: keepProblem, save: saving } = useSaving()
 const picked = ref<string | null>(null)
-const part = ref<'use' | 'worth' | 'guided' | 'weeks' | 'cables' | 'drive'>('cables')
+const part = ref<'use' | 'worth' | 'guided' | 'weeks' | 'cables' | 'drive' | 'fit'>('cables')
 
 const loads = computed(() => bench.job?.loads_to_add ?? [])
 const kept = computed(() => bench.plan?.document.target ?? null)
@@ -98,9 +99,13 @@ async function keep(): Promise<void> {
       <v-btn value="weeks" data-test="part-weeks">Weeks ahead</v-btn>
       <v-btn value="cables" data-test="part-cables">Cables and fuses</v-btn>
       <v-btn value="drive" data-test="part-drive">Pulley and belt</v-btn>
+      <v-btn value="fit" data-test="part-fit">Does it fit?</v-btn>
     </v-btn-toggle>
   </div>
-  <div v-if="bench.asFound && part === 'drive'" class="frame">
+  <div v-if="bench.asFound && part === 'fit'" class="frame">
+    <FitPane />
+  </div>
+  <div v-else-if="bench.asFound && part === 'drive'" class="frame">
     <DrivePane />
   </div>
   <div v-else-if="bench.asFound && part === 'use'" class="frame use">

@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 from mavrik.core.document import Document
 from mavrik.core.planning.comparison import Comparison
 from mavrik.core.planning.drive import DriveRequest, DriveView
+from mavrik.core.planning.fitting import FitRequest, FitView
 from mavrik.core.planning.guided.beside import Beside
 from mavrik.core.planning.outlook import UseAnswer
 from mavrik.core.planning.output import OutputRequest, OutputView
@@ -19,8 +20,8 @@ from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import SpeedHours, UseRequest
 from mavrik.core.planning.worth import PlanId
 from mavrik.domain.roles import Permission
-from mavrik.jobs import drives, guided, outputs, planning, uses, worth
-from mavrik.jobs.records import CircuitRecord, DriveRecord, SimulationRecord, UseRecord, WorthRecord
+from mavrik.jobs import drives, fits, guided, outputs, planning, uses, worth
+from mavrik.jobs.records import CircuitRecord, DriveRecord, FitRecord, SimulationRecord, UseRecord, WorthRecord
 from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
@@ -153,6 +154,43 @@ def get_outputs(path: JobPath) -> Response:
 def post_output(body: OutputRequest) -> Response:
     """From its points, or fitted to what is known of it, with a band; nothing is kept."""
     return answer(outputs.curve_of(body))
+
+
+@api.get(
+    "/jobs/<int:job_id>/fit",
+    summary="Whether another unit fits",
+    tags=tag("plans"),
+    responses={"200": FitRecord, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+def get_fit(path: JobPath) -> Response:
+    """The list as it was kept last, or one to begin with."""
+    return answer(fits.fit_of(session(), path.job_id))
+
+
+@api.post(
+    "/jobs/<int:job_id>/fit/preview",
+    summary="What a list of what has to fit comes to",
+    tags=tag("plans"),
+    responses={"200": FitView, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+def post_fit_preview(path: JobPath, body: FitRequest) -> Response:
+    """Point by point, without keeping it."""
+    return answer(fits.preview_fit(session(), path.job_id, body))
+
+
+@api.post(
+    "/jobs/<int:job_id>/fit",
+    summary="Keep the list of what has to fit",
+    tags=tag("plans"),
+    responses={"201": FitRecord, **SAVE_ERRORS},
+)
+@needs(Permission.WORK)
+@creates
+def post_fit(path: JobPath, query: EditedFrom, body: FitRequest) -> Response:
+    """As the next revision of the job's. Refused with 409 when somebody else kept one in between."""
+    return answer(fits.keep_fit(session(), path.job_id, body, me(), query.revision), 201)
 
 
 @api.get(

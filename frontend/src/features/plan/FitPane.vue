@@ -1,0 +1,246 @@
+<script setup lang="ts">
+/** Whether another unit goes where the old one was: a list to go down at the vehicle, each point with what shows it. */
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+import { ApiError, client, data } from '@/api/client'
+import type { FitRequest, FitView } from '@/api/types'
+import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
+import { useFollowing } from '@/composables/following'
+import { useSaving } from '@/composables/saving'
+import { useWorkbench } from '@/composables/workbench'
+import CautionStrip from '@/ui/CautionStrip.vue'
+import ConflictDialog from '@/ui/ConflictDialog.vue'
+import NumberField from '@/ui/NumberField.vue'
+import ProblemNotice from '@/ui/ProblemNotice.vue'
+
+type Item = FitRequest['items'][number]
+type State = Item['state']
+const bench = useWorkbench()
+const cache = useQueryClient()
+const { busy, problem: keepProblem, conflict, save: saving } = useSaving()
+const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
+const key = computed(() => ['fit', bench.jobId, bench.plan?.id])
+const kept = useQuery({ queryKey: key, queryFn: () => data(client.GET('/api/jobs/{job_id}/fit', path.value)) })
+const units = useQuery({ queryKey: ['units'], queryFn: () => data(client.GET('/api/units')) })
+
+const asked = ref<FitRequest | null>(null)
+const draft = computed(() => `${bench.jobId}:fit`)
+watch(
+  () => kept.data.value,
+  (record) => {
+    if (record && !asked.value) asked.value = findDraft<FitRequest>(draft.value, hasFields('items')) ?? record.document
+  },
+  { immediate: true },
+)
+const same = computed(
+  () => (kept.data.value?.revision ?? 0) > 0 && JSON.stringify(kept.data.value?.document) === JSON.stringify(asked.value),
+)
+watch(asked, (now) => now && (same.value ? dropDraft(draft.value) : keepDraft(draft.value, now)), { deep: true })
+const preview = useQuery({
+  queryKey: computed(() => ['fit-preview', bench.jobId, asked.value, units.data.value?.revision]),
+  queryFn: () => data(client.POST('/api/jobs/{job_id}/fit/preview', { ...path.value, body: asked.value! })),
+  enabled: computed(() => asked.value !== null),
+  placeholderData: keepPreviousData,
+})
+const problem = computed(() => (preview.error.value instanceof ApiError ? preview.error.value.problem : null))
+const view = computed(() => (problem.value ? null : ((preview.data.value as FitView | undefined) ?? null)))
+
+const item = (point: string): Item =>
+  asked.value?.items.find((i) => i.point === point) ?? { point, state: 'open', figure: null, words: '', note: '', reversible: true }
+function set(point: string, what: Partial<Item>): void {
+  if (!asked.value) return
+  const others = asked.value.items.filter((i) => i.point !== point)
+  asked.value = { ...asked.value, items: [...others, { ...item(point), ...what }] }
+}
+const STATES: { value: State; title: string }[] = [
+  { value: 'fits', title: '✓ fits' },
+  { value: 'adapter', title: '◐ with adapter' },
+  { value: 'no', title: '✕ does not' },
+]
+const PROPOSED = { fits: '✓', adapter: '◐', no: '✕', open: '' } as const
+
+const { followTheirs, takeTheirs } = useFollowing(
+  kept,
+  conflict,
+  () => keep(),
+  (theirs: FitRequest) => (asked.value = theirs),
+)
+async function keep(): Promise<void> {
+  await saving(async () => {
+    const sent = asked.value!
+    const record = await data(
+      client.POST('/api/jobs/{job_id}/fit', {
+        params: { ...path.value.params, query: { revision: kept.data.value?.revision ?? null } },
+        body: sent,
+      }),
+    )
+    cache.setQueryData(key.value, record)
+    // What was ticked meanwhile stays.
+    if (asked.value === sent) asked.value = record.document
+  })
+}
+</script>
+
+<template>
+  <ConflictDialog
+    :problem="conflict"
+    both="Keep mine after theirs"
+    theirs="Take theirs"
+    mine-hint="Theirs stays in the log."
+    @keep-both="followTheirs"
+    @take-theirs="takeTheirs"
+    @later="conflict = null"
+  />
+  <section v-if="asked" class="panel stack ask-panel">
+    <h2 class="sleeve">Which unit</h2>
+    <v-select
+      :model-value="asked.unit"
+      label="From the workshop's list"
+      :items="(units.data.value?.document.units ?? []).map((u) => u.name)"
+      clearable
+      data-test="fit-unit"
+      @update:model-value="asked = { ...asked, unit: $event ?? null }"
+    />
+    <p class="said mb-0" data-test="fit-headline">
+      <b>{{ view?.headline }}.</b>
+    </p>
+    <p v-if="view && view.settled > 0" class="quiet mb-0">
+      {{ view.reversible ? 'All of it can be changed back.' : 'Not all of it can be changed back.' }}
+    </p>
+    <ProblemNotice :problem="problem" />
+    <ProblemNotice :problem="keepProblem" />
+    <v-btn color="primary" :disabled="!view || !bench.mayWrite || same" :loading="busy" data-test="keep-fit" @click="keep">{{
+      same ? 'Kept' : 'Keep this list'
+    }}</v-btn>
+    <CautionStrip step="drive" :job-id="bench.jobId" />
+  </section>
+  <v-progress-linear v-else indeterminate aria-label="Loading the list" />
+  <section v-if="view" class="panel grow list">
+    <div v-for="r in view.rows" :key="r.name" class="point" :class="{ wrong: r.contradicts }" :data-point="r.name">
+      <div class="what">
+        <b>{{ r.label }}</b>
+        <p class="quiet ma-0">{{ r.ask }}</p>
+        <p v-if="r.has" class="ma-0">
+          The unit: <b class="figure">{{ r.has }}</b>
+        </p>
+        <p v-if="r.says" class="ma-0" :class="`says-${r.proposes}`" data-test="fit-says">
+          <span aria-hidden="true">{{ PROPOSED[r.proposes] }}</span> {{ r.says }}<b v-if="r.contradicts">: ticked otherwise, look again</b>
+        </p>
+      </div>
+      <div class="evidence">
+        <NumberField
+          v-if="r.figure_of"
+          :model-value="item(r.name).figure ?? null"
+          of="FitItem.figure"
+          :label="r.figure_of"
+          :unit="r.unit"
+          :data-test="`fit-figure-${r.name}`"
+          @update:model-value="set(r.name, { figure: $event })"
+        />
+        <v-text-field
+          v-else-if="r.has"
+          :model-value="item(r.name).words"
+          label="The place has"
+          maxlength="60"
+          :data-test="`fit-words-${r.name}`"
+          @update:model-value="set(r.name, { words: $event ?? '' })"
+        />
+        <v-text-field
+          :model-value="item(r.name).note"
+          label="Note"
+          maxlength="200"
+          @update:model-value="set(r.name, { note: $event ?? '' })"
+        />
+      </div>
+      <div class="ticks" role="group" :aria-label="r.label">
+        <button
+          v-for="s in STATES"
+          :key="s.value"
+          type="button"
+          class="tick"
+          :class="[s.value, { on: item(r.name).state === s.value }]"
+          :aria-pressed="item(r.name).state === s.value"
+          :data-tick="s.value"
+          @click="set(r.name, { state: item(r.name).state === s.value ? 'open' : s.value })"
+        >
+          {{ s.title }}
+        </button>
+        <v-checkbox
+          v-if="item(r.name).state === 'adapter'"
+          :model-value="item(r.name).reversible"
+          label="can be changed back"
+          density="compact"
+          hide-details
+          @update:model-value="set(r.name, { reversible: !!$event })"
+        />
+      </div>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.ask-panel {
+  flex: 0 0 300px;
+}
+.said {
+  font-size: 1.2rem;
+}
+.list {
+  min-width: 0;
+}
+.point {
+  display: grid;
+  grid-template-columns: minmax(200px, 1.3fr) minmax(160px, 1fr) 150px;
+  gap: 6px 16px;
+  padding: 10px 0;
+  border-bottom: 1px solid var(--line);
+}
+.point.wrong {
+  border-left: 8px solid var(--excess);
+  padding-left: 10px;
+}
+.evidence {
+  display: grid;
+  gap: 8px;
+  align-content: start;
+}
+.ticks {
+  display: grid;
+  gap: 4px;
+  align-content: start;
+}
+.tick {
+  min-height: 44px;
+  border: 1px solid var(--line);
+  text-align: left;
+  padding: 0 12px;
+  font-weight: 600;
+}
+.tick.on.fits {
+  background: var(--pass);
+  color: #fff;
+}
+.tick.on.adapter {
+  background: var(--close);
+  color: #fff;
+}
+.tick.on.no {
+  background: var(--fail);
+  color: #fff;
+}
+.says-fits {
+  color: var(--pass);
+}
+.says-no {
+  color: var(--fail);
+  font-weight: 700;
+}
+@media (max-width: 1023px) {
+  .ask-panel {
+    flex-basis: auto;
+  }
+  .point {
+    grid-template-columns: 1fr;
+  }
+}
+</style>
