@@ -36,6 +36,7 @@ from mavrik.core.measuring.readings import Run
 from mavrik.core.operating import State
 from mavrik.core.operating.state import USUAL_SPANS, Span
 from mavrik.core.planning.drive import DriveRequest
+from mavrik.core.planning.fitting import FitRequest
 from mavrik.core.planning.output import IDLE_RPM, RATED_RPM
 from mavrik.core.planning.simulation import SimulationRequest
 from mavrik.core.planning.targets import SizingTarget
@@ -206,6 +207,7 @@ def _bounds() -> dict[str, Bounds]:
         CaptureOptions,
         RippleConditions,
         DriveRequest,
+        FitRequest,
         UseRequest,
         SimulationRequest,
     )
