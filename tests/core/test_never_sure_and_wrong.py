@@ -17,10 +17,11 @@ from mavrik.core.findings import BranchVerdict, Findings
 from mavrik.core.findings.bench_model import BenchModel
 from mavrik.core.findings.hypotheses import NOTHING
 from mavrik.core.measuring.readings import Measured
+from mavrik.core.operating import Engine, State
 from mavrik.core.operating.devices import battery_units
 from mavrik.core.procedures import PROCEDURES, procedure
 from mavrik.standin.vehicle import HiddenVehicle, hidden_faults, with_starter
-from tests.build import drops_with, judged, runs_of
+from tests.build import drop_run, drops_with, judged, runs_of
 
 NO_PART = ("none", "unlisted_load", "unknown")
 """Causes that send nobody to mend anything."""
@@ -116,3 +117,25 @@ def test_readings_that_nothing_explains_are_something_nobody_thought_of() -> Non
     vehicle = sound(car, 0.9)
     found = judged(car, *runs_of(vehicle, {k: Measured(v, 0.05) for k, v in readings.items()}))
     assert condemned(found, 0.9) == [] and any(c.kind == "unknown" for c in found.causes)
+
+
+@pytest.mark.parametrize("charge", [0.5, 1.0])
+@pytest.mark.parametrize("name", ["second_battery_converter", "tow_and_trailer"])
+def test_the_drops_of_a_sound_vehicle_with_a_charger_and_a_full_battery_condemn_nothing(name: str, charge: float) -> None:
+    """Read off the circuit with its regulator at work, which knows nothing of a known output: the charger runs, and nothing fails."""
+    built = build_layout(name, 12)
+    near, *far = built.batteries
+    charged = [near.model_copy(update={"state_of_charge": charge})]
+    charged += [b.model_copy(update={"state_of_charge": 0.5}) for b in far]
+    circuit = built.model_copy(update={"batteries": tuple(charged)})
+    state = State(engine_rpm=2500, chargers_on=False, loads_on={x.id: False for x in circuit.loads})
+    seen = Engine(circuit, state).settle().solution
+    assert all(seen.current_a[c.id] > 10 for c in circuit.converters)
+    points = {p.id for p in procedure("charging_drops").points(circuit)}
+    read = {b.id: round(seen.between(b.from_node, b.to_node), 4) for b in circuit.branches if f"drop_v:{b.id}" in points}
+    unit, main = circuit.alternator, circuit.battery
+    read["stud_v"] = round(seen.between(unit.stud_node, unit.case_node), 2)
+    read["battery_v"] = round(seen.between(main.positive_node, main.negative_node), 2)
+    found = judged(circuit, drop_run(circuit, round(seen.current_a[unit.id], 1), **read))
+    assert {b.verdict for b in found.branches if b.branch_id in read} == {BranchVerdict.PASS}
+    assert condemned(found) == []

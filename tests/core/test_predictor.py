@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from mavrik.core.catalogue.conductor import Material, at_temperature, cable_resistance, parse_size
 from mavrik.core.circuit import CableBranch, ConductorBranch, blank_branches
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
+from mavrik.core.operating import Engine
 from mavrik.core.operating.prediction import at_output, predict
 from tests.build import simple_circuit
 
@@ -32,7 +33,32 @@ def test_the_stud_stands_where_it_was_read_and_gives_what_was_read(name: str, co
     circuit = CIRCUITS[name]
     seen = predict(circuit, at_output(circuit, **conditions))
     assert seen.stud_voltage_v == pytest.approx(conditions["stud_v"], abs=2e-4)
-    assert seen.output_a == conditions["output_a"]
+    assert seen.output_a == pytest.approx(conditions["output_a"], abs=1e-6)
+
+
+@pytest.mark.parametrize("charged", [0.3, 0.7, 1.0])
+@pytest.mark.parametrize("share", [0.3, 0.6, 1.0])
+@pytest.mark.parametrize("name", ["second_battery_converter", "tow_and_trailer"])
+def test_a_charger_beside_a_full_battery_runs_at_the_voltage_that_was_read(name: str, share: float, charged: float) -> None:
+    """Whatever the charge, a DC-DC charger with enough at its input works at its limit or its set point, and takes what goes out of
+    it over its efficiency: Kirchhoff and the balance of power, by hand. What the charger leaves of the output the battery has."""
+    circuit = CIRCUITS[name]
+    main, amps = circuit.battery, share * circuit.alternator.rated_a
+    state = at_output(circuit, amps, 14.3, state_of_charge={main.id: charged})
+    seen = Engine(circuit, state).settle().solution
+    for c in circuit.converters:
+        into, out = seen.between(c.in_node, c.ground_node), seen.between(c.out_node, c.ground_node)
+        assert into > c.input_cut_off_v
+        given = seen.current_a[c.id]
+        assert given == pytest.approx(c.limit_a, abs=1e-3) or out == pytest.approx(c.set_point_v, abs=0.01)
+        assert seen.input_a[c.id] == pytest.approx(out * given / (c.efficiency * into))
+    alternator = circuit.alternator
+    assert seen.between(alternator.stud_node, alternator.case_node) == pytest.approx(14.3, abs=2e-4)
+    assert seen.current_a[alternator.id] == pytest.approx(amps, abs=1e-3)
+    loads = sum(seen.current_a.get(x.id, 0.0) for x in circuit.loads)
+    taken = loads + seen.current_a[main.id] + sum(seen.input_a[c.id] - seen.current_a[c.id] for c in circuit.converters)
+    others = sum(seen.current_a[b.id] for b in circuit.batteries if b is not main)
+    assert taken + others == pytest.approx(amps, abs=1e-3)
 
 
 @given(st.sampled_from(sorted(CIRCUITS)), CONDITIONS)

@@ -63,10 +63,20 @@ def test_slopes_are_what_a_small_step_does(layout: Any, state: BenchState) -> No
         agrees(replace(values, emf_v=emf + volts), replace(values, emf_v=emf - volts), 2e-4, ohm.shape[1] + k)
 
 
-@pytest.mark.parametrize("name", ["second_battery_link", "house_bank_diagonal", "parallel_batteries"])
-def test_a_voltage_read_at_the_stud_is_held_while_a_lead_moves(name: str) -> None:
-    """The batteries make good what a lead then loses: as `predict` finds it with the lead moved, beside it nothing."""
+@pytest.mark.parametrize(
+    "name, charged",
+    [("second_battery_link", None), ("house_bank_diagonal", None), ("parallel_batteries", None)]
+    + [(name, 1.0) for name in ("second_battery_converter", "tow_and_trailer")],
+)
+def test_a_voltage_read_at_the_stud_is_held_while_a_lead_moves(name: str, charged: float | None) -> None:
+    """The batteries make good what a lead then loses: as `predict` finds it with the lead moved, beside it nothing.
+
+    Beside a DC-DC charger and a full battery, too, where the output cannot be forced.
+    """
     circuit = build_layout(name, 12)
+    if charged is not None:
+        full = circuit.battery.model_copy(update={"state_of_charge": charged})
+        circuit = circuit.model_copy(update={"batteries": (full, *circuit.batteries[1:])})
     amps = 0.8 * circuit.alternator.rated_a
     setup = Setup(BenchState.AT_OUTPUT, output_a=amps, stud_v=14.2)
     placed = [(p, setup) for p in procedure("charging_drops").points(circuit)]

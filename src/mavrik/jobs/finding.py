@@ -19,7 +19,7 @@ from mavrik.jobs.records import run_of, superseded_ids
 from mavrik.store.models import CircuitVersion, Job, JobFindings
 from mavrik.store.models import Run as RunRow
 
-REASONING = 12
+REASONING = 13
 """Version of what the core makes of readings; kept findings of another one are made anew."""
 
 

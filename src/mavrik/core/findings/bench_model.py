@@ -92,7 +92,8 @@ class BenchModel:
         self._checked = True
         drains = [net.Resistor(f"drain:{b.id}", b.positive_node, b.negative_node, 1 / NO_DRAIN_S) for b in circuit.batteries]
         # At a known output the batteries are where the stud's voltage says.
-        own = engine.settle().values if at_output else engine.values()
+        settled = engine.settle() if at_output else None
+        own, held = (engine.values(), False) if settled is None else (engine.freed(settled.values), settled.held)
         resistors = [*engine.network.resistors, *drains]
         ohm = np.concatenate((np.asarray(own.resistor_ohm, dtype=float), [d.ohm for d in drains]))
         off = frozenset[str]()
@@ -108,11 +109,12 @@ class BenchModel:
             emf = self._equalised(network, emf)
         values = replace(own, resistor_ohm=ohm, emf_v=emf)
         try:
-            rest = network.settle(values)
+            rest = network.settle(engine.holding(values) if held else values)
         except net.NoOperatingPointError:
             rest = None
         main = circuit.alternator.id
-        lifted = Lift(engine, main, np.asarray(own.emf_v, dtype=float)) if network.links and main in engine.lifted else None
+        moves = main in engine.lifted and (held or network.links)
+        lifted = Lift(engine, main, np.asarray(own.emf_v, dtype=float), held) if moves else None
         return Assembled(setup, state, network, values, rest, lifted, consumers, slip, off)
 
     @cached_property

@@ -4,7 +4,7 @@ Modified nodal analysis. `elements` says what a network is made of, `assembly` w
 that only resistances touch, `batch` brings many states to rest at once, `solve` is what callers use.
 """
 
-from mavrik.core.network.batch import AtRest, Batch
+from mavrik.core.network.batch import DROOP_OHM, AtRest, Batch
 from mavrik.core.network.elements import (
     Converter,
     CurrentSource,
@@ -28,6 +28,7 @@ from mavrik.core.network.guards import merged
 from mavrik.core.network.solve import Network, network_of, solve_network
 
 __all__ = [
+    "DROOP_OHM",
     "AtRest",
     "Batch",
     "Converter",

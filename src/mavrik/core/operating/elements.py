@@ -73,12 +73,14 @@ def _alternator(circuit: Circuit, alternator: Alternator, state: State) -> net.R
     set_point = alternator.set_point_v + alternator.compensation_mv_per_k / 1000 * (state.alternator_c - 25.0)
     if alternator.field == "full":
         set_point = FULL_FIELD_V_12 * circuit.system_voltage_v / 12
+    # Where a stud was read it is there that it may have to be held; a known output needs no sense.
+    sensed = forced is None or alternator.id not in state.stud_v
     return net.RegulatedSource(
         alternator.id,
         alternator.stud_node,
         alternator.case_node,
-        alternator.sense_positive_node or alternator.stud_node,
-        alternator.sense_negative_node or alternator.case_node,
+        (sensed and alternator.sense_positive_node) or alternator.stud_node,
+        (sensed and alternator.sense_negative_node) or alternator.case_node,
         set_point,
         limit,
         forced,

@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
+from scipy.optimize import brentq
 
 from mavrik.core import network as net
 from mavrik.core.circuit import Circuit
@@ -148,6 +149,70 @@ class Engine:
         plus = {b.id: b.positive_node for b in self.circuit.batteries}
         return np.array([float(plus[e.id] in found) for e in self.network.emfs])
 
+    @cached_property
+    def held(self) -> tuple[str, NDArray[np.float64]] | None:
+        """The stud that can be held at the voltage that was read, and the batteries it reaches; None where none need be.
+
+        What takes a power takes less current as the voltage rises. Beside a full battery, with R P / V2 above 1, that makes the
+        voltage that was read a point that a forced current runs away from; a regulator had held it, and held it is steady.
+        """
+        if not (self.network.loads or self.network.converters):
+            return None
+        return next(((name, lifted) for name, lifted in self.lifted.items() if lifted.any()), None)
+
+    def holding(self, values: net.Values) -> net.Values:
+        """The same with the stud held at what was read, giving what that takes, instead of what is known to be given."""
+        assert self.held is not None
+        name, _ = self.held
+        k = next(k for k, s in enumerate(self.network.sources) if s.id == name)
+        set_point, limit, forced = (np.array(a, dtype=float) for a in (values.set_point_v, values.limit_a, values.forced_a))
+        # With the little that a regulated source of the network droops.
+        set_point[..., k] = self.state.stud_v[name] + net.DROOP_OHM * self.state.output_a[name]
+        limit[..., k], forced[..., k] = np.inf, np.nan
+        return replace(values, set_point_v=set_point, limit_a=limit, forced_a=forced)
+
+    def _hold(self, values: net.Values) -> tuple[net.Batch, net.Values] | None:
+        """At rest with the stud held, and the batteries where they take what is known of the output; None where that cannot be."""
+        if self.held is None:
+            return None
+        name, lifted = self.held
+        values, start = self.holding(values), self._own.emf_v
+        stud = next(a.stud_node for a in self.circuit.alternators if a.id == name)
+        try:
+            rest, values = self._met(values, start, lifted, name)
+            still = lifted * self.reached(stud, self.network.named(rest).open_ids)
+            if still.any() and (still != lifted).any():
+                rest, values = self._met(values, start, still, name)
+        except (net.NoOperatingPointError, NotMetError):
+            return None
+        return rest, values
+
+    def _met(self, values: net.Values, start: ArrayLike, lifted: NDArray[np.float64], name: str) -> tuple[net.Batch, net.Values]:
+        """Move some batteries together until a held stud gives what is known of it: the higher they are, the less it gives."""
+        k = next(k for k, s in enumerate(self.network.sources) if s.id == name)
+        emf = np.asarray(start, dtype=float)
+
+        def rest_at(lift: float) -> net.Batch:
+            return self.network.settle(replace(values, emf_v=emf + lift * lifted))
+
+        def too_much_a(lift: float) -> float:
+            return float(rest_at(lift).answer.source_a[0, k]) - self.state.output_a[name]
+
+        # A full battery that is said to take much is as far below as its resistance to a charge makes it.
+        low = -HELD_SPAN_V - self.state.output_a[name] * float(np.max(values.emf_charging_ohm))
+        high = HELD_SPAN_V
+        if not too_much_a(low) >= 0 >= too_much_a(high):
+            raise NotMetError
+        lift = float(brentq(too_much_a, low, high, xtol=HELD_V))
+        if abs(too_much_a(lift)) > HELD_A:
+            # A link or a cut-off turned there: no charge of the batteries goes with both readings.
+            raise NotMetError
+        return rest_at(lift), replace(values, emf_v=emf + lift * lifted)
+
+    def freed(self, values: net.Values) -> net.Values:
+        """Undoes `holding`: what is known of the output is forced again."""
+        return replace(values, **{n: getattr(self._own, n) for n in ("set_point_v", "limit_a", "forced_a")})
+
     def _between(self, rest: net.Batch, plus: str, minus: str) -> float:
         if rest.net is not self.network:
             return self.network.named(rest).between(plus, minus)
@@ -156,29 +221,64 @@ class Engine:
 
     def settle(self) -> Settled:
         """Bring the circuit to rest, with its cables warmed up where the state says so. Raises NoOperatingPointError."""
-        temperature = self._around_c
-        values = self.values(temperature)
+        values = self.values(self._around_c)
         if self.lifted:
             values = self._guessed(values)
         rest = self.network.settle(values)
         self._check_outputs(rest)
-        if self.state.warmed_up:
-            for _ in range(WARM_ROUNDS):
-                amps = rest.answer.resistor_a[0, self._rows]
-                hotter = self.warm.settled_c(amps, self._around_c)
-                if np.abs(hotter - temperature).max(initial=0.0) < SETTLED_K:
-                    break
-                temperature = hotter
-                values = replace(values, resistor_ohm=self.values(temperature).resistor_ohm)
-                rest = self.network.settle(values, rest)
+        temperature, rest, values = self._warmed(rest, values)
         rest, values = self._as_charged(rest, values)
+        found = self._settled(temperature, rest, values)
+        if self.held is None or not self._cut_off(found):
+            return found
+        # What is cut off may be so because a forced output ran away from the voltage that was read.
+        held = self._hold(self.values(self._around_c))
+        if held is not None and self.state.warmed_up:
+            temperature, _, _ = self._warmed(*held)
+            held = self._hold(self.values(temperature))
+        if held is None:
+            return found
+        steady = self._settled(temperature, *held)
+        return steady if len(self._cut_off(steady)) < len(self._cut_off(found)) else found
+
+    def _cut_off(self, settled: Settled) -> frozenset[str]:
+        """What takes a power and does not, for want of a voltage."""
+        return settled.solution.open_ids & {*(x.id for x in self.network.loads), *(c.id for c in self.network.converters)}
+
+    def _warmed(self, rest: net.Batch, values: net.Values) -> tuple[NDArray[np.float64], net.Batch, net.Values]:
+        """Branches at the temperatures they settle at, where the state says so, beside it at rest with them."""
+        temperature = self._around_c
+        for _ in range(WARM_ROUNDS if self.state.warmed_up else 0):
+            amps = rest.answer.resistor_a[0, self._rows]
+            hotter = self.warm.settled_c(amps, self._around_c)
+            if np.abs(hotter - temperature).max(initial=0.0) < SETTLED_K:
+                break
+            temperature = hotter
+            values = replace(values, resistor_ohm=self.values(temperature).resistor_ohm)
+            rest = self.network.settle(values, rest)
+        return temperature, rest, values
+
+    def _settled(self, temperature: NDArray[np.float64], rest: net.Batch, values: net.Values) -> Settled:
         by_id = {b.id: t for b, t in zip(self.warm.branches, temperature.tolist(), strict=True)}
-        return Settled(self, self.network.named(rest), rest, values, by_id)
+        found = Settled(self, self.network.named(rest), rest, values, by_id)
+        if not found.held or self.held is None:
+            return found
+        modes = {**found.solution.mode, self.held[0]: net.Mode.FORCED}
+        return replace(found, solution=replace(found.solution, mode=modes))
 
 
 LIFT_ROUNDS = 12
 LIFTED_V = 1e-5
 """A stud voltage is met when it is met far below any meter's last digit."""
+
+HELD_SPAN_V = 12.0
+"""How far batteries are looked for from where the document has them, beside what the output lifts them by."""
+HELD_V, HELD_A = 1e-9, 1e-3
+"""A known output is met when it is met far below any clamp's last digit; behind little resistance that takes less than a microvolt."""
+
+
+class NotMetError(ValueError):
+    """A stud's voltage and its output that no charge of the batteries goes with."""
 
 
 @dataclass(frozen=True)
@@ -191,6 +291,12 @@ class Settled:
     values: net.Values
     temperature_c: Mapping[str, float]
     """Of the branches, by id."""
+
+    @property
+    def held(self) -> bool:
+        """Whether a stud is held at the voltage that was read, see `Engine.held`."""
+        known = np.isnan(np.asarray(self.engine.freed(self.values).forced_a))
+        return bool((np.isnan(np.asarray(self.values.forced_a)) & ~known).any())
 
     @property
     def ohm(self) -> list[float]:
