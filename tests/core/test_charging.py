@@ -10,7 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from mavrik.core.circuit import BenchCharger, Circuit, Load
-from mavrik.core.circuit.layouts import front_battery
+from mavrik.core.circuit.layouts import build_layout, front_battery
+from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.planning.balance import balance
 from mavrik.core.planning.charging import Chargers, sun_share
 from mavrik.core.planning.simulation import SimulationRequest, SimulationView, simulate
@@ -90,6 +91,39 @@ def test_a_charger_goes_to_float_and_a_dip_sends_it_back() -> None:
     assert busy.chargers[0].began_anew >= 2
     # One that has no float goes on as it is.
     assert let_go_by(with_chargers(charger("Shore", 14.4)), STANDING, days=3, charge=0.9).chargers[0].floated_h == 0
+
+
+def test_a_dc_dc_charger_with_stages_stops_overcharging_a_full_bank_on_the_road() -> None:
+    """Driven all day with a lithium bank behind it: held at its first voltage the bank is full and held there; with a float it rests."""
+    circuit = build_layout("second_battery_converter", 12).model_copy(update={"loads": ()})
+    (plain,) = circuit.converters
+    driven = Scene(label="Driven", engine_rpm=2500, hours_a_day=24)
+    held = let_go_by(circuit, driven, days=2, charge=0.8)
+    staged = circuit.model_copy(update={"converters": (plain.model_copy(update={"float_v": 13.5}),)})
+    floated = let_go_by(staged, driven, days=2, charge=0.8)
+    (fate,) = floated.chargers
+    assert fate.floated_h > 20 and fate.label == plain.label and held.chargers[0].floated_h == 0
+    house = [next(b for b in seen.batteries if b.label == circuit.batteries[1].label) for seen in (held, floated)]
+    assert house[0].overcharged_h > 20 and house[1].overcharged_h < 5
+    # With the engine off it gives nothing, and begins anew at the next start.
+    half = [Scene(label="Driven", engine_rpm=2500, hours_a_day=12), Scene(label="Parked", engine_rpm=0, hours_a_day=12)]
+    rested = let_go_by(staged, *half, days=2, charge=0.8)
+    assert rested.chargers[0].fed_h == pytest.approx(24, abs=0.2)
+    # What it passes on is not made a second time: what went in is in the batteries, or was lost or used on the way.
+    assert rested.stored_ah <= rested.made_ah - rested.used_ah + 0.1
+
+
+@pytest.mark.parametrize("kind", ["chargers", "converters"])
+def test_stages_that_contradict_each_other_are_said_at_their_field(kind: str) -> None:
+    base = with_chargers(charger("Shore", 14.4)) if kind == "chargers" else build_layout("second_battery_converter", 12)
+
+    def fields(**stages: float) -> list[str]:
+        part = getattr(base, kind)[0].model_copy(update=stages)
+        return [p.field for p in check_circuit(base.model_copy(update={kind: (part,)})) if p.element == part.id]
+
+    assert fields(float_v=13.5, again_below_v=12.8) == []
+    assert fields(float_v=14.6) == ["float_v"]
+    assert fields(float_v=13.5, again_below_v=13.8) == ["again_below_v"]
 
 
 def test_stages_by_hand() -> None:

@@ -30,6 +30,10 @@ const LIMITS = [
   { field: 'limit_a', label: 'Output limit', unit: 'A' },
   { field: 'set_point_v', label: 'Absorption', unit: 'V' },
 ]
+const STAGES = [
+  { field: 'float_v', label: 'Float', unit: 'V', hint: 'empty: it goes on as it is', optional: true },
+  { field: 'again_below_v', label: 'Begins anew below', unit: 'V', hint: 'empty: as most do', optional: true },
+]
 const FEEDS = [
   { value: 'mains', title: 'the mains, when plugged in' },
   { value: 'sun', title: 'the sun' },
@@ -40,18 +44,14 @@ const chargers = computed(() => [
     of: 'Converter',
     title: 'DC-DC charger',
     part,
-    fields: [...LIMITS, { field: 'input_cut_off_v', label: 'Stops below', unit: 'V' }],
+    fields: [...LIMITS, ...STAGES, { field: 'input_cut_off_v', label: 'Stops below', unit: 'V' }],
   })),
   ...circuit.value.chargers.map((part) => ({
     list: 'chargers' as const,
     of: 'BenchCharger',
     title: part.fed_by === 'sun' ? 'Solar controller' : 'Mains charger',
     part,
-    fields: [
-      ...LIMITS,
-      { field: 'float_v', label: 'Float', unit: 'V', hint: 'empty: it goes on as it is', optional: true },
-      { field: 'again_below_v', label: 'Begins anew below', unit: 'V', hint: 'empty: as most do', optional: true },
-    ],
+    fields: [...LIMITS, ...STAGES],
   })),
 ])
 const nodes = computed(() => circuit.value.nodes.map((n) => ({ value: n.id, title: n.label })))

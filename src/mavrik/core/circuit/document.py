@@ -138,7 +138,18 @@ class Load(Document):
     )
 
 
-class Converter(Document):
+class Staged(Document):
+    """What charges in stages: a voltage to charge at, and one to hold once it has."""
+
+    float_v: (
+        Annotated[float, Field(ge=6, le=60, description="Voltage once it has charged [V]; null: it goes on as it is")] | None
+    ) = None
+    again_below_v: Annotated[float, Field(ge=6, le=60)] | None = Field(
+        None, description="Below which it begins anew [V]; null: as most do, half a volt below float on 12 V"
+    )
+
+
+class Converter(Staged):
     """A DC-DC charger: from one battery to another, within a current limit."""
 
     id: Identifier
@@ -153,7 +164,7 @@ class Converter(Document):
     input_limit_a: Ampere | None = Field(None, description="Input current limit [A], where it has one")
 
 
-class BenchCharger(Document):
+class BenchCharger(Staged):
     """A charger that no engine turns: fed from the mains, on the bench or in the vehicle, or by the sun."""
 
     id: Identifier
@@ -163,12 +174,6 @@ class BenchCharger(Document):
     limit_a: Ampere
     set_point_v: Annotated[float, Field(ge=6, le=60, description="Charging voltage [V]")] = 14.4
     fed_by: Literal["mains", "sun"] = "mains"
-    float_v: (
-        Annotated[float, Field(ge=6, le=60, description="Voltage once it has charged [V]; null: it goes on as it is")] | None
-    ) = None
-    again_below_v: Annotated[float, Field(ge=6, le=60)] | None = Field(
-        None, description="Below which it begins anew [V]; null: as most do, half a volt below float on 12 V"
-    )
 
 
 class Circuit(Document):

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Sequence
 
-from mavrik.core.circuit.document import Circuit
+from mavrik.core.circuit.document import BenchCharger, Circuit, Converter
 from mavrik.core.circuit.graph import Graph, graph_of, least_path, reach
 from mavrik.core.circuit.ring import feed_nodes, find_ring
 from mavrik.core.document import Problem
@@ -74,11 +74,29 @@ def check_circuit(circuit: Circuit) -> list[Problem]:
     """Everything that stops a circuit from being computed, each at its element and field.
 
     circuit: a document that is valid in itself
-    Returns ids used twice, names of nodes that are not there, elements with both ends on one node; empty for a circuit
-    that can be computed, whether it can charge or not.
+    Returns ids used twice, names of nodes that are not there, elements with both ends on one node, chargers whose stages contradict
+    each other; empty for a circuit that can be computed, whether it can charge or not.
     Source: bookkeeping.
     """
-    return _name_problems(circuit, element_ends(circuit))
+    return [*_name_problems(circuit, element_ends(circuit)), *_stage_problems(circuit)]
+
+
+def _stage_problems(circuit: Circuit) -> list[Problem]:
+    """Chargers whose stages contradict each other."""
+    problems = []
+    every: tuple[BenchCharger | Converter, ...] = (*circuit.chargers, *circuit.converters)
+    for c in every:
+        if c.float_v is not None and c.float_v > c.set_point_v:
+            problems.append(Problem(c.id, "float_v", f"Float lies above the {c.set_point_v:g} V that it charges at."))
+        if c.again_below_v is not None and c.again_below_v > (c.set_point_v if c.float_v is None else c.float_v):
+            problems.append(
+                Problem(
+                    c.id,
+                    "again_below_v",
+                    "It would begin anew at once: that lies above the voltage that it holds once it has charged.",
+                )
+            )
+    return problems
 
 
 def _dead_ends(circuit: Circuit, ends: list[tuple[str, str, str]]) -> list[Problem]:

@@ -10,7 +10,7 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from mavrik.core.circuit import BenchCharger, Circuit
+from mavrik.core.circuit import BenchCharger, Circuit, Converter
 from mavrik.core.planning.use import DAY_H, Scene
 
 Floats: TypeAlias = NDArray[np.float64]
@@ -66,7 +66,8 @@ def fed_as_a_mean(circuit: Circuit, scene: Scene, sun_h: float) -> Circuit:
 class Chargers:
     """All chargers of some vehicles: (vehicles, chargers) wherever there are both."""
 
-    all: Sequence[BenchCharger]
+    all: Sequence[BenchCharger | Converter]
+    """What is fed from outside first, then DC-DC chargers, as the circuit has them."""
     floats: Bools
     """Which have charged and hold float."""
     top_h: Floats
@@ -75,13 +76,24 @@ class Chargers:
     @classmethod
     def of(cls, circuit: Circuit, vehicles: int) -> Chargers:
         """As they are before anything: in their first stage."""
-        size = vehicles, len(circuit.chargers)
-        return cls(circuit.chargers, np.zeros(size, dtype=bool), np.zeros(size))
+        every: tuple[BenchCharger | Converter, ...] = (*circuit.chargers, *circuit.converters)
+        size = vehicles, len(every)
+        return cls(every, np.zeros(size, dtype=bool), np.zeros(size))
 
     def most_a(self, scene: Scene, hour: float, sun_h: float) -> Floats:
-        """What each could give now [A], (chargers,)."""
-        share = [sun_share(hour, sun_h) if c.fed_by == "sun" else float(scene.plugged_in) for c in self.all]
-        return np.array([c.limit_a * s for c, s in zip(self.all, share, strict=True)])
+        """What each could give now [A], (chargers,); DC-DC chargers sleep with the engine."""
+
+        def share(c: BenchCharger | Converter) -> float:
+            if isinstance(c, Converter):
+                return float(scene.engine_rpm > 0)
+            return sun_share(hour, sun_h) if c.fed_by == "sun" else float(scene.plugged_in)
+
+        return np.array([c.limit_a * share(c) for c in self.all])
+
+    @property
+    def change(self) -> bool:
+        """Whether any has another stage to go to, or the sun."""
+        return any(c.float_v is not None or isinstance(c, BenchCharger) for c in self.all)
 
     def holds_v(self) -> Floats:
         """The voltage that each holds in its stage [V]."""

@@ -91,7 +91,7 @@ class BatteryFate(Document):
 
 
 class ChargerFate(Document):
-    """What one charger comes to, nominally."""
+    """What one charger comes to, nominally, a DC-DC charger among them."""
 
     label: Label
     given_ah: float
@@ -111,7 +111,7 @@ class SimulationView(Document):
     time_h: Series
     curves: Annotated[tuple[Curve, ...], Field(max_length=20)]
     batteries: Annotated[tuple[BatteryFate, ...], Field(max_length=12)]
-    chargers: Annotated[tuple[ChargerFate, ...], Field(max_length=4)] = ()
+    chargers: Annotated[tuple[ChargerFate, ...], Field(max_length=12)] = ()
     no_start_after_d: float | None = Field(
         description="Nominally, until the first battery no longer starts the engine [d]; null: not in this time"
     )
@@ -194,9 +194,13 @@ class _Scene:
         units = {s.id: k for k, s in enumerate(self.network.sources)}
         self.of_unit = np.array([units[a.id] for a in circuit.alternators])
         self.of_charger = np.array([units[c.id] for c in circuit.chargers], dtype=int)
+        converters = {c.id: k for k, c in enumerate(self.network.converters)}
+        self.of_converter = np.array([converters[c.id] for c in circuit.converters], dtype=int)
         row = self.network.row
-        self.charger_plus = np.array([row[c.positive_node] for c in circuit.chargers], dtype=int)
-        self.charger_minus = np.array([row[c.negative_node] for c in circuit.chargers], dtype=int)
+        # In the order of `Chargers.all`.
+        plus = [*(c.positive_node for c in circuit.chargers), *(c.out_node for c in circuit.converters)]
+        minus = [*(c.negative_node for c in circuit.chargers), *(c.ground_node for c in circuit.converters)]
+        self.charger_plus, self.charger_minus = (np.array([row[n] for n in nodes], dtype=int) for nodes in (plus, minus))
         self.plus, self.minus = row[circuit.battery.positive_node], row[circuit.battery.negative_node]
         self.near: net.AtRest | None = None
 
@@ -308,8 +312,13 @@ class _Model:
             set_point[:, k] += a.compensation_mv_per_k / 1000 * (now.unit_c - 60.0)
             set_point[:, k] = np.where(now.floating, np.minimum(self.float_v.min(), set_point[:, k]), set_point[:, k])
         fed = now.chargers.most_a(scene.scene, now.hour, self.asked.sun_h)
-        limit[:, scene.of_charger], set_point[:, scene.of_charger] = fed[None, :], now.chargers.holds_v()
+        holds, outside = now.chargers.holds_v(), len(scene.of_charger)
+        limit[:, scene.of_charger], set_point[:, scene.of_charger] = fed[None, :outside], holds[:, :outside]
         every |= {"limit_a": limit, "set_point_v": set_point}
+        if len(scene.of_converter):
+            behind = np.empty((runs, len(scene.of_converter)))
+            behind[:, scene.of_converter] = holds[:, outside:]
+            every["converter_set_point_v"] = behind
         for name in ("current_a", "load_w"):
             own = np.asarray(getattr(values, name), dtype=float)
             every[name] = own[None, :] * self.loads[:, None] if own.size else own
@@ -326,9 +335,11 @@ class _Model:
         at_chargers = np.nan_to_num(found.node_v[:, scene.charger_plus] - found.node_v[:, scene.charger_minus])
         gives = np.nan_to_num(found.source_a)
         held = np.where(gives[0] > 0.01, set_point[0], -np.inf)[np.concatenate([scene.of_unit, scene.of_charger])]
+        through = np.nan_to_num(found.converter_a[:, scene.of_converter])
+        held = np.concatenate([held, np.where(through[0] > 0.01, holds[0, outside:], -np.inf)])
         return _Answer(
             amps, output, limit[:, scene.of_unit].sum(axis=1), volts, emf + amps * resist, lost,
-            gives[:, scene.of_charger], at_chargers, fed, held,
+            np.concatenate([gives[:, scene.of_charger], through], axis=1), at_chargers, fed, held,
         )  # fmt: skip
 
     def rates(self, answer: _Answer) -> Floats:
@@ -435,7 +446,7 @@ def _through(model: _Model, scene: _Scene, hours: float, now: _Now, book: _Book)
         step = min(left, MOST_STEP_S / 3600, MOST_CHARGE_STEP / fastest if fastest > 0 else left)
         if moves and scene.running:
             step = min(step, WARMING_STEP_S / 3600)
-        if answer.charger_most_a.size:
+        if now.chargers.change:
             # Stages change, and so does the sun.
             step = min(step, CHARGER_STEP_S / 3600)
         step = max(step, min(left, LEAST_STEP_S / 3600))
@@ -478,7 +489,7 @@ class _Book:
         self.least = now.charge[0].copy()
         self.no_start_h = np.full(runs, np.inf)
         self.made = self.into = self.stored = self.cranked_ah = 0.0
-        count = len(model.circuit.chargers)
+        count = len(now.chargers.all)
         self.given_ah, self.fed_h, self.floated_h, self.held_off_h, self.anew = (np.zeros(count) for _ in range(5))
         self.held_off_by = np.zeros((count, len(model.circuit.alternators) + count))
         self.collapsed = False
@@ -533,15 +544,15 @@ class _Book:
 
     def charger_fates(self) -> tuple[ChargerFate, ...]:
         """What each charger came to."""
-        circuit = self.model.circuit
-        names = [*(a.label for a in circuit.alternators), *(c.label for c in circuit.chargers)]
+        every = self.now.chargers.all
+        names = [*(a.label for a in self.model.circuit.alternators), *(c.label for c in every)]
         return tuple(
             ChargerFate(
                 label=c.label, given_ah=float(self.given_ah[k]), fed_h=float(self.fed_h[k]), floated_h=float(self.floated_h[k]),
                 held_off_h=float(self.held_off_h[k]), began_anew=int(self.anew[k]),
                 held_off_by=names[int(np.argmax(self.held_off_by[k]))] if self.held_off_by[k].any() else None,
             )
-            for k, c in enumerate(circuit.chargers)
+            for k, c in enumerate(every)
         )  # fmt: skip
 
     def _crossed(self, before: Floats, after: Floats, level: float, step_h: float) -> Floats:
@@ -569,7 +580,7 @@ class _Book:
             curves.append(_curve(name, label, mean(self.rows[name])))
         curves += [
             _curve("charger_a", c.label, mean([row[:, k] for row in self.rows["charger_a"]]))
-            for k, c in enumerate(self.model.circuit.chargers)
+            for k, c in enumerate(self.now.chargers.all)
         ]
         end = self.now.charge
         fates = tuple(
@@ -581,6 +592,8 @@ class _Book:
             )
             for k, b in enumerate(batteries)
         )  # fmt: skip
+        # A DC-DC charger passes on what others made.
+        given_ah = float(self.given_ah[: len(self.model.circuit.chargers)].sum())
         flat = float(self.no_start_h[0])
         share = float(np.isfinite(self.no_start_h).mean())
         return SimulationView(
@@ -588,7 +601,7 @@ class _Book:
             time_h=tuple(round(float(t), 4) for t in middles), curves=tuple(curves), batteries=fates,
             chargers=self.charger_fates(),
             no_start_after_d=flat / DAY_H if np.isfinite(flat) else None, no_start_share=share,
-            made_ah=self.made, used_ah=self.made + float(self.given_ah.sum()) - self.into + self.cranked_ah, stored_ah=self.stored - self.cranked_ah,
+            made_ah=self.made, used_ah=self.made + given_ah - self.into + self.cranked_ah, stored_ah=self.stored - self.cranked_ah,
             collapsed=self.collapsed,
         )  # fmt: skip
 
