@@ -9,11 +9,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from mavrik.core.catalogue.loads import consumer_table
+from mavrik.core.catalogue.sources import CurvePoint, KnownOutput, OutputBasis, output_limit_a, source_table
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.planning.balance import UseView, balance
 from mavrik.core.planning.drive import DriveRequest
 from mavrik.core.planning.outlook import on_this_circuit, outlook, outlook_or_none
+from mavrik.core.planning.output import OutputRequest, output_curve
 from mavrik.core.planning.use import (
     MOST_SPEEDS,
     Consumer,
@@ -272,3 +274,34 @@ def test_a_circuit_that_cannot_be_computed_is_refused() -> None:
     broken = Circuit.model_validate(document)
     with pytest.raises(CircuitError):
         balance(broken, use())
+
+
+def test_the_surplus_is_no_surer_than_the_unit_s_output_is_known() -> None:
+    """Idle output of the usual shape is a guess within a fifth; points, a fit and above all a reading narrow it."""
+    asked, unit, bands = use(20.0), CAR.alternator, {}
+    known = tuple(KnownOutput(shaft_rpm=n, output_a=a, u_a=0.02 * a) for n, a in ((1500, 33), (2000, 48), (6000, 88)))
+    fitted = output_curve(OutputRequest(rated_a=unit.rated_a, basis=OutputBasis(how="fitted", known=known)))
+    ways = {
+        "shape": unit,
+        "points": unit.model_copy(update={"curve": tuple(CurvePoint(shaft_rpm=k.shaft_rpm, output_a=k.output_a) for k in known)}),
+        "fitted": unit.model_copy(update={"curve": fitted.curve, "curve_basis": OutputBasis(how="fitted", known=known)}),
+    }
+    for name, way in ways.items():
+        seen = balance(CAR.model_copy(update={"alternators": (way,)}), asked)
+        assert seen.idle_known_by == name and seen.idle_band_a is not None
+        bands[name] = seen.idle_band_a
+    idle = min(s.engine_rpm for s in asked.scenes if s.engine_rpm > 0)
+    hot = float(output_limit_a(unit.rated_a, idle * unit.pulley_ratio, source_table().hot_c))
+    assert bands["shape"] == pytest.approx(2 * 0.1 * hot)
+    assert bands["points"] < bands["fitted"] < bands["shape"]
+    read = asked.model_copy(update={"read": OutputRead(engine_rpm=idle, current_a=0.9 * hot)})
+    seen = balance(CAR, read)
+    assert seen.idle_known_by == "read" and seen.idle_band_a == pytest.approx(2 * 0.04 * 0.9 * hot)
+
+
+def test_what_may_as_well_be_short_is_not_promised() -> None:
+    least = balance(CAR, use(1.0))
+    assert "±" not in least.headline and least.idle_surplus_a is not None and least.idle_band_a is not None
+    near = balance(CAR, use(least.idle_surplus_a))
+    assert near.idle_surplus_a is not None and near.idle_band_a is not None and 0 <= near.idle_surplus_a < near.idle_band_a
+    assert f"(± {near.idle_band_a:.1f} A)" in near.headline

@@ -7,12 +7,15 @@ from typing import Any
 import pytest
 
 from mavrik.core.catalogue.prices import usual_prices
+from mavrik.core.catalogue.sources import output_limit_a, source_table
 from mavrik.core.circuit import Circuit, ConductorBranch, ConnectorBranch, RelayBranch
 from mavrik.core.circuit.layouts import build_layout, front_battery
 from mavrik.core.planning.cost import circuit_cost
 from mavrik.core.planning.guided import GUIDES, guide_of, guided
 from mavrik.core.planning.guided.beside import Beside, side_by_side
+from mavrik.core.planning.simulation import SimulationRequest, simulate
 from mavrik.core.planning.targets import SizingTarget
+from mavrik.core.planning.use import Scene, UseRequest
 from mavrik.core.protection.continuous import continuous_currents
 
 PRICES = usual_prices()
@@ -104,3 +107,30 @@ def test_a_charger_has_its_price() -> None:
     more = circuit_cost(found, made, PRICES), circuit_cost(found, bare, PRICES)
     assert more[0].parts - more[1].parts == pytest.approx(30.0 * PRICES.converter_per_a)
     assert more[0].hours - more[1].hours == pytest.approx(PRICES.converter_h)
+
+
+def test_a_shunt_keeps_the_stator_at_full_current_and_a_series_regulator_does_not() -> None:
+    """Common practice: what is not taken is shorted by the one and opened by the other; stator and regulator of a shunt run hot."""
+    bike = build_layout("motorcycle", 12)
+    rows = beside(bike, "magnet_regulator")
+    shunt, series = rows["shunt"].stator, rows["series"].stator
+    assert shunt is not None and series is not None
+    able = float(output_limit_a(25, 2000, source_table().hot_c, magnet=True))
+    assert shunt.current_a == pytest.approx(able) and series.current_a < 0.8 * able
+    assert shunt.warm_c > series.warm_c + 10 and shunt.regulator_w > 1 and series.regulator_w == 0
+    assert all(r.stator is None for r in beside(front_battery(12), "grounds").values())
+
+
+def test_over_days_a_shunted_stator_is_hotter_and_gives_less() -> None:
+    bike = build_layout("motorcycle", 12)
+    opened = bike.model_copy(update={"alternators": (bike.alternator.model_copy(update={"magnet_regulator": "series"}),)})
+    seen = []
+    for circuit in (bike, opened):
+        scene = Scene(label="Ridden", engine_rpm=2500, hours_a_day=24)
+        use = UseRequest(scenes=(scene,), starts_a_day=0, asleep_a=0.0, state_of_charge=0.95, coldest_c=25, warmest_c=25)
+        found = simulate(circuit, use, SimulationRequest(days=0.2, runs=1))
+        seen.append(next(c for c in found.curves if c.name == "alternator_c").nominal[-1])
+    table = source_table()
+    # At full current all the time it settles where an alternator at full output does.
+    assert seen[0] == pytest.approx(25 + table.engine_space_rise_k + table.alternator_rise_k, abs=1.0)
+    assert seen[1] < seen[0] - 10

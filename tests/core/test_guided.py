@@ -116,7 +116,8 @@ def test_a_second_alternator_charges_the_battery_that_was_chosen() -> None:
 def test_a_magnet_regulator_gets_its_set_point_and_a_breaker() -> None:
     found = build_layout("motorcycle", 12)
     made = guided(found, "magnet_regulator", {"set_point_v": 14.2}).circuit
-    assert made.alternator.set_point_v == 14.2
+    assert made.alternator.set_point_v == 14.2 and made.alternator.magnet_regulator == "series"
+    assert guided(found, "magnet_regulator", {"kind": "shunt"}).circuit.alternator.magnet_regulator == "shunt"
     assert [b.rating_a for b in made.branches if b.kind == "breaker"] == [30]
     assert found.battery.positive_node in reach(metal_of(made.branches), made.alternator.stud_node)
 

@@ -1904,6 +1904,13 @@ export interface components {
             /** Label */
             label: string;
             /**
+             * Magnet Regulator
+             * @description Behind a permanent magnet: shunt shorts the phases that are not needed, series opens them
+             * @default shunt
+             * @enum {string}
+             */
+            magnet_regulator: "shunt" | "series";
+            /**
              * Pulley Ratio
              * @description Shaft speed over engine speed
              * @default 2.6
@@ -2352,6 +2359,11 @@ export interface components {
              */
             return_v: number | null;
             /**
+             * @description Null: no permanent magnet
+             * @default null
+             */
+            stator: components["schemas"]["BesideStator"] | null;
+            /**
              * Worst Lead
              * @description The ground lead whose loss is worst
              * @default
@@ -2372,6 +2384,27 @@ export interface components {
             label: string;
             /** Volts */
             volts: number;
+        };
+        /**
+         * BesideStator
+         * @description What a permanent-magnet stator and its regulator stand while the batteries are full.
+         */
+        BesideStator: {
+            /**
+             * Current A
+             * @description In the stator, the engine at speed [A]
+             */
+            current_a: number;
+            /**
+             * Regulator W
+             * @description Heat in the regulator of what nobody takes [W]
+             */
+            regulator_w: number;
+            /**
+             * Warm C
+             * @description Where its windings settle [degC]
+             */
+            warm_c: number;
         };
         /**
          * Binding
@@ -3138,7 +3171,7 @@ export interface components {
         };
         /**
          * ChargerFate
-         * @description What one charger comes to, nominally.
+         * @description What one charger comes to, nominally, a DC-DC charger among them.
          */
         ChargerFate: {
             /**
@@ -3536,10 +3569,21 @@ export interface components {
          */
         Converter: {
             /**
+             * Again Below V
+             * @description Below which it begins anew [V]; null: as most do, half a volt below float on 12 V
+             * @default null
+             */
+            again_below_v: number | null;
+            /**
              * Efficiency
              * @default 0.88
              */
             efficiency: number;
+            /**
+             * Float V
+             * @default null
+             */
+            float_v: number | null;
             /**
              * Ground Node
              * @description Short name, unique in the document
@@ -8845,6 +8889,16 @@ export interface components {
              * @description The scene of the slowest engine that turns; null where none does
              */
             idle: string | null;
+            /**
+             * Idle Band A
+             * @description What nineteen of twenty such units stay within of that, either way [A]
+             */
+            idle_band_a: number | null;
+            /**
+             * Idle Known By
+             * @description What the first unit's output is known by
+             */
+            idle_known_by: ("shape" | "points" | "fitted" | "read") | null;
             /**
              * Idle Surplus A
              * @description Of it, hot [A]

@@ -37,6 +37,16 @@ const change = (list: 'alternators' | 'batteries', id: string, patch: object) =>
         :part="a"
         @change="change('alternators', a.id, $event)"
       />
+      <v-select
+        v-if="a.kind === 'permanent_magnet'"
+        :model-value="a.magnet_regulator"
+        label="What is not needed"
+        :items="[
+          { value: 'shunt', title: 'is shorted (shunt)' },
+          { value: 'series', title: 'is opened (series)' },
+        ]"
+        @update:model-value="change('alternators', a.id, { magnet_regulator: $event })"
+      />
       <v-btn
         v-if="circuit.alternators.length > 1"
         variant="text"

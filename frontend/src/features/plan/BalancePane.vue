@@ -20,6 +20,13 @@ const bench = useWorkbench()
 const cache = useQueryClient()
 const { busy, problem: keepProblem, conflict, save: saving } = useSaving()
 
+/** What the output at idle is known by, and how to know it better. */
+const KNOWN_BY = {
+  shape: 'so far units of one rating differ. Read its output at idle, or enter its curve with the circuit.',
+  points: 'as good as a maker’s points are. Its output read at idle says it better.',
+  fitted: 'what its fitted curve leaves open.',
+  read: 'what its reading leaves open.',
+}
 /** What feeds the circuit's chargers beside the engine. */
 const fedBy = computed(() => (bench.asFound?.document.chargers ?? []).map((c) => c.fed_by))
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
@@ -272,6 +279,10 @@ const missing = (net: number) => (net < 0 ? `${fixed(-net, 1)} Ah missing` : `${
         <template v-if="then">
           With {{ shown!.planned_by }}: <b>{{ then.headline }}.</b></template
         >
+      </p>
+      <p v-if="(then ?? now).idle_band_a" class="quiet mb-0" data-test="surplus-band">
+        Give or take {{ fixed((then ?? now).idle_band_a ?? 0, 0) }} A{{ then ? ' as planned' : '' }}:
+        {{ KNOWN_BY[(then ?? now).idle_known_by ?? 'shape'] }}
       </p>
       <p v-if="now.headroom_a !== null && now.headroom_a !== undefined" class="quiet mb-0">
         Left for the next accessory: {{ fixed(Math.max((then ?? now).headroom_a ?? 0, 0), 0) }} A{{ then ? ' as planned' : '' }}, by “{{

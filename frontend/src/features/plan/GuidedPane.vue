@@ -80,6 +80,7 @@ const beside = useQuery({
   enabled: computed(() => body.value !== null && decides.value !== null && view.value !== null),
 })
 const sides = computed(() => (decides.value ? (beside.data.value?.rows ?? null) : null))
+const magnets = computed(() => sides.value?.some((r) => r.stator) ?? false)
 const cranks = computed(() => sides.value?.some((r) => typeof r.crank_v === 'number') ?? false)
 const picked = ref<string | null>(null)
 const rows = computed(() => view.value?.comparison.branches.filter((r) => r.change !== 'kept') ?? [])
@@ -178,6 +179,7 @@ async function keep(): Promise<void> {
               <th class="n">Without one ground, mV</th>
               <th>Half full, at speed</th>
               <th v-if="cranks" class="n">Starter gets, V</th>
+              <th v-if="magnets">Full, at speed</th>
               <th class="n">Costs</th>
             </tr>
           </thead>
@@ -194,7 +196,7 @@ async function keep(): Promise<void> {
                   <b>{{ r.label }}</b>
                 </button>
               </td>
-              <td v-if="r.refused" :colspan="cranks ? 6 : 5" class="quiet">{{ r.refused }}</td>
+              <td v-if="r.refused" :colspan="5 + Number(cranks) + Number(magnets)" class="quiet">{{ r.refused }}</td>
               <template v-else>
                 <td class="n">{{ mv(r.feed_v) }}</td>
                 <td class="n">{{ mv(r.return_v) }}</td>
@@ -207,6 +209,15 @@ async function keep(): Promise<void> {
                   </div>
                 </td>
                 <td v-if="cranks" class="n">{{ typeof r.crank_v === 'number' ? fixed(r.crank_v, 2) : '–' }}</td>
+                <td v-if="magnets">
+                  <template v-if="r.stator">
+                    <div>
+                      Stator carries <b class="figure">{{ fixed(r.stator.current_a, 0) }} A</b>,
+                      {{ fixed(units.temperatureOut(r.stator.warm_c), 0) }} {{ units.temperature }}
+                    </div>
+                    <div class="quiet">Regulator burns {{ fixed(r.stator.regulator_w, 0) }} W of what nobody takes</div>
+                  </template>
+                </td>
                 <td class="n">{{ typeof r.cost === 'number' ? fixed(r.cost, 2) : '–' }}</td>
               </template>
             </tr>

@@ -74,6 +74,9 @@ class Alternator(Document):
     rated_a: Ampere
     set_point_v: Annotated[float, Field(ge=10, le=35, description="Regulator set point [V]")]
     kind: Literal["wound_field", "permanent_magnet"] = "wound_field"
+    magnet_regulator: Literal["shunt", "series"] = Field(
+        "shunt", description="Behind a permanent magnet: shunt shorts the phases that are not needed, series opens them"
+    )
     curve: Annotated[
         tuple[CurvePoint, ...], Field(max_length=40, description="Output over shaft speed at 25 degC; empty: the usual shape")
     ] = ()

@@ -16,9 +16,10 @@ from mavrik.core.circuit import Battery, Circuit
 from mavrik.core.circuit.graph import graph_of, reach
 from mavrik.core.circuit.rules import CircuitError, check_circuit
 from mavrik.core.document import Document, Label
+from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating import Engine, State
 from mavrik.core.planning.charging import fed_as_a_mean
-from mavrik.core.planning.in_use import able_a, circuit_in_use, output_scale
+from mavrik.core.planning.in_use import able_a, circuit_in_use, output_known_to, output_scale
 from mavrik.core.planning.use import DAY_H, Scene, UseRequest, check_use
 from mavrik.core.procedures.bench.drain import USABLE_SHARE
 from mavrik.core.protection.documents import COMMON, Finding, Severity, amperes, by_severity
@@ -99,6 +100,10 @@ class UseView(Document):
     hot_c: float
     idle: str | None = Field(description="The scene of the slowest engine that turns; null where none does")
     idle_surplus_a: float | None = Field(description="Of it, hot [A]")
+    idle_band_a: float | None = Field(description="What nineteen of twenty such units stay within of that, either way [A]")
+    idle_known_by: Literal["shape", "points", "fitted", "read"] | None = Field(
+        description="What the first unit's output is known by"
+    )
     headroom_a: float | None = Field(
         description="For the next accessory: the least surplus of all scenes with the engine on, hot [A]"
     )
@@ -150,13 +155,22 @@ def balance(circuit: Circuit, asked: UseRequest) -> UseView:
     found = _findings(scenes, day, short, crank_ah, asked, scale)
     table = source_table()
     keeps_up = not any(f.severity is not Severity.NOTE for f in found)
+    band = model.output_band_a(idle.engine_rpm) if idle else None
     return UseView(
-        headline=_headline(idle, day, keeps_up, [f.code for f in found]), keeps_up=keeps_up, cold_c=table.reference_c, hot_c=table.hot_c,
+        headline=_headline(idle, band, day, keeps_up, [f.code for f in found]), keeps_up=keeps_up, cold_c=table.reference_c, hot_c=table.hot_c,
         idle=idle.label if idle else None, idle_surplus_a=idle.hot.surplus_a if idle else None,
+        idle_band_a=band, idle_known_by=_known_by(circuit, scale) if idle else None,
         headroom_a=least.hot.surplus_a if least else None, headroom_scene=least.label if least else None,
         scenes=scenes, speeds=speeds, driving=driving.label if driving and speeds else None, short_share=short, mean_surplus_a=mean,
         crank_ah=crank_ah, day=day, scale=scale, findings=by_severity(found),
     )  # fmt: skip
+
+
+def _known_by(circuit: Circuit, scale: float | None) -> Literal["shape", "points", "fitted", "read"]:
+    if scale is not None:
+        return "read"
+    basis, curve = circuit.alternator.curve_basis, circuit.alternator.curve
+    return "shape" if not curve else "points" if basis is None else basis.how
 
 
 def _driving(asked: UseRequest) -> Scene | None:
@@ -234,6 +248,12 @@ class _Model:
             if b.id in solution.current_a
         )
         return Flow(can, made, used, sum(into.values()), can - used, volts, heat), into
+
+    def output_band_a(self, engine_rpm: float) -> float:
+        """What the hot alternators together may give more or less than their tables say at an engine speed [A], 95 of 100."""
+        read, units = self.asked.read is not None, (a for a in self.circuit.alternators if a.field != "open")
+        each = [able_a(a, engine_rpm, self.table.hot_c) * output_known_to(a, engine_rpm, read) for a in units]
+        return COVERAGE * float(np.hypot.reduce(each, initial=0.0))
 
     def scene(self, scene: Scene, crank_ah: float) -> SceneBalance:
         """One scene."""
@@ -335,7 +355,9 @@ LEAST_AH = 0.01
 WHERE_FLAT = {None: "", "cold": ", when it is cold", "hot": ", when it is hot"}
 
 
-def _headline(idle: SceneBalance | None, day: Iterable[BatteryDay], keeps_up: bool, codes: Iterable[str]) -> str:
+def _headline(
+    idle: SceneBalance | None, band: float | None, day: Iterable[BatteryDay], keeps_up: bool, codes: Iterable[str]
+) -> str:
     flat = min((d for d in day if d.days is not None), key=lambda d: d.days or 0.0, default=None)
     if flat is not None:
         days = flat.days or 0.0
@@ -351,7 +373,9 @@ def _headline(idle: SceneBalance | None, day: Iterable[BatteryDay], keeps_up: bo
         return f"Keeps up over the day, short by {amperes(-surplus)} at a hot idle"
     if not keeps_up:
         return "Keeps up over the day, not in every scene"
-    return f"Keeps up, with {amperes(max(surplus, 0.0))} to spare at a hot idle"
+    # Where a unit like this may as well be short, that is said with it.
+    unsure = f" (± {amperes(band)})" if band is not None and surplus - band < -BALANCED_A else ""
+    return f"Keeps up, with {amperes(max(surplus, 0.0))}{unsure} to spare at a hot idle"
 
 
 def _findings(

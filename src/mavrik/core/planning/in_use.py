@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from mavrik.core.catalogue.sources import output_limit_a, source_table
 from mavrik.core.circuit import Alternator, Circuit, Load
+from mavrik.core.planning.output import output_spread
 from mavrik.core.planning.use import Consumer, UseProblemError, UseRequest
 
 READ_FITS = (0.2, 2.0)
@@ -79,6 +80,20 @@ def able_a(unit: Alternator, engine_rpm: float, warm_c: float) -> float:
     return float(
         output_limit_a(unit.rated_a, engine_rpm * unit.pulley_ratio, warm_c, unit.curve, unit.kind == "permanent_magnet")
     )
+
+
+READ_SPREAD = 0.04
+"""What is left, as a share, once an output was read in use: the clamp, and that the engine was not at that speed to the digit. Rough,
+our choice, no source."""
+
+
+def output_known_to(unit: Alternator, engine_rpm: float, read: bool) -> float:
+    """By what share a unit may give another current than its table says, as a standard deviation.
+
+    unit: the circuit's; engine_rpm: of the engine [1/min]; read: whether its output was read in use, and the table scaled by it
+    """
+    spread = output_spread(unit, engine_rpm * unit.pulley_ratio)
+    return min(spread, READ_SPREAD) if read else spread
 
 
 def _scaled(unit: Alternator, share: float) -> Alternator:

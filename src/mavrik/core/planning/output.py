@@ -12,6 +12,7 @@ from pydantic import Field
 from scipy.optimize import least_squares
 
 from mavrik.core.catalogue.sources import CurvePoint, KnownOutput, OutputBasis, output_limit_a, source_table
+from mavrik.core.circuit import Alternator
 from mavrik.core.document import Ampere, Document
 from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.protection.documents import Finding, Severity, by_severity
@@ -208,6 +209,31 @@ def output_curve(asked: OutputRequest) -> OutputView:
         points=points, curve=kept, cut_in_rpm=cut_in, rated_a=round(rated, 1), reference_c=source_table().reference_c,
         hot_c=source_table().hot_c, findings=by_severity(found),
     )  # fmt: skip
+
+
+def output_spread(unit: Alternator, shaft_rpm: float) -> float:
+    """By what share of it such units differ from what this one's curve says at a speed, as a standard deviation.
+
+    unit: the circuit's; shaft_rpm: speed of its shaft [1/min]
+    Of a fitted curve as `output_curve` has its band; of points that were entered what makers' points are good for; of the usual shape
+    what units of one rating differ by.
+    Source: as `output_curve`.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> unit = front_battery(12).alternator
+    >>> points = (CurvePoint(shaft_rpm=1500, output_a=40), CurvePoint(shaft_rpm=6000, output_a=90))
+    >>> output_spread(unit, 2000), output_spread(unit.model_copy(update={"curve": points}), 2000)
+    (0.1, 0.025)
+    """
+    basis = unit.curve_basis
+    if not unit.curve:
+        return TOP_SPREAD / 2
+    if basis is None or basis.how == "points":
+        return MAKER_SHARE / COVERAGE
+    fit = _fit(OutputRequest(kind=unit.kind, rated_a=unit.rated_a, basis=basis))
+    rpm = np.array([shaft_rpm])
+    mean = float(fit.at(rpm)[0])
+    return float(fit.spread_a(rpm)[0]) / mean if mean > 0 else TOP_SPREAD / 2
 
 
 def _as_known(asked: OutputRequest) -> tuple[CurvePoint, ...]:

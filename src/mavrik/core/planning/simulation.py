@@ -17,9 +17,10 @@ from mavrik.core.circuit.rules import CircuitError, check_circuit
 from mavrik.core.document import Document, Label
 from mavrik.core.operating import Engine, State
 from mavrik.core.operating.devices import battery_units
+from mavrik.core.operating.magnet_stator import settles_at_c, stator_current_a
 from mavrik.core.planning.balance import cranking_currents
 from mavrik.core.planning.charging import Chargers
-from mavrik.core.planning.in_use import circuit_in_use, output_scale
+from mavrik.core.planning.in_use import circuit_in_use, output_known_to, output_scale
 from mavrik.core.planning.use import DAY_H, Scene, UseProblemError, UseRequest, check_use
 from mavrik.core.procedures.bench.drain import USABLE_SHARE
 
@@ -44,8 +45,9 @@ OVER_FLOAT_V_12 = 0.2
 MOST_POINTS = 120
 MOST_VEHICLE_DAYS, MOST_STARTS = 3500, 3000
 """500 vehicles for a week; what is beyond takes hours."""
-SHARES = {"output": 0.08, "loads": 0.1, "capacity": 0.1, "acceptance": 0.2}
-"""Standard deviations of what nobody knows to the digit, as shares. Common practice, rough, no source."""
+SHARES = {"loads": 0.1, "capacity": 0.1, "acceptance": 0.2}
+"""Standard deviations of what nobody knows to the digit, as shares; of the output see `output_known_to`. Common practice, rough, no source."""
+LEAST_SHARE, MOST_SHARE = 0.4, 1.6
 
 BAND = (10, 90)
 """Percentiles of the runs that are shown as a band."""
@@ -202,7 +204,9 @@ class _Scene:
         minus = [*(c.negative_node for c in circuit.chargers), *(c.ground_node for c in circuit.converters)]
         self.charger_plus, self.charger_minus = (np.array([row[n] for n in nodes], dtype=int) for nodes in (plus, minus))
         self.plus, self.minus = row[circuit.battery.positive_node], row[circuit.battery.negative_node]
-        self.near: net.AtRest | None = None
+        read = model.asked.read is not None
+        self.gives = {a.id: _share(output_known_to(a, self.rpm, read), model.stronger) for a in circuit.alternators}
+        """What each vehicle's alternators give of what their tables say, by id."""
 
 
 @dataclass
@@ -214,6 +218,8 @@ class _Answer:
     output_a: Floats
     can_a: Floats
     """The most the alternators could give."""
+    stator_a: Floats
+    """What flows in their windings."""
     volts: Floats
     across_v: Floats
     """Of each battery."""
@@ -252,12 +258,14 @@ class _Model:
         self.batteries: Sequence[Battery] = self.circuit.batteries
         dice, runs = np.random.default_rng(how.seed), how.runs
 
-        def share(name: str) -> Floats:
-            drawn = np.clip(dice.normal(1.0, SHARES[name], runs), 0.4, 1.6)
-            drawn[0] = 1.0
-            return drawn
+        def drawn() -> Floats:
+            own = dice.normal(0.0, 1.0, runs)
+            own[0] = 0.0
+            return own
 
-        self.output, self.loads, self.holds, self.accepts = (share(n) for n in ("output", "loads", "capacity", "acceptance"))
+        self.stronger = drawn()
+        """By how many standard deviations each vehicle's alternators give more than their tables say."""
+        self.loads, self.holds, self.accepts = (_share(SHARES[n], drawn()) for n in ("loads", "capacity", "acceptance"))
         self.ambient_c = dice.uniform(asked.coldest_c, asked.warmest_c, runs)
         self.ambient_c[0] = (asked.coldest_c + asked.warmest_c) / 2
         self.capacity = np.array([b.capacity_ah * b.parallel for b in self.batteries])[None, :] * self.holds[:, None]
@@ -308,7 +316,7 @@ class _Model:
             warm = np.array(
                 [float(output_limit_a(a.rated_a, shaft, c, a.curve, a.kind == "permanent_magnet")) for c in now.unit_c]
             )
-            limit[:, k] = 0.0 if a.field == "open" or not scene.running else warm * self.output
+            limit[:, k] = 0.0 if a.field == "open" or not scene.running else warm * scene.gives[a.id]
             set_point[:, k] += a.compensation_mv_per_k / 1000 * (now.unit_c - 60.0)
             set_point[:, k] = np.where(now.floating, np.minimum(self.float_v.min(), set_point[:, k]), set_point[:, k])
         fed = now.chargers.most_a(scene.scene, now.hour, self.asked.sun_h)
@@ -331,14 +339,16 @@ class _Model:
         amps = np.nan_to_num(found.emf_a[:, scene.of_battery])
         volts = np.nan_to_num(found.node_v[:, scene.plus] - found.node_v[:, scene.minus])
         resist = np.where(amps > 0, into, out)
-        output = np.nan_to_num(found.source_a[:, scene.of_unit]).sum(axis=1)
+        units = np.nan_to_num(found.source_a[:, scene.of_unit])
+        able = limit[:, scene.of_unit]
+        flows = [stator_current_a(a, units[:, k], able[:, k]) for k, a in enumerate(self.circuit.alternators)]
         at_chargers = np.nan_to_num(found.node_v[:, scene.charger_plus] - found.node_v[:, scene.charger_minus])
         gives = np.nan_to_num(found.source_a)
         held = np.where(gives[0] > 0.01, set_point[0], -np.inf)[np.concatenate([scene.of_unit, scene.of_charger])]
         through = np.nan_to_num(found.converter_a[:, scene.of_converter])
         held = np.concatenate([held, np.where(through[0] > 0.01, holds[0, outside:], -np.inf)])
         return _Answer(
-            amps, output, limit[:, scene.of_unit].sum(axis=1), volts, emf + amps * resist, lost,
+            amps, units.sum(axis=1), able.sum(axis=1), np.sum(flows, axis=0), volts, emf + amps * resist, lost,
             np.concatenate([gives[:, scene.of_charger], through], axis=1), at_chargers, fed, held,
         )  # fmt: skip
 
@@ -350,9 +360,8 @@ class _Model:
     def settles_c(self, scene: _Scene, answer: _Answer) -> Floats:
         """Where an alternator's temperature goes."""
         air = self.ambient_c + (self.table.engine_space_rise_k if scene.running else 0.0)
-        # Full field heats the rotor at any speed, and a slow fan cools it less: what counts is the share of what it can give there.
-        share = np.divide(answer.output_a, answer.can_a, out=np.zeros_like(air), where=answer.can_a > 0)
-        return np.asarray(air + self.table.alternator_rise_k * np.minimum(share, 1.0) ** 2)
+        share = np.divide(answer.stator_a, answer.can_a, out=np.zeros_like(air), where=answer.can_a > 0)
+        return settles_at_c(air, share)
 
     def regulate(self, scene: _Scene, now: _Now) -> None:
         """Whether each regulator holds float."""
@@ -363,6 +372,10 @@ class _Model:
             # The lowest voltage that any battery asks for wins: one that is full asks for float.
             fullest = now.charge.max(axis=1)
             now.floating = np.where(fullest >= FULL, True, np.where(fullest < NOT_FULL, False, now.floating))
+
+
+def _share(spread: float, drawn: Floats) -> Floats:
+    return np.clip(1 + spread * drawn, LEAST_SHARE, MOST_SHARE)
 
 
 def _points(table: dict[float, float]) -> tuple[list[float], list[float]]:

@@ -8,11 +8,14 @@ from pydantic import Field
 
 from mavrik.core import network as net
 from mavrik.core.catalogue.prices import PriceList
+from mavrik.core.catalogue.sources import output_limit_a, source_table
 from mavrik.core.circuit import Circuit, ConductorBranch, NodeRole
 from mavrik.core.circuit.rules import CircuitError
 from mavrik.core.document import Document, Label
 from mavrik.core.operating import Engine, State
+from mavrik.core.operating.magnet_stator import regulator_heat_w, settles_at_c, stator_current_a
 from mavrik.core.operating.prediction import FAST_RPM
+from mavrik.core.operating.state import AMBIENT_C
 from mavrik.core.planning.cost import circuit_cost
 from mavrik.core.planning.guided.base import Answers, Guide, checked
 from mavrik.core.planning.leads import cheapest_proposal
@@ -30,6 +33,14 @@ class BesideBattery(Document):
     current_a: float = Field(description="Into it [A]")
 
 
+class BesideStator(Document):
+    """What a permanent-magnet stator and its regulator stand while the batteries are full."""
+
+    current_a: float = Field(description="In the stator, the engine at speed [A]")
+    warm_c: float = Field(description="Where its windings settle [degC]")
+    regulator_w: float = Field(description="Heat in the regulator of what nobody takes [W]")
+
+
 class Beside(Document):
     """One answer, and what it comes to with all its leads and fuses sized."""
 
@@ -42,6 +53,7 @@ class Beside(Document):
     return_v: float | None = Field(None, description="Lost from the first battery to the alternator's case, at full output [V]")
     crank_v: float | None = Field(None, description="At the starter while cranking [V]; null: the circuit has none")
     batteries: tuple[BesideBattery, ...] = Field((), description="Half full, the engine at speed")
+    stator: BesideStator | None = Field(None, description="Null: no permanent magnet")
     worst_lead: str = Field("", description="The ground lead whose loss is worst")
     lost_v: float | None = Field(
         None, description="Lost on the return at full output without that lead [V]; null: nothing charges"
@@ -97,12 +109,28 @@ def _row(circuit: Circuit, name: str, label: str, cost: float) -> Beside:
             break
     return Beside(
         name=name, label=label, feed_v=full.between(unit.stud_node, first.positive_node), return_v=back,
-        crank_v=_cranking(circuit), worst_lead=worst, lost_v=lost, cost=cost,
+        crank_v=_cranking(circuit), stator=_stator(circuit), worst_lead=worst, lost_v=lost, cost=cost,
         batteries=tuple(
             BesideBattery(label=b.label, volts=charging.between(b.positive_node, b.negative_node), current_a=charging.current_a[b.id])
             for b in circuit.batteries
         ),
     )  # fmt: skip
+
+
+def _stator(circuit: Circuit) -> BesideStator | None:
+    """Of a permanent magnet, at speed with full batteries and the consumers that are on."""
+    unit = circuit.alternator
+    if unit.kind != "permanent_magnet":
+        return None
+    table, charged = source_table(), {b.id: 1.0 for b in circuit.batteries}
+    around = AMBIENT_C + table.engine_space_rise_k
+    state = State(engine_rpm=FAST_RPM, chargers_on=False, state_of_charge=charged)
+    gives = Engine(circuit, state).settle().solution.current_a[unit.id]
+    can = float(output_limit_a(unit.rated_a, FAST_RPM * unit.pulley_ratio, table.hot_c, unit.curve, True))
+    flows = stator_current_a(unit, min(gives, can), can)
+    return BesideStator(
+        current_a=flows, warm_c=float(settles_at_c(around, flows / can)), regulator_w=regulator_heat_w(unit, gives, can)
+    )
 
 
 def _full(circuit: Circuit) -> net.Solution:

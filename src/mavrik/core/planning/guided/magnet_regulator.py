@@ -32,7 +32,8 @@ def _asks(circuit: Circuit) -> tuple[Question, ...]:
 
 
 def _build(circuit: Circuit, answers: Answers) -> Changed:
-    unit = circuit.alternator.model_copy(update={"set_point_v": amount(answers, "set_point_v")})
+    given = {"set_point_v": amount(answers, "set_point_v"), "magnet_regulator": answers["kind"]}
+    unit = circuit.alternator.model_copy(update=given)
     made = with_parts(circuit, alternators=(unit, *circuit.alternators[1:]))
     if answers["breaker"] == "yes":
         grow = Growing(made)
@@ -63,5 +64,6 @@ def _build(circuit: Circuit, answers: Answers) -> Changed:
 
 
 MAGNET_REGULATOR = Guide(
-    50, "magnet_regulator", "Swap a magnet regulator", "Series or shunt, its set point, a breaker to the battery.", _not_here, _asks, _build
+    50, "magnet_regulator", "Swap a magnet regulator", "Series or shunt, its set point, a breaker to the battery.", _not_here, _asks, _build,
+    compares="kind",
 )  # fmt: skip
