@@ -8892,11 +8892,13 @@ export interface components {
             /**
              * Idle Band A
              * @description What nineteen of twenty such units stay within of that, either way [A]
+             * @default null
              */
             idle_band_a: number | null;
             /**
              * Idle Known By
              * @description What the first unit's output is known by
+             * @default null
              */
             idle_known_by: ("shape" | "points" | "fitted" | "read") | null;
             /**

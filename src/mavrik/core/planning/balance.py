@@ -100,9 +100,9 @@ class UseView(Document):
     hot_c: float
     idle: str | None = Field(description="The scene of the slowest engine that turns; null where none does")
     idle_surplus_a: float | None = Field(description="Of it, hot [A]")
-    idle_band_a: float | None = Field(description="What nineteen of twenty such units stay within of that, either way [A]")
+    idle_band_a: float | None = Field(None, description="What nineteen of twenty such units stay within of that, either way [A]")
     idle_known_by: Literal["shape", "points", "fitted", "read"] | None = Field(
-        description="What the first unit's output is known by"
+        None, description="What the first unit's output is known by"
     )
     headroom_a: float | None = Field(
         description="For the next accessory: the least surplus of all scenes with the engine on, hot [A]"
