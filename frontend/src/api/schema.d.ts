@@ -876,6 +876,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/photos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep a photo
+         * @description The body is the file: JPEG, PNG or WebP. It is kept small, upright, and without what the camera wrote into it.
+         */
+        post: operations["photos_post_photo_jobs__int_job_id__photos_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/photos/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A photo
+         * @description As JPEG.
+         */
+        get: operations["photos_get_photo_jobs__int_job_id__photos__string_key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/plan": {
         parameters: {
             query?: never;
@@ -4511,6 +4551,11 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * Photo
+             * @default null
+             */
+            photo: string | null;
             /** Point */
             point: string;
             /**
@@ -4600,7 +4645,7 @@ export interface components {
              * @description What shows it; empty: nothing yet
              * @enum {string}
              */
-            shown_by: "" | "tick" | "words" | "figure";
+            shown_by: "" | "tick" | "photo" | "words" | "figure";
             /** Unit */
             unit: string;
         };
@@ -6342,6 +6387,20 @@ export interface components {
              */
             password: string;
             role: components["schemas"]["Role"];
+        };
+        /**
+         * PhotoRecord
+         * @description A photo that is kept.
+         */
+        PhotoRecord: {
+            /** Bytes */
+            bytes: number;
+            /** Height */
+            height: number;
+            /** Key */
+            key: string;
+            /** Width */
+            width: number;
         };
         /**
          * Pictures
@@ -11272,6 +11331,86 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    photos_post_photo_jobs__int_job_id__photos_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    photos_get_photo_jobs__int_job_id__photos__string_key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                /** @description Names a photo of the job: SHA-256 of its file */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

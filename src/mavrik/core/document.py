@@ -14,6 +14,7 @@ from pydantic_core import PydanticCustomError
 
 Identifier = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$", description="Short name, unique in the document")]
 Label = Annotated[str, Field(min_length=1, max_length=60)]
+PhotoKey = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$", description="Names a photo of the job: SHA-256 of its file")]
 Ampere = Annotated[float, Field(gt=0, le=2000, description="Current [A]")]
 
 

@@ -9,7 +9,7 @@ from pydantic import Base64UrlBytes, Field, ValidationError, model_validator
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import check_circuit
-from mavrik.core.document import Document, Moment, Problem
+from mavrik.core.document import Document, Moment, PhotoKey, Problem
 from mavrik.core.measuring.readings import Run
 from mavrik.core.measuring.waveform import FARTHEST_S, MOST_SAMPLES, MOST_VOLTS
 from mavrik.core.planning.drive import DriveRequest
@@ -27,12 +27,12 @@ from mavrik.domain.job import (
     Vehicle,
     WorthCompared,
 )
-from mavrik.domain.limits import MOST_CAPTURES, MOST_CIRCUITS, MOST_DOCUMENTS, MOST_RUNS
+from mavrik.domain.limits import MOST_CAPTURES, MOST_CIRCUITS, MOST_DOCUMENTS, MOST_PHOTO_BYTES, MOST_PHOTOS, MOST_RUNS
 from mavrik.domain.upgrade import bundle_v1
 
 FORMAT = "mavrik-job"
 VERSION = 2
-LARGEST_BUNDLE_BYTES = 12_000_000
+LARGEST_BUNDLE_BYTES = 16_000_000
 MOST_SAMPLE_BYTES = 8_000_000
 """What the samples of all captures together may take of that, as they stand in the file; what is beyond goes as its picture."""
 
@@ -113,6 +113,15 @@ class BundleCapture(Document):
         return self
 
 
+class BundlePhoto(Document):
+    """A photo that documents of the job refer to by its key."""
+
+    key: PhotoKey
+    jpeg: Annotated[Base64UrlBytes, Field(max_length=2 * MOST_PHOTO_BYTES, description="The picture in URL-safe base64")]
+    made_by: Annotated[str, Field(max_length=80)] = ""
+    made_at: Annotated[str, Field(max_length=40)] = ""
+
+
 class Bundle(Document):
     """A whole job."""
 
@@ -128,6 +137,7 @@ class Bundle(Document):
     captures: Annotated[
         tuple[BundleCapture, ...], Field(max_length=MOST_CAPTURES, description="Captured waveforms, the oldest first")
     ] = ()
+    photos: Annotated[tuple[BundlePhoto, ...], Field(max_length=MOST_PHOTOS, description="The oldest first")] = ()
 
     @model_validator(mode="after")
     def _ties(self) -> Bundle:
@@ -137,6 +147,8 @@ class Bundle(Document):
         keys = [(c.role, c.revision) for c in self.circuits]
         if len(keys) != len(set(keys)):
             raise ValueError("two circuits have the same role and revision")
+        if len({p.key for p in self.photos}) != len(self.photos):
+            raise ValueError("two photos have the same key")
         for k, r in enumerate(self.runs, 1):
             if r.circuit_id not in ids:
                 raise ValueError(f"a run refers to circuit {r.circuit_id}, which is not in the bundle")
@@ -167,6 +179,16 @@ class Bundle(Document):
     def use(self) -> UseRequest | None:
         """What was kept last of how the vehicle is used, if anything was."""
         found = [d.document for d in self.documents if isinstance(d.document, UseRequest)]
+        return found[-1] if found else None
+
+    def simulation(self) -> Simulation | None:
+        """What was kept last of days that were let go by, if anything was."""
+        found = [d.document for d in self.documents if isinstance(d.document, Simulation)]
+        return found[-1] if found else None
+
+    def fit(self) -> FitRequest | None:
+        """What was kept last of whether another unit fits, if anything was."""
+        found = [d.document for d in self.documents if isinstance(d.document, FitRequest)]
         return found[-1] if found else None
 
     def drive(self) -> DriveRequest | None:

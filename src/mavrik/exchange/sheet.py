@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from base64 import b64encode
 from datetime import datetime
 from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
@@ -19,6 +20,7 @@ from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.readings import Reading
 from mavrik.core.planning.comparison import Comparison, compare
 from mavrik.core.planning.drive import drive_in
+from mavrik.core.planning.fitting import fit_points
 from mavrik.core.planning.outlook import outlook_or_none
 from mavrik.core.procedures import Limits
 from mavrik.core.workflow.cautions import cautions_for
@@ -99,7 +101,7 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
     plan = bundle.plan_of(proposed.id) if proposed is not None else None
     if proposed is not None and plan is not None:
         comparison = compare(found.document, proposed.document, plan.target.limit_profile)
-    drive, use = bundle.drive(), bundle.use()
+    drive, use, fit = bundle.drive(), bundle.use(), bundle.fit()
     after_loop = None
     if proposed is not None and comparison is not None:
         after_loop = Markup(draw_loop(proposed.document, comparison.pictures_after.loop, comparison.after))  # noqa: S704
@@ -128,6 +130,10 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
         )
         if use is not None
         else None,
+        fit=fit,
+        fit_points={p.name: p for p in fit_points()},
+        photos={p.key: PICTURE + b64encode(p.jpeg).decode() for p in bundle.photos},
+        days=bundle.simulation(),
         drive=drive,
         drive_view=drive_in(found.document, drive, proposed.document if proposed is not None else None)
         if drive is not None
@@ -140,6 +146,9 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
     )
 
 
+PICTURE = "data:image/jpeg;base64,"
+
+
 def render_pdf(html: str) -> bytes:
     """A sheet as PDF.
 
@@ -150,9 +159,11 @@ def render_pdf(html: str) -> bytes:
     from weasyprint.urls import URLFetcher
 
     class OwnAssets(URLFetcher):  # type: ignore[misc]
-        """Serves the sheet's fonts and refuses everything else."""
+        """Serves the sheet's fonts and the photos in it, and refuses everything else."""
 
         def fetch(self, url: str, headers: dict[str, str] | None = None) -> Any:
+            if url.startswith(PICTURE):
+                return super().fetch(url, headers)
             if url not in {path.as_uri() for path in ASSETS.glob("*.woff2")}:
                 raise ValueError(f"not an asset of the sheet: {url}")
             return super().fetch(url, headers)

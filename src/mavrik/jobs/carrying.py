@@ -25,16 +25,19 @@ from mavrik.exchange.bundle import (
     BundleDocument,
     BundleError,
     BundleJob,
+    BundlePhoto,
     BundleRun,
     read_bundle,
     write_bundle,
 )
 from mavrik.exchange.captures import CaptureError
 from mavrik.exchange.files import JOB_FILES, Printing, job_file
+from mavrik.exchange.photos import PhotoError
 from mavrik.exchange.sheet import render_sheet
 from mavrik.jobs import captures
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
+from mavrik.jobs.photos import carried_photos, take_in_photo
 from mavrik.jobs.records import JobRecord
 from mavrik.jobs.runs import add_run
 from mavrik.jobs.summaries import job_changed
@@ -47,8 +50,8 @@ MOST_TOGETHER = 2000
 """Jobs written out into one archive."""
 
 
-def bundle_of(job: JobRecord, captured: tuple[BundleCapture, ...] = ()) -> Bundle:
-    """A job as a bundle, with its captures as `captures.carried` gives them."""
+def bundle_of(job: JobRecord, captured: tuple[BundleCapture, ...] = (), photos: tuple[BundlePhoto, ...] = ()) -> Bundle:
+    """A job as a bundle, with its captures as `captures.carried` and its photos as `carried_photos` gives them."""
     place = {r.id: k for k, r in enumerate(job.runs, 1)}
     return Bundle(
         format=FORMAT,
@@ -64,6 +67,7 @@ def bundle_of(job: JobRecord, captured: tuple[BundleCapture, ...] = ()) -> Bundl
             for r in job.runs
         ),
         captures=captured,
+        photos=photos,
     )
 
 
@@ -131,17 +135,17 @@ def export_file(session: Session, job_id: int, name: str, printing: Printing) ->
         raise NotFoundError(f"A job is not written as '{name}'.") from None
     job = open_job(session, job_id)
     try:
-        data = kind.write(bundle_of(job, captures.carried(session, job_id, _room_for_samples(job, kind.sample_bytes))), printing)
+        taken = carried_photos(session, job_id)
+        room = _room_for_samples(bundle_of(job, photos=taken), kind.sample_bytes)
+        data = kind.write(bundle_of(job, captures.carried(session, job_id, room), taken), printing)
     except ValueError as error:
         raise InvalidError(str(error)) from error
     return f"{job.number}{kind.ending}", data, kind.media_type
 
 
-def _room_for_samples(job: JobRecord, most: int) -> int:
+def _room_for_samples(bare: Bundle, most: int) -> int:
     """How much the samples of captures may take of a file, beside all else of the job [bytes]."""
-    return (
-        max(0, min(most, LARGEST_BUNDLE_BYTES - len(write_bundle(bundle_of(job))) - PICTURE_BYTES * MOST_CAPTURES)) if most else 0
-    )
+    return max(0, min(most, LARGEST_BUNDLE_BYTES - len(write_bundle(bare)) - PICTURE_BYTES * MOST_CAPTURES)) if most else 0
 
 
 PICTURE_BYTES = 60_000
@@ -151,7 +155,7 @@ PICTURE_BYTES = 60_000
 def sheet_html(session: Session, job_id: int, printing: Printing, nonce: str, asset_root: str) -> str:
     """The sheet as a page; raises InvalidError while there is nothing to print."""
     try:
-        made = bundle_of(open_job(session, job_id), captures.carried(session, job_id))
+        made = bundle_of(open_job(session, job_id), captures.carried(session, job_id), carried_photos(session, job_id))
         return render_sheet(made, printing.workshop, printing.at, nonce, asset_root)
     except ValueError as error:
         raise InvalidError(str(error)) from error
@@ -194,6 +198,9 @@ def store_bundle(session: Session, bundle: Bundle, who: Who) -> Job:
         kept.append(add_run(session, row, versions[carried.circuit_id], carried.run, who, earlier))
     for capture in bundle.captures:
         captures.take_in(session, row.id, capture)
+    for photo in bundle.photos:
+        take_in_photo(session, row.id, photo)
+    session.flush()
     session.refresh(row, ["circuits", "runs", "documents"])
     job_changed(session, row)
     return row
@@ -211,6 +218,8 @@ def import_bundle(session: Session, data: bytes, who: Who) -> JobRecord:
         raise InvalidError(
             f"A capture of the bundle cannot be read. {error}", [Problem("captures", "samples_parquet", str(error))]
         ) from error
+    except PhotoError as error:
+        raise InvalidError(str(error), [Problem("photos", "jpeg", str(error))]) from error
     note_change(session, row.id, who, f"took the job in from a bundle numbered {bundle.job.number}")
     session.flush()
     return job_record(session, row)

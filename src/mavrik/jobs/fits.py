@@ -11,6 +11,7 @@ from mavrik.domain.roles import Who
 from mavrik.jobs.errors import InvalidError
 from mavrik.jobs.kept import keep_document, latest_document, proposed
 from mavrik.jobs.lists import units
+from mavrik.jobs.photos import check_photos
 from mavrik.jobs.records import FitRecord
 from mavrik.jobs.work import get_row, row_to_change
 from mavrik.store.models import Job
@@ -33,6 +34,7 @@ def preview_fit(session: Session, job_id: int, asked: FitRequest) -> FitView:
 def keep_fit(session: Session, job_id: int, asked: FitRequest, who: Who, edited_from: int | None = None) -> FitRecord:
     """Keep a list as the job's next. Raises as `preview_fit`, ClosedError for a job that is done or put away, ConflictError as `keep_document`."""
     row = row_to_change(session, job_id)
+    check_photos(session, row.id, (i.photo for i in asked.items if i.photo is not None))
     view = _view(session, asked)
     what = f"whether {asked.unit or 'the unit'} fits: {view.headline}"
     revision = keep_document(session, row, DocumentKind.FIT, asked, who, what[:300], edited_from)

@@ -16,7 +16,7 @@ from mavrik.jobs.errors import InvalidError
 from mavrik.jobs.records import JobRecord
 from mavrik.jobs.summaries import summarise
 from mavrik.jobs.work import get_row, job_record, refuse_put_away, shelf_of
-from mavrik.store.models import Capture, Change, CircuitVersion, Job, JobDocument, Run, Vehicle
+from mavrik.store.models import Capture, Change, CircuitVersion, Job, JobDocument, Photo, Run, Vehicle
 from mavrik.store.traces import rewriting
 
 log = logging.getLogger(__name__)
@@ -78,7 +78,7 @@ def empty_basket(session: Session, now: datetime | None = None) -> list[str]:
                 erase_personal(change)
                 change.job_id, change.thing = None, f"job {number}"
             session.flush()
-            for table in (Capture, JobDocument):
+            for table in (Capture, Photo, JobDocument):
                 session.execute(delete(table).where(table.job_id == job_id))
             session.execute(update(Run).where(Run.job_id == job_id).values(supersedes_id=None))
             for own in (Run, CircuitVersion):

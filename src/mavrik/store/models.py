@@ -366,6 +366,21 @@ class CapturePart(Base):
     samples: Mapped[bytes] = mapped_column(LargeBinary)
 
 
+class Photo(Base):
+    """A photo of a job, as a small JPEG without what a camera writes into one; never changed."""
+
+    __tablename__ = "photos"
+
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), primary_key=True)
+    key: Mapped[str] = mapped_column(String(64), primary_key=True)
+    """SHA-256 of the picture."""
+    width: Mapped[int]
+    height: Mapped[int]
+    jpeg: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    person_name: Mapped[str] = mapped_column(String(80))
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
 class Change(Base):
     """Who changed what, and when: rows are added, never changed (a trigger of the database refuses it)."""
 

@@ -15,13 +15,14 @@ from werkzeug.middleware.proxy_fix import ProxyFix
 from mavrik import __version__
 from mavrik.core.registry import modules_of
 from mavrik.exchange.bundle import LARGEST_BUNDLE_BYTES
+from mavrik.exchange.photos import LARGEST_PHOTO_BYTES
 from mavrik.exchange.sheet import ASSETS
 from mavrik.jobs.captures import LARGEST_FILE_BYTES
 from mavrik.jobs.sessions import LASTS
 from mavrik.store.database import Database
 from mavrik.web import access, gate, kept, observe, problems, repeat
 from mavrik.web.access import PUBLIC, needs
-from mavrik.web.areas import captures, jobs
+from mavrik.web.areas import captures, jobs, photos
 from mavrik.web.settings import Settings
 
 
@@ -72,7 +73,12 @@ def create_app(settings: Settings) -> OpenAPI:
 SESSION_COOKIE = "mavrik"
 LARGEST_BODY_BYTES = 2_000_000
 LARGEST_ARCHIVE_BYTES = 200_000_000
-ROOM = {captures.UPLOAD: LARGEST_FILE_BYTES, "jobs.post_import": LARGEST_BUNDLE_BYTES, jobs.ARCHIVE: LARGEST_ARCHIVE_BYTES}
+ROOM = {
+    captures.UPLOAD: LARGEST_FILE_BYTES,
+    photos.UPLOAD: LARGEST_PHOTO_BYTES,
+    "jobs.post_import": LARGEST_BUNDLE_BYTES,
+    jobs.ARCHIVE: LARGEST_ARCHIVE_BYTES,
+}
 """Endpoints that take a file, and how large a one."""
 
 

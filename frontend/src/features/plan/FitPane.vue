@@ -11,6 +11,7 @@ import { useWorkbench } from '@/composables/workbench'
 import CautionStrip from '@/ui/CautionStrip.vue'
 import ConflictDialog from '@/ui/ConflictDialog.vue'
 import NumberField from '@/ui/NumberField.vue'
+import PhotoInput from '@/ui/PhotoInput.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 
 type Item = FitRequest['items'][number]
@@ -46,7 +47,15 @@ const problem = computed(() => (preview.error.value instanceof ApiError ? previe
 const view = computed(() => (problem.value ? null : ((preview.data.value as FitView | undefined) ?? null)))
 
 const item = (point: string): Item =>
-  asked.value?.items.find((i) => i.point === point) ?? { point, state: 'open', figure: null, words: '', note: '', reversible: true }
+  asked.value?.items.find((i) => i.point === point) ?? {
+    point,
+    state: 'open',
+    figure: null,
+    words: '',
+    note: '',
+    photo: null,
+    reversible: true,
+  }
 function set(point: string, what: Partial<Item>): void {
   if (!asked.value) return
   const others = asked.value.items.filter((i) => i.point !== point)
@@ -147,9 +156,17 @@ async function keep(): Promise<void> {
         />
         <v-text-field
           :model-value="item(r.name).note"
+          class="note"
           label="Note"
           maxlength="200"
           @update:model-value="set(r.name, { note: $event ?? '' })"
+        />
+        <PhotoInput
+          :job-id="bench.jobId"
+          :photo="item(r.name).photo ?? null"
+          :label="r.label"
+          :disabled="!bench.mayWrite"
+          @change="set(r.name, { photo: $event })"
         />
       </div>
       <div class="ticks" role="group" :aria-label="r.label">
@@ -190,30 +207,42 @@ async function keep(): Promise<void> {
 }
 .point {
   display: grid;
-  grid-template-columns: minmax(200px, 1.3fr) minmax(160px, 1fr) 150px;
+  grid-template-columns: minmax(220px, 1fr) minmax(420px, 1.5fr);
+  grid-template-areas: 'what evidence' 'what ticks';
   gap: 6px 16px;
-  padding: 10px 0;
+  padding: 8px 0;
   border-bottom: 1px solid var(--line);
 }
 .point.wrong {
   border-left: 8px solid var(--excess);
   padding-left: 10px;
 }
+.what {
+  grid-area: what;
+}
 .evidence {
-  display: grid;
+  grid-area: evidence;
+  display: flex;
   gap: 8px;
-  align-content: start;
+  align-items: start;
+}
+.evidence > :first-child {
+  flex: 1 1 130px;
+}
+.evidence .note {
+  flex: 2 1 160px;
 }
 .ticks {
-  display: grid;
+  grid-area: ticks;
+  display: flex;
+  flex-wrap: wrap;
   gap: 4px;
-  align-content: start;
+  align-items: center;
 }
 .tick {
   min-height: 44px;
   border: 1px solid var(--line);
-  text-align: left;
-  padding: 0 12px;
+  padding: 0 14px;
   font-weight: 600;
 }
 .tick.on.fits {
@@ -241,6 +270,10 @@ async function keep(): Promise<void> {
   }
   .point {
     grid-template-columns: 1fr;
+    grid-template-areas: 'what' 'evidence' 'ticks';
+  }
+  .evidence {
+    flex-wrap: wrap;
   }
 }
 </style>

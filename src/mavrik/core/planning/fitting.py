@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from mavrik.core.catalogue.tables import Table, load_table
 from mavrik.core.catalogue.units import Unit
-from mavrik.core.document import Document, Label
+from mavrik.core.document import Document, Label, PhotoKey
 
 State = Literal["open", "fits", "adapter", "no"]
 FilledBy = {"foot": 12.0, "bore": 0.0}
@@ -56,6 +56,7 @@ class FitItem(Document):
     figure: Annotated[float, Field(ge=-500, le=500, description="As measured, in the point's unit")] | None = None
     words: Annotated[str, Field(max_length=60, description="What the place has, in the words of the list of units")] = ""
     note: Annotated[str, Field(max_length=200)] = ""
+    photo: PhotoKey | None = None
     reversible: bool = Field(True, description="Whether it can be changed back")
 
 
@@ -76,7 +77,7 @@ class FitRow(Document):
     figure_of: str
     has: str = Field(description="What the unit has; empty: not known")
     item: FitItem
-    shown_by: Literal["", "tick", "words", "figure"] = Field(description="What shows it; empty: nothing yet")
+    shown_by: Literal["", "tick", "photo", "words", "figure"] = Field(description="What shows it; empty: nothing yet")
     proposes: State = Field(description="What figure and words come to; open: they do not say")
     says: str = ""
     contradicts: bool = Field(False, description="It was ticked otherwise than the figure or the words say")
@@ -132,11 +133,13 @@ def fit_list(asked: FitRequest, unit: Unit | None) -> FitView:
 def _row(point: FitPoint, item: FitItem, unit: Unit | None) -> FitRow:
     has = getattr(unit, point.of_unit) if unit is not None and point.of_unit else None
     proposes, says = _proposal(point, item, has)
-    by: Literal["", "tick", "words", "figure"] = (
+    by: Literal["", "tick", "photo", "words", "figure"] = (
         "figure"
         if item.figure is not None
         else "words"
         if item.words and point.of_unit
+        else "photo"
+        if item.photo is not None
         else "tick"
         if item.state != "open"
         else ""

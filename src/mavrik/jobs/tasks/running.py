@@ -15,6 +15,7 @@ from mavrik.core.measuring.waveform import WaveformError
 from mavrik.core.registry import parts_of
 from mavrik.domain.roles import Role, Who
 from mavrik.exchange.captures import CaptureError
+from mavrik.exchange.photos import PhotoError
 from mavrik.instruments.base import LinkError
 from mavrik.jobs.errors import JobError
 from mavrik.jobs.tasks.base import Stopped, TaskKind, Work, locked
@@ -24,7 +25,7 @@ from mavrik.store.models import Task
 log = logging.getLogger(__name__)
 
 MOST_TRIES = 3
-IN_WORDS = (JobError, CaptureError, WaveformError, LinkError)
+IN_WORDS = (JobError, CaptureError, PhotoError, WaveformError, LinkError)
 """What says itself what is wrong."""
 
 NO_WORDS = "It could not be done; the server's log says why."

@@ -1,0 +1,94 @@
+"""Photos: whatever a camera gives, as a small JPEG that says nothing but what it shows."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import warnings
+from dataclasses import dataclass
+
+from PIL import Image, ImageOps
+
+from mavrik.domain.limits import MOST_PHOTO_BYTES
+
+FORMATS = ("JPEG", "PNG", "WEBP")
+LARGEST_PHOTO_BYTES = 16_000_000
+"""What any telephone makes of one."""
+MOST_PIXELS = 60_000_000
+TOO_MANY = f"A photo has at most {MOST_PIXELS // 1_000_000} million pixels."
+MOST_SIDE = 1280
+QUALITIES = (82, 72, 62, 52)
+SHRINKS, SMALLEST_SIDE = 0.8, 200
+
+
+class PhotoError(ValueError):
+    """What is no photo that can be kept, in plain words."""
+
+
+@dataclass(frozen=True)
+class Developed:
+    """A photo as it is kept."""
+
+    key: str
+    """SHA-256 of it."""
+    jpeg: bytes
+    width: int
+    height: int
+
+
+def develop(data: bytes) -> Developed:
+    """A photo of any common format as it is kept: upright, at most 1280 pixels a side, at most 110 kB, without place or camera.
+
+    data: the file
+    Raises PhotoError for what is no photo, or one so large that it would fill the memory.
+    """
+    picture = _opened(data)
+    picture.draft("RGB", (MOST_SIDE, MOST_SIDE))
+    try:
+        upright = ImageOps.exif_transpose(picture)
+        if upright.mode in ("RGBA", "LA", "P", "PA"):
+            layered = upright.convert("RGBA")
+            upright = Image.new("RGB", layered.size, "white")
+            upright.paste(layered, mask=layered.getchannel("A"))
+        plain = upright.convert("RGB")
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+        raise PhotoError("The photo is damaged: it cannot be read to its end.") from error
+    side = MOST_SIDE
+    while True:
+        plain.thumbnail((side, side))
+        for quality in QUALITIES:
+            out = io.BytesIO()
+            plain.save(out, "JPEG", quality=quality, optimize=True)
+            if out.tell() <= MOST_PHOTO_BYTES or (quality == QUALITIES[-1] and side <= SMALLEST_SIDE):
+                jpeg = out.getvalue()
+                return Developed(hashlib.sha256(jpeg).hexdigest(), jpeg, plain.width, plain.height)
+        side = round(max(plain.size) * SHRINKS)
+
+
+def checked(jpeg: bytes, key: str) -> Developed:
+    """A photo that was kept elsewhere. Raises PhotoError for one that is not what its key says, or was not made here."""
+    if hashlib.sha256(jpeg).hexdigest() != key:
+        raise PhotoError("A photo is not the one that its key names.")
+    picture = _opened(jpeg, ("JPEG",))
+    if max(picture.size) > MOST_SIDE or len(jpeg) > MOST_PHOTO_BYTES:
+        raise PhotoError("A photo is larger than those that are kept.")
+    try:
+        picture.load()
+    except (OSError, ValueError, SyntaxError) as error:
+        raise PhotoError("A photo is damaged: it cannot be read to its end.") from error
+    return Developed(key, jpeg, picture.width, picture.height)
+
+
+def _opened(data: bytes, formats: tuple[str, ...] = FORMATS) -> Image.Image:
+    """Opened, not yet decoded: how large it would be is known before it fills anything."""
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
+            picture = Image.open(io.BytesIO(data), formats=formats)
+    except Image.DecompressionBombError:
+        raise PhotoError(TOO_MANY) from None
+    except (OSError, ValueError, SyntaxError) as error:
+        raise PhotoError("This is no photo: a JPEG, PNG or WebP is.") from error
+    if picture.width * picture.height > MOST_PIXELS:
+        raise PhotoError(TOO_MANY)
+    return picture
