@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Mapping, Sequence
 from typing import Any
+
+from PIL import Image
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings import BranchFinding, Findings, judge
@@ -136,3 +139,17 @@ def branch_of(found: Findings, branch_id: str) -> BranchFinding:
 def inferred(circuit: Circuit, runs: Sequence[Run]) -> Posterior:
     """What some runs say of the causes."""
     return infer(circuit, observations(circuit, standing(runs)))
+
+
+RED, BLUE = (200, 30, 30), (30, 30, 200)
+
+
+def picture(width: int = 400, height: int = 200, format_: str = "JPEG", exif: Any = None, noise: int = 0) -> bytes:
+    """Left half red, right half blue."""
+    made = Image.new("RGB", (width, height), RED)
+    made.paste(BLUE, (width // 2, 0, width, height))
+    if noise:
+        made = Image.effect_noise((width, height), noise).convert("RGB")
+    out = io.BytesIO()
+    made.save(out, format_, **({"exif": exif} if exif else {}))
+    return out.getvalue()

@@ -18,19 +18,7 @@ from mavrik.jobs.photos import drop_unused
 from mavrik.store.database import Database
 from tests.api.conftest import Caller
 from tests.api.test_fits import answered
-
-RED, BLUE = (200, 30, 30), (30, 30, 200)
-
-
-def picture(width: int = 400, height: int = 200, format_: str = "JPEG", exif: Any = None, noise: int = 0) -> bytes:
-    """Left half red, right half blue."""
-    made = Image.new("RGB", (width, height), RED)
-    made.paste(BLUE, (width // 2, 0, width, height))
-    if noise:
-        made = Image.effect_noise((width, height), noise).convert("RGB")
-    out = io.BytesIO()
-    made.save(out, format_, **({"exif": exif} if exif else {}))
-    return out.getvalue()
+from tests.build import BLUE, RED, picture
 
 
 def near(seen: Any, wanted: tuple[int, int, int]) -> bool:

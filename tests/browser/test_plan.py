@@ -8,6 +8,7 @@ from collections.abc import Callable
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import choose, job_with
+from tests.build import picture
 
 
 def test_a_pulley_is_thought_of_judged_and_kept(open_page: Callable[..., Page]) -> None:
@@ -332,9 +333,21 @@ def test_a_list_of_what_has_to_fit_is_gone_down_and_kept(open_page: Callable[...
     expect(foot.locator("[data-test=fit-says]")).to_contain_text("2 mm of spacers")
     foot.locator("[data-tick=adapter]").click()
     expect(page.locator("[data-test=fit-headline]")).to_contain_text("1 of")
+    # A photo shows it: what is none is refused at its place, one that is stands in the row and opens large.
+    picker = foot.locator("input[type=file]")
+    picker.set_input_files({"name": "note.txt", "mimeType": "image/jpeg", "buffer": b"no picture"})
+    expect(foot).to_contain_text("no photo")
+    picker.set_input_files({"name": "foot.jpg", "mimeType": "image/jpeg", "buffer": picture(1600, 1200)})
+    shot = foot.locator(".shot img")
+    expect(shot).to_be_visible()
+    page.wait_for_function("() => document.querySelector('[data-point=foot] .shot img').naturalWidth === 1280")
+    foot.locator(".shot").click()
+    expect(page.locator("img.whole")).to_be_visible()
+    page.get_by_role("button", name="Close").click()
     page.locator("[data-test=keep-fit]").click()
     expect(page.locator("[data-test=keep-fit]")).to_have_text("Kept")
     page.reload()
     page.locator("[data-test=part-fit]").click()
     expect(page.locator("[data-point=foot] [data-tick=adapter]")).to_have_attribute("aria-pressed", "true")
+    expect(page.locator("[data-point=foot] .shot img")).to_be_visible()
     expect(page.locator("[data-test=keep-fit]")).to_have_text("Kept")

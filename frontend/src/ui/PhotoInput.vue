@@ -50,6 +50,7 @@ async function take(event: Event): Promise<void> {
   height: 48px;
   width: 72px;
   border: 1px solid var(--line);
+  padding: 0;
   overflow: hidden;
 }
 .shot img {
