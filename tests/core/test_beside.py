@@ -11,7 +11,7 @@ from mavrik.core.catalogue.sources import output_limit_a, source_table
 from mavrik.core.circuit import Circuit, ConductorBranch, ConnectorBranch, RelayBranch
 from mavrik.core.circuit.layouts import build_layout, front_battery
 from mavrik.core.planning.cost import circuit_cost
-from mavrik.core.planning.guided import GUIDES, guide_of, guided
+from mavrik.core.planning.guided import GUIDES, GuideProblemError, guide_of, guided
 from mavrik.core.planning.guided.beside import Beside, side_by_side
 from mavrik.core.planning.simulation import SimulationRequest, simulate
 from mavrik.core.planning.targets import SizingTarget
@@ -70,6 +70,42 @@ def test_a_long_run_has_a_fuse_at_each_battery_a_relay_and_a_plug_a_circuit() ->
     body = {n.id for n in made.nodes if n.role == "chassis"}
     assert all(not {b.from_node, b.to_node} & body for b in new)
     assert not guided(front_battery(12), "long_run", {}).circuit.loads
+
+
+@pytest.mark.parametrize(("most_v", "least"), [(0.3, "50 mm2"), (0.7, "16 mm2"), (2.0, "6 mm2")])
+def test_a_run_loses_no_more_than_it_may(most_v: float, least: str) -> None:
+    """By Ohm's law at 60 degC, IEC 60228 class 5 and IEC 60028: 30 A over 8 m there and back, two lugs of 0.05 mohm each way."""
+    made = guided(front_battery(12), "long_run", {"run_m": 8.0, "charge_a": 25.0, "most_v": most_v, "charger": "near"}).circuit
+    feed = made.branch("run_feed")
+    assert isinstance(feed, ConductorBranch) and feed.size == least
+    ohm_per_m = {
+        "50 mm2": 0.386e-3,
+        "35 mm2": 0.554e-3,
+        "25 mm2": 0.780e-3,
+        "16 mm2": 1.21e-3,
+        "10 mm2": 1.91e-3,
+        "6 mm2": 3.30e-3,
+    }
+
+    def lost_v(size: str) -> float:
+        return 2 * 30 * (8 * ohm_per_m[size] * (1 + 0.00393 * 40) + 2 * 0.05e-3)
+
+    thinner = dict(zip(list(ohm_per_m)[:-1], list(ohm_per_m)[1:], strict=True))
+    assert lost_v(least) <= most_v and (least not in thinner or lost_v(thinner[least]) > most_v)
+
+
+def test_a_run_that_no_lead_is_thick_enough_for_is_refused_and_a_maker_s_least_size_counts() -> None:
+    """Common practice: a fridge's maker asks for 10 mm2 at least, however little it takes."""
+    with pytest.raises(GuideProblemError) as refused:
+        guided(front_battery(12), "long_run", {"run_m": 20.0, "charge_a": 120.0, "most_v": 0.2})
+    assert refused.value.field == "most_v" and "120 mm²" in str(refused.value)
+    sizes = []
+    for least in (0.0, 10.0, 25.0):
+        made = guided(front_battery(12), "long_run", {"run_m": 4.0, "appliance_a": 5.0, "appliance_mm2": least}).circuit
+        lead = made.branch("appliance_feed")
+        assert isinstance(lead, ConductorBranch)
+        sizes.append(lead.size)
+    assert sizes == ["6 mm2", "10 mm2", "25 mm2"]
 
 
 @pytest.mark.parametrize("layout", ["front_battery", "second_battery_link", "second_battery_converter", "competition_car"])

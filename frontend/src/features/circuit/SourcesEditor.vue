@@ -40,10 +40,11 @@ const change = (list: 'alternators' | 'batteries', id: string, patch: object) =>
       <v-select
         v-if="a.kind === 'permanent_magnet'"
         :model-value="a.magnet_regulator"
-        label="What is not needed"
+        class="wide"
+        label="Regulator"
         :items="[
-          { value: 'shunt', title: 'is shorted (shunt)' },
-          { value: 'series', title: 'is opened (series)' },
+          { value: 'shunt', title: 'Shunt: shorts what is not needed' },
+          { value: 'series', title: 'Series: opens what is not needed' },
         ]"
         @update:model-value="change('alternators', a.id, { magnet_regulator: $event })"
       />
@@ -55,6 +56,7 @@ const change = (list: 'alternators' | 'batteries', id: string, patch: object) =>
         >✕ take out</v-btn
       >
       <v-btn
+        class="wide"
         variant="text"
         :aria-expanded="curves.includes(a.id)"
         :data-test="`curve-${a.id}`"

@@ -215,7 +215,9 @@ async function keep(): Promise<void> {
                       Stator carries <b class="figure">{{ fixed(r.stator.current_a, 0) }} A</b>,
                       {{ fixed(units.temperatureOut(r.stator.warm_c), 0) }} {{ units.temperature }}
                     </div>
-                    <div class="quiet">Regulator burns {{ fixed(r.stator.regulator_w, 0) }} W of what nobody takes</div>
+                    <div v-if="r.stator.regulator_w > 0" class="quiet">
+                      Regulator burns {{ fixed(r.stator.regulator_w, 0) }} W of what nobody takes
+                    </div>
                   </template>
                 </td>
                 <td class="n">{{ typeof r.cost === 'number' ? fixed(r.cost, 2) : '–' }}</td>

@@ -17,7 +17,7 @@ from mavrik.core.operating.magnet_stator import regulator_heat_w, settles_at_c, 
 from mavrik.core.operating.prediction import FAST_RPM
 from mavrik.core.operating.state import AMBIENT_C
 from mavrik.core.planning.cost import circuit_cost
-from mavrik.core.planning.guided.base import Answers, Guide, checked
+from mavrik.core.planning.guided.base import Answers, Guide, GuideProblemError, checked
 from mavrik.core.planning.leads import cheapest_proposal
 from mavrik.core.planning.targets import SizingError, SizingTarget
 
@@ -88,7 +88,7 @@ def side_by_side(found: Circuit, guide: Guide, answers: Answers, target: SizingT
             made = cheapest_proposal(changed, target, prices, found).circuit
             cost = circuit_cost(found, made, prices).total(prices)
             rows.append(_row(made, choice.name, choice.label, cost))
-        except (SizingError, CircuitError, net.NoOperatingPointError) as error:
+        except (SizingError, GuideProblemError, CircuitError, net.NoOperatingPointError) as error:
             rows.append(Beside(name=choice.name, label=choice.label, refused=str(error)))
     return tuple(rows)
 

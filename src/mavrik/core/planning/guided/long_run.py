@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from mavrik.core.catalogue.conductor import PROPOSED_METRIC
 from mavrik.core.catalogue.fuses import FuseFamily
 from mavrik.core.catalogue.sources import source_table
 from mavrik.core.circuit import Chemistry, Circuit, ConnectorBranch, Converter, Load, LoadKind, NodeRole, RelayBranch
 from mavrik.core.circuit.additions import Growing
 from mavrik.core.circuit.layouts.parts import battery, cable, fuse
-from mavrik.core.planning.guided.base import Answers, Changed, Guide, Question, amount, number, pick
+from mavrik.core.planning.guided.base import Answers, Changed, Guide, GuideProblemError, Question, amount, number, pick
 from mavrik.core.thermal.ampacity import Place
 
 SITS = {
@@ -24,6 +25,31 @@ PLUG_MOHM, RELAY_MOHM = 0.5, 0.5
 """Of a clean high-current plug and a relay's contact; a dirty one has many times that. Common practice, rough, no source."""
 
 
+WARM_C = 60.0
+"""A lead that has carried its current for an hour in summer. Our choice, no source."""
+
+TAKES_SHARE = 1.2
+"""A DC-DC charger takes about 30 A for 25 A out. Common practice, no source."""
+
+USUAL_LOSS_V_12, APPLIANCE_MM2 = 0.7, 10.0
+"""Five in a hundred, there and back; the least that makers of fridges and heaters ask for. Common practice, no source."""
+
+
+def _size(field: str, amps: float, run_m: float, most_v: float, least_mm2: float) -> str:
+    """The smallest lead of a run that loses no more there and back, warm, and is no thinner than somebody asks.
+
+    Raises GuideProblemError, at the field, where none that is made will do.
+    """
+    for size in PROPOSED_METRIC:
+        lead = cable("run", "Run", "here", "there", run_m, size, Place.CABIN)
+        if lead.conductor.area_mm2 >= least_mm2 and 2 * amps * lead.sound_resistance_ohm(WARM_C) <= most_v:
+            return size
+    raise GuideProblemError(
+        field,
+        f"Over {run_m:g} m even {PROPOSED_METRIC[-1].replace('mm2', 'mm²')} loses more than {most_v:g} V at {amps:.0f} A: allow more, or run less.",
+    )
+
+
 def _asks(circuit: Circuit) -> tuple[Question, ...]:
     return (
         number("run_m", "Run, one way", "m", 1, 20, 8.0, "From the starting battery along its way to the far one."),
@@ -37,6 +63,10 @@ def _asks(circuit: Circuit) -> tuple[Question, ...]:
             why="Far from its battery it holds its own end at its voltage, not the battery's.",
         ),
         number(
+            "most_v", "Feed and return may lose", "V", 0.1, 3.0, round(USUAL_LOSS_V_12 * circuit.system_voltage_v / 12, 2),
+            "There and back, warm, at the charging current; an appliance’s run the same.",
+        ),
+        number(
             "appliance_a",
             "Appliance at the far end",
             "A",
@@ -45,7 +75,8 @@ def _asks(circuit: Circuit) -> tuple[Question, ...]:
             0.0,
             "A fridge or heater on a feed and plug of its own; 0: none.",
         ),
-    )
+        number("appliance_mm2", "Its maker's least size", "mm²", 0, 50, APPLIANCE_MM2, "More is better: it loses less."),
+    )  # fmt: skip
 
 
 def _build(circuit: Circuit, answers: Answers) -> Changed:
@@ -65,12 +96,15 @@ def _build(circuit: Circuit, answers: Answers) -> Changed:
     def stud(name: str, label: str) -> str:
         return grow.node(name, label)
 
-    def plugged(name: str, label: str, start: str, end: str) -> None:
+    most_v, takes = amount(answers, "most_v"), amps * (TAKES_SHARE if sits == "near" else 1.0)
+    size = _size("most_v", takes, run, most_v, 0.0)
+
+    def plugged(name: str, label: str, start: str, end: str, size: str = size) -> None:
         """A run with its plug at the far end."""
         plug = stud(f"{name}_plug", f"{label} plug")
         grow.put(
             "branches",
-            cable(grow.free(name), label, start, plug, run, "16 mm2", Place.CABIN),
+            cable(grow.free(name), label, start, plug, run, size, Place.CABIN),
             ConnectorBranch(id=grow.free(f"{name}_connector"), label=f"{label} plug", from_node=plug, to_node=end, resistance_mohm=PLUG_MOHM),
         )  # fmt: skip
 
@@ -92,7 +126,7 @@ def _build(circuit: Circuit, answers: Answers) -> Changed:
             "converters",
             Converter(
                 id=grow.free("dc_charger"), label="DC-DC charger", in_node=start, out_node=end, ground_node=ground, limit_a=amps,
-                set_point_v=(low + most) / 2 * scale, input_cut_off_v=11.0 * scale,
+                set_point_v=(low + most) / 2 * scale, float_v=source_table().float_v_12[kind.value] * scale, input_cut_off_v=11.0 * scale,
             ),
         )  # fmt: skip
 
@@ -112,8 +146,9 @@ def _build(circuit: Circuit, answers: Answers) -> Changed:
         here, back = (
             grow.node(f"appliance_{n}", f"Appliance {sign}", NodeRole.CONSUMER) for n, sign in (("pos", "+"), ("neg", "−"))
         )
-        plugged("appliance_feed", "Appliance feed", switched("appliance", "Appliance", 30), here)
-        plugged("appliance_return", "Appliance return", first.negative_node, back)
+        own = _size("most_v", appliance, run, most_v, amount(answers, "appliance_mm2"))
+        plugged("appliance_feed", "Appliance feed", switched("appliance", "Appliance", 30), here, own)
+        plugged("appliance_return", "Appliance return", first.negative_node, back, own)
         grow.put(
             "loads",
             Load(id=grow.free("appliance"), label="Appliance", from_node=here, to_node=back, current_a=appliance, law=LoadKind.RESISTANCE),
