@@ -1,24 +1,20 @@
 <script setup lang="ts">
 /** Does it keep up? What is fed in which scene, against what the unit gives there, as found and as planned. */
-import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref, watch } from 'vue'
+import { computed, ref } from 'vue'
 import { ApiError, client, data } from '@/api/client'
 import type { ProblemDocument, UseAnswer, UseRequest } from '@/api/types'
-import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
-import { useFollowing } from '@/composables/following'
-import { useSaving } from '@/composables/saving'
+import { useAsked } from '@/composables/asked'
+import { hasFields } from '@/composables/drafts'
 import { useWorkbench } from '@/composables/workbench'
-import ConflictDialog from '@/ui/ConflictDialog.vue'
 import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { fixed } from '@/ui/numbers'
+import FollowDialog from './FollowDialog.vue'
 import HoursBars from './HoursBars.vue'
 import SceneBars from './SceneBars.vue'
 import SceneTable from './SceneTable.vue'
 
 const bench = useWorkbench()
-const cache = useQueryClient()
-const { busy, problem: keepProblem, conflict, save: saving } = useSaving()
 
 /** What the output at idle is known by, and how to know it better. */
 const KNOWN_BY = {
@@ -30,72 +26,42 @@ const KNOWN_BY = {
 /** What feeds the circuit's chargers beside the engine. */
 const fedBy = computed(() => (bench.asFound?.document.chargers ?? []).map((c) => c.fed_by))
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
-const key = computed(() => ['use', bench.jobId, bench.asFound?.id, bench.asFound?.lock])
-const kept = useQuery({
-  queryKey: key,
-  queryFn: () => data(client.GET('/api/jobs/{job_id}/use', path.value)),
-  enabled: computed(() => bench.asFound !== null),
-})
-
 type Form = Omit<Required<UseRequest>, 'read'> & { read: { current_a: number | null; engine_rpm: number | null } }
-const isForm = hasFields('consumers', 'scenes', 'speeds')
-const form = ref<Form | null>(null)
-function take(document: UseRequest): void {
-  form.value = { ...(document as Required<UseRequest>), read: { ...(document.read ?? { current_a: null, engine_rpm: null }) } }
-}
-const draft = computed(() => `${bench.jobId}:use`)
-watch(
-  () => kept.data.value,
-  (record) => {
-    if (!record || form.value) return
-    const typed = findDraft<Form>(draft.value, isForm)
-    if (typed) form.value = typed
-    else take(record.document)
+const {
+  form,
+  same,
+  view: answer,
+  shown,
+  problem,
+  says,
+  busy,
+  keepProblem,
+  conflict,
+  keep,
+  followTheirs,
+  takeTheirs,
+} = useAsked<UseRequest, Form, UseAnswer>({
+  name: 'use',
+  jobId: () => bench.jobId,
+  hangsOn: () => [bench.asFound?.id, bench.asFound?.lock],
+  previewHangsOn: () => [bench.plan?.id],
+  enabled: () => bench.asFound !== null,
+  fetch: () => data(client.GET('/api/jobs/{job_id}/use', path.value)),
+  preview: (body) => data(client.POST('/api/jobs/{job_id}/use/preview', { ...path.value, body })),
+  post: (body, revision) => data(client.POST('/api/jobs/{job_id}/use', { params: { ...path.value.params, query: { revision } }, body })),
+  isForm: hasFields('consumers', 'scenes', 'speeds'),
+  toForm: (document) => ({
+    ...(document as Required<UseRequest>),
+    read: { ...(document.read ?? { current_a: null, engine_rpm: null }) },
+  }),
+  toBody: (form) => {
+    const { current_a, engine_rpm } = form.read
+    return { ...form, read: current_a !== null && engine_rpm !== null ? { current_a, engine_rpm } : null }
   },
-  { immediate: true },
-)
-const body = computed<UseRequest | null>(() => {
-  if (!form.value) return null
-  const { current_a, engine_rpm } = form.value.read
-  return { ...form.value, read: current_a !== null && engine_rpm !== null ? { current_a, engine_rpm } : null }
+  then: () => bench.reload(),
 })
-const same = computed(
-  () => (kept.data.value?.revision ?? 0) > 0 && JSON.stringify(kept.data.value?.document) === JSON.stringify(body.value),
-)
-watch(form, () => form.value && (same.value ? dropDraft(draft.value) : keepDraft(draft.value, form.value)), { deep: true, flush: 'post' })
-
-const preview = useQuery({
-  queryKey: computed(() => ['use-preview', ...key.value, bench.plan?.id, body.value]),
-  queryFn: () => data(client.POST('/api/jobs/{job_id}/use/preview', { ...path.value, body: body.value! })),
-  enabled: computed(() => body.value !== null),
-  placeholderData: keepPreviousData,
-})
-const problem = computed(() => (preview.error.value instanceof ApiError ? preview.error.value.problem : null))
-const says = (field: string) => problem.value?.problems?.find((p) => p.field === field)?.message ?? ''
-const answer = computed(() => (problem.value ? null : ((preview.data.value as UseAnswer | undefined) ?? null)))
-/** While something typed does not add up, what last did stays in sight. */
-const last = ref<UseAnswer | null>(null)
-watch(answer, (now) => now && (last.value = now), { immediate: true })
-const shown = computed(() => answer.value ?? last.value)
 const now = computed(() => shown.value?.now ?? null)
 const then = computed(() => shown.value?.planned ?? null)
-
-const { followTheirs, takeTheirs } = useFollowing(kept, conflict, () => keep(), take)
-async function keep(): Promise<void> {
-  await saving(async () => {
-    const sent = body.value!
-    const record = await data(
-      client.POST('/api/jobs/{job_id}/use', {
-        params: { ...path.value.params, query: { revision: kept.data.value?.revision ?? null } },
-        body: sent,
-      }),
-    )
-    cache.setQueryData(key.value, record)
-    // What was typed meanwhile stays.
-    if (body.value === sent) take(record.document)
-    await bench.reload()
-  })
-}
 
 const csv = ref('')
 const csvProblem = ref<ProblemDocument | null>(null)
@@ -123,15 +89,7 @@ const missing = (net: number) => (net < 0 ? `${fixed(-net, 1)} Ah missing` : `${
 </script>
 
 <template>
-  <ConflictDialog
-    :problem="conflict"
-    both="Keep mine after theirs"
-    theirs="Take theirs"
-    mine-hint="Theirs stays in the log."
-    @keep-both="followTheirs"
-    @take-theirs="takeTheirs"
-    @later="conflict = null"
-  />
+  <FollowDialog :problem="conflict" @follow="followTheirs" @take="takeTheirs" @later="conflict = null" />
   <section v-if="form" class="panel stack form">
     <h2 class="sleeve">What is fed, and when</h2>
     <SceneTable

@@ -1,104 +1,48 @@
 <script setup lang="ts">
 /** What another pulley does to shaft speed and output, and between which diameters it may lie. */
-import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, reactive, ref, watch } from 'vue'
-import { ApiError, client, data } from '@/api/client'
+import { computed, ref } from 'vue'
+import { client, data } from '@/api/client'
 import type { DriveRequest, DriveView } from '@/api/types'
-import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
-import { useFollowing } from '@/composables/following'
-import { useSaving } from '@/composables/saving'
+import { useAsked } from '@/composables/asked'
+import { hasFields } from '@/composables/drafts'
 import { useWorkbench } from '@/composables/workbench'
 import { fixed } from '@/ui/numbers'
 import CautionStrip from '@/ui/CautionStrip.vue'
-import ConflictDialog from '@/ui/ConflictDialog.vue'
 import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import BeltTable from './BeltTable.vue'
 import DrivePicture from './DrivePicture.vue'
 import DiameterBar from './DiameterBar.vue'
+import FollowDialog from './FollowDialog.vue'
 
 const bench = useWorkbench()
-const cache = useQueryClient()
-const { busy, problem: keepProblem, conflict, save: saving } = useSaving()
 
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
-const key = computed(() => ['drive', bench.jobId, bench.asFound?.id, bench.asFound?.lock, bench.plan?.id])
-const kept = useQuery({
-  queryKey: key,
-  queryFn: () => data(client.GET('/api/jobs/{job_id}/drive', path.value)),
-  enabled: computed(() => bench.asFound !== null),
-})
-
-const isAsked = hasFields('form', 'before', 'after')
 type Reading = { current_a: number | null; u_a: number | null; engine_rpm: number | null }
+type Form = Omit<DriveRequest, 'before' | 'after'> & { before: Reading; after: Reading }
 const blank = (): Reading => ({ current_a: null, u_a: null, engine_rpm: null })
-interface Asked {
-  form: Omit<DriveRequest, 'before' | 'after'> | null
-  before: Reading
-  after: Reading
-}
-const asked = reactive<Asked>({ form: null, before: blank(), after: blank() })
-function take({ before, after, ...form }: DriveRequest): void {
-  asked.form = { ...form }
-  asked.before = { ...(before ?? blank()) }
-  asked.after = { ...(after ?? blank()) }
-}
-const draft = computed(() => `${bench.jobId}:drive`)
-watch(
-  () => kept.data.value,
-  (record) => {
-    if (!record || asked.form) return
-    const typed = findDraft<Asked>(draft.value, isAsked)
-    if (typed?.form) {
-      Object.assign(asked, typed)
-      return
-    }
-    take(record.document)
-  },
-  { immediate: true },
-)
-watch(asked, () => asked.form && (same.value ? dropDraft(draft.value) : keepDraft(draft.value, asked)), { deep: true, flush: 'post' })
 const whole = (r: Reading) =>
   r.current_a !== null && r.u_a !== null && r.engine_rpm !== null ? { current_a: r.current_a, u_a: r.u_a, engine_rpm: r.engine_rpm } : null
-const body = computed<DriveRequest | null>(() =>
-  asked.form ? { ...asked.form, before: whole(asked.before), after: whole(asked.after) } : null,
-)
-const preview = useQuery({
-  queryKey: computed(() => ['drive-preview', ...key.value, body.value]),
-  queryFn: () => data(client.POST('/api/jobs/{job_id}/drive/preview', { ...path.value, body: body.value! })),
-  enabled: computed(() => body.value !== null),
-  placeholderData: keepPreviousData,
+const { form, same, view, shown, problem, says, busy, keepProblem, conflict, keep, followTheirs, takeTheirs } = useAsked<
+  DriveRequest,
+  Form,
+  DriveView
+>({
+  name: 'drive',
+  jobId: () => bench.jobId,
+  hangsOn: () => [bench.asFound?.id, bench.asFound?.lock, bench.plan?.id],
+  enabled: () => bench.asFound !== null,
+  fetch: () => data(client.GET('/api/jobs/{job_id}/drive', path.value)),
+  preview: (body) => data(client.POST('/api/jobs/{job_id}/drive/preview', { ...path.value, body })),
+  post: (body, revision) => data(client.POST('/api/jobs/{job_id}/drive', { params: { ...path.value.params, query: { revision } }, body })),
+  isForm: hasFields('alternator_id', 'before', 'after'),
+  toForm: (document) => ({ ...document, before: { ...(document.before ?? blank()) }, after: { ...(document.after ?? blank()) } }),
+  toBody: (form) => ({ ...form, before: whole(form.before), after: whole(form.after) }),
 })
-const problem = computed(() => (preview.error.value instanceof ApiError ? preview.error.value.problem : null))
-const says = (field: string) => problem.value?.problems?.find((p) => p.field === field)?.message ?? ''
-const view = computed(() => (problem.value ? null : ((preview.data.value as DriveView | undefined) ?? null)))
-const same = computed(
-  () => (kept.data.value?.revision ?? 0) > 0 && JSON.stringify(kept.data.value?.document) === JSON.stringify(body.value),
-)
 
-const { followTheirs, takeTheirs } = useFollowing(kept, conflict, () => keep(), take)
-async function keep(): Promise<void> {
-  await saving(async () => {
-    const sent = body.value!
-    const record = await data(
-      client.POST('/api/jobs/{job_id}/drive', {
-        params: { ...path.value.params, query: { revision: kept.data.value?.revision ?? null } },
-        body: sent,
-      }),
-    )
-    cache.setQueryData(key.value, record)
-    // What was typed meanwhile stays.
-    if (body.value === sent) take(record.document)
-  })
-}
-
-/** While something typed or dragged does not add up, what last did stays in sight. */
-const last = ref<DriveView | null>(null)
-watch(view, (now) => now && (last.value = now), { immediate: true })
-const shown = computed(() => view.value ?? (problem.value ? last.value : null))
 const idle = computed(() => shown.value?.speeds[0] ?? null)
 function move(name: string, x: number, y: number): void {
-  if (asked.form) asked.form.pulleys = (asked.form.pulleys ?? []).map((p) => (p.name === name ? { ...p, x_mm: x, y_mm: y } : p))
+  if (form.value) form.value.pulleys = (form.value.pulleys ?? []).map((p) => (p.name === name ? { ...p, x_mm: x, y_mm: y } : p))
 }
 /** The engine speed at which the belt has most to carry. */
 const hardest = computed(() => {
@@ -124,21 +68,13 @@ const more = ref<string[]>([])
 </script>
 
 <template>
-  <ConflictDialog
-    :problem="conflict"
-    both="Keep mine after theirs"
-    theirs="Take theirs"
-    mine-hint="Theirs stays in the log."
-    @keep-both="followTheirs"
-    @take-theirs="takeTheirs"
-    @later="conflict = null"
-  />
+  <FollowDialog :problem="conflict" @follow="followTheirs" @take="takeTheirs" @later="conflict = null" />
   <section class="panel stack form">
     <h2 class="sleeve">Pulleys</h2>
-    <template v-if="asked.form">
+    <template v-if="form">
       <div class="pairs">
         <NumberField
-          v-model="asked.form.crank_mm as number | null"
+          v-model="form.crank_mm as number | null"
           v-first
           of="DriveRequest.crank_mm"
           label="Driving pulley"
@@ -147,7 +83,7 @@ const more = ref<string[]>([])
           data-test="crank"
         />
         <NumberField
-          v-model="asked.form.now_mm as number | null"
+          v-model="form.now_mm as number | null"
           of="DriveRequest.now_mm"
           label="Alternator, now"
           unit="mm"
@@ -155,7 +91,7 @@ const more = ref<string[]>([])
           data-test="now"
         />
         <NumberField
-          v-model="asked.form.new_mm as number | null"
+          v-model="form.new_mm as number | null"
           of="DriveRequest.new_mm"
           label="Alternator, new"
           unit="mm"
@@ -163,7 +99,7 @@ const more = ref<string[]>([])
           data-test="new"
         />
         <NumberField
-          v-model="asked.form.wanted_idle_a as number | null"
+          v-model="form.wanted_idle_a as number | null"
           of="DriveRequest.wanted_idle_a"
           label="Wanted, hot idle"
           unit="A"
@@ -171,7 +107,7 @@ const more = ref<string[]>([])
           data-test="wanted"
         />
         <NumberField
-          v-model="asked.form.limit_rpm as number | null"
+          v-model="form.limit_rpm as number | null"
           of="DriveRequest.limit_rpm"
           label="Unit's limit speed"
           unit="/min"
@@ -179,21 +115,21 @@ const more = ref<string[]>([])
           data-test="limit"
         />
         <NumberField
-          v-model="asked.form.smallest_mm as number | null"
+          v-model="form.smallest_mm as number | null"
           of="DriveRequest.smallest_mm"
           label="Belt's smallest"
           unit="mm"
           :error="says('smallest_mm')"
         />
         <NumberField
-          v-model="asked.form.ribs as number | null"
+          v-model="form.ribs as number | null"
           of="DriveRequest.ribs"
           label="Belt's ribs"
           :error="says('ribs')"
           data-test="ribs"
         />
         <NumberField
-          v-model="asked.form.engine_idle_nm as number | null"
+          v-model="form.engine_idle_nm as number | null"
           of="DriveRequest.engine_idle_nm"
           label="Engine at idle"
           unit="Nm"
@@ -204,7 +140,7 @@ const more = ref<string[]>([])
       <h2 class="sleeve">Engine speeds, /min</h2>
       <div class="triples">
         <NumberField
-          v-model="asked.form.idle_rpm as number | null"
+          v-model="form.idle_rpm as number | null"
           of="DriveRequest.idle_rpm"
           label="Idle"
           required
@@ -212,14 +148,14 @@ const more = ref<string[]>([])
           data-test="idle"
         />
         <NumberField
-          v-model="asked.form.cruise_rpm as number | null"
+          v-model="form.cruise_rpm as number | null"
           of="DriveRequest.cruise_rpm"
           label="Cruise"
           required
           :error="says('cruise_rpm')"
         />
         <NumberField
-          v-model="asked.form.redline_rpm as number | null"
+          v-model="form.redline_rpm as number | null"
           of="DriveRequest.redline_rpm"
           label="Redline"
           required
@@ -232,7 +168,7 @@ const more = ref<string[]>([])
           <v-expansion-panel-text>
             <div class="pairs">
               <NumberField
-                v-model="asked.form.engine_read_rpm as number | null"
+                v-model="form.engine_read_rpm as number | null"
                 of="DriveRequest.engine_read_rpm"
                 label="Engine"
                 unit="/min"
@@ -240,7 +176,7 @@ const more = ref<string[]>([])
                 data-test="engine-read"
               />
               <NumberField
-                v-model="asked.form.shaft_read_rpm as number | null"
+                v-model="form.shaft_read_rpm as number | null"
                 of="DriveRequest.shaft_read_rpm"
                 label="Shaft"
                 unit="/min"
@@ -250,10 +186,10 @@ const more = ref<string[]>([])
             </div>
           </v-expansion-panel-text>
         </v-expansion-panel>
-        <v-expansion-panel v-if="!asked.form.pulleys?.length" value="belt" title="Belt round these two">
+        <v-expansion-panel v-if="!form.pulleys?.length" value="belt" title="Belt round these two">
           <v-expansion-panel-text>
             <NumberField
-              v-model="asked.form.centres_mm as number | null"
+              v-model="form.centres_mm as number | null"
               of="DriveRequest.centres_mm"
               label="Between the shafts"
               unit="mm"
@@ -264,7 +200,7 @@ const more = ref<string[]>([])
         </v-expansion-panel>
         <v-expansion-panel value="gain" title="Output as read, before and after">
           <v-expansion-panel-text>
-            <div v-for="(r, n) in { Before: asked.before, After: asked.after }" :key="n" class="triples">
+            <div v-for="(r, n) in { Before: form.before, After: form.after }" :key="n" class="triples">
               <NumberField v-model="r.current_a" of="DriveReading.current_a" :label="`${n}, A`" :data-test="`read-${n}`" />
               <NumberField v-model="r.u_a" of="DriveReading.u_a" label="± A" :data-test="`u-${n}`" />
               <NumberField v-model="r.engine_rpm" of="DriveReading.engine_rpm" label="/min" :data-test="`rpm-${n}`" />
@@ -281,7 +217,7 @@ const more = ref<string[]>([])
     </template>
     <v-progress-linear v-else indeterminate aria-label="Loading the drive" />
   </section>
-  <div v-if="asked.form" class="stack grow">
+  <div v-if="form" class="stack grow">
     <section v-if="shown && idle" class="panel big" :class="{ stale: !view }" data-test="hot-idle">
       <div>
         <h2 class="sleeve">Output at a hot idle</h2>
@@ -305,7 +241,7 @@ const more = ref<string[]>([])
         v-if="shown.belt"
         :now="shown.belt.now"
         :then="shown.belt.new"
-        :movable="(asked.form.pulleys?.length ?? 0) > 0"
+        :movable="(form.pulleys?.length ?? 0) > 0"
         class="picture"
         @move="move"
       />
@@ -317,7 +253,7 @@ const more = ref<string[]>([])
     </section>
     <section v-if="view?.pulley" class="panel">
       <h2 class="sleeve">Which pulley</h2>
-      <DiameterBar :range="view.pulley" :now="asked.form.now_mm ?? null" :then="asked.form.new_mm ?? null" />
+      <DiameterBar :range="view.pulley" :now="form.now_mm ?? null" :then="form.new_mm ?? null" />
     </section>
     <section v-if="view" class="panel scroll">
       <v-table class="figures" data-test="speeds">
@@ -353,9 +289,9 @@ const more = ref<string[]>([])
         </tbody>
       </v-table>
     </section>
-    <section v-if="asked.form" class="panel">
+    <section v-if="form" class="panel">
       <h2 class="sleeve">Belt</h2>
-      <BeltTable :form="asked.form" :error="says('pulleys')" :stock-error="says('stock')" @change="Object.assign(asked.form!, $event)" />
+      <BeltTable :form="form" :error="says('pulleys')" :stock-error="says('stock')" @change="Object.assign(form!, $event)" />
       <p v-if="view?.belt" class="mt-2 mb-0" data-test="belt-length">
         <b class="figure">{{ fixed(view.belt.now.length_mm, 0) }} mm</b> round as it is<template
           v-if="view.belt.new && !view.belt.tensioner"

@@ -1,50 +1,46 @@
 <script setup lang="ts">
 /** Whether another unit goes where the old one was: a list to go down at the vehicle, each point with what shows it. */
-import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref, watch } from 'vue'
-import { ApiError, client, data } from '@/api/client'
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { client, data } from '@/api/client'
 import type { FitRequest, FitView } from '@/api/types'
-import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
-import { useFollowing } from '@/composables/following'
-import { useSaving } from '@/composables/saving'
+import { useAsked } from '@/composables/asked'
+import { hasFields } from '@/composables/drafts'
 import { useWorkbench } from '@/composables/workbench'
 import CautionStrip from '@/ui/CautionStrip.vue'
-import ConflictDialog from '@/ui/ConflictDialog.vue'
 import NumberField from '@/ui/NumberField.vue'
 import PhotoInput from '@/ui/PhotoInput.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
+import FollowDialog from './FollowDialog.vue'
 
 type Item = FitRequest['items'][number]
 type State = Item['state']
 const bench = useWorkbench()
-const cache = useQueryClient()
-const { busy, problem: keepProblem, conflict, save: saving } = useSaving()
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
-const key = computed(() => ['fit', bench.jobId, bench.plan?.id])
-const kept = useQuery({ queryKey: key, queryFn: () => data(client.GET('/api/jobs/{job_id}/fit', path.value)) })
 const units = useQuery({ queryKey: ['units'], queryFn: () => data(client.GET('/api/units')) })
-
-const asked = ref<FitRequest | null>(null)
-const draft = computed(() => `${bench.jobId}:fit`)
-watch(
-  () => kept.data.value,
-  (record) => {
-    if (record && !asked.value) asked.value = findDraft<FitRequest>(draft.value, hasFields('items')) ?? record.document
-  },
-  { immediate: true },
-)
-const same = computed(
-  () => (kept.data.value?.revision ?? 0) > 0 && JSON.stringify(kept.data.value?.document) === JSON.stringify(asked.value),
-)
-watch(asked, (now) => now && (same.value ? dropDraft(draft.value) : keepDraft(draft.value, now)), { deep: true })
-const preview = useQuery({
-  queryKey: computed(() => ['fit-preview', bench.jobId, asked.value, units.data.value?.revision]),
-  queryFn: () => data(client.POST('/api/jobs/{job_id}/fit/preview', { ...path.value, body: asked.value! })),
-  enabled: computed(() => asked.value !== null),
-  placeholderData: keepPreviousData,
+const {
+  form: asked,
+  same,
+  view,
+  problem,
+  busy,
+  keepProblem,
+  conflict,
+  keep,
+  followTheirs,
+  takeTheirs,
+} = useAsked<FitRequest, FitRequest, FitView>({
+  name: 'fit',
+  jobId: () => bench.jobId,
+  hangsOn: () => [bench.plan?.id],
+  previewHangsOn: () => [units.data.value?.revision],
+  fetch: () => data(client.GET('/api/jobs/{job_id}/fit', path.value)),
+  preview: (body) => data(client.POST('/api/jobs/{job_id}/fit/preview', { ...path.value, body })),
+  post: (body, revision) => data(client.POST('/api/jobs/{job_id}/fit', { params: { ...path.value.params, query: { revision } }, body })),
+  isForm: hasFields('items'),
+  toForm: (document) => document,
+  toBody: (form) => form,
 })
-const problem = computed(() => (preview.error.value instanceof ApiError ? preview.error.value.problem : null))
-const view = computed(() => (problem.value ? null : ((preview.data.value as FitView | undefined) ?? null)))
 
 const item = (point: string): Item =>
   asked.value?.items.find((i) => i.point === point) ?? {
@@ -67,39 +63,10 @@ const STATES: { value: State; title: string }[] = [
   { value: 'no', title: '✕ does not' },
 ]
 const PROPOSED = { fits: '✓', adapter: '◐', no: '✕', open: '' } as const
-
-const { followTheirs, takeTheirs } = useFollowing(
-  kept,
-  conflict,
-  () => keep(),
-  (theirs: FitRequest) => (asked.value = theirs),
-)
-async function keep(): Promise<void> {
-  await saving(async () => {
-    const sent = asked.value!
-    const record = await data(
-      client.POST('/api/jobs/{job_id}/fit', {
-        params: { ...path.value.params, query: { revision: kept.data.value?.revision ?? null } },
-        body: sent,
-      }),
-    )
-    cache.setQueryData(key.value, record)
-    // What was ticked meanwhile stays.
-    if (asked.value === sent) asked.value = record.document
-  })
-}
 </script>
 
 <template>
-  <ConflictDialog
-    :problem="conflict"
-    both="Keep mine after theirs"
-    theirs="Take theirs"
-    mine-hint="Theirs stays in the log."
-    @keep-both="followTheirs"
-    @take-theirs="takeTheirs"
-    @later="conflict = null"
-  />
+  <FollowDialog :problem="conflict" @follow="followTheirs" @take="takeTheirs" @later="conflict = null" />
   <section v-if="asked" class="panel stack ask-panel">
     <h2 class="sleeve">Which unit</h2>
     <v-select

@@ -1,0 +1,91 @@
+/**
+ * A document of a job that is filled in: begun as it was kept last, or as a draft has it; looked at while it is typed; kept as the next,
+ * unless somebody else was first.
+ */
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref, watch, type Ref } from 'vue'
+import { ApiError } from '@/api/client'
+import { dropDraft, findDraft, keepDraft } from './drafts'
+import { useFollowing } from './following'
+import { useSaving } from './saving'
+
+export interface KeptDocument<D> {
+  revision: number
+  document: D
+}
+
+export interface Asking<D, F> {
+  /** Of its queries, and of the draft with the job's number before it. */
+  name: string
+  jobId: () => number
+  /** What the kept one hangs on beside the job; what the preview hangs on beside that. */
+  hangsOn?: () => readonly unknown[]
+  previewHangsOn?: () => readonly unknown[]
+  enabled?: () => boolean
+  fetch: () => Promise<KeptDocument<D>>
+  preview: (body: D) => Promise<unknown>
+  post: (body: D, revision: number | null) => Promise<KeptDocument<D>>
+  /** Whether a draft is one of these. */
+  isForm: (value: unknown) => boolean
+  toForm: (document: D) => F
+  toBody: (form: F) => D
+  /** Once it is kept. */
+  then?: () => Promise<unknown>
+}
+
+export function useAsked<D extends object, F extends object, V extends object>(asking: Asking<D, F>) {
+  const cache = useQueryClient()
+  const { busy, problem: keepProblem, conflict, save: saving } = useSaving()
+  const key = computed(() => [asking.name, asking.jobId(), ...(asking.hangsOn?.() ?? [])])
+  const kept = useQuery({ queryKey: key, queryFn: asking.fetch, enabled: computed(() => asking.enabled?.() ?? true) })
+  const record = computed(() => (kept.data.value as KeptDocument<D> | undefined) ?? null)
+
+  const form = ref(null) as Ref<F | null>
+  const take = (document: D) => (form.value = asking.toForm(document))
+  const draft = computed(() => `${asking.jobId()}:${asking.name}`)
+  watch(
+    record,
+    (now) => {
+      if (!now || form.value) return
+      const typed = findDraft<F>(draft.value, asking.isForm)
+      if (typed) form.value = typed
+      else take(now.document)
+    },
+    { immediate: true },
+  )
+  const body = computed<D | null>(() => (form.value ? asking.toBody(form.value) : null))
+  const same = computed(() => (record.value?.revision ?? 0) > 0 && JSON.stringify(record.value?.document) === JSON.stringify(body.value))
+  watch(form, (now) => now && (same.value ? dropDraft(draft.value) : keepDraft(draft.value, now)), { deep: true, flush: 'post' })
+
+  const preview = useQuery({
+    queryKey: computed(() => [`${asking.name}-preview`, ...key.value, ...(asking.previewHangsOn?.() ?? []), body.value]),
+    queryFn: () => asking.preview(body.value!),
+    enabled: computed(() => body.value !== null),
+    placeholderData: keepPreviousData,
+  })
+  const problem = computed(() => (preview.error.value instanceof ApiError ? preview.error.value.problem : null))
+  const says = (field: string) => problem.value?.problems?.find((p) => p.field === field)?.message ?? ''
+  const view = computed<V | null>(() => (problem.value ? null : ((preview.data.value as V | undefined) ?? null)))
+  /** While something typed does not add up, what last did stays in sight. */
+  const last = ref(null) as Ref<V | null>
+  watch(view, (now) => now && (last.value = now), { immediate: true })
+  const shown = computed(() => view.value ?? last.value)
+
+  const { followTheirs, takeTheirs } = useFollowing<D>(
+    { refetch: async () => ({ data: (await kept.refetch()).data as KeptDocument<D> | undefined }) },
+    conflict,
+    () => keep(),
+    take,
+  )
+  async function keep(): Promise<void> {
+    await saving(async () => {
+      const sent = body.value!
+      const made = await asking.post(sent, record.value?.revision ?? null)
+      cache.setQueryData(key.value, made)
+      // What was typed meanwhile stays.
+      if (body.value === sent) take(made.document)
+      await asking.then?.()
+    })
+  }
+  return { form, body, same, view, shown, problem, says, busy, keepProblem, conflict, keep, followTheirs, takeTheirs }
+}
