@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from mavrik.core.catalogue.sources import source_table
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
-from mavrik.core.planning.simulation import MOST_POINTS, SimulationRequest, SimulationView, day_of, simulate
+from mavrik.core.planning.simulation import MOST_POINTS, SimulationRequest, SimulationView, course, day_of, simulate
 from mavrik.core.planning.use import Consumer, Scene, UseProblemError, UseRequest, usual_use
 
 CAR = build_layout("front_battery", 12)
@@ -160,13 +160,11 @@ def test_the_same_seed_gives_the_same_curves_and_another_does_not() -> None:
 
 def test_the_steps_are_fine_enough(monkeypatch: pytest.MonkeyPatch) -> None:
     """With steps a quarter as long the charge at the end is the same to a tenth of a per cent."""
-    from mavrik.core.planning import simulation
-
     asked = usual_use(CAR, [("Lamps", 34.0)])
     usual = run(CAR, asked, days=2)
-    monkeypatch.setattr(simulation, "MOST_CHARGE_STEP", simulation.MOST_CHARGE_STEP / 4)
-    monkeypatch.setattr(simulation, "WARMING_STEP_S", simulation.WARMING_STEP_S / 4)
-    monkeypatch.setattr(simulation, "MOST_STEP_S", simulation.MOST_STEP_S / 4)
+    monkeypatch.setattr(course, "MOST_CHARGE_STEP", course.MOST_CHARGE_STEP / 4)
+    monkeypatch.setattr(course, "WARMING_STEP_S", course.WARMING_STEP_S / 4)
+    monkeypatch.setattr(course, "MOST_STEP_S", course.MOST_STEP_S / 4)
     fine = run(CAR, asked, days=2)
     assert usual.batteries[0].end_charge == pytest.approx(fine.batteries[0].end_charge, abs=1e-3)
 
