@@ -13,7 +13,7 @@ from mavrik.core.catalogue.sources import CurvePoint
 from mavrik.core.circuit import Alternator
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.planning.drive import DriveProblemError, DriveReading, DriveRequest, plan_drive, slowest_shaft_rpm
-from mavrik.core.planning.drive_belt import DriveBeltError, read_belt
+from mavrik.core.planning.drive.belt import DriveBeltError, read_belt
 
 CURVE = tuple(CurvePoint(shaft_rpm=rpm, output_a=a) for rpm, a in ((1000, 0), (1500, 40), (2000, 80), (3000, 130), (6000, 160)))
 UNIT = Alternator(

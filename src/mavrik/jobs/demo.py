@@ -18,7 +18,7 @@ from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.measuring.instruments import Instrument, as_earned
 from mavrik.core.operating.prediction import at_output, predict
 from mavrik.core.planning.drive import DriveReading, DriveRequest
-from mavrik.core.planning.drive_belt import DriveArm, DrivePulley
+from mavrik.core.planning.drive.belt import DriveArm, DrivePulley
 from mavrik.core.planning.simulation import SimulationRequest
 from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import Consumer, Scene, SpeedHours, UseRequest

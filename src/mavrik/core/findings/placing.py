@@ -14,12 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core import network as net
-from mavrik.core.catalogue.sources import output_limit_a
 from mavrik.core.circuit import Alternator, Circuit
 from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
 from mavrik.core.findings.lift import SWEPT, Lift
 from mavrik.core.findings.unknowns import LEAST_SHARE, Unknowns
 from mavrik.core.operating.bench_states import IDLE_RPM
+from mavrik.core.operating.devices import unit_output_a
 from mavrik.core.operating.state import State
 from mavrik.core.procedures import BenchState, Point, Setup
 
@@ -243,12 +243,11 @@ class Placing:
         lost = np.clip(slip, 0.0, MOST_SLIP)
         if not lost.any():
             return found
-        magnet = a.kind == "permanent_magnet"
         for s, at in enumerate(self.many):
             if at.slip_shown:
                 shaft, warm = at.state.engine_rpm * a.pulley_ratio, at.state.alternator_c
                 speeds = np.concatenate(([shaft], shaft * (1 - lost * at.slip_shown)))
-                limit = output_limit_a(a.rated_a, speeds, warm, a.curve, magnet)
+                limit = unit_output_a(a, speeds, warm)
                 found[s] = limit[1:] / max(float(limit[0]), 1e-9)
         return found
 
@@ -266,8 +265,7 @@ class Placing:
         for s, at in enumerate(self.many):
             if at.state.engine_rpm > IDLE_RPM and slow.any():
                 ends = np.array([IDLE_RPM, at.state.engine_rpm]) * a.pulley_ratio
-                magnet = a.kind == "permanent_magnet"
-                idle, whole = output_limit_a(a.rated_a, ends, at.state.alternator_c, a.curve, magnet).tolist()
+                idle, whole = unit_output_a(a, ends, at.state.alternator_c).tolist()
                 found[s, slow] = idle / max(whole, 1e-9)
         return found
 

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import numpy as np
+from numpy.typing import NDArray
+
 from mavrik.core import network as net
-from mavrik.core.circuit import Battery, Circuit, Converter
+from mavrik.core.catalogue.sources import output_limit_a
+from mavrik.core.circuit import Alternator, Battery, Circuit, Converter
 
 NO_LIMIT_A = 1e9
 
@@ -14,6 +18,19 @@ def battery_units(circuit: Circuit, battery: Battery) -> int:
     circuit, battery: a document and a battery of it
     """
     return battery.series or circuit.system_voltage_v // 12
+
+
+def unit_output_a(unit: Alternator, shaft_rpm: float | NDArray[np.float64], unit_c: float) -> NDArray[np.float64]:
+    """The most an alternator of a circuit can give, by its curve, its rating and its kind [A].
+
+    unit: the document's; shaft_rpm: one or many [1/min]; unit_c: of the unit [degC]
+    Source: `mavrik.core.catalogue.sources.output_limit_a`.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> round(float(unit_output_a(front_battery(12).alternator, 6000, 25)))
+    90
+    """
+    return output_limit_a(unit.rated_a, shaft_rpm, unit_c, unit.curve, unit.kind == "permanent_magnet")
 
 
 def converter_element(converter: Converter) -> net.Converter:

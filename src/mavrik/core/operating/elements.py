@@ -8,12 +8,11 @@ from mavrik.core import network as net
 from mavrik.core.catalogue.sources import (
     charging_resistance_ohm,
     internal_resistance_factor,
-    output_limit_a,
     rest_voltage_v,
     source_table,
 )
 from mavrik.core.circuit import Alternator, Battery, Circuit, Load, LoadKind
-from mavrik.core.operating.devices import battery_units, converter_element
+from mavrik.core.operating.devices import battery_units, converter_element, unit_output_a
 from mavrik.core.operating.state import State, is_on, setting_of
 
 LEAST_INNER_OHM = 1e-7
@@ -64,10 +63,9 @@ def slip_shown(circuit: Circuit, state: State) -> float:
 def _alternator(circuit: Circuit, alternator: Alternator, state: State) -> net.RegulatedSource:
     slip = source_table().belt_slip * slip_shown(circuit, state) if alternator.fault == "belt_slips" else 0.0
     shaft = state.engine_rpm * alternator.pulley_ratio * (1 - slip)
-    magnet = alternator.kind == "permanent_magnet"
     limit = 0.0
     if alternator.field != "open" and not state.cranking:
-        limit = float(output_limit_a(alternator.rated_a, shaft, state.alternator_c, alternator.curve, magnet))
+        limit = float(unit_output_a(alternator, shaft, state.alternator_c))
         limit *= source_table().fault_output_share.get(alternator.fault, 1.0)
     forced = state.output_a.get(alternator.id)
     set_point = alternator.set_point_v + alternator.compensation_mv_per_k / 1000 * (state.alternator_c - 25.0)

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from mavrik.core.catalogue.sources import output_limit_a, source_table
+from mavrik.core.catalogue.sources import source_table
 from mavrik.core.circuit import Alternator, Circuit, Load
+from mavrik.core.operating.devices import unit_output_a
 from mavrik.core.planning.output import output_spread
 from mavrik.core.planning.use import Consumer, UseProblemError, UseRequest
 
@@ -77,9 +78,7 @@ def output_scale(circuit: Circuit, asked: UseRequest) -> float | None:
 
 def able_a(unit: Alternator, engine_rpm: float, warm_c: float) -> float:
     """The most a unit gives at an engine speed [1/min] and its temperature [degC]."""
-    return float(
-        output_limit_a(unit.rated_a, engine_rpm * unit.pulley_ratio, warm_c, unit.curve, unit.kind == "permanent_magnet")
-    )
+    return float(unit_output_a(unit, engine_rpm * unit.pulley_ratio, warm_c))
 
 
 READ_SPREAD = 0.04

@@ -8,11 +8,12 @@ from pydantic import Field
 
 from mavrik.core import network as net
 from mavrik.core.catalogue.prices import PriceList
-from mavrik.core.catalogue.sources import output_limit_a, source_table
+from mavrik.core.catalogue.sources import source_table
 from mavrik.core.circuit import Circuit, ConductorBranch, NodeRole
 from mavrik.core.circuit.rules import CircuitError
 from mavrik.core.document import Document, Label
 from mavrik.core.operating import Engine, State
+from mavrik.core.operating.devices import unit_output_a
 from mavrik.core.operating.magnet_stator import regulator_heat_w, settles_at_c, stator_current_a
 from mavrik.core.operating.prediction import FAST_RPM
 from mavrik.core.operating.state import AMBIENT_C
@@ -126,7 +127,7 @@ def _stator(circuit: Circuit) -> BesideStator | None:
     around = AMBIENT_C + table.engine_space_rise_k
     state = State(engine_rpm=FAST_RPM, chargers_on=False, state_of_charge=charged)
     gives = Engine(circuit, state).settle().solution.current_a[unit.id]
-    can = float(output_limit_a(unit.rated_a, FAST_RPM * unit.pulley_ratio, table.hot_c, unit.curve, True))
+    can = float(unit_output_a(unit, FAST_RPM * unit.pulley_ratio, table.hot_c))
     flows = stator_current_a(unit, min(gives, can), can)
     return BesideStator(
         current_a=flows, warm_c=float(settles_at_c(around, flows / can)), regulator_w=regulator_heat_w(unit, gives, can)

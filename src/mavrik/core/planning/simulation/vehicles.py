@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core import network as net
-from mavrik.core.catalogue.sources import output_limit_a, source_table
+from mavrik.core.catalogue.sources import source_table
 from mavrik.core.circuit import Battery, Circuit
 from mavrik.core.operating import Engine, State
-from mavrik.core.operating.devices import battery_units
+from mavrik.core.operating.devices import battery_units, unit_output_a
 from mavrik.core.operating.magnet_stator import settles_at_c, stator_current_a
 from mavrik.core.planning.balance import cranking_currents
 from mavrik.core.planning.charging import Chargers
@@ -177,9 +177,7 @@ class Vehicles:
         set_point = np.repeat(np.asarray(values.set_point_v, dtype=float)[None, :], runs, axis=0)
         for k, a in zip(scene.of_unit, self.circuit.alternators, strict=True):
             shaft = scene.rpm * a.pulley_ratio
-            warm = np.array(
-                [float(output_limit_a(a.rated_a, shaft, c, a.curve, a.kind == "permanent_magnet")) for c in now.unit_c]
-            )
+            warm = np.array([float(unit_output_a(a, shaft, c)) for c in now.unit_c])
             limit[:, k] = 0.0 if a.field == "open" or not scene.running else warm * scene.gives[a.id]
             set_point[:, k] += a.compensation_mv_per_k / 1000 * (now.unit_c - 60.0)
             set_point[:, k] = np.where(now.floating, np.minimum(self.float_v.min(), set_point[:, k]), set_point[:, k])

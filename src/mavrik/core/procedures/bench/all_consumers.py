@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from mavrik.core.catalogue.sources import output_limit_a
 from mavrik.core.circuit import Circuit
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.operating.bench_states import BenchState
+from mavrik.core.operating.devices import unit_output_a
 from mavrik.core.operating.prediction import FAST_RPM
 from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure, against
 from mavrik.core.procedures.bench.full_output import HOT_C
@@ -32,7 +32,7 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
             continue
         usual = limits.of("consumers_output")
         if not usual.exact:
-            able = float(output_limit_a(a.rated_a, FAST_RPM * a.pulley_ratio, HOT_C, a.curve, a.kind == "permanent_magnet"))
+            able = float(unit_output_a(a, FAST_RPM * a.pulley_ratio, HOT_C))
             asked = sum(x.current_a for x in circuit.loads if not x.cranking)
             least = (usual.least or 0.0) * min(able, asked)
             rule = f"{usual.rule}: {least:.0f} A, of {asked:.0f} A asked for and {able:.0f} A possible"

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from mavrik.core.catalogue.sources import output_limit_a
 from mavrik.core.circuit import Circuit
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.operating.bench_states import BenchState, joined_by_metal
+from mavrik.core.operating.devices import unit_output_a
 from mavrik.core.operating.prediction import FAST_RPM
 from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure
 from mavrik.core.procedures.bench_limits import Limits
@@ -40,7 +40,7 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
         if read is None:
             continue
         shaft = FAST_RPM * a.pulley_ratio
-        able = float(output_limit_a(a.rated_a, shaft, HOT_C, a.curve, a.kind == "permanent_magnet"))
+        able = float(unit_output_a(a, shaft, HOT_C))
         window = limits.maker.get("output")
         least = limit.least * able if window is None or window.least is None else window.least
         rule = f"{limit.rule}: {least:.0f} A of {able:.0f} A at {shaft:.0f} /min of the shaft"

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from mavrik.core.catalogue.sources import output_limit_a
 from mavrik.core.circuit import Circuit
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.operating.bench_states import BenchState
+from mavrik.core.operating.devices import unit_output_a
 from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure, against
 from mavrik.core.procedures.bench.full_output import HOT_C
 from mavrik.core.procedures.bench_limits import BenchLimit, Limits
@@ -36,7 +36,7 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
             words = f"The shaft turns at {share:.0%} of {turned:.0f} /min, engine speed times the pulley ratio."
             judgements.append(against(points[f"shaft_rpm:{a.id}"], Measured(share, u), limits.of("slip"), 1, words, words, "Belt tension, glaze and wear; or the pulley is another size than the document says.").of(shaft))  # fmt: skip
         if shaft is not None and output is not None:
-            able = float(output_limit_a(a.rated_a, shaft.value, HOT_C, a.curve, a.kind == "permanent_magnet"))
+            able = float(unit_output_a(a, shaft.value, HOT_C))
             usual = limits.of("output_share")
             least = (usual.least or 0.0) * able
             limit = BenchLimit(
