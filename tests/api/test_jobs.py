@@ -7,6 +7,7 @@ import pytest
 from sqlalchemy.exc import OperationalError
 
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
+from mavrik.exchange.bundle import LARGEST_BUNDLE_BYTES
 from tests.api.conftest import Caller, drops, findings, job_body, keep
 from tests.build import simple_document, with_branch
 
@@ -242,7 +243,7 @@ def test_a_bad_bundle_leaves_nothing_behind(tech: Caller, raw: bytes) -> None:
 
 
 def test_an_upload_beyond_the_limit_is_refused(tech: Caller) -> None:
-    assert tech.post("/api/jobs/import", raw=b" " * 12_100_000).status_code == 413
+    assert tech.post("/api/jobs/import", raw=b" " * (LARGEST_BUNDLE_BYTES + 100_000)).status_code == 413
 
 
 def test_readings_go_out_as_csv(tech: Caller, job: dict[str, Any]) -> None:

@@ -52,6 +52,10 @@ def database_url(admin_url: str) -> Iterator[str]:
         yield url
 
 
+STARTS_WITHIN_S = 300.0
+"""On a busy machine; a server that has given up is not waited for."""
+
+
 @pytest.fixture(scope="session")
 def base(database_url: str) -> Iterator[str]:
     """The address of a server with the demo data."""
@@ -74,11 +78,13 @@ def base(database_url: str) -> Iterator[str]:
     )  # fmt: skip
     worker = subprocess.Popen([sys.executable, "-m", "mavrik.cli", "work"], env=environment, cwd=ROOT, stderr=subprocess.DEVNULL)
     address = f"http://127.0.0.1:{port}"
-    for _ in range(200):
+    until = time.monotonic() + STARTS_WITHIN_S
+    while True:
         try:
-            urllib.request.urlopen(f"{address}/api/health", timeout=1)
+            urllib.request.urlopen(f"{address}/api/health", timeout=10)
             break
         except OSError:
+            assert server.poll() is None and time.monotonic() < until, "the server does not start"
             time.sleep(0.1)
     yield address
     for one in (server, worker):

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import hashlib
 import io
+import threading
 import warnings
 from dataclasses import dataclass
 
-from PIL import Image, ImageOps
+from PIL import Image, ImageFile, ImageOps
 
 from mavrik.domain.limits import MOST_PHOTO_BYTES
 
@@ -45,6 +46,7 @@ def develop(data: bytes) -> Developed:
     picture = _opened(data)
     picture.draft("RGB", (MOST_SIDE, MOST_SIDE))
     try:
+        _load(picture)
         upright = ImageOps.exif_transpose(picture)
         if upright.mode in ("RGBA", "LA", "P", "PA"):
             layered = upright.convert("RGBA")
@@ -73,10 +75,23 @@ def checked(jpeg: bytes, key: str) -> Developed:
     if max(picture.size) > MOST_SIDE or len(jpeg) > MOST_PHOTO_BYTES:
         raise PhotoError("A photo is larger than those that are kept.")
     try:
-        picture.load()
+        _load(picture)
     except (OSError, ValueError, SyntaxError) as error:
         raise PhotoError("A photo is damaged: it cannot be read to its end.") from error
     return Developed(key, jpeg, picture.width, picture.height)
+
+
+_WHOLE = threading.Lock()
+
+
+def _load(picture: Image.Image) -> None:
+    """Decode it. Raises OSError for one that breaks off, though what prints sheets makes the library take those, too, once it is loaded."""
+    with _WHOLE:
+        lenient, ImageFile.LOAD_TRUNCATED_IMAGES = ImageFile.LOAD_TRUNCATED_IMAGES, False
+        try:
+            picture.load()
+        finally:
+            ImageFile.LOAD_TRUNCATED_IMAGES = lenient
 
 
 def _opened(data: bytes, formats: tuple[str, ...] = FORMATS) -> Image.Image:
