@@ -23,8 +23,8 @@ FLAGS = [
     "--no-first-run",
 ]
 EDITS = 30
-LARGEST = 8
-"""The demo's job with the most branches."""
+LARGEST, PLANNED = 8, 3
+"""The demo's job with the most branches, and the one whose pulley and belt are planned."""
 
 REDRAW = """async (length) => {
   const input = document.querySelector('[data-field=length_m] input')
@@ -40,15 +40,15 @@ REDRAW = """async (length) => {
 }"""
 
 
-DRAG = """async (rpm) => {
-  const slider = document.querySelector('[data-test=state-engine_rpm] [role=slider]')
-  const drawn = document.querySelector('svg.loop')
+DRAG = """async ([what, where, to]) => {
+  const slider = document.querySelector(what)
+  const drawn = document.querySelector(where)
   const start = performance.now()
   const seen = new Promise((done) => {
     new MutationObserver((_, observer) => { observer.disconnect(); requestAnimationFrame(() => done(performance.now())) })
       .observe(drawn, { subtree: true, childList: true, characterData: true, attributes: true })
   })
-  slider.value = String(rpm)
+  slider.value = String(to)
   slider.dispatchEvent(new Event('input', { bubbles: true }))
   return (await seen) - start
 }"""
@@ -86,7 +86,15 @@ def figures() -> list[Figure]:
         page.wait_for_timeout(800)
         dragged = []
         for k in range(EDITS):
-            dragged.append(page.evaluate(DRAG, 600 + 50 * k))
+            dragged.append(page.evaluate(DRAG, ["[data-test=state-engine_rpm] [role=slider]", "svg.loop", 600 + 50 * k]))
+            page.wait_for_timeout(120)
+        page.goto(f"/jobs/{PLANNED}/plan")
+        page.locator("[data-test=part-drive]").click()
+        page.wait_for_selector("[data-test=try-pulley]")
+        page.wait_for_timeout(800)
+        pulley = []
+        for k in range(EDITS):
+            pulley.append(page.evaluate(DRAG, ["[data-test=try-pulley]", "[data-test=hot-idle]", 48 + k / 2]))
             page.wait_for_timeout(120)
         every = _script_kb(scripts)
         browser.close()
@@ -105,6 +113,14 @@ def figures() -> list[Figure]:
             "ms",
             statistics.median(dragged),
             statistics.quantiles(dragged, n=20)[-1],
+            150.0,
+        ),
+        Figure(
+            "browser",
+            "a pulley dragged a step, until the output at idle is there anew",
+            "ms",
+            statistics.median(pulley),
+            statistics.quantiles(pulley, n=20)[-1],
             150.0,
         ),
         Figure("browser", "script to the job list, gzip", "kB", first, None, 300.0),

@@ -54,6 +54,33 @@ def test_a_pulley_is_thought_of_judged_and_kept(open_page: Callable[..., Page]) 
     expect(page.locator("[data-test=keep-drive]")).to_have_text("Kept")
 
 
+def test_a_pulley_is_tried_by_dragging_it(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto(f"/jobs/{job_with(page, 'front_battery')}/plan")
+    page.locator("[data-test=part-drive]").click()
+    for name, value in (("crank", "150"), ("now", "60"), ("limit", "16000")):
+        page.locator(f"[data-test={name}] input, input[data-test={name}]").first.fill(value)
+    big, slider = page.locator("[data-test=hot-idle]"), page.locator("[data-test=try-pulley]")
+    expect(big).to_contain_text("shaft 2.50 times")
+    # Half a millimetre a key: from 60 mm down to 58.
+    slider.focus()
+    for _ in range(4):
+        page.keyboard.press("ArrowLeft")
+    expect(page.locator("[data-test=new] input, input[data-test=new]").first).to_have_value("58")
+    expect(big).to_contain_text("shaft 2.50 → 2.59 times")
+    # Taken to its least, 150 mm x 5000 / 16000 less 15 %, it lies beyond the limit speed, and that is said.
+    page.keyboard.press("Home")
+    expect(page.locator("[data-finding=overspeed]")).to_be_visible()
+    # With the mouse, to the middle of what is worth trying.
+    box = slider.bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + 22, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2, steps=5)
+    page.mouse.up()
+    expect(page.locator("[data-finding=overspeed]")).to_have_count(0)
+
+
 def test_two_readings_make_a_gain_with_its_uncertainty(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job = job_with(page, "front_battery")

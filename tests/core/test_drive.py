@@ -111,6 +111,10 @@ def test_just_the_diameters_in_the_range_give_it_without_overspeed(
         good = hot(idle * crank / own) >= wanted and redline * crank / own <= limit and (smallest is None or own >= smallest)
         assert good == (least <= own <= most), own
     assert ("out_of_reach" in [f.code for f in found.findings]) == (least > most) == (not found.pulley.possible)
+    # All of that is in sight where one is tried, and so is what was typed.
+    assert found.pulley.from_mm < min(least, now) and max(most, now) < found.pulley.to_mm
+    typed = plan_drive(UNIT, asked.model_copy(update={"new_mm": 300.0})).pulley
+    assert typed is not None and typed.to_mm >= 300 and typed.from_mm == found.pulley.from_mm
     assert found.pulley.least_by == ("belt" if smallest is not None and smallest >= crank * redline / limit else "limit speed")
 
 

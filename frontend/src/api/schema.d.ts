@@ -6974,6 +6974,8 @@ export interface components {
          * @description Between which diameters a pulley gives what is wanted without overspeed.
          */
         PulleyRange: {
+            /** From Mm */
+            from_mm: number;
             /** Least By */
             least_by: ("limit speed" | "belt") | null;
             /** Least Mm */
@@ -6982,6 +6984,8 @@ export interface components {
             most_mm: number | null;
             /** Possible */
             possible: boolean;
+            /** To Mm */
+            to_mm: number;
         };
         /**
          * Pulses

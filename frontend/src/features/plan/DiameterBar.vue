@@ -1,19 +1,14 @@
 <script setup lang="ts">
-/** Between which diameters a pulley gives what is wanted without overspeed, and where the two lie. */
+/** Between which diameters a pulley gives what is wanted without overspeed, and where the two lie; the new one can be dragged. */
 import { computed } from 'vue'
 import type { PulleyRange } from '@/api/types'
 import { fixed } from '@/ui/numbers'
 
-const props = defineProps<{ range: PulleyRange; now: number | null; then: number | null }>()
+const props = defineProps<{ range: PulleyRange; now: number | null; then: number | null; readonly: boolean }>()
+const emit = defineEmits<{ try: [mm: number] }>()
 
-const EDGE = 0.12
-const scale = computed(() => {
-  const every = [props.range.least_mm, props.range.most_mm, props.now, props.then].filter((v): v is number => v !== null)
-  const [low, high] = [Math.min(...every), Math.max(...every)]
-  const room = Math.max((high - low) * EDGE, 1)
-  return { low: low - room, width: high - low + 2 * room }
-})
-const at = (mm: number) => (100 * (mm - scale.value.low)) / scale.value.width
+const STEP = 0.5
+const at = (mm: number) => (100 * (mm - props.range.from_mm)) / (props.range.to_mm - props.range.from_mm)
 const room = computed(() => ({
   left: `${props.range.least_mm === null ? 0 : at(props.range.least_mm)}%`,
   right: `${100 - (props.range.most_mm === null ? 100 : at(props.range.most_mm))}%`,
@@ -28,7 +23,7 @@ const words = computed(() => {
 </script>
 
 <template>
-  <div class="bar" role="img" :aria-label="words">
+  <div class="bar">
     <span v-if="range.possible && (range.least_mm !== null || range.most_mm !== null)" class="room" :style="room" />
     <span v-if="now !== null" class="mark" :style="{ left: `${at(now)}%` }"
       ><i>now {{ fixed(now, 1) }}</i></span
@@ -36,6 +31,18 @@ const words = computed(() => {
     <span v-if="then !== null" class="mark then" :style="{ left: `${at(then)}%` }"
       ><i>new {{ fixed(then, 1) }}</i></span
     >
+    <input
+      v-if="!readonly"
+      type="range"
+      :min="range.from_mm"
+      :max="range.to_mm"
+      :step="STEP"
+      :value="then ?? now ?? range.to_mm"
+      aria-label="New pulley, mm"
+      :aria-description="words"
+      data-test="try-pulley"
+      @input="emit('try', Number(($event.target as HTMLInputElement).value))"
+    />
   </div>
   <p class="mb-0" data-test="range">{{ words }}</p>
 </template>
@@ -44,7 +51,7 @@ const words = computed(() => {
 .bar {
   position: relative;
   height: 18px;
-  margin: 26px 0 26px;
+  margin: 42px 0;
   border: 1px solid var(--line);
   background: repeating-linear-gradient(45deg, transparent 0 6px, rgb(var(--v-theme-surface-variant)) 6px 12px);
 }
@@ -61,9 +68,48 @@ const words = computed(() => {
   border-left: 4px solid rgb(var(--v-theme-on-surface));
   margin-left: -2px;
 }
+/* Its thumb's middle travels from edge to edge, so that it lies over the mark it moves. */
+input {
+  --thumb: 44px;
+  position: absolute;
+  top: -14px;
+  left: calc(var(--thumb) / -2);
+  width: calc(100% + var(--thumb));
+  height: 44px;
+  margin: 0;
+  appearance: none;
+  background: none;
+  cursor: grab;
+  --edge: transparent;
+  --grip: linear-gradient(
+    90deg,
+    transparent 9px,
+    var(--edge) 9px 13px,
+    rgb(var(--v-theme-primary)) 13px 31px,
+    var(--edge) 31px 35px,
+    transparent 35px
+  );
+}
+input:focus-visible {
+  --edge: rgb(var(--v-theme-on-surface));
+  outline: none;
+}
+input::-webkit-slider-thumb {
+  appearance: none;
+  width: var(--thumb);
+  height: 44px;
+  background: var(--grip);
+}
+input::-moz-range-thumb {
+  width: var(--thumb);
+  height: 44px;
+  border: 0;
+  border-radius: 0;
+  background: var(--grip);
+}
 .mark i {
   position: absolute;
-  top: -20px;
+  top: -30px;
   transform: translateX(-50%);
   white-space: nowrap;
   font-style: normal;
@@ -71,7 +117,7 @@ const words = computed(() => {
 }
 .then i {
   top: auto;
-  bottom: -20px;
+  bottom: -30px;
   font-weight: 700;
 }
 </style>

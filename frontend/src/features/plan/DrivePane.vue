@@ -251,9 +251,15 @@ const more = ref<string[]>([])
         <b>{{ f.title }}.</b> {{ f.why }} <span class="quiet">{{ f.rule }} {{ f.source }}.</span>
       </p>
     </section>
-    <section v-if="view?.pulley" class="panel">
+    <section v-if="form && shown?.pulley" class="panel">
       <h2 class="sleeve">Which pulley</h2>
-      <DiameterBar :range="view.pulley" :now="form.now_mm ?? null" :then="form.new_mm ?? null" />
+      <DiameterBar
+        :range="shown.pulley"
+        :now="form.now_mm ?? null"
+        :then="form.new_mm ?? null"
+        :readonly="!bench.mayWrite"
+        @try="form.new_mm = $event"
+      />
     </section>
     <section v-if="view" class="panel scroll">
       <v-table class="figures" data-test="speeds">

@@ -14,7 +14,8 @@ from mavrik.core.document import Document, Label
 from mavrik.core.planning.belts import BeltError, Pulley, Route, TakenUp, Tensioner, moved, route, travel
 from mavrik.core.protection.documents import Finding, Severity
 
-Millimetre = Annotated[float, Field(gt=5, le=1000, description="Effective diameter, or a distance [mm]")]
+NEVER_SO_SMALL_MM, MOST_MM = 5.0, 1000.0
+Millimetre = Annotated[float, Field(gt=NEVER_SO_SMALL_MM, le=MOST_MM, description="Effective diameter, or a distance [mm]")]
 Place = Annotated[float, Field(ge=-3000, le=3000, description="In the plane of the belt, x to the right, y up [mm]")]
 Degrees = Annotated[
     float, Field(ge=-180, le=180, description="Of the tensioner's arm, against the clock, from where it is drawn [deg]")

@@ -123,6 +123,9 @@ class PulleyRange:
     """The largest that gives the wanted output at a hot idle; None where nothing is wanted, or no pulley gives it."""
     possible: bool
     """Whether any diameter does all that is wanted and allowed."""
+    from_mm: float
+    to_mm: float
+    """Between which diameters it is worth trying one."""
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from math import ceil, hypot, pi
+from math import ceil, floor, hypot, pi
 from typing import Literal
 
 from mavrik.core.catalogue.sources import source_table
@@ -11,6 +11,8 @@ from mavrik.core.circuit import Alternator, Circuit
 from mavrik.core.operating.devices import unit_output_a
 from mavrik.core.planning.belts import Contact, slip_torque_nm
 from mavrik.core.planning.drive.belt import (
+    MOST_MM,
+    NEVER_SO_SMALL_MM,
     DriveBeltError,
     DrivePulley,
     belt_ways,
@@ -31,6 +33,9 @@ from mavrik.core.planning.drive.documents import (
 from mavrik.core.planning.drive.findings import of_engine, of_ribs, of_slip, of_speeds, of_wishes
 from mavrik.core.planning.drive.turning import slowest_shaft_rpm
 from mavrik.core.protection.documents import Finding, Severity, by_severity
+
+TRIED_BEYOND = 0.15
+"""So far beyond what is fitted, needed and allowed a diameter is still worth trying out."""
 
 SAME_SPEED = 0.03
 """Two engine speeds that differ by more are not the same: an idling alternator's output rises steeply. Our choice, no source."""
@@ -149,7 +154,11 @@ def _range(unit: Alternator, asked: DriveRequest, ratio: float) -> PulleyRange |
         most = driving * asked.idle_rpm / shaft
     mm, by = max(least, default=(None, None), key=lambda pair: pair[0] or 0.0)
     possible = asked.wanted_idle_a is None or (most is not None and (mm is None or mm <= most))
-    return PulleyRange(mm, by, most, possible)
+    bounds = [d for d in (asked.now_mm, mm, most) if d is not None]
+    ends = min(bounds) * (1 - TRIED_BEYOND), max(bounds) * (1 + TRIED_BEYOND)
+    # A diameter that was typed is in sight wherever it lies.
+    typed = ends if asked.new_mm is None else (min(ends[0], asked.new_mm), max(ends[1], asked.new_mm))
+    return PulleyRange(mm, by, most, possible, max(floor(typed[0]), NEVER_SO_SMALL_MM + 1), min(ceil(typed[1]), MOST_MM))
 
 
 def _belt(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> tuple[BeltChange | None, tuple[Finding, ...]]:
