@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cache
+from functools import cache, lru_cache
 from typing import Annotated, Literal
 
 import numpy as np
@@ -100,6 +100,7 @@ def _between(points: dict[float, float], at: float) -> float:
     return float(np.interp(at, keys, [points[k] for k in keys]))
 
 
+@lru_cache(maxsize=1024)
 def rest_voltage_v(chemistry: str, state_of_charge: float) -> float:
     """Rest voltage of a 12 V battery [V].
 
@@ -116,6 +117,7 @@ def rest_voltage_v(chemistry: str, state_of_charge: float) -> float:
     return _between(source_table().rest_v_12[chemistry], state_of_charge)
 
 
+@lru_cache(maxsize=1024)
 def charging_resistance_ohm(
     chemistry: str, state_of_charge: float, capacity_ah: float, temperature_c: float, least_ohm: float
 ) -> float:

@@ -65,3 +65,19 @@ def least_path(graph: Graph, start: str, goal: str) -> list[tuple[str, AnyBranch
         return None
     taken = [min(graph.adj[a][b], key=ohm.__getitem__) for a, b in pairwise(nodes)]
     return [(b, graph.edges[a, b, key]["branch"]) for (a, b), key in zip(pairwise(nodes), taken, strict=True)]
+
+
+def least_ohm(graph: Graph, start: str) -> dict[str, float]:
+    """The least sound resistance of a way to each node that can be reached [ohm]; none from a node of no branch.
+
+    graph: of branches; start: the node
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> sorted(least_ohm(graph_of(front_battery(12).branches), "bat_neg"))[:2]
+    ['alt_case', 'bat_neg']
+    """
+    if start not in graph:
+        return {}
+    ohm = {key: _sound_ohm(branch) for _, _, key, branch in graph.edges(keys=True, data="branch")}
+    found = nx.single_source_dijkstra_path_length(graph, start, weight=lambda _, __, edges: min(map(ohm.__getitem__, edges)))
+    return {node: float(r) for node, r in found.items()}

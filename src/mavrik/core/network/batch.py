@@ -9,6 +9,7 @@ solved by Newton's method along with the rest.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from copy import copy
 from dataclasses import dataclass, fields
 from typing import TypeAlias
 
@@ -67,6 +68,13 @@ MOST_BITS = 50
 
 REGULATING, AT_LIMIT, OFF, FORCED, BY_INPUT = (int(m) for m in Mode)
 """The same as plain numbers: a round compares arrays with them, and an enumeration's name costs a look-up."""
+
+
+PER_STATE = (
+    "mode", "forced_a", "limit", "set_point", "charging", "conducts", "load_on", "closed", "starved", "load_v", "in_v", "out_v", "out_a",
+    "v", "x", "g", "s", "flat",
+)  # fmt: skip
+"""What a batch keeps a row of for each of its states, but for what it counts on its way."""
 
 
 Which: TypeAlias = NDArray[np.int64] | slice
@@ -179,15 +187,15 @@ class Batch:
     def begin_like(self, other: AtRest, which: NDArray[np.int64]) -> None:
         """Assume the pieces and the tangents of states that have come to rest; what has a past keeps its own.
 
-        which: for each state here the one of `other` it is taken to be near
+        which: for each state here the one of `other` it is taken to be near; -1 for one that begins by itself
         A load of constant power takes less current at a higher voltage, so that beside a source at its limit there may be two
         operating points. The higher one is meant, and only a beginning from above is sure to find it.
         """
         near = other.mode[which]
-        follows = np.ones(self.states, dtype=bool)
+        follows = which >= 0
         if self.curved:
-            held = ((near == AT_LIMIT) | (near == BY_INPUT)).any(axis=1)
-            follows = ~held
+            held = follows & ((near == AT_LIMIT) | (near == BY_INPUT)).any(axis=1)
+            follows = follows & ~held
             if held.any() and not (self.net.diodes or self.net.links or self.net.converters):
                 follows[held] = self._held_back(np.flatnonzero(held), near[held])
         forced = self.mode == FORCED
@@ -257,6 +265,27 @@ class Batch:
         self.answer = self.answer_now()
         return todo
 
+    def of_state(self, k: int) -> Batch:
+        """One of its states that have come to rest, as a batch of its own."""
+        own, one = slice(k, k + 1), copy(self)
+        one.states, one.alike = 1, False
+        for name in PER_STATE:
+            setattr(one, name, getattr(self, name)[own])
+        one.given, one.p = ({n: a if len(a) == 1 else a[own] for n, a in values.items()} for values in (self.given, self.p))
+        red = ((f.name, getattr(self.red, f.name)) for f in fields(Reduction))
+        one.red = Reduction(**{n: a if len(a) == 1 else a[own] for n, a in red})
+        one.answer = Solved(**{f.name: getattr(self.answer, f.name)[own] for f in fields(Solved)})
+        return one
+
+    def linear(self) -> tuple[Floats, Floats]:
+        """The matrix and the right side that its states have come to rest with, everything at its piece and tangent."""
+        self.alike = False
+        self._stamps(ALL)
+        right, matrix = self._right_side(ALL, self.s), self._matrix(ALL, self.g)
+        if self.net.converters:
+            self._stamp_inputs(matrix, right, ALL)
+        return matrix, right
+
     def _stamps(self, t: Which) -> None:
         """Conductance and source term of every two-terminal element, i = g v + s."""
         p, (emfs, diodes, loads, links) = self.p, self.net.part
@@ -293,7 +322,6 @@ class Batch:
             if self.net.converters:
                 self._stamp_inputs(a, b, t)
             solved = solve_dense(a[0], b[0])[None] if len(a) == 1 else np.asarray(np.linalg.solve(a, b[:, :, None])[:, :, 0])
-            self.matrix = a[0]
         self.v[t] = solved[:, : self.n]
         self.x[t] = solved[:, self.n :]
 
@@ -591,10 +619,7 @@ class Batch:
         emfs, diodes, _, links = net.part
         ohm = self.given["resistor_ohm"]
         unit = self.answer.resistor_a / ohm
-        self._stamps(ALL)
-        right, matrix = self._right_side(ALL, self.s), self._matrix(ALL, self.g)
-        if net.converters:
-            self._stamp_inputs(matrix, right, ALL)
+        matrix, _ = self.linear()
         behind = np.where(self.charging, p["emf_charging_ohm"], p["emf_ohm"])
         moved = net.through * unit[:, None, :]
         many, own_emfs, own_sources = moved.shape[2], len(net.emfs), self.k

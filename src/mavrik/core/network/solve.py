@@ -41,6 +41,16 @@ def _as_rows(values: Values) -> dict[str, NDArray[np.float64]]:
     return {name: np.atleast_2d(np.asarray(getattr(values, name))) for name in VALUE_NAMES}
 
 
+def _stacked(some: Sequence[Values]) -> Values:
+    """The values of several states as rows; one row of what they share, so that equal resistances are taken apart once."""
+
+    def rows(name: str) -> NDArray[np.float64]:
+        many = np.array([getattr(v, name) for v in some], dtype=float)
+        return many[:1] if (many == many[0]).all() else many
+
+    return Values(**{name: rows(name) for name in VALUE_NAMES})
+
+
 class Network(Assembly):
     """A network, assembled once and solved for as many states as one likes."""
 
@@ -78,6 +88,59 @@ class Network(Assembly):
             batch = Batch(self.guarded, self.guards.values(rows), 1)
             batch.run()
         return batch
+
+    def settle_each(self, asked: Sequence[tuple[Values, Batch | None]]) -> list[Batch | NoOperatingPointError]:
+        """Several states brought to rest at once, each as `settle` does by itself: a call costs far more than a state more.
+
+        asked: for each its values and, if any, a state at rest that it is taken to be near
+        Returns for each its state, or why there is none. Raises ValueError for values that cannot be.
+
+        >>> from dataclasses import replace
+        >>> from mavrik.core.network import EmfSource, Resistor
+        >>> halved = Network([EmfSource("battery", "p", "n", 12.0, 1.0), Resistor("a", "p", "n", 1.0)], "n")
+        >>> found = halved.settle_each([(replace(halved.values, emf_v=[v]), None) for v in (12.0, 10.0)])
+        >>> [round(halved.named(rest).node_v["p"], 6) for rest in found if isinstance(rest, Batch)]
+        [6.0, 5.0]
+        """
+        found: dict[int, Batch | NoOperatingPointError] = {}
+        if len(asked) > 1:
+            found |= self._settled_rows(self._rows(_stacked([values for values, _ in asked])), [near for _, near in asked])
+        for k, (values, near) in enumerate(asked):
+            if k not in found:
+                try:
+                    found[k] = self.settle(values, near)
+                except NoOperatingPointError as error:
+                    found[k] = error
+        return [found[k] for k in range(len(asked))]
+
+    def _settled_rows(self, rows: dict[str, NDArray[np.float64]], near: Sequence[Batch | None]) -> dict[int, Batch]:
+        """Those of some states that come to rest together, by their number."""
+        states = len(near)
+        batch = Batch(self, rows, states)
+        begin = {k: rest.at_rest for k, rest in enumerate(near) if rest is not None and rest.net is self}
+        if begin:
+            which = np.full(states, -1)
+            which[list(begin)] = np.arange(len(begin))
+            batch.begin_like(AtRest.joined(list(begin.values())), which)
+        try:
+            restless = set(batch.run_all().tolist())
+        except NoOperatingPointError:
+            return {}
+        beyond = self.guards.beyond(batch.answer.node_v)
+        found = {k: batch.of_state(k) for k in range(states) if k not in restless and not beyond[k]}
+        held = np.flatnonzero(beyond)
+        if len(held) > 1:
+            own = {n: a if len(a) == 1 else a[held] for n, a in rows.items()}
+            found |= {int(held[k]): rest for k, rest in self._guarded_rows(own, len(held)).items()}
+        return found
+
+    def _guarded_rows(self, rows: dict[str, NDArray[np.float64]], states: int) -> dict[int, Batch]:
+        batch = Batch(self.guarded, self.guards.values(rows), states)
+        try:
+            restless = set(batch.run_all().tolist())
+        except NoOperatingPointError:
+            return {}
+        return {k: batch.of_state(k) for k in range(states) if k not in restless}
 
     def solve(self, values: Values | None = None) -> Solution:
         """Solve one state.
@@ -268,10 +331,11 @@ class Network(Assembly):
         wanted = np.zeros(len(self.nodes))
         for place, sign in self.incidence(plus, minus).items():
             wanted[place] = sign
-        right = np.zeros(len(batch.matrix))
+        matrix = batch.linear()[0][0]
+        right = np.zeros(len(matrix))
         right[:k] = wanted[:k] - wanted[k:-1] @ red.follows[0]
         adjoint = np.zeros(len(self.nodes))
-        adjoint[:k] = np.linalg.solve(batch.matrix.T, right)[:k]
+        adjoint[:k] = np.linalg.solve(matrix.T, right)[:k]
         if len(self.nodes) - 1 > k:
             inner = self.conductances(rows["resistor_ohm"])[0, k:, k:]
             adjoint[k:-1] = np.linalg.solve(inner, wanted[k:-1]) - red.follows[0] @ adjoint[:k]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 
 from mavrik.core import network as net
@@ -96,24 +97,38 @@ def _load(circuit: Circuit, load: Load) -> net.Element:
     return net.CurrentSource(load.from_node, load.to_node, load.current_a, load.id, takes=True)
 
 
-def _charged_before(element: net.Element, state: State) -> net.Element:
-    """A link as the time before has left it: where a stud was read above its cut-in, it has closed."""
+def charged_before(element: net.Element, state: State) -> net.Element:
+    """A link as the time before has left it: where a stud was read above its cut-in, it has closed.
+
+    element: of a branch; state: what was read
+    """
     if isinstance(element, net.Link) and max(state.stud_v.values(), default=0.0) > element.cut_in_v:
         return replace(element, closed=True)
     return element
 
 
-def elements_of(circuit: Circuit, state: State) -> list[net.Element]:
-    """Everything of a circuit at a state, as elements of a network with cold cables.
+def branch_elements(circuit: Circuit, state: State) -> list[net.Element]:
+    """What conducts of a circuit's branches at a state, as elements with cold cables; of links see `charged_before`.
 
-    circuit, state: the document and what is on, open and known
+    circuit, state: the document and what is open
     """
     settings = (setting_of(circuit, b, state) for b in circuit.branches)
     made = (b.network_element(s) for b, s in zip(circuit.branches, settings, strict=True))
-    elements: list[net.Element] = [_charged_before(e, state) for e in made if e is not None]
-    elements += [_alternator(circuit, a, state) for a in circuit.alternators]
+    return [e for e in made if e is not None]
+
+
+def device_elements(circuit: Circuit, state: State, off_too: bool = False) -> list[net.Element]:
+    """Everything of a circuit at a state but its branches.
+
+    circuit, state: the document and what is on
+    off_too: loads that are off take nothing instead of being left out, so that states which differ in them make one network
+    """
+    elements: list[net.Element] = [_alternator(circuit, a, state) for a in circuit.alternators]
     elements += [_battery(circuit, b, state) for b in circuit.batteries]
-    elements += [_load(circuit, x) for x in circuit.loads if is_on(x, state)]
+    elements += [
+        x if on else _switched_off(x)
+        for x, on in ((_load(circuit, x), is_on(x, state)) for x in circuit.loads if off_too or is_on(x, state))
+    ]
     elements += [replace(converter_element(c), limit_a=c.limit_a if state.converters_on else 0.0) for c in circuit.converters]
     if state.chargers_on:
         elements += [
@@ -127,3 +142,20 @@ def elements_of(circuit: Circuit, state: State) -> list[net.Element]:
     if state.fault is not None:
         elements.append(net.Resistor("fault", state.fault.from_node, state.fault.to_node, state.fault.resistance_mohm / 1000))
     return elements
+
+
+def _switched_off(load: net.Element) -> net.Element:
+    if isinstance(load, net.Resistor):
+        return replace(load, ohm=math.inf)
+    if isinstance(load, net.PowerLoad):
+        return replace(load, watt=0.0, cut_off_v=0.0)
+    assert isinstance(load, net.CurrentSource)
+    return replace(load, ampere=0.0)
+
+
+def elements_of(circuit: Circuit, state: State) -> list[net.Element]:
+    """Everything of a circuit at a state, as elements of a network with cold cables.
+
+    circuit, state: the document and what is on, open and known
+    """
+    return [*(charged_before(e, state) for e in branch_elements(circuit, state)), *device_elements(circuit, state)]

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Generator, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -12,11 +13,15 @@ from scipy.optimize import brentq
 
 from mavrik.core import network as net
 from mavrik.core.circuit import Circuit
-from mavrik.core.circuit.graph import graph_of, reach
 from mavrik.core.circuit.rules import CircuitError, check_circuit
-from mavrik.core.operating.elements import elements_of
+from mavrik.core.operating.elements import charged_before, device_elements
 from mavrik.core.operating.state import State, check_state, is_on
-from mavrik.core.operating.warm_cables import SETTLED_K, WARM_ROUNDS, WarmCables
+from mavrik.core.operating.warm_cables import SETTLED_K, WARM_ROUNDS
+from mavrik.core.operating.wiring import Wirings
+
+T = TypeVar("T")
+Settling: TypeAlias = Generator[tuple[net.Values, net.Batch | None], net.Batch, T]
+"""Steps on the way to something: each asks for values to be brought to rest, near a state where there is one."""
 
 
 class Engine:
@@ -29,28 +34,36 @@ class Engine:
         checked: bool = False,
         extra_ohm: Mapping[str, float] | None = None,
         extra_emf_v: Mapping[str, float] | None = None,
+        wirings: Wirings | None = None,
+        off_too: bool = False,
     ) -> None:
         """Assemble it.
 
         checked: the circuit has passed `check_circuit` already, as for another state of it
         extra_ohm: resistance beyond that of the document, by branch id [ohm]
         extra_emf_v: open-circuit voltage beyond what the document's charge gives, by battery id [V]
+        wirings: where the branches' elements are kept for other states of the circuit
+        off_too: see `device_elements`
         Raises CircuitError for a circuit that cannot be computed or a state that names what is not there.
         """
         problems = (not checked and check_circuit(circuit)) or check_state(circuit, state)
         if problems:
             raise CircuitError(problems)
         self.circuit, self.state = circuit, state
-        self.elements = elements_of(circuit, state)
+        self._wiring = wiring = (wirings or Wirings()).of(circuit, state)
+        self.elements = [*(charged_before(e, state) for e in wiring.elements), *device_elements(circuit, state, off_too)]
         self.network = net.network_of(self.elements, circuit.alternator.case_node)
         own = net.values_of(self.elements)
-        charged = np.array([(extra_emf_v or {}).get(e.id, 0.0) for e in self.network.emfs])
-        self._own = replace(own, emf_v=np.asarray(own.emf_v, dtype=float) + charged)
-        by_id = {b.id: b for b in circuit.branches}
-        metal = [(k, by_id[r.id]) for k, r in enumerate(self.network.resistors) if r.id in by_id]
-        self._rows = np.array([k for k, _ in metal], dtype=int)
-        self._extra = np.array([(extra_ohm or {}).get(b.id, 0.0) for _, b in metal])
-        self.warm = WarmCables([b for _, b in metal], measured=True)
+        if extra_emf_v:
+            charged = np.array([extra_emf_v.get(e.id, 0.0) for e in self.network.emfs])
+            own = replace(own, emf_v=np.asarray(own.emf_v, dtype=float) + charged)
+        self._own = own
+        # A network has the branches' resistances first, as they were made.
+        self.warm = wiring.warm
+        self._rows = np.arange(len(self.warm.branches))
+        self._extra: NDArray[np.float64] | float = 0.0
+        if extra_ohm:
+            self._extra = np.array([extra_ohm.get(b.id, 0.0) for b in self.warm.branches])
         self._around_c = self.warm.around_c(state.engine_space_c, state.ambient_c)
 
     def values(self, temperature_c: NDArray[np.float64] | None = None) -> net.Values:
@@ -63,9 +76,8 @@ class Engine:
         """Raises NoOperatingPointError for a known output that has nowhere to go."""
         if not self.state.output_a:
             return
-        found = self.network.named(rest)
         for a in self.circuit.alternators:
-            if a.id in self.state.output_a and found.between(a.stud_node, a.case_node) > NOWHERE_V:
+            if a.id in self.state.output_a and self._between(rest, a.stud_node, a.case_node) > NOWHERE_V:
                 amps = self.state.output_a[a.id]
                 raise net.NoOperatingPointError(
                     f"{a.label} is said to give {amps:g} A, and nothing is connected that could take it.", [a.id]
@@ -91,7 +103,7 @@ class Engine:
                 emf += lifted * (self.state.stud_v[name] - into - float(lifted @ emf) / lifted.sum())
         return replace(values, emf_v=emf)
 
-    def _as_charged(self, rest: net.Batch, values: net.Values) -> tuple[net.Batch, net.Values]:
+    def _as_charged(self, rest: net.Batch, values: net.Values) -> Settling[tuple[net.Batch, net.Values]]:
         """Bring the batteries to where the voltage read at a stud says they are.
 
         A known output goes into a battery whatever its voltage; how charged the batteries were that day only the reading tells.
@@ -102,18 +114,17 @@ class Engine:
             if lifted is None or not lifted.any():
                 continue
             own = np.array(values.emf_v, dtype=float)
-            rest, values = self._lift(rest, values, own, lifted, a.id)
+            rest, values = yield from self._lift(rest, values, own, lifted, a.id)
             # A battery behind a link that has opened takes nothing of the output: it stays where the document has it.
-            still = lifted * self.reached(a.stud_node, self.network.named(rest).open_ids)
+            still = lifted * self.reached(a.stud_node, self._open(rest))
             if still.any() and (still != lifted).any():
-                rest, values = self._lift(
-                    rest, values, np.where(still > 0, np.asarray(values.emf_v), self._own.emf_v), still, a.id
-                )
+                own = np.where(still > 0, np.asarray(values.emf_v), self._own.emf_v)
+                rest, values = yield from self._lift(rest, values, own, still, a.id)
         return rest, values
 
     def _lift(
         self, rest: net.Batch, values: net.Values, start: NDArray[np.float64], lifted: NDArray[np.float64], alternator_id: str
-    ) -> tuple[net.Batch, net.Values]:
+    ) -> Settling[tuple[net.Batch, net.Values]]:
         """Move some batteries together until the stud has the voltage that was read.
 
         start: volts to begin with, of every battery; lifted: which move
@@ -122,7 +133,7 @@ class Engine:
         if (start != np.asarray(values.emf_v)).any():
             # Afresh: what has cut off at a voltage that never was is on again.
             values = replace(values, emf_v=start)
-            rest = self.network.settle(values)
+            rest = yield values, None
         # The first step falls short on purpose: one too far would open a link that holds.
         lift, step, before, gain = 0.0, 0.0, 0.0, 1.25
         for k in range(LIFT_ROUNDS):
@@ -137,7 +148,7 @@ class Engine:
             step, before = short / gain, short
             lift += step
             values = replace(values, emf_v=start + lift * lifted)
-            rest = self.network.settle(values, rest)
+            rest = yield values, rest
         return rest, values
 
     def reached(self, stud: str, open_ids: Collection[str]) -> NDArray[np.float64]:
@@ -145,9 +156,13 @@ class Engine:
 
         stud: node; open_ids: of branches, beside those that the document has open
         """
-        found = reach(graph_of(b for b in self.circuit.branches if b.id not in open_ids), stud)
+        found = self._wiring.reached(stud, open_ids)
         plus = {b.id: b.positive_node for b in self.circuit.batteries}
         return np.array([float(plus[e.id] in found) for e in self.network.emfs])
+
+    def _open(self, rest: net.Batch) -> list[str]:
+        """Links that are open in a state at rest."""
+        return [k.id for k, closed in zip(self.network.links, rest.answer.link_closed[0], strict=True) if not closed]
 
     @cached_property
     def held(self) -> tuple[str, NDArray[np.float64]] | None:
@@ -180,7 +195,7 @@ class Engine:
         stud = next(a.stud_node for a in self.circuit.alternators if a.id == name)
         try:
             rest, values = self._met(values, start, lifted, name)
-            still = lifted * self.reached(stud, self.network.named(rest).open_ids)
+            still = lifted * self.reached(stud, self._open(rest))
             if still.any() and (still != lifted).any():
                 rest, values = self._met(values, start, still, name)
         except (net.NoOperatingPointError, NotMetError):
@@ -221,20 +236,38 @@ class Engine:
 
     def settle(self) -> Settled:
         """Bring the circuit to rest, with its cables warmed up where the state says so. Raises NoOperatingPointError."""
+        settling = self.settling()
+        try:
+            asked = next(settling)
+            while True:
+                try:
+                    rest = self.network.settle(*asked)
+                except net.NoOperatingPointError as error:
+                    asked = settling.throw(error)
+                else:
+                    asked = settling.send(rest)
+        except StopIteration as done:
+            return done.value  # type: ignore[no-any-return]
+
+    def settling(self) -> Settling[Settled]:
+        """As `settle`, step by step: every yield asks for the network with some values, near a state if any, to be brought to rest.
+
+        So that the steps of many engines can be made together, see `mavrik.core.operating.together`.
+        """
         values = self.values(self._around_c)
         if self.lifted:
             values = self._guessed(values)
-        rest = self.network.settle(values)
+        rest = yield values, None
         self._check_outputs(rest)
-        temperature, rest, values = self._warmed(rest, values)
-        rest, values = self._as_charged(rest, values)
+        temperature, rest, values = yield from self._warmed(rest, values)
+        rest, values = yield from self._as_charged(rest, values)
         found = self._settled(temperature, rest, values)
         if self.held is None or not self._cut_off(found):
             return found
         # What is cut off may be so because a forced output ran away from the voltage that was read.
         held = self._hold(self.values(self._around_c))
         if held is not None and self.state.warmed_up:
-            temperature, _, _ = self._warmed(*held)
+            temperature, _, _ = yield from self._warmed(*held)
             held = self._hold(self.values(temperature))
         if held is None:
             return found
@@ -245,7 +278,7 @@ class Engine:
         """What takes a power and does not, for want of a voltage."""
         return settled.solution.open_ids & {*(x.id for x in self.network.loads), *(c.id for c in self.network.converters)}
 
-    def _warmed(self, rest: net.Batch, values: net.Values) -> tuple[NDArray[np.float64], net.Batch, net.Values]:
+    def _warmed(self, rest: net.Batch, values: net.Values) -> Settling[tuple[NDArray[np.float64], net.Batch, net.Values]]:
         """Branches at the temperatures they settle at, where the state says so, beside it at rest with them."""
         temperature = self._around_c
         for _ in range(WARM_ROUNDS if self.state.warmed_up else 0):
@@ -255,7 +288,7 @@ class Engine:
                 break
             temperature = hotter
             values = replace(values, resistor_ohm=self.values(temperature).resistor_ohm)
-            rest = self.network.settle(values, rest)
+            rest = yield values, rest
         return temperature, rest, values
 
     def _settled(self, temperature: NDArray[np.float64], rest: net.Batch, values: net.Values) -> Settled:

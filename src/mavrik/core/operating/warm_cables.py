@@ -48,6 +48,7 @@ class WarmCables:
         measured: whether a branch has the resistance that was measured of it, or that of a sound one
         """
         self.branches = tuple(branches)
+        self._around: dict[tuple[float, float], NDArray[np.float64]] = {}
 
         def ohm(branch: AnyBranch, temperature_c: float) -> float:
             return branch.resistance_ohm(temperature_c) if measured else branch.sound_resistance_ohm(temperature_c)
@@ -63,7 +64,10 @@ class WarmCables:
 
     def around_c(self, engine_space_c: float, ambient_c: float) -> NDArray[np.float64]:
         """Temperature of the air round every branch [degC]; as `surroundings_c`."""
-        return np.array([surroundings_c(b, engine_space_c, ambient_c) for b in self.branches], dtype=float)
+        key = engine_space_c, ambient_c
+        if key not in self._around:
+            self._around[key] = np.array([surroundings_c(b, *key) for b in self.branches], dtype=float)
+        return self._around[key]
 
     def ohm(self, temperature_c: NDArray[np.float64]) -> NDArray[np.float64]:
         """Resistances at the branches' temperatures [ohm]."""

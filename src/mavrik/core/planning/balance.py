@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import Annotated, Literal
+from typing import Annotated, Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,7 +17,7 @@ from mavrik.core.circuit.graph import graph_of, reach
 from mavrik.core.circuit.rules import CircuitError, check_circuit
 from mavrik.core.document import Document, Label
 from mavrik.core.measuring.uncertainty import COVERAGE
-from mavrik.core.operating import Engine, State
+from mavrik.core.operating import AtState, Engine, State, solved_together
 from mavrik.core.planning.charging import fed_as_a_mean
 from mavrik.core.planning.in_use import able_a, circuit_in_use, output_known_to, output_scale
 from mavrik.core.planning.use import DAY_H, Scene, UseRequest, check_use
@@ -141,10 +141,11 @@ def balance(circuit: Circuit, asked: UseRequest) -> UseView:
     check_use(circuit, asked)
     scale = output_scale(circuit, asked)
     model = _Model(circuit, asked, scale)
+    driving = _driving(asked)
+    model.learn([*((s, None) for s in asked.scenes), *((s, None) for s in model.at_speeds(driving))])
     crank = cranking_currents(model.circuit, asked)
     crank_ah = sum(crank.values()) * asked.crank_s / 3600
     scenes = tuple(model.scene(s, crank_ah) for s in asked.scenes)
-    driving = _driving(asked)
     speeds = tuple(model.speeds(driving))
     day = tuple(model.day(b, scenes, crank) for b in circuit.batteries)
     turning = [s for s in scenes if s.engine_rpm > 0]
@@ -183,6 +184,11 @@ def _driving(asked: UseRequest) -> Scene | None:
     return max(road, key=lambda s: sum(amps[n] for n in s.on), default=None)
 
 
+_End: TypeAlias = tuple[Flow, dict[str, float]]
+Ends: TypeAlias = tuple[_End, _End]
+_Key: TypeAlias = tuple[float, bool, tuple[str, ...], float]
+
+
 class _Model:
     """A circuit with the consumers of a use, solved for its scenes."""
 
@@ -195,59 +201,72 @@ class _Model:
             (self.table.hot_c, self._at(asked.warmest_c)),
         )
         """The cold and the hot end: temperature of the alternators, and the circuit with its batteries."""
-        self._known: dict[tuple[Scene, float], tuple[tuple[Flow, dict[str, float]], ...]] = {}
+        self._known: dict[_Key, Ends] = {}
+        self._reached: dict[frozenset[str], set[str]] = {}
+        self._branches = [(b.id, b.from_node, b.to_node) for b in self.circuit.branches]
 
     def _at(self, battery_c: float) -> Circuit:
         batteries = tuple(b.model_copy(update={"temperature_c": battery_c}) for b in self.circuit.batteries)
         return self.circuit.model_copy(update={"batteries": batteries})
 
-    def flows(self, scene: Scene, charge: float | None = None) -> tuple[tuple[Flow, dict[str, float]], ...]:
+    def flows(self, scene: Scene, charge: float | None = None) -> Ends:
         """Cold and hot: the flow, and what goes into each battery [A]; at the charge they live at, or another."""
-        # Of a scene that counts which makes it another: neither its name nor how long it lasts.
-        what = scene.model_copy(update={"label": "scene", "hours_a_day": 0.0, "on": tuple(sorted(scene.on))})
-        key = what, self.asked.state_of_charge if charge is None else charge
+        key = self._key(scene, charge)
         if key not in self._known:
-            self._known[key] = tuple(self._solved(*key))
+            self.learn([(scene, charge)])
         return self._known[key]
 
-    def _solved(self, scene: Scene, charge: float) -> Iterable[tuple[Flow, dict[str, float]]]:
-        loads_on = self.used.on(frozenset(scene.on))
-        wanted = {i for i, is_on in loads_on.items() if is_on}
-        for alternator_c, warm in self.ends:
-            circuit = fed_as_a_mean(warm, scene, self.asked.sun_h)
-            state = State(
-                engine_rpm=scene.engine_rpm, alternator_c=alternator_c, chargers_on=bool(circuit.chargers),
-                converters_on=scene.engine_rpm > 0, loads_on=loads_on,
-                state_of_charge={b.id: charge for b in circuit.batteries},
-            )  # fmt: skip
-            yield self._flow(circuit, state, wanted)
+    def _key(self, scene: Scene, charge: float | None) -> _Key:
+        """Of a scene that counts which makes it another: neither its name nor how long it lasts."""
+        return (
+            scene.engine_rpm,
+            scene.plugged_in,
+            tuple(sorted(scene.on)),
+            self.asked.state_of_charge if charge is None else charge,
+        )
 
-    def _flow(self, circuit: Circuit, state: State, wanted: set[str]) -> tuple[Flow, dict[str, float]]:
+    def learn(self, wanted: Iterable[tuple[Scene, float | None]]) -> None:
+        """Solve the scenes at these charges, all that are not known yet in one go."""
+        new = {key: scene for scene, charge in wanted if (key := self._key(scene, charge)) not in self._known}
+        cases = [self._case(end, scene, key[-1]) for key, scene in new.items() for end in self.ends]
+        answers = iter(zip(cases, solved_together(cases), strict=True))
+        for key, scene in new.items():
+            (cold, at_cold), (hot, at_hot) = next(answers), next(answers)
+            self._known[key] = self._flow(*cold, scene, at_cold), self._flow(*hot, scene, at_hot)
+
+    def _case(self, end: tuple[float, Circuit], scene: Scene, charge: float) -> AtState:
+        alternator_c, warm = end
+        circuit = fed_as_a_mean(warm, scene, self.asked.sun_h)
+        return circuit, State(
+            engine_rpm=scene.engine_rpm, alternator_c=alternator_c, chargers_on=bool(circuit.chargers),
+            converters_on=scene.engine_rpm > 0, loads_on=self.used.on(frozenset(scene.on)),
+            state_of_charge={b.id: charge for b in circuit.batteries},
+        )  # fmt: skip
+
+    def _flow(self, circuit: Circuit, state: State, scene: Scene, solution: net.Solution | None) -> _End:
         can = sum(able_a(a, state.engine_rpm, state.alternator_c) for a in circuit.alternators if a.field != "open")
-        engine = Engine(circuit, state, checked=True)
-        try:
-            settled = engine.settle()
-        except net.NoOperatingPointError:
+        if solution is None:
             # It collapses: what is asked for at the nominal voltage says by how much.
+            wanted = {self.used.load_of[n] for n in scene.on}
             used = sum(x.current_a for x in circuit.loads if x.id in wanted)
             return Flow(can, can, used, can - used, can - used, None, None), {circuit.battery.id: can - used}
-        solution = settled.solution
         made = sum(solution.current_a[a.id] for a in circuit.alternators)
         into = {b.id: solution.current_a[b.id] for b in circuit.batteries}
-        near = np.sum([engine.reached(a.stud_node, solution.open_ids) for a in circuit.alternators], axis=0)
-        direct = {e.id for e, reached in zip(engine.network.emfs, near, strict=True) if reached}
+        metal = self._metal(solution.open_ids)
         # Chargers on the same metal carry consumers, too.
-        metal = graph_of(b for b in circuit.branches if b.id not in solution.open_ids)
-        beside = set().union(*(reach(metal, a.stud_node) for a in circuit.alternators)) if circuit.chargers else set()
-        charged = sum(solution.current_a[c.id] for c in circuit.chargers if c.positive_node in beside)
-        used = made + charged - sum(amps for i, amps in into.items() if i in direct)
+        charged = sum(solution.current_a[c.id] for c in circuit.chargers if c.positive_node in metal)
+        used = made + charged - sum(into[b.id] for b in circuit.batteries if b.positive_node in metal)
         volts = solution.between(circuit.battery.positive_node, circuit.battery.negative_node)
-        heat = sum(
-            abs(solution.between(b.from_node, b.to_node) * solution.current_a[b.id])
-            for b in circuit.branches
-            if b.id in solution.current_a
-        )
+        amps, node_v = solution.current_a, solution.node_v
+        heat = sum(abs((node_v[a] - node_v[b]) * amps[i]) for i, a, b in self._branches if i in amps)
         return Flow(can, made, used, sum(into.values()), can - used, volts, heat), into
+
+    def _metal(self, open_ids: frozenset[str]) -> set[str]:
+        """Nodes that the alternators reach through what is closed."""
+        if open_ids not in self._reached:
+            graph = graph_of(b for b in self.circuit.branches if b.id not in open_ids)
+            self._reached[open_ids] = set().union(*(reach(graph, a.stud_node) for a in self.circuit.alternators))
+        return self._reached[open_ids]
 
     def output_band_a(self, engine_rpm: float) -> float:
         """What the hot alternators together may give more or less than their tables say at an engine speed [A], 95 of 100."""
@@ -263,11 +282,16 @@ class _Model:
         repays = crank_ah / back * 60 if back > BALANCED_A and scene.engine_rpm > 0 else None
         return SceneBalance(scene.label, scene.engine_rpm, scene.hours_a_day, cold, hot, repays)
 
+    def at_speeds(self, driving: Scene | None) -> list[Scene]:
+        """Every speed of the histogram as a scene, with the consumers of one scene on."""
+        on = driving.on if driving else ()
+        return [Scene(label="Driving", engine_rpm=s.engine_rpm, on=on) for s in self.asked.speeds]
+
     def speeds(self, driving: Scene | None) -> Iterable[SpeedBalance]:
-        """The histogram, with the consumers of one scene on."""
+        """What it makes and uses at each of them."""
         total = sum(s.hours for s in self.asked.speeds)
-        for s in self.asked.speeds:
-            (cold, _), (hot, _) = self.flows(Scene(label="Driving", engine_rpm=s.engine_rpm, on=driving.on if driving else ()))
+        for s, scene in zip(self.asked.speeds, self.at_speeds(driving), strict=True):
+            (cold, _), (hot, _) = self.flows(scene)
             yield SpeedBalance(s.engine_rpm, s.hours / total, cold.can_a, hot.can_a, hot.used_a)
 
     def day(self, battery: Battery, scenes: Iterable[SceneBalance], crank: Mapping[str, float]) -> BatteryDay:
@@ -289,7 +313,9 @@ class _Model:
         def nets_at(end: int) -> NDArray[np.float64]:
             """What a day leaves at each charge; at the first alone where it gains there, for then it never comes to the others."""
             leaves = []
-            for charge in levels:
+            for k, charge in enumerate(levels):
+                if k == 1:
+                    self.learn((s, float(c)) for c in levels[1:] for s in asked.scenes if s.hours_a_day)
                 back, taken = day_at(float(charge), end)
                 leaves.append(back - taken - steady)
                 if leaves[0] >= -LEAST_AH:

@@ -7,7 +7,7 @@ adds metal, and the rounds come to an end.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property, lru_cache
 
 from mavrik.core.catalogue.conductor import parse_size
@@ -22,12 +22,14 @@ from mavrik.core.circuit import (
     Termination,
     TerminationCondition,
     TerminationKind,
+    as_sound,
 )
 from mavrik.core.circuit.editing import with_parts
-from mavrik.core.circuit.ring import Side, between_sources, find_ring
+from mavrik.core.circuit.ring import Ring, Side, between_sources, find_ring
 from mavrik.core.measuring.limits import Scope, limit_for
-from mavrik.core.network import NoOperatingPointError
+from mavrik.core.operating import Engine, Settled, settle_together
 from mavrik.core.operating.prediction import Prediction, at_rated_output, predict
+from mavrik.core.operating.wiring import Wirings
 from mavrik.core.planning.options import SAME_SIZE, Option, options_of
 from mavrik.core.planning.targets import SizingError, SizingTarget
 from mavrik.core.protection.case import CARRIED_SHARE, SOLVED_TO, Case, series_run
@@ -412,7 +414,7 @@ class Draft:
             ):
                 continue
             own = opens_at(part, behind.current_a)
-            for other in behind.solver.protectors.values():
+            for other in case.protectors.values():
                 amps = abs(behind.solution.current_a[other.id])
                 if other.id == part.id or amps < CARRIED_SHARE * behind.current_a or opens_at(other, amps).least_s > own.most_s:
                     continue
@@ -440,21 +442,28 @@ def _at_rated(circuit: Circuit) -> Prediction:
 
 @lru_cache(maxsize=64)
 def _alone_a(circuit: Circuit) -> dict[str, float]:
-    ring, most = find_ring(circuit), dict[str, float]()
-    for gone in ring.return_side:
-        if not isinstance(circuit.branch(gone), ConductorBranch):
-            continue
-        without = circuit.model_copy(update={"branches": tuple(b for b in circuit.branches if b.id != gone)})
-        if not find_ring(without).closes:
-            continue
-        try:
-            rated = predict(without, at_rated_output(without))
-        except (NoOperatingPointError, ValueError):
-            continue
-        for i, amps in rated.current_a.items():
-            if ring.side.get(i) is Side.RETURN:
-                most[i] = max(most.get(i, 0.0), abs(amps))
+    ring, most, sound = find_ring(circuit), dict[str, float](), as_sound(circuit)
+    state, wirings = at_rated_output(sound), Wirings()
+    # One that has failed is there and conducts nothing: so all of them are one network.
+    failed = [
+        Engine(sound, state, checked=k > 0, extra_ohm={gone: math.inf}, wirings=wirings)
+        for k, gone in enumerate(_may_fail(circuit, ring))
+    ]
+    for settled in settle_together(failed):
+        if isinstance(settled, Settled):
+            for i, side in ring.side.items():
+                if side is Side.RETURN and i in settled.solution.current_a:
+                    most[i] = max(most.get(i, 0.0), abs(settled.solution.current_a[i]))
     return most
+
+
+def _may_fail(circuit: Circuit, ring: Ring) -> Iterator[str]:
+    """Return leads without which the output still has a way back."""
+    for gone in ring.return_side:
+        if isinstance(circuit.branch(gone), ConductorBranch):
+            without = circuit.model_copy(update={"branches": tuple(b for b in circuit.branches if b.id != gone)})
+            if find_ring(without).closes:
+                yield gone
 
 
 def interrupting_of(family: FuseFamily, system_voltage_v: float) -> float:

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
 from mavrik.core import network as net
-from mavrik.core.circuit import AnyBranch, Circuit, ConductorBranch, DiodeBranch, as_sound
+from mavrik.core.circuit import AnyBranch, Battery, Circuit, ConductorBranch, DiodeBranch, as_sound
 from mavrik.core.circuit.editing import tied_nodes
-from mavrik.core.circuit.graph import Graph, around, graph_of, least_path
+from mavrik.core.circuit.graph import Graph, around, graph_of, least_ohm
 from mavrik.core.operating import DeadShort, Engine, State
 from mavrik.core.protection.continuous import continuous_currents
-from mavrik.core.protection.short_circuit import FaultSolver, Protector, at_their_strongest
+from mavrik.core.protection.short_circuit import FaultSolver, Protector, at_their_strongest, protectors
 
 SHORT_MOHM = 0.1
 """A wrench across two studs."""
@@ -59,9 +59,11 @@ def series_run(circuit: Circuit, branch_id: str) -> list[AnyBranch]:
 class ShortBehind:
     """A dead short right behind a fuse or breaker, on the side where it sees more."""
 
-    solver: FaultSolver
-    solution: net.Solution
     current_a: float
+    """Through the fuse or breaker, either sign."""
+    solution: net.Solution
+    cleared: net.Solution
+    """Once it has opened."""
 
 
 @dataclass(frozen=True)
@@ -83,7 +85,6 @@ class Case:
         Short circuits are those of sound cables, for a fuse has to break the most that can come.
         """
         self.as_found, self.circuit = circuit, as_sound(circuit)
-        self._behind: dict[str, ShortBehind | None] = {}
 
     @cached_property
     def graph(self) -> Graph:
@@ -131,32 +132,44 @@ class Case:
 
     def behind(self, branch: Protector) -> ShortBehind | None:
         """What a fuse or breaker sees with a dead short right behind it; None for one that no current reaches."""
-        if branch.id not in self._behind:
-            self._behind[branch.id] = self._short_behind(branch)
-        return self._behind[branch.id]
+        return self._behind.get(branch.id)
 
-    def _short_behind(self, branch: Protector) -> ShortBehind | None:
-        """The short lies between the far side and the negative post of the battery nearest to the near side; engine off."""
-        worst: ShortBehind | None = None
-        off = State(engine_rpm=0, chargers_on=False)
+    @cached_property
+    def protectors(self) -> dict[str, Protector]:
+        """Fuses and breakers that conduct, by id."""
+        return {p.id: p for p in protectors(self.circuit) if p.conducts}
+
+    @cached_property
+    def _behind(self) -> dict[str, ShortBehind]:
+        """Of all fuses and breakers that a short behind them can be fed through, with the engine off; solved together."""
+        shorts = [(p.id, node, to) for p in self.protectors.values() for node, to in self._shorts_behind(p)]
+        if not shorts:
+            return {}
+        faults = [DeadShort(from_node=node, to_node=to, resistance_mohm=SHORT_MOHM) for _, node, to in shorts]
+        solver = FaultSolver(self.circuit, State(engine_rpm=0, chargers_on=False), faults)
+        worst: dict[str, tuple[float, int, net.Solution]] = {}
+        found = solver.solve_each([(k, frozenset()) for k in range(len(shorts))])
+        for k, ((i, _, _), solution) in enumerate(zip(shorts, found, strict=True)):
+            amps = abs(solution.current_a[i])
+            if i not in worst or amps > worst[i][0]:
+                worst[i] = amps, k, solution
+        cleared = solver.solve_each([(k, frozenset({i})) for i, (_, k, _) in worst.items()])
+        return {i: ShortBehind(w[0], w[2], after) for (i, w), after in zip(worst.items(), cleared, strict=True)}
+
+    def _shorts_behind(self, branch: Protector) -> Iterator[tuple[str, str]]:
+        """From which node to which, on both sides: from the far side to the negative post of the battery nearest to the near side."""
         for node, other in ((branch.from_node, branch.to_node), (branch.to_node, branch.from_node)):
-            ways = [
-                (way, b) for b in self.circuit.batteries if (way := least_path(self.graph, other, b.positive_node)) is not None
-            ]
+            ways = [(round(ohm[other], 12), b) for b, ohm in self._from_posts if other in ohm]
             if not ways:
                 continue
-            _, battery = min(ways, key=lambda w: sum(x.sound_resistance_ohm(20.0) for _, x in w[0]))
-            if node == battery.negative_node:
-                continue
-            short = DeadShort(from_node=node, to_node=battery.negative_node, resistance_mohm=SHORT_MOHM)
-            solver = FaultSolver(self.circuit, off, short)
-            if branch.id not in solver.protectors:
-                return None
-            solution = solver.solve(frozenset())
-            amps = abs(solution.current_a[branch.id])
-            if worst is None or amps > worst.current_a:
-                worst = ShortBehind(solver, solution, amps)
-        return worst
+            _, battery = min(ways, key=lambda w: w[0])
+            if node != battery.negative_node:
+                yield node, battery.negative_node
+
+    @cached_property
+    def _from_posts(self) -> list[tuple[Battery, dict[str, float]]]:
+        """The least resistance from each battery's positive post to every node."""
+        return [(b, least_ohm(self.graph, b.positive_node)) for b in self.circuit.batteries]
 
     @cached_property
     def short_loads(self) -> list[ShortLoad]:

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from contextlib import suppress
+from collections.abc import Iterator
 from functools import lru_cache
 from itertools import product
 
-from mavrik.core import network as net
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.branches.contacts import SwitchedBranch
-from mavrik.core.operating import Engine, State
+from mavrik.core.operating import State, solved_together
 from mavrik.core.operating.prediction import FAST_RPM, at_output, at_rated_output
 
 MOST_POSITIONS = 32
@@ -79,14 +77,9 @@ def continuous_currents(circuit: Circuit) -> dict[str, float]:
     90
     """
     most = {b.id: 0.0 for b in circuit.branches}
-
-    def count(current_a: Mapping[str, float]) -> None:
-        for i in most.keys() & current_a.keys():
-            most[i] = max(most[i], abs(current_a[i]))
-
-    for position in positions(circuit):
-        turned = _at_position(circuit, position)
-        for state in _states(turned):
-            with suppress(net.NoOperatingPointError):
-                count(Engine(turned, state, checked=True).settle().solution.current_a)
+    turned = (_at_position(circuit, position) for position in positions(circuit))
+    for found in solved_together([(c, state) for c in turned for state in _states(c)]):
+        if found is not None:
+            for i in most.keys() & found.current_a.keys():
+                most[i] = max(most[i], abs(found.current_a[i]))
     return most

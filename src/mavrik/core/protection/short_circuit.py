@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Annotated
 
@@ -13,7 +14,8 @@ from mavrik.core import network as net
 from mavrik.core.catalogue.fuses import NEVER, Opening, breaker_opening, fuse_table, interrupting_at, opening, seconds_in_words
 from mavrik.core.catalogue.sources import least_inner_ohm
 from mavrik.core.circuit import BreakerBranch, Circuit, ConductorBranch, FuseBranch
-from mavrik.core.operating import DeadShort, Engine, State, supplies_of
+from mavrik.core.circuit.rules import CircuitError
+from mavrik.core.operating import DeadShort, Engine, State, check_state, supplies_of
 from mavrik.core.operating.warm_cables import curve_of, surroundings_c
 from mavrik.core.thermal.heat import FAILED_C, short_circuit_final_c
 
@@ -135,35 +137,66 @@ def protectors(circuit: Circuit) -> list[Protector]:
 
 
 class FaultSolver:
-    """A circuit with a fault in it, solved again as its fuses open."""
+    """A circuit with faults that may be in it, one at a time, solved again as its fuses open."""
 
-    def __init__(self, circuit: Circuit, state: State, fault: DeadShort) -> None:
+    def __init__(self, circuit: Circuit, state: State, faults: Sequence[DeadShort]) -> None:
         """state: what runs and what is on. Raises CircuitError for what is not there."""
-        self.circuit, self.fault = circuit, fault
-        self.engine = Engine(circuit, state.model_copy(update={"fault": fault}))
-        self._values = self.engine.values()
-        self._row = {r.id: k for k, r in enumerate(self.engine.network.resistors)}
+        self.circuit, self.state, self.faults = circuit, state, tuple(faults)
+        for fault in self.faults:
+            if problems := check_state(circuit, state.model_copy(update={"fault": fault})):
+                raise CircuitError(problems)
+        engine = Engine(circuit, state.model_copy(update={"fault": None}))
+        # Each fault is a contact that is open in all states but its own: so all of them are one network.
+        shorts = [net.Resistor(f"fault:{k}", f.from_node, f.to_node, math.inf) for k, f in enumerate(self.faults)]
+        elements = [*engine.elements, *shorts]
+        self._network = net.network_of(elements, circuit.alternator.case_node)
+        own = net.values_of(elements)
+        ohm = np.array(own.resistor_ohm, dtype=float)
+        ohm[: len(ohm) - len(shorts)] = engine.values().resistor_ohm
+        self._values = replace(own, resistor_ohm=ohm)
+        self._row = {r.id: k for k, r in enumerate(self._network.resistors)}
         self.protectors = {p.id: p for p in protectors(circuit) if p.id in self._row}
 
-    def solve(self, opened: frozenset[str]) -> net.Solution:
-        """With some fuses and breakers open.
+    def solve(self, opened: frozenset[str], fault: int = 0) -> net.Solution:
+        """With one of the faults, by its number, and some fuses and breakers open.
 
         Converters and loads of constant power that the collapsed voltage cannot feed have stopped. Raises
         NoOperatingPointError where the circuit has no rest even so.
         """
+        return self.solve_each([(fault, opened)])[0]
+
+    def solve_each(self, cases: Sequence[tuple[int, frozenset[str]]]) -> list[net.Solution]:
+        """As `solve`, several faults at once.
+
+        cases: of each the fault by its number, and what is open
+        """
+        asked = [self._with(fault, opened) for fault, opened in cases]
+        found = self._network.settle_each([(values, None) for values in asked])
+        return [
+            self._named(fault, self._stopped(values) if isinstance(rest, net.NoOperatingPointError) else rest)
+            for (fault, _), values, rest in zip(cases, asked, found, strict=True)
+        ]
+
+    def _with(self, fault: int, opened: frozenset[str]) -> net.Values:
         ohm = np.array(self._values.resistor_ohm, dtype=float)
+        ohm[self._row[f"fault:{fault}"]] = self.faults[fault].resistance_mohm / 1000
         for branch_id in opened:
             ohm[self._row[branch_id]] = math.inf
-        values = replace(self._values, resistor_ohm=ohm)
-        try:
-            return self.engine.network.solve(values)
-        except net.NoOperatingPointError:
-            stopped = {n: 0.0 * np.asarray(getattr(values, n), dtype=float) for n in ("converter_limit_a", "load_w")}
-            return self.engine.network.solve(replace(values, **stopped))
+        return replace(self._values, resistor_ohm=ohm)
 
-    def given(self, found: net.Solution) -> dict[str, float]:
-        """What each source gives the fault [A], those that give anything."""
-        shares = supplies_of(self.circuit, self.engine.state, found)
+    def _stopped(self, values: net.Values) -> net.Batch:
+        stopped = {n: 0.0 * np.asarray(getattr(values, n), dtype=float) for n in ("converter_limit_a", "load_w")}
+        return self._network.settle(replace(values, **stopped))
+
+    def _named(self, fault: int, rest: net.Batch) -> net.Solution:
+        """The solution with its one fault under that name."""
+        found = self._network.named(rest)
+        amps = {i: a for i, a in found.current_a.items() if not i.startswith("fault:")}
+        return replace(found, current_a={**amps, "fault": found.current_a[f"fault:{fault}"]})
+
+    def given(self, found: net.Solution, fault: int = 0) -> dict[str, float]:
+        """What each source gives one of the faults [A], those that give anything."""
+        shares = supplies_of(self.circuit, self.state.model_copy(update={"fault": self.faults[fault]}), found)
         return {source: amps for (source, taker), amps in shares.items() if taker == "fault" and amps > CLEARED_A}
 
 
@@ -209,7 +242,7 @@ class _Course:
         for branch in self.solver.circuit.branches:
             if not isinstance(branch, ConductorBranch):
                 continue
-            state = self.solver.engine.state
+            state = self.solver.state
             curve = curve_of(branch, surroundings_c(branch, state.engine_space_c, state.ambient_c))
             amps, before = found.current_a[branch.id], self.warm_c[branch.id]
             run = abs(amps) / branch.parallel
@@ -247,7 +280,7 @@ def fault_course(circuit: Circuit, state: State, fault: DeadShort) -> FaultCours
     'Charge fuse'
     """
     before = Engine(circuit, state.model_copy(update={"fault": None, "warmed_up": True})).settle().temperature_c
-    solver = FaultSolver(circuit, state, fault)
+    solver = FaultSolver(circuit, state, [fault])
     warm = {b.id: before.get(b.id, state.ambient_c) for b in circuit.branches if isinstance(b, ConductorBranch)}
     course = _Course(solver, warm)
     stages = [course.stage()]

@@ -20,11 +20,10 @@ def _ask(case: Case, branch: AnyBranch) -> list[Answer]:
     own = opens_at(branch, behind.current_a)
     if not math.isfinite(own.most_s):
         return []
-    cleared = behind.solver.solve(frozenset({branch.id}))
     found = []
-    for other in behind.solver.protectors.values():
+    for other in case.protectors.values():
         amps = abs(behind.solution.current_a[other.id])
-        after = abs(cleared.current_a[other.id])
+        after = abs(behind.cleared.current_a[other.id])
         if other.id == branch.id or amps < CARRIED_SHARE * behind.current_a or after > CARRIED_SHARE * amps:
             continue
         band = opens_at(other, amps)
