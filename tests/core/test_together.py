@@ -11,7 +11,8 @@ from mavrik.core.operating import DeadShort, Engine, Settled, State, settle_toge
 from mavrik.core.operating.gains import gains_of
 from mavrik.core.operating.prediction import at_output, at_rated_output
 from mavrik.core.operating.wiring import Wirings
-from mavrik.core.protection.case import SHORT_MOHM, Case
+from mavrik.core.protection.behind import SHORT_MOHM
+from mavrik.core.protection.case import Case
 from mavrik.core.protection.short_circuit import FaultSolver
 
 NAMES = [layout.name for layout in LAYOUTS]

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from mavrik.core.circuit import Circuit, as_sound
 from mavrik.core.circuit.ring import Ring, find_ring
 from mavrik.core.network import NoOperatingPointError
-from mavrik.core.operating.engine import Engine
+from mavrik.core.operating.engine import Engine, Settled
 from mavrik.core.operating.state import AMBIENT_C, ENGINE_SPACE_C, BankLoad, State, is_on
 from mavrik.core.operating.warm_cables import surroundings_c
 
@@ -117,8 +117,16 @@ def predict(
     >>> round(found.drop_v["charge_cable"] * 1000)  # 80 A through 1.2 m of 0.78 mohm/m and two lugs of 0.05 mohm
     83
     """
-    settled = Engine(as_sound(circuit), state, extra_ohm=extra_ohm, extra_emf_v=extra_emf_v).settle()
-    found, main = settled.solution, circuit.alternator
+    return prediction_of(Engine(as_sound(circuit), state, extra_ohm=extra_ohm, extra_emf_v=extra_emf_v).settle(), ring)
+
+
+def prediction_of(settled: Settled, ring: Ring | None = None) -> Prediction:
+    """As `predict`, of a circuit of sound parts that is at rest already.
+
+    settled: at rest; ring: as for `predict`
+    """
+    circuit, state, found = settled.engine.circuit, settled.engine.state, settled.solution
+    main = circuit.alternator
     ohm = dict(zip((r.id for r in settled.engine.network.resistors), settled.ohm, strict=True))
     volts = {n.id: found.node_v.get(n.id, 0.0) for n in circuit.nodes}
     around = {b.id: surroundings_c(b, state.engine_space_c, state.ambient_c) for b in circuit.branches}

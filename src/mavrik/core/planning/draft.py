@@ -27,8 +27,9 @@ from mavrik.core.circuit import (
 from mavrik.core.circuit.editing import with_parts
 from mavrik.core.circuit.ring import Ring, Side, between_sources, find_ring
 from mavrik.core.measuring.limits import Scope, limit_for
+from mavrik.core.network import NoOperatingPointError
 from mavrik.core.operating import Engine, Settled, settle_together
-from mavrik.core.operating.prediction import Prediction, at_rated_output, predict
+from mavrik.core.operating.prediction import Prediction, at_rated_output, prediction_of
 from mavrik.core.operating.wiring import Wirings
 from mavrik.core.planning.options import SAME_SIZE, Option, options_of
 from mavrik.core.planning.targets import SizingError, SizingTarget
@@ -191,13 +192,14 @@ class Draft:
 
     def alone_a(self) -> dict[str, float]:
         """What a return lead carries at rated output when one of the others has failed, the most of it by branch id [A]."""
-        return _alone_a(self.circuit)
+        return _at_rated(self.circuit)[1]
 
     def _ampacities(self) -> bool:
         """Leads that carry what passes them in any state, a return lead also what it gets when another has failed."""
-        duty, alone = self.duty_a, self.alone_a()
+        duty, alone, changed = self.duty_a, self.alone_a(), False
         for lead in self._leads():
-            if not self._asks(lead.id):
+            # Leads of the ring lie one behind the other and grow together; beside one that has grown another may carry less.
+            if not self._asks(lead.id) or (changed and lead.id not in self.ring.ids):
                 continue
             # On the ring's return alone, whichever battery takes the output and whatever other way has failed.
             whole = self.target.target_current_a if lead.id in self.ring.return_side else 0.0
@@ -208,8 +210,10 @@ class Draft:
                     self._resize(lead, need, f", and for {amperes(need)} should another return lead fail" if failed else "")
                 except SizingError as error:
                     self._give_up(lead.id, error)
-                return True
-        return False
+                if lead.id not in self.ring.ids:
+                    return True
+                changed = True
+        return changed
 
     @cached_property
     def _families(self) -> list[FuseFamily]:
@@ -230,9 +234,12 @@ class Draft:
         amps = [(s.current_a.get(part.id, 0.0), s.seconds) for s in case.short_loads]
         return all(opens_at(part, a).least_s > seconds for a, seconds in amps if a > least)
 
-    def variants(self, case: Case, part: Protector) -> list[list[Protector]]:
-        """What could stand in for a fuse and carries its load: by family, the smallest first."""
-        least = self.duty_a[part.id] / fuse_table().continuous_share * (1 - SOLVED_TO)
+    def variants(self, case: Case, part: Protector, duty_a: float | None = None) -> list[list[Protector]]:
+        """What could stand in for a fuse and carries its load: by family, the smallest first.
+
+        duty_a: its load [A], where that is known
+        """
+        least = (self.duty_a[part.id] if duty_a is None else duty_a) / fuse_table().continuous_share * (1 - SOLVED_TO)
         if isinstance(part, BreakerBranch):
             made: list[list[Protector]] = [[part.model_copy(update={"rating_a": r}) for r in fuse_table().contact_ratings_a]]
         else:
@@ -254,49 +261,48 @@ class Draft:
 
     def _fuses(self) -> bool:
         """Fuses and breakers above what passes them and below their cables, which grow where nothing fits between."""
-        case = Case(self.circuit)
+        case, duty, changed = Case(self.circuit), self.duty_a, False
         for part in protectors(case.circuit):
             if not self._asks(part.id) or not part.conducts:
                 continue
-            cables = case.protected(part)
+            cables = [self._lead(b.id) for b in case.protected(part)]
             weakest = min((b.ampacity().current_a for b in cables), default=math.inf)
-            least = self.duty_a[part.id] / fuse_table().continuous_share * (1 - SOLVED_TO)
+            least = duty[part.id] / fuse_table().continuous_share * (1 - SOLVED_TO)
             known = bool(part.rating_a) and part.id not in self.unrated
             bars = isinstance(part, FuseBranch) and part.family in self._cannot_break.get(part.id, ())
             if known and not bars and least <= (part.rating_a or 0.0) <= weakest and self.rides(case, part):
                 continue
-            variants = self.variants(case, part)
+            # What a fuse itself loses moves no current to speak of: all of them are seen to in one round, which is looked at again.
+            changed = True
+            variants = self.variants(case, part, duty[part.id])
             if not variants:
                 error = SizingError(
-                    f"{part.label} would have to carry {amperes(self.duty_a[part.id])} for good: no rating of this fuse family, nor of "
+                    f"{part.label} would have to carry {amperes(duty[part.id])} for good: no rating of this fuse family, nor of "
                     "a stronger one, does."
                 )
                 self._give_up(part.id, error)
-                return True
+                continue
             # Of the wanted family, the smallest that the cables bear; where none does, its smallest, and the cables grow.
             chosen = next((p for p in variants[0] if (p.rating_a or 0.0) <= weakest), variants[0][0])
             rating = chosen.rating_a or 0.0
             self.unrated.discard(part.id)
             if (chosen.rating_a, getattr(chosen, "family", None)) != (part.rating_a, getattr(part, "family", None)):
-                self._put(chosen, self._why_rated(part, chosen))
+                self._put(chosen, self._why_rated(part, chosen, duty[part.id]))
             try:
                 for lead in cables:
                     if lead.ampacity().current_a < rating:
-                        self._resize(
-                            self._lead(lead.id), rating, f" that leaves room below it for {chosen.label} at {rating:g} A"
-                        )
+                        self._resize(lead, rating, f" that leaves room below it for {chosen.label} at {rating:g} A")
             except SizingError as error:
                 self._give_up(part.id, error)
-            return True
-        return False
+        return changed
 
     def _lead(self, branch_id: str) -> ConductorBranch:
         lead = self.circuit.branch(branch_id)
         assert isinstance(lead, ConductorBranch)
         return lead
 
-    def _why_rated(self, before: Protector, after: Protector) -> str:
-        table, duty = fuse_table(), self.duty_a[after.id]
+    def _why_rated(self, before: Protector, after: Protector, duty: float) -> str:
+        table = fuse_table()
         what = table.families[after.family].label if isinstance(after, FuseBranch) else table.breaker.label
         said = (
             f"{what}: smallest rating from {duty / table.continuous_share:.0f} A ({duty:.0f} A at {table.continuous_share:.0%} duty) that "
@@ -312,7 +318,7 @@ class Draft:
 
     def rated(self) -> Prediction:
         """The circuit of sound parts at its new rated output, warmed up."""
-        return _at_rated(self.circuit)
+        return _at_rated(self.circuit)[0]
 
     def _drops(self) -> bool:
         """Both sides and every ground within their limits; what loses most grows first."""
@@ -436,25 +442,24 @@ class Draft:
 
 
 @lru_cache(maxsize=64)
-def _at_rated(circuit: Circuit) -> Prediction:
-    return predict(circuit, at_rated_output(circuit))
-
-
-@lru_cache(maxsize=64)
-def _alone_a(circuit: Circuit) -> dict[str, float]:
+def _at_rated(circuit: Circuit) -> tuple[Prediction, dict[str, float]]:
+    """At rated output: the circuit of sound parts, and what each return lead carries at most when one of the others has failed [A]."""
     ring, most, sound = find_ring(circuit), dict[str, float](), as_sound(circuit)
     state, wirings = at_rated_output(sound), Wirings()
+    whole = Engine(sound, state, wirings=wirings)
     # One that has failed is there and conducts nothing: so all of them are one network.
     failed = [
-        Engine(sound, state, checked=k > 0, extra_ohm={gone: math.inf}, wirings=wirings)
-        for k, gone in enumerate(_may_fail(circuit, ring))
+        Engine(sound, state, checked=True, extra_ohm={gone: math.inf}, wirings=wirings) for gone in _may_fail(circuit, ring)
     ]
-    for settled in settle_together(failed):
+    rated, *others = settle_together([whole, *failed])
+    if isinstance(rated, NoOperatingPointError):
+        raise rated
+    for settled in others:
         if isinstance(settled, Settled):
             for i, side in ring.side.items():
                 if side is Side.RETURN and i in settled.solution.current_a:
                     most[i] = max(most.get(i, 0.0), abs(settled.solution.current_a[i]))
-    return most
+    return prediction_of(rated, ring), most
 
 
 def _may_fail(circuit: Circuit, ring: Ring) -> Iterator[str]:

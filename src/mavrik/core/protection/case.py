@@ -3,20 +3,18 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
 from mavrik.core import network as net
-from mavrik.core.circuit import AnyBranch, Battery, Circuit, ConductorBranch, DiodeBranch, as_sound
+from mavrik.core.circuit import AnyBranch, Circuit, ConductorBranch, DiodeBranch, as_sound
 from mavrik.core.circuit.editing import tied_nodes
-from mavrik.core.circuit.graph import Graph, around, graph_of, least_ohm
-from mavrik.core.operating import DeadShort, Engine, State
+from mavrik.core.circuit.graph import Graph, around, graph_of
+from mavrik.core.operating import Engine, State
+from mavrik.core.protection.behind import ShortBehind, shorts_behind
 from mavrik.core.protection.continuous import continuous_currents
-from mavrik.core.protection.short_circuit import FaultSolver, Protector, at_their_strongest, protectors
-
-SHORT_MOHM = 0.1
-"""A wrench across two studs."""
+from mavrik.core.protection.short_circuit import Protector, at_their_strongest, protectors
 
 CRANK_S = 15.0
 """A long cranking; the next one waits until everything has cooled. Common practice, no source."""
@@ -53,17 +51,6 @@ def series_run(circuit: Circuit, branch_id: str) -> list[AnyBranch]:
                     run[other.id] = other
                     todo.append(other)
     return list(run.values())
-
-
-@dataclass(frozen=True)
-class ShortBehind:
-    """A dead short right behind a fuse or breaker, on the side where it sees more."""
-
-    current_a: float
-    """Through the fuse or breaker, either sign."""
-    solution: net.Solution
-    cleared: net.Solution
-    """Once it has opened."""
 
 
 @dataclass(frozen=True)
@@ -132,44 +119,12 @@ class Case:
 
     def behind(self, branch: Protector) -> ShortBehind | None:
         """What a fuse or breaker sees with a dead short right behind it; None for one that no current reaches."""
-        return self._behind.get(branch.id)
+        return shorts_behind(self.circuit).get(branch.id)
 
     @cached_property
     def protectors(self) -> dict[str, Protector]:
         """Fuses and breakers that conduct, by id."""
         return {p.id: p for p in protectors(self.circuit) if p.conducts}
-
-    @cached_property
-    def _behind(self) -> dict[str, ShortBehind]:
-        """Of all fuses and breakers that a short behind them can be fed through, with the engine off; solved together."""
-        shorts = [(p.id, node, to) for p in self.protectors.values() for node, to in self._shorts_behind(p)]
-        if not shorts:
-            return {}
-        faults = [DeadShort(from_node=node, to_node=to, resistance_mohm=SHORT_MOHM) for _, node, to in shorts]
-        solver = FaultSolver(self.circuit, State(engine_rpm=0, chargers_on=False), faults)
-        worst: dict[str, tuple[float, int, net.Solution]] = {}
-        found = solver.solve_each([(k, frozenset()) for k in range(len(shorts))])
-        for k, ((i, _, _), solution) in enumerate(zip(shorts, found, strict=True)):
-            amps = abs(solution.current_a[i])
-            if i not in worst or amps > worst[i][0]:
-                worst[i] = amps, k, solution
-        cleared = solver.solve_each([(k, frozenset({i})) for i, (_, k, _) in worst.items()])
-        return {i: ShortBehind(w[0], w[2], after) for (i, w), after in zip(worst.items(), cleared, strict=True)}
-
-    def _shorts_behind(self, branch: Protector) -> Iterator[tuple[str, str]]:
-        """From which node to which, on both sides: from the far side to the negative post of the battery nearest to the near side."""
-        for node, other in ((branch.from_node, branch.to_node), (branch.to_node, branch.from_node)):
-            ways = [(round(ohm[other], 12), b) for b, ohm in self._from_posts if other in ohm]
-            if not ways:
-                continue
-            _, battery = min(ways, key=lambda w: w[0])
-            if node != battery.negative_node:
-                yield node, battery.negative_node
-
-    @cached_property
-    def _from_posts(self) -> list[tuple[Battery, dict[str, float]]]:
-        """The least resistance from each battery's positive post to every node."""
-        return [(b, least_ohm(self.graph, b.positive_node)) for b in self.circuit.batteries]
 
     @cached_property
     def short_loads(self) -> list[ShortLoad]:
