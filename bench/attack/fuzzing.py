@@ -132,11 +132,11 @@ def _fuzz_one(send: Sender, operation: Any, ids: Mapping[str, Sequence[Any]], co
     # In two parts: what is asked must not depend on how long an answer took while it is being chosen.
     for part, most in enumerate((min(count, LEAST), count - LEAST)):
         if most > 0 and (part == 0 or time.monotonic() - begun <= SLOW_S * asked):
-            asked += _ask(send, operation, (sound, unsound), ids, most, (start, part), found)
+            asked += _ask(send, operation, (sound, unsound), ids, most, 2 * start + part, found)
 
 
 def _ask(
-    send: Sender, operation: Any, kinds: tuple[Any, Any], ids: Mapping[str, Sequence[Any]], count: int, start: tuple[int, int], found: Fuzzed
+    send: Sender, operation: Any, kinds: tuple[Any, Any], ids: Mapping[str, Sequence[Any]], count: int, start: int, found: Fuzzed
 ) -> int:  # fmt: skip
     """Send so many requests to one operation; returns how many were sent."""
     asked = 0
