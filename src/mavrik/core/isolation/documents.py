@@ -1,0 +1,163 @@
+"""What switches a vehicle: controls, contacts, coils and senses, and what its consumers and its alternators need."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.document import Ampere, Document, Identifier, Label, Problem
+from mavrik.core.isolation.expressions import ConditionText, names_in, read_condition
+
+MOST_CONTROLS = 10
+KEY, START = "key", "start"
+RESERVED = frozenset({KEY, START})
+
+ControlName = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$", description="As conditions name it")]
+Volt = Annotated[float, Field(ge=0, le=60)]
+
+
+class Role(StrEnum):
+    """What a consumer is for, where isolation asks."""
+
+    IGNITION = "ignition"
+    """Ignition and injection: without it the engine stops."""
+    FUEL_PUMP = "fuel_pump"
+    ALARM = "alarm"
+    MEMORY = "memory"
+    OTHER = "other"
+
+
+KEEPS_RUNNING = frozenset({Role.IGNITION, Role.FUEL_PUMP})
+"""Without any one of these the engine stops."""
+
+
+class Place(StrEnum):
+    """Where a control is reached."""
+
+    DRIVER = "driver"
+    """By the driver, seated and belted."""
+    OUTSIDE = "outside"
+    """From outside, near the windscreen pillar."""
+    BONNET = "bonnet"
+    BATTERY = "battery"
+    HIDDEN = "hidden"
+
+
+class Control(Document):
+    """What a hand moves: on as the vehicle is used, off to isolate."""
+
+    id: ControlName
+    label: Label
+    place: Place = Place.BATTERY
+    marked: bool = Field(False, description="With the sign that the rulebook asks for")
+    lockable: bool = Field(False, description="Can be locked open")
+    removable: bool = Field(False, description="Its key or knob comes off")
+
+
+class Contact(Document):
+    """A contact of the circuit that something moves."""
+
+    branch_id: Identifier
+    when: ConditionText = Field(description="Closed while this holds")
+    breaks_a: Ampere | None = Field(None, description="Direct current it can break at the system's voltage [A], where known")
+
+
+class Sense(Document):
+    """A coil that pulls in, or an input that is on, above a voltage, and lets go below another."""
+
+    id: ControlName
+    label: Label
+    plus_node: Identifier
+    minus_node: Identifier
+    on_v: Volt = Field(description="Pulls in, or is on, from here [V]")
+    off_v: Volt = Field(description="Lets go below [V]")
+    when: ConditionText = Field("always", description="Its supply is joined while this holds: control switches in series")
+    takes_a: Annotated[float, Field(ge=0, le=20, description="At the system's voltage [A]; of an input next to nothing")] = 0.0
+    lead_ohm: Annotated[float, Field(ge=0, le=20, description="Of its own wires and switches [ohm]")] = 0.0
+
+    @model_validator(mode="after")
+    def _hysteresis(self) -> Sense:
+        if self.off_v > self.on_v:
+            raise ValueError("off_v does not lie above on_v")
+        return self
+
+
+class Consumer(Document):
+    """What a load of the circuit is for, and what switches it beside the wiring."""
+
+    load_id: Identifier
+    role: Role = Role.OTHER
+    when: ConditionText = Field(KEY, description="On while this holds and its wiring brings it voltage")
+    needs_v: Volt = Field(6.0, description="Does its work from here [V]")
+
+
+class FieldSupply(Document):
+    """What an alternator's field lives on."""
+
+    alternator_id: Identifier
+    node: Identifier | None = Field(None, description="Where its exciter is fed; null: where the ignition hangs")
+    when: ConditionText = KEY
+    self_excites: bool = Field(True, description="Once it runs it feeds its own field")
+
+
+class Switching(Document):
+    """How a vehicle is switched."""
+
+    controls: Annotated[tuple[Control, ...], Field(max_length=MOST_CONTROLS)] = ()
+    contacts: Annotated[tuple[Contact, ...], Field(max_length=40)] = ()
+    senses: Annotated[tuple[Sense, ...], Field(max_length=20)] = ()
+    consumers: Annotated[tuple[Consumer, ...], Field(max_length=100)] = ()
+    fields: Annotated[tuple[FieldSupply, ...], Field(max_length=2)] = ()
+    idle_rpm: Annotated[float, Field(gt=0, le=4000, description="Engine speed at idle [1/min]")] = 800.0
+    fast_rpm: Annotated[float, Field(gt=0, le=12000, description="Engine speed under way [1/min]")] = 3000.0
+    cranks_from_v: Volt = Field(6.0, description="A starter turns the engine from here on 12 V [V]")
+    self_excites_v: Volt = Field(4.0, description="At its stud an alternator keeps its own field from here on 12 V [V]")
+
+
+def check_switching(circuit: Circuit, switching: Switching) -> list[Problem]:
+    """What does not fit together in a switching, or names what a circuit does not have.
+
+    circuit: the document; switching: of it
+    """
+    found: list[Problem] = []
+    nodes = {n.id for n in circuit.nodes}
+    # What voltage moves by itself is no hand's, nor any coil's.
+    settable = {b.id for b in circuit.branches if b.settable and not b.by_voltage}
+    own = [c.id for c in switching.controls] + [s.id for s in switching.senses]
+    known = RESERVED | set(own)
+
+    def say(element: str, field: str, words: str) -> None:
+        found.append(Problem(element, field, words))
+
+    for name in sorted({n for n in own if own.count(n) > 1 or n in RESERVED}):
+        say(name, "id", f"There are two things called '{name}', or it is the key's own name.")
+    for group, wanted, field in (
+        (switching.contacts, settable, "branch_id"),
+        (switching.consumers, {x.id for x in circuit.loads}, "load_id"),
+        (switching.fields, {a.id for a in circuit.alternators}, "alternator_id"),
+    ):
+        ids = [getattr(x, field) for x in group]
+        for i in sorted({i for i in ids if i not in wanted or ids.count(i) > 1}):
+            say(i, field, f"'{i}' is not there to be switched, or is there twice.")
+    conditioned: list[tuple[str, str]] = [(c.branch_id, c.when) for c in switching.contacts]
+    conditioned += [(s.id, s.when) for s in switching.senses] + [(c.load_id, c.when) for c in switching.consumers]
+    conditioned += [(f.alternator_id, f.when) for f in switching.fields]
+    for element, text in conditioned:
+        for name in sorted(set(names_in(read_condition(text))) - known):
+            say(element, "when", f"There is no '{name}'. Known: {', '.join(sorted(known))}.")
+    for sense in switching.senses:
+        for field in ("plus_node", "minus_node"):
+            if getattr(sense, field) not in nodes:
+                say(sense.id, field, f"There is no node '{getattr(sense, field)}'.")
+    for f in switching.fields:
+        if f.node is not None and f.node not in nodes:
+            say(f.alternator_id, "node", f"There is no node '{f.node}'.")
+    return found
+
+
+Situation = Literal["off", "key_on", "cranking", "idle", "fast", "key_off"]
+"""What engine and key do: engine off with the key off or on, cranking, at idle, under way, and the key turned off at idle."""
+SITUATIONS: tuple[Situation, ...] = ("off", "key_on", "cranking", "idle", "fast", "key_off")

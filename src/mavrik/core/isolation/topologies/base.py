@@ -1,0 +1,166 @@
+"""What every way to put a disconnect in shares: its parts, and moving what hangs on a node to another."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection
+from dataclasses import dataclass
+from typing import Any
+
+from mavrik.core.circuit import AnyBranch, Battery, Circuit, Converter, Load, LoadKind, NodeRole
+from mavrik.core.circuit.additions import Growing, near_ground
+from mavrik.core.circuit.branches.contacts import SwitchedBranch
+from mavrik.core.circuit.editing import with_parts
+from mavrik.core.circuit.ring import find_ring
+from mavrik.core.isolation.documents import KEY, START, Consumer, Contact, Role, Switching
+
+IGNITION_A = 10.0
+"""What ignition, injection and their pump take where nobody has drawn them. Common practice, rough, no source."""
+
+CONTACT_MOHM = 0.3
+
+ROLES: dict[str, Role] = {"engine_control": Role.IGNITION, "ignition_coils": Role.IGNITION}
+"""What a load of the circuit document is for here, where its own role says so."""
+
+
+@dataclass(frozen=True)
+class Isolated:
+    """A circuit with a disconnect in it."""
+
+    circuit: Circuit
+    switching: Switching
+    moves: tuple[str, ...]
+    """Which leads move where, in words."""
+    assumed: tuple[str, ...] = ()
+    """What nobody had said, and was taken to be so."""
+
+
+@dataclass(frozen=True)
+class Topology:
+    """One way to put a disconnect in."""
+
+    order: int
+    name: str
+    label: str
+    does: str
+    """What it is, and who swears by it."""
+    build: Callable[[Circuit], Isolated]
+
+
+def usual_switching(circuit: Circuit) -> tuple[Circuit, Switching, tuple[str, ...]]:
+    """A circuit with an ignition to be cut, and its consumers as their loads say; what was taken to be so.
+
+    circuit: the document; where it draws nothing that keeps the engine running, that is put on the first battery's post
+    """
+    assumed: tuple[str, ...] = ()
+    if not any(_role(x) is Role.IGNITION for x in circuit.loads):
+        grow = Growing(circuit)
+        ignition = Load(
+            id=grow.free("ignition"), label="Ignition and injection", from_node=circuit.battery.positive_node,
+            to_node=near_ground(circuit), current_a=IGNITION_A, law=LoadKind.RESISTANCE, role="engine_control",
+        )  # fmt: skip
+        grow.put("loads", ignition)
+        circuit = grow.done()
+        assumed = (
+            f"Ignition and injection hang on the post of {circuit.battery.label} and take {IGNITION_A:g} A: nobody has drawn them.",
+        )
+    consumers = tuple(Consumer(load_id=x.id, role=_role(x), when=_usual_when(x)) for x in circuit.loads)
+    return circuit, Switching(consumers=consumers), assumed
+
+
+def _usual_when(load: Load) -> str:
+    """With the key; what is on for a while only, as a winch, is off while a switch is tried."""
+    if load.cranking:
+        return START
+    return KEY if load.on and load.on_s is None and load.role != "winch" else "never"
+
+
+def _role(load: Load) -> Role:
+    return ROLES.get(load.role, Role.OTHER) if load.id != "ignition" else Role.IGNITION
+
+
+def moved(circuit: Circuit, old: str, new: str, stays: Collection[str] = ()) -> Circuit:
+    """Everything that hangs on a node on another instead, batteries and bench chargers and some elements apart.
+
+    circuit: the document; old, new: nodes; stays: ids of elements that stay where they are
+    """
+    changes: dict[str, Any] = {}
+    for name in ("branches", "alternators", "loads", "converters"):
+        changes[name] = tuple(e if e.id in stays else _rehung(e, old, new) for e in getattr(circuit, name))
+    return with_parts(circuit, **changes)
+
+
+def _rehung(element: Any, old: str, new: str) -> Any:
+    ends = {n: new for n in type(element).model_fields if n.endswith("_node") and getattr(element, n) == old}
+    return element.model_copy(update=ends) if ends else element
+
+
+def behind_contacts(
+    circuit: Circuit, make: Callable[[str, str, str, str], SwitchedBranch], negative: bool = False, charge_stays: bool = False
+) -> tuple[Circuit, dict[str, str], tuple[str, ...]]:
+    """A contact at a post of every battery, with all that hung on the post behind it.
+
+    make: the contact by its id, label and two nodes; negative: at the negative posts
+    charge_stays: the charge lead stays on the battery's side, and what hangs on its way goes to the other
+    Returns the circuit, the node behind the contact of each battery by its id, and which leads move, in words.
+    """
+    words, behind = list[str](), dict[str, str]()
+    ring = find_ring(circuit)
+    way = set(ring.feed) if charge_stays else set()
+    for battery in circuit.batteries:
+        post = battery.negative_node if negative else battery.positive_node
+        if post in behind.values() or any(_post(b, negative) == post for b in circuit.batteries if b.id in behind):
+            continue
+        grow = Growing(circuit)
+        out = grow.node("isolated", f"{battery.label}, behind the isolator")
+        contact = make(grow.free("isolator"), f"Isolator of {battery.label}", post, out)
+        grow.put("branches", contact)
+        hung = [e.label for e in _hung(circuit) if _hangs(e, post) and e.id not in way]
+        circuit = moved(grow.done(), post, out, {contact.id, *way})
+        behind[battery.id] = out
+        if hung:
+            words.append(
+                f"From the {'negative' if negative else 'positive'} post of {battery.label} behind the isolator: {', '.join(hung)}."
+            )
+    if charge_stays:
+        circuit, more = _off_the_charge_lead(circuit, way, behind[circuit.battery.id])
+        words += more
+    return circuit, behind, tuple(words)
+
+
+def _post(battery: Battery, negative: bool) -> str:
+    return battery.negative_node if negative else battery.positive_node
+
+
+def _hung(circuit: Circuit) -> tuple[AnyBranch | Load | Converter, ...]:
+    return (*circuit.branches, *circuit.loads, *circuit.converters)
+
+
+def _hangs(element: Any, node: str) -> bool:
+    return any(getattr(element, n) == node for n in type(element).model_fields if n.endswith("_node"))
+
+
+def _off_the_charge_lead(circuit: Circuit, way: Collection[str], out: str) -> tuple[Circuit, list[str]]:
+    """What hangs on the charge lead between alternator and battery moves behind the isolator: else the alternator feeds it for ever."""
+    ends = {n for b in circuit.branches if b.id in way for n in (b.from_node, b.to_node)}
+    between = ends - {circuit.battery.positive_node} - {a.stud_node for a in circuit.alternators}
+    stays = {*way, *(b.id for b in circuit.branches if isinstance(b, SwitchedBranch) and out in (b.from_node, b.to_node))}
+    words = []
+    for node in [*sorted(between), *(a.stud_node for a in circuit.alternators)]:
+        hung = [e.label for e in _hung(circuit) if _hangs(e, node) and e.id not in stays]
+        if hung:
+            own = {a.id for a in circuit.alternators}
+            circuit = moved(circuit, node, out, {*stays, *own})
+            words.append(f"From {circuit.node(node).label} behind the isolator: {', '.join(hung)}.")
+    return circuit, words
+
+
+def ground_of(circuit: Circuit) -> str:
+    """Where a small return goes: the body, or the first battery's negative post."""
+    return next((n.id for n in circuit.nodes if n.role is NodeRole.CHASSIS), circuit.battery.negative_node)
+
+
+def contacts_of(circuit: Circuit, behind: dict[str, str], when: str) -> tuple[Contact, ...]:
+    """The contacts that were put in, all moved by one condition."""
+    outs = set(behind.values())
+    made = [b for b in circuit.branches if isinstance(b, SwitchedBranch) and b.id.startswith("isolator") and b.to_node in outs]
+    return tuple(Contact(branch_id=b.id, when=when) for b in made)

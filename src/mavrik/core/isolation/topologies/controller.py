@@ -1,0 +1,59 @@
+"""A power controller that sees a sense wire and drops everything it feeds when that goes low."""
+
+from __future__ import annotations
+
+from mavrik.core.circuit import Circuit, RelayBranch, SwitchBranch
+from mavrik.core.circuit.additions import Growing
+from mavrik.core.isolation.documents import Consumer, Contact, Sense
+from mavrik.core.isolation.topologies.base import CONTACT_MOHM, Isolated, Topology, behind_contacts, contacts_of, usual_switching
+from mavrik.core.isolation.topologies.two_controls import CONTROLS
+
+ON_V, OFF_V = 4.2, 3.6
+"""Common practice, one set-up, no source."""
+INPUT_A = 0.012
+"""Of an input with a kilohm to the body, which pulls it low when its wire is open."""
+
+
+def _relay(own: str, label: str, from_node: str, to_node: str) -> RelayBranch:
+    return RelayBranch(
+        id=own, label=label, from_node=from_node, to_node=to_node, resistance_mohm=CONTACT_MOHM, rating_a=300, intermittent_a=1000
+    )
+
+
+def _build(circuit: Circuit) -> Isolated:
+    drawn, switching, assumed = usual_switching(circuit)
+    made, behind, moves = behind_contacts(drawn, _relay)
+    first, grow = made.battery, Growing(made)
+    wire = grow.node("sense_wire", "Sense wire")
+    pole = SwitchBranch(
+        id=grow.free("sense_pole"), label="Switches in the sense wire", from_node=first.positive_node, to_node=wire, resistance_mohm=20.0,
+        rating_a=5,
+    )  # fmt: skip
+    grow.put("branches", pole)
+    done = grow.done()
+    awake = Sense(
+        id="awake", label="Sense input", plus_node=wire, minus_node=first.negative_node, on_v=ON_V, off_v=OFF_V, takes_a=INPUT_A
+    )
+    # Every output hangs on the one condition, so that all is dead before the engine has run down.
+    consumers = tuple(
+        Consumer(load_id=c.load_id, role=c.role, when=f"awake and {c.when}", needs_v=c.needs_v) for c in switching.consumers
+    )
+    switched = switching.model_copy(
+        update={
+            "controls": CONTROLS, "senses": (awake,), "consumers": consumers,
+            "contacts": (*contacts_of(done, behind, "awake"), Contact(branch_id=pole.id, when="driver and outside")),
+        }
+    )  # fmt: skip
+    return Isolated(
+        done,
+        switched,
+        (*moves, "A thin fused sense wire from the battery's post through both switches to the controller."),
+        assumed,
+    )
+
+
+CONTROLLER = Topology(
+    60, "controller", "A power controller with a sense wire",
+    "The controller sees the sense wire go low and drops coils, pump and every other output; only thin wires go to the switches.",
+    _build,
+)  # fmt: skip

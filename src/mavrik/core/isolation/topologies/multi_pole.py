@@ -1,0 +1,69 @@
+"""A switch with a main pole, an ignition pole and a run-down resistor, as competition uses them."""
+
+from __future__ import annotations
+
+from mavrik.core.circuit import Circuit, Load, LoadKind, SwitchBranch
+from mavrik.core.circuit.additions import Growing
+from mavrik.core.circuit.editing import with_parts
+from mavrik.core.isolation.documents import Consumer, Contact, Control, Place, Role
+from mavrik.core.isolation.topologies.base import (
+    CONTACT_MOHM,
+    Isolated,
+    Topology,
+    behind_contacts,
+    contacts_of,
+    ground_of,
+    usual_switching,
+)
+
+RUN_DOWN_OHM = 3.0
+"""Of the resistor that takes what a stopping alternator still makes. Common practice, no source."""
+
+
+def _switch(own: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
+    return SwitchBranch(
+        id=own, label=label, from_node=from_node, to_node=to_node, resistance_mohm=CONTACT_MOHM, rating_a=250, intermittent_a=1000
+    )
+
+
+def _build(circuit: Circuit) -> Isolated:
+    drawn, switching, assumed = usual_switching(circuit)
+    made, behind, moves = behind_contacts(drawn, _switch)
+    grow = Growing(made)
+    poles, rehung = [], {}
+    critical = {c.load_id for c in switching.consumers if c.role is Role.IGNITION}
+    for x in made.loads:
+        if x.id in critical:
+            feed = grow.node("pole", f"{x.label}, behind its pole")
+            pole = SwitchBranch(
+                id=grow.free("ignition_pole"), label=f"Ignition pole of {x.label}"[:60], from_node=x.from_node, to_node=feed, resistance_mohm=5.0,
+                rating_a=20,
+            )  # fmt: skip
+            grow.put("branches", pole)
+            poles.append(Contact(branch_id=pole.id, when="master"))
+            rehung[x.id] = feed
+    out = behind[made.battery.id]
+    resistor = Load(
+        id=grow.free("run_down"), label="Run-down resistor", from_node=out, to_node=ground_of(made),
+        current_a=made.system_voltage_v / RUN_DOWN_OHM, law=LoadKind.RESISTANCE, on=False,
+    )  # fmt: skip
+    grow.put("loads", resistor)
+    done = grow.done()
+    loads = tuple(x.model_copy(update={"from_node": rehung[x.id]}) if x.id in rehung else x for x in done.loads)
+    done = with_parts(done, loads=loads)
+    consumers = (*switching.consumers, Consumer(load_id=resistor.id, role=Role.OTHER, when="not master"))
+    control = Control(id="master", label="Master switch", place=Place.DRIVER, marked=True, removable=True)
+    switched = switching.model_copy(
+        update={"controls": (control,), "contacts": (*contacts_of(done, behind, "master"), *poles), "consumers": consumers}
+    )
+    more = tuple(f"Through the ignition pole: {x.label}." for x in made.loads if x.id in critical)
+    return Isolated(
+        done, switched, (*moves, *more, "The run-down resistor to the body, closed while the switch is off."), assumed
+    )
+
+
+MULTI_POLE = Topology(
+    40, "multi_pole", "Main pole, ignition pole and run-down resistor",
+    "One shaft moves all poles: the ignition stops, the battery is cut, and the resistor takes what the alternator still makes.",
+    _build,
+)  # fmt: skip

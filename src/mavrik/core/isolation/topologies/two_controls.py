@@ -1,0 +1,42 @@
+"""A high-current relay whose coil runs through two control switches in series: either alone opens it."""
+
+from __future__ import annotations
+
+from mavrik.core.circuit import Circuit, RelayBranch
+from mavrik.core.isolation.documents import Control, Place, Sense
+from mavrik.core.isolation.topologies.base import CONTACT_MOHM, Isolated, Topology, behind_contacts, contacts_of, usual_switching
+
+PULL_IN_SHARE, DROP_OUT_SHARE = 0.67, 0.2
+"""Of the system's voltage, where a relay of this kind pulls in and lets go. Common practice, makers differ, no source."""
+COIL_A, COIL_LEAD_OHM = 0.6, 0.3
+"""The coil at the system's voltage, and its way through both switches and back. Rough, no source."""
+
+CONTROLS = (
+    Control(id="driver", label="Driver's switch", place=Place.DRIVER, marked=True),
+    Control(id="outside", label="Outer switch", place=Place.OUTSIDE, marked=True),
+)
+
+
+def _relay(own: str, label: str, from_node: str, to_node: str) -> RelayBranch:
+    return RelayBranch(
+        id=own, label=label, from_node=from_node, to_node=to_node, resistance_mohm=CONTACT_MOHM, rating_a=300, intermittent_a=1000
+    )
+
+
+def _build(circuit: Circuit) -> Isolated:
+    drawn, switching, assumed = usual_switching(circuit)
+    made, behind, moves = behind_contacts(drawn, _relay, charge_stays=True)
+    first, volts = made.battery, made.system_voltage_v
+    coil = Sense(
+        id="coil", label="Relay coil", plus_node=first.positive_node, minus_node=first.negative_node, on_v=PULL_IN_SHARE * volts,
+        off_v=DROP_OUT_SHARE * volts, when="driver and outside", takes_a=COIL_A, lead_ohm=COIL_LEAD_OHM,
+    )  # fmt: skip
+    done = switching.model_copy(update={"controls": CONTROLS, "senses": (coil,), "contacts": contacts_of(made, behind, "coil")})
+    return Isolated(made, done, (*moves, "The coil's own fused wire from the battery's post through both switches."), assumed)
+
+
+TWO_CONTROLS = Topology(
+    50, "two_controls", "A relay whose coil runs through two switches",
+    "One for the driver, one outside, small wires to both; either opens the relay. Its coil takes current for as long as it is on.",
+    _build,
+)  # fmt: skip
