@@ -83,6 +83,19 @@ The output (docs/formats/mavrik-plan.v1.schema.json says every field; A, V, Ah, 
 """
 
 
+ISOLATE_HELP = """
+Puts a disconnect into the circuit as found, each way it can be had, and says whether it does what it is for. Needs no database and no
+network. Exit 0 with an answer, 2 for a file that is not sound or a way that cannot be had.
+
+The output (docs/formats/mavrik-isolation.v1.schema.json says every field; A, V, each with its unit in its name):
+  format, version, program_version    "mavrik-isolation", 1
+  job_number, circuit_revision, purpose
+  ways[]               topology, label, does, moves[], assumed[], switching, circuit (the new document)
+    verdict            does (null: not yet proven), headline, answers[] (rule, kind, outcome, words, row that decides, change), owner[]
+    rows[]             of the truth table: on, off, situation, live, runs, cranks, fed, closed, pulled_in, drain_a, stud_v, chatters
+"""
+
+
 class _AssessHelp(argparse.RawDescriptionHelpFormatter):
     """The fields of the output are those of the schema; it is only loaded when somebody asks."""
 
@@ -123,6 +136,16 @@ def _parser() -> argparse.ArgumentParser:
     )
     plan.add_argument("file", help="a .mavrik.json file, or - for standard input")
     plan.add_argument("--target", type=float, help="alternator output to carry [A]; left out, as kept or as the loads ask")
+    isolate = commands.add_parser(
+        "isolate",
+        help="say what a disconnect does on a bundle's circuit, without a database",
+        epilog=ISOLATE_HELP,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    isolate.add_argument("file", help="a .mavrik.json file, or - for standard input")
+    isolate.add_argument("--purpose", default="storage", help="emergency, storage, service, theft, drain, winch or second_bank")
+    isolate.add_argument("--topology", help="only this way; left out, every one that can be had")
+    isolate.add_argument("--every-row", action="store_true", help="the whole truth table, not only what is read first")
     sheet = commands.add_parser("sheet", help="print a job bundle's sheet as PDF, without a database")
     sheet.add_argument("file", help="a .mavrik.json file")
     sheet.add_argument("output", type=Path, help="the PDF to write")
@@ -183,6 +206,18 @@ def _plan(arguments: argparse.Namespace) -> int:
     if arguments.target is not None and not 0 < arguments.target <= MOST_TARGET_A:
         raise ValueError(f"A target lies above 0 and up to {MOST_TARGET_A:g} A.")
     print(plan_bundle(read_bundle(_read(arguments.file)), arguments.target).model_dump_json(indent=2))
+    return 0
+
+
+def _isolate(arguments: argparse.Namespace) -> int:
+    from mavrik.core.isolation.purposes import IsolationPurpose
+    from mavrik.exchange.isolation_json import isolate_bundle
+
+    if arguments.purpose not in set(IsolationPurpose):
+        raise ValueError(f"There is no purpose '{arguments.purpose}'. Purposes: {', '.join(IsolationPurpose)}.")
+    purpose = IsolationPurpose(arguments.purpose)
+    made = isolate_bundle(read_bundle(_read(arguments.file)), purpose, arguments.topology, arguments.every_row)
+    print(made.model_dump_json(indent=2))
     return 0
 
 
@@ -334,8 +369,16 @@ def _formats(arguments: argparse.Namespace) -> int:
 def main(words: list[str] | None = None) -> int:
     """Run one command; returns its exit code."""
     arguments = _parser().parse_args(words)
-    commands = {"assess": _assess, "solve": _solve, "plan": _plan, "sheet": _sheet, "standin": _standin, "formats": _formats}
-    commands |= {"prepare": _prepare, "tidy": _tidy, "work": _work, "backup": _backup, "restore": _restore}
+    commands = {"assess": _assess, "solve": _solve, "plan": _plan, "isolate": _isolate, "sheet": _sheet}
+    commands |= {
+        "standin": _standin,
+        "formats": _formats,
+        "prepare": _prepare,
+        "tidy": _tidy,
+        "work": _work,
+        "backup": _backup,
+        "restore": _restore,
+    }
     run = commands[arguments.command]
     try:
         return run(arguments)

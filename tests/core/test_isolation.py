@@ -26,7 +26,7 @@ from mavrik.core.isolation.topologies import TOPOLOGIES, Isolated, topology_of
 NAMES = [layout.name for layout in LAYOUTS]
 LEAK_A = 1e-5
 """What is off leaks a microampere or two."""
-RUNS_ON = ("negative", "positive")
+RUNS_ON, STOPS = ("negative", "positive"), ("alternator_side", "multi_pole", "two_controls", "controller")
 
 
 def built(topology: str, layout: str = "front_battery", volts: int = 12) -> Isolated:
@@ -40,7 +40,7 @@ def tables(made: Isolated) -> list[Table]:
 
 @pytest.mark.parametrize("volts", [12, 24])
 @pytest.mark.parametrize("layout", NAMES)
-@pytest.mark.parametrize("topology", [t.name for t in TOPOLOGIES])
+@pytest.mark.parametrize("topology", [*RUNS_ON, *STOPS])
 def test_which_disconnects_stop_an_engine_and_which_run_on(topology: str, layout: str, volts: int) -> None:
     made = built(topology, layout, volts)
     for table in tables(made):
@@ -55,6 +55,18 @@ def test_which_disconnects_stop_an_engine_and_which_run_on(topology: str, layout
         assert not any(row.chatters for row in table)
     if any(x.cranking for x in made.circuit.loads):
         assert tables(made)[0].row("cranking").cranks
+
+
+@pytest.mark.parametrize("layout", NAMES)
+def test_a_part_that_is_taken_off_alone_lets_the_vehicle_go_on(layout: str) -> None:
+    circuit = build_layout(layout, 12)
+    for way in TOPOLOGIES:
+        if way.name not in (*RUNS_ON, *STOPS) and not way.not_here(circuit):
+            made = way.build(circuit)
+            for table in tables(made):
+                (control,) = table.control_ids
+                assert table.row("idle", (control,)).runs and table.row("fast", (control,)).runs
+                assert table.row("idle").closed and not table.row("idle", (control,)).closed
 
 
 def test_cut_in_the_positive_the_alternator_feeds_the_car_on_and_only_the_post_is_dead_behind() -> None:

@@ -1,7 +1,7 @@
 """Truth tables of every ready layout with every way to put a disconnect in, against ngspice, one netlist a step.
 
 Written apart from the product's own netlists, solver, conditions and steps: switches are resistors of next to nothing or ten gigaohm, what is off leaks a microampere, an
-alternator gives way by 2 milliohm, gives its most, or nothing, whichever agrees with the voltage that is found, a battery its open-circuit voltage behind its inner resistance either way,
+alternator gives way by 2 milliohm, gives its most, or nothing, whichever agrees with the voltage that is found, a battery its open-circuit voltage behind its resistance giving or taking,
 a condition is evaluated by Python. What is compared is what a person reads: which nodes are live (above 1 V against the case), which
 contacts are closed, whether the engine runs and cranks.
 """
@@ -16,7 +16,7 @@ from typing import Any
 
 import pytest
 
-from mavrik.core.catalogue.sources import rest_voltage_v
+from mavrik.core.catalogue.sources import charging_resistance_ohm, rest_voltage_v
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.isolation.documents import Switching
@@ -104,11 +104,9 @@ class Bench:
                 ohm = OPEN_OHM
             out.append(f"r{k}_{b.id} {n(b.from_node)} {n(b.to_node)} {ohm}")
         for b in c.batteries:
-            units = b.series or c.system_voltage_v // 12
-            out.append(
-                f"vb{k}_{b.id} e{k}_{b.id} {n(b.negative_node)} {rest_voltage_v(b.chemistry.value, b.state_of_charge) * units}"
-            )
-            out.append(f"rb{k}_{b.id} e{k}_{b.id} {n(b.positive_node)} {b.internal_mohm / 1000 * units / b.parallel}")
+            emf, gives, takes = self.battery(b)
+            out.append(f"vb{k}_{b.id} e{k}_{b.id} {n(b.negative_node)} {emf}")
+            out.append(f"rb{k}_{b.id} e{k}_{b.id} {n(b.positive_node)} {takes if v.links.get(b.id, False) else gives}")
         for a in c.alternators:
             # Its own diodes and regulator let a microampere through.
             out.append(f"rz{k}_{a.id} {n(a.stud_node)} {n(a.case_node)} {OFF_OHM}")
@@ -133,6 +131,13 @@ class Bench:
                 )
                 out.append(f"ii{k}_{d.id} {n(d.in_node)} {n(d.ground_node)} {v.takes.get(d.id, 0.0)}")
         return out + [f"rg{k}_{x.id} {n(x.id)} 0 {OPEN_OHM}" for x in c.nodes if x.id != ref]
+
+    def battery(self, b: Any) -> tuple[float, float, float]:
+        """Its open-circuit voltage, and its resistance giving and taking."""
+        units = b.series or self.circuit.system_voltage_v // 12
+        name, inner = b.chemistry.value, b.internal_mohm / 1000
+        takes = charging_resistance_ohm(name, b.state_of_charge, b.capacity_ah, b.temperature_c, inner)
+        return rest_voltage_v(name, b.state_of_charge) * units, inner * units / b.parallel, takes * units / b.parallel
 
     def most_a(self, a: Any, v: Vehicle) -> float:
         rpm = {0: 0.0, 1: self.switching.idle_rpm, 2: self.switching.fast_rpm}[v.engine] * a.pulley_ratio
@@ -160,9 +165,14 @@ class Bench:
         for d in c.converters:
             out = v.across(d.out_node, d.ground_node)
             v.does[d.id], amps = self.done(v.does.get(d.id), d.set_point_v, out, d.limit_a)
-            takes = out * amps / d.efficiency / max(v.across(d.in_node, d.ground_node), 6.0)
-            moved |= abs(takes - v.takes.get(d.id, 0.0)) > 0.01
-            v.takes[d.id] = takes
+            drawn = out * amps / d.efficiency / max(v.across(d.in_node, d.ground_node), 6.0)
+            moved |= abs(drawn - v.takes.get(d.id, 0.0)) > 0.01
+            v.takes[d.id] = drawn
+        # What a battery takes or gives comes to rest before a link answers to its voltage.
+        for battery in c.batteries:
+            takes = v.across(battery.positive_node, battery.negative_node) > self.battery(battery)[0] + 1e-9
+            moved |= takes != v.links.get(battery.id, False)
+            v.links[battery.id] = takes
         return moved or v.does != before
 
     def solve(self, vehicles: list[Vehicle]) -> None:
@@ -255,9 +265,9 @@ class Bench:
 
         off = keep("off", [self.parked(c) for c in combinations])
         key_on = keep("key_on", [copy(v, key=True) for v in off])
-        keep("cranking", [copy(v, start=True) for v in key_on])
+        cranked = keep("cranking", [copy(v, start=True) for v in key_on])
         for situation in ("idle", "fast"):
-            begun = copy(key_on[0], engine=ENGINE[situation])
+            begun = copy(cranked[0], start=False, engine=ENGINE[situation])
             least = 4.0 * self.scale
             begun.excited = {a.id: begun.across(self.exciter, a.case_node) >= least for a in self.circuit.alternators}
             self.settle([begun])
@@ -270,8 +280,9 @@ class Bench:
 
 @pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])
 def test_truth_tables_are_those_of_ngspice(layout: str) -> None:
-    for topology in TOPOLOGIES:
-        made = topology.build(build_layout(layout, 12))
+    circuit = build_layout(layout, 12)
+    for topology in (t for t in TOPOLOGIES if not t.not_here(circuit)):
+        made = topology.build(circuit)
         bench = Bench(made.circuit, made.switching)
         theirs, ours = bench.table(), truth_table(made.circuit, made.switching)
         assert len(theirs) == len(ours)

@@ -8,6 +8,7 @@ from typing import Any
 
 from mavrik.exchange.bundle import bundle_schema
 from mavrik.exchange.findings_json import findings_schema
+from mavrik.exchange.isolation_json import isolation_schema
 from mavrik.exchange.operating_json import operating_point_schema, state_schema
 from mavrik.exchange.plan_json import plan_schema
 from mavrik.web.app import create_app
@@ -24,6 +25,7 @@ def formats() -> dict[str, dict[str, Any]]:
         "mavrik-state.v1.schema.json": state_schema(),
         "mavrik-operating-point.v1.schema.json": operating_point_schema(),
         "mavrik-plan.v1.schema.json": plan_schema(),
+        "mavrik-isolation.v1.schema.json": isolation_schema(),
         "openapi.json": described,
     }
 

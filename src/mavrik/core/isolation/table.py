@@ -159,13 +159,15 @@ def truth_table(circuit: Circuit, switching: Switching, bare: bool = False) -> T
 
 
 def normal_running(switched: Switched, engine: int) -> Standing:
-    """The vehicle as it is driven, one row: all controls on, key on, engine turning; it may stop for want of something.
+    """The vehicle as it is driven, one row: all controls on, key on, cranked, engine turning; it may stop for want of something.
 
     switched: circuit and switching; engine: at idle or under way
     """
-    key_on = switched.settle(replace(switched.standing(1), key=np.ones(1, dtype=bool)))
-    begun = replace(key_on.at, engine=np.full(1, engine, dtype=np.int8))
-    return switched.settle(replace(begun, excited=switched.with_field(begun, key_on.volts))).at
+    one = np.ones(1, dtype=bool)
+    key_on = switched.settle(replace(switched.standing(1), key=one))
+    cranked = switched.settle(replace(key_on.at, start=one, engine=np.full(1, CRANKING, dtype=np.int8)))
+    begun = replace(cranked.at, start=~one, engine=np.full(1, engine, dtype=np.int8))
+    return switched.settle(replace(begun, excited=switched.with_field(begun, cranked.volts))).at
 
 
 def bared(switching: Switching) -> Switching:

@@ -44,6 +44,8 @@ class Topology:
     does: str
     """What it is, and who swears by it."""
     build: Callable[[Circuit], Isolated]
+    not_here: Callable[[Circuit], str] = lambda _: ""
+    """Why it cannot be had on a circuit; empty where it can."""
 
 
 def usual_switching(circuit: Circuit) -> tuple[Circuit, Switching, tuple[str, ...]]:
@@ -95,18 +97,23 @@ def _rehung(element: Any, old: str, new: str) -> Any:
 
 
 def behind_contacts(
-    circuit: Circuit, make: Callable[[str, str, str, str], SwitchedBranch], negative: bool = False, charge_stays: bool = False
+    circuit: Circuit,
+    make: Callable[[str, str, str, str], SwitchedBranch],
+    negative: bool = False,
+    charge_stays: bool = False,
+    batteries: Collection[str] | None = None,
 ) -> tuple[Circuit, dict[str, str], tuple[str, ...]]:
     """A contact at a post of every battery, with all that hung on the post behind it.
 
     make: the contact by its id, label and two nodes; negative: at the negative posts
     charge_stays: the charge lead stays on the battery's side, and what hangs on its way goes to the other
+    batteries: ids of those that get one; left out, all
     Returns the circuit, the node behind the contact of each battery by its id, and which leads move, in words.
     """
     words, behind = list[str](), dict[str, str]()
     ring = find_ring(circuit)
     way = set(ring.feed) if charge_stays else set()
-    for battery in circuit.batteries:
+    for battery in (b for b in circuit.batteries if batteries is None or b.id in batteries):
         post = battery.negative_node if negative else battery.positive_node
         if post in behind.values() or any(_post(b, negative) == post for b in circuit.batteries if b.id in behind):
             continue

@@ -1,0 +1,64 @@
+"""A circuit with its switching, and what the rules ask of it, each worked out once."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+from mavrik.core.circuit import Circuit, ContactBranch
+from mavrik.core.isolation.documents import Control, Switching
+from mavrik.core.isolation.expressions import names_in, read_condition
+from mavrik.core.isolation.table import Row, Table, truth_table
+from mavrik.core.operating import Engine, State
+from mavrik.core.protection.continuous import continuous_currents
+
+
+class Case:
+    """One switching under review."""
+
+    def __init__(self, circuit: Circuit, switching: Switching) -> None:
+        """circuit: the document; switching: of it."""
+        self.circuit, self.switching = circuit, switching
+
+    @cached_property
+    def used(self) -> Table:
+        """Everything on that is on as it is used."""
+        return truth_table(self.circuit, self.switching)
+
+    @cached_property
+    def bare(self) -> Table:
+        """Everything off that may be."""
+        return truth_table(self.circuit, self.switching, bare=True)
+
+    def running(self, off: tuple[str, ...]) -> list[Row]:
+        """With an engine that turned before these controls went off: at idle and under way, as used and bare."""
+        return [t.row(s, off) for t in (self.used, self.bare) for s in ("idle", "fast")]
+
+    @property
+    def controls(self) -> tuple[Control, ...]:
+        """What hands move."""
+        return self.switching.controls
+
+    @cached_property
+    def contacts(self) -> list[ContactBranch]:
+        """The contacts that are moved, those of a control's circuit or a sense wire apart: what carries the vehicle's current."""
+        moved = {c.branch_id for c in self.switching.contacts}
+        return [b for b in self.circuit.branches if b.id in moved and isinstance(b, ContactBranch)]
+
+    @cached_property
+    def continuous_a(self) -> dict[str, float]:
+        """The most each branch carries for good [A]."""
+        return continuous_currents(self.circuit)
+
+    @cached_property
+    def cranking_a(self) -> dict[str, float]:
+        """What each branch carries while cranking [A]; empty where no starter is drawn."""
+        if not any(x.cranking for x in self.circuit.loads):
+            return {}
+        state = State(engine_rpm=0.0, cranking=True, chargers_on=False, converters_on=False)
+        found = Engine(self.circuit, state).settle().solution.current_a
+        return {i: abs(a) for i, a in found.items()}
+
+    def moved_by(self, control_id: str) -> set[str]:
+        """Contacts that a control moves, itself or through a coil or an input."""
+        through = {s.id for s in self.switching.senses if control_id in names_in(read_condition(s.when))} | {control_id}
+        return {c.branch_id for c in self.switching.contacts if through & set(names_in(read_condition(c.when)))}

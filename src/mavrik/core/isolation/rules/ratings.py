@@ -1,0 +1,149 @@
+"""Do the contacts bear what passes them, and what happens when they open?"""
+
+from __future__ import annotations
+
+from mavrik.core.circuit import ContactBranch, LinkBranch
+from mavrik.core.circuit.graph import graph_of, reach
+from mavrik.core.isolation.case import Case
+from mavrik.core.isolation.purposes import isolation_table
+from mavrik.core.isolation.rules.base import Answer, Rule, broken, met, unknown
+
+
+def _carries(case: Case) -> Answer:
+    unrated = [c.label for c in case.contacts if c.rating_a is None]
+    for contact in case.contacts:
+        amps = case.continuous_a[contact.id]
+        if contact.rating_a is not None and amps > contact.rating_a:
+            return broken(
+                f"{contact.label} carries {amps:.0f} A for good and is rated {contact.rating_a:g} A.", None,
+                "A contact of the next class up: thin plastic melts.",
+            )  # fmt: skip
+    if unrated:
+        return unknown(f"No rating is known of {', '.join(unrated)}.", "Read it off the part.")
+    heat = (
+        max((case.continuous_a[c.id] ** 2 * c.resistance_ohm(20.0), c.label) for c in case.contacts)
+        if case.contacts
+        else (0.0, "")
+    )
+    return met(f"Every contact carries what passes it for good; the warmest makes {heat[0]:.1f} W.")
+
+
+def _cranks_through(case: Case) -> Answer:
+    if not case.cranking_a:
+        return unknown(
+            "No starter is drawn: what passes the contacts while cranking is not known.", "Draw the starter with its current."
+        )
+    for contact in case.contacts:
+        amps, bears = case.cranking_a.get(contact.id, 0.0), _bears(contact)
+        if bears is not None and amps > bears:
+            return broken(
+                f"{contact.label} carries {amps:.0f} A while cranking and bears {bears:g} A for short.", None,
+                "A contact rated for it, or the starter's lead on the battery's side.",
+            )  # fmt: skip
+    return met("Every contact bears the cranking that passes it.")
+
+
+def _bears(contact: ContactBranch) -> float | None:
+    return contact.intermittent_a if contact.intermittent_a is not None else contact.rating_a
+
+
+def _winch_contacts(case: Case) -> tuple[list[str], list[ContactBranch]]:
+    winches = [x for x in case.circuit.loads if x.role == "winch"]
+    near = [
+        c for c in case.contacts if any(x.from_node in (c.from_node, c.to_node) or _feeds(case, c, x.from_node) for x in winches)
+    ]
+    return [x.id for x in winches], near
+
+
+def _feeds(case: Case, contact: ContactBranch, node: str) -> bool:
+    """Whether a contact lies on a winch's own lead: one branch further on."""
+    ends = {contact.from_node, contact.to_node}
+    return any(node in (b.from_node, b.to_node) and ends & {b.from_node, b.to_node} for b in case.circuit.branches)
+
+
+def _winch_dead(case: Case) -> Answer:
+    winches, _ = _winch_contacts(case)
+    if not winches:
+        return unknown("No winch is drawn.", "Draw the winch.")
+    node = {x.from_node for x in case.circuit.loads if x.id in winches}
+    for control in case.controls:
+        row = case.used.row("idle", (control.id,))
+        if live := row.live & node:
+            return broken(
+                f"With {control.label} off the winch's stud is live.", row, f"Put the contact before {sorted(live)[0]}."
+            )
+    return met("With a control off the winch is dead.")
+
+
+def _winch_rating(case: Case) -> Answer:
+    winches, near = _winch_contacts(case)
+    table = isolation_table()
+    if not winches or not near:
+        return unknown("No contact lies on a winch's lead.")
+    for contact in near:
+        least = table.winch_solenoid_a if contact.kind == "relay" else table.winch_continuous_a
+        if contact.rating_a is None or contact.rating_a < least:
+            rated = f"{contact.rating_a:g} A" if contact.rating_a else "nobody knows what"
+            return broken(
+                f"{contact.label} is rated {rated}; a winch asks for at least {least:g} A continuous.",
+                None,
+                "A heavy isolator, not a thin plastic one.",
+            )
+    return met(f"Rated {table.winch_continuous_a:g} A continuous or more.")
+
+
+def _link_override(case: Case) -> Answer:
+    links = [b for b in case.circuit.branches if isinstance(b, LinkBranch)]
+    if not links:
+        return met("There is no voltage link that could drop out.")
+    if any(b.override != "none" for b in links):
+        return met("The link can be held.")
+    return broken(
+        f"{links[0].label} drops out at {links[0].cut_out_v:g} V, just when the second battery is needed.",
+        None,
+        "Fit an override to it.",
+    )
+
+
+def _surge(case: Case) -> Answer:
+    dump = isolation_table().load_dump[case.circuit.system_voltage_v]
+    studs = {a.stud_node for a in case.circuit.alternators}
+    low, high = dump.unclamped_v
+    short, long = dump.unclamped_ms
+    band = f"{low:g} to {high:g} V for {short:g} to {long:g} ms where nothing clamps it, {dump.clamped_v:g} V behind a clamping rectifier (ISO 16750-2, from memory)"
+    at_posts = {n for b in case.circuit.batteries for n in (b.positive_node, b.negative_node)}
+    cut = [c for c in case.contacts if at_posts & {c.from_node, c.to_node} and not studs & {c.from_node, c.to_node}]
+    for control in case.controls:
+        row = case.used.row("fast", (control.id,))
+        opened = {c.id for c in cut} - row.closed
+        after = any(row.live & {a.stud_node} for a in case.circuit.alternators)
+        joined = not _charge_lead_cut(case, opened)
+        if opened and not joined:
+            more = (
+                "it goes on feeding what is left"
+                if row.runs and after
+                else "what is left of the vehicle takes it until the engine has stopped"
+            )
+            return broken(
+                f"Opened while the alternator charges, {control.label} takes its battery away: a load dump, {band}; {more}.", row,
+                "Stop the engine by the key first, and this only in need; a run-down resistor and a clamping rectifier take the worst of it.",
+            )  # fmt: skip
+    return met(f"The alternator keeps its battery whatever is opened: no load dump of {band}.")
+
+
+def _charge_lead_cut(case: Case, opened: set[str]) -> bool:
+    """Whether the alternators have lost every battery: none is joined to a stud by metal that is still closed, on both sides."""
+    graph = graph_of(b for b in case.circuit.branches if b.id not in opened)
+    for a in case.circuit.alternators:
+        plus, minus = reach(graph, a.stud_node), reach(graph, a.case_node)
+        if any(b.positive_node in plus and b.negative_node in minus for b in case.circuit.batteries):
+            return False
+    return True
+
+
+CARRIES = Rule(310, "carries", "Carries what passes it for good", _carries)
+CRANKS_THROUGH = Rule(320, "cranks_through", "Bears cranking", _cranks_through)
+WINCH_DEAD = Rule(330, "winch_dead", "The winch is dead when off", _winch_dead)
+WINCH_RATING = Rule(340, "winch_rating", "Heavy enough for a winch", _winch_rating)
+LINK_OVERRIDE = Rule(350, "link_override", "An override of the link", _link_override)
+SURGE = Rule(360, "surge", "No surge when it opens", _surge)

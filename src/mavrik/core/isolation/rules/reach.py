@@ -1,0 +1,55 @@
+"""Where controls are, what is on them, and on which side they cut."""
+
+from __future__ import annotations
+
+from mavrik.core.isolation.case import Case
+from mavrik.core.isolation.documents import Place
+from mavrik.core.isolation.rules.base import Answer, Rule, broken, met
+
+
+def _has(case: Case, place: Place, where: str) -> Answer:
+    found = [c.label for c in case.controls if c.place is place]
+    if found:
+        return met(f"{found[0]} {where}.")
+    return broken(f"No control {where}.", None, "Place one there; thin wires are enough where it switches a coil.")
+
+
+def _every(case: Case, field: str, is_so: str, change: str) -> Answer:
+    missing = [c.label for c in case.controls if not getattr(c, field)]
+    return broken(f"Not {is_so}: {', '.join(missing)}.", None, change) if missing else met(f"Every control is {is_so}.")
+
+
+def _some(case: Case, field: str, is_so: str, change: str) -> Answer:
+    found = [c.label for c in case.controls if getattr(c, field)]
+    return met(f"{found[0]} is {is_so}.") if found else broken(f"No control is {is_so}.", None, change)
+
+
+def _hidden(case: Case) -> Answer:
+    found = [c.label for c in case.controls if c.place is Place.HIDDEN]
+    return met(f"{found[0]} is hidden.") if found else broken("No control is hidden.", None, "Place one where nobody looks.")
+
+
+def _negative_side(case: Case) -> Answer:
+    posts = {b.negative_node for b in case.circuit.batteries}
+    if any(posts & {c.from_node, c.to_node} for c in case.contacts):
+        return met("It cuts the negative: nothing that falls on the body makes a spark.")
+    return broken(
+        "It cuts the positive only: a spanner from the live post to the body still burns.",
+        None,
+        "Cut the negative, or take it off first and put it on last.",
+    )
+
+
+REACH_DRIVER = Rule(
+    210, "reach_driver", "Reached by the seated driver", lambda c: _has(c, Place.DRIVER, "is reached by the seated driver")
+)
+REACH_OUTSIDE = Rule(
+    220, "reach_outside", "Reached from outside", lambda c: _has(c, Place.OUTSIDE, "is reached from outside, near the pillar")
+)
+MARKED = Rule(230, "marked", "Marked", lambda c: _every(c, "marked", "marked", "The sign of the rulebook at each."))
+LOCKABLE = Rule(240, "lockable", "Can be locked open", lambda c: _some(c, "lockable", "lockable", "One that takes a padlock."))
+REMOVABLE = Rule(
+    250, "removable", "Its key comes off", lambda c: _some(c, "removable", "to be taken along", "One with a key that comes off.")
+)
+HIDDEN = Rule(260, "hidden", "Hidden", _hidden)
+NEGATIVE_SIDE = Rule(270, "negative_side", "In the negative", _negative_side)

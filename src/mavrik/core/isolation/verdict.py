@@ -1,0 +1,143 @@
+"""Whether a disconnect does what it is for: every rule of the purpose, the row that decides it, the least change that meets it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Literal
+
+from pydantic import Field
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.document import Document
+from mavrik.core.isolation.case import Case
+from mavrik.core.isolation.documents import Switching
+from mavrik.core.isolation.purposes import IsolationPurpose, isolation_table
+from mavrik.core.isolation.rules import RULES, Outcome
+from mavrik.core.isolation.rules.base import SITUATION_WORDS, labels_of
+from mavrik.core.isolation.table import Row
+
+
+class RowView(Document):
+    """One row of the table, to be shown."""
+
+    on: tuple[str, ...] = Field(description="Labels of the controls that are on")
+    off: tuple[str, ...]
+    situation: str
+    situation_label: str
+    live: tuple[str, ...] = Field(description="Nodes with more than 1 V against the alternator's case, by id")
+    runs: bool
+    cranks: bool
+    fed: tuple[str, ...] = Field(description="Loads that have what they need, by id")
+    closed: tuple[str, ...] = Field(description="Contacts, by branch id")
+    pulled_in: tuple[str, ...] = Field(description="Coils and inputs that are on")
+    drain_a: float
+    stud_v: float
+    chatters: tuple[str, ...]
+
+
+class RuleAnswer(Document):
+    """What came of one rule."""
+
+    rule: str
+    label: str
+    kind: Literal["requires", "forbids", "advises"]
+    outcome: Outcome
+    words: str
+    row: RowView | None = Field(description="Of the table, that decides it")
+    change: str = Field(description="The least that meets it; empty where it is met")
+
+
+class Verdict(Document):
+    """What a disconnect does and does not do for a purpose."""
+
+    purpose: IsolationPurpose
+    label: str
+    does: bool | None = Field(description="null: something that decides has not been said")
+    headline: str
+    answers: tuple[RuleAnswer, ...]
+    owner: tuple[str, ...] = Field(description="What the switch does and does not do, in the owner's words")
+    source: str
+
+
+def row_view(case: Case, row: Row) -> RowView:
+    """A row of the table, to be shown.
+
+    case: whose it is; row: of its table
+    """
+    labels = {c.id: c.label for c in case.controls}
+    return RowView(
+        on=tuple(v for i, v in labels.items() if i in row.on), off=tuple(v for i, v in labels.items() if i not in row.on),
+        situation=row.situation, situation_label=SITUATION_WORDS[row.situation], live=tuple(sorted(row.live)), runs=row.runs,
+        cranks=row.cranks, fed=tuple(sorted(row.fed)), closed=tuple(sorted(row.closed)), pulled_in=tuple(sorted(row.pulled_in)),
+        drain_a=row.drain_a, stud_v=row.stud_v, chatters=tuple(sorted(row.chatters)),
+    )  # fmt: skip
+
+
+def verdict(circuit: Circuit, switching: Switching, purpose: IsolationPurpose) -> Verdict:
+    """Whether a switching does what it is for.
+
+    circuit: the document; switching: of it; purpose: why it is wanted
+    Raises CircuitError for what does not fit together.
+    Source: the profile of the purpose, see ``isolation.json``; rows of the truth table, see `truth_table`.
+
+    >>> from mavrik.core.circuit.layouts import build_layout
+    >>> from mavrik.core.isolation.topologies import topology_of
+    >>> made = topology_of("positive").build(build_layout("competition_car", 12))
+    >>> verdict(made.circuit, made.switching, IsolationPurpose.EMERGENCY).headline
+    'Not fit for: emergency stop in competition'
+    """
+    case, profile = Case(circuit, switching), isolation_table().purposes[purpose]
+    answers = tuple(_answers(case, purpose))
+    decisive = [a for a in answers if a.kind != "advises"]
+    wrong = any(a.outcome is Outcome.BROKEN for a in decisive)
+    open_ = any(a.outcome is Outcome.UNKNOWN for a in decisive)
+    does = False if wrong else None if open_ else True
+    word = {True: "Fit for", False: "Not fit for", None: "Not yet proven fit for"}[does]
+    return Verdict(
+        purpose=purpose, label=profile.label, does=does, headline=f"{word}: {profile.label[0].lower()}{profile.label[1:]}",
+        answers=answers, owner=tuple(_owner(case)), source=isolation_table().source,
+    )  # fmt: skip
+
+
+def _answers(case: Case, purpose: IsolationPurpose) -> Iterator[RuleAnswer]:
+    profile = isolation_table().purposes[purpose]
+    kinds: tuple[tuple[Literal["requires", "forbids", "advises"], tuple[str, ...]], ...] = (
+        ("requires", profile.requires), ("forbids", profile.forbids), ("advises", profile.advises),
+    )  # fmt: skip
+    for kind, names in kinds:
+        for rule in sorted((RULES[n] for n in names), key=lambda r: r.order):
+            found = rule.ask(case)
+            yield RuleAnswer(
+                rule=rule.name, label=rule.label, kind=kind, outcome=found.outcome, words=found.words,
+                row=row_view(case, found.row) if found.row is not None else None, change=found.change,
+            )  # fmt: skip
+
+
+def _owner(case: Case) -> Iterator[str]:
+    """What the owner is told, and what the label on the dash says."""
+    if not case.controls:
+        yield "There is no switch."
+        return
+    for control in case.controls:
+        rows = case.running((control.id,))
+        runs = {SITUATION_WORDS[r.situation] for r in rows if r.runs}
+        if runs:
+            yield f"{control.label} does NOT stop a running engine ({', '.join(sorted(runs))}). Stop it with the key."
+        else:
+            yield f"{control.label} stops a running engine."
+    every = tuple(c.id for c in case.controls)
+    off = case.used.row("off", every)
+    live = off.live - {n for b in case.circuit.batteries for n in (b.positive_node, b.negative_node)}
+    yield (
+        f"With everything off these stay live, beside the battery's posts: {labels_of(case, live)}."
+        if live
+        else ("With everything off nothing but the battery's posts is live.")
+    )
+    yield (
+        f"With everything off the battery loses {1000 * off.drain_a:.0f} mA."
+        if off.drain_a > isolation_table().drain_a
+        else ("With everything off the battery loses next to nothing.")
+    )
+    if off.drain_a < case.used.row("off").drain_a - isolation_table().drain_a:
+        yield f"Left on, it loses {1000 * case.used.row('off').drain_a:.0f} mA."
+    yield "After it was off clock, radio code and learned values may have to be set again."

@@ -1,0 +1,47 @@
+"""`mavrik isolate` and its format, without a database."""
+
+from __future__ import annotations
+
+import json
+
+import jsonschema
+import pytest
+
+from mavrik.core.isolation.purposes import IsolationPurpose
+from mavrik.core.isolation.topologies import TOPOLOGIES
+from mavrik.exchange.bundle import read_bundle
+from mavrik.exchange.isolation_json import isolate_bundle, isolation_schema
+from tests.exchange.test_formats import ROOT, run_cli
+
+EXAMPLE = ROOT / "docs" / "formats" / "example.mavrik.json"
+
+
+def test_isolate_prints_table_and_verdict() -> None:
+    done = run_cli("isolate", str(EXAMPLE), "--purpose", "emergency")
+    assert done.returncode == 0, done.stderr
+    made = json.loads(done.stdout)
+    jsonschema.validate(made, isolation_schema(), jsonschema.Draft202012Validator)
+    ways = {w["topology"]: w for w in made["ways"]}
+    found = next(c.document for c in read_bundle(EXAMPLE.read_bytes()).circuits if c.role == "as_found")
+    assert list(ways) == [t.name for t in TOPOLOGIES if not t.not_here(found)]
+    assert ways["positive"]["verdict"]["does"] is False and ways["two_controls"]["verdict"]["does"] is not False
+    stopped = next(a for a in ways["positive"]["verdict"]["answers"] if a["rule"] == "engine_stops")
+    assert (
+        stopped["outcome"] == "broken" and stopped["row"]["runs"] and stopped["row"]["off"] == ["Isolator"] and stopped["change"]
+    )
+    assert any("does NOT stop" in words for words in ways["positive"]["verdict"]["owner"])
+
+
+def test_one_way_with_every_row_and_what_cannot_be_had() -> None:
+    bundle = read_bundle(EXAMPLE.read_bytes())
+    made = isolate_bundle(bundle, IsolationPurpose.STORAGE, "two_controls", every_row=True)
+    (way,) = made.ways
+    assert len(way.rows) == 4 * 6 and {r.situation for r in way.rows} == {"off", "key_on", "cranking", "idle", "fast", "key_off"}
+    with pytest.raises(ValueError, match="no topology 'hammer'"):
+        isolate_bundle(bundle, IsolationPurpose.STORAGE, "hammer")
+    with pytest.raises(ValueError, match="No winch is drawn"):
+        isolate_bundle(bundle, IsolationPurpose.WINCH, "winch")
+    with pytest.raises(ValueError, match="no circuit"):
+        isolate_bundle(bundle.model_copy(update={"circuits": ()}), IsolationPurpose.STORAGE)
+    done = run_cli("isolate", str(EXAMPLE), "--purpose", "fun")
+    assert done.returncode == 2 and b"There is no purpose 'fun'" in done.stderr
