@@ -103,6 +103,16 @@ TOW_BAR = Guide(
     lambda circuit, answers: Changed(circuit, (f"{answers['length_m']} m of it.",)),
 )
 """,
+    "core/isolation/rules/lucky.py": """
+from mavrik.core.isolation.rules.base import Rule, met
+
+LUCKY = Rule(999, "lucky", "Lucky", lambda case: met(f"{len(case.controls)} of luck."))
+""",
+    "core/isolation/topologies/spanner.py": """
+from mavrik.core.isolation.topologies.base import Isolated, Topology, usual_switching
+
+SPANNER = Topology(99, "spanner", "A spanner", "Take the lead off.", lambda circuit: Isolated(*usual_switching(circuit)[:2], ("The lead, by hand.",)))
+""",
     "web/areas/weather.py": """
 from flask_openapi3.blueprint import APIBlueprint
 from mavrik.web.access import PUBLIC, needs
@@ -140,6 +150,9 @@ from mavrik.web.settings import Settings
 from mavrik.core.catalogue.prices import usual_prices
 from mavrik.core.catalogue.units import UnitList
 from mavrik.core.planning.changes import Situation
+from mavrik.core.isolation.case import Case
+from mavrik.core.isolation.rules import RULES
+from mavrik.core.isolation.topologies import topology_of, usual_switching
 from mavrik.core.planning.guided import guided
 from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import usual_use
@@ -173,6 +186,8 @@ print(json.dumps({
     "task": kind_of(Task(kind="weigh")).name,
     "change": next(w.cost for w in worth(at, WorthRequest()).singles if w.id == "charm:rabbit"),
     "guide": guided(car, "tow_bar", {}).to_do,
+    "way": topology_of("spanner").build(car).moves,
+    "rule": RULES["lucky"].ask(Case(*usual_switching(car)[:2])).words,
     "route": app.test_client().get("/api/weather").json,
 }))
 """
@@ -190,6 +205,7 @@ def test_one_file_adds_a_part_of_any_kind(tmp_path: Path) -> None:
     assert "busbar" in said["blank"] and said["part"] == "busbar"
     assert said["quantity"] and said["client"] and said["standin"] and "paint" in said["stage"]
     assert said["task"] == "weigh"
+    assert said["way"] == ["The lead, by hand."] and said["rule"] == "0 of luck."
     assert said["change"] == 0.0 and said["guide"] == ["3.0 m of it."]
     assert said["check"] == ["old_fuse"] and said["review"] and said["file"]
     # The format that takes everything stays the last one asked.
