@@ -6,6 +6,7 @@ import io
 import json
 from base64 import urlsafe_b64encode
 from collections.abc import Iterator
+from hashlib import sha256
 from typing import Any
 
 import pytest
@@ -105,6 +106,20 @@ def test_a_job_has_so_many_photos_at_most(tech: Caller, path: str) -> None:
     assert tech.post(path, raw=picture(20, 20)).status_code == 201  # it is there already
 
 
+def with_exif(jpeg: bytes) -> bytes:
+    """The very picture with a camera's name in it."""
+    exif, out = Image.Exif(), io.BytesIO()
+    exif[0x010F] = "Some camera"
+    Image.open(io.BytesIO(jpeg)).save(out, "JPEG", quality="keep", exif=exif)
+    return out.getvalue()
+
+
+def with_comment(jpeg: bytes) -> bytes:
+    """The very picture with a comment before it."""
+    words = b"52.5 N"
+    return jpeg[:2] + b"\xff\xfe" + (len(words) + 2).to_bytes(2, "big") + words + jpeg[2:]
+
+
 def test_a_list_refers_to_photos_of_its_job_and_both_travel(tech: Caller, job: dict[str, Any], path: str) -> None:
     made = answered(tech.post(path, raw=picture()), 201)
     fit = f"/api/jobs/{job['id']}/fit"
@@ -122,6 +137,11 @@ def test_a_list_refers_to_photos_of_its_job_and_both_travel(tech: Caller, job: d
     for key, jpeg in ((made["key"], other.jpeg), ("0" * 64, b"none")):
         carried = [{"key": key, "jpeg": urlsafe_b64encode(jpeg).decode()}]
         assert tech.post("/api/jobs/import", {**bundle, "photos": carried}).status_code == 422
+    # Nor does one that tells where or with what it was taken, in whatever place of the file.
+    for told in (with_exif(other.jpeg), with_comment(other.jpeg), other.jpeg + b"<x:xmpmeta/>"):
+        carried = [{"key": sha256(told).hexdigest(), "jpeg": urlsafe_b64encode(told).decode()}]
+        refused = tech.post("/api/jobs/import", {**bundle, "documents": [], "photos": carried})
+        assert refused.status_code == 422 and "says more than what it shows" in refused.text
     # It is on the sheet, and the sheet prints.
     page = tech.get(f"/api/jobs/{job['id']}/sheet").text
     assert "Does it fit" in page and "data:image/jpeg;base64," in page

@@ -18,6 +18,9 @@ LARGEST_PHOTO_BYTES = 16_000_000
 MOST_PIXELS = 60_000_000
 TOO_MANY = f"A photo has at most {MOST_PIXELS // 1_000_000} million pixels."
 MOST_SIDE = 1280
+SAYS_MORE = frozenset({"exif", "xmp", "comment", "photoshop", "mp"})
+"""What the library finds in a JPEG beside its picture."""
+END_OF_PICTURE = b"\xff\xd9"
 QUALITIES = (82, 72, 62, 52)
 SHRINKS, SMALLEST_SIDE = 0.8, 200
 
@@ -68,7 +71,11 @@ def develop(data: bytes) -> Developed:
 
 
 def checked(jpeg: bytes, key: str) -> Developed:
-    """A photo that was kept elsewhere. Raises PhotoError for one that is not what its key says, or was not made here."""
+    """A photo that was kept elsewhere.
+
+    jpeg: the file; key: its SHA-256
+    Raises PhotoError for one that is not what its key says, is larger than those that are kept, or says more than what it shows.
+    """
     if hashlib.sha256(jpeg).hexdigest() != key:
         raise PhotoError("A photo is not the one that its key names.")
     picture = _opened(jpeg, ("JPEG",))
@@ -78,6 +85,8 @@ def checked(jpeg: bytes, key: str) -> Developed:
         _load(picture)
     except (OSError, ValueError, SyntaxError) as error:
         raise PhotoError("A photo is damaged: it cannot be read to its end.") from error
+    if SAYS_MORE & picture.info.keys() or not jpeg.rstrip(b"\0").endswith(END_OF_PICTURE):
+        raise PhotoError("A photo says more than what it shows, as where or with what it was taken: it goes out without that.")
     return Developed(key, jpeg, picture.width, picture.height)
 
 
