@@ -7,8 +7,9 @@ adds metal, and the rounds come to an end.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import cached_property, lru_cache
+from typing import Any, TypeVar
 
 from mavrik.core.catalogue.conductor import parse_size
 from mavrik.core.catalogue.fuses import FuseFamily, fuse_table, interrupting_at
@@ -43,6 +44,8 @@ MOST_ROUNDS = 400
 """Each adds a size to a lead or a rating to a part; no circuit has room for so many."""
 
 RANKED = list(Outcome)
+
+T = TypeVar("T")
 
 WORN_TIMES, WORN_MOHM = 1.25, 0.2
 """A lead that measures so much above a sound one is not worth keeping when its circuit is made for more. Our choice, no source."""
@@ -99,6 +102,7 @@ class Draft:
         self.unrated = set(placed)
         self.cause: dict[str, str] = {}
         """Why a part is what it became, by branch id; those that are not in it were kept."""
+        self._last: dict[str, tuple[Circuit, Any]] = {}
         self._cannot_break: dict[str, set[FuseFamily]] = {}
         self._fitted = {b.id: b.family for b in circuit.branches if isinstance(b, FuseBranch) and b.id not in self.unrated}
         self.ring = find_ring(circuit)
@@ -138,10 +142,16 @@ class Draft:
             f"{amperes(max(least_a, self.duty_a[lead.id]))}{cause}. Shorten the run, or choose another fuse family or limit profile."
         )
 
+    def _known(self, name: str, of: Callable[[Circuit], T]) -> T:
+        """What is known of the circuit as it is now: to look a whole document up costs more than to see that it is the very same."""
+        if name not in self._last or self._last[name][0] is not self.circuit:
+            self._last[name] = self.circuit, of(self.circuit)
+        return self._last[name][1]  # type: ignore[no-any-return]
+
     @property
     def duty_a(self) -> dict[str, float]:
         """The most each branch carries for good, in every state [A]."""
-        return continuous_currents(self.circuit)
+        return self._known("duty", continuous_currents)
 
     def _asks(self, branch_id: str) -> bool:
         """Whether a part is to be put right: what the new current touches always, a spur unless it was given up."""
@@ -192,7 +202,7 @@ class Draft:
 
     def alone_a(self) -> dict[str, float]:
         """What a return lead carries at rated output when one of the others has failed, the most of it by branch id [A]."""
-        return _at_rated(self.circuit)[1]
+        return self._known("rated", _at_rated)[1]
 
     def _ampacities(self) -> bool:
         """Leads that carry what passes them in any state, a return lead also what it gets when another has failed."""
@@ -318,7 +328,7 @@ class Draft:
 
     def rated(self) -> Prediction:
         """The circuit of sound parts at its new rated output, warmed up."""
-        return _at_rated(self.circuit)[0]
+        return self._known("rated", _at_rated)[0]
 
     def _drops(self) -> bool:
         """Both sides and every ground within their limits; what loses most grows first."""

@@ -129,6 +129,7 @@ class _Worth:
         self.found = figures_of(situation.found, situation.use)
         self.made: dict[Chosen, Made] = {}
         self.refused: dict[str, str] = {}
+        self._seen: dict[int, tuple[Made, Figures]] = {}
 
     def view(self) -> WorthView:
         """All of it."""
@@ -162,7 +163,10 @@ class _Worth:
         return round(max(made.cost + own, 0.0), 2)
 
     def _figures(self, made: Made) -> Figures:
-        return figures_of(made.circuit, made.scheme.use)
+        # A change that was made for one comparison is the very same in the next.
+        if id(made) not in self._seen:
+            self._seen[id(made)] = made, figures_of(made.circuit, made.scheme.use)
+        return self._seen[id(made)][1]
 
     def _make(self, ids: Chosen) -> Made:
         if ids not in self.made:

@@ -119,7 +119,11 @@ class Case:
 
     def behind(self, branch: Protector) -> ShortBehind | None:
         """What a fuse or breaker sees with a dead short right behind it; None for one that no current reaches."""
-        return shorts_behind(self.circuit).get(branch.id)
+        return self._behind.get(branch.id)
+
+    @cached_property
+    def _behind(self) -> Mapping[str, ShortBehind]:
+        return shorts_behind(self.circuit)
 
     @cached_property
     def protectors(self) -> dict[str, Protector]:
