@@ -150,6 +150,16 @@ def test_contacts_carry_and_crank_or_are_named_with_their_current() -> None:
     assert 200 < amps < 268
 
 
+def test_what_a_contact_breaks_is_what_flows_through_it_while_the_engine_runs() -> None:
+    # Beside the alternator's own side the contact carries the 18 A of ignition and pump, at 14.4 V 18 x 14.4 / 12 = 21.6.
+    made = built("alternator_side")
+    assert asked("breaks", made).outcome is Outcome.UNKNOWN and "(22 A)" in asked("breaks", made).words
+    for breaks, good in ((30.0, True), (20.0, False)):
+        contacts = tuple(c.model_copy(update={"breaks_a": breaks}) for c in made.switching.contacts)
+        found = asked("breaks", made, contacts=contacts)
+        assert (found.outcome is Outcome.MET) == good and (good or "22 A of direct current" in found.words)
+
+
 def test_what_drains_what_lasts_and_what_is_lost() -> None:
     made = built("negative")
     before = with_load(made.circuit, id="radio", label="Radio memory", from_node="bat_pos", to_node="bat_neg", current_a=0.02)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import product
@@ -38,6 +38,8 @@ class Row:
     """Contacts, by branch id."""
     pulled_in: frozenset[str]
     """Coils and inputs that are on."""
+    contact_a: Mapping[str, float]
+    """Through each contact, by branch id, either sign [A]."""
     drain_a: float
     """What the batteries give with the engine standing [A]."""
     stud_v: float
@@ -83,7 +85,7 @@ class Table:
         on = frozenset(i for i, own in zip(self.control_ids, self.controls[k].tolist(), strict=True) if own)
         return Row(
             on=on, situation=situation, runs=bool(turning(part.at.engine[k : k + 1])[0]), cranks=bool(facts["cranks"][k]),
-            drain_a=float(facts["drain"][k]), stud_v=float(facts["stud"][k]), **named,
+            contact_a=dict(zip(ids["closed"], np.abs(part.volts.contact_a[k]).tolist(), strict=True)), drain_a=float(facts["drain"][k]), stud_v=float(facts["stud"][k]), **named,
         )  # fmt: skip
 
     @cached_property

@@ -6,7 +6,7 @@ from mavrik.core.circuit import ContactBranch, LinkBranch
 from mavrik.core.circuit.graph import graph_of, reach
 from mavrik.core.isolation.case import Case
 from mavrik.core.isolation.purposes import isolation_table
-from mavrik.core.isolation.rules.base import Answer, Rule, broken, met, unknown
+from mavrik.core.isolation.rules.base import SITUATION_WORDS, Answer, Rule, broken, met, unknown
 
 
 def _carries(case: Case) -> Answer:
@@ -45,6 +45,27 @@ def _cranks_through(case: Case) -> Answer:
 
 def _bears(contact: ContactBranch) -> float | None:
     return contact.intermittent_a if contact.intermittent_a is not None else contact.rating_a
+
+
+def _breaks(case: Case) -> Answer:
+    known = {c.branch_id: c.breaks_a for c in case.switching.contacts}
+    unrated = []
+    for contact in case.contacts:
+        row = max((t.row(s) for t in (case.used, case.bare) for s in ("idle", "fast")), key=lambda r: r.contact_a[contact.id])
+        amps, breaks = row.contact_a[contact.id], known[contact.id]
+        if breaks is None:
+            unrated.append(f"{contact.label} ({amps:.0f} A)")
+        elif amps > breaks:
+            return broken(
+                f"{contact.label} would have to break {amps:.0f} A of direct current {SITUATION_WORDS[row.situation]} and breaks {breaks:g} A: it may weld or go on arcing.",
+                row, "A contact made to break it at this voltage, or the field cut first.",
+            )  # fmt: skip
+    if unrated:
+        return unknown(
+            f"Nobody has said what direct current these break at {case.circuit.system_voltage_v} V: {', '.join(unrated)} while running.",
+            "Read it off the maker's sheet.",
+        )
+    return met("Every contact breaks what flows through it while the engine runs.")
 
 
 def _winch_contacts(case: Case) -> tuple[list[str], list[ContactBranch]]:
@@ -143,6 +164,7 @@ def _charge_lead_cut(case: Case, opened: set[str]) -> bool:
 
 CARRIES = Rule(310, "carries", "Carries what passes it for good", _carries)
 CRANKS_THROUGH = Rule(320, "cranks_through", "Bears cranking", _cranks_through)
+BREAKS = Rule(325, "breaks", "Breaks what flows", _breaks)
 WINCH_DEAD = Rule(330, "winch_dead", "The winch is dead when off", _winch_dead)
 WINCH_RATING = Rule(340, "winch_rating", "Heavy enough for a winch", _winch_rating)
 LINK_OVERRIDE = Rule(350, "link_override", "An override of the link", _link_override)
