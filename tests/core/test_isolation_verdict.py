@@ -9,6 +9,7 @@ import re
 
 import pytest
 
+from mavrik.core.catalogue.prices import usual_prices
 from mavrik.core.circuit import BenchCharger, Circuit, Load
 from mavrik.core.circuit.additions import Growing
 from mavrik.core.circuit.editing import with_parts
@@ -19,6 +20,9 @@ from mavrik.core.isolation.purposes import IsolationPurpose, isolation_table
 from mavrik.core.isolation.rules import RULES, Answer, Outcome
 from mavrik.core.isolation.topologies import TOPOLOGIES, Isolated, topology_of
 from mavrik.core.isolation.verdict import verdict
+from mavrik.core.planning.guided import GuideProblemError, guide_of, guided
+from mavrik.core.planning.guided.beside import side_by_side
+from mavrik.core.planning.targets import SizingTarget
 
 
 def built(topology: str, layout: str = "competition_car", volts: int = 12) -> Isolated:
@@ -215,6 +219,24 @@ def test_a_battery_cut_from_a_charging_alternator_is_a_load_dump(volts: int, ban
     # Of two parallel batteries each has its contact, and both go.
     assert asked("surge", built("positive", "parallel_batteries", volts)).outcome is Outcome.BROKEN
     assert asked("surge", built("further_banks", "parallel_batteries", volts)).outcome is Outcome.MET
+
+
+def test_a_guided_disconnect_says_side_by_side_which_way_is_fit() -> None:
+    car = build_layout("competition_car", 12)
+    guide = guide_of(car, "disconnect")
+    rows = side_by_side(
+        car, guide, {"purpose": "emergency"}, SizingTarget(target_current_a=car.alternator.rated_a), usual_prices()
+    )
+    assert {r.name: r.does for r in rows} == {
+        "negative": False, "positive": False, "alternator_side": False, "multi_pole": False, "two_controls": True, "controller": True,
+    }  # fmt: skip
+    assert all(r.fit_words and not r.refused and r.cost for r in rows)
+    to_do = guided(car, "disconnect", {"purpose": "service", "way": "positive"}).to_do
+    assert to_do[0].startswith("Fit for: service") and any("does NOT stop a running engine" in t for t in to_do)
+    assert any("Never pull a battery's lead off a running engine" in t for t in to_do)
+    # Five batteries: nobody fits five switches.
+    with pytest.raises(GuideProblemError, match="common lead"):
+        guided(build_layout("house_bank_end", 12), "disconnect", {})
 
 
 def test_what_is_held_in_or_never_rests_is_called_out() -> None:

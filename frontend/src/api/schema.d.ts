@@ -2371,11 +2371,23 @@ export interface components {
              */
             crank_v: number | null;
             /**
+             * Does
+             * @description Whether it does what it is for; null: not proven, or not asked
+             * @default null
+             */
+            does: boolean | null;
+            /**
              * Feed V
              * @description Lost from the first alternator's stud to the first battery, at full output [V]
              * @default null
              */
             feed_v: number | null;
+            /**
+             * Fit Words
+             * @description What decides that; empty: it is not asked
+             * @default
+             */
+            fit_words: string;
             /** Label */
             label: string;
             /**

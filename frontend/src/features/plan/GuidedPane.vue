@@ -15,6 +15,7 @@ import { fixed, mv } from '@/ui/numbers'
 import BeforeAfter from './BeforeAfter.vue'
 
 const emit = defineEmits<{ kept: [] }>()
+const FITS: Record<string, string> = { true: '✓ Fit.', false: '✕ Not fit.', null: '? Not yet proven.' }
 const bench = useWorkbench()
 const units = useUnits()
 const { busy, problem: keepProblem, save } = useSaving()
@@ -195,6 +196,9 @@ async function keep(): Promise<void> {
                 >
                   <b>{{ r.label }}</b>
                 </button>
+                <div v-if="r.fit_words" class="fit" data-test="fit">
+                  <b>{{ FITS[String(r.does)] }}</b> {{ r.fit_words }}
+                </div>
               </td>
               <td v-if="r.refused" :colspan="5 + Number(cranks) + Number(magnets)" class="quiet">{{ r.refused }}</td>
               <template v-else>
@@ -267,6 +271,10 @@ async function keep(): Promise<void> {
 </template>
 
 <style scoped>
+.fit {
+  max-width: 26rem;
+  white-space: normal;
+}
 .ask-panel {
   flex: 0 0 320px;
 }

@@ -6,7 +6,7 @@ from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from typing import Any
 
-from mavrik.core.circuit import AnyBranch, Battery, Circuit, Converter, Load, LoadKind, NodeRole
+from mavrik.core.circuit import AnyBranch, Battery, Circuit, Converter, LinkBranch, Load, LoadKind, NodeRole
 from mavrik.core.circuit.additions import Growing, near_ground
 from mavrik.core.circuit.branches.contacts import SwitchedBranch
 from mavrik.core.circuit.editing import with_parts
@@ -159,6 +159,14 @@ def _off_the_charge_lead(circuit: Circuit, way: Collection[str], out: str) -> tu
             circuit = moved(circuit, node, out, {*stays, *own})
             words.append(f"From {circuit.node(node).label} behind the isolator: {', '.join(hung)}.")
     return circuit, words
+
+
+def by_a_link(circuit: Circuit) -> str:
+    """Why the charge lead cannot stay with the first battery; empty where it can."""
+    ring = find_ring(circuit)
+    if not ring.feed or any(isinstance(circuit.branch(i), LinkBranch) for i in ring.feed):
+        return "The alternator reaches the first battery by a link or a charger only: which battery its lead stays with has to be drawn."
+    return ""
 
 
 def ground_of(circuit: Circuit) -> str:

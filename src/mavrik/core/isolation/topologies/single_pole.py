@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from mavrik.core.circuit import Circuit, SwitchBranch
 from mavrik.core.isolation.documents import Control, Place
-from mavrik.core.isolation.topologies.base import CONTACT_MOHM, Isolated, Topology, behind_contacts, contacts_of, usual_switching
+from mavrik.core.isolation.topologies.base import (
+    CONTACT_MOHM,
+    Isolated,
+    Topology,
+    behind_contacts,
+    by_a_link,
+    contacts_of,
+    usual_switching,
+)
 
 RATING_A = 300.0
 """The class of a heavy single-pole isolator. Common practice, no source."""
@@ -38,4 +46,5 @@ ALTERNATOR_SIDE = Topology(
     30, "alternator_side", "Positive, with the alternator on the battery's side",
     "The charge lead goes to the battery side of the switch and the whole vehicle to the other: opened, it leaves both sources alone.",
     lambda c: _built(c, charge_stays=True),
+    by_a_link,
 )  # fmt: skip

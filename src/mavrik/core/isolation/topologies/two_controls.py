@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from mavrik.core.circuit import Circuit, RelayBranch
 from mavrik.core.isolation.documents import Control, Place, Sense
-from mavrik.core.isolation.topologies.base import CONTACT_MOHM, Isolated, Topology, behind_contacts, contacts_of, usual_switching
+from mavrik.core.isolation.topologies.base import (
+    CONTACT_MOHM,
+    Isolated,
+    Topology,
+    behind_contacts,
+    by_a_link,
+    contacts_of,
+    usual_switching,
+)
 
 PULL_IN_SHARE, DROP_OUT_SHARE = 0.67, 0.2
 """Of the system's voltage, where a relay of this kind pulls in and lets go. Common practice, makers differ, no source."""
@@ -39,4 +47,5 @@ TWO_CONTROLS = Topology(
     50, "two_controls", "A relay whose coil runs through two switches",
     "One for the driver, one outside, small wires to both; either opens the relay. Its coil takes current for as long as it is on.",
     _build,
+    by_a_link,
 )  # fmt: skip

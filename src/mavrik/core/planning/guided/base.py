@@ -54,6 +54,15 @@ class Changed:
 
 
 @dataclass(frozen=True)
+class Fit:
+    """Whether a change does what it is for, and what decides."""
+
+    does: bool | None
+    """None: something that decides has not been said."""
+    words: str
+
+
+@dataclass(frozen=True)
 class Guide:
     """One guided change; a file of this package each, found by itself."""
 
@@ -67,6 +76,8 @@ class Guide:
     build: Callable[[Circuit, Answers], Changed]
     compares: str = ""
     """Name of the question whose answers are worth setting side by side."""
+    fit: Callable[[Circuit, Answers], Fit] | None = None
+    """Whether it does what it is for; None: nobody asks that of it."""
 
 
 def pick(name: str, label: str, choices: Mapping[str, str], usual: str | None = None, why: str = "") -> Question:

@@ -60,6 +60,8 @@ class Beside(Document):
         None, description="Lost on the return at full output without that lead [V]; null: nothing charges"
     )
     cost: float | None = Field(None, description="Parts and hours by the workshop's prices")
+    does: bool | None = Field(None, description="Whether it does what it is for; null: not proven, or not asked")
+    fit_words: str = Field("", description="What decides that; empty: it is not asked")
 
 
 def side_by_side(found: Circuit, guide: Guide, answers: Answers, target: SizingTarget, prices: PriceList) -> tuple[Beside, ...]:
@@ -84,11 +86,14 @@ def side_by_side(found: Circuit, guide: Guide, answers: Answers, target: SizingT
     given = checked(guide, found, answers)
     rows = []
     for choice in question.choices:
+        answers = {**given, question.name: choice.name}
         try:
-            changed = guide.build(found, {**given, question.name: choice.name}).circuit
+            changed = guide.build(found, answers).circuit
             made = cheapest_proposal(changed, target, prices, found).circuit
             cost = circuit_cost(found, made, prices).total(prices)
-            rows.append(_row(made, choice.name, choice.label, cost))
+            row = _row(made, choice.name, choice.label, cost)
+            fit = guide.fit(found, answers) if guide.fit else None
+            rows.append(row if fit is None else row.model_copy(update={"does": fit.does, "fit_words": fit.words}))
         except (SizingError, GuideProblemError, CircuitError, net.NoOperatingPointError) as error:
             rows.append(Beside(name=choice.name, label=choice.label, refused=str(error)))
     return tuple(rows)

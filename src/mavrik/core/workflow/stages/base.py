@@ -36,7 +36,7 @@ class JobFacts:
     @property
     def wants_plan(self) -> bool:
         """Whether something is to be changed, and not only mended."""
-        return self.loads_to_add or bool(self.purposes & {Purpose.MORE_LOAD, Purpose.BATTERY})
+        return self.loads_to_add or bool(self.purposes & {Purpose.MORE_LOAD, Purpose.BATTERY, Purpose.ISOLATE})
 
 
 @dataclass(frozen=True)

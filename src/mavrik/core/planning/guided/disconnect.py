@@ -1,0 +1,92 @@
+"""A disconnect, for a purpose: proven on this circuit by switching it with the engine running, before anything is cut."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.isolation.purposes import IsolationPurpose, isolation_table
+from mavrik.core.isolation.rules import Outcome
+from mavrik.core.isolation.topologies import TOPOLOGIES, topology_of
+from mavrik.core.isolation.verdict import Verdict, verdict
+from mavrik.core.planning.guided.base import Answers, Changed, Fit, Guide, Question, pick
+
+PROOF = (
+    "Prove it live, two people, exhaust drawn off, nobody near belt and fan: engine at idle, each control alone, it must do what is said here.",
+    "Then with the key on and the engine off: nothing that should be dead shows a voltage; closed, each contact has a milliohm or less, open it is open.",
+    "Never pull a battery's lead off a running engine as a test.",
+)
+
+
+MOST_SWITCHES = 3
+"""A switch at each of more batteries nobody fits."""
+
+
+def _ways(circuit: Circuit) -> dict[str, str]:
+    """The ways that this circuit has a place for, by name and label."""
+    able = (t for t in TOPOLOGIES if not t.not_here(circuit))
+    return {t.name: t.label for t in able if len(t.build(circuit).switching.contacts) <= MOST_SWITCHES}
+
+
+def _not_here(circuit: Circuit) -> str:
+    if not _ways(circuit):
+        return "More batteries than anybody fits a switch to: draw one isolator in the bank's common lead."
+    return ""
+
+
+def _asks(circuit: Circuit) -> tuple[Question, ...]:
+    table = isolation_table()
+    return (
+        pick(
+            "purpose",
+            "What for",
+            {p.value: table.purposes[p].label for p in IsolationPurpose},
+            "storage",
+            "The rulebook in force wins.",
+        ),
+        pick("way", "Which way", _ways(circuit)),
+    )
+
+
+def _verdict(circuit: Circuit, answers: Answers) -> Verdict:
+    made = topology_of(str(answers["way"])).build(circuit)
+    return verdict(made.circuit, made.switching, IsolationPurpose(str(answers["purpose"])))
+
+
+def _said(found: Verdict) -> Iterator[str]:
+    """What decides against it first, then what would be better."""
+    for decides in (True, False):
+        for a in found.answers:
+            if a.outcome is not Outcome.MET and (a.kind != "advises") == decides:
+                yield f"{a.label}: {a.words} {a.change}".strip()
+
+
+def _build(circuit: Circuit, answers: Answers) -> Changed:
+    way = topology_of(str(answers["way"]))
+    made, found = way.build(circuit), _verdict(circuit, answers)
+    label = " ".join(found.owner)
+    return Changed(
+        made.circuit,
+        (
+            f"{found.headline}. {way.does}",
+            *_said(found),
+            *made.assumed,
+            *made.moves,
+            f"On the label at the switch: {label}",
+            *PROOF,
+        ),
+    )
+
+
+def _fit(circuit: Circuit, answers: Answers) -> Fit:
+    found = _verdict(circuit, answers)
+    decisive = [a for a in found.answers if a.kind != "advises" and a.outcome is not Outcome.MET]
+    worst = min(decisive, key=lambda a: a.outcome is not Outcome.BROKEN, default=None)
+    return Fit(found.does, worst.words if worst is not None else found.headline)
+
+
+DISCONNECT = Guide(
+    70, "disconnect", "Fit a disconnect",
+    "For storage, service, theft, a drain, an emergency stop, a winch or a second bank: what it really cuts, and whether the engine stops.",
+    _not_here, _asks, _build, compares="way", fit=_fit,
+)  # fmt: skip
