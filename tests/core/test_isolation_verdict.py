@@ -154,6 +154,16 @@ def test_contacts_carry_and_crank_or_are_named_with_their_current() -> None:
     assert 200 < amps < 268
 
 
+def test_a_small_pole_is_not_held_against_an_output_that_no_battery_takes() -> None:
+    """With its main pole open an alternator regulates: the ignition's pole never sees all it can give."""
+    made = built("multi_pole", "front_battery")
+    pole = next(b for b in made.circuit.branches if b.id == "ignition_pole")
+    assert pole.rating_a == 20
+    # 10 A at 12 V, 14.4 at most beside a regulator of 14.4 V: 12 A and a little for what the wires do not lose.
+    assert 9 < Case(made.circuit, made.switching).continuous_a["ignition_pole"] < 12.5
+    assert asked("carries", made).outcome is Outcome.MET
+
+
 def test_what_a_contact_breaks_is_what_flows_through_it_while_the_engine_runs() -> None:
     # Beside the alternator's own side the contact carries the 18 A of ignition and pump, at 14.4 V 18 x 14.4 / 12 = 21.6.
     made = built("alternator_side")

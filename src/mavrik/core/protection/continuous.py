@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from functools import lru_cache
 from itertools import product
 
+from mavrik.core import network as net
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.branches.contacts import SwitchedBranch
 from mavrik.core.operating import State, solved_together
@@ -13,6 +14,9 @@ from mavrik.core.operating.prediction import FAST_RPM, at_output, at_rated_outpu
 
 MOST_POSITIONS = 32
 """Of five switches every combination; of more, as drawn, all closed, and each turned over alone."""
+
+BEYOND_SET_POINT_V = 1.0
+"""So far over its set point no regulator lets an alternator come for good."""
 
 LOW_CHARGE = 0.3
 """A battery that asks for much, beside others that ask for nothing."""
@@ -78,8 +82,16 @@ def continuous_currents(circuit: Circuit) -> dict[str, float]:
     """
     most = {b.id: 0.0 for b in circuit.branches}
     turned = (_at_position(circuit, position) for position in positions(circuit))
-    for found in solved_together([(c, state) for c in turned for state in _states(c)]):
-        if found is not None:
-            for i in most.keys() & found.current_a.keys():
-                most[i] = max(most[i], abs(found.current_a[i]))
+    asked = [(c, state) for c in turned for state in _states(c)]
+    for (_, state), found in zip(asked, solved_together(asked), strict=True):
+        if found is None or (state.output_a and _unregulated(circuit, found)):
+            continue
+        for i in most.keys() & found.current_a.keys():
+            most[i] = max(most[i], abs(found.current_a[i]))
     return most
+
+
+def _unregulated(circuit: Circuit, found: net.Solution) -> bool:
+    """Whether a known output has lifted the stud beyond what any regulator lets be: with its batteries switched off, it gives less."""
+    main = circuit.alternator
+    return found.between(main.stud_node, main.case_node) > main.set_point_v + BEYOND_SET_POINT_V
