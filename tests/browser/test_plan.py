@@ -338,6 +338,28 @@ def test_ground_schools_are_set_side_by_side_and_one_is_taken(open_page: Callabl
     expect(page.locator("[data-beside=direct_case]")).to_contain_text(" V,")
 
 
+def test_a_disconnect_is_seen_to_fail_and_one_that_does_it_is_kept(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    job = job_with(page, "competition_car")
+    page.goto(f"/jobs/{job}/plan")
+    page.locator("[data-test=part-guided]").click()
+    page.get_by_label("Fit a disconnect").check()
+    page.locator("[data-question=purpose]").click()
+    page.get_by_role("option", name="Emergency stop in competition").click()
+    # The way everybody thinks of first does not do it, and it is said why.
+    positive, relay = page.locator("[data-beside=positive]"), page.locator("[data-beside=two_controls]")
+    expect(positive).to_contain_text("Not fit. With Isolator off it runs on at idle")
+    expect(relay).to_contain_text("Fit. Fit for: emergency stop in competition")
+    relay.locator("button").click()
+    to_do = page.locator("[data-test=to-do]")
+    expect(to_do).to_contain_text("Driver's switch stops a running engine.")
+    expect(to_do).to_contain_text("Never pull a battery's lead off a running engine as a test.")
+    page.locator("[data-test=keep-guided]").click()
+    expect(page.locator("[data-test=keep-guided]")).to_have_text("Kept")
+    page.locator("[data-test=part-cables]").click()
+    expect(page.locator("[data-test=guided-kept]")).to_contain_text("Fit a disconnect")
+
+
 def test_a_list_of_what_has_to_fit_is_gone_down_and_kept(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job = job_with(page, "front_battery")

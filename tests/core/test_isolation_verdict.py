@@ -22,7 +22,7 @@ from mavrik.core.isolation.topologies import TOPOLOGIES, Isolated, topology_of
 from mavrik.core.isolation.verdict import verdict
 from mavrik.core.planning.guided import GuideProblemError, guide_of, guided
 from mavrik.core.planning.guided.beside import side_by_side
-from mavrik.core.planning.targets import SizingTarget
+from mavrik.core.planning.targets import Guided, SizingTarget
 
 
 def built(topology: str, layout: str = "competition_car", volts: int = 12) -> Isolated:
@@ -247,6 +247,20 @@ def test_a_guided_disconnect_says_side_by_side_which_way_is_fit() -> None:
     # Five batteries: nobody fits five switches.
     with pytest.raises(GuideProblemError, match="common lead"):
         guided(build_layout("house_bank_end", 12), "disconnect", {})
+
+
+@pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])
+def test_whatever_a_guided_disconnect_says_can_be_kept(layout: str) -> None:
+    circuit = build_layout(layout, 24)
+    guide = guide_of(circuit, "disconnect") if layout not in ("house_bank_end", "house_bank_diagonal") else None
+    if guide is None:
+        return
+    purposes, ways = (q.choices for q in guide.asks(circuit))
+    for purpose in purposes:
+        for way in ways:
+            answers: dict[str, str | float] = {"purpose": purpose.name, "way": way.name}
+            said = guided(circuit, "disconnect", answers).to_do
+            assert Guided(name="disconnect", label=guide.label, answers=answers, to_do=said).to_do == said
 
 
 def test_what_is_held_in_or_never_rests_is_called_out() -> None:

@@ -4,6 +4,7 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
 import type { GuidedAsked, GuideView, PlanView, Question } from '@/api/types'
+import { alike } from '@/composables/alike'
 import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
 import { useSaving } from '@/composables/saving'
 import { useUnits } from '@/composables/units'
@@ -88,12 +89,7 @@ const rows = computed(() => view.value?.comparison.branches.filter((r) => r.chan
 const reason = (id: string) => view.value?.proposal.choices.find((c) => c.branch_id === id)?.reason ?? ''
 const same = computed(() => {
   const kept = bench.plan?.document
-  return (
-    !!kept?.guided &&
-    !!view.value &&
-    JSON.stringify(kept.guided) === JSON.stringify(view.value.guided) &&
-    JSON.stringify(kept.target) === JSON.stringify(view.value.proposal.target)
-  )
+  return !!kept?.guided && !!view.value && alike(kept.guided, view.value.guided) && alike(kept.target, view.value.proposal.target)
 })
 async function keep(): Promise<void> {
   await save(async () => {

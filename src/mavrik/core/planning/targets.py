@@ -61,7 +61,7 @@ class Guided(Document):
     name: Annotated[str, Field(max_length=40)]
     label: Label
     answers: Annotated[dict[str, Annotated[str, Field(max_length=60)] | float], Field(max_length=80)]
-    to_do: Annotated[tuple[Annotated[str, Field(max_length=500)], ...], Field(max_length=12)]
+    to_do: Annotated[tuple[Annotated[str, Field(max_length=1000)], ...], Field(max_length=40)]
 
 
 class Proposal(Document):
