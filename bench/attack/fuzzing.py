@@ -34,6 +34,9 @@ more often instead."""
 
 MOST_TOLD = 20
 MOST_ROUNDS = 10
+MOST_WRONG_SIGN_INS = 20
+"""Each waits longer than the one before."""
+
 PATIENCE_S = 90.0
 MOST_WAITS, LONGEST_WAIT_S = 20, 30.0
 
@@ -110,7 +113,7 @@ def fuzz(
     found, every = found or Fuzzed(), operations(document)
     # Failed sign-ins delay everybody at this address, whatever is asked next: they come once, at the very end.
     others, last = [o for o in every if o.path != SIGN_IN], [o for o in every if o.path == SIGN_IN]
-    for_last = count // len(every)
+    for_last = min(count // len(every), MOST_WRONG_SIGN_INS)
     # An operation with few different questions comes to its end early: what is left is asked in another round.
     for round_ in range(MOST_ROUNDS):
         left = count - for_last * len(last) - sum(found.answers.values()) - found.unsendable

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import json
 import re
 from pathlib import Path
+from typing import Any
 
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.jobs.catalogue import catalogue
 
-FRONT_END = Path(__file__).resolve().parents[2] / "frontend/src"
+ROOT = Path(__file__).resolve().parents[2]
+FRONT_END, DOCS = ROOT / "frontend/src", ROOT / "docs/formats"
+SUPERSEDED = "mavrik-job.v1.schema.json"
 
 
 def test_every_number_that_is_typed_has_bounds_of_its_own() -> None:
@@ -32,9 +36,26 @@ def test_bounds_are_those_of_the_documents_and_of_the_quantities() -> None:
     bounds = catalogue().bounds
     assert bounds["Battery.parallel"].whole
     assert not bounds["Battery.capacity_ah"].whole
-    assert bounds["cable.length_m"].above
+    assert bounds["Alternator.pulley_ratio"].above and not bounds["cable.length_m"].above
     assert (bounds["reading.current"].least, bounds["reading.current"].most) == (
         QUANTITIES["current"].least,
         QUANTITIES["current"].most,
     )
     assert "reading.voltage_drop" not in bounds, "its bounds depend on the system's voltage: the core says at keeping"
+
+
+def test_no_number_may_be_as_good_as_nothing() -> None:
+    """What is divided by a number that only has to be above 0 is not finite for 5e-324: every such field has a least value."""
+    described = json.loads((DOCS / "openapi.json").read_text(encoding="utf-8"))
+    schemas = {p.name: json.loads(p.read_text(encoding="utf-8")) for p in DOCS.glob("*.schema.json") if p.name != SUPERSEDED} | {
+        "openapi": described
+    }
+
+    def above_nothing(value: Any, path: str) -> list[str]:
+        if isinstance(value, dict):
+            here = [path] if value.get("exclusiveMinimum") == 0 else []
+            return here + [p for k, v in value.items() for p in above_nothing(v, f"{path}/{k}")]
+        return [p for v in value for p in above_nothing(v, path)] if isinstance(value, list) else []
+
+    assert "Alternator" in described["components"]["schemas"]
+    assert above_nothing(schemas, "") == []

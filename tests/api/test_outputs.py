@@ -22,8 +22,20 @@ def test_a_curve_is_computed_for_who_may_read_and_refused_at_its_field(tech: Cal
         {"shaft_rpm": 1e9, "output_a": 5},
         {"shaft_rpm": 2000, "output_a": "NaN"},
         {"shaft_rpm": 2000, "output_a": 5, "u_a": 0},
+        {"shaft_rpm": 2000, "output_a": 5, "u_a": 5e-324},
     ):
         assert tech.post("/api/output", {"rated_a": 170, "basis": {"how": "fitted", "known": [wrong]}}).status_code == 422
+
+
+def test_a_unit_as_good_as_none_is_refused_at_its_rating_and_the_least_is_fitted(tech: Caller) -> None:
+    """A rating of 5e-324 A once made what is fitted to it not finite, and the answer a mistake of the server."""
+    known = [{"shaft_rpm": 200, "output_a": 5e-324, "u_a": 1e-3}, {"shaft_rpm": 30_000, "output_a": 2000, "u_a": 1e-3}]
+    for rated in (5e-324, 1e-300, 0.5):
+        refused = tech.post("/api/output", {"rated_a": rated, "basis": {"how": "fitted", "known": known[:1]}})
+        assert refused.status_code == 422 and refused.json["problems"][0]["field"] == "rated_a"  # type: ignore[index]
+    for rated in (1, 2000):
+        for some in (known[:1], known[1:], known):
+            assert tech.post("/api/output", {"rated_a": rated, "basis": {"how": "fitted", "known": some}}).status_code == 200
 
 
 def test_what_was_read_at_the_job_is_offered_and_what_was_corrected_is_not(tech: Caller, job: dict[str, Any]) -> None:

@@ -1958,7 +1958,7 @@ export interface components {
             pulley_ratio: number;
             /**
              * Rated A
-             * @description Current [A]
+             * @description Rated output [A]
              */
             rated_a: number;
             /**
@@ -6298,7 +6298,7 @@ export interface components {
             kind: "wound_field" | "permanent_magnet";
             /**
              * Rated A
-             * @description Current [A]
+             * @description Rated output [A]
              */
             rated_a: number;
         };
@@ -8757,7 +8757,7 @@ export interface components {
             pulley_mm: number;
             /**
              * Rated A
-             * @description Current [A]
+             * @description Rated output [A]
              */
             rated_a: number;
             /**

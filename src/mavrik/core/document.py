@@ -15,7 +15,9 @@ from pydantic_core import PydanticCustomError
 Identifier = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$", description="Short name, unique in the document")]
 Label = Annotated[str, Field(min_length=1, max_length=60)]
 PhotoKey = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$", description="Names a photo of the job: SHA-256 of its file")]
-Ampere = Annotated[float, Field(gt=0, le=2000, description="Current [A]")]
+Ampere = Annotated[float, Field(ge=1e-6, le=2000, description="Current [A]")]
+RatedOutput = Annotated[float, Field(ge=1, le=2000, description="Rated output [A]")]
+"""Under these nothing of a vehicle lies, and what is divided by them stays a number."""
 
 
 EARLIEST_YEAR, LATEST_YEAR = 1990, 2100

@@ -90,7 +90,7 @@ class BundleCapture(Document):
     name: Annotated[str, Field(min_length=1, max_length=120)]
     channel: Annotated[str, Field(max_length=200)] = ""  # longer than one is today: bundles of before are read
     samples: Annotated[int, Field(ge=1, le=MOST_SAMPLES)]
-    interval_s: Annotated[float, Field(gt=0, le=1e6)]
+    interval_s: Annotated[float, Field(ge=1e-9, le=1e6)]
     start_s: Annotated[float, Field(ge=-FARTHEST_S, le=FARTHEST_S)] = 0.0
     made_by: Annotated[str, Field(max_length=80)] = ""
     made_at: Annotated[str, Field(max_length=40)] = ""

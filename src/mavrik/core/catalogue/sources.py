@@ -74,7 +74,7 @@ class KnownOutput(Document):
 
     shaft_rpm: Annotated[float, Field(ge=200, le=30_000, description="Speed of its shaft [1/min]")]
     output_a: Annotated[float, Field(ge=0, le=2000, description="What it gives there [A]")]
-    u_a: Annotated[float, Field(gt=0, le=500, description="Expanded uncertainty [A]; null: a maker's figure")] | None = None
+    u_a: Annotated[float, Field(ge=1e-3, le=500, description="Expanded uncertainty [A]; null: a maker's figure")] | None = None
     unit_c: (
         Annotated[float, Field(ge=-40, le=180, description="Temperature of the unit [degC]; null: as ratings are, cold")] | None
     ) = None

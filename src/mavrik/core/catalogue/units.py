@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from mavrik.core.catalogue.tables import Table, load_table
-from mavrik.core.document import Ampere, Document, Label
+from mavrik.core.document import Document, Label, RatedOutput
 
 MOST_UNITS = 60
 
@@ -24,7 +24,7 @@ class Unit(Document):
     name: Label
     system_voltage_v: Literal[12, 24] = 12
     kind: Literal["wound_field", "permanent_magnet"] = "wound_field"
-    rated_a: Ampere
+    rated_a: RatedOutput
     points: Annotated[tuple[Point, ...], Field(max_length=12)] = ()
     """Of the maker's curve, rising in speed; without, the usual shape up to the rating."""
     limit_rpm: Annotated[float, Field(ge=1000, le=HIGHEST_RPM, description="Most the shaft may turn [1/min]")]
@@ -33,8 +33,8 @@ class Unit(Document):
     regulator: Words = "internal"
     frame: Words = ""
     ears: Words = ""
-    foot_mm: Annotated[float, Field(gt=0, le=400, description="Width of the foot [mm]")] | None = None
-    bore_mm: Annotated[float, Field(gt=0, le=80, description="Of the pulley on the shaft [mm]")] | None = None
+    foot_mm: Annotated[float, Field(ge=0.1, le=400, description="Width of the foot [mm]")] | None = None
+    bore_mm: Annotated[float, Field(ge=0.1, le=80, description="Of the pulley on the shaft [mm]")] | None = None
     rotation: Words = ""
     plug: Words = ""
 

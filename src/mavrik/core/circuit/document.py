@@ -14,7 +14,7 @@ from pydantic import Field, model_validator
 
 from mavrik.core.catalogue.sources import CurvePoint, OutputBasis
 from mavrik.core.circuit.branches import AnyBranch, Branch
-from mavrik.core.document import Ampere, Document, Identifier, Label
+from mavrik.core.document import Ampere, Document, Identifier, Label, RatedOutput
 
 CIRCUIT_SCHEMA_VERSION = 2
 MAX_BRANCHES = 300
@@ -71,7 +71,7 @@ class Alternator(Document):
     label: Label
     stud_node: Identifier
     case_node: Identifier
-    rated_a: Ampere
+    rated_a: RatedOutput
     set_point_v: Annotated[float, Field(ge=10, le=35, description="Regulator set point [V]")]
     kind: Literal["wound_field", "permanent_magnet"] = "wound_field"
     magnet_regulator: Literal["shunt", "series"] = Field(
@@ -101,9 +101,9 @@ class Battery(Document):
     positive_node: Identifier
     negative_node: Identifier
     chemistry: Chemistry = Chemistry.FLOODED
-    capacity_ah: Annotated[float, Field(gt=0, le=2000, description="Nominal capacity [Ah]")]
-    cca_a: Annotated[float, Field(gt=0, le=3000, description="Cold cranking current [A]")] | None = None
-    internal_mohm: Annotated[float, Field(gt=0, le=1000, description="Internal resistance of one unit [mohm]")] = 6.0
+    capacity_ah: Annotated[float, Field(ge=0.01, le=2000, description="Nominal capacity [Ah]")]
+    cca_a: Annotated[float, Field(ge=1, le=3000, description="Cold cranking current [A]")] | None = None
+    internal_mohm: Annotated[float, Field(ge=1e-3, le=1000, description="Internal resistance of one unit [mohm]")] = 6.0
     state_of_charge: Annotated[float, Field(ge=0, le=1, description="0 empty to 1 full")] = 1.0
     temperature_c: Annotated[float, Field(ge=-40, le=70, description="Temperature of the battery [degC]")] = 25.0
     age: Annotated[float, Field(ge=0, le=1, description="0 new to 1 worn out")] = 0.0
@@ -135,8 +135,8 @@ class Load(Document):
         "general", description="What decides where it belongs"
     )
     inrush_a: Ampere | None = Field(None, description="What it draws for a moment when switched on [A]")
-    inrush_s: Annotated[float, Field(gt=0, le=60, description="How long that lasts [s]")] = 0.2
-    on_s: Annotated[float, Field(gt=0, le=3600)] | None = Field(
+    inrush_s: Annotated[float, Field(ge=1e-6, le=60, description="How long that lasts [s]")] = 0.2
+    on_s: Annotated[float, Field(ge=1e-3, le=3600)] | None = Field(
         None, description="Longest it is on at a stretch, and then rests until all has cooled, as a winch [s]; null: for good"
     )
 

@@ -111,8 +111,8 @@ class Switching(Document):
     senses: Annotated[tuple[Sense, ...], Field(max_length=20)] = ()
     consumers: Annotated[tuple[Consumer, ...], Field(max_length=100)] = ()
     fields: Annotated[tuple[FieldSupply, ...], Field(max_length=2)] = ()
-    idle_rpm: Annotated[float, Field(gt=0, le=4000, description="Engine speed at idle [1/min]")] = 800.0
-    fast_rpm: Annotated[float, Field(gt=0, le=12000, description="Engine speed under way [1/min]")] = 3000.0
+    idle_rpm: Annotated[float, Field(ge=1, le=4000, description="Engine speed at idle [1/min]")] = 800.0
+    fast_rpm: Annotated[float, Field(ge=1, le=12000, description="Engine speed under way [1/min]")] = 3000.0
     cranks_from_v: Volt = Field(6.0, description="A starter turns the engine from here on 12 V [V]")
     self_excites_v: Volt = Field(4.0, description="At its stud an alternator keeps its own field from here on 12 V [V]")
 

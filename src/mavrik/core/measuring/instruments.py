@@ -35,7 +35,7 @@ class Instrument(Document):
     kind: MeterKindName
     percent_of_reading: Annotated[float, Field(ge=0, le=20, description="Accuracy [% of reading]")]
     digits: Annotated[float, Field(ge=0, le=200, description="Accuracy [counts of the last digit]")]
-    resolution: Annotated[float, Field(gt=0, le=100, description="Last digit, in V, A, degC or 1/min")]
+    resolution: Annotated[float, Field(ge=1e-9, le=100, description="Last digit, in V, A, degC or 1/min")]
     calibration_due: Day | None = None
 
     @property

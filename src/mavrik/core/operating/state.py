@@ -44,7 +44,7 @@ class DeadShort(Document):
 
     from_node: Identifier
     to_node: Identifier
-    resistance_mohm: Annotated[float, Field(gt=0, le=1000)] = 1.0
+    resistance_mohm: Annotated[float, Field(ge=1e-3, le=1000)] = 1.0
 
 
 class State(Document):

@@ -13,7 +13,7 @@ from scipy.optimize import least_squares
 
 from mavrik.core.catalogue.sources import CurvePoint, KnownOutput, OutputBasis, output_limit_a, source_table
 from mavrik.core.circuit import Alternator
-from mavrik.core.document import Ampere, Document
+from mavrik.core.document import Document, RatedOutput
 from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.protection.documents import Finding, Severity, by_severity
 
@@ -48,7 +48,7 @@ class OutputRequest(Document):
     """A unit and what is known of it."""
 
     kind: Literal["wound_field", "permanent_magnet"] = "wound_field"
-    rated_a: Ampere
+    rated_a: RatedOutput
     basis: OutputBasis | None = Field(None, description="Left out, the usual shape up to the rating")
 
     @property

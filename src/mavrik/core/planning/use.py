@@ -37,7 +37,7 @@ class Consumer(Document):
     label: Label
     current_a: Ampere = Field(description="While it draws, at the system's nominal voltage [A]")
     law: LoadKind = LoadKind.CURRENT
-    duty: Annotated[float, Field(gt=0, le=1, description="Share of the time it draws while it is switched on")] = 1.0
+    duty: Annotated[float, Field(ge=1e-6, le=1, description="Share of the time it draws while it is switched on")] = 1.0
     cut_off_v: Annotated[float, Field(ge=0, le=32, description="Switches itself off below [V]; power only")] = 0.0
     origin: Literal["circuit", "catalogue", "measured", "entered"] = "entered"
     load_id: Identifier | None = Field(None, description="The circuit's load that it stands for; left out, it comes on top")
@@ -64,7 +64,7 @@ class SpeedHours(Document):
 class OutputRead(Document):
     """Output that a clamp read with everything on and the unit warm, and at which engine speed."""
 
-    current_a: Annotated[float, Field(gt=0, le=2000, description="Output [A]")]
+    current_a: Annotated[float, Field(ge=1e-3, le=2000, description="Output [A]")]
     engine_rpm: Annotated[float, Field(ge=100, le=8000, description="Engine speed [1/min]")]
 
 
@@ -74,14 +74,14 @@ class UseRequest(Document):
     consumers: Annotated[tuple[Consumer, ...], Field(max_length=60)] = ()
     scenes: Annotated[tuple[Scene, ...], Field(max_length=12)] = ()
     speeds: Annotated[tuple[SpeedHours, ...], Field(max_length=MOST_SPEEDS, description="As an engine computer counts")] = ()
-    engine_hours: Annotated[float, Field(gt=0, le=200_000)] | None = Field(
+    engine_hours: Annotated[float, Field(ge=1e-3, le=200_000)] | None = Field(
         None, description="What the hour counter says for the same time [h]"
     )
     driving: Label | None = Field(
         None, description="Scene whose consumers are on at those speeds; left out, the busiest on the road"
     )
     starts_a_day: Annotated[int, Field(ge=0, le=1000)] = 4
-    crank_s: Annotated[float, Field(gt=0, le=30, description="How long one start cranks [s]")] = 1.5
+    crank_s: Annotated[float, Field(ge=1e-3, le=30, description="How long one start cranks [s]")] = 1.5
     crank_a: Ampere | None = Field(None, description="What the starter takes [A]; left out, as the circuit's does")
     asleep_a: Annotated[float, Field(ge=0, le=50, description="What flows with the key off and the modules asleep [A]")] = 0.03
     state_of_charge: Annotated[float, Field(ge=0.05, le=1, description="How charged the batteries live")] = 0.8

@@ -29,9 +29,9 @@ class CaptureOptions(Document):
         float | None, Field(ge=LEAST_INTERVAL_S, le=MOST_INTERVAL_S, description="Between samples, for a table without times [s]")
     ] = None
     full_scale_v: Annotated[
-        float | None, Field(gt=0, le=1000, description="What the largest number of a sound file stands for [V]")
+        float | None, Field(ge=1e-6, le=1000, description="What the largest number of a sound file stands for [V]")
     ] = None
-    factor: Annotated[float, Field(gt=0, le=10_000, description="Of a probe that divides by it and was not told so")] = 1.0
+    factor: Annotated[float, Field(ge=1e-6, le=10_000, description="Of a probe that divides by it and was not told so")] = 1.0
 
 
 @dataclass(frozen=True)

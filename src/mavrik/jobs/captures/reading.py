@@ -30,7 +30,7 @@ class Fetch(Document):
     """A waveform to be captured now by a connected oscilloscope."""
 
     instrument: Annotated[str, Field(max_length=40)]
-    seconds: Annotated[float, Field(gt=0, le=LONGEST_S, description="How long [s]")]
+    seconds: Annotated[float, Field(ge=1e-3, le=LONGEST_S, description="How long [s]")]
     state: Annotated[str, Field(pattern=r"^[a-z_]{0,40}$", description="How the vehicle stands; only a stand-in is last")] = ""
     red: Annotated[str, Field(pattern=r"^[a-z0-9_]{0,40}$", description="Node of the probe; only a stand-in is last")] = ""
     black: Annotated[str, Field(pattern=r"^[a-z0-9_]{0,40}$")] = ""

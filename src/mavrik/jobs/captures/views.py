@@ -26,8 +26,8 @@ MOST_POINTS = 4000
 class RippleConditions(Document):
     """What turns the rotor; without a speed some pulses can be of two things, and that is said."""
 
-    engine_rpm: Annotated[float | None, Field(gt=0, le=12000)] = None
-    pulley_ratio: Annotated[float | None, Field(gt=0, le=10, description="Left out: the first alternator's")] = None
+    engine_rpm: Annotated[float | None, Field(ge=1, le=12000)] = None
+    pulley_ratio: Annotated[float | None, Field(ge=0.01, le=10, description="Left out: the first alternator's")] = None
     pole_pairs: Annotated[int, Field(ge=1, le=30)] = 6
 
 

@@ -63,7 +63,7 @@ def _metal_20c_ohm(size: str, length_m: float, material: Material, parallel: int
 class ConductorBranch(BranchBase):
     """A cable or strap."""
 
-    length_m: Annotated[float, Field(gt=0, le=50, description="Length along the route [m]")]
+    length_m: Annotated[float, Field(ge=1e-3, le=50, description="Length along the route [m]")]
     size: SizeText
     material: Material = Material.COPPER
     stranding: Stranding = Field(Stranding.FLEXIBLE, description="How it is stranded: decides its resistance a metre")

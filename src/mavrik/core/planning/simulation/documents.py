@@ -23,7 +23,7 @@ class SimulationRequest(Document):
         "fixed",
         description="fixed: its set point always; timed: begins anew at every start; hears: asks what its batteries ask, the lowest wins",
     )
-    bulk_h: Annotated[float, Field(gt=0, le=24, description="How long a timed regulator charges after a start [h]")] = 1.5
+    bulk_h: Annotated[float, Field(ge=1e-3, le=24, description="How long a timed regulator charges after a start [h]")] = 1.5
 
 
 class Curve(Document):
