@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 
 from mavrik.core.circuit import Circuit, Load, RelayBranch, SwitchBranch
 from mavrik.core.circuit.additions import Growing
+from mavrik.core.circuit.editing import with_parts
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.circuit.rules import CircuitError
 from mavrik.core.isolation.documents import SITUATIONS, Consumer, Contact, Control, FieldSupply, Role, Sense, Switching
@@ -64,7 +65,7 @@ def test_which_disconnects_stop_an_engine_and_which_run_on(topology: str, layout
 def test_a_part_that_is_taken_off_alone_lets_the_vehicle_go_on(layout: str) -> None:
     circuit = build_layout(layout, 12)
     for way in TOPOLOGIES:
-        if way.name not in (*RUNS_ON, *STOPS) and not way.not_here(circuit):
+        if way.changes and way.name not in (*RUNS_ON, *STOPS) and not way.not_here(circuit):
             made = way.build(circuit)
             for table in tables(made):
                 (control,) = table.control_ids
@@ -377,3 +378,34 @@ def test_conditions_hold_as_they_do_in_the_language_they_look_like(text: str) ->
     ]
     assert holds(tree, on).tolist() == expected
     assert set(names_in(tree)) <= set("abc")
+
+
+def test_what_is_fitted_is_tried_as_it_stands_and_a_switch_drawn_open_is_closed_as_used() -> None:
+    car = build_layout("competition_car", 12)
+    parked = with_parts(
+        car, branches=tuple(b.model_copy(update={"closed": False}) if b.id == "cut_off" else b for b in car.branches)
+    )
+    for circuit, said in ((car, 0), (parked, 1)):
+        made = topology_of("as_fitted").build(circuit)
+        assert [c.label for c in made.switching.controls] == ["Cut-off switch"] and len(made.assumed) == said
+        (table,) = {id(t): t for t in tables(made)[:1]}.values()
+        (control,) = table.control_ids
+        # Its alternator lies on the car's side: the engine runs on, whatever the switch cuts.
+        assert table.row("idle", (control,)).runs and not table.row("idle", (control,)).closed
+        assert table.row("off", (control,)).drain_a < LEAK_A
+    assert topology_of("as_fitted").not_here(build_layout("front_battery", 12))
+
+
+@pytest.mark.parametrize("topology", ["negative", "positive", "alternator_side", "multi_pole"])
+def test_a_disconnect_that_was_built_is_known_again_by_what_works_it(topology: str) -> None:
+    """Tried as fitted, the built circuit does row by row what was promised of it."""
+    promised = built(topology)
+    again = topology_of("as_fitted").build(promised.circuit)
+    assert [c.label for c in again.switching.controls] == [c.label for c in promised.switching.controls]
+    ours, theirs = tables(promised)[0], tables(again)[0]
+    for situation in ("off", "key_on", "cranking", "idle", "fast", "key_off"):
+        for off in (False, True):
+            a = ours.row(situation, ours.control_ids if off else ())
+            b = theirs.row(situation, theirs.control_ids if off else ())
+            assert (a.live, a.closed, a.cranks) == (b.live, b.closed, b.cranks), (situation, off)
+            assert a.runs == b.runs

@@ -50,11 +50,11 @@ def also(switching: Switching, *consumers: Consumer) -> Switching:
     ("purpose", "fit"),
     [
         ("emergency", {"two_controls", "controller"}),
-        ("storage", {"negative", "positive", "alternator_side", "multi_pole", "two_controls", "controller"}),
+        ("storage", {"as_fitted", "negative", "positive", "alternator_side", "multi_pole", "two_controls", "controller"}),
         # The charge lead stays live where it lies on the battery's side.
-        ("service", {"negative", "positive", "multi_pole", "controller"}),
-        ("theft", {"negative", "positive", "alternator_side", "multi_pole", "two_controls", "controller"}),
-        ("drain", {"negative", "positive", "alternator_side", "multi_pole", "two_controls", "controller"}),
+        ("service", {"as_fitted", "negative", "positive", "multi_pole", "controller"}),
+        ("theft", {"as_fitted", "negative", "positive", "alternator_side", "multi_pole", "two_controls", "controller"}),
+        ("drain", {"as_fitted", "negative", "positive", "alternator_side", "multi_pole", "two_controls", "controller"}),
     ],
 )
 def test_which_way_does_for_which_purpose(purpose: str, fit: set[str], volts: int) -> None:

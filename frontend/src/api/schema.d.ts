@@ -2828,6 +2828,12 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
+            /**
+             * Worked By
+             * @description Controls each of which opens it, by what they are called; empty: a switch is its own, anything else has none
+             * @default []
+             */
+            worked_by: string[];
         };
         /**
          * CableBranch
@@ -7330,6 +7336,12 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
+            /**
+             * Worked By
+             * @description Controls each of which opens it, by what they are called; empty: a switch is its own, anything else has none
+             * @default []
+             */
+            worked_by: string[];
         };
         /**
          * Reopening
@@ -8479,6 +8491,12 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
+            /**
+             * Worked By
+             * @description Controls each of which opens it, by what they are called; empty: a switch is its own, anything else has none
+             * @default []
+             */
+            worked_by: string[];
         };
         /**
          * TaskList

@@ -4,32 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from pydantic import Field
-
 from mavrik import __version__
-from mavrik.core.circuit import Circuit
 from mavrik.core.document import Document
-from mavrik.core.isolation.case import Case
-from mavrik.core.isolation.documents import Switching
 from mavrik.core.isolation.purposes import IsolationPurpose
 from mavrik.core.isolation.topologies import TOPOLOGIES
-from mavrik.core.isolation.verdict import RowView, Verdict, row_view, verdict
+from mavrik.core.isolation.ways import WayView, way_on
 from mavrik.domain.job import CircuitRole
 from mavrik.exchange.bundle import Bundle
-
-
-class WayFile(Document):
-    """One way to put a disconnect in, on this circuit."""
-
-    topology: str
-    label: str
-    does: str = Field(description="What it is")
-    verdict: Verdict
-    moves: tuple[str, ...] = Field(description="Which leads move where, in words")
-    assumed: tuple[str, ...] = Field(description="What nobody had said, and was taken to be so")
-    switching: Switching
-    circuit: Circuit = Field(description="With the disconnect in it")
-    rows: tuple[RowView, ...] = Field(description="Of its truth table: those to be read first, or all")
 
 
 class IsolationFile(Document):
@@ -41,7 +22,7 @@ class IsolationFile(Document):
     job_number: str
     circuit_revision: int
     purpose: IsolationPurpose
-    ways: tuple[WayFile, ...]
+    ways: tuple[WayView, ...]
 
 
 def isolate_bundle(
@@ -62,19 +43,8 @@ def isolate_bundle(
     able = [t for t in wanted if not t.not_here(circuit)]
     if not able:
         raise ValueError(wanted[0].not_here(circuit))
-    ways = []
-    for way in able:
-        made = way.build(circuit)
-        case = Case(made.circuit, made.switching)
-        rows = list(case.used) if every_row else case.used.read_first()
-        ways.append(
-            WayFile(
-                topology=way.name, label=way.label, does=way.does, verdict=verdict(made.circuit, made.switching, purpose),
-                moves=made.moves, assumed=made.assumed, switching=made.switching, circuit=made.circuit,
-                rows=tuple(row_view(case, row) for row in rows),
-            )
-        )  # fmt: skip
-    return IsolationFile(job_number=bundle.job.number, circuit_revision=version.revision, purpose=purpose, ways=tuple(ways))
+    ways = tuple(way_on(circuit, way, purpose, every_row) for way in able)
+    return IsolationFile(job_number=bundle.job.number, circuit_revision=version.revision, purpose=purpose, ways=ways)
 
 
 def isolation_schema() -> dict[str, Any]:

@@ -51,10 +51,10 @@ class Control(Document):
 
     id: ControlName
     label: Label
-    place: Place = Place.BATTERY
-    marked: bool = Field(False, description="With the sign that the rulebook asks for")
-    lockable: bool = Field(False, description="Can be locked open")
-    removable: bool = Field(False, description="Its key or knob comes off")
+    place: Place | None = Field(Place.BATTERY, description="Where it is reached; null: nobody has said")
+    marked: bool | None = Field(False, description="With the sign that the rulebook asks for; null: nobody has said")
+    lockable: bool | None = Field(False, description="Can be locked open; null: nobody has said")
+    removable: bool | None = Field(False, description="Its key or knob comes off; null: nobody has said")
 
 
 class Contact(Document):

@@ -30,6 +30,8 @@ class Row:
     situation: Situation
     live: frozenset[str]
     """Nodes."""
+    node_v: Mapping[str, float]
+    """Of every node against the alternator's case [V]."""
     runs: bool
     cranks: bool
     fed: frozenset[str]
@@ -85,7 +87,9 @@ class Table:
         on = frozenset(i for i, own in zip(self.control_ids, self.controls[k].tolist(), strict=True) if own)
         return Row(
             on=on, situation=situation, runs=bool(turning(part.at.engine[k : k + 1])[0]), cranks=bool(facts["cranks"][k]),
-            contact_a=dict(zip(ids["closed"], np.abs(part.volts.contact_a[k]).tolist(), strict=True)), drain_a=float(facts["drain"][k]), stud_v=float(facts["stud"][k]), **named,
+            node_v=dict(zip(ids["live"], part.volts.node_v[k].tolist(), strict=True)),
+            contact_a=dict(zip(ids["closed"], np.abs(part.volts.contact_a[k]).tolist(), strict=True)),
+            drain_a=float(facts["drain"][k]), stud_v=float(facts["stud"][k]), **named,
         )  # fmt: skip
 
     @cached_property

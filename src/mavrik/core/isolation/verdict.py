@@ -25,6 +25,8 @@ class RowView(Document):
     situation: str
     situation_label: str
     live: tuple[str, ...] = Field(description="Nodes with more than 1 V against the alternator's case, by id")
+    live_v: dict[str, float] = Field(description="How many volts those nodes have, either sign [V]")
+    lit: tuple[str, ...] = Field(description="Branches with both ends live, by id")
     runs: bool
     cranks: bool
     fed: tuple[str, ...] = Field(description="Loads that have what they need, by id")
@@ -65,10 +67,11 @@ def row_view(case: Case, row: Row) -> RowView:
     case: whose it is; row: of its table
     """
     labels = {c.id: c.label for c in case.controls}
+    lit = tuple(b.id for b in case.circuit.branches if {b.from_node, b.to_node} <= row.live)
     return RowView(
         on=tuple(v for i, v in labels.items() if i in row.on), off=tuple(v for i, v in labels.items() if i not in row.on),
-        situation=row.situation, situation_label=SITUATION_WORDS[row.situation], live=tuple(sorted(row.live)), runs=row.runs,
-        cranks=row.cranks, fed=tuple(sorted(row.fed)), closed=tuple(sorted(row.closed)), pulled_in=tuple(sorted(row.pulled_in)),
+        situation=row.situation, situation_label=SITUATION_WORDS[row.situation], live=tuple(sorted(row.live)),
+        live_v={i: round(row.node_v[i], 2) for i in sorted(row.live)}, lit=lit, runs=row.runs, cranks=row.cranks, fed=tuple(sorted(row.fed)), closed=tuple(sorted(row.closed)), pulled_in=tuple(sorted(row.pulled_in)),
         drain_a=row.drain_a, stud_v=row.stud_v, chatters=tuple(sorted(row.chatters)),
     )  # fmt: skip
 
@@ -86,7 +89,15 @@ def verdict(circuit: Circuit, switching: Switching, purpose: IsolationPurpose) -
     >>> verdict(made.circuit, made.switching, IsolationPurpose.EMERGENCY).headline
     'Not fit for: emergency stop in competition'
     """
-    case, profile = Case(circuit, switching), isolation_table().purposes[purpose]
+    return verdict_of(Case(circuit, switching), purpose)
+
+
+def verdict_of(case: Case, purpose: IsolationPurpose) -> Verdict:
+    """The same of a case whose tables may be looked at again.
+
+    case: circuit and switching; purpose: why it is wanted
+    """
+    profile = isolation_table().purposes[purpose]
     answers = tuple(_answers(case, purpose))
     decisive = [a for a in answers if a.kind != "advises"]
     wrong = any(a.outcome is Outcome.BROKEN for a in decisive)

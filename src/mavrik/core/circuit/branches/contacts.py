@@ -7,7 +7,7 @@ from typing import Annotated, ClassVar
 from pydantic import Field
 
 from mavrik.core.circuit.branches.base import BranchBase, Setting
-from mavrik.core.document import Ampere
+from mavrik.core.document import Ampere, Label
 
 Milliohm = Annotated[float, Field(ge=1e-4, le=1000, description="Resistance in sound condition [mohm]")]
 
@@ -35,6 +35,10 @@ class SwitchedBranch(ContactBranch):
     settable: ClassVar[bool] = True
 
     closed: bool = True
+    worked_by: Annotated[tuple[Label, ...], Field(max_length=4)] = Field(
+        (),
+        description="Controls each of which opens it, by what they are called; empty: a switch is its own, anything else has none",
+    )
 
     @property
     def conducts(self) -> bool:

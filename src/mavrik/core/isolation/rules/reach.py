@@ -4,29 +4,47 @@ from __future__ import annotations
 
 from mavrik.core.isolation.case import Case
 from mavrik.core.isolation.documents import Place
-from mavrik.core.isolation.rules.base import Answer, Rule, broken, met
+from mavrik.core.isolation.rules.base import Answer, Rule, broken, met, unknown
 
 
 def _has(case: Case, place: Place, where: str) -> Answer:
     found = [c.label for c in case.controls if c.place is place]
     if found:
         return met(f"{found[0]} {where}.")
-    return broken(f"No control {where}.", None, "Place one there; thin wires are enough where it switches a coil.")
+    change = "Place one there; thin wires are enough where it switches a coil."
+    return _unsaid(case, "place", f"No control that {where} is known", change) or broken(f"No control {where}.", None, change)
+
+
+def _unsaid(case: Case, field: str, words: str, change: str) -> Answer | None:
+    """That nobody has said it of some control; None where it has been said of all."""
+    unsaid = [c.label for c in case.controls if getattr(c, field) is None]
+    return unknown(f"{words}: nobody has said it of {', '.join(unsaid)}. Look.", change) if unsaid else None
 
 
 def _every(case: Case, field: str, is_so: str, change: str) -> Answer:
-    missing = [c.label for c in case.controls if not getattr(c, field)]
-    return broken(f"Not {is_so}: {', '.join(missing)}.", None, change) if missing else met(f"Every control is {is_so}.")
+    missing = [c.label for c in case.controls if getattr(c, field) is False]
+    if missing:
+        return broken(f"Not {is_so}: {', '.join(missing)}.", None, change)
+    return _unsaid(case, field, f"Whether every control is {is_so} is not known", change) or met(f"Every control is {is_so}.")
 
 
 def _some(case: Case, field: str, is_so: str, change: str) -> Answer:
     found = [c.label for c in case.controls if getattr(c, field)]
-    return met(f"{found[0]} is {is_so}.") if found else broken(f"No control is {is_so}.", None, change)
+    if found:
+        return met(f"{found[0]} is {is_so}.")
+    return _unsaid(case, field, f"Whether a control is {is_so} is not known", change) or broken(
+        f"No control is {is_so}.", None, change
+    )
 
 
 def _hidden(case: Case) -> Answer:
     found = [c.label for c in case.controls if c.place is Place.HIDDEN]
-    return met(f"{found[0]} is hidden.") if found else broken("No control is hidden.", None, "Place one where nobody looks.")
+    if found:
+        return met(f"{found[0]} is hidden.")
+    change = "Place one where nobody looks."
+    return _unsaid(case, "place", "Whether a control is hidden is not known", change) or broken(
+        "No control is hidden.", None, change
+    )
 
 
 def _negative_side(case: Case) -> Answer:

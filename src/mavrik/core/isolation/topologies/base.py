@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
-from mavrik.core.circuit import AnyBranch, Battery, Circuit, Converter, LinkBranch, Load, LoadKind, NodeRole
+from mavrik.core.circuit import AnyBranch, Battery, Circuit, Converter, LinkBranch, Load, LoadKind, NodeRole, SwitchBranch
 from mavrik.core.circuit.additions import Growing, near_ground
 from mavrik.core.circuit.branches.contacts import SwitchedBranch
 from mavrik.core.circuit.editing import with_parts
 from mavrik.core.circuit.ring import find_ring
+from mavrik.core.circuit.rules import charging_gaps
 from mavrik.core.isolation.documents import KEY, START, Consumer, Contact, Role, Switching
+from mavrik.core.isolation.expressions import names_in, read_condition
 
 IGNITION_A = 10.0
 """What ignition, injection and their pump take where nobody has drawn them. Common practice, rough, no source."""
@@ -43,9 +45,65 @@ class Topology:
     label: str
     does: str
     """What it is, and who swears by it."""
-    build: Callable[[Circuit], Isolated]
+    make: Callable[[Circuit], Isolated]
+    """Of a circuit as it is used."""
     not_here: Callable[[Circuit], str] = lambda _: ""
     """Why it cannot be had on a circuit; empty where it can."""
+    changes: bool = True
+    """Whether it changes the circuit, and does not only try what is there."""
+
+    def build(self, circuit: Circuit) -> Isolated:
+        """The circuit with this disconnect in it, its contacts named after what works them.
+
+        circuit: the document; a switch that is drawn open and without which nothing charges is closed as it is used
+        """
+        used, closed = as_used(circuit)
+        made = self.make(used)
+        return replace(made, circuit=with_controls(made.circuit, made.switching), assumed=(*closed, *made.assumed))
+
+
+def as_used(circuit: Circuit) -> tuple[Circuit, tuple[str, ...]]:
+    """A circuit with the switches closed without which it cannot charge, and which those are, in words.
+
+    circuit: the document
+
+    >>> from mavrik.core.circuit.layouts import build_layout
+    >>> car = build_layout("competition_car", 12)
+    >>> parked = with_parts(car, branches=tuple(b.model_copy(update={"closed": False}) if b.id == "cut_off" else b for b in car.branches))
+    >>> as_used(parked)[1]
+    ('Cut-off switch is drawn open: closed, as the vehicle is used.',)
+    """
+    found = circuit
+    words = []
+    for switch in (b for b in circuit.branches if isinstance(b, SwitchBranch) and not b.closed):
+        branches = tuple(b.model_copy(update={"closed": True}) if b.id == switch.id else b for b in found.branches)
+        closed = with_parts(found, branches=branches)
+        if len(charging_gaps(closed)) < len(charging_gaps(found)):
+            found = closed
+            words.append(f"{switch.label} is drawn open: closed, as the vehicle is used.")
+    return found, tuple(words)
+
+
+def with_controls(circuit: Circuit, switching: Switching) -> Circuit:
+    """A circuit whose contacts say which controls open them.
+
+    circuit: the document; switching: of it
+    """
+    labels = {c.id: c.label for c in switching.controls}
+    coils = {s.id: names_in(read_condition(s.when)) for s in switching.senses}
+
+    def worked_by(contact: Contact) -> tuple[str, ...]:
+        names = [n for name in names_in(read_condition(contact.when)) for n in coils.get(name, (name,))]
+        return tuple(labels[n] for n in dict.fromkeys(names) if n in labels)
+
+    known = {c.branch_id: worked_by(c) for c in switching.contacts}
+    return with_parts(
+        circuit,
+        branches=tuple(
+            b.model_copy(update={"worked_by": known[b.id]}) if isinstance(b, SwitchedBranch) and known.get(b.id) else b
+            for b in circuit.branches
+        ),
+    )
 
 
 def usual_switching(circuit: Circuit) -> tuple[Circuit, Switching, tuple[str, ...]]:

@@ -24,7 +24,7 @@ MOST_SWITCHES = 3
 
 def _ways(circuit: Circuit) -> dict[str, str]:
     """The ways that this circuit has a place for, by name and label."""
-    able = (t for t in TOPOLOGIES if not t.not_here(circuit))
+    able = (t for t in TOPOLOGIES if t.changes and not t.not_here(circuit))
     return {t.name: t.label for t in able if len(t.build(circuit).switching.contacts) <= MOST_SWITCHES}
 
 

@@ -1,0 +1,50 @@
+"""What is fitted already: every switch as it is drawn, each by what works it."""
+
+from __future__ import annotations
+
+from mavrik.core.circuit import Circuit, SwitchBranch
+from mavrik.core.circuit.branches.contacts import SwitchedBranch
+from mavrik.core.isolation.documents import Contact, Control
+from mavrik.core.isolation.topologies.base import Isolated, Topology, as_used, usual_switching
+
+MOST = 4
+"""More switches than a person tries in turn."""
+
+
+def _switches(circuit: Circuit) -> list[SwitchedBranch]:
+    return [
+        b
+        for b in circuit.branches
+        if isinstance(b, SwitchedBranch) and b.closed and not b.by_voltage and (isinstance(b, SwitchBranch) or b.worked_by)
+    ]
+
+
+def _build(circuit: Circuit) -> Isolated:
+    drawn, switching, assumed = usual_switching(circuit)
+    switches = _switches(drawn)
+    labels = list(dict.fromkeys(label for b in switches for label in b.worked_by or (b.label,)))
+    ids = {label: f"control_{k}" for k, label in enumerate(labels, 1)}
+    controls = tuple(Control(id=ids[x], label=x, place=None, marked=None, lockable=None, removable=None) for x in labels)
+    contacts = tuple(
+        Contact(branch_id=b.id, when=" and ".join(ids[x] for x in dict.fromkeys(b.worked_by or (b.label,)))) for b in switches
+    )
+    done = switching.model_copy(update={"controls": controls, "contacts": contacts})
+    return Isolated(drawn, done, (), assumed)
+
+
+def _not_here(circuit: Circuit) -> str:
+    switches = _switches(as_used(circuit)[0])
+    if not switches:
+        return "No switch is drawn that a hand works."
+    if len({label for b in switches for label in b.worked_by or (b.label,)}) > MOST:
+        return f"More than {MOST} switches are drawn: try them under the circuit."
+    return ""
+
+
+FITTED = Topology(
+    5, "as_fitted", "What is fitted now",
+    "The switches of the vehicle as it stands, nothing moved: what they do today.",
+    _build,
+    _not_here,
+    changes=False,
+)  # fmt: skip
