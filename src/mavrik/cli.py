@@ -210,7 +210,7 @@ def _plan(arguments: argparse.Namespace) -> int:
 
 
 def _isolate(arguments: argparse.Namespace) -> int:
-    from mavrik.core.isolation.purposes import IsolationPurpose
+    from mavrik.core.isolation.documents import IsolationPurpose
     from mavrik.exchange.isolation_json import isolate_bundle
 
     if arguments.purpose not in set(IsolationPurpose):

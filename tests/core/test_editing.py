@@ -121,8 +121,9 @@ def test_bounds_are_those_the_documents_keep() -> None:
     """What a form asks for is what the document takes, to the last digit."""
     bounds = bounds_of(Circuit, State)
     length, charge = bounds["cable.length_m"], bounds["Battery.state_of_charge"]
-    assert (length.most, length.above, charge.least, charge.above) == (50, True, 0, False)
-    for value, fits in ((length.most, True), (50.01, False), (0, False)):
+    ratio = bounds["Alternator.pulley_ratio"]
+    assert (length.most, length.above, charge.least, charge.above, ratio.above) == (50, False, 0, False, True)
+    for value, fits in ((length.most, True), (50.01, False), (length.least, True), (0.9 * length.least, False), (0, False)):
         document = simple_document()
         document["branches"][0]["length_m"] = value
         assert _is_circuit(document) is fits, value

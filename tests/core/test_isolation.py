@@ -18,7 +18,16 @@ from mavrik.core.circuit.additions import Growing
 from mavrik.core.circuit.editing import with_parts
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.circuit.rules import CircuitError
-from mavrik.core.isolation.documents import SITUATIONS, Consumer, Contact, Control, FieldSupply, Role, Sense, Switching
+from mavrik.core.isolation.documents import (
+    SITUATIONS,
+    ConsumerRole,
+    Control,
+    FieldSupply,
+    MovedContact,
+    Sense,
+    SwitchedConsumer,
+    Switching,
+)
 from mavrik.core.isolation.expressions import AllOf, AnyOf, ConditionError, Constant, Name, Not, holds, names_in, read_condition
 from mavrik.core.isolation.steps import Switched
 from mavrik.core.isolation.table import Table, truth_table
@@ -135,7 +144,10 @@ def test_a_relay_whose_coil_hangs_on_the_switched_side_is_held_in_by_the_alterna
         update={
             "controls": (Control(id="cut", label="Cut"), Control(id="button", label="Button")),
             "senses": (held,),
-            "contacts": (Contact(branch_id="post_cut", when="cut"), Contact(branch_id="isolator", when="coil or button")),
+            "contacts": (
+                MovedContact(branch_id="post_cut", when="cut"),
+                MovedContact(branch_id="isolator", when="coil or button"),
+            ),
         }
     )
     on_coil = truth_table(circuit, switching)
@@ -157,14 +169,19 @@ def test_a_relay_whose_coil_hangs_on_the_switched_side_is_held_in_by_the_alterna
 def test_a_controller_drops_its_outputs_by_the_sense_wire_and_without_that_condition_does_not() -> None:
     made = built("controller", "competition_car")
     assert not truth_table(made.circuit, made.switching).row("fast", ("driver",)).runs
-    without = tuple(c.model_copy(update={"when": "key"}) if c.role is Role.IGNITION else c for c in made.switching.consumers)
+    without = tuple(
+        c.model_copy(update={"when": "key"}) if c.role is ConsumerRole.IGNITION else c for c in made.switching.consumers
+    )
     assert truth_table(made.circuit, made.switching.model_copy(update={"consumers": without})).row("fast", ("driver",)).runs
     # A sense wire from the switched side sees the alternator: it never goes low.
     wrong = tuple(s.model_copy(update={"plus_node": "isolated"}) for s in made.switching.senses)
     on = made.switching.model_copy(update={"senses": wrong})
     begun = on.model_copy(
         update={
-            "contacts": (*(c for c in on.contacts if c.when != "awake"), Contact(branch_id="isolator", when="driver and outside"))
+            "contacts": (
+                *(c for c in on.contacts if c.when != "awake"),
+                MovedContact(branch_id="isolator", when="driver and outside"),
+            )
         }
     )
     assert truth_table(made.circuit, begun).row("fast", ("driver",)).runs
@@ -209,7 +226,11 @@ def sensing(volts: float, was_on: bool) -> bool:
     )
     circuit = grow.done()
     awake = made.switching.senses[0].model_copy(update={"plus_node": tap, "takes_a": 0.0})
-    consumers = (*made.switching.consumers, Consumer(load_id="low", when="always"), Consumer(load_id="high", when="always"))
+    consumers = (
+        *made.switching.consumers,
+        SwitchedConsumer(load_id="low", when="always"),
+        SwitchedConsumer(load_id="high", when="always"),
+    )
     switched = Switched(circuit, made.switching.model_copy(update={"senses": (awake,), "consumers": consumers}))
     begun = switched.standing(1)
     if was_on:
@@ -233,7 +254,7 @@ def test_a_relay_that_cuts_its_own_coil_chatters_and_is_named() -> None:
     coil = Sense(id="buzzer", label="Coil", plus_node="isolated", minus_node="bat_neg", on_v=8, off_v=3, takes_a=0.5)
     # Closed while its coil has let go, and its coil hangs behind it.
     switching = made.switching.model_copy(
-        update={"senses": (coil,), "contacts": (Contact(branch_id="isolator", when="not buzzer"),)}
+        update={"senses": (coil,), "contacts": (MovedContact(branch_id="isolator", when="not buzzer"),)}
     )
     rows = list(truth_table(made.circuit, switching))
     assert next(r for r in rows if r.situation == "off").chatters == {"buzzer"}
@@ -258,7 +279,7 @@ def test_memory_and_alarm_are_what_drains() -> None:
     grow = Growing(made.circuit)
     grow.put("loads", Load(id="radio", label="Memory", from_node="bat_pos", to_node="chassis", current_a=0.03))
     circuit = grow.done()
-    consumers = (*made.switching.consumers, Consumer(load_id="radio", role=Role.MEMORY, when="always"))
+    consumers = (*made.switching.consumers, SwitchedConsumer(load_id="radio", role=ConsumerRole.MEMORY, when="always"))
     table = truth_table(circuit, made.switching.model_copy(update={"consumers": consumers}))
     assert table.row("off").drain_a == pytest.approx(0.03, rel=0.1)
     assert table.row("off", ("isolator",)).drain_a < LEAK_A and "radio" not in table.row("off", ("isolator",)).fed
@@ -273,8 +294,8 @@ def test_what_does_not_fit_together_is_said_at_its_field() -> None:
             truth_table(made.circuit, own.model_copy(update=changes))
         return {(p.element, p.field) for p in refused.value.problems}
 
-    assert problems(contacts=(Contact(branch_id="nowhere", when="driver"),)) == {("nowhere", "branch_id")}
-    assert problems(contacts=(Contact(branch_id="isolator", when="driver and pilot"),)) == {("isolator", "when")}
+    assert problems(contacts=(MovedContact(branch_id="nowhere", when="driver"),)) == {("nowhere", "branch_id")}
+    assert problems(contacts=(MovedContact(branch_id="isolator", when="driver and pilot"),)) == {("isolator", "when")}
     assert problems(senses=(own.senses[0].model_copy(update={"plus_node": "moon"}),)) == {("coil", "plus_node")}
     assert problems(controls=(*own.controls, Control(id="key", label="Key"))) == {("key", "id")}
     assert problems(fields=(FieldSupply(alternator_id="alternator", node="moon"),)) == {("alternator", "node")}
@@ -291,7 +312,7 @@ def many_switches() -> tuple[Circuit, Switching]:
         node = grow.node(f"lamp_{k}", f"Lamp {k}")
         grow.put("branches", SwitchBranch(id=f"s{k}", label=f"Switch {k}", from_node="isolated", to_node=node))
         grow.put("loads", Load(id=f"lamp{k}", label=f"Lamp {k}", from_node=node, to_node="chassis", current_a=2.0))
-        contacts.append(Contact(branch_id=f"s{k}", when=f"c{k}"))
+        contacts.append(MovedContact(branch_id=f"s{k}", when=f"c{k}"))
         controls.append(Control(id=f"c{k}", label=f"Switch {k}"))
     return grow.done(), made.switching.model_copy(update={"contacts": tuple(contacts), "controls": tuple(controls)})
 

@@ -15,9 +15,9 @@ from mavrik.core.circuit.additions import Growing
 from mavrik.core.circuit.editing import with_parts
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.isolation.case import Case
-from mavrik.core.isolation.documents import Consumer, Place, Role, Switching
-from mavrik.core.isolation.purposes import IsolationPurpose, isolation_table
-from mavrik.core.isolation.rules import RULES, Answer, Outcome
+from mavrik.core.isolation.documents import ConsumerRole, ControlPlace, IsolationPurpose, SwitchedConsumer, Switching
+from mavrik.core.isolation.purposes import isolation_table
+from mavrik.core.isolation.rules import RULES, Answer, RuleOutcome
 from mavrik.core.isolation.topologies import TOPOLOGIES, Isolated, topology_of
 from mavrik.core.isolation.verdict import verdict
 from mavrik.core.planning.guided import GuideProblemError, guide_of, guided
@@ -41,7 +41,7 @@ def with_branch(circuit: Circuit, branch_id: str, **changes: object) -> Circuit:
     return with_parts(circuit, branches=tuple(b.model_copy(update=changes) if b.id == branch_id else b for b in circuit.branches))
 
 
-def also(switching: Switching, *consumers: Consumer) -> Switching:
+def also(switching: Switching, *consumers: SwitchedConsumer) -> Switching:
     return switching.model_copy(update={"consumers": (*switching.consumers, *consumers)})
 
 
@@ -80,10 +80,10 @@ def test_every_verdict_says_why_and_what_would_meet_it(layout: str) -> None:
             profile = isolation_table().purposes[purpose]
             assert {a.rule for a in found.answers} == {*profile.requires, *profile.forbids, *profile.advises}
             decisive = {a.outcome for a in found.answers if a.kind != "advises"}
-            expected = False if Outcome.BROKEN in decisive else None if Outcome.UNKNOWN in decisive else True
+            expected = False if RuleOutcome.BROKEN in decisive else None if RuleOutcome.UNKNOWN in decisive else True
             assert found.does is expected
             for a in found.answers:
-                assert a.words and (a.outcome is not Outcome.BROKEN or a.change), a
+                assert a.words and (a.outcome is not RuleOutcome.BROKEN or a.change), a
             assert found.owner and "rulebook" in found.source
 
 
@@ -94,38 +94,38 @@ def test_every_rule_is_asked_for_by_some_purpose() -> None:
 
 def test_a_running_engine_is_stopped_or_the_row_that_says_not_is_named() -> None:
     found = asked("engine_stops", built("positive"))
-    assert found.outcome is Outcome.BROKEN and found.row is not None and found.row.runs and not found.row.on
-    assert asked("engine_stops", built("alternator_side")).outcome is Outcome.MET
+    assert found.outcome is RuleOutcome.BROKEN and found.row is not None and found.row.runs and not found.row.on
+    assert asked("engine_stops", built("alternator_side")).outcome is RuleOutcome.MET
     made = built("alternator_side")
-    nobody = tuple(c.model_copy(update={"role": Role.OTHER}) for c in made.switching.consumers)
-    assert asked("engine_stops", made, consumers=nobody).outcome is Outcome.UNKNOWN
+    nobody = tuple(c.model_copy(update={"role": ConsumerRole.OTHER}) for c in made.switching.consumers)
+    assert asked("engine_stops", made, consumers=nobody).outcome is RuleOutcome.UNKNOWN
     # A small machine stops at idle for want of output, and runs on under way: that is not stopping.
     motorcycle = asked("engine_stops", built("positive", "motorcycle"))
-    assert motorcycle.outcome is Outcome.BROKEN and "under way" in motorcycle.words
+    assert motorcycle.outcome is RuleOutcome.BROKEN and "under way" in motorcycle.words
 
 
 def test_a_fuel_pump_on_the_wrong_side_does_not_hide_that_the_engine_stops() -> None:
     made = built("alternator_side")
     circuit = with_load(made.circuit, id="pump", label="Fuel pump", from_node="bulkhead", to_node="chassis", current_a=6)
-    pumped = Isolated(circuit, also(made.switching, Consumer(load_id="pump", role=Role.FUEL_PUMP)), made.moves)
-    assert asked("engine_stops", pumped).outcome is Outcome.MET
+    pumped = Isolated(circuit, also(made.switching, SwitchedConsumer(load_id="pump", role=ConsumerRole.FUEL_PUMP)), made.moves)
+    assert asked("engine_stops", pumped).outcome is RuleOutcome.MET
     dead = asked("consumers_dead", pumped)
-    assert dead.outcome is Outcome.BROKEN and "Fuel pump" in dead.words
+    assert dead.outcome is RuleOutcome.BROKEN and "Fuel pump" in dead.words
 
 
 def test_reach_marks_and_keys() -> None:
     made = built("two_controls")
-    assert asked("reach_driver", made).outcome is asked("reach_outside", made).outcome is Outcome.MET
-    here = tuple(c.model_copy(update={"place": Place.HIDDEN, "marked": False}) for c in made.switching.controls)
+    assert asked("reach_driver", made).outcome is asked("reach_outside", made).outcome is RuleOutcome.MET
+    here = tuple(c.model_copy(update={"place": ControlPlace.HIDDEN, "marked": False}) for c in made.switching.controls)
     for rule, met in (("reach_driver", False), ("reach_outside", False), ("marked", False), ("hidden", True)):
-        assert (asked(rule, made, controls=here).outcome is Outcome.MET) == met, rule
+        assert (asked(rule, made, controls=here).outcome is RuleOutcome.MET) == met, rule
     for rule, field in (("lockable", "lockable"), ("removable", "removable")):
-        assert asked(rule, made).outcome is Outcome.BROKEN
+        assert asked(rule, made).outcome is RuleOutcome.BROKEN
         other = tuple(c.model_copy(update={field: True}) for c in made.switching.controls)
-        assert asked(rule, made, controls=other).outcome is Outcome.MET
-    assert asked("two_controls", built("positive")).outcome is Outcome.BROKEN
-    assert asked("negative_side", built("negative")).outcome is Outcome.MET
-    assert asked("negative_side", built("positive")).outcome is Outcome.BROKEN
+        assert asked(rule, made, controls=other).outcome is RuleOutcome.MET
+    assert asked("two_controls", built("positive")).outcome is RuleOutcome.BROKEN
+    assert asked("negative_side", built("negative")).outcome is RuleOutcome.MET
+    assert asked("negative_side", built("positive")).outcome is RuleOutcome.BROKEN
 
 
 def test_contacts_carry_and_crank_or_are_named_with_their_current() -> None:
@@ -141,7 +141,7 @@ def test_contacts_carry_and_crank_or_are_named_with_their_current() -> None:
         changed = Isolated(circuit, made.switching, made.moves)
         for rule, good in (("carries", carries), ("cranks_through", cranks)):
             found = asked(rule, changed)
-            assert found.outcome is (Outcome.UNKNOWN if good is None else Outcome.MET if good else Outcome.BROKEN), (
+            assert found.outcome is (RuleOutcome.UNKNOWN if good is None else RuleOutcome.MET if good else RuleOutcome.BROKEN), (
                 rule,
                 rating,
                 short,
@@ -161,28 +161,28 @@ def test_a_small_pole_is_not_held_against_an_output_that_no_battery_takes() -> N
     assert pole.rating_a == 20
     # 10 A at 12 V, 14.4 at most beside a regulator of 14.4 V: 12 A and a little for what the wires do not lose.
     assert 9 < Case(made.circuit, made.switching).continuous_a["ignition_pole"] < 12.5
-    assert asked("carries", made).outcome is Outcome.MET
+    assert asked("carries", made).outcome is RuleOutcome.MET
 
 
 def test_what_a_contact_breaks_is_what_flows_through_it_while_the_engine_runs() -> None:
     # Beside the alternator's own side the contact carries the 18 A of ignition and pump, at 14.4 V 18 x 14.4 / 12 = 21.6.
     made = built("alternator_side")
-    assert asked("breaks", made).outcome is Outcome.UNKNOWN and "(22 A)" in asked("breaks", made).words
+    assert asked("breaks", made).outcome is RuleOutcome.UNKNOWN and "(22 A)" in asked("breaks", made).words
     for breaks, good in ((30.0, True), (20.0, False)):
         contacts = tuple(c.model_copy(update={"breaks_a": breaks}) for c in made.switching.contacts)
         found = asked("breaks", made, contacts=contacts)
-        assert (found.outcome is Outcome.MET) == good and (good or "22 A of direct current" in found.words)
+        assert (found.outcome is RuleOutcome.MET) == good and (good or "22 A of direct current" in found.words)
 
 
 def test_what_drains_what_lasts_and_what_is_lost() -> None:
     made = built("negative")
     before = with_load(made.circuit, id="radio", label="Radio memory", from_node="bat_pos", to_node="bat_neg", current_a=0.02)
     behind = with_load(made.circuit, id="radio", label="Radio memory", from_node="bat_pos", to_node="chassis", current_a=0.02)
-    radio = Consumer(load_id="radio", role=Role.MEMORY, when="always", needs_v=9)
+    radio = SwitchedConsumer(load_id="radio", role=ConsumerRole.MEMORY, when="always", needs_v=9)
     past, cut = (Isolated(c, also(made.switching, radio), made.moves) for c in (before, behind))
-    assert asked("no_drain", past).outcome is Outcome.BROKEN and asked("no_drain", cut).outcome is Outcome.MET
-    assert asked("memory_kept", past).outcome is Outcome.MET and asked("memory_kept", cut).outcome is Outcome.BROKEN
-    assert asked("memory_kept", made).outcome is Outcome.UNKNOWN
+    assert asked("no_drain", past).outcome is RuleOutcome.BROKEN and asked("no_drain", cut).outcome is RuleOutcome.MET
+    assert asked("memory_kept", past).outcome is RuleOutcome.MET and asked("memory_kept", cut).outcome is RuleOutcome.BROKEN
+    assert asked("memory_kept", made).outcome is RuleOutcome.UNKNOWN
     # Half of 30 Ah at 20 mA and a little, for the battery stands above 12 V: 15 / 0.021 / 24 is 30 days.
     assert "Flat after 30 days left on (21 mA)" in asked("days_to_flat", cut).words
     assert "as long as the battery itself" in asked("days_to_flat", cut).words
@@ -190,45 +190,45 @@ def test_what_drains_what_lasts_and_what_is_lost() -> None:
 
 def test_a_charger_at_the_posts_stays_on() -> None:
     made = built("negative")
-    assert asked("charger_reaches", made).outcome is Outcome.UNKNOWN
+    assert asked("charger_reaches", made).outcome is RuleOutcome.UNKNOWN
 
     def charged(minus: str) -> Answer:
         charger = BenchCharger(id="keeper", label="Keeper", positive_node="bat_pos", negative_node=minus, limit_a=4)
         return asked("charger_reaches", Isolated(with_parts(made.circuit, chargers=(charger,)), made.switching, made.moves))
 
-    assert charged("bat_neg").outcome is Outcome.MET and charged("chassis").outcome is Outcome.BROKEN
+    assert charged("bat_neg").outcome is RuleOutcome.MET and charged("chassis").outcome is RuleOutcome.BROKEN
 
 
 def test_a_winch_is_dead_behind_a_heavy_isolator_of_its_own() -> None:
     made = built("winch", "winch")
-    assert asked("winch_dead", made).outcome is asked("winch_rating", made).outcome is Outcome.MET
+    assert asked("winch_dead", made).outcome is asked("winch_rating", made).outcome is RuleOutcome.MET
     thin = Isolated(with_branch(made.circuit, made.switching.contacts[0].branch_id, rating_a=100), made.switching, made.moves)
     found = asked("winch_rating", thin)
-    assert found.outcome is Outcome.BROKEN and "at least 300 A" in found.words
-    assert asked("winch_dead", built("positive")).outcome is Outcome.UNKNOWN
+    assert found.outcome is RuleOutcome.BROKEN and "at least 300 A" in found.words
+    assert asked("winch_dead", built("positive")).outcome is RuleOutcome.UNKNOWN
     assert verdict(made.circuit, made.switching, IsolationPurpose.WINCH).does is True
 
 
 def test_a_second_bank_goes_off_alone() -> None:
     made = built("further_banks", "second_battery_link")
-    assert asked("bank_off_runs_on", made).outcome is Outcome.MET
-    assert asked("bank_off_runs_on", built("alternator_side", "second_battery_link")).outcome is Outcome.BROKEN
-    assert asked("bank_off_runs_on", built("positive")).outcome is Outcome.UNKNOWN
+    assert asked("bank_off_runs_on", made).outcome is RuleOutcome.MET
+    assert asked("bank_off_runs_on", built("alternator_side", "second_battery_link")).outcome is RuleOutcome.BROKEN
+    assert asked("bank_off_runs_on", built("positive")).outcome is RuleOutcome.UNKNOWN
     link = asked("link_override", made)
-    assert link.outcome is Outcome.BROKEN and "drops out" in link.words
+    assert link.outcome is RuleOutcome.BROKEN and "drops out" in link.words
     held = Isolated(with_branch(made.circuit, "link", override="closed"), made.switching, made.moves)
-    assert asked("link_override", held).outcome is Outcome.MET
+    assert asked("link_override", held).outcome is RuleOutcome.MET
 
 
 @pytest.mark.parametrize(("volts", "band", "clamp"), [(12, "79 to 101 V", "35 V"), (24, "151 to 202 V", "65 V")])
 def test_a_battery_cut_from_a_charging_alternator_is_a_load_dump(volts: int, band: str, clamp: str) -> None:
     """ISO 16750-2, test A and test B, from memory."""
     found = asked("surge", built("positive", volts=volts))
-    assert found.outcome is Outcome.BROKEN and band in found.words and clamp in found.words
-    assert asked("surge", built("alternator_side", volts=volts)).outcome is Outcome.MET
+    assert found.outcome is RuleOutcome.BROKEN and band in found.words and clamp in found.words
+    assert asked("surge", built("alternator_side", volts=volts)).outcome is RuleOutcome.MET
     # Of two parallel batteries each has its contact, and both go.
-    assert asked("surge", built("positive", "parallel_batteries", volts)).outcome is Outcome.BROKEN
-    assert asked("surge", built("further_banks", "parallel_batteries", volts)).outcome is Outcome.MET
+    assert asked("surge", built("positive", "parallel_batteries", volts)).outcome is RuleOutcome.BROKEN
+    assert asked("surge", built("further_banks", "parallel_batteries", volts)).outcome is RuleOutcome.MET
 
 
 def test_a_guided_disconnect_says_side_by_side_which_way_is_fit() -> None:
@@ -268,18 +268,18 @@ def test_what_is_held_in_or_never_rests_is_called_out() -> None:
     made = built("two_controls")
     latched = tuple(c.model_copy(update={"when": "coil or start"}) for c in made.switching.contacts)
     by_itself = tuple(x.model_copy(update={"plus_node": "isolated", "when": "always"}) for x in made.switching.senses)
-    assert asked("held_in", made).outcome is Outcome.MET
+    assert asked("held_in", made).outcome is RuleOutcome.MET
     # With the alternator on the battery's side neither control moves anything: it is held in.
     held = asked("held_in", made, contacts=latched, senses=by_itself)
-    assert held.outcome is Outcome.BROKEN and held.row is not None and held.row.pulled_in == {"coil"} and held.row.runs
+    assert held.outcome is RuleOutcome.BROKEN and held.row is not None and held.row.pulled_in == {"coil"} and held.row.runs
     cut = tuple(x.model_copy(update={"when": "driver and outside"}) for x in by_itself)
-    assert asked("held_in", made, contacts=latched, senses=cut).outcome is Outcome.MET
+    assert asked("held_in", made, contacts=latched, senses=cut).outcome is RuleOutcome.MET
     made = built("controller")
-    assert asked("chatters", made).outcome is Outcome.MET
+    assert asked("chatters", made).outcome is RuleOutcome.MET
     buzz = made.switching.senses[0].model_copy(update={"plus_node": "isolated", "on_v": 8, "off_v": 3})
     contacts = tuple(c.model_copy(update={"when": "not awake"}) if c.when == "awake" else c for c in made.switching.contacts)
     found = asked("chatters", made, senses=(buzz,), contacts=contacts)
-    assert found.outcome is Outcome.BROKEN and "Sense input" in found.words
+    assert found.outcome is RuleOutcome.BROKEN and "Sense input" in found.words
 
 
 def test_the_owner_is_told_what_it_does_not_do() -> None:
@@ -294,7 +294,7 @@ def test_the_owner_is_told_what_it_does_not_do() -> None:
 def test_no_starter_and_no_ignition_are_said_to_be_missing() -> None:
     made = built("positive", "front_battery")
     assert made.assumed and "nobody has drawn them" in made.assumed[0]
-    assert asked("does_not_crank", made).outcome is Outcome.UNKNOWN
+    assert asked("does_not_crank", made).outcome is RuleOutcome.UNKNOWN
     assert verdict(made.circuit, made.switching, IsolationPurpose.THEFT).does is None
     grow = Growing(made.circuit)
     assert grow.free("ignition") != "ignition"

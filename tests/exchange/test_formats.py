@@ -1,11 +1,14 @@
 """Bundles, CSV, the sheet and the command line."""
 
 import csv
+import importlib
 import io
 import json
+import pkgutil
 import subprocess
 import sys
 from datetime import UTC, datetime
+from enum import Enum
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +17,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from pyarrow import parquet
+from pydantic import BaseModel
 
+import mavrik
 from mavrik.core.procedures import PROCEDURES
 from mavrik.exchange.bundle import BundleError, bundle_schema, read_bundle, write_bundle
 from mavrik.exchange.findings_json import findings_of_bundle, findings_schema
@@ -23,6 +28,7 @@ from mavrik.exchange.sheet import render_pdf, render_sheet
 from tests.build import drop_run, simple_circuit, simple_document
 
 ROOT = Path(__file__).resolve().parents[2]
+DOCS = ROOT / "docs/formats"
 
 
 def bundle_document(**changes: Any) -> dict[str, Any]:
@@ -341,3 +347,18 @@ def test_fonts_are_set_up_once_however_many_sheets_are_printed(monkeypatch: pyte
     assert len(made) == 2 and len(printed) == 6
     # All in the sheet's own fonts: a print that had lost them would be another length.
     assert len({len(p) for p in printed}) == 1
+
+
+def test_no_two_documents_of_the_api_go_by_one_name() -> None:
+    """Of two classes by one name the published description would hold one, and say it of both."""
+    published = set(json.loads((DOCS / "openapi.json").read_text(encoding="utf-8"))["components"]["schemas"])
+    known: dict[str, set[str]] = {}
+    for module in pkgutil.walk_packages(mavrik.__path__, "mavrik."):
+        if "migrations" in module.name or module.name.endswith("__main__"):
+            continue
+        for name, what in vars(importlib.import_module(module.name)).items():
+            own = isinstance(what, type) and what.__module__ == module.name and name in published
+            if own and (issubclass(what, BaseModel | Enum) or hasattr(what, "__pydantic_validator__")):
+                known.setdefault(name, set()).add(module.name)
+    assert len(known) > 100
+    assert {name: of for name, of in known.items() if len(of) > 1} == {}

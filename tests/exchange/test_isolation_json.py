@@ -7,7 +7,7 @@ import json
 import jsonschema
 import pytest
 
-from mavrik.core.isolation.purposes import IsolationPurpose
+from mavrik.core.isolation.documents import IsolationPurpose
 from mavrik.core.isolation.topologies import TOPOLOGIES
 from mavrik.exchange.bundle import read_bundle
 from mavrik.exchange.isolation_json import isolate_bundle, isolation_schema

@@ -856,6 +856,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/isolation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Every way to put a disconnect in
+         * @description Each built on the circuit as found, switched with the engine running and held against the purpose.
+         */
+        get: operations["isolation_get_isolation_jobs__int_job_id__isolation_get"];
+        put?: never;
+        /**
+         * Decide on a disconnect
+         * @description Its circuit, with leads and fuses sized, becomes the job's plan.
+         */
+        post: operations["isolation_post_isolation_jobs__int_job_id__isolation_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/outputs": {
         parameters: {
             query?: never;
@@ -3576,6 +3600,12 @@ export interface components {
             law: components["schemas"]["LoadKind"];
         };
         /**
+         * ConsumerRole
+         * @description What a consumer is for, where isolation asks.
+         * @enum {string}
+         */
+        ConsumerRole: "ignition" | "fuel_pump" | "alarm" | "memory" | "other";
+        /**
          * Contact
          * @description How a belt lies on one pulley and leaves it for the next.
          */
@@ -3621,6 +3651,48 @@ export interface components {
             label: string;
             outcome: components["schemas"]["Outcome"];
         };
+        /**
+         * Control
+         * @description What a hand moves: on as the vehicle is used, off to isolate.
+         */
+        Control: {
+            /**
+             * Id
+             * @description As conditions name it
+             */
+            id: string;
+            /** Label */
+            label: string;
+            /**
+             * Lockable
+             * @description Can be locked open; null: nobody has said
+             * @default false
+             */
+            lockable: boolean | null;
+            /**
+             * Marked
+             * @description With the sign that the rulebook asks for; null: nobody has said
+             * @default false
+             */
+            marked: boolean | null;
+            /**
+             * @description Where it is reached; null: nobody has said
+             * @default battery
+             */
+            place: components["schemas"]["ControlPlace"] | null;
+            /**
+             * Removable
+             * @description Its key or knob comes off; null: nobody has said
+             * @default false
+             */
+            removable: boolean | null;
+        };
+        /**
+         * ControlPlace
+         * @description Where a control is reached.
+         * @enum {string}
+         */
+        ControlPlace: "driver" | "outside" | "bonnet" | "battery" | "hidden";
         /**
          * Converter
          * @description A DC-DC charger: from one battery to another, within a current limit.
@@ -3959,6 +4031,40 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
+        };
+        /**
+         * DisconnectWay
+         * @description One way to put a disconnect in, on this circuit.
+         */
+        DisconnectWay: {
+            /**
+             * Assumed
+             * @description What nobody had said, and was taken to be so
+             */
+            assumed: string[];
+            /** @description With the disconnect in it */
+            circuit: components["schemas"]["Circuit"];
+            /**
+             * Does
+             * @description What it is
+             */
+            does: string;
+            /** Label */
+            label: string;
+            /**
+             * Moves
+             * @description Which leads move where, in words
+             */
+            moves: string[];
+            /**
+             * Rows
+             * @description Of its truth table: those to be read first, or all
+             */
+            rows: components["schemas"]["RowView"][];
+            switching: components["schemas"]["Switching"];
+            /** Topology */
+            topology: string;
+            verdict: components["schemas"]["IsolationVerdict"];
         };
         /**
          * Doubt
@@ -4385,6 +4491,34 @@ export interface components {
              * @default
              */
             state: string;
+        };
+        /**
+         * FieldSupply
+         * @description What an alternator's field lives on.
+         */
+        FieldSupply: {
+            /**
+             * Alternator Id
+             * @description Short name, unique in the document
+             */
+            alternator_id: string;
+            /**
+             * Node
+             * @description Where its exciter is fed; null: where the ignition hangs
+             * @default null
+             */
+            node: string | null;
+            /**
+             * Self Excites
+             * @description Once it runs it feeds its own field
+             * @default true
+             */
+            self_excites: boolean;
+            /**
+             * When
+             * @default key
+             */
+            when: string;
         };
         /**
          * Figures
@@ -5190,6 +5324,81 @@ export interface components {
             instruments: components["schemas"]["InstrumentRecord"][];
         };
         /**
+         * Isolation
+         * @description The disconnect that was decided on: what for, which way, and how the planned circuit is then switched.
+         */
+        Isolation: {
+            purpose: components["schemas"]["IsolationPurpose"];
+            switching: components["schemas"]["Switching"];
+            /**
+             * Way
+             * @description Name of the topology
+             */
+            way: string;
+        };
+        /**
+         * IsolationAsked
+         * @description What a disconnect is for, and which way.
+         */
+        IsolationAsked: {
+            purpose: components["schemas"]["IsolationPurpose"];
+            /** Way */
+            way: string;
+        };
+        /**
+         * IsolationPurpose
+         * @description Why somebody wants a disconnect.
+         * @enum {string}
+         */
+        IsolationPurpose: "emergency" | "storage" | "service" | "theft" | "drain" | "winch" | "second_bank";
+        /**
+         * IsolationVerdict
+         * @description What a disconnect does and does not do for a purpose.
+         */
+        IsolationVerdict: {
+            /** Answers */
+            answers: components["schemas"]["RuleAnswer"][];
+            /**
+             * Does
+             * @description null: something that decides has not been said
+             */
+            does: boolean | null;
+            /** Headline */
+            headline: string;
+            /** Label */
+            label: string;
+            /**
+             * Owner
+             * @description What the switch does and does not do, in the owner's words
+             */
+            owner: string[];
+            purpose: components["schemas"]["IsolationPurpose"];
+            /** Source */
+            source: string;
+        };
+        /**
+         * IsolationView
+         * @description What every way to put a disconnect in does for a purpose, on a job's circuit.
+         */
+        IsolationView: {
+            /** @description What was decided on */
+            kept: components["schemas"]["Isolation"] | null;
+            /**
+             * Kept Holds
+             * @description Whether that belongs to the circuit as it is now planned, or as found where nothing moves
+             */
+            kept_holds: boolean;
+            /** No Ways */
+            no_ways: components["schemas"]["NoWay"][];
+            purpose: components["schemas"]["IsolationPurpose"];
+            /** Purposes */
+            purposes: components["schemas"]["PurposeChoice"][];
+            /** Source */
+            source: string;
+            /** Ways */
+            ways: components["schemas"]["WayShown"][];
+        };
+        /**
          * JobChange
          * @description A job's details as edited from a version.
          */
@@ -5348,7 +5557,7 @@ export interface components {
             complaint: string;
             customer: components["schemas"]["Customer"];
             /** Documents */
-            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"] | components["schemas"]["KeptUseRecord"] | components["schemas"]["KeptSimulationRecord"] | components["schemas"]["KeptWorthRecord"] | components["schemas"]["KeptFitRecord"])[];
+            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"] | components["schemas"]["KeptUseRecord"] | components["schemas"]["KeptSimulationRecord"] | components["schemas"]["KeptWorthRecord"] | components["schemas"]["KeptFitRecord"] | components["schemas"]["KeptIsolationRecord"])[];
             /** Id */
             id: number;
             /** @default common */
@@ -5595,6 +5804,29 @@ export interface components {
              * @enum {string}
              */
             kind: "fit";
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * KeptIsolationRecord
+         * @description The disconnect that was decided on, with the circuit it made.
+         */
+        KeptIsolationRecord: {
+            /** Circuit Id */
+            circuit_id: number | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            document: components["schemas"]["Isolation"];
+            /** Id */
+            id: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "isolation";
             /** Revision */
             revision: number;
         };
@@ -6072,6 +6304,28 @@ export interface components {
             to_node: string;
         };
         /**
+         * MovedContact
+         * @description A contact of the circuit that something moves.
+         */
+        MovedContact: {
+            /**
+             * Branch Id
+             * @description Short name, unique in the document
+             */
+            branch_id: string;
+            /**
+             * Breaks A
+             * @description Direct current it can break at the system's voltage [A], where known
+             * @default null
+             */
+            breaks_a: number | null;
+            /**
+             * When
+             * @description Closed while this holds
+             */
+            when: string;
+        };
+        /**
          * Named
          * @description Somebody by name.
          */
@@ -6138,6 +6392,18 @@ export interface components {
             procedure: string;
             /** Title */
             title: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * NoWay
+         * @description A way that has no place in this circuit, and why.
+         */
+        NoWay: {
+            /** Label */
+            label: string;
+            /** Topology */
+            topology: string;
             /** Why */
             why: string;
         };
@@ -7018,6 +7284,17 @@ export interface components {
          */
         Purpose: "find_fault" | "more_load" | "battery" | "isolate" | "make_leads" | "routine_check";
         /**
+         * PurposeChoice
+         * @description What a disconnect can be for.
+         */
+        PurposeChoice: {
+            /** Label */
+            label: string;
+            name: components["schemas"]["IsolationPurpose"];
+            /** Why */
+            why: string;
+        };
+        /**
          * QuantityChoice
          * @description What a quantity is shown in.
          */
@@ -7429,6 +7706,102 @@ export interface components {
             ][];
         };
         /**
+         * RowView
+         * @description One row of the table, to be shown.
+         */
+        RowView: {
+            /** Chatters */
+            chatters: string[];
+            /**
+             * Closed
+             * @description Contacts, by branch id
+             */
+            closed: string[];
+            /** Cranks */
+            cranks: boolean;
+            /** Drain A */
+            drain_a: number;
+            /**
+             * Fed
+             * @description Loads that have what they need, by id
+             */
+            fed: string[];
+            /**
+             * Lit
+             * @description Branches with both ends live, by id
+             */
+            lit: string[];
+            /**
+             * Live
+             * @description Nodes with more than 1 V against the alternator's case, by id
+             */
+            live: string[];
+            /**
+             * Live V
+             * @description How many volts those nodes have, either sign [V]
+             */
+            live_v: {
+                [key: string]: number;
+            };
+            /** Off */
+            off: string[];
+            /**
+             * On
+             * @description Labels of the controls that are on
+             */
+            on: string[];
+            /**
+             * Pulled In
+             * @description Coils and inputs that are on
+             */
+            pulled_in: string[];
+            /**
+             * Read First
+             * @description Whether it is one of the few that a person needs to read
+             * @default false
+             */
+            read_first: boolean;
+            /** Runs */
+            runs: boolean;
+            /** Situation */
+            situation: string;
+            /** Situation Label */
+            situation_label: string;
+            /** Stud V */
+            stud_v: number;
+        };
+        /**
+         * RuleAnswer
+         * @description What came of one rule.
+         */
+        RuleAnswer: {
+            /**
+             * Change
+             * @description The least that meets it; empty where it is met
+             */
+            change: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "requires" | "forbids" | "advises";
+            /** Label */
+            label: string;
+            outcome: components["schemas"]["RuleOutcome"];
+            /** @description Of the table, that decides it */
+            row: components["schemas"]["RowView"] | null;
+            /** Rule */
+            rule: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * RuleOutcome
+         * @description What came of a rule.
+         * @enum {string}
+         */
+        RuleOutcome: "met" | "broken" | "unknown";
+        /**
          * Run
          * @description A procedure as it was carried out, a permanent record: a correction or a repeat is a run of its own.
          */
@@ -7654,6 +8027,57 @@ export interface components {
              * @description Minutes of it that put one start back, at the worse temperature; null: never
              */
             repays_min: number | null;
+        };
+        /**
+         * Sense
+         * @description A coil that pulls in, or an input that is on, above a voltage, and lets go below another.
+         */
+        Sense: {
+            /**
+             * Id
+             * @description As conditions name it
+             */
+            id: string;
+            /** Label */
+            label: string;
+            /**
+             * Lead Ohm
+             * @description Of its own wires and switches [ohm]
+             * @default 0
+             */
+            lead_ohm: number;
+            /**
+             * Minus Node
+             * @description Short name, unique in the document
+             */
+            minus_node: string;
+            /**
+             * Off V
+             * @description Lets go below [V]
+             */
+            off_v: number;
+            /**
+             * On V
+             * @description Pulls in, or is on, from here [V]
+             */
+            on_v: number;
+            /**
+             * Plus Node
+             * @description Short name, unique in the document
+             */
+            plus_node: string;
+            /**
+             * Takes A
+             * @description At the system's voltage [A]; of an input next to nothing
+             * @default 0
+             */
+            takes_a: number;
+            /**
+             * When
+             * @description Its supply is joined while this holds: control switches in series
+             * @default always
+             */
+            when: string;
         };
         /**
          * SetPointView
@@ -8499,6 +8923,86 @@ export interface components {
             worked_by: string[];
         };
         /**
+         * SwitchedConsumer
+         * @description What a load of the circuit is for, and what switches it beside the wiring.
+         */
+        SwitchedConsumer: {
+            /**
+             * Load Id
+             * @description Short name, unique in the document
+             */
+            load_id: string;
+            /**
+             * Needs V
+             * @description Does its work from here [V]
+             * @default 6
+             */
+            needs_v: number;
+            /** @default other */
+            role: components["schemas"]["ConsumerRole"];
+            /**
+             * When
+             * @description On while this holds and its wiring brings it voltage
+             * @default key
+             */
+            when: string;
+        };
+        /**
+         * Switching
+         * @description How a vehicle is switched.
+         */
+        Switching: {
+            /**
+             * Consumers
+             * @default []
+             */
+            consumers: components["schemas"]["SwitchedConsumer"][];
+            /**
+             * Contacts
+             * @default []
+             */
+            contacts: components["schemas"]["MovedContact"][];
+            /**
+             * Controls
+             * @default []
+             */
+            controls: components["schemas"]["Control"][];
+            /**
+             * Cranks From V
+             * @description A starter turns the engine from here on 12 V [V]
+             * @default 6
+             */
+            cranks_from_v: number;
+            /**
+             * Fast Rpm
+             * @description Engine speed under way [1/min]
+             * @default 3000
+             */
+            fast_rpm: number;
+            /**
+             * Fields
+             * @default []
+             */
+            fields: components["schemas"]["FieldSupply"][];
+            /**
+             * Idle Rpm
+             * @description Engine speed at idle [1/min]
+             * @default 800
+             */
+            idle_rpm: number;
+            /**
+             * Self Excites V
+             * @description At its stud an alternator keeps its own field from here on 12 V [V]
+             * @default 4
+             */
+            self_excites_v: number;
+            /**
+             * Senses
+             * @default []
+             */
+            senses: components["schemas"]["Sense"][];
+        };
+        /**
          * TaskList
          * @description What runs, and what ran last.
          */
@@ -9047,6 +9551,15 @@ export interface components {
          * @enum {string}
          */
         Verdict: "pass" | "fail" | "too_close_to_call";
+        /**
+         * WayShown
+         * @description A way with its drawing.
+         */
+        WayShown: {
+            loop: components["schemas"]["LoopLayout"];
+            /** @description With its whole truth table */
+            way: components["schemas"]["DisconnectWay"];
+        };
         /**
          * Worth
          * @description One change alone.
@@ -11303,6 +11816,110 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    isolation_get_isolation_jobs__int_job_id__isolation_get: {
+        parameters: {
+            query?: {
+                purpose?: components["schemas"]["IsolationPurpose"] | null;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IsolationView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    isolation_post_isolation_jobs__int_job_id__isolation_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IsolationAsked"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IsolationView"];
                 };
             };
             /** @description Not Found */

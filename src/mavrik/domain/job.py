@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, Field
 
 from mavrik.core.document import Ampere, Day, Document
+from mavrik.core.isolation.documents import Isolation
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.planning.drive import DriveRequest
 from mavrik.core.planning.fitting import FitRequest
@@ -68,6 +69,7 @@ class DocumentKind(StrEnum):
     SIMULATION = "simulation"
     WORTH = "worth"
     FIT = "fit"
+    ISOLATION = "isolation"
 
 
 class AddedLoad(Document):
@@ -142,6 +144,7 @@ DOCUMENT_KINDS: dict[DocumentKind, type[Document]] = {
     DocumentKind.SIMULATION: Simulation,
     DocumentKind.WORTH: WorthCompared,
     DocumentKind.FIT: FitRequest,
+    DocumentKind.ISOLATION: Isolation,
 }
 """The schema of each kind of document."""
 

@@ -10,6 +10,7 @@ from pydantic import Base64UrlBytes, Field, ValidationError, model_validator
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.document import Document, Moment, PhotoKey, Problem
+from mavrik.core.isolation.documents import Isolation, check_switching
 from mavrik.core.measuring.readings import Run
 from mavrik.core.measuring.waveform import FARTHEST_S, MOST_SAMPLES, MOST_VOLTS
 from mavrik.core.planning.drive import DriveRequest
@@ -70,7 +71,7 @@ class BundleDocument(Document):
 
     kind: DocumentKind
     circuit_id: Annotated[int, Field(ge=1)] | None = Field(None, description="The circuit version that belongs to it")
-    document: Plan | DriveRequest | UseRequest | Simulation | WorthCompared | FitRequest
+    document: Plan | DriveRequest | UseRequest | Simulation | WorthCompared | FitRequest | Isolation
 
     @model_validator(mode="after")
     def _of_its_kind(self) -> BundleDocument:
@@ -157,6 +158,8 @@ class Bundle(Document):
         for d in self.documents:
             if d.circuit_id is not None and d.circuit_id not in ids:
                 raise ValueError(f"a document refers to circuit {d.circuit_id}, which is not in the bundle")
+            if d.kind is DocumentKind.ISOLATION and d.circuit_id is None:
+                raise ValueError("a disconnect belongs to a circuit: circuit_id names it")
         return self
 
     def latest(self, role: CircuitRole) -> BundleCircuit | None:
@@ -190,6 +193,12 @@ class Bundle(Document):
         """What was kept last of whether another unit fits, if anything was."""
         found = [d.document for d in self.documents if isinstance(d.document, FitRequest)]
         return found[-1] if found else None
+
+    def isolation(self) -> tuple[Circuit, Isolation] | None:
+        """The disconnect that was decided on last, with the circuit it belongs to, if there is one."""
+        circuits = {c.id: c.document for c in self.circuits}
+        found = [(d.circuit_id, d.document) for d in self.documents if isinstance(d.document, Isolation)]
+        return (circuits[found[-1][0]], found[-1][1]) if found and found[-1][0] is not None else None
 
     def drive(self) -> DriveRequest | None:
         """What was kept last of the alternator's drive, if anything was."""
@@ -255,6 +264,11 @@ def _checked(bundle: Bundle) -> Bundle:
     for k, version in enumerate(bundle.circuits):
         if problems := check_circuit(version.document):
             raise BundleError("; ".join(f"circuits.{k} {p.element}: {p.message}" for p in problems[:5]), problems)
+    for k, kept in enumerate(bundle.documents):
+        if not isinstance(kept.document, Isolation) or kept.circuit_id is None:
+            continue
+        if problems := check_switching(documents[kept.circuit_id], kept.document.switching):
+            raise BundleError("; ".join(f"documents.{k} {p.element}: {p.message}" for p in problems[:5]), problems)
     runs = []
     for k, entry in enumerate(bundle.runs):
         circuit = documents[entry.circuit_id]

@@ -6,9 +6,9 @@ from typing import Any
 
 from mavrik import __version__
 from mavrik.core.document import Document
-from mavrik.core.isolation.purposes import IsolationPurpose
+from mavrik.core.isolation.documents import IsolationPurpose
 from mavrik.core.isolation.topologies import TOPOLOGIES
-from mavrik.core.isolation.ways import WayView, way_on
+from mavrik.core.isolation.ways import DisconnectWay, way_on, why_not
 from mavrik.domain.job import CircuitRole
 from mavrik.exchange.bundle import Bundle
 
@@ -22,7 +22,7 @@ class IsolationFile(Document):
     job_number: str
     circuit_revision: int
     purpose: IsolationPurpose
-    ways: tuple[WayView, ...]
+    ways: tuple[DisconnectWay, ...]
 
 
 def isolate_bundle(
@@ -40,9 +40,10 @@ def isolate_bundle(
     wanted = [t for t in TOPOLOGIES if topology in (None, t.name)]
     if not wanted:
         raise ValueError(f"There is no topology '{topology}'. Topologies: {', '.join(t.name for t in TOPOLOGIES)}.")
-    able = [t for t in wanted if not t.not_here(circuit)]
+    said = {t: why_not(circuit, t) for t in wanted}
+    able = [t for t in wanted if not said[t]]
     if not able:
-        raise ValueError(wanted[0].not_here(circuit))
+        raise ValueError(said[wanted[0]])
     ways = tuple(way_on(circuit, way, purpose, every_row) for way in able)
     return IsolationFile(job_number=bundle.job.number, circuit_revision=version.revision, purpose=purpose, ways=ways)
 

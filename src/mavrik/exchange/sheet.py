@@ -15,6 +15,7 @@ from markupsafe import Markup
 from mavrik.core.drawing.pictures import draw
 from mavrik.core.findings import VERDICT_WORDS, judge
 from mavrik.core.findings.headline import shown
+from mavrik.core.isolation.verdict import IsolationVerdict, verdict
 from mavrik.core.measuring.limits import limit_table
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.readings import Reading
@@ -51,6 +52,7 @@ def _css_string(text: str) -> str:
 _environment.filters["css_string"] = _css_string
 # Read once: a program that is replaced while it runs must not put its next template beside its old code.
 _sheet = _environment.get_template("sheet.html.j2")
+_label = _environment.get_template("label.html.j2")
 
 
 def _mv(volts: float | None) -> str:
@@ -102,10 +104,20 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
     if proposed is not None and plan is not None:
         comparison = compare(found.document, proposed.document, plan.target.limit_profile)
     drive, use, fit = bundle.drive(), bundle.use(), bundle.fit()
+    disconnect = disconnect_of(bundle)
     after_loop = None
     if proposed is not None and comparison is not None:
         after_loop = Markup(draw_loop(proposed.document, comparison.pictures_after.loop, comparison.after))  # noqa: S704
-    steps = ("job", "circuit", "measure", "plan", *(("drive",) if drive is not None else ()), "build", "hand_over")
+    steps = (
+        "job",
+        "circuit",
+        "measure",
+        "plan",
+        *(("drive",) if drive is not None else ()),
+        *(("isolate",) if disconnect is not None else ()),
+        "build",
+        "hand_over",
+    )
     cautions = {c.id: c.text for step in steps for c in cautions_for(step)}
     return _sheet.render(
         bundle=bundle,
@@ -130,6 +142,7 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
         )
         if use is not None
         else None,
+        disconnect=disconnect,
         fit=fit,
         fit_points={p.name: p for p in fit_points()},
         photos={p.key: PICTURE + b64encode(p.jpeg).decode() for p in bundle.photos},
@@ -144,6 +157,30 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
         mv=_mv,
         whole=_whole,
     )
+
+
+def render_label(bundle: Bundle, workshop: str, printed_at: datetime) -> str:
+    """What a disconnect does and does not do, to stand beside its controls: a whole HTML page of the size of a postcard.
+
+    bundle: the job; workshop, printed_at: at the foot
+    Raises ValueError for a job in which no disconnect was decided on.
+    """
+    kept, said = bundle.isolation(), disconnect_of(bundle)
+    if kept is None or said is None:
+        raise ValueError("No disconnect was decided on yet: there is nothing to say on a label.")
+    return _label.render(
+        number=bundle.job.number, vehicle=bundle.vehicle.description, controls=[c.label for c in kept[1].switching.controls],
+        owner=said.owner, workshop=workshop, printed_at=printed_at, nonce="", asset_root="",
+    )  # fmt: skip
+
+
+def disconnect_of(bundle: Bundle) -> IsolationVerdict | None:
+    """What the disconnect that was decided on does and does not do; None where none was.
+
+    bundle: the job
+    """
+    kept = bundle.isolation()
+    return verdict(kept[0], kept[1].switching, kept[1].purpose) if kept is not None else None
 
 
 PICTURE = "data:image/jpeg;base64,"

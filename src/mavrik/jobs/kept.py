@@ -56,15 +56,22 @@ def kept_drive(row: Job) -> DriveRequest | None:
 
 
 def keep_document(
-    session: Session, row: Job, kind: DocumentKind, asked: Document, who: Who, what: str, edited_from: int | None = None
+    session: Session,
+    row: Job,
+    kind: DocumentKind,
+    asked: Document,
+    who: Who,
+    what: str,
+    edited_from: int | None = None,
+    circuit_id: int | None = None,
 ) -> int:
     """Keep a document as the next revision of its kind; one that is as the last was is that one. Returns the revision.
 
-    what: said in the log of what was kept; edited_from: revision that it was edited from, 0 for none; left out, it follows whatever is there
+    what: said in the log of what was kept; circuit_id: of the version that it belongs to, if it belongs to one; edited_from: revision that it was edited from, 0 for none; left out, it follows whatever is there
     Raises ConflictError where somebody else kept one in between.
     """
     before, document = latest_document(row, kind), asked.model_dump(mode="json")
-    if before is not None and before.document == document:
+    if before is not None and (before.document, before.circuit_id) == (document, circuit_id):
         return before.revision
     now = before.revision if before else 0
     if edited_from is not None and edited_from != now:
@@ -72,7 +79,11 @@ def keep_document(
         raise ConflictError(f"{last_editor(session, row.id)} kept something else while you were editing.", theirs)
     revision = before.revision + 1 if before else 1
     check_room(session, row.id, JobDocument, document)
-    session.add(JobDocument(job=row, kind=kind.value, revision=revision, document=document, created_by_id=who.id))
+    session.add(
+        JobDocument(
+            job=row, kind=kind.value, revision=revision, document=document, circuit_id=circuit_id, created_by_id=who.id
+        )
+    )  # fmt: skip
     session.flush()
     note_change(session, row.id, who, f"kept {what}", kind="made", thing=f"{kind.value} {revision}")
     return revision

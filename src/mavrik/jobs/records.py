@@ -10,6 +10,7 @@ from pydantic import Field
 from mavrik.core.circuit import Circuit
 from mavrik.core.document import Document
 from mavrik.core.findings.documents import Headline
+from mavrik.core.isolation.documents import Isolation
 from mavrik.core.measuring.readings import Run
 from mavrik.core.planning.drive import DriveRequest, DriveView
 from mavrik.core.planning.fitting import FitRequest, FitView
@@ -105,6 +106,13 @@ class KeptFitRecord(DocumentRecord):
     document: FitRequest
 
 
+class KeptIsolationRecord(DocumentRecord):
+    """The disconnect that was decided on, with the circuit it made."""
+
+    kind: Literal[DocumentKind.ISOLATION] = DocumentKind.ISOLATION
+    document: Isolation
+
+
 class FitRecord(Document):
     """The list of what has to fit, and what it comes to."""
 
@@ -130,7 +138,9 @@ class SimulationRecord(Document):
     document: Simulation | None
 
 
-KeptRecord = PlanRecord | KeptDriveRecord | KeptUseRecord | KeptSimulationRecord | KeptWorthRecord | KeptFitRecord
+KeptRecord = (
+    PlanRecord | KeptDriveRecord | KeptUseRecord | KeptSimulationRecord | KeptWorthRecord | KeptFitRecord | KeptIsolationRecord
+)
 AnyDocumentRecord = Annotated[KeptRecord, Field(discriminator="kind")]
 RECORDS: dict[DocumentKind, type[KeptRecord]] = {
     DocumentKind.PLAN: PlanRecord,
@@ -139,6 +149,7 @@ RECORDS: dict[DocumentKind, type[KeptRecord]] = {
     DocumentKind.SIMULATION: KeptSimulationRecord,
     DocumentKind.WORTH: KeptWorthRecord,
     DocumentKind.FIT: KeptFitRecord,
+    DocumentKind.ISOLATION: KeptIsolationRecord,
 }
 
 

@@ -62,6 +62,7 @@ def progress_of(row: Job, findings: Findings | None) -> Progress:
         findings=findings,
         loads_to_add=bool(details.loads_to_add),
         plans=sum(d.kind == DocumentKind.PLAN.value for d in row.documents),
+        disconnects=sum(d.kind == DocumentKind.ISOLATION.value for d in row.documents),
         handed_over=details.state is JobState.DONE,
     )
     return progress(facts, details.added_stages)

@@ -28,6 +28,7 @@ const STAGES = {
   measure: MeasureStage,
   findings: FindingsStage,
   plan: defineAsyncComponent(() => import('@/features/plan/PlanStage.vue')),
+  isolate: defineAsyncComponent(() => import('@/features/isolate/IsolateStage.vue')),
   hand_over: defineAsyncComponent(() => import('@/features/hand_over/HandOverStage.vue')),
 } as const
 const KNOWN = Object.keys(STAGES)

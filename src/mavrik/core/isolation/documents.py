@@ -19,7 +19,19 @@ ControlName = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$", descriptio
 Volt = Annotated[float, Field(ge=0, le=60)]
 
 
-class Role(StrEnum):
+class IsolationPurpose(StrEnum):
+    """Why somebody wants a disconnect."""
+
+    EMERGENCY = "emergency"
+    STORAGE = "storage"
+    SERVICE = "service"
+    THEFT = "theft"
+    DRAIN = "drain"
+    WINCH = "winch"
+    SECOND_BANK = "second_bank"
+
+
+class ConsumerRole(StrEnum):
     """What a consumer is for, where isolation asks."""
 
     IGNITION = "ignition"
@@ -30,11 +42,11 @@ class Role(StrEnum):
     OTHER = "other"
 
 
-KEEPS_RUNNING = frozenset({Role.IGNITION, Role.FUEL_PUMP})
+KEEPS_RUNNING = frozenset({ConsumerRole.IGNITION, ConsumerRole.FUEL_PUMP})
 """Without any one of these the engine stops."""
 
 
-class Place(StrEnum):
+class ControlPlace(StrEnum):
     """Where a control is reached."""
 
     DRIVER = "driver"
@@ -51,13 +63,13 @@ class Control(Document):
 
     id: ControlName
     label: Label
-    place: Place | None = Field(Place.BATTERY, description="Where it is reached; null: nobody has said")
+    place: ControlPlace | None = Field(ControlPlace.BATTERY, description="Where it is reached; null: nobody has said")
     marked: bool | None = Field(False, description="With the sign that the rulebook asks for; null: nobody has said")
     lockable: bool | None = Field(False, description="Can be locked open; null: nobody has said")
     removable: bool | None = Field(False, description="Its key or knob comes off; null: nobody has said")
 
 
-class Contact(Document):
+class MovedContact(Document):
     """A contact of the circuit that something moves."""
 
     branch_id: Identifier
@@ -85,11 +97,11 @@ class Sense(Document):
         return self
 
 
-class Consumer(Document):
+class SwitchedConsumer(Document):
     """What a load of the circuit is for, and what switches it beside the wiring."""
 
     load_id: Identifier
-    role: Role = Role.OTHER
+    role: ConsumerRole = ConsumerRole.OTHER
     when: ConditionText = Field(KEY, description="On while this holds and its wiring brings it voltage")
     needs_v: Volt = Field(6.0, description="Does its work from here [V]")
 
@@ -107,14 +119,22 @@ class Switching(Document):
     """How a vehicle is switched."""
 
     controls: Annotated[tuple[Control, ...], Field(max_length=MOST_CONTROLS)] = ()
-    contacts: Annotated[tuple[Contact, ...], Field(max_length=40)] = ()
+    contacts: Annotated[tuple[MovedContact, ...], Field(max_length=40)] = ()
     senses: Annotated[tuple[Sense, ...], Field(max_length=20)] = ()
-    consumers: Annotated[tuple[Consumer, ...], Field(max_length=100)] = ()
+    consumers: Annotated[tuple[SwitchedConsumer, ...], Field(max_length=100)] = ()
     fields: Annotated[tuple[FieldSupply, ...], Field(max_length=2)] = ()
     idle_rpm: Annotated[float, Field(ge=1, le=4000, description="Engine speed at idle [1/min]")] = 800.0
     fast_rpm: Annotated[float, Field(ge=1, le=12000, description="Engine speed under way [1/min]")] = 3000.0
     cranks_from_v: Volt = Field(6.0, description="A starter turns the engine from here on 12 V [V]")
     self_excites_v: Volt = Field(4.0, description="At its stud an alternator keeps its own field from here on 12 V [V]")
+
+
+class Isolation(Document):
+    """The disconnect that was decided on: what for, which way, and how the planned circuit is then switched."""
+
+    purpose: IsolationPurpose
+    way: Annotated[str, Field(min_length=1, max_length=40, description="Name of the topology")]
+    switching: Switching
 
 
 def check_switching(circuit: Circuit, switching: Switching) -> list[Problem]:

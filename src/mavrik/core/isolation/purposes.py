@@ -2,23 +2,10 @@
 
 from __future__ import annotations
 
-from enum import StrEnum
-
 from pydantic import BaseModel, ConfigDict
 
 from mavrik.core.catalogue.tables import Table, load_table
-
-
-class IsolationPurpose(StrEnum):
-    """Why somebody wants a disconnect."""
-
-    EMERGENCY = "emergency"
-    STORAGE = "storage"
-    SERVICE = "service"
-    THEFT = "theft"
-    DRAIN = "drain"
-    WINCH = "winch"
-    SECOND_BANK = "second_bank"
+from mavrik.core.isolation.documents import IsolationPurpose
 
 
 class PurposeProfile(BaseModel):

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.isolation.documents import KEEPS_RUNNING, KEY, START, Consumer, FieldSupply, Switching
+from mavrik.core.isolation.documents import KEEPS_RUNNING, KEY, START, FieldSupply, SwitchedConsumer, Switching
 from mavrik.core.isolation.expressions import Bools, holds, read_condition
 from mavrik.core.isolation.wired import CRANKING, FAST, IDLING, STANDING, Positions, Volts, Wired
 
@@ -74,7 +74,7 @@ class Switched:
         self.wired = Wired(circuit, switching)
         scale = circuit.system_voltage_v / 12
         known = {c.load_id: c for c in switching.consumers}
-        usual = (Consumer(load_id=x.id, when=START if x.cranking else KEY) for x in circuit.loads)
+        usual = (SwitchedConsumer(load_id=x.id, when=START if x.cranking else KEY) for x in circuit.loads)
         self.consumers = [known.get(c.load_id, c) for c in usual]
         fields = {f.alternator_id: f for f in switching.fields}
         self.fields = [fields.get(a.id, FieldSupply(alternator_id=a.id)) for a in circuit.alternators]

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import CircuitError, check_circuit
-from mavrik.core.isolation.documents import SITUATIONS, START, Role, Situation, Switching, check_switching
+from mavrik.core.isolation.documents import SITUATIONS, START, ConsumerRole, Situation, Switching, check_switching
 from mavrik.core.isolation.expressions import Bools, names_in, read_condition
 from mavrik.core.isolation.steps import Settled, Standing, Switched, turning
 from mavrik.core.isolation.wired import CRANKING, FAST, IDLING
@@ -136,12 +136,12 @@ def truth_table(circuit: Circuit, switching: Switching, bare: bool = False) -> T
     Source: the network solved after each step; live is what shows more than 1 V against the case.
 
     >>> from mavrik.core.circuit.layouts import build_layout
-    >>> from mavrik.core.isolation.documents import Consumer, Contact, Control, Role
+    >>> from mavrik.core.isolation.documents import SwitchedConsumer, MovedContact, Control, ConsumerRole
     >>> car = build_layout("competition_car", 12)
     >>> cut = Switching(
     ...     controls=(Control(id="kill", label="Kill"),),
-    ...     contacts=(Contact(branch_id="cut_off", when="kill"),),
-    ...     consumers=(Consumer(load_id="ignition", role=Role.IGNITION),),
+    ...     contacts=(MovedContact(branch_id="cut_off", when="kill"),),
+    ...     consumers=(SwitchedConsumer(load_id="ignition", role=ConsumerRole.IGNITION),),
     ... )
     >>> truth_table(car, cut).row("idle", off=["kill"]).runs  # its alternator lies on the switched side: it runs on
     True
@@ -182,7 +182,9 @@ def bared(switching: Switching) -> Switching:
     switching: of a circuit
     """
     consumers = tuple(
-        c.model_copy(update={"when": "never"}) if c.role is Role.OTHER and START not in names_in(read_condition(c.when)) else c
+        c.model_copy(update={"when": "never"})
+        if c.role is ConsumerRole.OTHER and START not in names_in(read_condition(c.when))
+        else c
         for c in switching.consumers
     )
     return switching.model_copy(update={"consumers": consumers})

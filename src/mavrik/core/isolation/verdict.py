@@ -10,9 +10,9 @@ from pydantic import Field
 from mavrik.core.circuit import Circuit
 from mavrik.core.document import Document
 from mavrik.core.isolation.case import Case
-from mavrik.core.isolation.documents import Switching
-from mavrik.core.isolation.purposes import IsolationPurpose, isolation_table
-from mavrik.core.isolation.rules import RULES, Outcome
+from mavrik.core.isolation.documents import IsolationPurpose, Switching
+from mavrik.core.isolation.purposes import isolation_table
+from mavrik.core.isolation.rules import RULES, RuleOutcome
 from mavrik.core.isolation.rules.base import SITUATION_WORDS, labels_of
 from mavrik.core.isolation.table import Row
 
@@ -35,6 +35,7 @@ class RowView(Document):
     drain_a: float
     stud_v: float
     chatters: tuple[str, ...]
+    read_first: bool = Field(False, description="Whether it is one of the few that a person needs to read")
 
 
 class RuleAnswer(Document):
@@ -43,13 +44,13 @@ class RuleAnswer(Document):
     rule: str
     label: str
     kind: Literal["requires", "forbids", "advises"]
-    outcome: Outcome
+    outcome: RuleOutcome
     words: str
     row: RowView | None = Field(description="Of the table, that decides it")
     change: str = Field(description="The least that meets it; empty where it is met")
 
 
-class Verdict(Document):
+class IsolationVerdict(Document):
     """What a disconnect does and does not do for a purpose."""
 
     purpose: IsolationPurpose
@@ -76,7 +77,7 @@ def row_view(case: Case, row: Row) -> RowView:
     )  # fmt: skip
 
 
-def verdict(circuit: Circuit, switching: Switching, purpose: IsolationPurpose) -> Verdict:
+def verdict(circuit: Circuit, switching: Switching, purpose: IsolationPurpose) -> IsolationVerdict:
     """Whether a switching does what it is for.
 
     circuit: the document; switching: of it; purpose: why it is wanted
@@ -92,7 +93,7 @@ def verdict(circuit: Circuit, switching: Switching, purpose: IsolationPurpose) -
     return verdict_of(Case(circuit, switching), purpose)
 
 
-def verdict_of(case: Case, purpose: IsolationPurpose) -> Verdict:
+def verdict_of(case: Case, purpose: IsolationPurpose) -> IsolationVerdict:
     """The same of a case whose tables may be looked at again.
 
     case: circuit and switching; purpose: why it is wanted
@@ -100,11 +101,11 @@ def verdict_of(case: Case, purpose: IsolationPurpose) -> Verdict:
     profile = isolation_table().purposes[purpose]
     answers = tuple(_answers(case, purpose))
     decisive = [a for a in answers if a.kind != "advises"]
-    wrong = any(a.outcome is Outcome.BROKEN for a in decisive)
-    open_ = any(a.outcome is Outcome.UNKNOWN for a in decisive)
+    wrong = any(a.outcome is RuleOutcome.BROKEN for a in decisive)
+    open_ = any(a.outcome is RuleOutcome.UNKNOWN for a in decisive)
     does = False if wrong else None if open_ else True
     word = {True: "Fit for", False: "Not fit for", None: "Not yet proven fit for"}[does]
-    return Verdict(
+    return IsolationVerdict(
         purpose=purpose, label=profile.label, does=does, headline=f"{word}: {profile.label[0].lower()}{profile.label[1:]}",
         answers=answers, owner=tuple(_owner(case)), source=isolation_table().source,
     )  # fmt: skip

@@ -7,19 +7,18 @@ from pydantic import Field
 from mavrik.core.circuit import Circuit
 from mavrik.core.document import Document
 from mavrik.core.isolation.case import Case
-from mavrik.core.isolation.documents import Switching
-from mavrik.core.isolation.purposes import IsolationPurpose
-from mavrik.core.isolation.topologies import Topology
-from mavrik.core.isolation.verdict import RowView, Verdict, row_view, verdict_of
+from mavrik.core.isolation.documents import IsolationPurpose, Switching
+from mavrik.core.isolation.topologies import TOPOLOGIES, Topology
+from mavrik.core.isolation.verdict import IsolationVerdict, RowView, row_view, verdict_of
 
 
-class WayView(Document):
+class DisconnectWay(Document):
     """One way to put a disconnect in, on this circuit."""
 
     topology: str
     label: str
     does: str = Field(description="What it is")
-    verdict: Verdict
+    verdict: IsolationVerdict
     moves: tuple[str, ...] = Field(description="Which leads move where, in words")
     assumed: tuple[str, ...] = Field(description="What nobody had said, and was taken to be so")
     switching: Switching
@@ -27,7 +26,35 @@ class WayView(Document):
     rows: tuple[RowView, ...] = Field(description="Of its truth table: those to be read first, or all")
 
 
-def way_on(circuit: Circuit, way: Topology, purpose: IsolationPurpose, every_row: bool = False) -> WayView:
+MOST_SWITCHES = 3
+"""A switch at each of more batteries nobody fits."""
+
+
+def why_not(circuit: Circuit, way: Topology) -> str:
+    """Why a way has no place in a circuit; empty where it has.
+
+    circuit: the document; way: to put a disconnect in
+    """
+    if said := way.not_here(circuit):
+        return said
+    if way.changes and len(way.build(circuit).switching.contacts) > MOST_SWITCHES:
+        return "More batteries than anybody fits a switch to: draw one isolator in the bank's common lead."
+    return ""
+
+
+def ways_for(circuit: Circuit) -> dict[Topology, str]:
+    """Every way, with why it has no place in a circuit; empty where it has.
+
+    circuit: the document
+
+    >>> from mavrik.core.circuit.layouts import build_layout
+    >>> [w.name for w, why in ways_for(build_layout("front_battery", 12)).items() if why]
+    ['as_fitted', 'further_banks', 'winch']
+    """
+    return {way: why_not(circuit, way) for way in TOPOLOGIES}
+
+
+def way_on(circuit: Circuit, way: Topology, purpose: IsolationPurpose, every_row: bool = False) -> DisconnectWay:
     """What one way to put a disconnect in does for a purpose.
 
     circuit: the document; way: one that it has a place for; purpose: why it is wanted; every_row: the whole truth table
@@ -41,8 +68,11 @@ def way_on(circuit: Circuit, way: Topology, purpose: IsolationPurpose, every_row
     """
     made = way.build(circuit)
     case = Case(made.circuit, made.switching)
-    rows = list(case.used) if every_row else case.used.read_first()
-    return WayView(
+    first = case.used.read_first()
+    to_read = {(row.situation, row.on) for row in first}
+    rows = list(case.used) if every_row else first
+    return DisconnectWay(
         topology=way.name, label=way.label, does=way.does, verdict=verdict_of(case, purpose), moves=made.moves, assumed=made.assumed,
-        switching=made.switching, circuit=made.circuit, rows=tuple(row_view(case, row) for row in rows),
+        switching=made.switching, circuit=made.circuit, 
+        rows=tuple(row_view(case, r).model_copy(update={"read_first": (r.situation, r.on) in to_read}) for r in rows),
     )  # fmt: skip

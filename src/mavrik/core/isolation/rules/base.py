@@ -10,7 +10,7 @@ from mavrik.core.isolation.case import Case
 from mavrik.core.isolation.table import Row
 
 
-class Outcome(StrEnum):
+class RuleOutcome(StrEnum):
     """What came of a rule."""
 
     MET = "met"
@@ -23,7 +23,7 @@ class Outcome(StrEnum):
 class Answer:
     """What came of it, why, and the least change that meets it."""
 
-    outcome: Outcome
+    outcome: RuleOutcome
     words: str
     row: Row | None = None
     change: str = ""
@@ -41,17 +41,17 @@ class Rule:
 
 def met(words: str, row: Row | None = None) -> Answer:
     """It holds."""
-    return Answer(Outcome.MET, words, row)
+    return Answer(RuleOutcome.MET, words, row)
 
 
 def broken(words: str, row: Row | None = None, change: str = "") -> Answer:
     """It does not."""
-    return Answer(Outcome.BROKEN, words, row, change)
+    return Answer(RuleOutcome.BROKEN, words, row, change)
 
 
 def unknown(words: str, change: str = "") -> Answer:
     """It cannot be said."""
-    return Answer(Outcome.UNKNOWN, words, None, change)
+    return Answer(RuleOutcome.UNKNOWN, words, None, change)
 
 
 SITUATION_WORDS = {

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from mavrik.core.isolation.case import Case
-from mavrik.core.isolation.documents import Role
+from mavrik.core.isolation.documents import ConsumerRole
 from mavrik.core.isolation.purposes import isolation_table
 from mavrik.core.isolation.rules.base import SITUATION_WORDS, Answer, Rule, broken, labels_of, met, unknown
 from mavrik.core.procedures.bench.drain import USABLE_SHARE
 
-KEPT = (Role.MEMORY, Role.ALARM)
+KEPT = (ConsumerRole.MEMORY, ConsumerRole.ALARM)
 
 
 def _all(case: Case) -> tuple[str, ...]:

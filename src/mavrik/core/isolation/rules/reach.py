@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from mavrik.core.isolation.case import Case
-from mavrik.core.isolation.documents import Place
+from mavrik.core.isolation.documents import ControlPlace
 from mavrik.core.isolation.rules.base import Answer, Rule, broken, met, unknown
 
 
-def _has(case: Case, place: Place, where: str) -> Answer:
+def _has(case: Case, place: ControlPlace, where: str) -> Answer:
     found = [c.label for c in case.controls if c.place is place]
     if found:
         return met(f"{found[0]} {where}.")
@@ -38,7 +38,7 @@ def _some(case: Case, field: str, is_so: str, change: str) -> Answer:
 
 
 def _hidden(case: Case) -> Answer:
-    found = [c.label for c in case.controls if c.place is Place.HIDDEN]
+    found = [c.label for c in case.controls if c.place is ControlPlace.HIDDEN]
     if found:
         return met(f"{found[0]} is hidden.")
     change = "Place one where nobody looks."
@@ -59,10 +59,13 @@ def _negative_side(case: Case) -> Answer:
 
 
 REACH_DRIVER = Rule(
-    210, "reach_driver", "Reached by the seated driver", lambda c: _has(c, Place.DRIVER, "is reached by the seated driver")
+    210, "reach_driver", "Reached by the seated driver", lambda c: _has(c, ControlPlace.DRIVER, "is reached by the seated driver")
 )
 REACH_OUTSIDE = Rule(
-    220, "reach_outside", "Reached from outside", lambda c: _has(c, Place.OUTSIDE, "is reached from outside, near the pillar")
+    220,
+    "reach_outside",
+    "Reached from outside",
+    lambda c: _has(c, ControlPlace.OUTSIDE, "is reached from outside, near the pillar"),
 )
 MARKED = Rule(230, "marked", "Marked", lambda c: _every(c, "marked", "marked", "The sign of the rulebook at each."))
 LOCKABLE = Rule(240, "lockable", "Can be locked open", lambda c: _some(c, "lockable", "lockable", "One that takes a padlock."))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from mavrik.core.circuit import Circuit, SwitchBranch
 from mavrik.core.circuit.additions import Growing
 from mavrik.core.circuit.editing import with_parts
-from mavrik.core.isolation.documents import Contact, Control, Place
+from mavrik.core.isolation.documents import Control, ControlPlace, MovedContact
 from mavrik.core.isolation.topologies.base import CONTACT_MOHM, Isolated, Topology, behind_contacts, contacts_of, usual_switching
 
 RATING_A = 300.0
@@ -27,7 +27,7 @@ def _switch(own: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
 def _banks(circuit: Circuit) -> Isolated:
     drawn, switching, assumed = usual_switching(circuit)
     made, behind, moves = behind_contacts(drawn, _switch, batteries={b.id for b in drawn.batteries[1:]})
-    control = Control(id="bank", label="Second-bank isolator", place=Place.BATTERY, lockable=True, removable=True)
+    control = Control(id="bank", label="Second-bank isolator", place=ControlPlace.BATTERY, lockable=True, removable=True)
     done = switching.model_copy(update={"controls": (control,), "contacts": contacts_of(made, behind, "bank")})
     return Isolated(made, done, moves, assumed)
 
@@ -39,12 +39,12 @@ def _winch(circuit: Circuit) -> Isolated:
         stud = grow.node("winch_feed", f"{winch.label}, behind its isolator")
         contact = _switch(grow.free("isolator"), f"Isolator of {winch.label}", winch.from_node, stud)
         grow.put("branches", contact)
-        contacts.append(Contact(branch_id=contact.id, when="winch"))
+        contacts.append(MovedContact(branch_id=contact.id, when="winch"))
         rehung[winch.id] = stud
         words.append(f"Before {winch.label}, in its own lead.")
     done = grow.done()
     loads = tuple(x.model_copy(update={"from_node": rehung[x.id]}) if x.id in rehung else x for x in done.loads)
-    control = Control(id="winch", label="Winch isolator", place=Place.DRIVER)
+    control = Control(id="winch", label="Winch isolator", place=ControlPlace.DRIVER)
     switched = switching.model_copy(update={"controls": (control,), "contacts": tuple(contacts)})
     return Isolated(with_parts(done, loads=loads), switched, tuple(words), assumed)
 

@@ -12,7 +12,7 @@ from mavrik.core.circuit.branches.contacts import SwitchedBranch
 from mavrik.core.circuit.editing import with_parts
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.circuit.rules import charging_gaps
-from mavrik.core.isolation.documents import KEY, START, Consumer, Contact, Role, Switching
+from mavrik.core.isolation.documents import KEY, START, ConsumerRole, MovedContact, SwitchedConsumer, Switching
 from mavrik.core.isolation.expressions import names_in, read_condition
 
 IGNITION_A = 10.0
@@ -20,7 +20,7 @@ IGNITION_A = 10.0
 
 CONTACT_MOHM = 0.3
 
-ROLES: dict[str, Role] = {"engine_control": Role.IGNITION, "ignition_coils": Role.IGNITION}
+ROLES: dict[str, ConsumerRole] = {"engine_control": ConsumerRole.IGNITION, "ignition_coils": ConsumerRole.IGNITION}
 """What a load of the circuit document is for here, where its own role says so."""
 
 
@@ -92,7 +92,7 @@ def with_controls(circuit: Circuit, switching: Switching) -> Circuit:
     labels = {c.id: c.label for c in switching.controls}
     coils = {s.id: names_in(read_condition(s.when)) for s in switching.senses}
 
-    def worked_by(contact: Contact) -> tuple[str, ...]:
+    def worked_by(contact: MovedContact) -> tuple[str, ...]:
         names = [n for name in names_in(read_condition(contact.when)) for n in coils.get(name, (name,))]
         return tuple(labels[n] for n in dict.fromkeys(names) if n in labels)
 
@@ -112,7 +112,7 @@ def usual_switching(circuit: Circuit) -> tuple[Circuit, Switching, tuple[str, ..
     circuit: the document; where it draws nothing that keeps the engine running, that is put on the first battery's post
     """
     assumed: tuple[str, ...] = ()
-    if not any(_role(x) is Role.IGNITION for x in circuit.loads):
+    if not any(_role(x) is ConsumerRole.IGNITION for x in circuit.loads):
         grow = Growing(circuit)
         ignition = Load(
             id=grow.free("ignition"), label="Ignition and injection", from_node=circuit.battery.positive_node,
@@ -123,7 +123,7 @@ def usual_switching(circuit: Circuit) -> tuple[Circuit, Switching, tuple[str, ..
         assumed = (
             f"Ignition and injection hang on the post of {circuit.battery.label} and take {IGNITION_A:g} A: nobody has drawn them.",
         )
-    consumers = tuple(Consumer(load_id=x.id, role=_role(x), when=_usual_when(x)) for x in circuit.loads)
+    consumers = tuple(SwitchedConsumer(load_id=x.id, role=_role(x), when=_usual_when(x)) for x in circuit.loads)
     return circuit, Switching(consumers=consumers), assumed
 
 
@@ -134,8 +134,8 @@ def _usual_when(load: Load) -> str:
     return KEY if load.on and load.on_s is None and load.role != "winch" else "never"
 
 
-def _role(load: Load) -> Role:
-    return ROLES.get(load.role, Role.OTHER) if load.id != "ignition" else Role.IGNITION
+def _role(load: Load) -> ConsumerRole:
+    return ROLES.get(load.role, ConsumerRole.OTHER) if load.id != "ignition" else ConsumerRole.IGNITION
 
 
 def moved(circuit: Circuit, old: str, new: str, stays: Collection[str] = ()) -> Circuit:
@@ -232,8 +232,8 @@ def ground_of(circuit: Circuit) -> str:
     return next((n.id for n in circuit.nodes if n.role is NodeRole.CHASSIS), circuit.battery.negative_node)
 
 
-def contacts_of(circuit: Circuit, behind: dict[str, str], when: str) -> tuple[Contact, ...]:
+def contacts_of(circuit: Circuit, behind: dict[str, str], when: str) -> tuple[MovedContact, ...]:
     """The contacts that were put in, all moved by one condition."""
     outs = set(behind.values())
     made = [b for b in circuit.branches if isinstance(b, SwitchedBranch) and b.id.startswith("isolator") and b.to_node in outs]
-    return tuple(Contact(branch_id=b.id, when=when) for b in made)
+    return tuple(MovedContact(branch_id=b.id, when=when) for b in made)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from mavrik.core.circuit import Circuit, RelayBranch, SwitchBranch
 from mavrik.core.circuit.additions import Growing
-from mavrik.core.isolation.documents import Consumer, Contact, Sense
+from mavrik.core.isolation.documents import MovedContact, Sense, SwitchedConsumer
 from mavrik.core.isolation.topologies.base import CONTACT_MOHM, Isolated, Topology, behind_contacts, contacts_of, usual_switching
 from mavrik.core.isolation.topologies.two_controls import CONTROLS
 
@@ -36,12 +36,13 @@ def _build(circuit: Circuit) -> Isolated:
     )
     # Every output hangs on the one condition, so that all is dead before the engine has run down.
     consumers = tuple(
-        Consumer(load_id=c.load_id, role=c.role, when=f"awake and {c.when}", needs_v=c.needs_v) for c in switching.consumers
+        SwitchedConsumer(load_id=c.load_id, role=c.role, when=f"awake and {c.when}", needs_v=c.needs_v)
+        for c in switching.consumers
     )
     switched = switching.model_copy(
         update={
             "controls": CONTROLS, "senses": (awake,), "consumers": consumers,
-            "contacts": (*contacts_of(done, behind, "awake"), Contact(branch_id=pole.id, when="driver and outside")),
+            "contacts": (*contacts_of(done, behind, "awake"), MovedContact(branch_id=pole.id, when="driver and outside")),
         }
     )  # fmt: skip
     return Isolated(

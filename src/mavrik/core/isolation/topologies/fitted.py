@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from mavrik.core.circuit import Circuit, SwitchBranch
 from mavrik.core.circuit.branches.contacts import SwitchedBranch
-from mavrik.core.isolation.documents import Contact, Control
+from mavrik.core.isolation.documents import Control, MovedContact
 from mavrik.core.isolation.topologies.base import Isolated, Topology, as_used, usual_switching
 
 MOST = 4
@@ -26,7 +26,8 @@ def _build(circuit: Circuit) -> Isolated:
     ids = {label: f"control_{k}" for k, label in enumerate(labels, 1)}
     controls = tuple(Control(id=ids[x], label=x, place=None, marked=None, lockable=None, removable=None) for x in labels)
     contacts = tuple(
-        Contact(branch_id=b.id, when=" and ".join(ids[x] for x in dict.fromkeys(b.worked_by or (b.label,)))) for b in switches
+        MovedContact(branch_id=b.id, when=" and ".join(ids[x] for x in dict.fromkeys(b.worked_by or (b.label,))))
+        for b in switches
     )
     done = switching.model_copy(update={"controls": controls, "contacts": contacts})
     return Isolated(drawn, done, (), assumed)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from mavrik.core.circuit import Circuit, Load, LoadKind, SwitchBranch
 from mavrik.core.circuit.additions import Growing
 from mavrik.core.circuit.editing import with_parts
-from mavrik.core.isolation.documents import Consumer, Contact, Control, Place, Role
+from mavrik.core.isolation.documents import ConsumerRole, Control, ControlPlace, MovedContact, SwitchedConsumer
 from mavrik.core.isolation.topologies.base import (
     CONTACT_MOHM,
     Isolated,
@@ -31,7 +31,7 @@ def _build(circuit: Circuit) -> Isolated:
     made, behind, moves = behind_contacts(drawn, _switch)
     grow = Growing(made)
     poles, rehung = [], {}
-    critical = {c.load_id for c in switching.consumers if c.role is Role.IGNITION}
+    critical = {c.load_id for c in switching.consumers if c.role is ConsumerRole.IGNITION}
     for x in made.loads:
         if x.id in critical:
             feed = grow.node("pole", f"{x.label}, behind its pole")
@@ -40,7 +40,7 @@ def _build(circuit: Circuit) -> Isolated:
                 rating_a=20,
             )  # fmt: skip
             grow.put("branches", pole)
-            poles.append(Contact(branch_id=pole.id, when="master"))
+            poles.append(MovedContact(branch_id=pole.id, when="master"))
             rehung[x.id] = feed
     out = behind[made.battery.id]
     resistor = Load(
@@ -51,8 +51,8 @@ def _build(circuit: Circuit) -> Isolated:
     done = grow.done()
     loads = tuple(x.model_copy(update={"from_node": rehung[x.id]}) if x.id in rehung else x for x in done.loads)
     done = with_parts(done, loads=loads)
-    consumers = (*switching.consumers, Consumer(load_id=resistor.id, role=Role.OTHER, when="not master"))
-    control = Control(id="master", label="Master switch", place=Place.DRIVER, marked=True, removable=True)
+    consumers = (*switching.consumers, SwitchedConsumer(load_id=resistor.id, role=ConsumerRole.OTHER, when="not master"))
+    control = Control(id="master", label="Master switch", place=ControlPlace.DRIVER, marked=True, removable=True)
     switched = switching.model_copy(
         update={"controls": (control,), "contacts": (*contacts_of(done, behind, "master"), *poles), "consumers": consumers}
     )

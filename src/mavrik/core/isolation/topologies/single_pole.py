@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from mavrik.core.circuit import Circuit, SwitchBranch
-from mavrik.core.isolation.documents import Control, Place
+from mavrik.core.isolation.documents import Control, ControlPlace
 from mavrik.core.isolation.topologies.base import (
     CONTACT_MOHM,
     Isolated,
@@ -27,7 +27,7 @@ def _switch(own: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
 def _built(circuit: Circuit, negative: bool = False, charge_stays: bool = False) -> Isolated:
     drawn, switching, assumed = usual_switching(circuit)
     made, behind, moves = behind_contacts(drawn, _switch, negative, charge_stays)
-    control = Control(id="isolator", label="Isolator", place=Place.BATTERY, lockable=True, removable=True)
+    control = Control(id="isolator", label="Isolator", place=ControlPlace.BATTERY, lockable=True, removable=True)
     done = switching.model_copy(update={"controls": (control,), "contacts": contacts_of(made, behind, "isolator")})
     return Isolated(made, done, moves, assumed)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from mavrik.core.circuit import Circuit, RelayBranch
-from mavrik.core.isolation.documents import Control, Place, Sense
+from mavrik.core.isolation.documents import Control, ControlPlace, Sense
 from mavrik.core.isolation.topologies.base import (
     CONTACT_MOHM,
     Isolated,
@@ -20,8 +20,8 @@ COIL_A, COIL_LEAD_OHM = 0.6, 0.3
 """The coil at the system's voltage, and its way through both switches and back. Rough, no source."""
 
 CONTROLS = (
-    Control(id="driver", label="Driver's switch", place=Place.DRIVER, marked=True),
-    Control(id="outside", label="Outer switch", place=Place.OUTSIDE, marked=True),
+    Control(id="driver", label="Driver's switch", place=ControlPlace.DRIVER, marked=True),
+    Control(id="outside", label="Outer switch", place=ControlPlace.OUTSIDE, marked=True),
 )
 
 

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.isolation.purposes import IsolationPurpose, isolation_table
-from mavrik.core.isolation.rules import Outcome
-from mavrik.core.isolation.topologies import TOPOLOGIES, topology_of
-from mavrik.core.isolation.verdict import Verdict, verdict
+from mavrik.core.isolation.documents import IsolationPurpose
+from mavrik.core.isolation.purposes import isolation_table
+from mavrik.core.isolation.rules import RuleOutcome
+from mavrik.core.isolation.topologies import topology_of
+from mavrik.core.isolation.verdict import IsolationVerdict, verdict
+from mavrik.core.isolation.ways import ways_for
 from mavrik.core.planning.guided.base import Answers, Changed, Fit, Guide, Question, pick
 
 PROOF = (
@@ -18,20 +20,13 @@ PROOF = (
 )
 
 
-MOST_SWITCHES = 3
-"""A switch at each of more batteries nobody fits."""
-
-
 def _ways(circuit: Circuit) -> dict[str, str]:
     """The ways that this circuit has a place for, by name and label."""
-    able = (t for t in TOPOLOGIES if t.changes and not t.not_here(circuit))
-    return {t.name: t.label for t in able if len(t.build(circuit).switching.contacts) <= MOST_SWITCHES}
+    return {way.name: way.label for way, why in ways_for(circuit).items() if way.changes and not why}
 
 
 def _not_here(circuit: Circuit) -> str:
-    if not _ways(circuit):
-        return "More batteries than anybody fits a switch to: draw one isolator in the bank's common lead."
-    return ""
+    return "" if _ways(circuit) else next(why for way, why in ways_for(circuit).items() if way.changes)
 
 
 def _asks(circuit: Circuit) -> tuple[Question, ...]:
@@ -48,16 +43,16 @@ def _asks(circuit: Circuit) -> tuple[Question, ...]:
     )
 
 
-def _verdict(circuit: Circuit, answers: Answers) -> Verdict:
+def _verdict(circuit: Circuit, answers: Answers) -> IsolationVerdict:
     made = topology_of(str(answers["way"])).build(circuit)
     return verdict(made.circuit, made.switching, IsolationPurpose(str(answers["purpose"])))
 
 
-def _said(found: Verdict) -> Iterator[str]:
+def _said(found: IsolationVerdict) -> Iterator[str]:
     """What decides against it first, then what would be better."""
     for decides in (True, False):
         for a in found.answers:
-            if a.outcome is not Outcome.MET and (a.kind != "advises") == decides:
+            if a.outcome is not RuleOutcome.MET and (a.kind != "advises") == decides:
                 yield f"{a.label}: {a.words} {a.change}".strip()
 
 
@@ -80,8 +75,8 @@ def _build(circuit: Circuit, answers: Answers) -> Changed:
 
 def _fit(circuit: Circuit, answers: Answers) -> Fit:
     found = _verdict(circuit, answers)
-    decisive = [a for a in found.answers if a.kind != "advises" and a.outcome is not Outcome.MET]
-    worst = min(decisive, key=lambda a: a.outcome is not Outcome.BROKEN, default=None)
+    decisive = [a for a in found.answers if a.kind != "advises" and a.outcome is not RuleOutcome.MET]
+    worst = min(decisive, key=lambda a: a.outcome is not RuleOutcome.BROKEN, default=None)
     return Fit(found.does, worst.words if worst is not None else found.headline)
 
 

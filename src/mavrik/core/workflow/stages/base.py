@@ -31,12 +31,14 @@ class JobFacts:
     loads_to_add: bool = False
     plans: int = 0
     """How many were kept."""
+    disconnects: int = 0
+    """How often a disconnect was decided on."""
     handed_over: bool = False
 
     @property
     def wants_plan(self) -> bool:
         """Whether something is to be changed, and not only mended."""
-        return self.loads_to_add or bool(self.purposes & {Purpose.MORE_LOAD, Purpose.BATTERY, Purpose.ISOLATE})
+        return self.loads_to_add or bool(self.purposes & {Purpose.MORE_LOAD, Purpose.BATTERY})
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,8 @@
 """Hand over: the sheet, signed."""
 
+from mavrik.core.workflow.purposes import Purpose
 from mavrik.core.workflow.stages.base import BLOCKED, JobFacts, Stage, StageState, Standing
+from mavrik.core.workflow.stages.measure import MEASURED
 
 
 def _standing(facts: JobFacts) -> Standing:
@@ -9,12 +11,13 @@ def _standing(facts: JobFacts) -> Standing:
     if facts.circuit is None:
         return BLOCKED
     measured = facts.findings is not None and any(not t.skipped for t in facts.findings.tests)
-    ready = measured and (facts.plans > 0 or not facts.wants_plan)
-    return (
-        Standing(StageState.PARTLY, "print and sign")
-        if ready
-        else Standing(StageState.OPEN, "readings" if not measured else "a plan")
-    )
+    if not measured and facts.purposes & MEASURED:
+        return Standing(StageState.OPEN, "readings")
+    if facts.wants_plan and not facts.plans:
+        return Standing(StageState.OPEN, "a plan")
+    if Purpose.ISOLATE in facts.purposes and not facts.disconnects:
+        return Standing(StageState.OPEN, "a disconnect")
+    return Standing(StageState.PARTLY, "print and sign")
 
 
 HAND_OVER = Stage(80, "hand_over", "Hand over", lambda facts: True, _standing)

@@ -1,0 +1,384 @@
+<script setup lang="ts">
+/** A disconnect: what for, which way, and what it does on this vehicle with the engine running. */
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+import { ApiError, client, data } from '@/api/client'
+import type { IsolationView, RowView, StageName } from '@/api/types'
+import LiveLoop from '@/charts/LiveLoop.vue'
+import { useCatalogue } from '@/composables/catalogue'
+import { useKeys } from '@/composables/keys'
+import { useSaving } from '@/composables/saving'
+import { useWorkbench } from '@/composables/workbench'
+import CautionStrip from '@/ui/CautionStrip.vue'
+import ProblemNotice from '@/ui/ProblemNotice.vue'
+import { fixed } from '@/ui/numbers'
+import { doesWords, inOrder, rowOf, situationsOf } from './rows'
+import TruthTable from './TruthTable.vue'
+
+const emit = defineEmits<{ go: [stage: StageName] }>()
+type Purpose = IsolationView['purpose']
+const FITS: Record<string, { sign: string; word: string; kind: string }> = {
+  true: { sign: '✓', word: 'Fit', kind: 'met' },
+  false: { sign: '✕', word: 'Not fit', kind: 'broken' },
+  null: { sign: '?', word: 'Not yet proven', kind: 'unknown' },
+}
+const SIGNS = { met: '✓', broken: '✕', unknown: '?' } as const
+const KINDS = { requires: 'required', forbids: 'required', advises: 'advised' } as const
+
+const bench = useWorkbench()
+const queries = useQueryClient()
+const { sizes } = useCatalogue()
+const { busy, problem: keepProblem, save } = useSaving()
+
+/** Null: what the core begins with. */
+const purpose = ref<Purpose | null>(null)
+const key = computed(() => ['isolation', bench.jobId, bench.asFound?.id, bench.asFound?.lock, purpose.value])
+const asked = useQuery({
+  queryKey: key,
+  queryFn: () =>
+    data(
+      client.GET('/api/jobs/{job_id}/isolation', {
+        params: { path: { job_id: bench.jobId }, query: purpose.value ? { purpose: purpose.value } : {} },
+      }),
+    ),
+  enabled: computed(() => bench.asFound !== null),
+  placeholderData: keepPreviousData,
+})
+const problem = computed(() => (asked.error.value instanceof ApiError ? asked.error.value.problem : null))
+const view = computed(() => (problem.value ? null : ((asked.data.value as IsolationView | undefined) ?? null)))
+const chosen = computed(() => view.value?.purposes.find((p) => p.name === view.value?.purpose) ?? null)
+
+const picked = ref('')
+const shown = computed(() => view.value?.ways.find((w) => w.way.topology === picked.value) ?? null)
+watch(
+  view,
+  (now) => {
+    if (!now || now.ways.some((w) => w.way.topology === picked.value)) return
+    const kept = now.ways.find((w) => w.way.topology === now.kept?.way)
+    picked.value = (kept ?? now.ways.find((w) => w.way.verdict.does) ?? now.ways[0])?.way.topology ?? ''
+  },
+  { immediate: true },
+)
+const worst = (answers: Parameters<typeof inOrder>[0]) =>
+  inOrder(answers.filter((a) => a.kind !== 'advises')).find((a) => a.outcome !== 'met')
+
+const situation = ref('idle')
+const off = ref<string[]>([])
+const tab = ref<'rules' | 'table' | 'moves' | 'owner'>('rules')
+watch(picked, () => (off.value = []))
+const controls = computed(() => shown.value?.way.switching.controls ?? [])
+const situations = computed(() => situationsOf(shown.value?.way.rows ?? []))
+const row = computed(() => (shown.value ? rowOf(shown.value.way.rows, situation.value, off.value) : undefined))
+const contacts = computed(() => shown.value?.way.switching.contacts?.map((c) => c.branch_id) ?? [])
+function flip(label: string): void {
+  off.value = off.value.includes(label) ? off.value.filter((x) => x !== label) : [...off.value, label]
+}
+/** A contact that several controls open: the first of them that is on goes off; where none is on, all come back. */
+function flipContact(branchId: string): void {
+  const branch = shown.value?.way.circuit.branches.find((b) => b.id === branchId)
+  const by = branch && 'worked_by' in branch && branch.worked_by?.length ? branch.worked_by : branch ? [branch.label] : []
+  if (!by.length) return
+  const gone = by.filter((label) => off.value.includes(label))
+  off.value = gone.length ? off.value.filter((label) => !gone.includes(label)) : [...off.value, by[0]!]
+}
+function show(wanted: RowView): void {
+  situation.value = wanted.situation
+  off.value = [...wanted.off]
+}
+useKeys([
+  {
+    key: 'o',
+    label: 'first switch off and on',
+    run: () => controls.value[0] && flip(controls.value[0].label),
+  },
+])
+
+const same = computed(
+  () => !!view.value?.kept_holds && view.value.kept?.way === picked.value && view.value.kept?.purpose === view.value.purpose,
+)
+async function keep(): Promise<void> {
+  const now = view.value
+  if (!now) return
+  await save(async () => {
+    const kept = await data(
+      client.POST('/api/jobs/{job_id}/isolation', {
+        params: { path: { job_id: bench.jobId } },
+        body: { purpose: now.purpose, way: picked.value },
+      }),
+    )
+    queries.setQueryData(key.value, kept)
+    await bench.reload()
+  })
+}
+const keepWords = computed(() => {
+  const way = shown.value?.way
+  if (same.value) return 'Kept'
+  if (!way) return 'Keep'
+  if (way.topology === 'as_fitted') return 'Keep: nothing is to be moved'
+  return way.verdict.does ? 'Make it the plan' : 'Make it the plan all the same'
+})
+</script>
+
+<template>
+  <p v-if="!bench.asFound" class="panel ma-4">
+    Describe and save the circuit first. <v-btn color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn>
+  </p>
+  <div v-else class="isolate">
+    <section class="panel for-what">
+      <v-select
+        :model-value="view?.purpose"
+        :items="view?.purposes.map((p) => ({ value: p.name, title: p.label })) ?? []"
+        label="What is the disconnect for?"
+        data-test="purpose"
+        @update:model-value="purpose = $event"
+      />
+      <p class="quiet mb-0" data-test="why">{{ chosen?.why }} The rulebook in force wins.</p>
+    </section>
+    <ProblemNotice :problem="problem" :again="() => void asked.refetch()" />
+    <v-progress-linear v-if="asked.isFetching.value" indeterminate aria-label="Switching every way" />
+    <div v-if="view" class="frame">
+      <section class="panel stack ways" aria-label="Ways to put it in">
+        <button
+          v-for="w in view.ways"
+          :key="w.way.topology"
+          type="button"
+          class="way"
+          :class="{ on: w.way.topology === picked }"
+          :aria-pressed="w.way.topology === picked"
+          :data-way="w.way.topology"
+          :data-does="String(w.way.verdict.does)"
+          @click="picked = w.way.topology"
+        >
+          <span class="sign" :class="FITS[String(w.way.verdict.does)]!.kind" aria-hidden="true">{{
+            FITS[String(w.way.verdict.does)]!.sign
+          }}</span>
+          <span>
+            <b>{{ w.way.label }}</b>
+            <span class="line"
+              ><b>{{ FITS[String(w.way.verdict.does)]!.word }}.</b> {{ worst(w.way.verdict.answers)?.words ?? '' }}</span
+            >
+          </span>
+        </button>
+        <details v-if="view.no_ways.length">
+          <summary>Not on this vehicle</summary>
+          <p v-for="n in view.no_ways" :key="n.topology" class="quiet mb-1">
+            <b>{{ n.label }}:</b> {{ n.why }}
+          </p>
+        </details>
+      </section>
+      <div v-if="shown" class="stack grow seen">
+        <section class="panel">
+          <div class="row bar">
+            <v-btn-toggle
+              v-model="situation"
+              mandatory
+              color="primary"
+              variant="outlined"
+              density="comfortable"
+              aria-label="Engine and key"
+            >
+              <v-btn v-for="s in situations" :key="s.value" :value="s.value" size="small" :data-situation="s.value">{{ s.title }}</v-btn>
+            </v-btn-toggle>
+            <v-btn
+              v-for="c in controls"
+              :key="c.id"
+              variant="outlined"
+              class="control"
+              :class="{ off: off.includes(c.label) }"
+              :aria-pressed="!off.includes(c.label)"
+              :data-control="c.id"
+              @click="flip(c.label)"
+              >{{ c.label }}: {{ off.includes(c.label) ? 'off' : 'on' }}</v-btn
+            >
+          </div>
+          <template v-if="row">
+            <p class="state" role="status" aria-live="polite" data-test="state">
+              <b :class="{ runs: row.runs }">{{ doesWords(row) }}.</b>
+              {{ row.lit.length }} of {{ shown.way.circuit.branches.length }} leads and joints live<template v-if="row.runs"
+                >, {{ fixed(row.stud_v, 1) }} V at the alternator</template
+              ><template v-else-if="row.situation !== 'cranking'">, the battery gives {{ fixed(row.drain_a, 2) }} A</template>.
+            </p>
+            <LiveLoop
+              :circuit="shown.way.circuit"
+              :layout="shown.loop"
+              :row="row"
+              :contacts="contacts"
+              :sizes="sizes"
+              @flip="flipContact"
+            />
+            <p class="quiet mb-0">Lit: more than 1 V against the alternator’s case. Tap a switch to flip it.</p>
+          </template>
+        </section>
+        <section class="panel">
+          <div class="row bar">
+            <v-btn-toggle v-model="tab" mandatory color="primary" variant="outlined" density="comfortable" aria-label="What is shown">
+              <v-btn value="rules" data-test="tab-rules">Why</v-btn>
+              <v-btn value="table" data-test="tab-table">Every position</v-btn>
+              <v-btn value="moves" data-test="tab-moves">What moves</v-btn>
+              <v-btn value="owner" data-test="tab-owner">For the owner</v-btn>
+            </v-btn-toggle>
+            <span class="grow" />
+            <v-btn color="primary" :disabled="!bench.mayWrite || same" :loading="busy" data-test="keep-isolation" @click="keep">{{
+              keepWords
+            }}</v-btn>
+          </div>
+          <ProblemNotice :problem="keepProblem" />
+          <template v-if="tab === 'rules'">
+            <p class="verdict" data-test="verdict">
+              <b>{{ shown.way.verdict.headline }}.</b> {{ shown.way.does }}
+            </p>
+            <ul class="rules">
+              <li v-for="a in inOrder(shown.way.verdict.answers)" :key="a.rule" :data-rule="a.rule" :data-outcome="a.outcome">
+                <span class="sign" :class="a.outcome" :aria-label="a.outcome">{{ SIGNS[a.outcome] }}</span>
+                <span class="grow">
+                  <b>{{ a.label }}</b> <span class="quiet">{{ KINDS[a.kind] }}</span><br />{{ a.words }}
+                  <i v-if="a.change">{{ a.change }}</i>
+                </span>
+                <v-btn v-if="a.row" size="small" variant="outlined" @click="show(a.row)">Show</v-btn>
+              </li>
+            </ul>
+            <p class="quiet mb-0">{{ view.source }}</p>
+          </template>
+          <TruthTable v-else-if="tab === 'table'" :rows="shown.way.rows" :circuit="shown.way.circuit" :now="row" @show="show" />
+          <template v-else-if="tab === 'moves'">
+            <p v-if="!shown.way.moves.length" class="mb-1">Nothing moves: these are the switches as they are fitted.</p>
+            <ul class="plain">
+              <li v-for="m in shown.way.moves" :key="m">{{ m }}</li>
+            </ul>
+            <template v-if="shown.way.assumed.length">
+              <h2 class="sleeve">Taken to be so</h2>
+              <ul class="plain">
+                <li v-for="a in shown.way.assumed" :key="a">{{ a }}</li>
+              </ul>
+            </template>
+            <p v-if="same && bench.plan" class="mb-0">
+              Leads and fuses are sized in the plan. <v-btn variant="outlined" @click="emit('go', 'plan')">To the plan</v-btn>
+            </p>
+          </template>
+          <template v-else>
+            <ul class="plain" data-test="owner">
+              <li v-for="o in shown.way.verdict.owner" :key="o">{{ o }}</li>
+            </ul>
+            <v-btn v-if="same" variant="outlined" :href="`/api/jobs/${bench.jobId}/files/label.pdf`" target="_blank" data-test="print-label"
+              >Print the label for the dash</v-btn
+            >
+            <p v-else class="quiet mb-0">Keep this way first: its label can then be printed.</p>
+          </template>
+        </section>
+        <CautionStrip step="isolate" :job-id="bench.jobId" />
+      </div>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.isolate {
+  padding: 10px 16px 40px;
+  display: grid;
+  gap: 10px;
+}
+.for-what {
+  display: grid;
+  grid-template-columns: 320px minmax(0, 1fr);
+  gap: 14px;
+  align-items: center;
+}
+.frame {
+  display: flex;
+  gap: 12px;
+  align-items: flex-start;
+}
+.ways {
+  flex: 0 0 292px;
+  gap: 4px;
+}
+.seen {
+  min-width: 0;
+}
+.way {
+  display: grid;
+  grid-template-columns: 26px minmax(0, 1fr);
+  gap: 6px;
+  text-align: left;
+  padding: 7px 8px;
+  min-height: 44px;
+  border-left: 4px solid transparent;
+}
+.way.on {
+  background: rgb(var(--v-theme-surface-variant));
+  border-left-color: var(--copper);
+}
+.line {
+  display: block;
+  font-size: 0.86rem;
+}
+.sign {
+  font-weight: 700;
+  font-size: 1.15rem;
+  flex: 0 0 24px;
+}
+.met {
+  color: var(--pass);
+}
+.broken {
+  color: var(--fail);
+}
+.unknown {
+  color: var(--close);
+}
+.bar {
+  flex-wrap: wrap;
+  gap: 8px;
+  align-items: center;
+}
+.control.off {
+  border-style: dashed;
+  border-width: 2px;
+  border-color: var(--fail);
+}
+.state {
+  margin: 8px 0 2px;
+  font-size: 1.02rem;
+}
+.state .runs {
+  color: var(--fail);
+}
+.verdict {
+  margin: 10px 0 6px;
+}
+.rules {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+}
+.rules li {
+  display: flex;
+  gap: 8px;
+  padding: 6px 0;
+  border-top: 1px solid var(--line);
+}
+.plain {
+  padding-left: 20px;
+  margin: 8px 0;
+}
+@media (max-width: 1023px) {
+  .frame {
+    flex-direction: column;
+    align-items: stretch;
+  }
+  .ways {
+    flex-basis: auto;
+  }
+}
+@media (max-width: 640px) {
+  .for-what {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .isolate {
+    padding: 8px;
+  }
+  .panel {
+    overflow-x: auto;
+  }
+}
+</style>

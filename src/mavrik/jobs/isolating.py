@@ -1,0 +1,146 @@
+"""A job's disconnect: every way tried on its circuit for a purpose, the one that was decided on kept as the plan."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+from sqlalchemy.orm import Session
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.ring import find_ring
+from mavrik.core.circuit.rules import check_circuit
+from mavrik.core.document import Document, Problem
+from mavrik.core.drawing.loop import LoopLayout, lay_out
+from mavrik.core.isolation.documents import Isolation, IsolationPurpose
+from mavrik.core.isolation.purposes import isolation_table
+from mavrik.core.isolation.topologies import Topology
+from mavrik.core.isolation.ways import DisconnectWay, way_on, ways_for
+from mavrik.core.planning.guided.disconnect import DISCONNECT
+from mavrik.domain.job import CircuitRole, DocumentKind, VehicleKind
+from mavrik.domain.roles import Who
+from mavrik.jobs.errors import InvalidError
+from mavrik.jobs.finding import latest
+from mavrik.jobs.guided import GuidedAsked, keep_guided
+from mavrik.jobs.kept import as_found, keep_document, latest_document
+from mavrik.jobs.planning import starting_target
+from mavrik.jobs.summaries import summarise
+from mavrik.jobs.work import get_row, row_to_change
+from mavrik.store.models import Job
+
+
+class PurposeChoice(Document):
+    """What a disconnect can be for."""
+
+    name: IsolationPurpose
+    label: str
+    why: str
+
+
+class WayShown(Document):
+    """A way with its drawing."""
+
+    way: DisconnectWay = Field(description="With its whole truth table")
+    loop: LoopLayout
+
+
+class NoWay(Document):
+    """A way that has no place in this circuit, and why."""
+
+    topology: str
+    label: str
+    why: str
+
+
+class IsolationView(Document):
+    """What every way to put a disconnect in does for a purpose, on a job's circuit."""
+
+    purpose: IsolationPurpose
+    purposes: tuple[PurposeChoice, ...]
+    ways: tuple[WayShown, ...]
+    no_ways: tuple[NoWay, ...]
+    source: str
+    kept: Isolation | None = Field(description="What was decided on")
+    kept_holds: bool = Field(
+        description="Whether that belongs to the circuit as it is now planned, or as found where nothing moves"
+    )
+
+
+class IsolationAsked(Document):
+    """What a disconnect is for, and which way."""
+
+    purpose: IsolationPurpose
+    way: Annotated[str, Field(max_length=40)]
+
+
+def isolation_of(session: Session, job_id: int, purpose: IsolationPurpose | None = None) -> IsolationView:
+    """Every way tried on a job's circuit as found.
+
+    purpose: left out, the one that was kept; of a competition car an emergency stop, of others storage
+    Raises NotFoundError where no circuit is described, InvalidError for one with something wrong.
+    """
+    row = get_row(session, job_id)
+    circuit, table = _whole(as_found(row)), isolation_table()
+    document = latest_document(row, DocumentKind.ISOLATION)
+    kept = Isolation.model_validate(document.document) if document is not None else None
+    wanted = purpose or (kept.purpose if kept is not None else _usual(row))
+    ways = ways_for(circuit)
+    shown = [way_on(circuit, way, wanted, every_row=True) for way, why in ways.items() if not why]
+    return IsolationView(
+        purpose=wanted, purposes=tuple(PurposeChoice(name=p, label=f.label, why=f.why) for p, f in table.purposes.items()),
+        ways=tuple(WayShown(way=w, loop=lay_out(w.circuit, find_ring(w.circuit))) for w in shown),
+        no_ways=tuple(NoWay(topology=way.name, label=way.label, why=why) for way, why in ways.items() if why),
+        source=table.source, kept=kept, kept_holds=document is not None and document.circuit_id == _belongs_to(row),
+    )  # fmt: skip
+
+
+def keep_isolation(session: Session, job_id: int, asked: IsolationAsked, who: Who) -> IsolationView:
+    """Decide on a way: its circuit, with leads and fuses sized, becomes the job's plan; what is fitted already moves nothing.
+
+    Raises InvalidError, at its field, for a way that there is not or that has no place here, and as `keep_guided`.
+    """
+    row = row_to_change(session, job_id)
+    found = _whole(as_found(row))
+    way = _way(found, asked.way)
+    if way.changes:
+        answers: dict[str, str | float] = {"purpose": asked.purpose.value, "way": way.name}
+        target = starting_target(session, job_id)
+        circuit_id = keep_guided(session, job_id, GuidedAsked(name=DISCONNECT.name, answers=answers, target=target), who).id
+    else:
+        version = latest(row.circuits, CircuitRole.AS_FOUND)
+        assert version is not None
+        circuit_id = version.id
+    table = isolation_table()
+    kept = Isolation(purpose=asked.purpose, way=way.name, switching=way.build(found).switching)
+    what = f"a disconnect for {table.purposes[asked.purpose].label.lower()}: {way.label}"
+    keep_document(session, row, DocumentKind.ISOLATION, kept, who, what[:300], circuit_id=circuit_id)
+    session.refresh(row, ["circuits", "documents"])
+    summarise(session, row)
+    return isolation_of(session, job_id, asked.purpose)
+
+
+def _usual(row: Job) -> IsolationPurpose:
+    competes = row.vehicle.kind == VehicleKind.COMPETITION.value
+    return IsolationPurpose.EMERGENCY if competes else IsolationPurpose.STORAGE
+
+
+def _belongs_to(row: Job) -> int | None:
+    """The version that a kept disconnect has to be of: the plan's, or the one as found where there is no plan."""
+    version = latest(row.circuits, CircuitRole.PROPOSAL) or latest(row.circuits, CircuitRole.AS_FOUND)
+    return version.id if version is not None else None
+
+
+def _way(circuit: Circuit, name: str) -> Topology:
+    ways = ways_for(circuit)
+    way = next((w for w in ways if w.name == name), None)
+    if way is None:
+        raise InvalidError(message := f"There is no way '{name}' to put a disconnect in.", [Problem("isolation", "way", message)])
+    if ways[way]:
+        raise InvalidError(ways[way], [Problem("isolation", "way", ways[way])])
+    return way
+
+
+def _whole(circuit: Circuit) -> Circuit:
+    if problems := check_circuit(circuit):
+        raise InvalidError(problems[0].message, problems)
+    return circuit

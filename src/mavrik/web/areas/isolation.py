@@ -1,0 +1,51 @@
+"""A job's disconnect."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3.blueprint import APIBlueprint
+from pydantic import BaseModel
+
+from mavrik.core.isolation.documents import IsolationPurpose
+from mavrik.domain.roles import Permission
+from mavrik.jobs import isolating
+from mavrik.web.access import me, needs, session
+from mavrik.web.answers import answer
+from mavrik.web.gate import heavy
+from mavrik.web.repeat import creates
+from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
+
+api = APIBlueprint("isolation", __name__, url_prefix="/api")
+
+
+class ForWhat(BaseModel):
+    """What a disconnect is for; left out, what was kept, or what is usual of such a vehicle."""
+
+    purpose: IsolationPurpose | None = None
+
+
+@api.get(
+    "/jobs/<int:job_id>/isolation",
+    summary="Every way to put a disconnect in",
+    tags=tag("isolation"),
+    responses={"200": isolating.IsolationView, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+@heavy
+def get_isolation(path: JobPath, query: ForWhat) -> Response:
+    """Each built on the circuit as found, switched with the engine running and held against the purpose."""
+    return answer(isolating.isolation_of(session(), path.job_id, query.purpose))
+
+
+@api.post(
+    "/jobs/<int:job_id>/isolation",
+    summary="Decide on a disconnect",
+    tags=tag("isolation"),
+    responses={"201": isolating.IsolationView, **SAVE_ERRORS},
+)
+@needs(Permission.WORK)
+@heavy
+@creates
+def post_isolation(path: JobPath, body: isolating.IsolationAsked) -> Response:
+    """Its circuit, with leads and fuses sized, becomes the job's plan."""
+    return answer(isolating.keep_isolation(session(), path.job_id, body, me()), 201)

@@ -1,0 +1,124 @@
+"""A job's disconnect over the API: every way tried, one decided on, kept as the plan, printed, carried in a bundle."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import pytest
+
+from tests.api.conftest import Caller
+
+
+def answered(response: Any, status: int = 200) -> Any:
+    assert response.status_code == status, response.text
+    return response.json
+
+
+@pytest.fixture
+def path(tech: Caller, job: dict[str, Any]) -> str:
+    """A job whose competition car stands with its cut-off open."""
+    at = f"/api/jobs/{job['id']}"
+    circuit = answered(tech.get("/api/layouts/competition_car"))
+    next(b for b in circuit["branches"] if b["id"] == "cut_off")["closed"] = False
+    lock = answered(tech.get(at))["circuits"][-1]["lock"]
+    answered(tech.put(f"{at}/circuit", {"document": circuit, "lock": lock}))
+    return at
+
+
+def ways_of(view: dict[str, Any]) -> dict[str, dict[str, Any]]:
+    return {w["way"]["topology"]: w["way"] for w in view["ways"]}
+
+
+def test_every_way_is_tried_for_a_purpose_with_its_whole_table_and_its_drawing(reader: Caller, path: str) -> None:
+    view = answered(reader.get(f"{path}/isolation?purpose=emergency"))
+    ways = ways_of(view)
+    assert {n: w["verdict"]["does"] for n, w in ways.items()} == {
+        "as_fitted": False, "negative": False, "positive": False, "alternator_side": False, "multi_pole": False, "two_controls": True,
+        "controller": True,
+    }  # fmt: skip
+    assert {n["topology"] for n in view["no_ways"]} == {"further_banks", "winch"} and view["kept"] is None
+    fitted = ways["as_fitted"]
+    assert fitted["assumed"] == ["Cut-off switch is drawn open: closed, as the vehicle is used."] and fitted["moves"] == []
+    (cut,) = [r for r in fitted["rows"] if r["situation"] == "idle" and r["off"] == ["Cut-off switch"]]
+    # The known failure: the alternator feeds the car on.
+    assert cut["runs"] and cut["live_v"]["alt_stud"] > 12 and "long_feed" in cut["lit"] and "cut_off" not in cut["closed"]
+    assert len(fitted["rows"]) == 12 and any(not r["read_first"] for r in ways["two_controls"]["rows"])
+    for shown in view["ways"]:
+        drawn = {b["branch_id"] for b in shown["loop"]["branches"]}
+        assert drawn == {b["id"] for b in shown["way"]["circuit"]["branches"]}
+        assert {c["branch_id"] for c in shown["way"]["switching"]["contacts"]} <= drawn
+    # Another purpose, another verdict, and what is usual where nobody said what for.
+    assert ways_of(answered(reader.get(f"{path}/isolation?purpose=storage")))["as_fitted"]["verdict"]["does"]
+    assert answered(reader.get(f"{path}/isolation"))["purpose"] == "storage"
+    assert reader.get(f"{path}/isolation?purpose=levitation").status_code == 422
+
+
+def test_a_way_is_decided_on_becomes_the_plan_and_is_printed_and_carried(tech: Caller, reader: Caller, path: str) -> None:
+    asked = {"purpose": "emergency", "way": "two_controls"}
+    assert reader.post(f"{path}/isolation", asked).status_code == 403
+    assert tech.get(f"{path}/files/label.pdf").status_code == 422
+    view = answered(tech.post(f"{path}/isolation", asked), 201)
+    assert view["kept"]["way"] == "two_controls" and view["kept_holds"] and view["purpose"] == "emergency"
+    whole = answered(tech.get(path))
+    kept = next(d for d in whole["documents"] if d["kind"] == "isolation")
+    planned = next(c for c in whole["circuits"] if c["role"] == "proposal")
+    assert kept["circuit_id"] == planned["id"]
+    (relay,) = [b for b in planned["document"]["branches"] if b.get("worked_by")]
+    assert relay["worked_by"] == ["Driver's switch", "Outer switch"]
+    assert next(b for b in planned["document"]["branches"] if b["id"] == "cut_off")["closed"]
+    stages = {s["stage"]: s for s in whole["progress"]["stages"]}
+    assert stages["isolate"]["on_path"] and stages["isolate"]["state"] == "done"
+    # The same again is the same, and makes no further plan.
+    sheet = tech.get(f"{path}/sheet").text
+    assert "What this switch does and does not do" in sheet and "Outer switch stops a running engine." in sheet
+    label = tech.get(f"{path}/files/label.pdf")
+    assert label.status_code == 200 and label.data.startswith(b"%PDF")
+    bundle = json.loads(tech.get(f"{path}/bundle").text)
+    taken = answered(tech.post("/api/jobs/import", bundle), 201)
+    again = answered(tech.get(f"/api/jobs/{taken['id']}/isolation"))
+    assert again["kept"] == view["kept"] and again["kept_holds"]
+    entry = next(d for d in bundle["documents"] if d["kind"] == "isolation")
+    for wrong in ({"circuit_id": None}, {"document": {**entry["document"], "switching": _unknown_contact(entry)}}):
+        entries = [{**d, **wrong} if d["kind"] == "isolation" else d for d in bundle["documents"]]
+        assert tech.post("/api/jobs/import", {**bundle, "documents": entries}).status_code == 422
+
+
+def _unknown_contact(entry: dict[str, Any]) -> dict[str, Any]:
+    return {**entry["document"]["switching"], "contacts": [{"branch_id": "nowhere", "when": "always"}]}
+
+
+def test_another_plan_leaves_the_disconnect_that_was_kept_behind_and_says_so(tech: Caller, path: str) -> None:
+    answered(tech.post(f"{path}/isolation", {"purpose": "storage", "way": "negative"}), 201)
+    answered(tech.post(f"{path}/isolation", {"purpose": "storage", "way": "positive"}), 201)
+    view = answered(tech.get(f"{path}/isolation"))
+    assert view["kept"]["way"] == "positive" and view["kept_holds"]
+    rear = {"name": "disconnect", "answers": {"purpose": "storage", "way": "negative"}, "target": {"target_current_a": 90}}
+    answered(tech.post(f"{path}/guided", rear), 201)
+    assert not answered(tech.get(f"{path}/isolation"))["kept_holds"]
+
+
+def test_what_is_fitted_is_kept_without_a_plan(tech: Caller, path: str) -> None:
+    view = answered(tech.post(f"{path}/isolation", {"purpose": "storage", "way": "as_fitted"}), 201)
+    assert view["kept_holds"]
+    whole = answered(tech.get(path))
+    assert not [c for c in whole["circuits"] if c["role"] == "proposal"]
+    assert [c["label"] for c in view["kept"]["switching"]["controls"]] == ["Cut-off switch"]
+
+
+@pytest.mark.parametrize(
+    ("asked", "field"),
+    [
+        ({"purpose": "storage", "way": "winch"}, "way"),
+        ({"purpose": "storage", "way": "levitate"}, "way"),
+        ({"purpose": "fun", "way": "negative"}, "purpose"),
+    ],
+)
+def test_a_way_that_cannot_be_is_refused_at_its_field_and_nothing_is_kept(
+    tech: Caller, path: str, asked: dict[str, str], field: str
+) -> None:
+    before = answered(tech.get(path))
+    refused = tech.post(f"{path}/isolation", asked)
+    assert refused.status_code == 422 and refused.json["problems"][0]["field"] == field  # type: ignore[index]
+    after = answered(tech.get(path))
+    assert (after["documents"], after["circuits"]) == (before["documents"], before["circuits"])
