@@ -7728,7 +7728,7 @@ export interface components {
             fed: string[];
             /**
              * Lit
-             * @description Branches with both ends live, by id
+             * @description Branches with both ends live and no gap between, by id
              */
             lit: string[];
             /**

@@ -36,11 +36,11 @@ const lines = computed(() =>
         label: branch.label,
         path: roundedPath(place.points as [number, number][]),
         width: contact ? 12 : strokeWidth(area),
-        lit: props.row.lit.includes(place.branch_id) && !open,
+        lit: props.row.lit.includes(place.branch_id),
         contact,
         open,
         x,
-        y: y < middle.value ? y - 26 * grow.value : y + 34 * grow.value,
+        y: y < middle.value ? y - 42 * grow.value : y + 56 * grow.value,
       },
     ]
   }),
@@ -57,17 +57,24 @@ const nodes = computed(() =>
     return { ...n, live: volts !== undefined, words: told.value.has(n.node_id) ? `${fixed(volts ?? 0, 1)} V` : '', up: n.y < middle.value }
   }),
 )
+/** What is drawn, and room for a line of words and one of volts above and below. */
+const box = computed(() => {
+  const ends = props.layout.sources.flatMap((s) => [
+    s.start[1],
+    s.end[1],
+    (s.start[1] + s.end[1]) / 2 - 70,
+    (s.start[1] + s.end[1]) / 2 + 70,
+  ])
+  const ys = [...ends, ...props.layout.branches.flatMap((b) => b.points.map((p) => p[1]))] as number[]
+  const room = 70 * grow.value
+  const [top, bottom] = [Math.min(...ys) - room, Math.max(...ys) + room]
+  return `0 ${top} ${props.layout.width} ${bottom - top}`
+})
 const fed = (source: LoopLayout['sources'][number]) => source.kind !== 'load' || props.row.fed.includes(source.id)
 </script>
 
 <template>
-  <svg
-    class="live"
-    :viewBox="`0 ${-40 * grow} ${layout.width} ${layout.height + 80 * grow}`"
-    :style="{ '--grow': grow }"
-    role="group"
-    aria-label="The circuit with its switches: what is live is lit"
-  >
+  <svg class="live" :viewBox="box" :style="{ '--grow': grow }" role="group" aria-label="The circuit with its switches: what is live is lit">
     <g v-for="source in layout.sources" :key="source.id" :class="{ dead: !fed(source) }" :data-load="source.id" :data-fed="fed(source)">
       <LoopSource :source="source" :circuit="circuit" :grow="layout.words" :gives="null" />
     </g>

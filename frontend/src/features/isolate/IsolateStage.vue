@@ -59,6 +59,10 @@ watch(
   },
   { immediate: true },
 )
+/** What is fitted stays first, then what does it, then what is not proven. */
+const RANKS: Record<string, number> = { true: 0, null: 1, false: 2 }
+const rank = (w: IsolationView['ways'][number]) => (w.way.topology === 'as_fitted' ? -1 : RANKS[String(w.way.verdict.does)]!)
+const listed = computed(() => [...(view.value?.ways ?? [])].sort((a, b) => rank(a) - rank(b)))
 const worst = (answers: Parameters<typeof inOrder>[0]) =>
   inOrder(answers.filter((a) => a.kind !== 'advises')).find((a) => a.outcome !== 'met')
 
@@ -114,8 +118,9 @@ const keepWords = computed(() => {
   const way = shown.value?.way
   if (same.value) return 'Kept'
   if (!way) return 'Keep'
-  if (way.topology === 'as_fitted') return 'Keep: nothing is to be moved'
-  return way.verdict.does ? 'Make it the plan' : 'Make it the plan all the same'
+  const fit = way.verdict.does
+  if (way.topology === 'as_fitted') return fit ? 'Keep: nothing is to be moved' : 'Keep it as it is all the same'
+  return fit ? 'Make it the plan' : 'Make it the plan all the same'
 })
 </script>
 
@@ -124,22 +129,20 @@ const keepWords = computed(() => {
     Describe and save the circuit first. <v-btn color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn>
   </p>
   <div v-else class="isolate">
-    <section class="panel for-what">
-      <v-select
-        :model-value="view?.purpose"
-        :items="view?.purposes.map((p) => ({ value: p.name, title: p.label })) ?? []"
-        label="What is the disconnect for?"
-        data-test="purpose"
-        @update:model-value="purpose = $event"
-      />
-      <p class="quiet mb-0" data-test="why">{{ chosen?.why }} The rulebook in force wins.</p>
-    </section>
     <ProblemNotice :problem="problem" :again="() => void asked.refetch()" />
     <v-progress-linear v-if="asked.isFetching.value" indeterminate aria-label="Switching every way" />
     <div v-if="view" class="frame">
-      <section class="panel stack ways" aria-label="Ways to put it in">
+      <section class="panel stack ways" aria-label="What for, and ways to put it in">
+        <v-select
+          :model-value="view.purpose"
+          :items="view.purposes.map((p) => ({ value: p.name, title: p.label }))"
+          label="What is the disconnect for?"
+          data-test="purpose"
+          @update:model-value="purpose = $event"
+        />
+        <p class="quiet mb-1" data-test="why">{{ chosen?.why }} The rulebook in force wins.</p>
         <button
-          v-for="w in view.ways"
+          v-for="w in listed"
           :key="w.way.topology"
           type="button"
           class="way"
@@ -155,7 +158,7 @@ const keepWords = computed(() => {
           <span>
             <b>{{ w.way.label }}</b>
             <span class="line"
-              ><b>{{ FITS[String(w.way.verdict.does)]!.word }}.</b> {{ worst(w.way.verdict.answers)?.words ?? '' }}</span
+              ><b>{{ FITS[String(w.way.verdict.does)]!.word }}.</b> {{ worst(w.way.verdict.answers)?.words ?? w.way.does }}</span
             >
           </span>
         </button>
@@ -168,6 +171,24 @@ const keepWords = computed(() => {
       </section>
       <div v-if="shown" class="stack grow seen">
         <section class="panel">
+          <div class="row head">
+            <p class="verdict" data-test="verdict">
+              <span class="sign" :class="FITS[String(shown.way.verdict.does)]!.kind" aria-hidden="true">{{
+                FITS[String(shown.way.verdict.does)]!.sign
+              }}</span>
+              <b>{{ shown.way.verdict.headline }}.</b> {{ shown.way.does }}
+            </p>
+            <v-btn
+              color="primary"
+              :variant="shown.way.verdict.does ? 'flat' : 'outlined'"
+              :disabled="!bench.mayWrite || same"
+              :loading="busy"
+              data-test="keep-isolation"
+              @click="keep"
+              >{{ keepWords }}</v-btn
+            >
+          </div>
+          <ProblemNotice :problem="keepProblem" />
           <div class="row bar">
             <v-btn-toggle
               v-model="situation"
@@ -217,16 +238,8 @@ const keepWords = computed(() => {
               <v-btn value="moves" data-test="tab-moves">What moves</v-btn>
               <v-btn value="owner" data-test="tab-owner">For the owner</v-btn>
             </v-btn-toggle>
-            <span class="grow" />
-            <v-btn color="primary" :disabled="!bench.mayWrite || same" :loading="busy" data-test="keep-isolation" @click="keep">{{
-              keepWords
-            }}</v-btn>
           </div>
-          <ProblemNotice :problem="keepProblem" />
           <template v-if="tab === 'rules'">
-            <p class="verdict" data-test="verdict">
-              <b>{{ shown.way.verdict.headline }}.</b> {{ shown.way.does }}
-            </p>
             <ul class="rules">
               <li v-for="a in inOrder(shown.way.verdict.answers)" :key="a.rule" :data-rule="a.rule" :data-outcome="a.outcome">
                 <span class="sign" :class="a.outcome" :aria-label="a.outcome">{{ SIGNS[a.outcome] }}</span>
@@ -277,11 +290,10 @@ const keepWords = computed(() => {
   display: grid;
   gap: 10px;
 }
-.for-what {
-  display: grid;
-  grid-template-columns: 320px minmax(0, 1fr);
+.head {
+  align-items: flex-start;
   gap: 14px;
-  align-items: center;
+  margin-bottom: 8px;
 }
 .frame {
   display: flex;
@@ -309,8 +321,14 @@ const keepWords = computed(() => {
   border-left-color: var(--copper);
 }
 .line {
-  display: block;
+  display: -webkit-box;
+  -webkit-box-orient: vertical;
+  -webkit-line-clamp: 2;
+  overflow: hidden;
   font-size: 0.86rem;
+}
+.verdict .sign {
+  margin-right: 8px;
 }
 .sign {
   font-weight: 700;
@@ -344,9 +362,11 @@ const keepWords = computed(() => {
   color: var(--fail);
 }
 .verdict {
-  margin: 10px 0 6px;
+  margin: 0;
+  flex: 1 1 320px;
 }
 .rules {
+  margin-top: 8px;
   list-style: none;
   padding: 0;
   margin: 0;
@@ -371,8 +391,8 @@ const keepWords = computed(() => {
   }
 }
 @media (max-width: 640px) {
-  .for-what {
-    grid-template-columns: minmax(0, 1fr);
+  .head {
+    flex-wrap: wrap;
   }
   .isolate {
     padding: 8px;

@@ -17,6 +17,8 @@ const few = computed(() => props.rows.filter((r) => r.read_first))
 const listed = computed(() => (all.value ? props.rows : few.value))
 const loads = computed(() => new Map(props.circuit.loads.map((l) => [l.id, l.label])))
 const fed = (row: RowView) => row.fed.map((id) => loads.value.get(id) ?? id).join(', ') || 'nothing'
+/** With the engine turning, what a battery gives is no drain. */
+const standing = (row: RowView) => !row.runs && row.situation !== 'cranking'
 const isNow = (row: RowView) => row.situation === props.now?.situation && row.off.join() === props.now?.off.join()
 </script>
 
@@ -44,7 +46,7 @@ const isNow = (row: RowView) => row.situation === props.now?.situation && row.of
           </td>
           <td class="n">{{ r.lit.length }}</td>
           <td>{{ fed(r) }}</td>
-          <td class="n">{{ fixed(r.drain_a, 2) }}</td>
+          <td class="n">{{ standing(r) ? fixed(r.drain_a, 2) : '–' }}</td>
         </tr>
       </tbody>
     </v-table>
@@ -58,8 +60,11 @@ const isNow = (row: RowView) => row.situation === props.now?.situation && row.of
 .scroll {
   overflow-x: auto;
 }
+td {
+  vertical-align: middle;
+}
 .take {
-  min-height: 36px;
+  min-height: 44px;
   text-align: left;
   text-decoration: underline;
 }

@@ -17,7 +17,8 @@ export function doesWords(row: RowView): string {
   if (row.chatters.length) return 'A relay chatters'
   if (row.situation === 'cranking') return row.cranks ? 'The starter turns' : 'The starter does not turn'
   if (row.situation === 'off' || row.situation === 'key_on') return row.live.length ? 'The engine stands' : 'Everything is dead'
-  return row.runs ? 'The engine runs on' : 'The engine stops'
+  if (!row.runs) return 'The engine stops'
+  return row.off.length || row.situation === 'key_off' ? 'The engine runs on' : 'The engine runs'
 }
 
 const ORDER = { broken: 0, unknown: 1, met: 2 } as const

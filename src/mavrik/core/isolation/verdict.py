@@ -26,7 +26,7 @@ class RowView(Document):
     situation_label: str
     live: tuple[str, ...] = Field(description="Nodes with more than 1 V against the alternator's case, by id")
     live_v: dict[str, float] = Field(description="How many volts those nodes have, either sign [V]")
-    lit: tuple[str, ...] = Field(description="Branches with both ends live, by id")
+    lit: tuple[str, ...] = Field(description="Branches with both ends live and no gap between, by id")
     runs: bool
     cranks: bool
     fed: tuple[str, ...] = Field(description="Loads that have what they need, by id")
@@ -68,7 +68,9 @@ def row_view(case: Case, row: Row) -> RowView:
     case: whose it is; row: of its table
     """
     labels = {c.id: c.label for c in case.controls}
-    lit = tuple(b.id for b in case.circuit.branches if {b.from_node, b.to_node} <= row.live)
+    moved = {c.branch_id for c in case.switching.contacts}
+    shut = row.closed | {b.id for b in case.circuit.branches if b.conducts and b.id not in moved}
+    lit = tuple(b.id for b in case.circuit.branches if b.id in shut and {b.from_node, b.to_node} <= row.live)
     return RowView(
         on=tuple(v for i, v in labels.items() if i in row.on), off=tuple(v for i, v in labels.items() if i not in row.on),
         situation=row.situation, situation_label=SITUATION_WORDS[row.situation], live=tuple(sorted(row.live)),

@@ -1,0 +1,81 @@
+"""A disconnect in the browser: what for, seen to fail with the engine running, another way decided on, its label printed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import job_with
+
+
+def choose_purpose(page: Page, label: str) -> None:
+    page.locator("[data-test=purpose]").click()
+    page.get_by_role("option", name=label, exact=True).click()
+
+
+def row_of(ways: dict[str, Any], way: str, situation: str, off: list[str]) -> Any:
+    rows = next(w["way"]["rows"] for w in ways["ways"] if w["way"]["topology"] == way)
+    return next(r for r in rows if r["situation"] == situation and sorted(r["off"]) == sorted(off))
+
+
+def test_a_purpose_is_chosen_the_switch_seen_to_fail_another_way_accepted_and_the_label_printed(
+    open_page: Callable[..., Page],
+) -> None:
+    page = open_page(at="/")
+    page.wait_for_selector("[data-job]")
+    job = job_with(page, "competition_car")
+    page.goto(f"/jobs/{job}/isolate")
+    page.wait_for_selector("[data-way=as_fitted]")
+    choose_purpose(page, "Emergency stop in competition")
+    fitted = page.locator("[data-way=as_fitted]")
+    expect(fitted).to_have_attribute("data-does", "false")
+    ways = page.context.request.get(f"/api/jobs/{job}/isolation?purpose=emergency").json()
+
+    # The switch that is fitted, opened on the loop with the engine at idle: it runs on.
+    fitted.click()
+    state, verdict = page.locator("[data-test=state]"), page.locator("[data-test=verdict]")
+    expect(verdict).to_contain_text("Not fit for: emergency stop in competition")
+    expect(state).to_contain_text("The engine runs.")
+    page.locator("[data-branch=cut_off]").press("Enter")
+    expect(state).to_contain_text("The engine runs on.")
+    row = row_of(ways, "as_fitted", "idle", ["Cut-off switch"])
+    expect(state).to_contain_text(f"{len(row['lit'])} of 8")
+    expect(state).to_contain_text(f"{row['stud_v']:.1f} V at the alternator")
+    assert {b.get_attribute("data-branch") for b in page.locator("[data-branch][data-lit=true]").all()} == set(row["lit"])
+    expect(page.locator("[data-load=ignition]")).to_have_attribute("data-fed", "true")
+    expect(page.locator("[data-rule=each_control_stops][data-outcome=broken], [data-outcome=broken]").first).to_be_visible()
+
+    # Two switches in series with a relay's coil: either stops it, by key as by hand.
+    page.locator("[data-way=two_controls]").click()
+    expect(verdict).to_contain_text("Fit for: emergency stop in competition")
+    expect(state).to_contain_text("The engine runs.")
+    page.locator("[data-control=outside]").click()
+    expect(state).to_contain_text("The engine stops.")
+    expect(page.locator("[data-load=ignition]")).to_have_attribute("data-fed", "false")
+    page.locator("[data-control=outside]").click()
+    page.keyboard.press("o")
+    expect(page.locator("[data-control=driver]")).to_have_attribute("aria-pressed", "false")
+    expect(state).to_contain_text("The engine stops.")
+    page.locator("[data-test=tab-table]").click()
+    rows = page.locator("[data-test=truth-table] tbody tr")
+    first = rows.count()
+    page.locator("[data-test=all-rows]").click()
+    expect(rows).to_have_count(24)
+    assert first < 24
+
+    page.locator("[data-test=tab-owner]").click()
+    expect(page.locator("[data-test=print-label]")).to_have_count(0)
+    page.locator("[data-test=keep-isolation]").click()
+    expect(page.locator("[data-test=keep-isolation]")).to_contain_text("Kept", timeout=60_000)
+    owner = page.locator("[data-test=owner]")
+    expect(owner).to_contain_text("Outer switch stops a running engine.")
+    label = page.context.request.get(page.locator("[data-test=print-label]").get_attribute("href") or "")
+    assert label.ok and label.body().startswith(b"%PDF")
+    # It is the job's plan, and stays what was decided on.
+    page.reload()
+    expect(page.locator("[data-test=keep-isolation]")).to_contain_text("Kept")
+    expect(page.locator("[data-way=two_controls]")).to_have_attribute("aria-pressed", "true")
+    plan = page.context.request.get(f"/api/jobs/{job}").json()
+    assert {d["kind"] for d in plan["documents"]} == {"plan", "isolation"}
