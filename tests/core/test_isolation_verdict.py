@@ -16,13 +16,16 @@ from mavrik.core.circuit.editing import with_parts
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.isolation.case import Case
 from mavrik.core.isolation.documents import ConsumerRole, ControlPlace, IsolationPurpose, SwitchedConsumer, Switching
+from mavrik.core.isolation.proof import proof
 from mavrik.core.isolation.purposes import isolation_table
 from mavrik.core.isolation.rules import RULES, Answer, RuleOutcome
 from mavrik.core.isolation.topologies import TOPOLOGIES, Isolated, topology_of
 from mavrik.core.isolation.verdict import verdict
+from mavrik.core.measuring.readings import Measured
 from mavrik.core.planning.guided import GuideProblemError, guide_of, guided
 from mavrik.core.planning.guided.beside import side_by_side
 from mavrik.core.planning.targets import Guided, SizingTarget
+from mavrik.core.procedures import Limits, procedure
 
 
 def built(topology: str, layout: str = "competition_car", volts: int = 12) -> Isolated:
@@ -298,3 +301,35 @@ def test_no_starter_and_no_ignition_are_said_to_be_missing() -> None:
     assert verdict(made.circuit, made.switching, IsolationPurpose.THEFT).does is None
     grow = Growing(made.circuit)
     assert grow.free("ignition") != "ignition"
+
+
+@pytest.mark.parametrize("topology", ["positive", "alternator_side", "two_controls", "controller", "multi_pole"])
+def test_a_proof_holds_only_where_the_vehicle_does_all_that_was_promised(topology: str) -> None:
+    made = topology_of(topology).build(build_layout("front_battery", 12))
+    promised = {x.point: x.promised for x in proof(made.circuit, made.switching, {}).lines}
+    assert any(p.startswith("stops:") for p in promised) and "dead_v:alt_stud" in promised
+    # A single pole in the positive leaves the engine running: that, too, is a promise of what is drawn.
+    assert {v for p, v in promised.items() if p.startswith("stops:")} == ({"no"} if topology == "positive" else {"yes"})
+    values = {"yes": 1.0, "no": 0.0, "live": 12.5, "dead": 0.9}
+    read = {p: Measured(values[v], 0.01) for p, v in promised.items()}
+    assert proof(made.circuit, made.switching, read).proven is True
+    other = {"yes": 0.0, "no": 1.0, "live": 0.9, "dead": 1.1}
+    for point, v in promised.items():
+        wrong = {**read, point: Measured(other[v], 0.01)}
+        found = proof(made.circuit, made.switching, wrong)
+        assert found.proven is False and [x.point for x in found.lines if x.kept is False] == [point]
+        missing = {p: m for p, m in read.items() if p != point}
+        assert proof(made.circuit, made.switching, missing).proven is None
+
+
+def test_nothing_is_asked_of_a_circuit_without_a_switch_that_a_hand_works() -> None:
+    assert procedure("disconnect").points(build_layout("front_battery", 12)) == ()
+    link = build_layout("second_battery_link", 12)
+    assert not any(p.element in {b.id for b in link.branches if b.by_voltage} for p in procedure("disconnect").points(link))
+
+
+def test_what_is_open_and_comes_back_is_judged_by_itself_and_stopping_only_against_the_promise() -> None:
+    car = build_layout("competition_car", 12)
+    read = {"stops:1": Measured(0.0, 0.0), "open:cut_off": Measured(0.0, 0.0), "restarts": Measured(1.0, 0.0)}
+    said = {j.point: j.verdict.value for j in procedure("disconnect").judge(car, read, Limits())}
+    assert said == {"open:cut_off": "fail", "restarts": "pass"}

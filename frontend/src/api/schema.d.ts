@@ -880,6 +880,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/isolation/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How far a disconnect is proven
+         * @description What was promised of it beside what was read of it on the vehicle, and the tests to read it by.
+         */
+        get: operations["isolation_get_proof_jobs__int_job_id__isolation_proof_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/outputs": {
         parameters: {
             query?: never;
@@ -5390,6 +5410,8 @@ export interface components {
             kept_holds: boolean;
             /** No Ways */
             no_ways: components["schemas"]["NoWay"][];
+            /** @description How far that is proven on the vehicle */
+            proof: components["schemas"]["Proof"] | null;
             purpose: components["schemas"]["IsolationPurpose"];
             /** Purposes */
             purposes: components["schemas"]["PurposeChoice"][];
@@ -7152,6 +7174,60 @@ export interface components {
             next_stage: string;
             /** Stages */
             stages: components["schemas"]["StageProgress"][];
+        };
+        /**
+         * Proof
+         * @description A disconnect on the vehicle against what was computed of it.
+         */
+        Proof: {
+            /** Headline */
+            headline: string;
+            /** Lines */
+            lines: components["schemas"]["ProofLine"][];
+            /**
+             * Proven
+             * @description null: not all of it has been read, and nothing speaks against it
+             */
+            proven: boolean | null;
+        };
+        /**
+         * ProofLine
+         * @description One promise, and what was read of it.
+         */
+        ProofLine: {
+            /**
+             * Kept
+             * @description Whether the vehicle does as promised; null: not yet read
+             */
+            kept: boolean | null;
+            /** Label */
+            label: string;
+            /**
+             * Point
+             * @description Of the live proof's procedure
+             */
+            point: string;
+            /** Promised */
+            promised: string;
+            /**
+             * Read
+             * @description Empty: not yet
+             */
+            read: string;
+        };
+        /**
+         * ProofView
+         * @description The live proof of a job's disconnect: what was promised, what was read, and the tests to read it by.
+         */
+        ProofView: {
+            /**
+             * Circuit Id
+             * @description Version that the runs of it are made on
+             */
+            circuit_id: number;
+            /** Procedures */
+            procedures: components["schemas"]["ProcedureView"][];
+            proof: components["schemas"]["Proof"];
         };
         /**
          * Proposal
@@ -11920,6 +11996,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IsolationView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    isolation_get_proof_jobs__int_job_id__isolation_proof_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofView"];
                 };
             };
             /** @description Not Found */

@@ -200,6 +200,16 @@ class Bundle(Document):
         found = [(d.circuit_id, d.document) for d in self.documents if isinstance(d.document, Isolation)]
         return (circuits[found[-1][0]], found[-1][1]) if found and found[-1][0] is not None else None
 
+    def runs_for_isolation(self) -> list[tuple[int, Run]]:
+        """The runs that stand on the circuit of the disconnect, with their places: as found on any revision, of a plan on that one."""
+        found = [d.circuit_id for d in self.documents if isinstance(d.document, Isolation)]
+        own = next((c for c in self.circuits if found and c.id == found[-1]), None)
+        if own is None:
+            return []
+        ids = {c.id for c in self.circuits if c.role is own.role} if own.role is CircuitRole.AS_FOUND else {own.id}
+        gone = {r.supersedes for r in self.runs if r.supersedes is not None}
+        return [(k, r.run) for k, r in enumerate(self.runs, 1) if r.circuit_id in ids and k not in gone]
+
     def drive(self) -> DriveRequest | None:
         """What was kept last of the alternator's drive, if anything was."""
         found = [d.document for d in self.documents if isinstance(d.document, DriveRequest)]

@@ -15,6 +15,7 @@ from markupsafe import Markup
 from mavrik.core.drawing.pictures import draw
 from mavrik.core.findings import VERDICT_WORDS, judge
 from mavrik.core.findings.headline import shown
+from mavrik.core.isolation.proof import Proof, proof
 from mavrik.core.isolation.verdict import IsolationVerdict, verdict
 from mavrik.core.measuring.limits import limit_table
 from mavrik.core.measuring.quantities import QUANTITIES
@@ -24,6 +25,8 @@ from mavrik.core.planning.drive import drive_in
 from mavrik.core.planning.fitting import fit_points
 from mavrik.core.planning.outlook import outlook_or_none
 from mavrik.core.procedures import Limits
+from mavrik.core.procedures.bench.disconnect import DISCONNECT
+from mavrik.core.procedures.records import latest_of
 from mavrik.core.workflow.cautions import cautions_for
 from mavrik.domain.job import CircuitRole
 from mavrik.exchange.bundle import Bundle
@@ -143,6 +146,7 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
         if use is not None
         else None,
         disconnect=disconnect,
+        disconnect_proof=proof_of(bundle),
         fit=fit,
         fit_points={p.name: p for p in fit_points()},
         photos={p.key: PICTURE + b64encode(p.jpeg).decode() for p in bundle.photos},
@@ -170,8 +174,20 @@ def render_label(bundle: Bundle, workshop: str, printed_at: datetime) -> str:
         raise ValueError("No disconnect was decided on yet: there is nothing to say on a label.")
     return _label.render(
         number=bundle.job.number, vehicle=bundle.vehicle.description, controls=[c.label for c in kept[1].switching.controls],
-        owner=said.owner, workshop=workshop, printed_at=printed_at, nonce="", asset_root="",
+        owner=said.owner, proof=proof_of(bundle), workshop=workshop, printed_at=printed_at, nonce="", asset_root="",
     )  # fmt: skip
+
+
+def proof_of(bundle: Bundle) -> Proof | None:
+    """How far the disconnect that was decided on is proven on the vehicle; None where none was.
+
+    bundle: the job
+    """
+    kept = bundle.isolation()
+    if kept is None:
+        return None
+    read, _ = latest_of(DISCONNECT, kept[0], bundle.runs_for_isolation())
+    return proof(kept[0], kept[1].switching, read)
 
 
 def disconnect_of(bundle: Bundle) -> IsolationVerdict | None:

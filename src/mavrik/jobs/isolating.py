@@ -13,17 +13,21 @@ from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.document import Document, Problem
 from mavrik.core.drawing.loop import LoopLayout, lay_out
 from mavrik.core.isolation.documents import Isolation, IsolationPurpose
+from mavrik.core.isolation.proof import Proof
 from mavrik.core.isolation.purposes import isolation_table
 from mavrik.core.isolation.topologies import Topology
 from mavrik.core.isolation.ways import DisconnectWay, way_on, ways_for
 from mavrik.core.planning.guided.disconnect import DISCONNECT
+from mavrik.core.procedures.bench.disconnect import DISCONNECT as DISCONNECT_PROOF
 from mavrik.domain.job import CircuitRole, DocumentKind, VehicleKind
 from mavrik.domain.roles import Who
-from mavrik.jobs.errors import InvalidError
+from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.finding import latest
 from mavrik.jobs.guided import GuidedAsked, keep_guided
 from mavrik.jobs.kept import as_found, keep_document, latest_document
 from mavrik.jobs.planning import starting_target
+from mavrik.jobs.proving import kept_proof
+from mavrik.jobs.runs import ProcedureView, procedures_on
 from mavrik.jobs.summaries import summarise
 from mavrik.jobs.work import get_row, row_to_change
 from mavrik.store.models import Job
@@ -61,6 +65,7 @@ class IsolationView(Document):
     no_ways: tuple[NoWay, ...]
     source: str
     kept: Isolation | None = Field(description="What was decided on")
+    proof: Proof | None = Field(description="How far that is proven on the vehicle")
     kept_holds: bool = Field(
         description="Whether that belongs to the circuit as it is now planned, or as found where nothing moves"
     )
@@ -90,7 +95,7 @@ def isolation_of(session: Session, job_id: int, purpose: IsolationPurpose | None
         purpose=wanted, purposes=tuple(PurposeChoice(name=p, label=f.label, why=f.why) for p, f in table.purposes.items()),
         ways=tuple(WayShown(way=w, loop=lay_out(w.circuit, find_ring(w.circuit))) for w in shown),
         no_ways=tuple(NoWay(topology=way.name, label=way.label, why=why) for way, why in ways.items() if why),
-        source=table.source, kept=kept, kept_holds=document is not None and document.circuit_id == _belongs_to(row),
+        source=table.source, kept=kept, proof=kept_proof(row), kept_holds=document is not None and document.circuit_id == _belongs_to(row),
     )  # fmt: skip
 
 
@@ -117,6 +122,27 @@ def keep_isolation(session: Session, job_id: int, asked: IsolationAsked, who: Wh
     session.refresh(row, ["circuits", "documents"])
     summarise(session, row)
     return isolation_of(session, job_id, asked.purpose)
+
+
+class ProofView(Document):
+    """The live proof of a job's disconnect: what was promised, what was read, and the tests to read it by."""
+
+    circuit_id: int = Field(description="Version that the runs of it are made on")
+    proof: Proof
+    procedures: tuple[ProcedureView, ...]
+
+
+def proof_of(session: Session, job_id: int) -> ProofView:
+    """How far a job's disconnect is proven on the vehicle. Raises NotFoundError where none was decided on."""
+    row = get_row(session, job_id)
+    kept = latest_document(row, DocumentKind.ISOLATION)
+    if kept is None or kept.circuit_id is None:
+        raise NotFoundError("No disconnect was decided on yet: choose a way and keep it.")
+    found = kept_proof(row)
+    assert found is not None
+    version = next(c for c in row.circuits if c.id == kept.circuit_id)
+    procedures = procedures_on(session, row, version, ("switches", DISCONNECT_PROOF.name))
+    return ProofView(circuit_id=version.id, proof=found, procedures=procedures)
 
 
 def _usual(row: Job) -> IsolationPurpose:

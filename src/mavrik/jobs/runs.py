@@ -32,6 +32,7 @@ from mavrik.domain.roles import Permission, Who
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import ConflictError, ForbiddenError, InvalidError, NotFoundError
 from mavrik.jobs.finding import details_of, latest, limits_of
+from mavrik.jobs.proving import runs_for
 from mavrik.jobs.records import RunRecord, run_record, superseded_ids
 from mavrik.jobs.room import check_room
 from mavrik.jobs.summaries import job_changed
@@ -160,17 +161,28 @@ def bench_of(session: Session, job_id: int) -> BenchView:
     version = latest(job.circuits, CircuitRole.AS_FOUND)
     if version is None:
         raise NotFoundError("The circuit is not described yet.")
+    return BenchView(procedures=procedures_on(session, job, version))
+
+
+def procedures_on(
+    session: Session, job: models.Job, version: models.CircuitVersion, names: tuple[str, ...] | None = None
+) -> tuple[ProcedureView, ...]:
+    """The tests there are for one of a job's circuits, in the order of the work, with the run of each that stands.
+
+    version: the circuit; names: only those
+    Raises InvalidError for a circuit with something wrong, or without an operating point.
+    """
     circuit = Circuit.model_validate(version.document)
     meters = choose_instruments(_register(session), datetime.now(UTC))
-    gone = superseded_ids(job.runs)
-    last = {r.procedure: r for r in job.runs if r.id not in gone}
+    gone, last = superseded_ids(job.runs), {r.procedure: r for r in runs_for(job, version)}
+    wanted = [p for p in PROCEDURES if names is None or p.name in names]
     try:
-        views = [_view(circuit, p, meters, run_record(last[p.name], gone) if p.name in last else None) for p in PROCEDURES]
+        views = [_view(circuit, p, meters, run_record(last[p.name], gone) if p.name in last else None) for p in wanted]
     except CircuitError as error:
         raise InvalidError(str(error), error.problems) from error
     except NoOperatingPointError as error:
         raise InvalidError(str(error), [Problem(i, "current_a", str(error)) for i in error.ids]) from error
-    return BenchView(procedures=tuple(v for v in views if v.points))
+    return tuple(v for v in views if v.points)
 
 
 def run_from(session: Session, circuit: Circuit, given: RunInput, who: Who) -> Run:

@@ -17,6 +17,7 @@ from mavrik.core.workflow.progress import Progress, progress
 from mavrik.core.workflow.stages import JobFacts
 from mavrik.domain.job import CircuitRole, DocumentKind, JobState
 from mavrik.jobs.finding import REASONING, details_of, findings_of, judge_and_keep, latest
+from mavrik.jobs.proving import disconnect_proven
 from mavrik.store.models import Job, JobSummary
 
 SHAPE = 1
@@ -63,6 +64,7 @@ def progress_of(row: Job, findings: Findings | None) -> Progress:
         loads_to_add=bool(details.loads_to_add),
         plans=sum(d.kind == DocumentKind.PLAN.value for d in row.documents),
         disconnects=sum(d.kind == DocumentKind.ISOLATION.value for d in row.documents),
+        disconnect_proven=disconnect_proven(row),
         handed_over=details.state is JobState.DONE,
     )
     return progress(facts, details.added_stages)

@@ -139,14 +139,15 @@ export function useReadingsDraft(on: JobOnBench) {
 
 export type ReadingsDraft = ReturnType<typeof useReadingsDraft>
 
-/** Keeps a run. */
+/** Keeps a run, on the circuit as found unless it is of another. */
 export async function keepRun(
   on: { jobId: number; asFound: { id: number } | null; reload: () => Promise<void> },
   run: RunInput,
+  circuitId = on.asFound?.id,
 ): Promise<RunRecord | null> {
-  if (!on.asFound) return null
+  if (circuitId === undefined) return null
   const saved = await data(
-    client.POST('/api/jobs/{job_id}/runs', { params: { path: { job_id: on.jobId } }, body: { circuit_id: on.asFound.id, run } }),
+    client.POST('/api/jobs/{job_id}/runs', { params: { path: { job_id: on.jobId } }, body: { circuit_id: circuitId, run } }),
   )
   await on.reload()
   return saved

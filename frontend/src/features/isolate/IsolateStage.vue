@@ -13,6 +13,7 @@ import CautionStrip from '@/ui/CautionStrip.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { fixed } from '@/ui/numbers'
 import { doesWords, inOrder, rowOf, situationsOf } from './rows'
+import LiveProof from './LiveProof.vue'
 import TruthTable from './TruthTable.vue'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
@@ -68,7 +69,7 @@ const worst = (answers: Parameters<typeof inOrder>[0]) =>
 
 const situation = ref('idle')
 const off = ref<string[]>([])
-const tab = ref<'rules' | 'table' | 'moves' | 'owner'>('rules')
+const tab = ref<'rules' | 'table' | 'moves' | 'owner' | 'proof'>('rules')
 watch(picked, () => (off.value = []))
 const controls = computed(() => shown.value?.way.switching.controls ?? [])
 const situations = computed(() => situationsOf(shown.value?.way.rows ?? []))
@@ -237,6 +238,7 @@ const keepWords = computed(() => {
               <v-btn value="table" data-test="tab-table">Every position</v-btn>
               <v-btn value="moves" data-test="tab-moves">What moves</v-btn>
               <v-btn value="owner" data-test="tab-owner">For the owner</v-btn>
+              <v-btn value="proof" data-test="tab-proof">Live proof</v-btn>
             </v-btn-toggle>
           </div>
           <template v-if="tab === 'rules'">
@@ -267,6 +269,10 @@ const keepWords = computed(() => {
             <p v-if="same && bench.plan" class="mb-0">
               Leads and fuses are sized in the plan. <v-btn variant="outlined" @click="emit('go', 'plan')">To the plan</v-btn>
             </p>
+          </template>
+          <template v-else-if="tab === 'proof'">
+            <LiveProof v-if="same" />
+            <p v-else class="quiet mt-2 mb-0">Keep this way first: what it promises can then be tried on the vehicle.</p>
           </template>
           <template v-else>
             <ul class="plain" data-test="owner">

@@ -27,21 +27,27 @@ import StepClock from './StepClock.vue'
 import { useRunKeeping } from './runKeeping'
 import { useStepClock } from './stepClock'
 
-const props = defineProps<{ procedure: ProcedureView }>()
+const props = defineProps<{
+  procedure: ProcedureView
+  /** The version that it is made on; left out, the one as found. */
+  circuitId?: number
+}>()
 const emit = defineEmits<{ close: [] }>()
 const bench = useWorkbench()
 const session = useSession()
 const quantities = useQuantities()
 const { madeOf } = useBench()
 const { catalogue } = useCatalogue()
-const readings = useRunDraft(bench.jobId, props.procedure.name)
+const readings = useRunDraft(bench.jobId, props.circuitId ? `${props.procedure.name} on ${props.circuitId}` : props.procedure.name)
 const draft = readings.draft
-const { busy, problem, conflict, says, keep, takeTheirs } = useRunKeeping(props.procedure.name, readings)
+const { busy, problem, conflict, says, keep, takeTheirs } = useRunKeeping(props.procedure.name, readings, props.circuitId)
 if (!readings.dirty) readings.take(repeatOf(props.procedure.last))
 
 const instruments = useQuery({ queryKey: ['instruments'], queryFn: () => data(client.GET('/api/instruments')) })
 const recordOf = (p: PointView) => instruments.data.value?.instruments.find((r) => r.instrument.id === p.instrument)
-const made = computed(() => madeOf(props.procedure.name))
+const onCircuit = computed(() => props.circuitId ?? bench.asFound?.id)
+/** What was said of the last run is of the circuit as found. */
+const made = computed(() => (props.circuitId ? undefined : madeOf(props.procedure.name)))
 const cautions = computed(() => catalogue.value?.cautions.filter((c) => props.procedure.cautions.includes(c.id)) ?? [])
 const clear = ref(!props.procedure.cautions.length)
 const tap = ref<{ $el: HTMLElement } | null>(null)
@@ -122,15 +128,15 @@ function noteProblem(point: string, message: string): void {
 }
 /** Between what each reading passes, and what is said of those that stand here: asked anew whenever one changes. */
 const judged = useQuery({
-  queryKey: computed(() => ['judge', bench.jobId, bench.asFound?.id, bench.asFound?.lock, inputOf(props.procedure.name, draft).readings]),
+  queryKey: computed(() => ['judge', bench.jobId, onCircuit.value, bench.asFound?.lock, inputOf(props.procedure.name, draft).readings]),
   queryFn: () =>
     data(
       client.POST('/api/jobs/{job_id}/runs/judge', {
         params: { path: { job_id: bench.jobId } },
-        body: { circuit_id: bench.asFound!.id, run: inputOf(props.procedure.name, draft) },
+        body: { circuit_id: onCircuit.value!, run: inputOf(props.procedure.name, draft) },
       }),
     ),
-  enabled: computed(() => bench.asFound !== null),
+  enabled: computed(() => onCircuit.value !== undefined),
   placeholderData: keepPreviousData,
   retry: false,
 })

@@ -9,7 +9,8 @@ interface Readings {
   take: (from: RunDraft) => void
 }
 
-export function useRunKeeping(procedure: string, readings: Readings) {
+/** `circuitId`: of the version that it is made on; left out, the one as found. */
+export function useRunKeeping(procedure: string, readings: Readings, circuitId?: number) {
   const bench = useWorkbench()
   const { busy, problem, conflict, save, says } = useSaving()
 
@@ -21,7 +22,7 @@ export function useRunKeeping(procedure: string, readings: Readings) {
     const run = inputOf(procedure, asNew ? { ...readings.draft, supersedes: null } : readings.draft, skipped)
     let kept: RunRecord | null = null
     await save(async () => {
-      kept = await keepRun(bench, run)
+      kept = await keepRun(bench, run, circuitId ?? bench.asFound?.id)
     })
     return kept
   }

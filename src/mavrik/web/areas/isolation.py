@@ -49,3 +49,16 @@ def get_isolation(path: JobPath, query: ForWhat) -> Response:
 def post_isolation(path: JobPath, body: isolating.IsolationAsked) -> Response:
     """Its circuit, with leads and fuses sized, becomes the job's plan."""
     return answer(isolating.keep_isolation(session(), path.job_id, body, me()), 201)
+
+
+@api.get(
+    "/jobs/<int:job_id>/isolation/proof",
+    summary="How far a disconnect is proven",
+    tags=tag("isolation"),
+    responses={"200": isolating.ProofView, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+@heavy
+def get_proof(path: JobPath) -> Response:
+    """What was promised of it beside what was read of it on the vehicle, and the tests to read it by."""
+    return answer(isolating.proof_of(session(), path.job_id))

@@ -2,21 +2,18 @@
 
 from __future__ import annotations
 
-from mavrik.core.circuit import Circuit, SwitchBranch
+from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.branches.contacts import SwitchedBranch
 from mavrik.core.isolation.documents import Control, MovedContact
 from mavrik.core.isolation.topologies.base import Isolated, Topology, as_used, usual_switching
+from mavrik.core.procedures.bench.disconnect import hand_worked
 
 MOST = 4
 """More switches than a person tries in turn."""
 
 
 def _switches(circuit: Circuit) -> list[SwitchedBranch]:
-    return [
-        b
-        for b in circuit.branches
-        if isinstance(b, SwitchedBranch) and b.closed and not b.by_voltage and (isinstance(b, SwitchBranch) or b.worked_by)
-    ]
+    return [b for b in hand_worked(circuit) if b.closed]
 
 
 def _build(circuit: Circuit) -> Isolated:

@@ -33,6 +33,8 @@ class JobFacts:
     """How many were kept."""
     disconnects: int = 0
     """How often a disconnect was decided on."""
+    disconnect_proven: bool | None = None
+    """Whether the last of them does on the vehicle what was promised; None: not all of it has been read."""
     handed_over: bool = False
 
     @property

@@ -17,6 +17,8 @@ def _standing(facts: JobFacts) -> Standing:
         return Standing(StageState.OPEN, "a plan")
     if Purpose.ISOLATE in facts.purposes and not facts.disconnects:
         return Standing(StageState.OPEN, "a disconnect")
+    if facts.disconnects and not facts.disconnect_proven:
+        return Standing(StageState.OPEN, "its live proof")
     return Standing(StageState.PARTLY, "print and sign")
 
 

@@ -1,0 +1,90 @@
+<script setup lang="ts">
+/** The live proof: what was promised, what the vehicle did, and the tests to read it by. */
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { ApiError, client, data } from '@/api/client'
+import type { ProcedureView } from '@/api/types'
+import { useWorkbench } from '@/composables/workbench'
+import RunScreen from '@/features/measure/RunScreen.vue'
+import ProblemNotice from '@/ui/ProblemNotice.vue'
+
+const bench = useWorkbench()
+const asked = useQuery({
+  queryKey: computed(() => ['isolation', bench.jobId, 'proof', bench.job?.documents.length, bench.job?.runs.length]),
+  queryFn: () => data(client.GET('/api/jobs/{job_id}/isolation/proof', { params: { path: { job_id: bench.jobId } } })),
+  retry: false,
+})
+const view = computed(() => asked.data.value ?? null)
+const problem = computed(() => (asked.error.value instanceof ApiError ? asked.error.value.problem : null))
+const running = ref<ProcedureView | null>(null)
+const SIGNS: Record<string, string> = { true: '✓ as promised', false: '✕ not as promised', null: 'not yet read' }
+function closed(): void {
+  running.value = null
+  void asked.refetch()
+}
+</script>
+
+<template>
+  <v-progress-linear v-if="asked.isFetching.value" indeterminate aria-label="Holding the proof against the promise" />
+  <ProblemNotice :problem="problem" />
+  <template v-if="view">
+    <p class="head" data-test="proof" :data-proven="String(view.proof.proven)">
+      <b>{{ view.proof.headline }}.</b>
+    </p>
+    <div class="row tests">
+      <v-btn
+        v-for="p in view.procedures"
+        :key="p.name"
+        :color="p.name === 'disconnect' ? 'primary' : undefined"
+        :variant="p.name === 'disconnect' ? 'flat' : 'outlined'"
+        :disabled="!bench.mayWrite"
+        :data-prove="p.name"
+        @click="running = p"
+        >{{ p.title }}{{ p.last ? ': again' : '' }}</v-btn
+      >
+    </div>
+    <v-table class="figures">
+      <thead>
+        <tr>
+          <th>Tried</th>
+          <th>Promised</th>
+          <th>Read</th>
+          <th></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="l in view.proof.lines" :key="l.point" :data-line="l.point" :data-kept="String(l.kept)">
+          <td>{{ l.label }}</td>
+          <td>{{ l.promised }}</td>
+          <td>
+            <b>{{ l.read || '–' }}</b>
+          </td>
+          <td :class="`kept-${l.kept}`">{{ SIGNS[String(l.kept)] }}</td>
+        </tr>
+      </tbody>
+    </v-table>
+    <RunScreen v-if="running" :procedure="running" :circuit-id="view.circuit_id" @close="closed" />
+  </template>
+</template>
+
+<style scoped>
+.head {
+  margin: 10px 0 6px;
+}
+.tests {
+  gap: 8px;
+  flex-wrap: wrap;
+  margin-bottom: 8px;
+}
+.kept-true {
+  color: var(--pass);
+  font-weight: 700;
+}
+.kept-false {
+  color: var(--fail);
+  font-weight: 700;
+}
+.kept-null {
+  color: var(--quiet);
+}
+</style>

@@ -1,0 +1,49 @@
+"""How far what was promised of a job is proven on its vehicle."""
+
+from __future__ import annotations
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.isolation.documents import Isolation
+from mavrik.core.isolation.proof import Proof, proof
+from mavrik.core.procedures.bench.disconnect import DISCONNECT
+from mavrik.core.procedures.records import latest_of
+from mavrik.domain.job import CircuitRole, DocumentKind
+from mavrik.jobs.kept import latest_document
+from mavrik.jobs.records import run_of, superseded_ids
+from mavrik.store.models import CircuitVersion, Job, Run
+
+
+def kept_proof(row: Job) -> Proof | None:
+    """The disconnect that was decided on last against the runs on its circuit; None where none was."""
+    found = _decided(row)
+    if found is None:
+        return None
+    version, isolation = found
+    circuit = Circuit.model_validate(version.document)
+    read, _ = latest_of(DISCONNECT, circuit, [(k, run_of(r)) for k, r in enumerate(row.runs) if r in runs_for(row, version)])
+    return proof(circuit, isolation.switching, read)
+
+
+def disconnect_proven(row: Job) -> bool | None:
+    """Whether that is proven, without switching anything where nobody has read anything."""
+    found = _decided(row)
+    if found is None or not any(r.procedure == DISCONNECT.name for r in runs_for(row, found[0])):
+        return None
+    tried = kept_proof(row)
+    return tried.proven if tried is not None else None
+
+
+def runs_for(row: Job, version: CircuitVersion) -> list[Run]:
+    """The runs that stand on a circuit: as found on any revision of it, of a plan on that one alone.
+
+    row: the job; version: one of its circuits
+    """
+    gone = superseded_ids(row.runs)
+    ids = {c.id for c in row.circuits if c.role == version.role} if version.role == CircuitRole.AS_FOUND.value else {version.id}
+    return [r for r in row.runs if r.circuit_id in ids and r.id not in gone]
+
+
+def _decided(row: Job) -> tuple[CircuitVersion, Isolation] | None:
+    document = latest_document(row, DocumentKind.ISOLATION)
+    version = next((c for c in row.circuits if document is not None and c.id == document.circuit_id), None)
+    return (version, Isolation.model_validate(document.document)) if document is not None and version is not None else None
