@@ -149,7 +149,9 @@ def test_a_disconnect_is_proven_live_on_the_planned_circuit_and_only_by_what_was
     assert [x["promised"] for p, x in lines.items() if p.startswith("stops:")] == ["yes", "yes"]
     assert lines["dead_v:isolated"]["promised"] == "dead" and lines["dead_v:alt_stud"]["promised"] == "live"
     asked = {p["name"]: [x["point"]["id"] for x in p["points"]] for p in seen["procedures"]}
-    assert set(asked) == {"switches", "disconnect"} and set(lines) <= set(asked["disconnect"])
+    assert set(asked) == {"switches", "disconnect"} and set(lines) == set(asked["disconnect"])
+    way = ways_of(answered(reader.get(f"{path}/isolation")))["two_controls"]
+    assert any(m.startswith("Cut-off switch is no part of this and stays closed") for m in way["moves"])
 
     as_promised = {p: {"yes": 1, "no": 0, "live": 12.6, "dead": 0.02}[x["promised"]] for p, x in lines.items()}
     first = dict(list(as_promised.items())[:2])

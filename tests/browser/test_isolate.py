@@ -73,6 +73,24 @@ def test_a_purpose_is_chosen_the_switch_seen_to_fail_another_way_accepted_and_th
     expect(owner).to_contain_text("Outer switch stops a running engine.")
     label = page.context.request.get(page.locator("[data-test=print-label]").get_attribute("href") or "")
     assert label.ok and label.body().startswith(b"%PDF")
+
+    # The live proof: a run on the planned circuit, each answer against what was promised.
+    page.locator("[data-test=tab-proof]").click()
+    proof = page.locator("[data-test=proof]")
+    expect(proof).to_have_attribute("data-proven", "null")
+    promised = page.context.request.get(f"/api/jobs/{job}/isolation/proof").json()["proof"]["lines"]
+    page.locator("[data-prove=disconnect]").click()
+    page.locator("[data-test=run-clear]").click()
+    for line in promised:
+        field = page.locator(f"[data-run=disconnect] [data-point='{line['point']}']")
+        if line["promised"] in ("yes", "no"):
+            field.get_by_role("button", name=line["promised"], exact=True).click()
+        else:
+            field.locator("input").fill("12.5" if line["promised"] == "live" else "0.02")
+    page.locator("[data-test=keep-run]").click()
+    expect(proof).to_have_attribute("data-proven", "true", timeout=60_000)
+    expect(page.locator("[data-line][data-kept=true]")).to_have_count(len(promised))
+
     # It is the job's plan, and stays what was decided on.
     page.reload()
     expect(page.locator("[data-test=keep-isolation]")).to_contain_text("Kept")

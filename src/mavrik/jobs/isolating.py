@@ -141,7 +141,14 @@ def proof_of(session: Session, job_id: int) -> ProofView:
     found = kept_proof(row)
     assert found is not None
     version = next(c for c in row.circuits if c.id == kept.circuit_id)
-    procedures = procedures_on(session, row, version, ("switches", DISCONNECT_PROOF.name))
+    asked = {line.point for line in found.lines}
+    procedures = tuple(
+        # Of switches that are no part of it nothing was promised.
+        p.model_copy(update={"points": tuple(x for x in p.points if x.point.id in asked)})
+        if p.name == DISCONNECT_PROOF.name
+        else p
+        for p in procedures_on(session, row, version, ("switches", DISCONNECT_PROOF.name))
+    )
     return ProofView(circuit_id=version.id, proof=found, procedures=procedures)
 
 

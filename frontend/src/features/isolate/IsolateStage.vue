@@ -294,6 +294,7 @@ const keepWords = computed(() => {
 .isolate {
   padding: 10px 16px 40px;
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 10px;
 }
 .head {
@@ -354,6 +355,10 @@ const keepWords = computed(() => {
   flex-wrap: wrap;
   gap: 8px;
   align-items: center;
+}
+.bar :deep(.v-btn-toggle) {
+  max-width: 100%;
+  overflow-x: auto;
 }
 .control.off {
   border-style: dashed;

@@ -28,6 +28,11 @@ const ANSWERS = [
   { word: 'yes', value: 1 },
   { word: 'no', value: 0 },
 ]
+/** The focus comes with the answer, not with the finger: what shows the last reading goes then, and must not move the answer away under it. */
+function answer(event: MouseEvent, value: number): void {
+  emit('set', value)
+  ;(event.currentTarget as HTMLElement).focus()
+}
 </script>
 
 <template>
@@ -42,7 +47,8 @@ const ANSWERS = [
         :class="{ on: value === a.value }"
         :aria-pressed="value === a.value"
         @focus="emit('focus')"
-        @click="emit('set', a.value)"
+        @mousedown.prevent
+        @click="answer($event, a.value)"
       >
         {{ a.word }}
       </button>

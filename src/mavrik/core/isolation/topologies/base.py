@@ -14,6 +14,7 @@ from mavrik.core.circuit.ring import find_ring
 from mavrik.core.circuit.rules import charging_gaps
 from mavrik.core.isolation.documents import KEY, START, ConsumerRole, MovedContact, SwitchedConsumer, Switching
 from mavrik.core.isolation.expressions import names_in, read_condition
+from mavrik.core.procedures.bench.disconnect import hand_worked
 
 IGNITION_A = 10.0
 """What ignition, injection and their pump take where nobody has drawn them. Common practice, rough, no source."""
@@ -59,7 +60,18 @@ class Topology:
         """
         used, closed = as_used(circuit)
         made = self.make(used)
-        return replace(made, circuit=with_controls(made.circuit, made.switching), assumed=(*closed, *made.assumed))
+        own = {c.branch_id for c in made.switching.contacts}
+        others = (b.label for b in hand_worked(made.circuit) if b.closed and b.id not in own)
+        left = tuple(
+            f"{label} is no part of this and stays closed: take it out, or tell the owner that it does what it did."
+            for label in others
+        )
+        return replace(
+            made,
+            circuit=with_controls(made.circuit, made.switching),
+            moves=(*made.moves, *left),
+            assumed=(*closed, *made.assumed),
+        )
 
 
 def as_used(circuit: Circuit) -> tuple[Circuit, tuple[str, ...]]:
