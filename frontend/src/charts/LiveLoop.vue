@@ -40,11 +40,15 @@ const lines = computed(() =>
         contact,
         open,
         x,
-        y: y < middle.value ? y - 42 * grow.value : y + 56 * grow.value,
+        y:
+          (y < middle.value ? -1 : 1) * 22 * grow.value * (rows.value.get(place.branch_id) ?? 0) +
+          (y < middle.value ? y - 42 * grow.value : y + 56 * grow.value),
       },
     ]
   }),
 )
+/** Words of neighbours stand one above the other. */
+const rows = computed(() => new Map(props.contacts.map((id, k) => [id, k % 2])))
 /** Volts stand at the ends of what is flipped, at the alternator's stud and at the batteries' posts. */
 const told = computed(() => {
   const ends = props.circuit.branches.filter((b) => props.contacts.includes(b.id)).flatMap((b) => [b.from_node, b.to_node])
@@ -66,7 +70,7 @@ const box = computed(() => {
     (s.start[1] + s.end[1]) / 2 + 70,
   ])
   const ys = [...ends, ...props.layout.branches.flatMap((b) => b.points.map((p) => p[1]))] as number[]
-  const room = 70 * grow.value
+  const room = (props.contacts.length > 1 ? 92 : 70) * grow.value
   const [top, bottom] = [Math.min(...ys) - room, Math.max(...ys) + room]
   return `0 ${top} ${props.layout.width} ${bottom - top}`
 })

@@ -121,7 +121,7 @@ const keepWords = computed(() => {
   if (!way) return 'Keep'
   const fit = way.verdict.does
   if (way.topology === 'as_fitted') return fit ? 'Keep: nothing is to be moved' : 'Keep it as it is all the same'
-  return fit ? 'Make it the plan' : 'Make it the plan all the same'
+  return fit === false ? 'Make it the plan all the same' : 'Make it the plan'
 })
 </script>
 
@@ -215,7 +215,7 @@ const keepWords = computed(() => {
           </div>
           <template v-if="row">
             <p class="state" role="status" aria-live="polite" data-test="state">
-              <b :class="{ runs: row.runs }">{{ doesWords(row) }}.</b>
+              <b :class="{ runs: row.runs && row.off.length }">{{ doesWords(row) }}.</b>
               {{ row.lit.length }} of {{ shown.way.circuit.branches.length }} leads and joints live<template v-if="row.runs"
                 >, {{ fixed(row.stud_v, 1) }} V at the alternator</template
               ><template v-else-if="row.situation !== 'cranking'">, the battery gives {{ fixed(row.drain_a, 2) }} A</template>.
