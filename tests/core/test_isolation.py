@@ -36,7 +36,8 @@ from mavrik.core.isolation.topologies import TOPOLOGIES, Isolated, topology_of
 NAMES = [layout.name for layout in LAYOUTS]
 LEAK_A = 1e-5
 """What is off leaks a microampere or two."""
-RUNS_ON, STOPS = ("negative", "positive"), ("alternator_side", "multi_pole", "two_controls", "controller")
+RUNS_ON = ("negative", "post", "positive")
+STOPS = ("alternator_side", "pull_cable", "multi_pole", "two_controls", "controller")
 
 
 def built(topology: str, layout: str = "front_battery", volts: int = 12) -> Isolated:
@@ -417,7 +418,7 @@ def test_what_is_fitted_is_tried_as_it_stands_and_a_switch_drawn_open_is_closed_
     assert topology_of("as_fitted").not_here(build_layout("front_battery", 12))
 
 
-@pytest.mark.parametrize("topology", ["negative", "positive", "alternator_side", "multi_pole"])
+@pytest.mark.parametrize("topology", ["negative", "post", "positive", "alternator_side", "pull_cable", "multi_pole"])
 def test_a_disconnect_that_was_built_is_known_again_by_what_works_it(topology: str) -> None:
     """Tried as fitted, the built circuit does row by row what was promised of it."""
     promised = built(topology)

@@ -52,12 +52,51 @@ def also(switching: Switching, *consumers: SwitchedConsumer) -> Switching:
 @pytest.mark.parametrize(
     ("purpose", "fit"),
     [
-        ("emergency", {"two_controls", "controller"}),
-        ("storage", {"as_fitted", "negative", "positive", "alternator_side", "multi_pole", "two_controls", "controller"}),
+        ("emergency", {"pull_cable", "two_controls", "controller"}),
+        (
+            "storage",
+            {
+                "as_fitted",
+                "post",
+                "pull_cable",
+                "negative",
+                "positive",
+                "alternator_side",
+                "multi_pole",
+                "two_controls",
+                "controller",
+            },
+        ),
         # The charge lead stays live where it lies on the battery's side.
-        ("service", {"as_fitted", "negative", "positive", "multi_pole", "controller"}),
-        ("theft", {"as_fitted", "negative", "positive", "alternator_side", "multi_pole", "two_controls", "controller"}),
-        ("drain", {"as_fitted", "negative", "positive", "alternator_side", "multi_pole", "two_controls", "controller"}),
+        ("service", {"as_fitted", "post", "negative", "positive", "multi_pole", "controller"}),
+        (
+            "theft",
+            {
+                "as_fitted",
+                "post",
+                "pull_cable",
+                "negative",
+                "positive",
+                "alternator_side",
+                "multi_pole",
+                "two_controls",
+                "controller",
+            },
+        ),
+        (
+            "drain",
+            {
+                "as_fitted",
+                "post",
+                "pull_cable",
+                "negative",
+                "positive",
+                "alternator_side",
+                "multi_pole",
+                "two_controls",
+                "controller",
+            },
+        ),
     ],
 )
 def test_which_way_does_for_which_purpose(purpose: str, fit: set[str], volts: int) -> None:
@@ -241,7 +280,8 @@ def test_a_guided_disconnect_says_side_by_side_which_way_is_fit() -> None:
         car, guide, {"purpose": "emergency"}, SizingTarget(target_current_a=car.alternator.rated_a), usual_prices()
     )
     assert {r.name: r.does for r in rows} == {
-        "negative": False, "positive": False, "alternator_side": False, "multi_pole": False, "two_controls": True, "controller": True,
+        "negative": False, "post": False, "positive": False, "alternator_side": False, "pull_cable": True, "multi_pole": False,
+        "two_controls": True, "controller": True,
     }  # fmt: skip
     assert all(r.fit_words and not r.refused and r.cost for r in rows)
     to_do = guided(car, "disconnect", {"purpose": "service", "way": "positive"}).to_do
@@ -333,3 +373,36 @@ def test_what_is_open_and_comes_back_is_judged_by_itself_and_stopping_only_again
     read = {"stops:1": Measured(0.0, 0.0), "open:cut_off": Measured(0.0, 0.0), "restarts": Measured(1.0, 0.0)}
     said = {j.point: j.verdict.value for j in procedure("disconnect").judge(car, read, Limits())}
     assert said == {"open:cut_off": "fail", "restarts": "pass"}
+
+
+def coil_answers(**coil: float) -> dict[str, tuple[str, str]]:
+    made = topology_of("two_controls").build(build_layout("competition_car", 12))
+    switching = made.switching.model_copy(update={"senses": tuple(s.model_copy(update=coil) for s in made.switching.senses)})
+    found = verdict(made.circuit, switching, IsolationPurpose.EMERGENCY)
+    return {a.rule: (a.outcome.value, a.words) for a in found.answers if a.rule.startswith("coil")}
+
+
+def test_a_coil_is_asked_hot_at_the_end_of_its_own_wires() -> None:
+    """By hand: 0.6 A at 12 V are 20 ohm; copper at 105 degC has 1 + 0.00393 x 85 = 1.334 of that (IEC 60028): 26.7 ohm."""
+    hot = 1 + 0.00393 * 85
+    said = coil_answers()
+    assert said["coil_supply"][0] == said["coil_wires"][0] == "met"
+    # At rest 12.7 V less what 0.3 ohm beside 26.7 ohm take; it wants 0.67 x 12 V times 1.334.
+    assert f"gets {12.66 * 26.68 / 26.98:.1f} V where it wants {0.67 * 12 * hot:.1f} V" in said["coil_supply"][1]
+    # Cold, 0.3 ohm beside 20 ohm: 0.18 V of 12; 0.6 A at 80 % duty is the smallest blade that is made.
+    assert f"lose {12 * 0.3 / 20.3:.2f} V" in said["coil_wires"][1] and "fuse them with" in said["coil_wires"][1]
+
+
+@pytest.mark.parametrize(
+    ("coil", "rule", "words"),
+    [
+        # Cold it would pull in at 10 V, hot it wants 13.3 V.
+        ({"on_v": 10.0}, "coil_supply", "wants 13.3 V to pull in"),
+        # It holds down to 8.4 V cold, 11.2 V hot, and the starter pulls the battery below that.
+        ({"on_v": 8.4, "off_v": 8.4}, "coil_supply", "left while cranking and lets go below 11.2 V"),
+        ({"lead_ohm": 3.0}, "coil_wires", "more than 5% of its supply"),
+    ],
+)
+def test_a_coil_that_is_short_of_voltage_is_found(coil: dict[str, float], rule: str, words: str) -> None:
+    outcome, said = coil_answers(**coil)[rule]
+    assert outcome == "broken" and words in said

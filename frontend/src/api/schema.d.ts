@@ -3115,7 +3115,7 @@ export interface components {
              * Files
              * @description What a job goes out as, by the name in the address
              */
-            files: components["schemas"]["LabelledChoice"][];
+            files: components["schemas"]["FileChoice"][];
             /** Fuse Families */
             fuse_families: components["schemas"]["FuseFamilyChoice"][];
             /** Instrument Kinds */
@@ -4087,6 +4087,12 @@ export interface components {
             verdict: components["schemas"]["IsolationVerdict"];
         };
         /**
+         * DocumentKind
+         * @description Documents that a job holds beside its circuits and runs.
+         * @enum {string}
+         */
+        DocumentKind: "plan" | "drive" | "use" | "simulation" | "worth" | "fit" | "isolation";
+        /**
          * Doubt
          * @description A reading that no likely cause explains: more likely a slip of the probe, a range or a decimal point.
          */
@@ -4577,6 +4583,23 @@ export interface components {
              * @description That battery
              */
             short_of: string;
+        };
+        /**
+         * FileChoice
+         * @description A file that a job goes out as.
+         */
+        FileChoice: {
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** @description Offered for a job that has such a document; null: for every one */
+            needs: components["schemas"]["DocumentKind"] | null;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /**
          * FilesWanted

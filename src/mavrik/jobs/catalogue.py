@@ -47,7 +47,7 @@ from mavrik.core.thermal.ampacity import INSULATION_CLASSES_C, AmpacityTableName
 from mavrik.core.workflow.cautions import all_cautions
 from mavrik.core.workflow.purposes import PURPOSE_WORDS
 from mavrik.core.workflow.stages import STAGES
-from mavrik.domain.job import AddedLoad, JobState, VehicleKind
+from mavrik.domain.job import AddedLoad, DocumentKind, JobState, VehicleKind
 from mavrik.exchange.captures import CaptureOptions
 from mavrik.exchange.files import JOB_FILES
 from mavrik.jobs.captures import RippleConditions
@@ -79,6 +79,12 @@ class LabelledChoice(Document):
     name: str
     label: str
     why: str = ""
+
+
+class FileChoice(LabelledChoice):
+    """A file that a job goes out as."""
+
+    needs: DocumentKind | None = Field(description="Offered for a job that has such a document; null: for every one")
 
 
 class ConsumerChoice(Document):
@@ -157,7 +163,7 @@ class Catalogue(Document):
     consumers: tuple[ConsumerChoice, ...] = Field(description="What vehicles usually have or are given, at 12 V")
     cautions: tuple[CautionChoice, ...]
     bounds: dict[str, Bounds] = Field(description="Between what every number of a document must lie, by document and field")
-    files: tuple[LabelledChoice, ...] = Field(description="What a job goes out as, by the name in the address")
+    files: tuple[FileChoice, ...] = Field(description="What a job goes out as, by the name in the address")
 
 
 class ReadyLayout(Document):
@@ -296,5 +302,5 @@ def catalogue() -> Catalogue:
         ),
         cautions=tuple(CautionChoice(**c.model_dump()) for c in all_cautions()),
         bounds=_bounds(),
-        files=tuple(LabelledChoice(name=f.name, label=f.label) for f in JOB_FILES),
+        files=tuple(FileChoice(name=f.name, label=f.label, needs=f.needs) for f in JOB_FILES),
     )

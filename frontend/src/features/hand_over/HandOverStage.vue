@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The sheet, and taking the job with you. */
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import type { StageName } from '@/api/types'
 import CautionStrip from '@/ui/CautionStrip.vue'
 import { moment } from '@/ui/dates'
@@ -11,6 +11,8 @@ import { useWorkbench } from '@/composables/workbench'
 const { catalogue } = useCatalogue()
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
+/** Those that this job has something for. */
+const files = computed(() => (catalogue.value?.files ?? []).filter((f) => !f.needs || bench.job?.documents.some((d) => d.kind === f.needs)))
 const frame = ref<HTMLIFrameElement | null>(null)
 const print = () => frame.value?.contentWindow?.print()
 useKeys([{ key: 'p', label: 'print the sheet', run: print }])
@@ -31,7 +33,7 @@ useKeys([{ key: 'p', label: 'print the sheet', run: print }])
         <v-btn color="primary" data-test="print" @click="print">Print</v-btn>
         <h2 class="sleeve">Take it with you</h2>
         <v-btn
-          v-for="file in catalogue?.files"
+          v-for="file in files"
           :key="file.name"
           variant="outlined"
           :href="`/api/jobs/${bench.jobId}/files/${file.name}`"

@@ -223,7 +223,7 @@ useKeys([
         >
         <v-list>
           <v-list-item
-            v-for="kind in catalogue?.files"
+            v-for="kind in catalogue?.files.filter((f) => !f.needs)"
             :key="kind.name"
             :title="kind.label"
             subtitle="one of each job, together in a ZIP"

@@ -45,7 +45,7 @@ def proof(circuit: Circuit, switching: Switching, read: Mapping[str, Measured]) 
     >>> from mavrik.core.isolation.topologies import topology_of
     >>> made = topology_of("two_controls").build(build_layout("competition_car", 12))
     >>> proof(made.circuit, made.switching, {"stops:2": Measured(0.0, 0.0)}).headline
-    'Not as promised: At idle, Driver\\'s switch alone off: the engine stops'
+    "Not as promised: At idle, Driver's switch alone off: the engine stops"
     """
     case = Case(circuit, switching)
     by_label = {c.label: c.id for c in case.controls}

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 
+from mavrik.domain.job import DocumentKind
 from mavrik.exchange.bundle import Bundle
 
 
@@ -33,3 +34,5 @@ class JobFile:
     """Raises ValueError with what is missing."""
     sample_bytes: int = 0
     """So much of its captures' samples goes with it."""
+    needs: DocumentKind | None = None
+    """Offered for a job that has such a document; None: for every one."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from mavrik.domain.job import DocumentKind
 from mavrik.exchange.bundle import Bundle
 from mavrik.exchange.files.base import JobFile, Printing
 from mavrik.exchange.sheet import render_label, render_pdf
@@ -11,4 +12,6 @@ def _write(bundle: Bundle, printing: Printing) -> bytes:
     return render_pdf(render_label(bundle, printing.workshop, printing.at))
 
 
-LABEL = JobFile(15, "label.pdf", "Label for the disconnect", "-label.pdf", "application/pdf", _write)
+LABEL = JobFile(
+    15, "label.pdf", "Label for the disconnect", "-label.pdf", "application/pdf", _write, needs=DocumentKind.ISOLATION
+)

@@ -32,6 +32,47 @@ def _built(circuit: Circuit, negative: bool = False, charge_stays: bool = False)
     return Isolated(made, done, moves, assumed)
 
 
+POST_RATING_A = 125.0
+"""What a knob on a post is commonly good for continuously. Common practice, makers differ, no source."""
+POST_HEIGHT_MM = 30
+"""What it adds to a post. Common practice, rough, no source."""
+
+
+def _post_switch(own: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
+    return SwitchBranch(
+        id=own,
+        label=label,
+        from_node=from_node,
+        to_node=to_node,
+        resistance_mohm=CONTACT_MOHM,
+        rating_a=POST_RATING_A,
+        intermittent_a=500,
+    )
+
+
+def _on_the_post(circuit: Circuit) -> Isolated:
+    drawn, switching, assumed = usual_switching(circuit)
+    made, behind, moves = behind_contacts(drawn, _post_switch, negative=True)
+    control = Control(id="knob", label="Knob on the post", place=ControlPlace.BATTERY, removable=True)
+    done = switching.model_copy(update={"controls": (control,), "contacts": contacts_of(made, behind, "knob")})
+    room = f"It adds about {POST_HEIGHT_MM} mm to the post: see that bonnet, strap and brace stay clear of it, a hand's breadth over a live post."
+    return Isolated(made, done, (*moves, room), assumed)
+
+
+PULLS = (
+    Control(id="driver", label="Driver's handle", place=ControlPlace.DRIVER, marked=True),
+    Control(id="outside", label="Outer pull", place=ControlPlace.OUTSIDE, marked=True),
+)
+
+
+def _by_cable(circuit: Circuit) -> Isolated:
+    drawn, switching, assumed = usual_switching(circuit)
+    made, behind, moves = behind_contacts(drawn, _switch, charge_stays=True)
+    done = switching.model_copy(update={"controls": PULLS, "contacts": contacts_of(made, behind, "driver and outside")})
+    cable = "A pull cable from the outer handle to the switch's lever: sealed where it passes a panel, held so that it does not move, no bend tighter than its maker's."
+    return Isolated(made, done, (*moves, cable), assumed)
+
+
 NEGATIVE = Topology(
     10, "negative", "Single pole in the negative",
     "The workshop's way for storage and service: nothing that falls on the body makes a spark. A running engine does not notice it.",
@@ -46,5 +87,16 @@ ALTERNATOR_SIDE = Topology(
     30, "alternator_side", "Positive, with the alternator on the battery's side",
     "The charge lead goes to the battery side of the switch and the whole vehicle to the other: opened, it leaves both sources alone.",
     lambda c: _built(c, charge_stays=True),
+    by_a_link,
+)  # fmt: skip
+POST = Topology(
+    15, "post", "A knob on the negative post",
+    "Where there is room above the battery and little to carry: it goes on the post itself, and no lead is cut. For storage and service.",
+    _on_the_post,
+)  # fmt: skip
+PULL_CABLE = Topology(
+    35, "pull_cable", "One switch, pulled from two places",
+    "The alternator on the battery's side, one heavy switch, and a cable from an outer handle to its lever: either hand opens it, with no coil.",
+    _by_cable,
     by_a_link,
 )  # fmt: skip
