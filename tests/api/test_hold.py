@@ -250,3 +250,10 @@ def test_a_page_of_our_own_writes(tech: Caller) -> None:
     for headers in ({"Origin": "http://localhost"}, {"Sec-Fetch-Site": "same-origin"}, {}):
         asked = {"method": "POST", "json": {}, "headers": {"X-CSRFToken": tech.token, **headers}}
         assert tech.client.open("/api/solve", **asked).status_code == 422  # type: ignore[arg-type]
+
+
+def test_a_field_called_by_a_raised_figure_is_refused_in_words(tech: Caller) -> None:
+    """Python calls a superscript three a digit and makes no number of it: looked up in a list, it was a mistake of the server."""
+    for name in ("%C2%B3", "%C2%B2", "3", "%D9%A3"):
+        refused = tech.post(f"/api/files?{name}=", [{"a": 1}])
+        assert refused.status_code == 422 and refused.json["problems"], refused.text  # type: ignore[index]

@@ -94,7 +94,7 @@ def _element_of(path: list[str], body: Any) -> str | None:
     """The id of the branch, source or load that a path of the request body leads through."""
     found = None
     for part in path:
-        if isinstance(body, list) and part.isdigit() and int(part) < len(body):
+        if isinstance(body, list) and part.isascii() and part.isdigit() and int(part) < len(body):
             body = body[int(part)]
         elif isinstance(body, dict) and part in body:
             body = body[part]
