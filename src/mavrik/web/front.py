@@ -47,7 +47,7 @@ class Patient:
         length = headers.get(b"content-length", b"0")
         if b"transfer-encoding" in headers:
             await _refuse(send, 411, "Length required", "Say how long the body is.")
-        elif not (length.isascii() and length.isdigit()) or int(length) > self._whole_bytes:
+        elif not length.isdigit() or int(length) > self._whole_bytes:
             await self._application(scope, receive, send)
         else:
             try:
