@@ -112,6 +112,13 @@ def test_what_is_fitted_is_kept_without_a_plan(tech: Caller, path: str) -> None:
     whole = answered(tech.get(path))
     assert not [c for c in whole["circuits"] if c["role"] == "proposal"]
     assert [c["label"] for c in view["kept"]["switching"]["controls"]] == ["Cut-off switch"]
+    # A plan for something else moves none of them; another circuit as found may.
+    answered(tech.post(f"{path}/isolation", {"purpose": "storage", "way": "negative"}), 201)
+    assert answered(tech.post(f"{path}/isolation", {"purpose": "storage", "way": "as_fitted"}), 201)["kept_holds"]
+    found = next(c for c in answered(tech.get(path))["circuits"] if c["role"] == "as_found")
+    found["document"]["loads"][0]["label"] = "Pump and ignition"
+    answered(tech.put(f"{path}/circuit", {"document": found["document"], "lock": found["lock"], "as_new_revision": True}), 200)
+    assert not answered(tech.get(f"{path}/isolation"))["kept_holds"]
 
 
 @pytest.mark.parametrize(

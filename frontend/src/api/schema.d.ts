@@ -5428,7 +5428,7 @@ export interface components {
             kept: components["schemas"]["Isolation"] | null;
             /**
              * Kept Holds
-             * @description Whether that belongs to the circuit as it is now planned, or as found where nothing moves
+             * @description Whether that belongs to the circuit as it is now planned; where nothing moves, as it was found last
              */
             kept_holds: boolean;
             /** No Ways */

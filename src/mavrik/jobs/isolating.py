@@ -15,7 +15,7 @@ from mavrik.core.drawing.loop import LoopLayout, lay_out
 from mavrik.core.isolation.documents import Isolation, IsolationPurpose
 from mavrik.core.isolation.proof import Proof
 from mavrik.core.isolation.purposes import isolation_table
-from mavrik.core.isolation.topologies import Topology
+from mavrik.core.isolation.topologies import TOPOLOGIES, Topology
 from mavrik.core.isolation.ways import DisconnectWay, way_on, ways_for
 from mavrik.core.planning.guided.disconnect import DISCONNECT
 from mavrik.core.procedures.bench.disconnect import DISCONNECT as DISCONNECT_PROOF
@@ -30,7 +30,7 @@ from mavrik.jobs.proving import kept_proof
 from mavrik.jobs.runs import ProcedureView, procedures_on
 from mavrik.jobs.summaries import summarise
 from mavrik.jobs.work import get_row, row_to_change
-from mavrik.store.models import Job
+from mavrik.store.models import Job, JobDocument
 
 
 class PurposeChoice(Document):
@@ -67,7 +67,7 @@ class IsolationView(Document):
     kept: Isolation | None = Field(description="What was decided on")
     proof: Proof | None = Field(description="How far that is proven on the vehicle")
     kept_holds: bool = Field(
-        description="Whether that belongs to the circuit as it is now planned, or as found where nothing moves"
+        description="Whether that belongs to the circuit as it is now planned; where nothing moves, as it was found last"
     )
 
 
@@ -95,7 +95,7 @@ def isolation_of(session: Session, job_id: int, purpose: IsolationPurpose | None
         purpose=wanted, purposes=tuple(PurposeChoice(name=p, label=f.label, why=f.why) for p, f in table.purposes.items()),
         ways=tuple(WayShown(way=w, loop=lay_out(w.circuit, find_ring(w.circuit))) for w in shown),
         no_ways=tuple(NoWay(topology=way.name, label=way.label, why=why) for way, why in ways.items() if why),
-        source=table.source, kept=kept, proof=kept_proof(row), kept_holds=document is not None and document.circuit_id == _belongs_to(row),
+        source=table.source, kept=kept, proof=kept_proof(row), kept_holds=_holds(row, document),
     )  # fmt: skip
 
 
@@ -157,10 +157,15 @@ def _usual(row: Job) -> IsolationPurpose:
     return IsolationPurpose.EMERGENCY if competes else IsolationPurpose.STORAGE
 
 
-def _belongs_to(row: Job) -> int | None:
-    """The version that a kept disconnect has to be of: the plan's, or the one as found where there is no plan."""
-    version = latest(row.circuits, CircuitRole.PROPOSAL) or latest(row.circuits, CircuitRole.AS_FOUND)
-    return version.id if version is not None else None
+def _holds(row: Job, document: JobDocument | None) -> bool:
+    """Whether a kept disconnect belongs to what is planned now; of switches that are fitted, to the circuit as it was found last."""
+    if document is None:
+        return False
+    name = Isolation.model_validate(document.document).way
+    # A bundle may bring a way that this program does not have: it moved something.
+    moves = all(w.changes for w in TOPOLOGIES if w.name == name)
+    version = latest(row.circuits, CircuitRole.PROPOSAL if moves else CircuitRole.AS_FOUND)
+    return version is not None and version.id == document.circuit_id
 
 
 def _way(circuit: Circuit, name: str) -> Topology:
