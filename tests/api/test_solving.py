@@ -178,7 +178,11 @@ def test_two_parts_of_one_name_are_refused_wherever_a_circuit_is_asked_for(reade
 @pytest.mark.parametrize("layout", ["second_battery_converter", "boat_isolator", "second_battery_link", "motorcycle"])
 def test_a_battery_of_next_to_no_resistance_gives_what_is_taken(reader: Caller, layout: str) -> None:
     document = build_layout(layout, 12).model_dump(mode="json")
+    # Less than a microohm is no battery's, and is refused at its field.
     document["batteries"][0]["internal_mohm"] = 6.05e-202
+    refused: Any = reader.post("/api/solve", {"circuit": document, "state": {"engine_rpm": 900}})
+    assert refused.status_code == 422 and refused.json["problems"][0]["field"] == "internal_mohm"
+    document["batteries"][0]["internal_mohm"] = 1e-3
     state = {"engine_rpm": 900, "fault": {"from_node": "alt_stud", "to_node": "alt_case"}}
     point: Any = reader.post("/api/solve", {"circuit": document, "state": state}).json["point"]  # type: ignore[index]
     assert point["given_w"] == pytest.approx(point["taken_w"] + point["lost_w"], abs=0.05, rel=1e-4)

@@ -9,6 +9,9 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import job_with
 
+TRIED_MS = 120_000
+"""Ten ways are built and switched before anything is shown."""
+
 
 def choose_purpose(page: Page, label: str) -> None:
     page.locator("[data-test=purpose]").click()
@@ -27,10 +30,10 @@ def test_a_purpose_is_chosen_the_switch_seen_to_fail_another_way_accepted_and_th
     page.wait_for_selector("[data-job]")
     job = job_with(page, "competition_car")
     page.goto(f"/jobs/{job}/isolate")
-    page.wait_for_selector("[data-way=as_fitted]")
+    page.wait_for_selector("[data-way=as_fitted]", timeout=TRIED_MS)
     choose_purpose(page, "Emergency stop in competition")
     fitted = page.locator("[data-way=as_fitted]")
-    expect(fitted).to_have_attribute("data-does", "false")
+    expect(fitted).to_have_attribute("data-does", "false", timeout=TRIED_MS)
     ways = page.context.request.get(f"/api/jobs/{job}/isolation?purpose=emergency").json()
 
     # The switch that is fitted, opened on the loop with the engine at idle: it runs on.
@@ -68,7 +71,7 @@ def test_a_purpose_is_chosen_the_switch_seen_to_fail_another_way_accepted_and_th
     page.locator("[data-test=tab-owner]").click()
     expect(page.locator("[data-test=print-label]")).to_have_count(0)
     page.locator("[data-test=keep-isolation]").click()
-    expect(page.locator("[data-test=keep-isolation]")).to_contain_text("Kept", timeout=60_000)
+    expect(page.locator("[data-test=keep-isolation]")).to_contain_text("Kept", timeout=TRIED_MS)
     owner = page.locator("[data-test=owner]")
     expect(owner).to_contain_text("Outer switch stops a running engine.")
     label = page.context.request.get(page.locator("[data-test=print-label]").get_attribute("href") or "")
@@ -77,7 +80,7 @@ def test_a_purpose_is_chosen_the_switch_seen_to_fail_another_way_accepted_and_th
     # The live proof: a run on the planned circuit, each answer against what was promised.
     page.locator("[data-test=tab-proof]").click()
     proof = page.locator("[data-test=proof]")
-    expect(proof).to_have_attribute("data-proven", "null")
+    expect(proof).to_have_attribute("data-proven", "null", timeout=TRIED_MS)
     promised = page.context.request.get(f"/api/jobs/{job}/isolation/proof").json()["proof"]["lines"]
     page.locator("[data-prove=disconnect]").click()
     page.locator("[data-test=run-clear]").click()
@@ -88,12 +91,12 @@ def test_a_purpose_is_chosen_the_switch_seen_to_fail_another_way_accepted_and_th
         else:
             field.locator("input").fill("12.5" if line["promised"] == "live" else "0.02")
     page.locator("[data-test=keep-run]").click()
-    expect(proof).to_have_attribute("data-proven", "true", timeout=60_000)
+    expect(proof).to_have_attribute("data-proven", "true", timeout=TRIED_MS)
     expect(page.locator("[data-line][data-kept=true]")).to_have_count(len(promised))
 
     # It is the job's plan, and stays what was decided on.
     page.reload()
-    expect(page.locator("[data-test=keep-isolation]")).to_contain_text("Kept")
+    expect(page.locator("[data-test=keep-isolation]")).to_contain_text("Kept", timeout=TRIED_MS)
     expect(page.locator("[data-way=two_controls]")).to_have_attribute("aria-pressed", "true")
     plan = page.context.request.get(f"/api/jobs/{job}").json()
     assert {d["kind"] for d in plan["documents"]} == {"plan", "isolation"}

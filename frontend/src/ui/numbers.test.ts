@@ -48,6 +48,9 @@ describe('words for numbers', () => {
     expect(inRange(51, limits, 'm')).toBe('At most 50 m.')
     expect(inRange(0, limits, 'm')).toBe('')
     expect(inRange(0, { ...limits, above: true }, 'm')).toBe('More than 0 m.')
+    expect(inRange(-2, { least: 1e-6, most: 9 }, 'A')).toBe('More than 0 A.')
+    expect(inRange(1e-7, { least: 1e-6, most: 9 }, 'A')).toBe('At least 0.000001 A.')
+    expect(inRange(0, { least: 1, most: 9 }, 'A')).toBe('At least 1 A.')
     expect(inRange(1e9, {}, 'm')).toBe('')
   })
   it('puts numbers back as they were typed', () => {

@@ -37,10 +37,14 @@ export interface Limits {
   whole?: boolean
 }
 
+const A_LITTLE = 0.1
+
 /** Checks a range; the message says what is allowed. */
 export function inRange(value: number, { least, most, above, whole }: Limits, unit: string): string {
   const words = unit ? ` ${unit}` : ''
   if (least !== undefined && above && value <= least) return `More than ${least}${words}.`
+  // A least that only keeps numbers apart from nothing is none to name to somebody who typed nothing or less.
+  if (least !== undefined && least > 0 && least < A_LITTLE && value <= 0) return `More than 0${words}.`
   if (least !== undefined && value < least) return `At least ${least}${words}.`
   if (most !== undefined && value > most) return `At most ${most}${words}.`
   if (whole && !Number.isInteger(value)) return 'A whole number.'
