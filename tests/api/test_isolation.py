@@ -87,7 +87,12 @@ def test_a_way_is_decided_on_becomes_the_plan_and_is_printed_and_carried(tech: C
     again = answered(tech.get(f"/api/jobs/{taken['id']}/isolation"))
     assert again["kept"] == view["kept"] and again["kept_holds"]
     entry = next(d for d in bundle["documents"] if d["kind"] == "isolation")
-    for wrong in ({"circuit_id": None}, {"document": {**entry["document"], "switching": _unknown_contact(entry)}}):
+    crowd = [{"id": f"c{k}", "label": f"Control {k}"} for k in range(5)]
+    for wrong in (
+        {"circuit_id": None},
+        {"document": {**entry["document"], "switching": _unknown_contact(entry)}},
+        {"document": {**entry["document"], "switching": {**entry["document"]["switching"], "controls": crowd}}},
+    ):
         entries = [{**d, **wrong} if d["kind"] == "isolation" else d for d in bundle["documents"]]
         assert tech.post("/api/jobs/import", {**bundle, "documents": entries}).status_code == 422
 

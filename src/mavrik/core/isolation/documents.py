@@ -12,6 +12,9 @@ from mavrik.core.document import Ampere, Document, Identifier, Label, Problem
 from mavrik.core.isolation.expressions import ConditionText, names_in, read_condition
 
 MOST_CONTROLS = 10
+MOST_KEPT_CONTROLS = 4
+"""Each doubles the table, which is gone through whenever the job is looked at or printed."""
+
 KEY, START = "key", "start"
 RESERVED = frozenset({KEY, START})
 
@@ -135,6 +138,12 @@ class Isolation(Document):
     purpose: IsolationPurpose
     way: Annotated[str, Field(min_length=1, max_length=40, description="Name of the topology")]
     switching: Switching
+
+    @model_validator(mode="after")
+    def _few_controls(self) -> Isolation:
+        if len(self.switching.controls) > MOST_KEPT_CONTROLS:
+            raise ValueError(f"a disconnect that is kept has at most {MOST_KEPT_CONTROLS} controls")
+        return self
 
 
 def check_switching(circuit: Circuit, switching: Switching) -> list[Problem]:

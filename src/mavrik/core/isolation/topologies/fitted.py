@@ -4,12 +4,9 @@ from __future__ import annotations
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.branches.contacts import SwitchedBranch
-from mavrik.core.isolation.documents import Control, MovedContact
+from mavrik.core.isolation.documents import MOST_KEPT_CONTROLS, Control, MovedContact
 from mavrik.core.isolation.topologies.base import Isolated, Topology, as_used, usual_switching
 from mavrik.core.procedures.bench.disconnect import hand_worked
-
-MOST = 4
-"""More switches than a person tries in turn."""
 
 
 def _switches(circuit: Circuit) -> list[SwitchedBranch]:
@@ -34,8 +31,8 @@ def _not_here(circuit: Circuit) -> str:
     switches = _switches(as_used(circuit)[0])
     if not switches:
         return "No switch is drawn that a hand works."
-    if len({label for b in switches for label in b.worked_by or (b.label,)}) > MOST:
-        return f"More than {MOST} switches are drawn: try them under the circuit."
+    if len({label for b in switches for label in b.worked_by or (b.label,)}) > MOST_KEPT_CONTROLS:
+        return f"More than {MOST_KEPT_CONTROLS} switches are drawn: try them under the circuit."
     return ""
 
 
