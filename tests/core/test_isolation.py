@@ -208,7 +208,7 @@ def _running(switched: Switched):  # type: ignore[no-untyped-def]
     from mavrik.core.isolation.table import normal_running
     from mavrik.core.isolation.wired import IDLING
 
-    return normal_running(switched, IDLING)
+    return normal_running(switched)[IDLING]
 
 
 def sensing(volts: float, was_on: bool) -> bool:

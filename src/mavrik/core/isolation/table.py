@@ -157,23 +157,25 @@ def truth_table(circuit: Circuit, switching: Switching, bare: bool = False) -> T
     key_on = switched.settle(replace(off.at, key=np.ones(rows, dtype=bool)))
     cranking = switched.settle(replace(key_on.at, start=np.ones(rows, dtype=bool), engine=np.full(rows, CRANKING, dtype=np.int8)))
     every = np.zeros(rows, dtype=np.int64)
-    idle, fast = (
-        switched.settle(replace(normal_running(switched, engine).of(every), controls=controls)) for engine in (IDLING, FAST)
-    )
+    running = normal_running(switched)
+    idle, fast = (switched.settle(replace(running[engine].of(every), controls=controls)) for engine in (IDLING, FAST))
     key_off = switched.settle(replace(idle.at, key=np.zeros(rows, dtype=bool)))
     return Table(switched, controls, (off, key_on, cranking, idle, fast, key_off))
 
 
-def normal_running(switched: Switched, engine: int) -> Standing:
-    """The vehicle as it is driven, one row: all controls on, key on, cranked, engine turning; it may stop for want of something.
+def normal_running(switched: Switched) -> dict[int, Standing]:
+    """The vehicle as it is driven, one row at idle and one under way: all controls on, key on, cranked; it may stop for want of something.
 
-    switched: circuit and switching; engine: at idle or under way
+    switched: circuit and switching
     """
     one = np.ones(1, dtype=bool)
     key_on = switched.settle(replace(switched.standing(1), key=one))
     cranked = switched.settle(replace(key_on.at, start=one, engine=np.full(1, CRANKING, dtype=np.int8)))
-    begun = replace(cranked.at, start=~one, engine=np.full(1, engine, dtype=np.int8))
-    return switched.settle(replace(begun, excited=switched.with_field(begun, cranked.volts))).at
+    settled = {}
+    for engine in (IDLING, FAST):
+        begun = replace(cranked.at, start=~one, engine=np.full(1, engine, dtype=np.int8))
+        settled[engine] = switched.settle(replace(begun, excited=switched.with_field(begun, cranked.volts))).at
+    return settled
 
 
 def bared(switching: Switching) -> Switching:

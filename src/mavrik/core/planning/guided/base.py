@@ -45,21 +45,23 @@ class Question(Document):
 
 
 @dataclass(frozen=True)
-class Changed:
-    """What came of it."""
-
-    circuit: Circuit
-    to_do: tuple[str, ...]
-    """What the drawing does not show: to be done and looked at, in order."""
-
-
-@dataclass(frozen=True)
 class Fit:
     """Whether a change does what it is for, and what decides."""
 
     does: bool | None
     """None: something that decides has not been said."""
     words: str
+
+
+@dataclass(frozen=True)
+class Changed:
+    """What came of it."""
+
+    circuit: Circuit
+    to_do: tuple[str, ...]
+    """What the drawing does not show: to be done and looked at, in order."""
+    fit: Fit | None = None
+    """Whether it does what it is for; None: nobody asks that of it."""
 
 
 @dataclass(frozen=True)
@@ -76,8 +78,6 @@ class Guide:
     build: Callable[[Circuit, Answers], Changed]
     compares: str = ""
     """Name of the question whose answers are worth setting side by side."""
-    fit: Callable[[Circuit, Answers], Fit] | None = None
-    """Whether it does what it is for; None: nobody asks that of it."""
 
 
 def pick(name: str, label: str, choices: Mapping[str, str], usual: str | None = None, why: str = "") -> Question:

@@ -88,11 +88,10 @@ def side_by_side(found: Circuit, guide: Guide, answers: Answers, target: SizingT
     for choice in question.choices:
         answers = {**given, question.name: choice.name}
         try:
-            changed = guide.build(found, answers).circuit
-            made = cheapest_proposal(changed, target, prices, found).circuit
+            changed = guide.build(found, answers)
+            made = cheapest_proposal(changed.circuit, target, prices, found).circuit
             cost = circuit_cost(found, made, prices).total(prices)
-            row = _row(made, choice.name, choice.label, cost)
-            fit = guide.fit(found, answers) if guide.fit else None
+            row, fit = _row(made, choice.name, choice.label, cost), changed.fit
             rows.append(row if fit is None else row.model_copy(update={"does": fit.does, "fit_words": fit.words}))
         except (SizingError, GuideProblemError, CircuitError, net.NoOperatingPointError) as error:
             rows.append(Beside(name=choice.name, label=choice.label, refused=str(error)))

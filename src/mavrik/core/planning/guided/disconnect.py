@@ -43,11 +43,6 @@ def _asks(circuit: Circuit) -> tuple[Question, ...]:
     )
 
 
-def _verdict(circuit: Circuit, answers: Answers) -> IsolationVerdict:
-    made = topology_of(str(answers["way"])).build(circuit)
-    return verdict(made.circuit, made.switching, IsolationPurpose(str(answers["purpose"])))
-
-
 def _said(found: IsolationVerdict) -> Iterator[str]:
     """What decides against it first, then what would be better."""
     for decides in (True, False):
@@ -58,7 +53,8 @@ def _said(found: IsolationVerdict) -> Iterator[str]:
 
 def _build(circuit: Circuit, answers: Answers) -> Changed:
     way = topology_of(str(answers["way"]))
-    made, found = way.build(circuit), _verdict(circuit, answers)
+    made = way.build(circuit)
+    found = verdict(made.circuit, made.switching, IsolationPurpose(str(answers["purpose"])))
     label = " ".join(found.owner)
     return Changed(
         made.circuit,
@@ -70,11 +66,11 @@ def _build(circuit: Circuit, answers: Answers) -> Changed:
             f"On the label at the switch: {label}",
             *PROOF,
         ),
+        _fit(found),
     )
 
 
-def _fit(circuit: Circuit, answers: Answers) -> Fit:
-    found = _verdict(circuit, answers)
+def _fit(found: IsolationVerdict) -> Fit:
     decisive = [a for a in found.answers if a.kind != "advises" and a.outcome is not RuleOutcome.MET]
     worst = min(decisive, key=lambda a: a.outcome is not RuleOutcome.BROKEN, default=None)
     return Fit(found.does, worst.words if worst is not None else found.headline)
@@ -83,5 +79,5 @@ def _fit(circuit: Circuit, answers: Answers) -> Fit:
 DISCONNECT = Guide(
     70, "disconnect", "Fit a disconnect",
     "For storage, service, theft, a drain, an emergency stop, a winch or a second bank: what it really cuts, and whether the engine stops.",
-    _not_here, _asks, _build, compares="way", fit=_fit,
+    _not_here, _asks, _build, compares="way",
 )  # fmt: skip
