@@ -87,11 +87,11 @@ ISOLATE_HELP = """
 Puts a disconnect into the circuit as found, each way it can be had, and says whether it does what it is for. Needs no database and no
 network. Exit 0 with an answer, 2 for a file that is not sound or a way that cannot be had.
 
-The output (docs/formats/mavrik-isolation.v1.schema.json says every field; A, V, each with its unit in its name):
-  format, version, program_version    "mavrik-isolation", 1
+The output (docs/formats/mavrik-isolation.v2.schema.json says every field; A, V, each with its unit in its name):
+  format, version, program_version    "mavrik-isolation", 2
   job_number, circuit_revision, purpose
-  ways[]               topology, label, does, moves[], assumed[], switching, circuit (the new document)
-    verdict            does (null: not yet proven), headline, answers[] (rule, kind, outcome, words, row that decides, change), owner[]
+  ways[]               topology, label, does, changes, moves[], assumed[], switching, circuit (the new document)
+    verdicts[]         of the purpose: does (null: not yet proven), headline, answers[] (rule, kind, outcome, words, row that decides, change), owner[]
     rows[]             of the truth table: on, off, situation, live, runs, cranks, fed, closed, pulled_in, drain_a, stud_v, chatters
 """
 

@@ -26,16 +26,20 @@ def path(tech: Caller, job: dict[str, Any]) -> str:
     return at
 
 
-def ways_of(view: dict[str, Any]) -> dict[str, dict[str, Any]]:
-    return {w["way"]["topology"]: w["way"] for w in view["ways"]}
+def ways_of(view: dict[str, Any], purpose: str = "storage") -> dict[str, dict[str, Any]]:
+    """Every way by its name, with its verdict for one purpose."""
+    return {
+        w["way"]["topology"]: {**w["way"], "verdict": next(v for v in w["way"]["verdicts"] if v["purpose"] == purpose)}
+        for w in view["ways"]
+    }
 
 
 def test_every_way_is_tried_for_a_purpose_with_its_whole_table_and_its_drawing(reader: Caller, path: str) -> None:
-    view = answered(reader.get(f"{path}/isolation?purpose=emergency"))
-    ways = ways_of(view)
+    view = answered(reader.get(f"{path}/isolation"))
+    ways = ways_of(view, "emergency")
     assert {n: w["verdict"]["does"] for n, w in ways.items()} == {
         "as_fitted": False, "negative": False, "post": False, "positive": False, "alternator_side": False, "pull_cable": True,
-        "multi_pole": False, "two_controls": True, "controller": True,
+        "multi_pole": False, "field_cut": False, "two_controls": True, "controller": True,
     }  # fmt: skip
     assert {n["topology"] for n in view["no_ways"]} == {"further_banks", "winch"} and view["kept"] is None
     fitted = ways["as_fitted"]
@@ -54,9 +58,8 @@ def test_every_way_is_tried_for_a_purpose_with_its_whole_table_and_its_drawing(r
         assert drawn == {b["id"] for b in shown["way"]["circuit"]["branches"]}
         assert {c["branch_id"] for c in shown["way"]["switching"]["contacts"]} <= drawn
     # Another purpose, another verdict, and what is usual where nobody said what for.
-    assert ways_of(answered(reader.get(f"{path}/isolation?purpose=storage")))["as_fitted"]["verdict"]["does"]
-    assert answered(reader.get(f"{path}/isolation"))["purpose"] == "storage"
-    assert reader.get(f"{path}/isolation?purpose=levitation").status_code == 422
+    assert ways_of(view, "storage")["as_fitted"]["verdict"]["does"] and view["purpose"] == "storage"
+    assert {v["purpose"] for v in ways["negative"]["verdicts"]} == {p["name"] for p in view["purposes"]}
 
 
 def test_a_way_is_decided_on_becomes_the_plan_and_is_printed_and_carried(tech: Caller, reader: Caller, path: str) -> None:
@@ -144,9 +147,9 @@ def test_a_way_that_cannot_be_is_refused_at_its_field_and_nothing_is_kept(
     assert (after["documents"], after["circuits"]) == (before["documents"], before["circuits"])
 
 
-def _run_on(circuit_id: int, values: dict[str, float], **more: Any) -> dict[str, Any]:
+def _run_on(circuit_id: int, values: dict[str, float], procedure: str = "disconnect", **more: Any) -> dict[str, Any]:
     readings = [{"point": p, "value": v} for p, v in values.items()]
-    return {"circuit_id": circuit_id, "run": {"procedure": "disconnect", "readings": readings, **more}}
+    return {"circuit_id": circuit_id, "run": {"procedure": procedure, "readings": readings, **more}}
 
 
 def test_a_disconnect_is_proven_live_on_the_planned_circuit_and_only_by_what_was_promised(
@@ -155,8 +158,8 @@ def test_a_disconnect_is_proven_live_on_the_planned_circuit_and_only_by_what_was
     assert reader.get(f"{path}/isolation/proof").status_code == 404
     answered(tech.post(f"{path}/isolation", {"purpose": "emergency", "way": "two_controls"}), 201)
     seen = answered(reader.get(f"{path}/isolation/proof"))
-    lines = {x["point"]: x for x in seen["proof"]["lines"]}
-    assert seen["proof"]["proven"] is None and {x["kept"] for x in lines.values()} == {None}
+    lines = {x["point"]: x for x in seen["disconnect"]["proof"]["lines"]}
+    assert seen["disconnect"]["proof"]["proven"] is None and {x["kept"] for x in lines.values()} == {None}
     # The old cut-off is no control of this way: nothing is promised of it but that it opens.
     assert [x["promised"] for p, x in lines.items() if p.startswith("stops:")] == ["yes", "yes"]
     assert lines["dead_v:isolated"]["promised"] == "dead" and lines["dead_v:alt_stud"]["promised"] == "live"
@@ -167,14 +170,23 @@ def test_a_disconnect_is_proven_live_on_the_planned_circuit_and_only_by_what_was
 
     as_promised = {p: {"yes": 1, "no": 0, "live": 12.6, "dead": 0.02}[x["promised"]] for p, x in lines.items()}
     first = dict(list(as_promised.items())[:2])
-    assert reader.post(f"{path}/runs", _run_on(seen["circuit_id"], first)).status_code == 403
-    answered(tech.post(f"{path}/runs", _run_on(seen["circuit_id"], first)), 201)
-    half = answered(reader.get(f"{path}/isolation/proof"))["proof"]
+    assert reader.post(f"{path}/runs", _run_on(seen["disconnect"]["circuit_id"], first)).status_code == 403
+    answered(tech.post(f"{path}/runs", _run_on(seen["disconnect"]["circuit_id"], first)), 201)
+    half = answered(reader.get(f"{path}/isolation/proof"))["disconnect"]["proof"]
     assert half["proven"] is None and half["headline"] == f"Not yet proven: 2 of {len(lines)} read"
-    answered(tech.post(f"{path}/runs", _run_on(seen["circuit_id"], as_promised)), 201)
-    assert answered(reader.get(f"{path}/isolation/proof"))["proof"]["proven"] is True
+    answered(tech.post(f"{path}/runs", _run_on(seen["disconnect"]["circuit_id"], as_promised)), 201)
+    assert answered(reader.get(f"{path}/isolation/proof"))["disconnect"]["proof"]["proven"] is True
     stage = {s["stage"]: s["state"] for s in answered(tech.get(path))["progress"]["stages"]}
     assert stage["isolate"] == "done"
+    # The heat of a contact is that of what was read of it, once it was read.
+    assert seen["disconnect"]["verdict"]["does"] is True
+    (new,) = seen["disconnect"]["contacts"]
+    assert not new["measured"] and new["heat_w"] == pytest.approx(new["carries_a"] ** 2 * new["resistance_ohm"])
+    closed = {f"contact_ohm:{new['branch_id']}": 0.0021}
+    answered(tech.post(f"{path}/runs", _run_on(seen["disconnect"]["circuit_id"], closed, "switches")), 201)
+    (hot,) = answered(reader.get(f"{path}/isolation/proof"))["disconnect"]["contacts"]
+    assert hot["measured"] and hot["resistance_ohm"] == 0.0021
+    assert hot["heat_w"] == pytest.approx(new["heat_w"] * 0.0021 / new["resistance_ohm"])
     sheet = tech.get(f"{path}/sheet").text
     assert "Proven on the vehicle: it does what was promised" in sheet and "as promised" in sheet
     # Readings of the planned circuit say nothing of the one as found.
@@ -182,8 +194,8 @@ def test_a_disconnect_is_proven_live_on_the_planned_circuit_and_only_by_what_was
 
     # The engine ran on at one of them: not as promised, whatever the rest says.
     stop = next(p for p in as_promised if p.startswith("stops:"))
-    answered(tech.post(f"{path}/runs", _run_on(seen["circuit_id"], {stop: 0})), 201)
-    proof = answered(reader.get(f"{path}/isolation/proof"))["proof"]
+    answered(tech.post(f"{path}/runs", _run_on(seen["disconnect"]["circuit_id"], {stop: 0})), 201)
+    proof = answered(reader.get(f"{path}/isolation/proof"))["disconnect"]["proof"]
     assert proof["proven"] is False and proof["headline"].startswith("Not as promised: At idle, Driver's switch alone off")
     stages = {s["stage"]: s for s in answered(tech.get(path))["progress"]["stages"]}
     assert stages["isolate"]["missing"] == "it is not as promised"

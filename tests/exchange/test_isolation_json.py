@@ -24,12 +24,12 @@ def test_isolate_prints_table_and_verdict() -> None:
     ways = {w["topology"]: w for w in made["ways"]}
     found = next(c.document for c in read_bundle(EXAMPLE.read_bytes()).circuits if c.role == "as_found")
     assert list(ways) == [t.name for t in TOPOLOGIES if not t.not_here(found)]
-    assert ways["positive"]["verdict"]["does"] is False and ways["two_controls"]["verdict"]["does"] is not False
-    stopped = next(a for a in ways["positive"]["verdict"]["answers"] if a["rule"] == "engine_stops")
+    assert ways["positive"]["verdicts"][0]["does"] is False and ways["two_controls"]["verdicts"][0]["does"] is not False
+    stopped = next(a for a in ways["positive"]["verdicts"][0]["answers"] if a["rule"] == "engine_stops")
     assert (
         stopped["outcome"] == "broken" and stopped["row"]["runs"] and stopped["row"]["off"] == ["Isolator"] and stopped["change"]
     )
-    assert any("does NOT stop" in words for words in ways["positive"]["verdict"]["owner"])
+    assert any("does NOT stop" in words for words in ways["positive"]["verdicts"][0]["owner"])
 
 
 def test_one_way_with_every_row_and_what_cannot_be_had() -> None:

@@ -53,7 +53,7 @@ IN_WORDS: dict[Permission, str] = {
     Permission.ERASE: "write out or erase a customer's data",
     Permission.AUDIT: "read the log of changes",
     Permission.KEEP_INSTRUMENTS: "say where an instrument is connected",
-    Permission.KEEP_LISTS: "change units and prices",
+    Permission.KEEP_LISTS: "change the workshop's lists",
     Permission.KEEP_PEOPLE: "look after accounts",
 }
 """As the end of "Your account may not ..."."""

@@ -6,7 +6,8 @@ from typing import Any
 
 from mavrik import __version__
 from mavrik.core.document import Document
-from mavrik.core.isolation.documents import IsolationPurpose
+from mavrik.core.isolation.documents import IsolationPurpose, PurposeProfile
+from mavrik.core.isolation.purposes import usual_purposes
 from mavrik.core.isolation.topologies import TOPOLOGIES
 from mavrik.core.isolation.ways import DisconnectWay, way_on, why_not
 from mavrik.domain.job import CircuitRole
@@ -17,7 +18,7 @@ class IsolationFile(Document):
     """What `mavrik isolate` prints."""
 
     format: str = "mavrik-isolation"
-    version: int = 1
+    version: int = 2
     program_version: str = __version__
     job_number: str
     circuit_revision: int
@@ -44,8 +45,16 @@ def isolate_bundle(
     able = [t for t in wanted if not said[t]]
     if not able:
         raise ValueError(said[wanted[0]])
-    ways = tuple(way_on(circuit, way, purpose, every_row) for way in able)
+    asked = {purpose: _profile(bundle, purpose)}
+    ways = tuple(way_on(circuit, way, asked, every_row) for way in able)
     return IsolationFile(job_number=bundle.job.number, circuit_revision=version.revision, purpose=purpose, ways=ways)
+
+
+def _profile(bundle: Bundle, purpose: IsolationPurpose) -> PurposeProfile:
+    """What the job's disconnect was decided on by, where it is for that; else what is usual."""
+    kept = bundle.isolation()
+    own = kept[1].profile if kept is not None and kept[1].purpose is purpose else None
+    return own or usual_purposes().purposes[purpose]
 
 
 def isolation_schema() -> dict[str, Any]:

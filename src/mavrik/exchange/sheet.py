@@ -196,7 +196,7 @@ def disconnect_of(bundle: Bundle) -> IsolationVerdict | None:
     bundle: the job
     """
     kept = bundle.isolation()
-    return verdict(kept[0], kept[1].switching, kept[1].purpose) if kept is not None else None
+    return verdict(kept[0], kept[1].switching, kept[1].purpose, kept[1].profile) if kept is not None else None
 
 
 PICTURE = "data:image/jpeg;base64,"

@@ -22,6 +22,7 @@ from mavrik.core.circuit import (
     TerminationKind,
     blank_branches,
 )
+from mavrik.core.circuit.controls import PLACE_WORDS
 from mavrik.core.circuit.additions import ADDITIONS
 from mavrik.core.circuit.layouts import LAYOUTS
 from mavrik.core.circuit.ring import find_ring
@@ -138,6 +139,7 @@ class Catalogue(Document):
     places: tuple[LabelledChoice, ...]
     termination_kinds: tuple[LabelledChoice, ...]
     termination_conditions: tuple[LabelledChoice, ...]
+    control_places: tuple[LabelledChoice, ...] = Field(description="Where a switch may be reached")
     node_roles: tuple[LabelledChoice, ...]
     branch_kinds: tuple[LabelledChoice, ...]
     blank_branches: tuple[Branch, ...] = Field(description="Starting values of a new branch, one a kind")
@@ -249,6 +251,7 @@ def catalogue() -> Catalogue:
             LabelledChoice(name=TerminationKind.UNKNOWN, label="Not seen"),
         ),
         termination_conditions=tuple(_plain(c) for c in TerminationCondition),
+        control_places=tuple(LabelledChoice(name=p, label=words) for p, words in PLACE_WORDS.items()),
         node_roles=tuple(_plain(r) for r in NodeRole),
         branch_kinds=tuple(LabelledChoice(name=k.model_fields["kind"].default, label=k.title, why=k.when) for k in BRANCH_KINDS),
         blank_branches=blank_branches(),

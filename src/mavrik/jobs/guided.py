@@ -11,8 +11,9 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.document import Document, Problem
 from mavrik.core.planning.comparison import compare
-from mavrik.core.planning.guided import GUIDES, GuideProblemError, Question, guide_of, guided
+from mavrik.core.planning.guided import GUIDES, Guide, GuideProblemError, Question, guide_of, guided
 from mavrik.core.planning.guided.beside import Beside, side_by_side
+from mavrik.core.planning.guided.disconnect import DISCONNECT, disconnect_by
 from mavrik.core.planning.leads import cheapest_proposal
 from mavrik.core.planning.set_point import set_point
 from mavrik.core.planning.targets import Guided, SizingError, SizingTarget
@@ -20,7 +21,7 @@ from mavrik.domain.job import Plan
 from mavrik.domain.roles import Who
 from mavrik.jobs.errors import InvalidError
 from mavrik.jobs.kept import as_found
-from mavrik.jobs.lists import prices
+from mavrik.jobs.lists import prices, purposes
 from mavrik.jobs.planning import PlanView, keep_planned
 from mavrik.jobs.records import CircuitRecord
 from mavrik.jobs.work import get_row, row_to_change
@@ -49,11 +50,17 @@ class GuidedAsked(Document):
     target: SizingTarget
 
 
+def _guides(session: Session) -> tuple[Guide, ...]:
+    """Those of this workshop: what a disconnect must do it may have changed."""
+    own = disconnect_by(purposes(session).document.purposes)
+    return tuple(own if g is DISCONNECT else g for g in GUIDES)
+
+
 def guides_for(session: Session, job_id: int) -> list[GuideView]:
     """Every guided change, and what it asks of the job's circuit. Raises NotFoundError where none is described."""
     circuit = _whole(as_found(get_row(session, job_id)))
     views = []
-    for g in GUIDES:
+    for g in _guides(session):
         said = g.not_here(circuit)
         views.append(
             GuideView(
@@ -75,11 +82,12 @@ def preview_guided(session: Session, job_id: int, asked: GuidedAsked) -> PlanVie
     """
     found = _whole(as_found(get_row(session, job_id)))
     try:
-        changed = guided(found, asked.name, asked.answers)
+        guides = _guides(session)
+        changed = guided(found, asked.name, asked.answers, guides)
     except GuideProblemError as error:
         raise InvalidError(str(error), [Problem("guided", error.field, str(error))]) from error
     _whole(changed.circuit)
-    guide = next(g for g in GUIDES if g.name == asked.name)
+    guide = next(g for g in guides if g.name == asked.name)
     try:
         proposal = cheapest_proposal(changed.circuit, asked.target, prices(session).document, found)
     except SizingError as error:
@@ -94,7 +102,9 @@ def beside_of(session: Session, job_id: int, asked: GuidedAsked) -> tuple[Beside
     """Every answer to the question that a guide compares, side by side. Raises InvalidError as `preview_guided`."""
     found = _whole(as_found(get_row(session, job_id)))
     try:
-        return side_by_side(found, guide_of(found, asked.name), asked.answers, asked.target, prices(session).document)
+        return side_by_side(
+            found, guide_of(found, asked.name, _guides(session)), asked.answers, asked.target, prices(session).document
+        )
     except GuideProblemError as error:
         raise InvalidError(str(error), [Problem("guided", error.field, str(error))]) from error
 

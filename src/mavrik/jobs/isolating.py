@@ -14,7 +14,6 @@ from mavrik.core.document import Document, Problem
 from mavrik.core.drawing.loop import LoopLayout, lay_out
 from mavrik.core.isolation.documents import Isolation, IsolationPurpose
 from mavrik.core.isolation.proof import Proof
-from mavrik.core.isolation.purposes import isolation_table
 from mavrik.core.isolation.topologies import TOPOLOGIES, Topology
 from mavrik.core.isolation.ways import DisconnectWay, way_on, ways_for
 from mavrik.core.planning.guided.disconnect import DISCONNECT
@@ -25,8 +24,9 @@ from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.finding import latest
 from mavrik.jobs.guided import GuidedAsked, keep_guided
 from mavrik.jobs.kept import as_found, keep_document, latest_document
+from mavrik.jobs.lists import purposes
 from mavrik.jobs.planning import starting_target
-from mavrik.jobs.proving import kept_proof
+from mavrik.jobs.proving import KeptDisconnect, kept_disconnect, kept_proof
 from mavrik.jobs.runs import ProcedureView, procedures_on
 from mavrik.jobs.summaries import summarise
 from mavrik.jobs.work import get_row, row_to_change
@@ -39,6 +39,7 @@ class PurposeChoice(Document):
     name: IsolationPurpose
     label: str
     why: str
+    rulebook: str = Field(description="That the workshop follows; empty: none is named")
 
 
 class WayShown(Document):
@@ -57,13 +58,12 @@ class NoWay(Document):
 
 
 class IsolationView(Document):
-    """What every way to put a disconnect in does for a purpose, on a job's circuit."""
+    """What every way to put a disconnect in does on a job's circuit, for each purpose."""
 
-    purpose: IsolationPurpose
+    purpose: IsolationPurpose = Field(description="That was decided on; otherwise what is usual of such a vehicle")
     purposes: tuple[PurposeChoice, ...]
     ways: tuple[WayShown, ...]
     no_ways: tuple[NoWay, ...]
-    source: str
     kept: Isolation | None = Field(description="What was decided on")
     proof: Proof | None = Field(description="How far that is proven on the vehicle")
     kept_holds: bool = Field(
@@ -78,24 +78,23 @@ class IsolationAsked(Document):
     way: Annotated[str, Field(max_length=40)]
 
 
-def isolation_of(session: Session, job_id: int, purpose: IsolationPurpose | None = None) -> IsolationView:
-    """Every way tried on a job's circuit as found.
+def isolation_of(session: Session, job_id: int) -> IsolationView:
+    """Every way tried on a job's circuit as found, for each purpose as the workshop has it.
 
-    purpose: left out, the one that was kept; of a competition car an emergency stop, of others storage
     Raises NotFoundError where no circuit is described, InvalidError for one with something wrong.
     """
     row = get_row(session, job_id)
-    circuit, table = _whole(as_found(row)), isolation_table()
+    circuit, profiles = _whole(as_found(row)), purposes(session).document.purposes
     document = latest_document(row, DocumentKind.ISOLATION)
     kept = Isolation.model_validate(document.document) if document is not None else None
-    wanted = purpose or (kept.purpose if kept is not None else _usual(row))
     ways = ways_for(circuit)
-    shown = [way_on(circuit, way, wanted, every_row=True) for way, why in ways.items() if not why]
+    shown = [way_on(circuit, way, profiles, every_row=True) for way, why in ways.items() if not why]
     return IsolationView(
-        purpose=wanted, purposes=tuple(PurposeChoice(name=p, label=f.label, why=f.why) for p, f in table.purposes.items()),
+        purpose=kept.purpose if kept is not None else _usual(row),
+        purposes=tuple(PurposeChoice(name=p, label=f.label, why=f.why, rulebook=f.rulebook) for p, f in profiles.items()),
         ways=tuple(WayShown(way=w, loop=lay_out(w.circuit, find_ring(w.circuit))) for w in shown),
         no_ways=tuple(NoWay(topology=way.name, label=way.label, why=why) for way, why in ways.items() if why),
-        source=table.source, kept=kept, proof=kept_proof(row), kept_holds=_holds(row, document),
+        kept=kept, proof=kept_proof(row), kept_holds=_holds(row, document),
     )  # fmt: skip
 
 
@@ -115,20 +114,19 @@ def keep_isolation(session: Session, job_id: int, asked: IsolationAsked, who: Wh
         version = latest(row.circuits, CircuitRole.AS_FOUND)
         assert version is not None
         circuit_id = version.id
-    table = isolation_table()
-    kept = Isolation(purpose=asked.purpose, way=way.name, switching=way.build(found).switching)
-    what = f"a disconnect for {table.purposes[asked.purpose].label.lower()}: {way.label}"
+    profile = purposes(session).document.purposes[asked.purpose]
+    kept = Isolation(purpose=asked.purpose, profile=profile, way=way.name, switching=way.build(found).switching)
+    what = f"a disconnect for {profile.label.lower()}: {way.label}"
     keep_document(session, row, DocumentKind.ISOLATION, kept, who, what[:300], circuit_id=circuit_id)
     session.refresh(row, ["circuits", "documents"])
     summarise(session, row)
-    return isolation_of(session, job_id, asked.purpose)
+    return isolation_of(session, job_id)
 
 
 class ProofView(Document):
-    """The live proof of a job's disconnect: what was promised, what was read, and the tests to read it by."""
+    """The disconnect that was decided on, and the tests to prove it by."""
 
-    circuit_id: int = Field(description="Version that the runs of it are made on")
-    proof: Proof
+    disconnect: KeptDisconnect
     procedures: tuple[ProcedureView, ...]
 
 
@@ -138,10 +136,10 @@ def proof_of(session: Session, job_id: int) -> ProofView:
     kept = latest_document(row, DocumentKind.ISOLATION)
     if kept is None or kept.circuit_id is None:
         raise NotFoundError("No disconnect was decided on yet: choose a way and keep it.")
-    found = kept_proof(row)
+    found = kept_disconnect(row)
     assert found is not None
     version = next(c for c in row.circuits if c.id == kept.circuit_id)
-    asked = {line.point for line in found.lines}
+    asked = {line.point for line in found.proof.lines}
     procedures = tuple(
         # Of switches that are no part of it nothing was promised.
         p.model_copy(update={"points": tuple(x for x in p.points if x.point.id in asked)})
@@ -149,7 +147,7 @@ def proof_of(session: Session, job_id: int) -> ProofView:
         else p
         for p in procedures_on(session, row, version, ("switches", DISCONNECT_PROOF.name))
     )
-    return ProofView(circuit_id=version.id, proof=found, procedures=procedures)
+    return ProofView(disconnect=found, procedures=procedures)
 
 
 def _usual(row: Job) -> IsolationPurpose:

@@ -1,4 +1,4 @@
-"""Lists that the workshop keeps for all its jobs: the units that it can get, and what parts and hours cost."""
+"""Lists that the workshop keeps for all its jobs: the units that it can get, what parts and hours cost, what a disconnect must do."""
 
 from __future__ import annotations
 
@@ -13,6 +13,8 @@ from sqlalchemy.orm import Session
 from mavrik.core.catalogue.prices import PriceList, usual_prices
 from mavrik.core.catalogue.units import UnitList, usual_units
 from mavrik.core.document import Document, Problem
+from mavrik.core.isolation.profiles import RuleChoice, check_purposes, rule_choices
+from mavrik.core.isolation.purposes import PurposeList, usual_purposes
 from mavrik.domain.roles import Who
 from mavrik.exchange.units_csv import UnitFileError, units_from_csv, units_to_csv
 from mavrik.jobs.changes import differing, note_change
@@ -35,6 +37,7 @@ class ListKind(Generic[Kept]):
 
 UNITS = ListKind("units", "units that can be had", UnitList, usual_units)
 PRICES = ListKind("prices", "prices", PriceList, usual_prices)
+PURPOSES = ListKind("purposes", "purposes of a disconnect", PurposeList, usual_purposes)
 
 
 class UnitsRecord(Document):
@@ -51,6 +54,15 @@ class PricesRecord(Document):
     revision: int
     """0 where nothing was kept yet: invented ones to begin with."""
     document: PriceList
+
+
+class PurposesRecord(Document):
+    """What a disconnect must do for each purpose, and the rules to choose from."""
+
+    revision: int
+    """0 where nothing was kept yet: what is usual."""
+    document: PurposeList
+    rules: tuple[RuleChoice, ...]
 
 
 def _latest(session: Session, kind: str) -> WorkshopList | None:
@@ -117,3 +129,20 @@ def prices(session: Session) -> PricesRecord:
 def keep_prices(session: Session, given: PriceList, revision: int, who: Who) -> PricesRecord:
     """Keep the prices, edited from a revision. Raises ConflictError where somebody else saved in between."""
     return PricesRecord(revision=_keep(session, PRICES, given, revision, who), document=given)
+
+
+def purposes(session: Session) -> PurposesRecord:
+    """What a disconnect must do for each purpose, as it was kept last."""
+    revision, document = _kept(session, PURPOSES)
+    return PurposesRecord(revision=revision, document=document, rules=rule_choices())
+
+
+def keep_purposes(session: Session, given: PurposeList, revision: int, who: Who) -> PurposesRecord:
+    """Keep what a disconnect must do, edited from a revision.
+
+    Raises InvalidError, at the purpose, for a rule that there is not and for one that a purpose is not without, ConflictError where
+    somebody else saved in between.
+    """
+    if problems := check_purposes(given):
+        raise InvalidError(problems[0].message, problems)
+    return PurposesRecord(revision=_keep(session, PURPOSES, given, revision, who), document=given, rules=rule_choices())

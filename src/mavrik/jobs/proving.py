@@ -2,9 +2,16 @@
 
 from __future__ import annotations
 
+from pydantic import Field
+
 from mavrik.core.circuit import Circuit
+from mavrik.core.document import Document
+from mavrik.core.isolation.case import Case
 from mavrik.core.isolation.documents import Isolation
+from mavrik.core.isolation.heat import ContactHeat, contact_heat
 from mavrik.core.isolation.proof import Proof, proof
+from mavrik.core.isolation.verdict import IsolationVerdict, verdict_of
+from mavrik.core.procedures import procedure
 from mavrik.core.procedures.bench.disconnect import DISCONNECT
 from mavrik.core.procedures.records import latest_of
 from mavrik.domain.job import CircuitRole, DocumentKind
@@ -22,6 +29,35 @@ def kept_proof(row: Job) -> Proof | None:
     circuit = Circuit.model_validate(version.document)
     read, _ = latest_of(DISCONNECT, circuit, [(k, run_of(r)) for k, r in enumerate(row.runs) if r in runs_for(row, version)])
     return proof(circuit, isolation.switching, read)
+
+
+class KeptDisconnect(Document):
+    """The disconnect that was decided on: what it does, how far that is proven, and what its contacts make of heat."""
+
+    circuit_id: int = Field(description="Version that the runs of its proof are made on")
+    verdict: IsolationVerdict
+    proof: Proof
+    contacts: tuple[ContactHeat, ...] = Field(description="By what was read of them closed, where it was")
+
+
+def kept_disconnect(row: Job) -> KeptDisconnect | None:
+    """All that is known of the disconnect that was decided on last; None where none was."""
+    found = _decided(row)
+    tried = kept_proof(row)
+    if found is None or tried is None:
+        return None
+    version, isolation = found
+    circuit = Circuit.model_validate(version.document)
+    case = Case(circuit, isolation.switching)
+    switches = procedure("switches")
+    read, _ = latest_of(switches, circuit, [(k, run_of(r)) for k, r in enumerate(row.runs) if r in runs_for(row, version)])
+    ohm = {p.element: read[p.id].value for p in switches.points(circuit) if p.quantity == "resistance" and p.id in read}
+    return KeptDisconnect(
+        circuit_id=version.id,
+        verdict=verdict_of(case, isolation.purpose, isolation.profile),
+        proof=tried,
+        contacts=contact_heat(case, ohm),
+    )
 
 
 def disconnect_proven(row: Job) -> bool | None:

@@ -25,7 +25,7 @@ def formats() -> dict[str, dict[str, Any]]:
         "mavrik-state.v1.schema.json": state_schema(),
         "mavrik-operating-point.v1.schema.json": operating_point_schema(),
         "mavrik-plan.v1.schema.json": plan_schema(),
-        "mavrik-isolation.v1.schema.json": isolation_schema(),
+        "mavrik-isolation.v2.schema.json": isolation_schema(),
         "openapi.json": described,
     }
 

@@ -10,10 +10,11 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from mavrik.core.catalogue.sources import CurvePoint, OutputBasis
 from mavrik.core.circuit.branches import AnyBranch, Branch
+from mavrik.core.circuit.controls import FittedControl
 from mavrik.core.document import Ampere, Document, Identifier, Label, RatedOutput
 
 CIRCUIT_SCHEMA_VERSION = 2
@@ -192,6 +193,17 @@ class Circuit(Document):
     loads: Annotated[tuple[Load, ...], Field(max_length=100)] = ()
     converters: Annotated[tuple[Converter, ...], Field(max_length=8)] = ()
     chargers: Annotated[tuple[BenchCharger, ...], Field(max_length=4)] = ()
+    controls: Annotated[
+        tuple[FittedControl, ...], Field(max_length=40, description="What is known of what works its switches")
+    ] = ()
+
+    @field_validator("controls")
+    @classmethod
+    def _each_control_once(cls, given: tuple[FittedControl, ...]) -> tuple[FittedControl, ...]:
+        labels = [c.label for c in given]
+        if twice := sorted({x for x in labels if labels.count(x) > 1}):
+            raise ValueError(f"'{twice[0]}' is there twice")
+        return given
 
     @model_validator(mode="after")
     def _newest(self) -> Circuit:
@@ -220,6 +232,10 @@ class Circuit(Document):
             if node.id == node_id:
                 return node
         raise KeyError(node_id)
+
+    def control(self, label: str) -> FittedControl:
+        """What is known of the control of that name; nothing of one that nobody has looked at."""
+        return next((c for c in self.controls if c.label == label), FittedControl(label=label))
 
     def branch(self, branch_id: str) -> AnyBranch:
         """The branch of that id; raises KeyError where there is none."""

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from functools import cached_property
 
 from mavrik.core.circuit import Circuit, ContactBranch
+from mavrik.core.circuit.graph import graph_of, reach
 from mavrik.core.isolation.documents import Control, Switching
 from mavrik.core.isolation.expressions import names_in, read_condition
 from mavrik.core.isolation.table import Row, Table, truth_table
@@ -62,3 +64,20 @@ class Case:
         """Contacts that a control moves, itself or through a coil or an input."""
         through = {s.id for s in self.switching.senses if control_id in names_in(read_condition(s.when))} | {control_id}
         return {c.branch_id for c in self.switching.contacts if through & set(names_in(read_condition(c.when)))}
+
+    def keeps_a_battery(self, opened: Collection[str]) -> bool:
+        """Whether an alternator still has a battery, joined to both its ends by closed metal, with these branches open."""
+        graph = graph_of(b for b in self.circuit.branches if b.id not in opened)
+        return any(
+            b.positive_node in reach(graph, a.stud_node) and b.negative_node in reach(graph, a.case_node)
+            for a in self.circuit.alternators
+            for b in self.circuit.batteries
+        )
+
+    def taken_away(self, row: Row) -> bool:
+        """Whether contacts that are open in a row take a charging alternator's last battery away."""
+        studs = {a.stud_node for a in self.circuit.alternators}
+        at_posts = {n for b in self.circuit.batteries for n in (b.positive_node, b.negative_node)}
+        ends = ((c.id, {c.from_node, c.to_node}) for c in self.contacts)
+        opened = {i for i, nodes in ends if nodes & at_posts and not nodes & studs} - row.closed
+        return bool(opened) and not self.keeps_a_battery(opened)

@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.controls import ControlFacts, ControlPlace
 from mavrik.core.document import Ampere, Document, Identifier, Label, Problem
 from mavrik.core.isolation.expressions import ConditionText, names_in, read_condition
 
@@ -49,27 +50,15 @@ KEEPS_RUNNING = frozenset({ConsumerRole.IGNITION, ConsumerRole.FUEL_PUMP})
 """Without any one of these the engine stops."""
 
 
-class ControlPlace(StrEnum):
-    """Where a control is reached."""
-
-    DRIVER = "driver"
-    """By the driver, seated and belted."""
-    OUTSIDE = "outside"
-    """From outside, near the windscreen pillar."""
-    BONNET = "bonnet"
-    BATTERY = "battery"
-    HIDDEN = "hidden"
-
-
-class Control(Document):
-    """What a hand moves: on as the vehicle is used, off to isolate."""
+class Control(ControlFacts):
+    """What a hand moves: on as the vehicle is used, off to isolate; of one yet to be fitted nothing is left open."""
 
     id: ControlName
     label: Label
-    place: ControlPlace | None = Field(ControlPlace.BATTERY, description="Where it is reached; null: nobody has said")
-    marked: bool | None = Field(False, description="With the sign that the rulebook asks for; null: nobody has said")
-    lockable: bool | None = Field(False, description="Can be locked open; null: nobody has said")
-    removable: bool | None = Field(False, description="Its key or knob comes off; null: nobody has said")
+    place: ControlPlace | None = ControlPlace.BATTERY
+    marked: bool | None = False
+    lockable: bool | None = False
+    removable: bool | None = False
 
 
 class MovedContact(Document):
@@ -132,10 +121,33 @@ class Switching(Document):
     self_excites_v: Volt = Field(4.0, description="At its stud an alternator keeps its own field from here on 12 V [V]")
 
 
+RuleName = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$", description="Of a rule")]
+RuleNames = Annotated[tuple[RuleName, ...], Field(max_length=60)]
+
+
+class PurposeProfile(Document):
+    """What one purpose asks of a disconnect, by the names of rules."""
+
+    label: Label
+    why: Annotated[str, Field(min_length=1, max_length=300)]
+    rulebook: Annotated[str, Field(max_length=120, description="It follows, with its year; empty: none is named")] = ""
+    requires: RuleNames
+    forbids: RuleNames
+    advises: RuleNames
+
+    @model_validator(mode="after")
+    def _once(self) -> PurposeProfile:
+        names = [*self.requires, *self.forbids, *self.advises]
+        if twice := sorted({n for n in names if names.count(n) > 1}):
+            raise ValueError(f"'{twice[0]}' is asked twice")
+        return self
+
+
 class Isolation(Document):
     """The disconnect that was decided on: what for, which way, and how the planned circuit is then switched."""
 
     purpose: IsolationPurpose
+    profile: PurposeProfile | None = Field(None, description="What that asked when it was decided; null: what is usual")
     way: Annotated[str, Field(min_length=1, max_length=40, description="Name of the topology")]
     switching: Switching
 

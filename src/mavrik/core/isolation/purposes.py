@@ -1,22 +1,29 @@
-"""What a disconnect is for, and what each purpose requires, forbids and advises: data, to be edited."""
+"""What a disconnect is for, and what each purpose requires, forbids and advises: data, edited by the workshop."""
 
 from __future__ import annotations
 
-from pydantic import BaseModel, ConfigDict
+from collections.abc import Mapping
+from typing import Annotated, TypeAlias
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from mavrik.core.catalogue.tables import Table, load_table
-from mavrik.core.isolation.documents import IsolationPurpose
+from mavrik.core.document import Document
+from mavrik.core.isolation.documents import IsolationPurpose, PurposeProfile, RuleNames
+
+Profiles: TypeAlias = Mapping[IsolationPurpose, PurposeProfile]
 
 
-class PurposeProfile(BaseModel):
-    """What one purpose asks, by the names of rules."""
+class PurposeList(Document):
+    """What every purpose asks in a workshop."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
-    label: str
-    why: str
-    requires: tuple[str, ...]
-    forbids: tuple[str, ...]
-    advises: tuple[str, ...]
+    purposes: Annotated[dict[IsolationPurpose, PurposeProfile], Field(max_length=len(IsolationPurpose))]
+
+    @model_validator(mode="after")
+    def _all(self) -> PurposeList:
+        if missing := [p.value for p in IsolationPurpose if p not in self.purposes]:
+            raise ValueError(f"'{missing[0]}' is missing")
+        return self
 
 
 class LoadDump(BaseModel):
@@ -33,6 +40,8 @@ class IsolationTable(Table):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     purposes: dict[IsolationPurpose, PurposeProfile]
+    stays: dict[IsolationPurpose, RuleNames]
+    """What nobody may take out of a purpose, or it would no longer be what its name says."""
     load_dump: dict[int, LoadDump]
     drain_a: float
     winch_continuous_a: float
@@ -46,3 +55,12 @@ def isolation_table() -> IsolationTable:
     'Emergency stop in competition'
     """
     return load_table("isolation", IsolationTable)
+
+
+def usual_purposes() -> PurposeList:
+    """What a workshop begins with.
+
+    >>> "engine_stops" in usual_purposes().purposes[IsolationPurpose.EMERGENCY].requires
+    True
+    """
+    return PurposeList(purposes=isolation_table().purposes)

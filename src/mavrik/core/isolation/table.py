@@ -12,8 +12,16 @@ from numpy.typing import NDArray
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import CircuitError, check_circuit
-from mavrik.core.isolation.documents import SITUATIONS, START, ConsumerRole, Situation, Switching, check_switching
-from mavrik.core.isolation.expressions import Bools, names_in, read_condition
+from mavrik.core.isolation.documents import (
+    SITUATIONS,
+    START,
+    ConsumerRole,
+    Situation,
+    SwitchedConsumer,
+    Switching,
+    check_switching,
+)
+from mavrik.core.isolation.expressions import Bools, holds, names_in, read_condition
 from mavrik.core.isolation.steps import Settled, Standing, Switched, turning
 from mavrik.core.isolation.wired import CRANKING, FAST, IDLING
 
@@ -75,6 +83,10 @@ class Table:
         gone = {self.control_ids.index(i) if i in self.control_ids else _missing(i) for i in off}
         wanted = np.array([k not in gone for k in range(len(self.control_ids))], dtype=bool)
         return self._row(int(np.flatnonzero((self.controls == wanted).all(axis=1))[0]), situation)
+
+    def part(self, situation: Situation) -> Settled:
+        """All combinations in one situation; all controls are on in the first."""
+        return self._parts[situation]
 
     def _row(self, k: int, situation: Situation) -> Row:
         circuit, part, facts = self.switched.circuit, self._parts[situation], self._facts[situation]
@@ -179,14 +191,17 @@ def normal_running(switched: Switched) -> dict[int, Standing]:
 
 
 def bared(switching: Switching) -> Switching:
-    """The same with every consumer off that neither keeps the engine running nor turns it.
+    """The same with every consumer off that a hand may switch off and that neither keeps the engine running nor turns it.
 
-    switching: of a circuit
+    switching: of a circuit; what a control switches on by going off, as a run-down resistor, stays as it is
     """
-    consumers = tuple(
-        c.model_copy(update={"when": "never"})
-        if c.role is ConsumerRole.OTHER and START not in names_in(read_condition(c.when))
-        else c
-        for c in switching.consumers
-    )
+    consumers = tuple(c.model_copy(update={"when": "never"}) if _may_be_off(c) else c for c in switching.consumers)
     return switching.model_copy(update={"consumers": consumers})
+
+
+def _may_be_off(consumer: SwitchedConsumer) -> bool:
+    condition = read_condition(consumer.when)
+    names = frozenset(names_in(condition))
+    # Its condition holds with nothing on at all: no hand switches that off.
+    by_going_off = bool(names) and bool(holds(condition, {n: np.zeros(1, dtype=bool) for n in names})[0])
+    return consumer.role is ConsumerRole.OTHER and START not in names and not by_going_off

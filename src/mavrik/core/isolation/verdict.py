@@ -10,7 +10,7 @@ from pydantic import Field
 from mavrik.core.circuit import Circuit
 from mavrik.core.document import Document
 from mavrik.core.isolation.case import Case
-from mavrik.core.isolation.documents import IsolationPurpose, Switching
+from mavrik.core.isolation.documents import IsolationPurpose, PurposeProfile, Switching
 from mavrik.core.isolation.purposes import isolation_table
 from mavrik.core.isolation.rules import RULES, RuleOutcome
 from mavrik.core.isolation.rules.base import SITUATION_WORDS, labels_of
@@ -79,10 +79,12 @@ def row_view(case: Case, row: Row) -> RowView:
     )  # fmt: skip
 
 
-def verdict(circuit: Circuit, switching: Switching, purpose: IsolationPurpose) -> IsolationVerdict:
+def verdict(
+    circuit: Circuit, switching: Switching, purpose: IsolationPurpose, profile: PurposeProfile | None = None
+) -> IsolationVerdict:
     """Whether a switching does what it is for.
 
-    circuit: the document; switching: of it; purpose: why it is wanted
+    circuit: the document; switching: of it; purpose: why it is wanted; profile: what that asks, left out what is usual
     Raises CircuitError for what does not fit together.
     Source: the profile of the purpose, see ``isolation.json``; rows of the truth table, see `truth_table`.
 
@@ -92,16 +94,16 @@ def verdict(circuit: Circuit, switching: Switching, purpose: IsolationPurpose) -
     >>> verdict(made.circuit, made.switching, IsolationPurpose.EMERGENCY).headline
     'Not fit for: emergency stop in competition'
     """
-    return verdict_of(Case(circuit, switching), purpose)
+    return verdict_of(Case(circuit, switching), purpose, profile)
 
 
-def verdict_of(case: Case, purpose: IsolationPurpose) -> IsolationVerdict:
+def verdict_of(case: Case, purpose: IsolationPurpose, profile: PurposeProfile | None = None) -> IsolationVerdict:
     """The same of a case whose tables may be looked at again.
 
-    case: circuit and switching; purpose: why it is wanted
+    case: circuit and switching; purpose: why it is wanted; profile: what that asks, left out what is usual
     """
-    profile = isolation_table().purposes[purpose]
-    answers = tuple(_answers(case, purpose))
+    profile = profile or isolation_table().purposes[purpose]
+    answers = tuple(_answers(case, profile))
     decisive = [a for a in answers if a.kind != "advises"]
     wrong = any(a.outcome is RuleOutcome.BROKEN for a in decisive)
     open_ = any(a.outcome is RuleOutcome.UNKNOWN for a in decisive)
@@ -109,17 +111,29 @@ def verdict_of(case: Case, purpose: IsolationPurpose) -> IsolationVerdict:
     word = {True: "Fit for", False: "Not fit for", None: "Not yet proven fit for"}[does]
     return IsolationVerdict(
         purpose=purpose, label=profile.label, does=does, headline=f"{word}: {profile.label[0].lower()}{profile.label[1:]}",
-        answers=answers, owner=tuple(_owner(case)), source=isolation_table().source,
+        answers=answers, owner=tuple(_owner(case)), source=_source(purpose, profile),
     )  # fmt: skip
 
 
-def _answers(case: Case, purpose: IsolationPurpose) -> Iterator[RuleAnswer]:
-    profile = isolation_table().purposes[purpose]
+def _source(purpose: IsolationPurpose, profile: PurposeProfile) -> str:
+    table = isolation_table()
+    named = f"Rulebook named by the workshop: {profile.rulebook}. " if profile.rulebook else ""
+    same = profile.model_copy(update={"rulebook": ""}) == table.purposes[purpose]
+    return f"{named}{'' if same else 'What is asked was changed by the workshop. '}{table.source}"
+
+
+def _answers(case: Case, profile: PurposeProfile) -> Iterator[RuleAnswer]:
     kinds: tuple[tuple[Literal["requires", "forbids", "advises"], tuple[str, ...]], ...] = (
         ("requires", profile.requires), ("forbids", profile.forbids), ("advises", profile.advises),
     )  # fmt: skip
     for kind, names in kinds:
-        for rule in sorted((RULES[n] for n in names), key=lambda r: r.order):
+        # A file of a later program may ask what this one cannot answer: then nothing is certain.
+        for name in (n for n in names if n not in RULES):
+            words = "This program has no such rule."
+            yield RuleAnswer(rule=name, label=name, kind=kind, outcome=RuleOutcome.UNKNOWN, words=words, row=None, change="")
+        for rule in sorted((RULES[n] for n in names if n in RULES), key=lambda r: r.order):
+            if not rule.applies(case):
+                continue
             found = rule.ask(case)
             yield RuleAnswer(
                 rule=rule.name, label=rule.label, kind=kind, outcome=found.outcome, words=found.words,

@@ -7,7 +7,8 @@ from pydantic import Field
 from mavrik.core.circuit import Circuit
 from mavrik.core.document import Document
 from mavrik.core.isolation.case import Case
-from mavrik.core.isolation.documents import IsolationPurpose, Switching
+from mavrik.core.isolation.documents import Switching
+from mavrik.core.isolation.purposes import Profiles
 from mavrik.core.isolation.topologies import TOPOLOGIES, Topology
 from mavrik.core.isolation.verdict import IsolationVerdict, RowView, row_view, verdict_of
 
@@ -18,7 +19,8 @@ class DisconnectWay(Document):
     topology: str
     label: str
     does: str = Field(description="What it is")
-    verdict: IsolationVerdict
+    changes: bool = Field(description="Whether it changes the circuit, and does not only try what is there")
+    verdicts: tuple[IsolationVerdict, ...] = Field(description="One for each purpose that was asked about")
     moves: tuple[str, ...] = Field(description="Which leads move where, in words")
     assumed: tuple[str, ...] = Field(description="What nobody had said, and was taken to be so")
     switching: Switching
@@ -54,17 +56,19 @@ def ways_for(circuit: Circuit) -> dict[Topology, str]:
     return {way: why_not(circuit, way) for way in TOPOLOGIES}
 
 
-def way_on(circuit: Circuit, way: Topology, purpose: IsolationPurpose, every_row: bool = False) -> DisconnectWay:
-    """What one way to put a disconnect in does for a purpose.
+def way_on(circuit: Circuit, way: Topology, profiles: Profiles, every_row: bool = False) -> DisconnectWay:
+    """What one way to put a disconnect in does for some purposes.
 
-    circuit: the document; way: one that it has a place for; purpose: why it is wanted; every_row: the whole truth table
+    circuit: the document; way: one that it has a place for; profiles: why it may be wanted; every_row: the whole truth table
     Source: the network solved after each step of the switching, see `truth_table`.
 
     >>> from mavrik.core.circuit.layouts import build_layout
+    >>> from mavrik.core.isolation.purposes import usual_purposes
     >>> from mavrik.core.isolation.topologies import topology_of
     >>> car = build_layout("competition_car", 12)
-    >>> way_on(car, topology_of("two_controls"), IsolationPurpose.EMERGENCY).verdict.does
-    True
+    >>> made = way_on(car, topology_of("two_controls"), usual_purposes().purposes)
+    >>> [v.purpose.value for v in made.verdicts if v.does]
+    ['emergency', 'storage', 'theft', 'drain']
     """
     made = way.build(circuit)
     case = Case(made.circuit, made.switching)
@@ -72,7 +76,7 @@ def way_on(circuit: Circuit, way: Topology, purpose: IsolationPurpose, every_row
     to_read = {(row.situation, row.on) for row in first}
     rows = list(case.used) if every_row else first
     return DisconnectWay(
-        topology=way.name, label=way.label, does=way.does, verdict=verdict_of(case, purpose), moves=made.moves, assumed=made.assumed,
-        switching=made.switching, circuit=made.circuit, 
+        topology=way.name, label=way.label, does=way.does, changes=way.changes, moves=made.moves, assumed=made.assumed,
+        switching=made.switching, circuit=made.circuit, verdicts=tuple(verdict_of(case, p, x) for p, x in profiles.items()),
         rows=tuple(row_view(case, r).model_copy(update={"read_first": (r.situation, r.on) in to_read}) for r in rows),
     )  # fmt: skip

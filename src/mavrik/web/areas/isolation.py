@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from flask import Response
 from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel
 
-from mavrik.core.isolation.documents import IsolationPurpose
 from mavrik.domain.roles import Permission
 from mavrik.jobs import isolating
 from mavrik.web.access import me, needs, session
@@ -18,12 +16,6 @@ from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
 api = APIBlueprint("isolation", __name__, url_prefix="/api")
 
 
-class ForWhat(BaseModel):
-    """What a disconnect is for; left out, what was kept, or what is usual of such a vehicle."""
-
-    purpose: IsolationPurpose | None = None
-
-
 @api.get(
     "/jobs/<int:job_id>/isolation",
     summary="Every way to put a disconnect in",
@@ -32,9 +24,9 @@ class ForWhat(BaseModel):
 )
 @needs(Permission.READ)
 @heavy
-def get_isolation(path: JobPath, query: ForWhat) -> Response:
-    """Each built on the circuit as found, switched with the engine running and held against the purpose."""
-    return answer(isolating.isolation_of(session(), path.job_id, query.purpose))
+def get_isolation(path: JobPath) -> Response:
+    """Each built on the circuit as found, switched with the engine running and held against each purpose."""
+    return answer(isolating.isolation_of(session(), path.job_id))
 
 
 @api.post(

@@ -1,4 +1,4 @@
-"""Lists that the workshop keeps for all its jobs: units and prices."""
+"""Lists that the workshop keeps for all its jobs: units, prices, what a disconnect must do."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from pydantic import Field
 from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.catalogue.units import UnitList
 from mavrik.core.document import Document
+from mavrik.core.isolation.purposes import PurposeList
 from mavrik.domain.roles import Permission
 from mavrik.jobs import lists
 from mavrik.web.access import me, needs, session
@@ -33,6 +34,13 @@ class PricesSave(Document):
     """The prices, as edited from a revision."""
 
     document: PriceList
+    revision: Revision
+
+
+class PurposesSave(Document):
+    """What a disconnect must do, as edited from a revision."""
+
+    document: PurposeList
     revision: Revision
 
 
@@ -84,3 +92,24 @@ def get_prices() -> Response:
 def put_prices(body: PricesSave) -> Response:
     """All of them. Refused with 409 when somebody else saved in between."""
     return answer(lists.keep_prices(session(), body.document, body.revision, me()))
+
+
+@api.get(
+    "/purposes", summary="What a disconnect must do", tags=tag("lists"), responses={"200": lists.PurposesRecord, **SAVE_ERRORS}
+)
+@needs(Permission.READ)
+def get_purposes() -> Response:
+    """For each purpose, as it was kept last; what is usual to begin with."""
+    return answer(lists.purposes(session()))
+
+
+@api.put(
+    "/purposes",
+    summary="Keep what a disconnect must do",
+    tags=tag("lists"),
+    responses={"200": lists.PurposesRecord, **SAVE_ERRORS},
+)
+@needs(Permission.KEEP_LISTS)
+def put_purposes(body: PurposesSave) -> Response:
+    """All of it. Refused with 409 when somebody else saved in between; disconnects that were decided on keep what was asked then."""
+    return answer(lists.keep_purposes(session(), body.document, body.revision, me()))

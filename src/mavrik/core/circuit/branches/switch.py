@@ -5,7 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
+from pydantic import Field
+
 from mavrik.core.circuit.branches.contacts import SwitchedBranch
+from mavrik.core.document import Label
 
 
 class SwitchBranch(SwitchedBranch):
@@ -17,3 +20,6 @@ class SwitchBranch(SwitchedBranch):
     blank_values: ClassVar[Mapping[str, Any]] = {"resistance_mohm": 0.3}
 
     kind: Literal["switch"] = "switch"
+    selector: Label | None = Field(
+        None, description="Battery selector whose contact it is, by what it is called; null: a switch of its own"
+    )

@@ -71,11 +71,11 @@ def boat_selector(system_voltage_v: int) -> Circuit:
             fuse("charge_fuse", "Charge fuse", "fuse_stud", "fuse_out", 150, FuseFamily.ANL),
             cable("common_lead", "Selector lead", "fuse_out", "common", 0.15, "70 mm2"),
             SwitchBranch(
-                id="selector_1", label="Selector 1", from_node="common", to_node="sel_1", resistance_mohm=0.2, rating_a=300
+                id="selector_1", label="Selector 1", from_node="common", to_node="sel_1", resistance_mohm=0.2, rating_a=300, selector="Battery selector"
             ),
             fuse("post_fuse_1", "Battery 1 fuse", "sel_1", "bat_pos", 250, FuseFamily.MRBF),
             SwitchBranch(
-                id="selector_2", label="Selector 2", from_node="common", to_node="sel_2", resistance_mohm=0.2, rating_a=300
+                id="selector_2", label="Selector 2", from_node="common", to_node="sel_2", resistance_mohm=0.2, rating_a=300, selector="Battery selector"
             ),
             fuse("post_fuse_2", "Battery 2 fuse", "sel_2", "bat2_pos", 250, FuseFamily.MRBF),
             cable("negative_1", "Battery 1 negative", "bat_neg", "bus_neg", 0.6, "50 mm2"),

@@ -37,6 +37,10 @@ class Rule:
     name: str
     label: str
     ask: Callable[[Case], Answer]
+    names_a_fault: bool = False
+    """Whether its label says what must not be, and not what must."""
+    applies: Callable[[Case], bool] = lambda _: True
+    """Whether the circuit has what it asks about; where not, it is not asked."""
 
 
 def met(words: str, row: Row | None = None) -> Answer:

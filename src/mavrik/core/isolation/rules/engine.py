@@ -97,6 +97,6 @@ def _does_not_crank(case: Case) -> Answer:
 RUNS_AS_USED = Rule(10, "runs_as_used", "Runs with all on", _runs_as_used)
 ENGINE_STOPS = Rule(20, "engine_stops", "Each control alone stops a running engine", _engine_stops)
 TWO_CONTROLS = Rule(30, "two_controls", "More than one control", _two_controls)
-HELD_IN = Rule(40, "held_in", "A contact held in by what it feeds", _held_in)
-CHATTERS = Rule(50, "chatters", "Something that never comes to rest", _chatters)
+HELD_IN = Rule(40, "held_in", "A contact held in by what it feeds", _held_in, names_a_fault=True)
+CHATTERS = Rule(50, "chatters", "Something that never comes to rest", _chatters, names_a_fault=True)
 DOES_NOT_CRANK = Rule(60, "does_not_crank", "Does not crank", _does_not_crank)

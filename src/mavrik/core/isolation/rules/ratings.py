@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from mavrik.core.circuit import ContactBranch, LinkBranch
-from mavrik.core.circuit.graph import graph_of, reach
 from mavrik.core.isolation.case import Case
+from mavrik.core.isolation.heat import contact_heat
 from mavrik.core.isolation.purposes import isolation_table
 from mavrik.core.isolation.rules.base import SITUATION_WORDS, Answer, Rule, broken, met, unknown
 
@@ -20,12 +20,8 @@ def _carries(case: Case) -> Answer:
             )  # fmt: skip
     if unrated:
         return unknown(f"No rating is known of {', '.join(unrated)}.", "Read it off the part.")
-    heat = (
-        max((case.continuous_a[c.id] ** 2 * c.resistance_ohm(20.0), c.label) for c in case.contacts)
-        if case.contacts
-        else (0.0, "")
-    )
-    return met(f"Every contact carries what passes it for good; the warmest makes {heat[0]:.1f} W.")
+    heat = max((h.heat_w for h in contact_heat(case, {})), default=0.0)
+    return met(f"Every contact carries what passes it for good; the warmest makes {heat:.1f} W.")
 
 
 def _cranks_through(case: Case) -> Answer:
@@ -126,46 +122,9 @@ def _link_override(case: Case) -> Answer:
     )
 
 
-def _surge(case: Case) -> Answer:
-    dump = isolation_table().load_dump[case.circuit.system_voltage_v]
-    studs = {a.stud_node for a in case.circuit.alternators}
-    low, high = dump.unclamped_v
-    short, long = dump.unclamped_ms
-    band = f"{low:g} to {high:g} V for {short:g} to {long:g} ms where nothing clamps it, {dump.clamped_v:g} V behind a clamping rectifier (ISO 16750-2, from memory)"
-    at_posts = {n for b in case.circuit.batteries for n in (b.positive_node, b.negative_node)}
-    cut = [c for c in case.contacts if at_posts & {c.from_node, c.to_node} and not studs & {c.from_node, c.to_node}]
-    for control in case.controls:
-        row = case.used.row("fast", (control.id,))
-        opened = {c.id for c in cut} - row.closed
-        after = any(row.live & {a.stud_node} for a in case.circuit.alternators)
-        joined = not _charge_lead_cut(case, opened)
-        if opened and not joined:
-            more = (
-                "it goes on feeding what is left"
-                if row.runs and after
-                else "what is left of the vehicle takes it until the engine has stopped"
-            )
-            return broken(
-                f"Opened while the alternator charges, {control.label} takes its battery away: a load dump, {band}; {more}.", row,
-                "Stop the engine by the key first, and this only in need; a run-down resistor and a clamping rectifier take the worst of it.",
-            )  # fmt: skip
-    return met(f"The alternator keeps its battery whatever is opened: no load dump of {band}.")
-
-
-def _charge_lead_cut(case: Case, opened: set[str]) -> bool:
-    """Whether the alternators have lost every battery: none is joined to a stud by metal that is still closed, on both sides."""
-    graph = graph_of(b for b in case.circuit.branches if b.id not in opened)
-    for a in case.circuit.alternators:
-        plus, minus = reach(graph, a.stud_node), reach(graph, a.case_node)
-        if any(b.positive_node in plus and b.negative_node in minus for b in case.circuit.batteries):
-            return False
-    return True
-
-
 CARRIES = Rule(310, "carries", "Carries what passes it for good", _carries)
 CRANKS_THROUGH = Rule(320, "cranks_through", "Bears cranking", _cranks_through)
 BREAKS = Rule(325, "breaks", "Breaks what flows", _breaks)
 WINCH_DEAD = Rule(330, "winch_dead", "The winch is dead when off", _winch_dead)
 WINCH_RATING = Rule(340, "winch_rating", "Heavy enough for a winch", _winch_rating)
 LINK_OVERRIDE = Rule(350, "link_override", "An override of the link", _link_override)
-SURGE = Rule(360, "surge", "No surge when it opens", _surge)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from mavrik.core.circuit.controls import ControlPlace
 from mavrik.core.isolation.case import Case
-from mavrik.core.isolation.documents import ControlPlace
 from mavrik.core.isolation.rules.base import Answer, Rule, broken, met, unknown
 
 

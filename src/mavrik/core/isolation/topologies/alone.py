@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from mavrik.core.circuit import Circuit, SwitchBranch
 from mavrik.core.circuit.additions import Growing
+from mavrik.core.circuit.controls import ControlPlace
 from mavrik.core.circuit.editing import with_parts
-from mavrik.core.isolation.documents import Control, ControlPlace, MovedContact
+from mavrik.core.isolation.documents import Control, MovedContact
 from mavrik.core.isolation.topologies.base import CONTACT_MOHM, Isolated, Topology, behind_contacts, contacts_of, usual_switching
 
 RATING_A = 300.0

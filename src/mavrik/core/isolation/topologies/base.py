@@ -9,6 +9,7 @@ from typing import Any
 from mavrik.core.circuit import AnyBranch, Battery, Circuit, Converter, LinkBranch, Load, LoadKind, NodeRole, SwitchBranch
 from mavrik.core.circuit.additions import Growing, near_ground
 from mavrik.core.circuit.branches.contacts import SwitchedBranch
+from mavrik.core.circuit.controls import ControlFacts, FittedControl
 from mavrik.core.circuit.editing import with_parts
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.circuit.rules import charging_gaps
@@ -97,7 +98,7 @@ def as_used(circuit: Circuit) -> tuple[Circuit, tuple[str, ...]]:
 
 
 def with_controls(circuit: Circuit, switching: Switching) -> Circuit:
-    """A circuit whose contacts say which controls open them.
+    """A circuit whose contacts say which controls open them, and which knows where those are reached.
 
     circuit: the document; switching: of it
     """
@@ -109,8 +110,14 @@ def with_controls(circuit: Circuit, switching: Switching) -> Circuit:
         return tuple(labels[n] for n in dict.fromkeys(names) if n in labels)
 
     known = {c.branch_id: worked_by(c) for c in switching.contacts}
+    facts = ControlFacts.model_fields
+    new = [FittedControl.model_validate({"label": c.label, **{n: getattr(c, n) for n in facts}}) for c in switching.controls]
+    looked_at = [
+        c for c in new if any(getattr(c, n) is not None for n in facts) and c.label not in {k.label for k in circuit.controls}
+    ]
     return with_parts(
         circuit,
+        controls=(*circuit.controls, *looked_at),
         branches=tuple(
             b.model_copy(update={"worked_by": known[b.id]}) if isinstance(b, SwitchedBranch) and known.get(b.id) else b
             for b in circuit.branches

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from mavrik.core.circuit import Circuit
+from mavrik.core.circuit import Circuit, SwitchBranch
 from mavrik.core.circuit.branches.contacts import SwitchedBranch
+from mavrik.core.circuit.controls import ControlFacts
 from mavrik.core.isolation.documents import MOST_KEPT_CONTROLS, Control, MovedContact
 from mavrik.core.isolation.topologies.base import Isolated, Topology, as_used, usual_switching
 from mavrik.core.procedures.bench.disconnect import hand_worked
@@ -18,7 +19,13 @@ def _build(circuit: Circuit) -> Isolated:
     switches = _switches(drawn)
     labels = list(dict.fromkeys(label for b in switches for label in b.worked_by or (b.label,)))
     ids = {label: f"control_{k}" for k, label in enumerate(labels, 1)}
-    controls = tuple(Control(id=ids[x], label=x, place=None, marked=None, lockable=None, removable=None) for x in labels)
+    selectors = {b.label: b.selector for b in switches if isinstance(b, SwitchBranch) and b.selector and not b.worked_by}
+
+    def looked_at(label: str) -> dict[str, object]:
+        known = drawn.control(selectors.get(label, label))
+        return {n: getattr(known, n) for n in ControlFacts.model_fields}
+
+    controls = tuple(Control.model_validate({"id": ids[x], "label": x, **looked_at(x)}) for x in labels)
     contacts = tuple(
         MovedContact(branch_id=b.id, when=" and ".join(ids[x] for x in dict.fromkeys(b.worked_by or (b.label,))))
         for b in switches

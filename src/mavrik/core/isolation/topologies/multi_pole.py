@@ -1,11 +1,12 @@
-"""A switch with a main pole, an ignition pole and a run-down resistor, as competition uses them."""
+"""Switches with a main pole and poles for what must go with it: ignition and a run-down resistor, or the field."""
 
 from __future__ import annotations
 
 from mavrik.core.circuit import Circuit, Load, LoadKind, SwitchBranch
 from mavrik.core.circuit.additions import Growing
+from mavrik.core.circuit.controls import ControlPlace
 from mavrik.core.circuit.editing import with_parts
-from mavrik.core.isolation.documents import ConsumerRole, Control, ControlPlace, MovedContact, SwitchedConsumer
+from mavrik.core.isolation.documents import ConsumerRole, Control, FieldSupply, MovedContact, SwitchedConsumer
 from mavrik.core.isolation.topologies.base import (
     CONTACT_MOHM,
     Isolated,
@@ -66,4 +67,30 @@ MULTI_POLE = Topology(
     40, "multi_pole", "Main pole, ignition pole and run-down resistor",
     "One shaft moves all poles: the ignition stops, the battery is cut, and the resistor takes what the alternator still makes.",
     _build,
+)  # fmt: skip
+
+
+def _field_cut(circuit: Circuit) -> Isolated:
+    drawn, switching, assumed = usual_switching(circuit)
+    made, behind, moves = behind_contacts(drawn, _switch)
+    fields = tuple(FieldSupply(alternator_id=a.id, when="key and master", self_excites=False) for a in made.alternators)
+    control = Control(id="master", label="Master switch", place=ControlPlace.DRIVER, marked=True, removable=True)
+    switched = switching.model_copy(
+        update={"controls": (control,), "contacts": contacts_of(made, behind, "master"), "fields": fields}
+    )
+    through = tuple(f"Through the field pole: the exciter wire of {a.label}." for a in made.alternators)
+    outside = "The field of the alternator is fed from outside, by that wire alone: a unit that feeds its own field runs on."
+    return Isolated(made, switched, (*moves, *through), (*assumed, outside))
+
+
+def _has_a_field(circuit: Circuit) -> str:
+    magnets = [a.label for a in circuit.alternators if a.kind == "permanent_magnet"]
+    return f"{magnets[0]} has a permanent magnet: there is no field to cut." if magnets else ""
+
+
+FIELD_CUT = Topology(
+    45, "field_cut", "Main pole and field pole",
+    "The alternator's field goes with the battery: what turns then makes nothing, and its lead stays where it is.",
+    _field_cut,
+    _has_a_field,
 )  # fmt: skip

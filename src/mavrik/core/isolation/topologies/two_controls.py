@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from mavrik.core.circuit import Circuit, RelayBranch
-from mavrik.core.isolation.documents import Control, ControlPlace, Sense
+from mavrik.core.circuit.controls import ControlPlace
+from mavrik.core.isolation.documents import Control, Sense
 from mavrik.core.isolation.topologies.base import (
     CONTACT_MOHM,
     Isolated,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from mavrik.core.circuit import Circuit
 from mavrik.core.planning.guided.base import Answer, Answers, Changed, Guide, GuideProblemError, Question, checked
 from mavrik.core.registry import parts_of
@@ -9,9 +11,9 @@ from mavrik.core.registry import parts_of
 GUIDES: tuple[Guide, ...] = parts_of(__name__, Guide, lambda g: g.order)
 
 
-def guide_of(circuit: Circuit, name: str) -> Guide:
+def guide_of(circuit: Circuit, name: str, guides: Sequence[Guide] = GUIDES) -> Guide:
     """The guide of a name. Raises GuideProblemError where there is none, or it has no place in this circuit."""
-    guide = next((g for g in GUIDES if g.name == name), None)
+    guide = next((g for g in guides if g.name == name), None)
     if guide is None:
         raise GuideProblemError("guide", f"There is no guided change '{name}'.")
     if said := guide.not_here(circuit):
@@ -19,10 +21,10 @@ def guide_of(circuit: Circuit, name: str) -> Guide:
     return guide
 
 
-def guided(circuit: Circuit, name: str, answers: Answers) -> Changed:
+def guided(circuit: Circuit, name: str, answers: Answers, guides: Sequence[Guide] = GUIDES) -> Changed:
     """A circuit changed as a guide does, by its answers; those left out are as usual.
 
-    circuit: the document; name: of a guide; answers: by name of the question
+    circuit: the document; name: of a guide; answers: by name of the question; guides: those of the workshop
     Raises GuideProblemError for a guide that there is none of or that has no place here, and for an answer that cannot be, at its
     question.
 
@@ -31,7 +33,7 @@ def guided(circuit: Circuit, name: str, answers: Answers) -> Changed:
     >>> [b.label for b in made.circuit.branches if "ground" in b.id]
     ['Battery to engine']
     """
-    guide = guide_of(circuit, name)
+    guide = guide_of(circuit, name, guides)
     return guide.build(circuit, checked(guide, circuit, answers))
 
 

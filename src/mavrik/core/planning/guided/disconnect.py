@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.isolation.documents import IsolationPurpose
-from mavrik.core.isolation.purposes import isolation_table
+from mavrik.core.isolation.purposes import Profiles, usual_purposes
 from mavrik.core.isolation.rules import RuleOutcome
 from mavrik.core.isolation.topologies import topology_of
 from mavrik.core.isolation.verdict import IsolationVerdict, verdict
@@ -29,16 +29,10 @@ def _not_here(circuit: Circuit) -> str:
     return "" if _ways(circuit) else next(why for way, why in ways_for(circuit).items() if way.changes)
 
 
-def _asks(circuit: Circuit) -> tuple[Question, ...]:
-    table = isolation_table()
+def _asks(circuit: Circuit, profiles: Profiles) -> tuple[Question, ...]:
+    named = {p.value: profiles[p].label for p in IsolationPurpose}
     return (
-        pick(
-            "purpose",
-            "What for",
-            {p.value: table.purposes[p].label for p in IsolationPurpose},
-            "storage",
-            "The rulebook in force wins.",
-        ),
+        pick("purpose", "What for", named, "storage", "The rulebook in force wins."),
         pick("way", "Which way", _ways(circuit)),
     )
 
@@ -51,10 +45,10 @@ def _said(found: IsolationVerdict) -> Iterator[str]:
                 yield f"{a.label}: {a.words} {a.change}".strip()
 
 
-def _build(circuit: Circuit, answers: Answers) -> Changed:
-    way = topology_of(str(answers["way"]))
+def _build(circuit: Circuit, answers: Answers, profiles: Profiles) -> Changed:
+    way, purpose = topology_of(str(answers["way"])), IsolationPurpose(str(answers["purpose"]))
     made = way.build(circuit)
-    found = verdict(made.circuit, made.switching, IsolationPurpose(str(answers["purpose"])))
+    found = verdict(made.circuit, made.switching, purpose, profiles[purpose])
     label = " ".join(found.owner)
     return Changed(
         made.circuit,
@@ -76,8 +70,16 @@ def _fit(found: IsolationVerdict) -> Fit:
     return Fit(found.does, worst.words if worst is not None else found.headline)
 
 
-DISCONNECT = Guide(
-    70, "disconnect", "Fit a disconnect",
-    "For storage, service, theft, a drain, an emergency stop, a winch or a second bank: what it really cuts, and whether the engine stops.",
-    _not_here, _asks, _build, compares="way",
-)  # fmt: skip
+def disconnect_by(profiles: Profiles) -> Guide:
+    """The guide of a workshop that asks of a disconnect what its own profiles say.
+
+    profiles: of all purposes
+    """
+    return Guide(
+        70, "disconnect", "Fit a disconnect",
+        "For storage, service, theft, a drain, an emergency stop, a winch or a second bank: what it really cuts, and whether the engine stops.",
+        _not_here, lambda circuit: _asks(circuit, profiles), lambda circuit, answers: _build(circuit, answers, profiles), compares="way",
+    )  # fmt: skip
+
+
+DISCONNECT = disconnect_by(usual_purposes().purposes)
