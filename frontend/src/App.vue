@@ -87,7 +87,7 @@ useKeys([
             ></template
           >
           <v-list>
-            <v-list-item title="Units and prices" :to="{ name: 'lists' }" data-test="to-lists" />
+            <v-list-item title="The workshop’s lists" :to="{ name: 'lists' }" data-test="to-lists" />
             <v-list-item title="Running work" :to="{ name: 'work' }" data-test="to-work" />
             <v-list-item v-if="session.may('audit')" title="Log of changes" :to="{ name: 'log' }" data-test="to-log" />
             <v-list-item v-if="session.may('erase')" title="Customers" :to="{ name: 'customers' }" data-test="to-customers" />

@@ -865,7 +865,7 @@ export interface paths {
         };
         /**
          * Every way to put a disconnect in
-         * @description Each built on the circuit as found, switched with the engine running and held against the purpose.
+         * @description Each built on the circuit as found, switched with the engine running and held against each purpose.
          */
         get: operations["isolation_get_isolation_jobs__int_job_id__isolation_get"];
         put?: never;
@@ -1514,6 +1514,30 @@ export interface paths {
          * @description Load, cable, voltage, breaking, withstand, cranking, inrush, and the order of opening.
          */
         post: operations["drafts_post_protection_protection_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/purposes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a disconnect must do
+         * @description For each purpose, as it was kept last; what is usual to begin with.
+         */
+        get: operations["lists_get_purposes_purposes_get"];
+        /**
+         * Keep what a disconnect must do
+         * @description All of it. Refused with 409 when somebody else saved in between; disconnects that were decided on keep what was asked then.
+         */
+        put: operations["lists_put_purposes_purposes_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3112,6 +3136,11 @@ export interface components {
              */
             consumers: components["schemas"]["ConsumerChoice"][];
             /**
+             * Control Places
+             * @description Where a switch may be reached
+             */
+            control_places: components["schemas"]["LabelledChoice"][];
+            /**
              * Files
              * @description What a job goes out as, by the name in the address
              */
@@ -3344,6 +3373,12 @@ export interface components {
              * @default []
              */
             chargers: components["schemas"]["BenchCharger"][];
+            /**
+             * Controls
+             * @description What is known of what works its switches
+             * @default []
+             */
+            controls: components["schemas"]["FittedControl"][];
             /**
              * Converters
              * @default []
@@ -3649,6 +3684,35 @@ export interface components {
             wrap_deg: number;
         };
         /**
+         * ContactHeat
+         * @description One contact, closed, with all that it carries for good.
+         */
+        ContactHeat: {
+            /** Branch Id */
+            branch_id: string;
+            /**
+             * Carries A
+             * @description For good [A]
+             */
+            carries_a: number;
+            /** Heat W */
+            heat_w: number;
+            /** Label */
+            label: string;
+            /**
+             * Measured
+             * @description Whether that was read on the vehicle; otherwise as its circuit says
+             */
+            measured: boolean;
+            /**
+             * Rating A
+             * @description Continuous [A]; null: not known
+             */
+            rating_a: number | null;
+            /** Resistance Ohm */
+            resistance_ohm: number;
+        };
+        /**
          * ContactReview
          * @description A switch, relay, connector or other contact with a known rating, and what was asked of it.
          */
@@ -3673,7 +3737,7 @@ export interface components {
         };
         /**
          * Control
-         * @description What a hand moves: on as the vehicle is used, off to isolate.
+         * @description What a hand moves: on as the vehicle is used, off to isolate; of one yet to be fitted nothing is left open.
          */
         Control: {
             /**
@@ -3685,24 +3749,18 @@ export interface components {
             label: string;
             /**
              * Lockable
-             * @description Can be locked open; null: nobody has said
              * @default false
              */
             lockable: boolean | null;
             /**
              * Marked
-             * @description With the sign that the rulebook asks for; null: nobody has said
              * @default false
              */
             marked: boolean | null;
-            /**
-             * @description Where it is reached; null: nobody has said
-             * @default battery
-             */
+            /** @default battery */
             place: components["schemas"]["ControlPlace"] | null;
             /**
              * Removable
-             * @description Its key or knob comes off; null: nobody has said
              * @default false
              */
             removable: boolean | null;
@@ -4062,6 +4120,11 @@ export interface components {
              * @description What nobody had said, and was taken to be so
              */
             assumed: string[];
+            /**
+             * Changes
+             * @description Whether it changes the circuit, and does not only try what is there
+             */
+            changes: boolean;
             /** @description With the disconnect in it */
             circuit: components["schemas"]["Circuit"];
             /**
@@ -4084,7 +4147,11 @@ export interface components {
             switching: components["schemas"]["Switching"];
             /** Topology */
             topology: string;
-            verdict: components["schemas"]["IsolationVerdict"];
+            /**
+             * Verdicts
+             * @description One for each purpose that was asked about
+             */
+            verdicts: components["schemas"]["IsolationVerdict"][];
         };
         /**
          * DocumentKind
@@ -4862,6 +4929,46 @@ export interface components {
             settled: number;
         };
         /**
+         * FittedControl
+         * @description A control of the vehicle, by what it is called.
+         */
+        FittedControl: {
+            /**
+             * Label
+             * @description As switches name what works them; a switch that names nothing is its own control
+             */
+            label: string;
+            /**
+             * Lockable
+             * @description Can be locked open; null: nobody has said
+             * @default null
+             */
+            lockable: boolean | null;
+            /**
+             * Makes First
+             * @description Of a selector: it makes the next contact before it breaks the last; null: nobody has said
+             * @default null
+             */
+            makes_first: boolean | null;
+            /**
+             * Marked
+             * @description With the sign that the rulebook asks for; null: nobody has said
+             * @default null
+             */
+            marked: boolean | null;
+            /**
+             * @description Where it is reached; null: nobody has said
+             * @default null
+             */
+            place: components["schemas"]["ControlPlace"] | null;
+            /**
+             * Removable
+             * @description Its key or knob comes off; null: nobody has said
+             * @default null
+             */
+            removable: boolean | null;
+        };
+        /**
          * Flow
          * @description Amperes of one scene, the unit and the batteries at one temperature each.
          */
@@ -5371,6 +5478,11 @@ export interface components {
          * @description The disconnect that was decided on: what for, which way, and how the planned circuit is then switched.
          */
         Isolation: {
+            /**
+             * @description What that asked when it was decided; null: what is usual
+             * @default null
+             */
+            profile: components["schemas"]["PurposeProfile"] | null;
             purpose: components["schemas"]["IsolationPurpose"];
             switching: components["schemas"]["Switching"];
             /**
@@ -5421,7 +5533,7 @@ export interface components {
         };
         /**
          * IsolationView
-         * @description What every way to put a disconnect in does for a purpose, on a job's circuit.
+         * @description What every way to put a disconnect in does on a job's circuit, for each purpose.
          */
         IsolationView: {
             /** @description What was decided on */
@@ -5435,11 +5547,10 @@ export interface components {
             no_ways: components["schemas"]["NoWay"][];
             /** @description How far that is proven on the vehicle */
             proof: components["schemas"]["Proof"] | null;
+            /** @description That was decided on; otherwise what is usual of such a vehicle */
             purpose: components["schemas"]["IsolationPurpose"];
             /** Purposes */
             purposes: components["schemas"]["PurposeChoice"][];
-            /** Source */
-            source: string;
             /** Ways */
             ways: components["schemas"]["WayShown"][];
         };
@@ -5805,6 +5916,24 @@ export interface components {
             verdict: components["schemas"]["Verdict"];
             /** Why */
             why: string;
+        };
+        /**
+         * KeptDisconnect
+         * @description The disconnect that was decided on: what it does, how far that is proven, and what its contacts make of heat.
+         */
+        KeptDisconnect: {
+            /**
+             * Circuit Id
+             * @description Version that the runs of its proof are made on
+             */
+            circuit_id: number;
+            /**
+             * Contacts
+             * @description By what was read of them closed, where it was
+             */
+            contacts: components["schemas"]["ContactHeat"][];
+            proof: components["schemas"]["Proof"];
+            verdict: components["schemas"]["IsolationVerdict"];
         };
         /**
          * KeptDriveRecord
@@ -7240,17 +7369,12 @@ export interface components {
         };
         /**
          * ProofView
-         * @description The live proof of a job's disconnect: what was promised, what was read, and the tests to read it by.
+         * @description The disconnect that was decided on, and the tests to prove it by.
          */
         ProofView: {
-            /**
-             * Circuit Id
-             * @description Version that the runs of it are made on
-             */
-            circuit_id: number;
+            disconnect: components["schemas"]["KeptDisconnect"];
             /** Procedures */
             procedures: components["schemas"]["ProcedureView"][];
-            proof: components["schemas"]["Proof"];
         };
         /**
          * Proposal
@@ -7390,8 +7514,68 @@ export interface components {
             /** Label */
             label: string;
             name: components["schemas"]["IsolationPurpose"];
+            /**
+             * Rulebook
+             * @description That the workshop follows; empty: none is named
+             */
+            rulebook: string;
             /** Why */
             why: string;
+        };
+        /**
+         * PurposeList
+         * @description What every purpose asks in a workshop.
+         */
+        PurposeList: {
+            /** Purposes */
+            purposes: {
+                [key: string]: components["schemas"]["PurposeProfile"];
+            };
+        };
+        /**
+         * PurposeProfile
+         * @description What one purpose asks of a disconnect, by the names of rules.
+         */
+        PurposeProfile: {
+            /** Advises */
+            advises: string[];
+            /** Forbids */
+            forbids: string[];
+            /** Label */
+            label: string;
+            /** Requires */
+            requires: string[];
+            /**
+             * Rulebook
+             * @description It follows, with its year; empty: none is named
+             * @default
+             */
+            rulebook: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * PurposesRecord
+         * @description What a disconnect must do for each purpose, and the rules to choose from.
+         */
+        PurposesRecord: {
+            document: components["schemas"]["PurposeList"];
+            /** Revision */
+            revision: number;
+            /** Rules */
+            rules: components["schemas"]["RuleChoice"][];
+        };
+        /**
+         * PurposesSave
+         * @description What a disconnect must do, as edited from a revision.
+         */
+        PurposesSave: {
+            document: components["schemas"]["PurposeList"];
+            /**
+             * Revision
+             * @description That it was edited from
+             */
+            revision: number;
         };
         /**
          * QuantityChoice
@@ -7893,6 +8077,26 @@ export interface components {
             rule: string;
             /** Words */
             words: string;
+        };
+        /**
+         * RuleChoice
+         * @description A rule that a purpose may ask.
+         */
+        RuleChoice: {
+            /**
+             * Forbids
+             * @description Whether it names what must not be, and not what must
+             */
+            forbids: boolean;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /**
+             * Stays
+             * @description Purposes that are not without it
+             */
+            stays: components["schemas"]["IsolationPurpose"][];
         };
         /**
          * RuleOutcome
@@ -9009,6 +9213,12 @@ export interface components {
              * @default 0.2
              */
             resistance_mohm: number;
+            /**
+             * Selector
+             * @description Battery selector whose contact it is, by what it is called; null: a switch of its own
+             * @default null
+             */
+            selector: string | null;
             /**
              * To Node
              * @description Short name, unique in the document
@@ -11948,9 +12158,7 @@ export interface operations {
     };
     isolation_get_isolation_jobs__int_job_id__isolation_get: {
         parameters: {
-            query?: {
-                purpose?: components["schemas"]["IsolationPurpose"] | null;
-            };
+            query?: never;
             header?: never;
             path: {
                 job_id: number;
@@ -13597,6 +13805,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProtectionReview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    lists_get_purposes_purposes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurposesRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    lists_put_purposes_purposes_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PurposesSave"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurposesRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
             /** @description Unprocessable Entity */

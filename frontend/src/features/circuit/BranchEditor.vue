@@ -6,8 +6,9 @@ import type { Branch, ProblemDocument } from '@/api/types'
 import { isConductor } from '@/charts/geometry'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { useCatalogue } from '@/composables/catalogue'
-import { editBranch, patchPart, type BranchEdit } from '@/features/circuit/circuitEdit'
+import { editBranch, patchPart, renameBranch, type BranchEdit } from '@/features/circuit/circuitEdit'
 import PartNumber from './PartNumber.vue'
+import SwitchControls from './SwitchControls.vue'
 import { useUnits } from '@/composables/units'
 import { useWorkbench } from '@/composables/workbench'
 
@@ -29,6 +30,8 @@ const contactNumbers = computed(() =>
     { field: 'delay_s', label: 'Waits', unit: 's' },
   ].filter((f) => f.field in props.branch),
 )
+/** A hand opens it, itself or by what it names. */
+const byHand = computed(() => props.branch.kind === 'switch' || ('worked_by' in props.branch && !!props.branch.worked_by?.length))
 const nodes = computed(() => circuit.value.nodes.map((n) => ({ value: n.id, title: n.label })))
 const sizeChoices = computed(() => {
   const list = catalogue.value?.sizes ?? []
@@ -95,7 +98,7 @@ const ENDS = [
         :model-value="branch.label"
         label="Name"
         :error-messages="wrong('label')"
-        @update:model-value="set({ label: $event })"
+        @update:model-value="bench.edit(renameBranch(circuit, branch, $event))"
       />
       <v-select
         :model-value="branch.kind"
@@ -211,6 +214,7 @@ const ENDS = [
         @update:model-value="set({ override: $event })"
       />
     </div>
+    <SwitchControls v-if="byHand" :branch="branch" />
     <PartNumber
       field="measured_mohm"
       label="Resistance as measured, at 20 °C"

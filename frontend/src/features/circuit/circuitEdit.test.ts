@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Branch, Circuit } from '@/api/types'
-import { patchPart, removeElement } from './circuitEdit'
+import { controlsOf, patchControl, patchPart, removeElement, renameBranch } from './circuitEdit'
 
 /** Stands in for the catalogue's; the figures are only for these tests. */
 const ends = { from_node: 'from', to_node: 'to', note: '' }
@@ -79,5 +79,27 @@ describe('editing a circuit', () => {
   })
   it('changes nothing for a branch that is not there', () => {
     expect(patchPart(circuit, 'branches', 'none', { label: 'x' })).toEqual(circuit)
+  })
+})
+
+describe('what works a switch', () => {
+  const own = { id: 's', kind: 'switch', label: 'Cut-off', worked_by: [], ...ends } as unknown as Branch
+  const relay = { id: 'r', kind: 'relay', label: 'Relay', worked_by: ['Dash', 'Pillar'], ...ends } as unknown as Branch
+  const circuit = { branches: [own, relay], controls: [] } as unknown as Circuit
+
+  it('is itself, or what it names', () => {
+    expect([controlsOf(own), controlsOf(relay)]).toEqual([['Cut-off'], ['Dash', 'Pillar']])
+  })
+  it('keeps what was looked at already', () => {
+    const once = patchControl(circuit, 'Cut-off', { place: 'driver' })
+    const twice = patchControl(once, 'Cut-off', { marked: true })
+    expect(twice.controls).toHaveLength(1)
+    expect(twice.controls?.[0]).toMatchObject({ label: 'Cut-off', place: 'driver', marked: true, lockable: null })
+  })
+  it('goes by its new name where the switch is its own control', () => {
+    const known = patchControl(patchControl(circuit, 'Cut-off', { place: 'driver' }), 'Dash', { marked: true })
+    const renamed = renameBranch(renameBranch(known, own, 'Main switch'), relay, 'Big relay')
+    expect(renamed.controls?.map((c) => c.label)).toEqual(['Main switch', 'Dash'])
+    expect(renamed.branches.map((b) => b.label)).toEqual(['Main switch', 'Big relay'])
   })
 })

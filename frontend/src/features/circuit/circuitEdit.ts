@@ -1,6 +1,6 @@
 /** Edits of a circuit document that only set a value; what moves nodes or picks ratings is asked of the server. */
 import { client, data } from '@/api/client'
-import type { Circuit, Grown } from '@/api/types'
+import type { Branch, Circuit, FittedControl, Grown } from '@/api/types'
 
 export type BranchEdit = 'insert' | 'beside' | 'kind' | 'family' | 'remove'
 
@@ -9,6 +9,33 @@ type List = 'branches' | 'alternators' | 'batteries' | 'loads' | 'converters' | 
 /** Sets values of one part. */
 export function patchPart(circuit: Circuit, list: List, id: string, patch: object): Circuit {
   return { ...circuit, [list]: circuit[list].map((part) => (part.id === id ? { ...part, ...patch } : part)) }
+}
+
+/** What works a switch: the controls that it names, or itself. */
+export const controlsOf = (branch: Branch): string[] =>
+  'worked_by' in branch && branch.worked_by?.length ? [...branch.worked_by] : [branch.label]
+
+/** Names a branch; what is known of a switch that is its own control goes by its new name. */
+export function renameBranch(circuit: Circuit, branch: Branch, label: string): Circuit {
+  const own = 'worked_by' in branch && !branch.worked_by?.length && circuit.branches.filter((b) => b.label === branch.label).length === 1
+  const renamed = patchPart(circuit, 'branches', branch.id, { label })
+  if (!own || !label || (circuit.controls ?? []).some((c) => c.label === label)) return renamed
+  return { ...renamed, controls: (circuit.controls ?? []).map((c) => (c.label === branch.label ? { ...c, label } : c)) }
+}
+
+/** What somebody has looked at on a control; what is known of it already stays. */
+export function patchControl(circuit: Circuit, label: string, patch: Partial<FittedControl>): Circuit {
+  const controls = circuit.controls ?? []
+  const known = controls.find((c) => c.label === label) ?? {
+    label,
+    place: null,
+    marked: null,
+    lockable: null,
+    removable: null,
+    makes_first: null,
+  }
+  const changed = { ...known, ...patch }
+  return { ...circuit, controls: controls.includes(known) ? controls.map((c) => (c === known ? changed : c)) : [...controls, changed] }
 }
 
 /** Takes a source, load or charger out of its list; leads that it leaves hanging are called out by the server. */

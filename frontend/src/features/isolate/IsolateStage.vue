@@ -3,7 +3,7 @@
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
-import type { IsolationView, RowView, StageName } from '@/api/types'
+import type { IsolationVerdict, IsolationView, RowView, StageName } from '@/api/types'
 import LiveLoop from '@/charts/LiveLoop.vue'
 import { useCatalogue } from '@/composables/catalogue'
 import { useKeys } from '@/composables/keys'
@@ -32,37 +32,36 @@ const { sizes } = useCatalogue()
 const { busy, problem: keepProblem, save } = useSaving()
 
 /** Null: what the core begins with. */
-const purpose = ref<Purpose | null>(null)
-const key = computed(() => ['isolation', bench.jobId, bench.asFound?.id, bench.asFound?.lock, purpose.value])
+const chosenPurpose = ref<Purpose | null>(null)
+const key = computed(() => ['isolation', bench.jobId, bench.asFound?.id, bench.asFound?.lock])
 const asked = useQuery({
   queryKey: key,
-  queryFn: () =>
-    data(
-      client.GET('/api/jobs/{job_id}/isolation', {
-        params: { path: { job_id: bench.jobId }, query: purpose.value ? { purpose: purpose.value } : {} },
-      }),
-    ),
+  queryFn: () => data(client.GET('/api/jobs/{job_id}/isolation', { params: { path: { job_id: bench.jobId } } })),
   enabled: computed(() => bench.asFound !== null),
   placeholderData: keepPreviousData,
 })
 const problem = computed(() => (asked.error.value instanceof ApiError ? asked.error.value.problem : null))
 const view = computed(() => (problem.value ? null : ((asked.data.value as IsolationView | undefined) ?? null)))
-const chosen = computed(() => view.value?.purposes.find((p) => p.name === view.value?.purpose) ?? null)
+const purpose = computed<Purpose>(() => chosenPurpose.value ?? view.value?.purpose ?? 'storage')
+const chosen = computed(() => view.value?.purposes.find((p) => p.name === purpose.value) ?? null)
+/** What a way comes to for the purpose; each way was held against all of them. */
+const verdictOf = (w: IsolationView['ways'][number]): IsolationVerdict => w.way.verdicts.find((v) => v.purpose === purpose.value)!
 
 const picked = ref('')
 const shown = computed(() => view.value?.ways.find((w) => w.way.topology === picked.value) ?? null)
+const verdict = computed(() => (shown.value ? verdictOf(shown.value) : null))
 watch(
   view,
   (now) => {
     if (!now || now.ways.some((w) => w.way.topology === picked.value)) return
     const kept = now.ways.find((w) => w.way.topology === now.kept?.way)
-    picked.value = (kept ?? now.ways.find((w) => w.way.verdict.does) ?? now.ways[0])?.way.topology ?? ''
+    picked.value = (kept ?? now.ways.find((w) => verdictOf(w).does) ?? now.ways[0])?.way.topology ?? ''
   },
   { immediate: true },
 )
 /** What is fitted stays first, then what does it, then what is not proven. */
 const RANKS: Record<string, number> = { true: 0, null: 1, false: 2 }
-const rank = (w: IsolationView['ways'][number]) => (w.way.topology === 'as_fitted' ? -1 : RANKS[String(w.way.verdict.does)]!)
+const rank = (w: IsolationView['ways'][number]) => (w.way.changes ? RANKS[String(verdictOf(w).does)]! : -1)
 const listed = computed(() => [...(view.value?.ways ?? [])].sort((a, b) => rank(a) - rank(b)))
 const worst = (answers: Parameters<typeof inOrder>[0]) =>
   inOrder(answers.filter((a) => a.kind !== 'advises')).find((a) => a.outcome !== 'met')
@@ -90,6 +89,11 @@ function show(wanted: RowView): void {
   situation.value = wanted.situation
   off.value = [...wanted.off]
 }
+/** What is known of a switch is typed where it is drawn. */
+function toSwitch(): void {
+  bench.selected = contacts.value[0] ?? null
+  emit('go', 'circuit')
+}
 useKeys([
   {
     key: 'o',
@@ -98,9 +102,7 @@ useKeys([
   },
 ])
 
-const same = computed(
-  () => !!view.value?.kept_holds && view.value.kept?.way === picked.value && view.value.kept?.purpose === view.value.purpose,
-)
+const same = computed(() => !!view.value?.kept_holds && view.value.kept?.way === picked.value && view.value.kept?.purpose === purpose.value)
 async function keep(): Promise<void> {
   const now = view.value
   if (!now) return
@@ -108,7 +110,7 @@ async function keep(): Promise<void> {
     const kept = await data(
       client.POST('/api/jobs/{job_id}/isolation', {
         params: { path: { job_id: bench.jobId } },
-        body: { purpose: now.purpose, way: picked.value },
+        body: { purpose: purpose.value, way: picked.value },
       }),
     )
     queries.setQueryData(key.value, kept)
@@ -119,8 +121,8 @@ const keepWords = computed(() => {
   const way = shown.value?.way
   if (same.value) return 'Kept'
   if (!way) return 'Keep'
-  const fit = way.verdict.does
-  if (way.topology === 'as_fitted') return fit ? 'Keep: nothing is to be moved' : 'Keep it as it is all the same'
+  const fit = verdict.value?.does
+  if (!way.changes) return fit ? 'Keep: nothing is to be moved' : 'Keep it as it is all the same'
   return fit === false ? 'Make it the plan all the same' : 'Make it the plan'
 })
 </script>
@@ -135,13 +137,15 @@ const keepWords = computed(() => {
     <div v-if="view" class="frame">
       <section class="panel stack ways" aria-label="What for, and ways to put it in">
         <v-select
-          :model-value="view.purpose"
+          :model-value="purpose"
           :items="view.purposes.map((p) => ({ value: p.name, title: p.label }))"
           label="What is the disconnect for?"
           data-test="purpose"
-          @update:model-value="purpose = $event"
+          @update:model-value="chosenPurpose = $event"
         />
-        <p class="quiet mb-1" data-test="why">{{ chosen?.why }} The rulebook in force wins.</p>
+        <p class="quiet mb-1" data-test="why">
+          {{ chosen?.why }} <template v-if="chosen?.rulebook">By {{ chosen.rulebook }}. </template>The rulebook in force wins.
+        </p>
         <button
           v-for="w in listed"
           :key="w.way.topology"
@@ -150,16 +154,16 @@ const keepWords = computed(() => {
           :class="{ on: w.way.topology === picked }"
           :aria-pressed="w.way.topology === picked"
           :data-way="w.way.topology"
-          :data-does="String(w.way.verdict.does)"
+          :data-does="String(verdictOf(w).does)"
           @click="picked = w.way.topology"
         >
-          <span class="sign" :class="FITS[String(w.way.verdict.does)]!.kind" aria-hidden="true">{{
-            FITS[String(w.way.verdict.does)]!.sign
+          <span class="sign" :class="FITS[String(verdictOf(w).does)]!.kind" aria-hidden="true">{{
+            FITS[String(verdictOf(w).does)]!.sign
           }}</span>
           <span>
             <b>{{ w.way.label }}</b>
             <span class="line"
-              ><b>{{ FITS[String(w.way.verdict.does)]!.word }}.</b> {{ worst(w.way.verdict.answers)?.words ?? w.way.does }}</span
+              ><b>{{ FITS[String(verdictOf(w).does)]!.word }}.</b> {{ worst(verdictOf(w).answers)?.words ?? w.way.does }}</span
             >
           </span>
         </button>
@@ -170,18 +174,16 @@ const keepWords = computed(() => {
           </p>
         </details>
       </section>
-      <div v-if="shown" class="stack grow seen">
+      <div v-if="shown && verdict" class="stack grow seen">
         <section class="panel">
           <div class="row head">
             <p class="verdict" data-test="verdict">
-              <span class="sign" :class="FITS[String(shown.way.verdict.does)]!.kind" aria-hidden="true">{{
-                FITS[String(shown.way.verdict.does)]!.sign
-              }}</span>
-              <b>{{ shown.way.verdict.headline }}.</b> {{ shown.way.does }}
+              <span class="sign" :class="FITS[String(verdict.does)]!.kind" aria-hidden="true">{{ FITS[String(verdict.does)]!.sign }}</span>
+              <b>{{ verdict.headline }}.</b> {{ shown.way.does }}
             </p>
             <v-btn
               color="primary"
-              :variant="shown.way.verdict.does ? 'flat' : 'outlined'"
+              :variant="verdict.does ? 'flat' : 'outlined'"
               :disabled="!bench.mayWrite || same"
               :loading="busy"
               data-test="keep-isolation"
@@ -243,7 +245,7 @@ const keepWords = computed(() => {
           </div>
           <template v-if="tab === 'rules'">
             <ul class="rules">
-              <li v-for="a in inOrder(shown.way.verdict.answers)" :key="a.rule" :data-rule="a.rule" :data-outcome="a.outcome">
+              <li v-for="a in inOrder(verdict.answers)" :key="a.rule" :data-rule="a.rule" :data-outcome="a.outcome">
                 <span class="sign" :class="a.outcome" :aria-label="a.outcome">{{ SIGNS[a.outcome] }}</span>
                 <span class="grow">
                   <b>{{ a.label }}</b> <span class="quiet">{{ KINDS[a.kind] }}</span><br />{{ a.words }}
@@ -252,7 +254,11 @@ const keepWords = computed(() => {
                 <v-btn v-if="a.row" size="small" variant="outlined" @click="show(a.row)">Show</v-btn>
               </li>
             </ul>
-            <p class="quiet mb-0">{{ view.source }}</p>
+            <p class="quiet mb-0">{{ verdict.source }}</p>
+            <p v-if="!shown.way.changes" class="mb-0">
+              Where a switch is reached and what is on it is typed at the switch.
+              <v-btn variant="outlined" data-test="to-switch" @click="toSwitch">To the switch</v-btn>
+            </p>
           </template>
           <TruthTable v-else-if="tab === 'table'" :rows="shown.way.rows" :circuit="shown.way.circuit" :now="row" @show="show" />
           <template v-else-if="tab === 'moves'">
@@ -276,7 +282,7 @@ const keepWords = computed(() => {
           </template>
           <template v-else>
             <ul class="plain" data-test="owner">
-              <li v-for="o in shown.way.verdict.owner" :key="o">{{ o }}</li>
+              <li v-for="o in verdict.owner" :key="o">{{ o }}</li>
             </ul>
             <v-btn v-if="same" variant="outlined" :href="`/api/jobs/${bench.jobId}/files/label.pdf`" target="_blank" data-test="print-label"
               >Print the label for the dash</v-btn

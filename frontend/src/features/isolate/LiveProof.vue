@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** The live proof: what was promised, what the vehicle did, and the tests to read it by. */
+/** The live proof: what was promised, what the vehicle did, what its contacts make of heat, and the tests to read it by. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { ApiError, client, data } from '@/api/client'
@@ -7,6 +7,7 @@ import type { ProcedureView } from '@/api/types'
 import { useWorkbench } from '@/composables/workbench'
 import RunScreen from '@/features/measure/RunScreen.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
+import { fixed } from '@/ui/numbers'
 
 const bench = useWorkbench()
 const asked = useQuery({
@@ -15,6 +16,7 @@ const asked = useQuery({
   retry: false,
 })
 const view = computed(() => asked.data.value ?? null)
+const disconnect = computed(() => view.value?.disconnect ?? null)
 const problem = computed(() => (asked.error.value instanceof ApiError ? asked.error.value.problem : null))
 const running = ref<ProcedureView | null>(null)
 const SIGNS: Record<string, string> = { true: '✓ as promised', false: '✕ not as promised', null: 'not yet read' }
@@ -27,9 +29,9 @@ function closed(): void {
 <template>
   <v-progress-linear v-if="asked.isFetching.value" indeterminate aria-label="Holding the proof against the promise" />
   <ProblemNotice :problem="problem" />
-  <template v-if="view">
-    <p class="head" data-test="proof" :data-proven="String(view.proof.proven)">
-      <b>{{ view.proof.headline }}.</b>
+  <template v-if="view && disconnect">
+    <p class="head" data-test="proof" :data-proven="String(disconnect.proof.proven)">
+      <b>{{ disconnect.proof.headline }}.</b>
     </p>
     <div class="row tests">
       <v-btn
@@ -53,7 +55,7 @@ function closed(): void {
         </tr>
       </thead>
       <tbody>
-        <tr v-for="l in view.proof.lines" :key="l.point" :data-line="l.point" :data-kept="String(l.kept)">
+        <tr v-for="l in disconnect.proof.lines" :key="l.point" :data-line="l.point" :data-kept="String(l.kept)">
           <td>{{ l.label }}</td>
           <td>{{ l.promised }}</td>
           <td>
@@ -63,7 +65,32 @@ function closed(): void {
         </tr>
       </tbody>
     </v-table>
-    <RunScreen v-if="running" :procedure="running" :circuit-id="view.circuit_id" @close="closed" />
+    <template v-if="disconnect.contacts.length">
+      <h2 class="sleeve">Heat in its contacts, all day long</h2>
+      <v-table class="figures" data-test="contact-heat">
+        <thead>
+          <tr>
+            <th>Contact</th>
+            <th class="n">Carries</th>
+            <th class="n">Rated</th>
+            <th class="n">Closed</th>
+            <th class="n">Heat</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="c in disconnect.contacts" :key="c.branch_id" :data-contact="c.branch_id" :data-measured="String(c.measured)">
+            <td>{{ c.label }}</td>
+            <td class="n">{{ fixed(c.carries_a, 0) }} A</td>
+            <td class="n">{{ c.rating_a ? `${fixed(c.rating_a, 0)} A` : 'not known' }}</td>
+            <td class="n">{{ fixed(1000 * c.resistance_ohm, 2) }} mΩ {{ c.measured ? 'read' : 'as new' }}</td>
+            <td class="n">
+              <b>{{ fixed(c.heat_w, 1) }} W</b>
+            </td>
+          </tr>
+        </tbody>
+      </v-table>
+    </template>
+    <RunScreen v-if="running" :procedure="running" :circuit-id="disconnect.circuit_id" @close="closed" />
   </template>
 </template>
 

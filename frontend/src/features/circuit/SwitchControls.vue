@@ -1,0 +1,103 @@
+<script setup lang="ts">
+/** What works a switch, where that is reached, and what is on it: looked at on the vehicle, for the rules of a disconnect. */
+import { computed } from 'vue'
+import type { Branch, FittedControl } from '@/api/types'
+import { useCatalogue } from '@/composables/catalogue'
+import { useWorkbench } from '@/composables/workbench'
+import { controlsOf, patchControl, patchPart } from './circuitEdit'
+
+const props = defineProps<{ branch: Branch }>()
+const bench = useWorkbench()
+const { catalogue } = useCatalogue()
+const circuit = computed(() => bench.circuit!)
+const selector = computed(() => ('selector' in props.branch ? (props.branch.selector ?? '') : null))
+/** A selector is one control, whatever contacts it has. */
+const labels = computed(() => (selector.value ? [selector.value] : controlsOf(props.branch)))
+const known = (label: string): Partial<FittedControl> => circuit.value.controls?.find((c) => c.label === label) ?? {}
+const places = computed(() => [
+  { value: null, title: 'not looked at' },
+  ...(catalogue.value?.control_places ?? []).map((p) => ({ value: p.name, title: p.label })),
+])
+const YES_NO = [
+  { value: null, title: 'not looked at' },
+  { value: true, title: 'yes' },
+  { value: false, title: 'no' },
+]
+const FACTS = computed(() => [
+  { field: 'marked' as const, label: 'With the sign' },
+  { field: 'lockable' as const, label: 'Can be locked open' },
+  { field: 'removable' as const, label: 'Key or knob comes off' },
+  ...(selector.value ? [{ field: 'makes_first' as const, label: 'Makes before it breaks' }] : []),
+])
+const set = (label: string, patch: Partial<FittedControl>) => bench.edit(patchControl(circuit.value, label, patch))
+const setBranch = (patch: object) => bench.edit(patchPart(circuit.value, 'branches', props.branch.id, patch))
+const wrong = computed(() => bench.problems.filter((p) => p.field === 'worked_by' && p.element === props.branch.id).map((p) => p.message))
+</script>
+
+<template>
+  <fieldset class="stack" aria-label="What works it" data-test="controls">
+    <div class="pair">
+      <v-combobox
+        v-if="!selector"
+        :model-value="'worked_by' in branch ? [...(branch.worked_by ?? [])] : []"
+        label="Worked by, where not by itself"
+        multiple
+        chips
+        closable-chips
+        hint="Each of them opens it: two handles of one pull cable, two small switches of a relay"
+        persistent-hint
+        :error-messages="wrong"
+        data-test="worked-by"
+        @update:model-value="
+          setBranch({
+            worked_by: $event
+              .map((x: string) => x.trim())
+              .filter(Boolean)
+              .slice(0, 4),
+          })
+        "
+      />
+      <v-text-field
+        v-if="selector !== null"
+        :model-value="selector"
+        label="Contact of the battery selector"
+        maxlength="60"
+        hint="its name; empty: a switch of its own"
+        persistent-hint
+        data-test="selector"
+        @update:model-value="setBranch({ selector: $event || null })"
+      />
+    </div>
+    <div v-for="label in labels" :key="label" class="pair" :data-control="label">
+      <v-select
+        :model-value="known(label).place ?? null"
+        :label="`${label}: reached`"
+        :items="places"
+        data-test="control-place"
+        @update:model-value="set(label, { place: $event })"
+      />
+      <v-select
+        v-for="f in FACTS"
+        :key="f.field"
+        :model-value="known(label)[f.field] ?? null"
+        :label="f.label"
+        :items="YES_NO"
+        :data-fact="f.field"
+        @update:model-value="set(label, { [f.field]: $event })"
+      />
+    </div>
+  </fieldset>
+</template>
+
+<style scoped>
+fieldset {
+  border: 0;
+  padding: 0;
+  min-width: 0;
+}
+.pair {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 10px;
+}
+</style>

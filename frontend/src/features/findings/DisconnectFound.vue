@@ -1,0 +1,42 @@
+<script setup lang="ts">
+/** The disconnect that was decided on: whether it does what it is for, what decides that, and how far it is proven. */
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { client, data } from '@/api/client'
+import { useWorkbench } from '@/composables/workbench'
+
+const emit = defineEmits<{ go: [] }>()
+const bench = useWorkbench()
+const asked = useQuery({
+  queryKey: computed(() => ['isolation', bench.jobId, 'proof', bench.job?.documents.length, bench.job?.runs.length]),
+  queryFn: () => data(client.GET('/api/jobs/{job_id}/isolation/proof', { params: { path: { job_id: bench.jobId } } })),
+  retry: false,
+})
+const found = computed(() => asked.data.value?.disconnect ?? null)
+const decides = computed(() => {
+  const decisive = found.value?.verdict.answers.filter((a) => a.kind !== 'advises' && a.outcome !== 'met') ?? []
+  return decisive.find((a) => a.outcome === 'broken') ?? decisive[0] ?? null
+})
+</script>
+
+<template>
+  <section v-if="found" class="panel row disconnect" data-test="disconnect-found" :data-does="String(found.verdict.does)">
+    <p class="ma-0 grow">
+      <b>Disconnect. {{ found.verdict.headline }}.</b> {{ decides?.words }}
+      <span :class="`proof-${found.proof.proven}`" data-test="disconnect-proof">{{ found.proof.headline }}.</span>
+    </p>
+    <v-btn variant="outlined" data-test="to-isolate" @click="emit('go')">Look</v-btn>
+  </section>
+</template>
+
+<style scoped>
+.disconnect {
+  align-items: center;
+  gap: 10px;
+  padding: 8px 12px;
+}
+.proof-false {
+  color: var(--fail);
+  font-weight: 700;
+}
+</style>
