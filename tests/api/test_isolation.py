@@ -8,6 +8,7 @@ from typing import Any
 import pytest
 
 from tests.api.conftest import Caller
+from tests.api.test_trace import log
 
 
 def answered(response: Any, status: int = 200) -> Any:
@@ -112,6 +113,26 @@ def test_another_plan_leaves_the_disconnect_that_was_kept_behind_and_says_so(tec
     rear = {"name": "disconnect", "answers": {"purpose": "storage", "way": "negative"}, "target": {"target_current_a": 90}}
     answered(tech.post(f"{path}/guided", rear), 201)
     assert not answered(tech.get(f"{path}/isolation"))["kept_holds"]
+
+
+def test_a_way_that_was_seen_on_another_circuit_is_not_kept(tech: Caller, other: Caller, boss: Caller, path: str) -> None:
+    seen = answered(tech.get(f"{path}/isolation"))["seen"]
+    circuit = next(c for c in answered(other.get(path))["circuits"] if c["role"] == "as_found")
+    assert (circuit["id"], circuit["lock"]) == (seen["circuit_id"], seen["lock"])
+    moved = {**circuit["document"], "controls": [{"label": "Cut-off switch", "place": "driver"}]}
+    answered(other.put(f"{path}/circuit", {"document": moved, "lock": circuit["lock"]}))
+    changed = log(boss, job=answered(tech.get(path))["number"], kind="changed")[0]
+    assert changed["after"]["controls:Cut-off switch"]["place"] == "driver"
+    asked = {"purpose": "emergency", "way": "two_controls"}
+    refused = tech.post(f"{path}/isolation", {**asked, "seen": seen})
+    assert refused.status_code == 409 and "Look again" in refused.json["detail"]
+    assert not answered(tech.get(path))["documents"]
+    again = answered(tech.get(f"{path}/isolation"))
+    assert refused.json["theirs"] == again["seen"] != seen
+    # What the other one has looked at counts now.
+    reached = next(a for a in ways_of(again, "emergency")["as_fitted"]["verdict"]["answers"] if a["rule"] == "reach_driver")
+    assert reached["outcome"] == "met"
+    answered(tech.post(f"{path}/isolation", {**asked, "seen": again["seen"]}), 201)
 
 
 def test_what_is_fitted_is_kept_without_a_plan(tech: Caller, path: str) -> None:

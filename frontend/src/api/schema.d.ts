@@ -5497,6 +5497,11 @@ export interface components {
          */
         IsolationAsked: {
             purpose: components["schemas"]["IsolationPurpose"];
+            /**
+             * @description The circuit as found that its verdict was seen on; null: whatever is there now
+             * @default null
+             */
+            seen: components["schemas"]["SeenCircuit"] | null;
             /** Way */
             way: string;
         };
@@ -5551,6 +5556,8 @@ export interface components {
             purpose: components["schemas"]["IsolationPurpose"];
             /** Purposes */
             purposes: components["schemas"]["PurposeChoice"][];
+            /** @description That they were tried on */
+            seen: components["schemas"]["SeenCircuit"];
             /** Ways */
             ways: components["schemas"]["WayShown"][];
         };
@@ -8330,6 +8337,16 @@ export interface components {
              * @description Minutes of it that put one start back, at the worse temperature; null: never
              */
             repays_min: number | null;
+        };
+        /**
+         * SeenCircuit
+         * @description A circuit as somebody saw it.
+         */
+        SeenCircuit: {
+            /** Circuit Id */
+            circuit_id: number;
+            /** Lock */
+            lock: number;
         };
         /**
          * Sense

@@ -22,8 +22,8 @@ from mavrik.core.circuit import (
     TerminationKind,
     blank_branches,
 )
-from mavrik.core.circuit.controls import PLACE_WORDS
 from mavrik.core.circuit.additions import ADDITIONS
+from mavrik.core.circuit.controls import PLACE_WORDS
 from mavrik.core.circuit.layouts import LAYOUTS
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.document import Bounds, Document, bounds_of

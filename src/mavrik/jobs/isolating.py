@@ -20,7 +20,7 @@ from mavrik.core.planning.guided.disconnect import DISCONNECT
 from mavrik.core.procedures.bench.disconnect import DISCONNECT as DISCONNECT_PROOF
 from mavrik.domain.job import CircuitRole, DocumentKind, VehicleKind
 from mavrik.domain.roles import Who
-from mavrik.jobs.errors import InvalidError, NotFoundError
+from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError
 from mavrik.jobs.finding import latest
 from mavrik.jobs.guided import GuidedAsked, keep_guided
 from mavrik.jobs.kept import as_found, keep_document, latest_document
@@ -57,11 +57,19 @@ class NoWay(Document):
     why: str
 
 
+class SeenCircuit(Document):
+    """A circuit as somebody saw it."""
+
+    circuit_id: Annotated[int, Field(ge=1, le=2**31 - 1)]
+    lock: Annotated[int, Field(ge=1, le=1_000_000)]
+
+
 class IsolationView(Document):
     """What every way to put a disconnect in does on a job's circuit, for each purpose."""
 
     purpose: IsolationPurpose = Field(description="That was decided on; otherwise what is usual of such a vehicle")
     purposes: tuple[PurposeChoice, ...]
+    seen: SeenCircuit = Field(description="That they were tried on")
     ways: tuple[WayShown, ...]
     no_ways: tuple[NoWay, ...]
     kept: Isolation | None = Field(description="What was decided on")
@@ -76,6 +84,9 @@ class IsolationAsked(Document):
 
     purpose: IsolationPurpose
     way: Annotated[str, Field(max_length=40)]
+    seen: SeenCircuit | None = Field(
+        None, description="The circuit as found that its verdict was seen on; null: whatever is there now"
+    )
 
 
 def isolation_of(session: Session, job_id: int) -> IsolationView:
@@ -85,12 +96,14 @@ def isolation_of(session: Session, job_id: int) -> IsolationView:
     """
     row = get_row(session, job_id)
     circuit, profiles = _whole(as_found(row)), purposes(session).document.purposes
+    version = latest(row.circuits, CircuitRole.AS_FOUND)
+    assert version is not None
     document = latest_document(row, DocumentKind.ISOLATION)
     kept = Isolation.model_validate(document.document) if document is not None else None
     ways = ways_for(circuit)
     shown = [way_on(circuit, way, profiles, every_row=True) for way, why in ways.items() if not why]
     return IsolationView(
-        purpose=kept.purpose if kept is not None else _usual(row),
+        seen=SeenCircuit(circuit_id=version.id, lock=version.lock), purpose=kept.purpose if kept is not None else _usual(row),
         purposes=tuple(PurposeChoice(name=p, label=f.label, why=f.why, rulebook=f.rulebook) for p, f in profiles.items()),
         ways=tuple(WayShown(way=w, loop=lay_out(w.circuit, find_ring(w.circuit))) for w in shown),
         no_ways=tuple(NoWay(topology=way.name, label=way.label, why=why) for way, why in ways.items() if why),
@@ -101,9 +114,14 @@ def isolation_of(session: Session, job_id: int) -> IsolationView:
 def keep_isolation(session: Session, job_id: int, asked: IsolationAsked, who: Who) -> IsolationView:
     """Decide on a way: its circuit, with leads and fuses sized, becomes the job's plan; what is fitted already moves nothing.
 
-    Raises InvalidError, at its field, for a way that there is not or that has no place here, and as `keep_guided`.
+    Raises ConflictError where the circuit is no longer the one it was seen on, InvalidError, at its field, for a way that there is not
+    or that has no place here, and as `keep_guided`.
     """
     row = row_to_change(session, job_id)
+    now = latest(row.circuits, CircuitRole.AS_FOUND)
+    if now is not None and asked.seen is not None and (now.id, now.lock) != (asked.seen.circuit_id, asked.seen.lock):
+        told = "Somebody changed the circuit since this was seen: what the switch does may be another thing now. Look again, then keep it."
+        raise ConflictError(told, SeenCircuit(circuit_id=now.id, lock=now.lock).model_dump())
     found = _whole(as_found(row))
     way = _way(found, asked.way)
     if way.changes:
@@ -111,9 +129,8 @@ def keep_isolation(session: Session, job_id: int, asked: IsolationAsked, who: Wh
         target = starting_target(session, job_id)
         circuit_id = keep_guided(session, job_id, GuidedAsked(name=DISCONNECT.name, answers=answers, target=target), who).id
     else:
-        version = latest(row.circuits, CircuitRole.AS_FOUND)
-        assert version is not None
-        circuit_id = version.id
+        assert now is not None
+        circuit_id = now.id
     profile = purposes(session).document.purposes[asked.purpose]
     kept = Isolation(purpose=asked.purpose, profile=profile, way=way.name, switching=way.build(found).switching)
     what = f"a disconnect for {profile.label.lower()}: {way.label}"

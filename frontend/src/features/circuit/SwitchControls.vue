@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** What works a switch, where that is reached, and what is on it: looked at on the vehicle, for the rules of a disconnect. */
-import { computed } from 'vue'
+import { computed, ref, watch } from 'vue'
 import type { Branch, FittedControl } from '@/api/types'
 import { useCatalogue } from '@/composables/catalogue'
 import { useWorkbench } from '@/composables/workbench'
@@ -31,38 +31,43 @@ const FACTS = computed(() => [
 ])
 const set = (label: string, patch: Partial<FittedControl>) => bench.edit(patchControl(circuit.value, label, patch))
 const setBranch = (patch: object) => bench.edit(patchPart(circuit.value, 'branches', props.branch.id, patch))
+/** As it is typed: a comma at its end names nobody yet. */
+const workedBy = ref('')
+const named = (text: string) => [...new Set(text.split(',').map((x) => x.trim()))].filter(Boolean)
+const kept = computed(() => ('worked_by' in props.branch ? (props.branch.worked_by ?? []) : []))
+watch(
+  [() => props.branch.id, kept],
+  () => {
+    if (named(workedBy.value).join() !== kept.value.join()) workedBy.value = kept.value.join(', ')
+  },
+  { immediate: true },
+)
+function takeWorkedBy(text: string): void {
+  workedBy.value = text
+  setBranch({ worked_by: named(text) })
+}
 const wrong = computed(() => bench.problems.filter((p) => p.field === 'worked_by' && p.element === props.branch.id).map((p) => p.message))
 </script>
 
 <template>
   <fieldset class="stack" aria-label="What works it" data-test="controls">
     <div class="pair">
-      <v-combobox
+      <v-text-field
         v-if="!selector"
-        :model-value="'worked_by' in branch ? [...(branch.worked_by ?? [])] : []"
-        label="Worked by, where not by itself"
-        multiple
-        chips
-        closable-chips
-        hint="Each of them opens it: two handles of one pull cable, two small switches of a relay"
+        :model-value="workedBy"
+        label="Worked by"
+        hint="with a comma between; each opens it. Empty: it is its own control"
         persistent-hint
         :error-messages="wrong"
         data-test="worked-by"
-        @update:model-value="
-          setBranch({
-            worked_by: $event
-              .map((x: string) => x.trim())
-              .filter(Boolean)
-              .slice(0, 4),
-          })
-        "
+        @update:model-value="takeWorkedBy"
       />
       <v-text-field
         v-if="selector !== null"
         :model-value="selector"
-        label="Contact of the battery selector"
+        label="Selector"
         maxlength="60"
-        hint="its name; empty: a switch of its own"
+        hint="whose contact it is; empty: of none"
         persistent-hint
         data-test="selector"
         @update:model-value="setBranch({ selector: $event || null })"
@@ -71,7 +76,7 @@ const wrong = computed(() => bench.problems.filter((p) => p.field === 'worked_by
     <div v-for="label in labels" :key="label" class="pair" :data-control="label">
       <v-select
         :model-value="known(label).place ?? null"
-        :label="`${label}: reached`"
+        :label="labels.length > 1 || selector ? `${label}: reached` : 'Reached'"
         :items="places"
         data-test="control-place"
         @update:model-value="set(label, { place: $event })"

@@ -24,12 +24,12 @@ const FITS: Record<string, { sign: string; word: string; kind: string }> = {
   null: { sign: '?', word: 'Not yet proven', kind: 'unknown' },
 }
 const SIGNS = { met: '✓', broken: '✕', unknown: '?' } as const
-const KINDS = { requires: 'required', forbids: 'required', advises: 'advised' } as const
+const KINDS = { requires: 'required', forbids: 'forbidden', advises: 'advised' } as const
 
 const bench = useWorkbench()
 const queries = useQueryClient()
 const { sizes } = useCatalogue()
-const { busy, problem: keepProblem, save } = useSaving()
+const { busy, problem: keepProblem, conflict, save } = useSaving()
 
 /** Null: what the core begins with. */
 const chosenPurpose = ref<Purpose | null>(null)
@@ -110,12 +110,14 @@ async function keep(): Promise<void> {
     const kept = await data(
       client.POST('/api/jobs/{job_id}/isolation', {
         params: { path: { job_id: bench.jobId } },
-        body: { purpose: purpose.value, way: picked.value },
+        body: { purpose: purpose.value, way: picked.value, seen: now.seen },
       }),
     )
     queries.setQueryData(key.value, kept)
     await bench.reload()
   })
+  // Somebody changed the circuit under it: what is shown is made anew before it can be kept.
+  if (conflict.value) await Promise.all([bench.reload(), asked.refetch()])
 }
 const keepWords = computed(() => {
   const way = shown.value?.way
@@ -191,7 +193,7 @@ const keepWords = computed(() => {
               >{{ keepWords }}</v-btn
             >
           </div>
-          <ProblemNotice :problem="keepProblem" />
+          <ProblemNotice :problem="keepProblem ?? conflict" />
           <div class="row bar">
             <v-btn-toggle
               v-model="situation"

@@ -71,7 +71,7 @@ const wrong = computed(() => props.problem?.problems?.filter((p) => p.element ==
       <p v-for="p in wrong" :key="p.message" class="wrong mb-0" role="alert">{{ p.message }}</p>
       <ul class="rules">
         <li v-for="r in rules" :key="r.name" :data-rule="r.name" :data-asked="askedAs(profile, r.name)">
-          <span class="grow">{{ r.forbids ? 'Never: ' : '' }}{{ r.label }}</span>
+          <span class="grow">{{ r.forbids ? `Never: ${r.label.charAt(0).toLowerCase()}${r.label.slice(1)}` : r.label }}</span>
           <span v-if="stays(r)" class="quiet">Required: it would not be that purpose without it</span>
           <v-btn-toggle
             v-else
@@ -106,6 +106,7 @@ fieldset {
   display: grid;
   grid-template-columns: 1fr 1fr;
   gap: 8px 12px;
+  align-items: start;
 }
 .purpose {
   display: flex;
