@@ -39,8 +39,8 @@ def test_every_way_is_tried_for_a_purpose_with_its_whole_table_and_its_drawing(r
     view = answered(reader.get(f"{path}/isolation"))
     ways = ways_of(view, "emergency")
     assert {n: w["verdict"]["does"] for n, w in ways.items()} == {
-        "as_fitted": False, "negative": False, "post": False, "positive": False, "alternator_side": False, "pull_cable": True,
-        "multi_pole": False, "field_cut": False, "two_controls": True, "controller": True,
+        "as_fitted": False, "negative": False, "post": False, "positive": False, "breaker": False, "alternator_side": False,
+        "pull_cable": True,         "multi_pole": False, "field_cut": False, "two_controls": True, "controller": True,
     }  # fmt: skip
     assert {n["topology"] for n in view["no_ways"]} == {"further_banks", "winch"} and view["kept"] is None
     fitted = ways["as_fitted"]

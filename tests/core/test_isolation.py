@@ -6,6 +6,7 @@ Which ways run on and which stop is common practice of the trade, no source; the
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 from itertools import product
 
 import numpy as np
@@ -30,13 +31,13 @@ from mavrik.core.isolation.documents import (
 )
 from mavrik.core.isolation.expressions import AllOf, AnyOf, ConditionError, Constant, Name, Not, holds, names_in, read_condition
 from mavrik.core.isolation.steps import Switched
-from mavrik.core.isolation.table import Table, truth_table
+from mavrik.core.isolation.table import Table, truth_table, truth_tables
 from mavrik.core.isolation.topologies import TOPOLOGIES, Isolated, topology_of
 
 NAMES = [layout.name for layout in LAYOUTS]
 LEAK_A = 1e-5
 """What is off leaks a microampere or two."""
-RUNS_ON = ("negative", "post", "positive")
+RUNS_ON = ("negative", "post", "positive", "breaker")
 STOPS = ("alternator_side", "pull_cable", "multi_pole", "field_cut", "two_controls", "controller")
 
 
@@ -46,7 +47,7 @@ def built(topology: str, layout: str = "front_battery", volts: int = 12) -> Isol
 
 def tables(made: Isolated) -> list[Table]:
     """As used, and with everything off that may be."""
-    return [truth_table(made.circuit, made.switching, bare) for bare in (False, True)]
+    return list(truth_tables(made.circuit, made.switching))
 
 
 @pytest.mark.parametrize("volts", [12, 24])
@@ -189,6 +190,20 @@ def test_a_controller_drops_its_outputs_by_the_sense_wire_and_without_that_condi
     assert truth_table(made.circuit, begun).row("fast", ("driver",)).runs
 
 
+@pytest.mark.parametrize("layout", ["competition_car", "boat_selector"])
+def test_both_tables_in_one_go_are_those_made_alone(layout: str) -> None:
+    for way in TOPOLOGIES:
+        if not way.not_here(build_layout(layout, 12)):
+            made = built(way.name, layout)
+            for bare, together in zip((False, True), tables(made), strict=True):
+                for ours, alone in zip(together, truth_table(made.circuit, made.switching, bare), strict=True):
+                    assert replace(ours, node_v={}, contact_a={}, drain_a=0, stud_v=0) == replace(
+                        alone, node_v={}, contact_a={}, drain_a=0, stud_v=0
+                    )
+                    assert ours.node_v == pytest.approx(alone.node_v, abs=1e-6)
+                    assert ours.contact_a == pytest.approx(alone.contact_a, abs=1e-4)
+
+
 def test_every_output_on_the_master_is_dead_before_the_engine_has_run_down() -> None:
     """The step in which the input goes low takes every output with it; the engine stops only in one after."""
     made = built("controller", "competition_car")
@@ -197,7 +212,7 @@ def test_every_output_on_the_master_is_dead_before_the_engine_has_run_down() -> 
     running = table.switched.settle(table.switched.standing(1))
     assert len(running.at) == 1
     normal = _running(switched)
-    off = normal.__class__(np.zeros_like(normal.controls), normal.key, normal.start, normal.engine, normal.senses, normal.excited)
+    off = replace(normal, controls=np.zeros_like(normal.controls))
     after, _, _ = switched.step(off)
     assert not after.senses.any() and after.engine[0] == off.engine[0], "the input first, the engine still turns"
     then, positions, _ = switched.step(after)
@@ -207,9 +222,8 @@ def test_every_output_on_the_master_is_dead_before_the_engine_has_run_down() -> 
 
 def _running(switched: Switched):  # type: ignore[no-untyped-def]
     from mavrik.core.isolation.table import normal_running
-    from mavrik.core.isolation.wired import IDLING
 
-    return normal_running(switched)[IDLING]
+    return normal_running(switched, np.zeros(1, dtype=bool)).of(np.zeros(1, dtype=np.int64))
 
 
 def sensing(volts: float, was_on: bool) -> bool:
@@ -419,7 +433,7 @@ def test_what_is_fitted_is_tried_as_it_stands_and_a_switch_drawn_open_is_closed_
     assert topology_of("as_fitted").not_here(build_layout("front_battery", 12))
 
 
-@pytest.mark.parametrize("topology", ["negative", "post", "positive", "alternator_side", "pull_cable", "multi_pole"])
+@pytest.mark.parametrize("topology", ["negative", "post", "positive", "breaker", "alternator_side", "pull_cable", "multi_pole"])
 def test_a_disconnect_that_was_built_is_known_again_by_what_works_it(topology: str) -> None:
     """Tried as fitted, the built circuit does row by row what was promised of it."""
     promised = built(topology)

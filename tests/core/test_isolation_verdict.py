@@ -289,7 +289,8 @@ def test_a_guided_disconnect_says_side_by_side_which_way_is_fit() -> None:
         car, guide, {"purpose": "emergency"}, SizingTarget(target_current_a=car.alternator.rated_a), usual_prices()
     )
     assert {r.name: r.does for r in rows} == {
-        "negative": False, "post": False, "positive": False, "alternator_side": False, "pull_cable": True, "multi_pole": False, "field_cut": False,
+        "negative": False, "post": False, "positive": False, "breaker": False, "alternator_side": False, "pull_cable": True,
+        "multi_pole": False, "field_cut": False,
         "two_controls": True, "controller": True,
     }  # fmt: skip
     assert all(r.fit_words and not r.refused and r.cost for r in rows)
@@ -568,3 +569,12 @@ def test_a_rule_of_a_later_program_leaves_the_verdict_open() -> None:
     assert verdict(made.circuit, made.switching, IsolationPurpose.STORAGE).does
     found = verdict(made.circuit, made.switching, IsolationPurpose.STORAGE, later)
     assert found.does is None and next(a for a in found.answers if a.rule == "hums_a_tune").outcome is RuleOutcome.UNKNOWN
+
+
+def test_a_breaker_as_the_switch_is_fit_where_no_starter_hangs_on_it() -> None:
+    car = build_layout("competition_car", 12)
+    assert asked("cranks_through", topology_of("breaker").build(car)).outcome is RuleOutcome.BROKEN
+    without = with_parts(car, loads=tuple(x for x in car.loads if not x.cranking))
+    made = topology_of("breaker").build(without)
+    assert asked("carries", made).outcome is RuleOutcome.MET and asked("no_drain", made).outcome is RuleOutcome.MET
+    assert made.circuit.branch("isolator").protects

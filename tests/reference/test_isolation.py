@@ -66,6 +66,7 @@ class Bench:
         self.consumers = {c.load_id: c for c in switching.consumers}
         self.exciter = next(x.from_node for x in circuit.loads if self.consumers[x.id].role == "ignition")
         self.scale = circuit.system_voltage_v / 12
+        self.fields = {f.alternator_id: f for f in switching.fields}
 
     def closed(self, v: Vehicle) -> set[str]:
         return {i for i, when in self.contacts.items() if v.holds(when)}
@@ -223,8 +224,11 @@ class Bench:
             v.senses[s.id] = seen >= s.on_v or (v.senses[s.id] and seen >= s.off_v)
         least = 4.0 * self.scale
         for a in c.alternators:
-            fed = v.key and v.across(self.exciter, a.case_node) >= least
-            kept = v.excited[a.id] and v.across(a.stud_node, a.case_node) >= least
+            field = self.fields.get(a.id)
+            supplied = v.holds(field.when) if field is not None else v.key
+            fed = supplied and v.across(self.exciter, a.case_node) >= least
+            feeds_itself = field is None or field.self_excites
+            kept = v.excited[a.id] and feeds_itself and v.across(a.stud_node, a.case_node) >= least
             v.excited[a.id] = v.engine > 0 and (fed or kept or a.kind == "permanent_magnet")
         if (v.links, v.senses, v.excited) == before[:3] and v.engine:
             on = self.loads_on(v)

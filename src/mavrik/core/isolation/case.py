@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from functools import cached_property
+from typing import TypeVar, cast
 
 from mavrik.core.circuit import Circuit, ContactBranch
 from mavrik.core.circuit.graph import graph_of, reach
 from mavrik.core.isolation.documents import Control, Switching
 from mavrik.core.isolation.expressions import names_in, read_condition
-from mavrik.core.isolation.table import Row, Table, truth_table
+from mavrik.core.isolation.table import Row, Table, truth_tables
 from mavrik.core.operating import Engine, State
 from mavrik.core.protection.continuous import continuous_currents
+
+T = TypeVar("T")
 
 
 class Case:
@@ -20,16 +23,27 @@ class Case:
     def __init__(self, circuit: Circuit, switching: Switching) -> None:
         """circuit: the document; switching: of it."""
         self.circuit, self.switching = circuit, switching
+        self._once: dict[str, object] = {}
+
+    def once(self, name: str, make: Callable[[], T]) -> T:
+        """What is asked of a case for one purpose after another, worked out once."""
+        if name not in self._once:
+            self._once[name] = make()
+        return cast(T, self._once[name])
 
     @cached_property
+    def _tables(self) -> tuple[Table, Table]:
+        return truth_tables(self.circuit, self.switching)
+
+    @property
     def used(self) -> Table:
         """Everything on that is on as it is used."""
-        return truth_table(self.circuit, self.switching)
+        return self._tables[0]
 
-    @cached_property
+    @property
     def bare(self) -> Table:
         """Everything off that may be."""
-        return truth_table(self.circuit, self.switching, bare=True)
+        return self._tables[1]
 
     def running(self, off: tuple[str, ...]) -> list[Row]:
         """With an engine that turned before these controls went off: at idle and under way, as used and bare."""

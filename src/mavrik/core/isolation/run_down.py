@@ -57,6 +57,10 @@ def run_down(case: Case, control: str) -> RunDown | None:
     >>> found.resistor, found.field_cut
     ('Run-down resistor', False)
     """
+    return case.once(f"run-down {control}", lambda: _worst(case, control))
+
+
+def _worst(case: Case, control: str) -> RunDown | None:
     if not case.taken_away(case.used.row("fast", (control,))):
         return None
     return max((_of(case, table, control) for table in (case.used, case.bare)), key=lambda f: f.peak_v)

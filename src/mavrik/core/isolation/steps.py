@@ -8,14 +8,14 @@ turns on for a moment. What comes back to where it was goes on for ever: it chat
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.isolation.documents import KEEPS_RUNNING, KEY, START, FieldSupply, SwitchedConsumer, Switching
-from mavrik.core.isolation.expressions import Bools, holds, read_condition
+from mavrik.core.isolation.documents import KEEPS_RUNNING, KEY, START, ConsumerRole, FieldSupply, SwitchedConsumer, Switching
+from mavrik.core.isolation.expressions import Bools, holds, names_in, read_condition
 from mavrik.core.isolation.wired import CRANKING, FAST, IDLING, STANDING, Positions, Volts, Wired
 
 MOST_STEPS = 40
@@ -35,13 +35,15 @@ class Standing:
     """Pulled in or on, (rows, senses)."""
     excited: Bools
     """With a field, (rows, alternators)."""
+    bare: Bools
+    """With every consumer off that a hand may switch off and that neither keeps the engine running nor turns it."""
 
     def __len__(self) -> int:
         return len(self.key)
 
     def of(self, rows: NDArray[np.int64]) -> Standing:
         """Some of them, or one as often as it is named."""
-        return Standing(*(getattr(self, n)[rows] for n in ("controls", "key", "start", "engine", "senses", "excited")))
+        return Standing(*(getattr(self, f.name)[rows] for f in fields(self)))
 
 
 @dataclass(frozen=True)
@@ -55,6 +57,10 @@ class Settled:
     """Which senses of each go on and off for ever, (rows, senses)."""
     steps: NDArray[np.int64]
     """How many it took."""
+
+    def of(self, rows: NDArray[np.int64]) -> Settled:
+        """Some of them."""
+        return Settled(self.at.of(rows), self.positions.of(rows), self.volts.of(rows), self.chatters[rows], self.steps[rows])
 
 
 @dataclass
@@ -107,14 +113,15 @@ class Switched:
         self._needs_v = np.array([c.needs_v * scale for c in self.consumers])
         self.critical = np.array([c.role in KEEPS_RUNNING for c in self.consumers], dtype=bool)
         self.starters = np.array([x.cranking for x in circuit.loads], dtype=bool)
+        self._may_be_off = np.array([_may_be_off(c) for c in self.consumers], dtype=bool)
         self._known = _Known()
 
-    def standing(self, rows: int) -> Standing:
-        """So many vehicles as they are parked: all controls on, key off, nothing pulled in."""
+    def standing(self, rows: int, bare: Bools | None = None) -> Standing:
+        """So many vehicles as they are parked: all controls on, key off, nothing pulled in; bare: which of them, left out none."""
         return Standing(
             np.ones((rows, len(self.switching.controls)), dtype=bool), np.zeros(rows, dtype=bool), np.zeros(rows, dtype=bool),
             np.zeros(rows, dtype=np.int8), np.zeros((rows, len(self.switching.senses)), dtype=bool),
-            np.zeros((rows, len(self.circuit.alternators)), dtype=bool),
+            np.zeros((rows, len(self.circuit.alternators)), dtype=bool), np.zeros(rows, dtype=bool) if bare is None else bare,
         )  # fmt: skip
 
     def names(self, at: Standing) -> dict[str, Bools]:
@@ -132,6 +139,7 @@ class Switched:
             return np.stack(columns, axis=1) if columns else np.zeros((rows, 0), dtype=bool)
 
         loads = each(self._load_when) & (~self.starters | (at.engine == CRANKING)[:, None])
+        loads &= ~(at.bare[:, None] & self._may_be_off)
         return Positions(at.engine, each(self._contact_when), loads, each(self._coil_when), at.excited)
 
     def solve(self, positions: Positions) -> Volts:
@@ -147,8 +155,7 @@ class Switched:
                 every = self._known.volts
                 self._known.volts = [Volts(*(np.concatenate([getattr(v, n) for v in every]) for n in Volts.__dataclass_fields__))]
         places = np.array([self._known.place[n] for n in names])[which.reshape(-1)]
-        known = self._known.volts[0]
-        return Volts(*(getattr(known, n)[places] for n in Volts.__dataclass_fields__))
+        return self._known.volts[0].of(places)
 
     def sensed(self, at: Standing, positions: Positions, volts: Volts) -> Bools:
         """Which coils and inputs are on by these voltages: above one threshold, or not yet below the other."""
@@ -231,3 +238,12 @@ def _with(at: Standing, rows: NDArray[np.int64], some: Standing) -> Standing:
 def turning(engine: NDArray[np.int8]) -> Bools:
     """Whether an engine turns by itself, row by row."""
     return np.asarray((engine == IDLING) | (engine == FAST))
+
+
+def _may_be_off(consumer: SwitchedConsumer) -> bool:
+    """Whether a hand may switch a consumer off that neither keeps the engine running nor turns it."""
+    condition = read_condition(consumer.when)
+    names = frozenset(names_in(condition))
+    # Its condition holds with nothing on at all, as that of a run-down resistor: no hand switches that off.
+    by_going_off = bool(names) and bool(holds(condition, {n: np.zeros(1, dtype=bool) for n in names})[0])
+    return consumer.role is ConsumerRole.OTHER and START not in names and not by_going_off

@@ -14,14 +14,11 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import CircuitError, check_circuit
 from mavrik.core.isolation.documents import (
     SITUATIONS,
-    START,
-    ConsumerRole,
     Situation,
-    SwitchedConsumer,
     Switching,
     check_switching,
 )
-from mavrik.core.isolation.expressions import Bools, holds, names_in, read_condition
+from mavrik.core.isolation.expressions import Bools
 from mavrik.core.isolation.steps import Settled, Standing, Switched, turning
 from mavrik.core.isolation.wired import CRANKING, FAST, IDLING
 
@@ -66,6 +63,7 @@ class Table:
         self.switched, self.controls = switched, controls
         self._parts = dict(zip(SITUATIONS, parts, strict=True))
         self.control_ids = tuple(c.id for c in switched.switching.controls)
+        self._rows: dict[tuple[int, Situation], Row] = {}
 
     def __len__(self) -> int:
         return len(self.controls) * len(SITUATIONS)
@@ -89,6 +87,11 @@ class Table:
         return self._parts[situation]
 
     def _row(self, k: int, situation: Situation) -> Row:
+        if (k, situation) not in self._rows:
+            self._rows[k, situation] = self._made(k, situation)
+        return self._rows[k, situation]
+
+    def _made(self, k: int, situation: Situation) -> Row:
         circuit, part, facts = self.switched.circuit, self._parts[situation], self._facts[situation]
         ids = {
             "live": [n.id for n in circuit.nodes], "fed": [x.id for x in circuit.loads],
@@ -141,7 +144,8 @@ def truth_table(circuit: Circuit, switching: Switching, bare: bool = False) -> T
     """What a switching does in every combination of its controls, with the engine off, cranking and running, and the key on or off.
 
     circuit: the document; switching: of it
-    bare: with everything off that may be: what is left on could drag down a voltage that an engine runs on by
+    bare: with everything off that may be: what is left on could drag down a voltage that an engine runs on by; what a control
+        switches on by going off, as a run-down resistor, stays as it is
     A row with the engine turning begins with all controls on and the engine at idle, and the controls are then moved; one with the key
     turned off begins where that has come to rest. Batteries are as charged as the document says.
     Raises CircuitError, at its field, for a circuit or switching that does not fit together.
@@ -158,50 +162,49 @@ def truth_table(circuit: Circuit, switching: Switching, bare: bool = False) -> T
     >>> truth_table(car, cut).row("idle", off=["kill"]).runs  # its alternator lies on the switched side: it runs on
     True
     """
+    return _tables(circuit, switching, (bare,))[0]
+
+
+def truth_tables(circuit: Circuit, switching: Switching) -> tuple[Table, Table]:
+    """The table as used, and bare, in one go.
+
+    circuit, switching: as `truth_table`, and raises as that
+    """
+    used, bare = _tables(circuit, switching, (False, True))
+    return used, bare
+
+
+def _tables(circuit: Circuit, switching: Switching, bare: Sequence[bool]) -> list[Table]:
     if problems := check_circuit(circuit) or check_switching(circuit, switching):
         raise CircuitError(problems)
-    switched = Switched(circuit, bared(switching) if bare else switching)
-    controls = np.array(list(product((True, False), repeat=len(switching.controls))), dtype=bool)
-    controls = controls.reshape(-1, len(switching.controls))
-    rows = len(controls)
-    parked = switched.standing(rows)
-    off = switched.settle(replace(parked, controls=controls))
-    key_on = switched.settle(replace(off.at, key=np.ones(rows, dtype=bool)))
-    cranking = switched.settle(replace(key_on.at, start=np.ones(rows, dtype=bool), engine=np.full(rows, CRANKING, dtype=np.int8)))
-    every = np.zeros(rows, dtype=np.int64)
-    running = normal_running(switched)
-    idle, fast = (switched.settle(replace(running[engine].of(every), controls=controls)) for engine in (IDLING, FAST))
-    key_off = switched.settle(replace(idle.at, key=np.zeros(rows, dtype=bool)))
-    return Table(switched, controls, (off, key_on, cranking, idle, fast, key_off))
+    switched = Switched(circuit, switching)
+    one = np.array(list(product((True, False), repeat=len(switching.controls))), dtype=bool).reshape(-1, len(switching.controls))
+    # All rows of all tables at once: a call costs far more than a row more.
+    rows = len(one)
+    controls, is_bare = np.tile(one, (len(bare), 1)), np.repeat(np.array(bare, dtype=bool), rows)
+    every, on = len(controls), np.ones(len(controls), dtype=bool)
+    off = switched.settle(replace(switched.standing(every, is_bare), controls=controls))
+    key_on = switched.settle(replace(off.at, key=on))
+    cranking = switched.settle(replace(key_on.at, start=on, engine=np.full(every, CRANKING, dtype=np.int8)))
+    running = normal_running(switched, np.array(bare, dtype=bool))
+    begun = running.of(np.concatenate([np.repeat(np.arange(len(bare)), rows) + k * len(bare) for k in (0, 1)]))
+    turning_over = switched.settle(replace(begun, controls=np.tile(controls, (2, 1))))
+    idle, fast = turning_over.of(np.arange(every)), turning_over.of(np.arange(every) + every)
+    key_off = switched.settle(replace(idle.at, key=~on))
+    parts = (off, key_on, cranking, idle, fast, key_off)
+    return [Table(switched, one, [p.of(np.arange(rows) + k * rows) for p in parts]) for k in range(len(bare))]
 
 
-def normal_running(switched: Switched) -> dict[int, Standing]:
-    """The vehicle as it is driven, one row at idle and one under way: all controls on, key on, cranked; it may stop for want of something.
+def normal_running(switched: Switched, bare: Bools) -> Standing:
+    """Vehicles as they are driven: all controls on, key on, cranked; they may stop for want of something.
 
-    switched: circuit and switching
+    switched: circuit and switching; bare: of each whether it is bare
+    Returns all of them at idle, and then all under way.
     """
-    one = np.ones(1, dtype=bool)
-    key_on = switched.settle(replace(switched.standing(1), key=one))
-    cranked = switched.settle(replace(key_on.at, start=one, engine=np.full(1, CRANKING, dtype=np.int8)))
-    settled = {}
-    for engine in (IDLING, FAST):
-        begun = replace(cranked.at, start=~one, engine=np.full(1, engine, dtype=np.int8))
-        settled[engine] = switched.settle(replace(begun, excited=switched.with_field(begun, cranked.volts))).at
-    return settled
-
-
-def bared(switching: Switching) -> Switching:
-    """The same with every consumer off that a hand may switch off and that neither keeps the engine running nor turns it.
-
-    switching: of a circuit; what a control switches on by going off, as a run-down resistor, stays as it is
-    """
-    consumers = tuple(c.model_copy(update={"when": "never"}) if _may_be_off(c) else c for c in switching.consumers)
-    return switching.model_copy(update={"consumers": consumers})
-
-
-def _may_be_off(consumer: SwitchedConsumer) -> bool:
-    condition = read_condition(consumer.when)
-    names = frozenset(names_in(condition))
-    # Its condition holds with nothing on at all: no hand switches that off.
-    by_going_off = bool(names) and bool(holds(condition, {n: np.zeros(1, dtype=bool) for n in names})[0])
-    return consumer.role is ConsumerRole.OTHER and START not in names and not by_going_off
+    rows = len(bare)
+    key_on = switched.settle(replace(switched.standing(rows, bare), key=np.ones(rows, dtype=bool)))
+    started = replace(key_on.at, start=np.ones(rows, dtype=bool), engine=np.full(rows, CRANKING, dtype=np.int8))
+    cranked = switched.settle(started).of(np.tile(np.arange(rows), 2))
+    engine = np.repeat(np.array((IDLING, FAST), dtype=np.int8), rows)
+    begun = replace(cranked.at, start=np.zeros(2 * rows, dtype=bool), engine=engine)
+    return switched.settle(replace(begun, excited=switched.with_field(begun, cranked.volts))).at

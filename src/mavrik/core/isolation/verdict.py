@@ -67,6 +67,10 @@ def row_view(case: Case, row: Row) -> RowView:
 
     case: whose it is; row: of its table
     """
+    return case.once(f"view {row.situation} {sorted(row.on)} {id(row)}", lambda: _view(case, row))
+
+
+def _view(case: Case, row: Row) -> RowView:
     labels = {c.id: c.label for c in case.controls}
     moved = {c.branch_id for c in case.switching.contacts}
     shut = row.closed | {b.id for b in case.circuit.branches if b.conducts and b.id not in moved}
@@ -111,7 +115,7 @@ def verdict_of(case: Case, purpose: IsolationPurpose, profile: PurposeProfile | 
     word = {True: "Fit for", False: "Not fit for", None: "Not yet proven fit for"}[does]
     return IsolationVerdict(
         purpose=purpose, label=profile.label, does=does, headline=f"{word}: {profile.label[0].lower()}{profile.label[1:]}",
-        answers=answers, owner=tuple(_owner(case)), source=_source(purpose, profile),
+        answers=answers, owner=case.once("owner", lambda: tuple(_owner(case))), source=_source(purpose, profile),
     )  # fmt: skip
 
 
@@ -132,9 +136,9 @@ def _answers(case: Case, profile: PurposeProfile) -> Iterator[RuleAnswer]:
             words = "This program has no such rule."
             yield RuleAnswer(rule=name, label=name, kind=kind, outcome=RuleOutcome.UNKNOWN, words=words, row=None, change="")
         for rule in sorted((RULES[n] for n in names if n in RULES), key=lambda r: r.order):
-            if not rule.applies(case):
+            found = rule.answer(case)
+            if found is None:
                 continue
-            found = rule.ask(case)
             yield RuleAnswer(
                 rule=rule.name, label=rule.label, kind=kind, outcome=found.outcome, words=found.words,
                 row=row_view(case, found.row) if found.row is not None else None, change=found.change,

@@ -39,7 +39,9 @@ def why_not(circuit: Circuit, way: Topology) -> str:
     """
     if said := way.not_here(circuit):
         return said
-    if way.changes and len(way.build(circuit).switching.contacts) > MOST_SWITCHES:
+    # At most one contact a battery carries the vehicle's current; only where that may be too many is it built to be counted.
+    many = way.changes and len(circuit.batteries) > MOST_SWITCHES
+    if many and len(way.build(circuit).switching.contacts) > MOST_SWITCHES:
         return "More batteries than anybody fits a switch to: draw one isolator in the bank's common lead."
     return ""
 

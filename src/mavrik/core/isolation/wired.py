@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from typing import TypeAlias
 
 import numpy as np
@@ -63,6 +63,10 @@ class Volts:
     """Through each contact, (rows, contacts)."""
     none: Bools
     """Whether no voltages satisfy it."""
+
+    def of(self, rows: NDArray[np.int64]) -> Volts:
+        """Some of them."""
+        return Volts(*(getattr(self, f.name)[rows] for f in fields(self)))
 
 
 class Wired:

@@ -42,6 +42,10 @@ class Rule:
     applies: Callable[[Case], bool] = lambda _: True
     """Whether the circuit has what it asks about; where not, it is not asked."""
 
+    def answer(self, case: Case) -> Answer | None:
+        """What comes of it; None where it does not apply."""
+        return case.once(f"rule {self.name}", lambda: self.ask(case) if self.applies(case) else None)
+
 
 def met(words: str, row: Row | None = None) -> Answer:
     """It holds."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Any
 
 from mavrik.core.circuit import AnyBranch, Battery, Circuit, Converter, LinkBranch, Load, LoadKind, NodeRole, SwitchBranch
@@ -168,8 +169,14 @@ def moved(circuit: Circuit, old: str, new: str, stays: Collection[str] = ()) -> 
     return with_parts(circuit, **changes)
 
 
+@cache
+def _ends(kind: type[Any]) -> tuple[str, ...]:
+    """The fields of an element that name a node."""
+    return tuple(n for n in kind.model_fields if n.endswith("_node"))
+
+
 def _rehung(element: Any, old: str, new: str) -> Any:
-    ends = {n: new for n in type(element).model_fields if n.endswith("_node") and getattr(element, n) == old}
+    ends = {n: new for n in _ends(type(element)) if getattr(element, n) == old}  # type: ignore[arg-type]
     return element.model_copy(update=ends) if ends else element
 
 
@@ -220,7 +227,7 @@ def _hung(circuit: Circuit) -> tuple[AnyBranch | Load | Converter, ...]:
 
 
 def _hangs(element: Any, node: str) -> bool:
-    return any(getattr(element, n) == node for n in type(element).model_fields if n.endswith("_node"))
+    return any(getattr(element, n) == node for n in _ends(type(element)))  # type: ignore[arg-type]
 
 
 def _off_the_charge_lead(circuit: Circuit, way: Collection[str], out: str) -> tuple[Circuit, list[str]]:
