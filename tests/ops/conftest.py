@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import os
+import random
 import shutil
 import socket
 import subprocess
 import urllib.error
 import urllib.request
 from collections.abc import Iterator
+from contextlib import ExitStack
 from pathlib import Path
 
 import pytest
@@ -16,10 +18,20 @@ import pytest
 ROOT = Path(__file__).resolve().parents[2]
 
 
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
+def free_port(in_a_row: int = 1) -> int:
+    """A port that is free, and the next ones too.
+
+    Of those that no outgoing connection is given: one that the system hands out may be taken again before a server has it.
+    """
+    for port in random.sample(range(20_000, 32_000, in_a_row), 500):
+        with ExitStack() as held:
+            try:
+                for k in range(in_a_row):
+                    held.enter_context(socket.socket()).bind(("127.0.0.1", port + k))
+            except OSError:
+                continue
+            return port
+    raise OSError("no port is free")
 
 
 class Place:

@@ -13,21 +13,9 @@ from pathlib import Path
 import pytest
 
 from mavrik.ops import standin
+from tests.ops.conftest import free_port
 
 ROOT = Path(__file__).resolve().parents[2]
-
-
-def free_pair() -> int:
-    """A port that is free, and the next one too."""
-    while True:
-        with socket.socket() as one, socket.socket() as two:
-            one.bind(("127.0.0.1", 0))
-            port = int(one.getsockname()[1])
-            try:
-                two.bind(("127.0.0.1", port + 1))
-            except OSError:
-                continue
-            return port
 
 
 def command(*words: str) -> list[str]:
@@ -51,7 +39,7 @@ def ask(port: int, *words: str) -> list[str]:
 
 @pytest.fixture
 def running() -> Iterator[int]:
-    port = free_pair()
+    port = free_port(2)
     process = subprocess.Popen(
         command("--vehicle", "car", "--fault", "dead_cell:battery", "--port", str(port)),
         env=ENVIRONMENT,
@@ -92,7 +80,7 @@ def test_it_is_started_once_found_again_and_stopped(tmp_path: Path, monkeypatch:
     monkeypatch.setattr(standin, "STATE", tmp_path / "standin.json")
     monkeypatch.setattr(standin, "LOG", tmp_path / "standin.log")
     monkeypatch.setattr(standin, "VENV_PYTHON", Path(sys.executable))
-    monkeypatch.setattr(standin, "DEMO", ("--port", str(free_pair())))
+    monkeypatch.setattr(standin, "DEMO", ("--port", str(free_port(2))))
     assert standin.find_running() is None and not standin.stop()
     standin.start()
     first = standin.find_running()
