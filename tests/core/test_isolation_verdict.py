@@ -562,6 +562,17 @@ def test_a_workshop_changes_what_a_purpose_asks_but_not_what_makes_it_one() -> N
         PurposeList(purposes={p: f for p, f in usual.purposes.items() if p is not IsolationPurpose.WINCH})
 
 
+def test_a_profile_that_leaves_out_what_makes_its_purpose_is_held_against_that_all_the_same() -> None:
+    """As it may come in a bundle: an engine that runs on is never fit for an emergency stop, whatever somebody has asked."""
+    usual = usual_purposes().purposes[IsolationPurpose.EMERGENCY]
+    harmless = usual.model_copy(update={"requires": (), "forbids": (), "advises": ("engine_stops",)})
+    made = built("positive")
+    found = verdict(made.circuit, made.switching, IsolationPurpose.EMERGENCY, harmless)
+    stops = [a for a in found.answers if a.rule == "engine_stops"]
+    assert [(a.kind, a.outcome) for a in stops] == [("requires", RuleOutcome.BROKEN)] and found.does is False
+    assert {a.rule for a in found.answers if a.kind == "requires"} == {*isolation_table().stays[IsolationPurpose.EMERGENCY]}
+
+
 def test_a_rule_of_a_later_program_leaves_the_verdict_open() -> None:
     usual = usual_purposes().purposes[IsolationPurpose.STORAGE]
     later = usual.model_copy(update={"requires": (*usual.requires, "hums_a_tune")})

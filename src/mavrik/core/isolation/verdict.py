@@ -107,7 +107,7 @@ def verdict_of(case: Case, purpose: IsolationPurpose, profile: PurposeProfile | 
     case: circuit and switching; purpose: why it is wanted; profile: what that asks, left out what is usual
     """
     profile = profile or isolation_table().purposes[purpose]
-    answers = tuple(_answers(case, profile))
+    answers = tuple(_answers(case, _whole(purpose, profile)))
     decisive = [a for a in answers if a.kind != "advises"]
     wrong = any(a.outcome is RuleOutcome.BROKEN for a in decisive)
     open_ = any(a.outcome is RuleOutcome.UNKNOWN for a in decisive)
@@ -117,6 +117,13 @@ def verdict_of(case: Case, purpose: IsolationPurpose, profile: PurposeProfile | 
         purpose=purpose, label=profile.label, does=does, headline=f"{word}: {profile.label[0].lower()}{profile.label[1:]}",
         answers=answers, owner=case.once("owner", lambda: tuple(_owner(case))), source=_source(purpose, profile),
     )  # fmt: skip
+
+
+def _whole(purpose: IsolationPurpose, profile: PurposeProfile) -> PurposeProfile:
+    """A profile with what its purpose is not without: a job may come in a bundle whose workshop has left it out."""
+    missing = tuple(n for n in isolation_table().stays[purpose] if n not in (*profile.requires, *profile.forbids))
+    advised = tuple(n for n in profile.advises if n not in missing)
+    return profile.model_copy(update={"requires": (*profile.requires, *missing), "advises": advised}) if missing else profile
 
 
 def _source(purpose: IsolationPurpose, profile: PurposeProfile) -> str:
