@@ -27,22 +27,28 @@ def path(tech: Caller, job: dict[str, Any]) -> str:
     return at
 
 
-def ways_of(view: dict[str, Any], purpose: str = "storage") -> dict[str, dict[str, Any]]:
-    """Every way by its name, with its verdict for one purpose."""
-    return {
-        w["way"]["topology"]: {**w["way"], "verdict": next(v for v in w["way"]["verdicts"] if v["purpose"] == purpose)}
-        for w in view["ways"]
-    }
+def tried(who: Caller, path: str, name: str) -> dict[str, Any]:
+    """One way with its drawing."""
+    shown: dict[str, Any] = answered(who.get(f"{path}/isolation/ways/{name}"))
+    return shown
+
+
+def for_purpose(shown: dict[str, Any], purpose: str = "storage") -> dict[str, Any]:
+    """A way with its verdict for one purpose."""
+    return {**shown["way"], "verdict": next(v for v in shown["way"]["verdicts"] if v["purpose"] == purpose)}
 
 
 def test_every_way_is_tried_for_a_purpose_with_its_whole_table_and_its_drawing(reader: Caller, path: str) -> None:
     view = answered(reader.get(f"{path}/isolation"))
-    ways = ways_of(view, "emergency")
+    every = {w["name"]: tried(reader, path, w["name"]) for w in view["ways"] if not w["why_not"]}
+    ways = {n: for_purpose(shown, "emergency") for n, shown in every.items()}
     assert {n: w["verdict"]["does"] for n, w in ways.items()} == {
         "as_fitted": False, "negative": False, "post": False, "positive": False, "breaker": False, "alternator_side": False,
         "pull_cable": True,         "multi_pole": False, "field_cut": False, "two_controls": True, "controller": True,
     }  # fmt: skip
-    assert {n["topology"] for n in view["no_ways"]} == {"further_banks", "winch"} and view["kept"] is None
+    assert {w["name"] for w in view["ways"]} - set(every) == {"further_banks", "winch"} and view["kept"] is None
+    for absent in ("winch", "levitate"):
+        assert reader.get(f"{path}/isolation/ways/{absent}").status_code == 422
     fitted = ways["as_fitted"]
     assert fitted["assumed"] == ["Cut-off switch is drawn open: closed, as the vehicle is used."] and fitted["moves"] == []
     (cut,) = [r for r in fitted["rows"] if r["situation"] == "idle" and r["off"] == ["Cut-off switch"]]
@@ -54,12 +60,12 @@ def test_every_way_is_tried_for_a_purpose_with_its_whole_table_and_its_drawing(r
         and "cut_off" not in {*cut["closed"], *cut["lit"]}
     )
     assert len(fitted["rows"]) == 12 and any(not r["read_first"] for r in ways["two_controls"]["rows"])
-    for shown in view["ways"]:
+    for shown in every.values():
         drawn = {b["branch_id"] for b in shown["loop"]["branches"]}
         assert drawn == {b["id"] for b in shown["way"]["circuit"]["branches"]}
         assert {c["branch_id"] for c in shown["way"]["switching"]["contacts"]} <= drawn
     # Another purpose, another verdict, and what is usual where nobody said what for.
-    assert ways_of(view, "storage")["as_fitted"]["verdict"]["does"] and view["purpose"] == "storage"
+    assert for_purpose(every["as_fitted"])["verdict"]["does"] and view["purpose"] == "storage"
     assert {v["purpose"] for v in ways["negative"]["verdicts"]} == {p["name"] for p in view["purposes"]}
 
 
@@ -116,7 +122,7 @@ def test_another_plan_leaves_the_disconnect_that_was_kept_behind_and_says_so(tec
 
 
 def test_a_way_that_was_seen_on_another_circuit_is_not_kept(tech: Caller, other: Caller, boss: Caller, path: str) -> None:
-    seen = answered(tech.get(f"{path}/isolation"))["seen"]
+    seen = tried(tech, path, "two_controls")["seen"]
     circuit = next(c for c in answered(other.get(path))["circuits"] if c["role"] == "as_found")
     assert (circuit["id"], circuit["lock"]) == (seen["circuit_id"], seen["lock"])
     moved = {**circuit["document"], "controls": [{"label": "Cut-off switch", "place": "driver"}]}
@@ -127,10 +133,10 @@ def test_a_way_that_was_seen_on_another_circuit_is_not_kept(tech: Caller, other:
     refused = tech.post(f"{path}/isolation", {**asked, "seen": seen})
     assert refused.status_code == 409 and "Look again" in refused.json["detail"]
     assert not answered(tech.get(path))["documents"]
-    again = answered(tech.get(f"{path}/isolation"))
+    again = tried(tech, path, "as_fitted")
     assert refused.json["theirs"] == again["seen"] != seen
     # What the other one has looked at counts now.
-    reached = next(a for a in ways_of(again, "emergency")["as_fitted"]["verdict"]["answers"] if a["rule"] == "reach_driver")
+    reached = next(a for a in for_purpose(again, "emergency")["verdict"]["answers"] if a["rule"] == "reach_driver")
     assert reached["outcome"] == "met"
     answered(tech.post(f"{path}/isolation", {**asked, "seen": again["seen"]}), 201)
 
@@ -186,7 +192,7 @@ def test_a_disconnect_is_proven_live_on_the_planned_circuit_and_only_by_what_was
     assert lines["dead_v:isolated"]["promised"] == "dead" and lines["dead_v:alt_stud"]["promised"] == "live"
     asked = {p["name"]: [x["point"]["id"] for x in p["points"]] for p in seen["procedures"]}
     assert set(asked) == {"switches", "disconnect"} and set(lines) == set(asked["disconnect"])
-    way = ways_of(answered(reader.get(f"{path}/isolation")))["two_controls"]
+    way = tried(reader, path, "two_controls")["way"]
     assert any(m.startswith("Cut-off switch is no part of this and stays closed") for m in way["moves"])
 
     as_promised = {p: {"yes": 1, "no": 0, "live": 12.6, "dead": 0.02}[x["promised"]] for p, x in lines.items()}

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from tests.api.conftest import Caller
-from tests.api.test_isolation import answered, ways_of
+from tests.api.test_isolation import answered, for_purpose, tried
 from tests.api.test_trace import log
 
 
@@ -36,8 +36,7 @@ def test_a_lead_changes_what_a_purpose_asks_and_every_job_is_held_against_it(
     answered(tech.put(f"{at}/circuit", {"document": circuit, "lock": lock}))
     usual, revision = answered(reader.get("/api/purposes")), purposes["revision"]
     assert usual == purposes and {r["name"] for r in usual["rules"] if "emergency" in r["stays"]} >= {"engine_stops"}
-    before = answered(tech.get(f"{at}/isolation"))
-    assert ways_of(before, "emergency")["multi_pole"]["verdict"]["does"] is False
+    assert for_purpose(tried(tech, at, "multi_pole"), "emergency")["verdict"]["does"] is False
     kept_before = answered(tech.post(f"{at}/isolation", {"purpose": "emergency", "way": "two_controls"}), 201)["kept"]
 
     # Somebody's rulebook asks for one control that the driver reaches.
@@ -46,7 +45,7 @@ def test_a_lead_changes_what_a_purpose_asks_and_every_job_is_held_against_it(
     made = answered(boss.put("/api/purposes", {"document": easier, "revision": revision}))
     assert made["revision"] == revision + 1 and answered(reader.get("/api/purposes"))["document"] == easier
     after = answered(tech.get(f"{at}/isolation"))
-    found = ways_of(after, "emergency")["multi_pole"]["verdict"]
+    found = for_purpose(tried(reader, at, "multi_pole"), "emergency")["verdict"]
     assert found["does"] is True and found["source"].startswith("Rulebook named by the workshop: Club rules of 2026.")
     assert next(p for p in after["purposes"] if p["name"] == "emergency")["rulebook"] == "Club rules of 2026"
     # The guided change asks the same.

@@ -18,8 +18,8 @@ def choose_purpose(page: Page, label: str) -> None:
     page.get_by_role("option", name=label, exact=True).click()
 
 
-def row_of(ways: dict[str, Any], way: str, situation: str, off: list[str]) -> Any:
-    rows = next(w["way"]["rows"] for w in ways["ways"] if w["way"]["topology"] == way)
+def row_of(page: Page, job: int, way: str, situation: str, off: list[str]) -> Any:
+    rows = page.context.request.get(f"/api/jobs/{job}/isolation/ways/{way}").json()["way"]["rows"]
     return next(r for r in rows if r["situation"] == situation and sorted(r["off"]) == sorted(off))
 
 
@@ -34,7 +34,6 @@ def test_a_purpose_is_chosen_the_switch_seen_to_fail_another_way_accepted_and_th
     choose_purpose(page, "Emergency stop in competition")
     fitted = page.locator("[data-way=as_fitted]")
     expect(fitted).to_have_attribute("data-does", "false", timeout=TRIED_MS)
-    ways = page.context.request.get(f"/api/jobs/{job}/isolation").json()
 
     # The switch that is fitted, opened on the loop with the engine at idle: it runs on.
     fitted.click()
@@ -43,7 +42,7 @@ def test_a_purpose_is_chosen_the_switch_seen_to_fail_another_way_accepted_and_th
     expect(state).to_contain_text("The engine runs.")
     page.locator("[data-branch=cut_off]").press("Enter")
     expect(state).to_contain_text("The engine runs on.")
-    row = row_of(ways, "as_fitted", "idle", ["Cut-off switch"])
+    row = row_of(page, job, "as_fitted", "idle", ["Cut-off switch"])
     expect(state).to_contain_text(f"{len(row['lit'])} of 8")
     expect(state).to_contain_text(f"{row['stud_v']:.1f} V at the alternator")
     assert {b.get_attribute("data-branch") for b in page.locator("[data-branch][data-lit=true]").all()} == set(row["lit"])

@@ -864,8 +864,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Every way to put a disconnect in
-         * @description Each built on the circuit as found, switched with the engine running and held against each purpose.
+         * Ways to put a disconnect in
+         * @description What it may be for, which ways have a place in the circuit as found, and the one that was decided on.
          */
         get: operations["isolation_get_isolation_jobs__int_job_id__isolation_get"];
         put?: never;
@@ -892,6 +892,26 @@ export interface paths {
          * @description What was promised of it beside what was read of it on the vehicle, and the tests to read it by.
          */
         get: operations["isolation_get_proof_jobs__int_job_id__isolation_proof_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/isolation/ways/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What one way to put a disconnect in does
+         * @description Built on the circuit as found, switched with the engine running and held against each purpose.
+         */
+        get: operations["isolation_get_way_jobs__int_job_id__isolation_ways__name__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5538,7 +5558,7 @@ export interface components {
         };
         /**
          * IsolationView
-         * @description What every way to put a disconnect in does on a job's circuit, for each purpose.
+         * @description What a disconnect in a job's circuit may be for, the ways to put one in, and the one that was decided on.
          */
         IsolationView: {
             /** @description What was decided on */
@@ -5548,18 +5568,14 @@ export interface components {
              * @description Whether that belongs to the circuit as it is now planned; where nothing moves, as it was found last
              */
             kept_holds: boolean;
-            /** No Ways */
-            no_ways: components["schemas"]["NoWay"][];
             /** @description How far that is proven on the vehicle */
             proof: components["schemas"]["Proof"] | null;
             /** @description That was decided on; otherwise what is usual of such a vehicle */
             purpose: components["schemas"]["IsolationPurpose"];
             /** Purposes */
             purposes: components["schemas"]["PurposeChoice"][];
-            /** @description That they were tried on */
-            seen: components["schemas"]["SeenCircuit"];
             /** Ways */
-            ways: components["schemas"]["WayShown"][];
+            ways: components["schemas"]["WayOffered"][];
         };
         /**
          * JobChange
@@ -6573,18 +6589,6 @@ export interface components {
             procedure: string;
             /** Title */
             title: string;
-            /** Why */
-            why: string;
-        };
-        /**
-         * NoWay
-         * @description A way that has no place in this circuit, and why.
-         */
-        NoWay: {
-            /** Label */
-            label: string;
-            /** Topology */
-            topology: string;
             /** Why */
             why: string;
         };
@@ -9878,11 +9882,38 @@ export interface components {
          */
         Verdict: "pass" | "fail" | "too_close_to_call";
         /**
+         * WayOffered
+         * @description A way to put a disconnect in, before it is tried.
+         */
+        WayOffered: {
+            /**
+             * Changes
+             * @description Whether it changes the circuit, and does not only try what is there
+             */
+            changes: boolean;
+            /**
+             * Does
+             * @description What it is
+             */
+            does: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /**
+             * Why Not
+             * @description Why it has no place in this circuit; empty where it has
+             */
+            why_not: string;
+        };
+        /**
          * WayShown
-         * @description A way with its drawing.
+         * @description What a way does on a job's circuit, for each purpose, with its drawing.
          */
         WayShown: {
             loop: components["schemas"]["LoopLayout"];
+            /** @description That it was tried on */
+            seen: components["schemas"]["SeenCircuit"];
             /** @description With its whole truth table */
             way: components["schemas"]["DisconnectWay"];
         };
@@ -12293,6 +12324,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProofView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    isolation_get_way_jobs__int_job_id__isolation_ways__name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayShown"];
                 };
             };
             /** @description Not Found */

@@ -42,19 +42,14 @@ class PurposeChoice(Document):
     rulebook: str = Field(description="That the workshop follows; empty: none is named")
 
 
-class WayShown(Document):
-    """A way with its drawing."""
+class WayOffered(Document):
+    """A way to put a disconnect in, before it is tried."""
 
-    way: DisconnectWay = Field(description="With its whole truth table")
-    loop: LoopLayout
-
-
-class NoWay(Document):
-    """A way that has no place in this circuit, and why."""
-
-    topology: str
+    name: str
     label: str
-    why: str
+    does: str = Field(description="What it is")
+    changes: bool = Field(description="Whether it changes the circuit, and does not only try what is there")
+    why_not: str = Field(description="Why it has no place in this circuit; empty where it has")
 
 
 class SeenCircuit(Document):
@@ -64,14 +59,20 @@ class SeenCircuit(Document):
     lock: Annotated[int, Field(ge=1, le=1_000_000)]
 
 
+class WayShown(Document):
+    """What a way does on a job's circuit, for each purpose, with its drawing."""
+
+    seen: SeenCircuit = Field(description="That it was tried on")
+    way: DisconnectWay = Field(description="With its whole truth table")
+    loop: LoopLayout
+
+
 class IsolationView(Document):
-    """What every way to put a disconnect in does on a job's circuit, for each purpose."""
+    """What a disconnect in a job's circuit may be for, the ways to put one in, and the one that was decided on."""
 
     purpose: IsolationPurpose = Field(description="That was decided on; otherwise what is usual of such a vehicle")
     purposes: tuple[PurposeChoice, ...]
-    seen: SeenCircuit = Field(description="That they were tried on")
-    ways: tuple[WayShown, ...]
-    no_ways: tuple[NoWay, ...]
+    ways: tuple[WayOffered, ...]
     kept: Isolation | None = Field(description="What was decided on")
     proof: Proof | None = Field(description="How far that is proven on the vehicle")
     kept_holds: bool = Field(
@@ -90,25 +91,38 @@ class IsolationAsked(Document):
 
 
 def isolation_of(session: Session, job_id: int) -> IsolationView:
-    """Every way tried on a job's circuit as found, for each purpose as the workshop has it.
+    """The ways to put a disconnect into a job's circuit as found; what each does is asked of `way_shown`.
 
     Raises NotFoundError where no circuit is described, InvalidError for one with something wrong.
     """
     row = get_row(session, job_id)
     circuit, profiles = _whole(as_found(row)), purposes(session).document.purposes
-    version = latest(row.circuits, CircuitRole.AS_FOUND)
-    assert version is not None
     document = latest_document(row, DocumentKind.ISOLATION)
     kept = Isolation.model_validate(document.document) if document is not None else None
-    ways = ways_for(circuit)
-    shown = [way_on(circuit, way, profiles, every_row=True) for way, why in ways.items() if not why]
     return IsolationView(
-        seen=SeenCircuit(circuit_id=version.id, lock=version.lock), purpose=kept.purpose if kept is not None else _usual(row),
+        purpose=kept.purpose if kept is not None else _usual(row),
         purposes=tuple(PurposeChoice(name=p, label=f.label, why=f.why, rulebook=f.rulebook) for p, f in profiles.items()),
-        ways=tuple(WayShown(way=w, loop=lay_out(w.circuit, find_ring(w.circuit))) for w in shown),
-        no_ways=tuple(NoWay(topology=way.name, label=way.label, why=why) for way, why in ways.items() if why),
+        ways=tuple(
+            WayOffered(name=way.name, label=way.label, does=way.does, changes=way.changes, why_not=why)
+            for way, why in ways_for(circuit).items()
+        ),
         kept=kept, proof=kept_proof(row), kept_holds=_holds(row, document),
     )  # fmt: skip
+
+
+def way_shown(session: Session, job_id: int, name: str) -> WayShown:
+    """One way tried on a job's circuit as found, for each purpose as the workshop has it.
+
+    Raises NotFoundError where no circuit is described, InvalidError for one with something wrong, for a way that there is not or that has
+    no place here.
+    """
+    row = get_row(session, job_id)
+    circuit, profiles = _whole(as_found(row)), purposes(session).document.purposes
+    version = latest(row.circuits, CircuitRole.AS_FOUND)
+    assert version is not None
+    way = way_on(circuit, _way(circuit, name), profiles, every_row=True)
+    seen = SeenCircuit(circuit_id=version.id, lock=version.lock)
+    return WayShown(seen=seen, way=way, loop=lay_out(way.circuit, find_ring(way.circuit)))
 
 
 def keep_isolation(session: Session, job_id: int, asked: IsolationAsked, who: Who) -> IsolationView:

@@ -3,7 +3,7 @@
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
-import type { IsolationVerdict, IsolationView, RowView, StageName } from '@/api/types'
+import type { IsolationVerdict, IsolationView, RowView, StageName, WayOffered } from '@/api/types'
 import LiveLoop from '@/charts/LiveLoop.vue'
 import { useCatalogue } from '@/composables/catalogue'
 import { useKeys } from '@/composables/keys'
@@ -15,6 +15,7 @@ import { fixed } from '@/ui/numbers'
 import { doesWords, inOrder, rowOf, situationsOf } from './rows'
 import LiveProof from './LiveProof.vue'
 import TruthTable from './TruthTable.vue'
+import { useWays } from './ways'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
 type Purpose = IsolationView['purpose']
@@ -23,6 +24,8 @@ const FITS: Record<string, { sign: string; word: string; kind: string }> = {
   false: { sign: '✕', word: 'Not fit', kind: 'broken' },
   null: { sign: '?', word: 'Not yet proven', kind: 'unknown' },
 }
+const UNTRIED = { sign: '…', word: 'Being tried', kind: '' }
+const FAILED = { sign: '!', word: 'Could not be tried', kind: 'unknown' }
 const SIGNS = { met: '✓', broken: '✕', unknown: '?' } as const
 const KINDS = { requires: 'required', forbids: 'forbidden', advises: 'advised' } as const
 
@@ -33,7 +36,8 @@ const { busy, problem: keepProblem, conflict, save } = useSaving()
 
 /** Null: what the core begins with. */
 const chosenPurpose = ref<Purpose | null>(null)
-const key = computed(() => ['isolation', bench.jobId, bench.asFound?.id, bench.asFound?.lock])
+const at = computed(() => [bench.jobId, bench.asFound?.id, bench.asFound?.lock] as const)
+const key = computed(() => ['isolation', ...at.value])
 const asked = useQuery({
   queryKey: key,
   queryFn: () => data(client.GET('/api/jobs/{job_id}/isolation', { params: { path: { job_id: bench.jobId } } })),
@@ -44,27 +48,40 @@ const problem = computed(() => (asked.error.value instanceof ApiError ? asked.er
 const view = computed(() => (problem.value ? null : ((asked.data.value as IsolationView | undefined) ?? null)))
 const purpose = computed<Purpose>(() => chosenPurpose.value ?? view.value?.purpose ?? 'storage')
 const chosen = computed(() => view.value?.purposes.find((p) => p.name === purpose.value) ?? null)
-/** What a way comes to for the purpose; each way was held against all of them. */
-const verdictOf = (w: IsolationView['ways'][number]): IsolationVerdict => w.way.verdicts.find((v) => v.purpose === purpose.value)!
+const noWays = computed(() => view.value?.ways.filter((w) => w.why_not) ?? [])
+
+const { tried, trying, problem: wayProblem, again } = useWays(at, view)
+/** What a way comes to for the purpose; each way is held against all of them at once. */
+const verdictOf = (name: string): IsolationVerdict | null =>
+  tried.value[name]?.way.verdicts.find((v) => v.purpose === purpose.value) ?? null
+const fitOf = (name: string) => {
+  const found = verdictOf(name)
+  return found ? FITS[String(found.does)]! : trying.value ? UNTRIED : FAILED
+}
 
 const picked = ref('')
-const shown = computed(() => view.value?.ways.find((w) => w.way.topology === picked.value) ?? null)
-const verdict = computed(() => (shown.value ? verdictOf(shown.value) : null))
+const shown = computed(() => tried.value[picked.value] ?? null)
+const verdict = computed(() => verdictOf(picked.value))
+/** What is fitted stays first, then what does it, then what is not proven; as the core has them until all were tried. */
+const RANKS: Record<string, number> = { true: 0, null: 1, false: 2 }
+const rank = (w: WayOffered) => (w.changes ? RANKS[String(verdictOf(w.name)?.does)]! : -1)
+const listed = computed(() => {
+  const here = view.value?.ways.filter((w) => !w.why_not) ?? []
+  return trying.value ? here : [...here].sort((a, b) => rank(a) - rank(b))
+})
+/** What was decided on is shown first; where nothing was, the first that does it, once all were tried. */
 watch(
-  view,
-  (now) => {
-    if (!now || now.ways.some((w) => w.way.topology === picked.value)) return
-    const kept = now.ways.find((w) => w.way.topology === now.kept?.way)
-    picked.value = (kept ?? now.ways.find((w) => verdictOf(w).does) ?? now.ways[0])?.way.topology ?? ''
+  [view, trying],
+  ([now, left]) => {
+    if (!now || now.ways.some((w) => !w.why_not && w.name === picked.value)) return
+    const kept = now.ways.find((w) => !w.why_not && w.name === now.kept?.way)
+    if (kept || !left) picked.value = (kept ?? listed.value.find((w) => verdictOf(w.name)?.does) ?? listed.value[0])?.name ?? ''
   },
   { immediate: true },
 )
-/** What is fitted stays first, then what does it, then what is not proven. */
-const RANKS: Record<string, number> = { true: 0, null: 1, false: 2 }
-const rank = (w: IsolationView['ways'][number]) => (w.way.changes ? RANKS[String(verdictOf(w).does)]! : -1)
-const listed = computed(() => [...(view.value?.ways ?? [])].sort((a, b) => rank(a) - rank(b)))
 const worst = (answers: Parameters<typeof inOrder>[0]) =>
   inOrder(answers.filter((a) => a.kind !== 'advises')).find((a) => a.outcome !== 'met')
+const lineOf = (w: WayOffered) => worst(verdictOf(w.name)?.answers ?? [])?.words ?? w.does
 
 const situation = ref('idle')
 const off = ref<string[]>([])
@@ -104,7 +121,7 @@ useKeys([
 
 const same = computed(() => !!view.value?.kept_holds && view.value.kept?.way === picked.value && view.value.kept?.purpose === purpose.value)
 async function keep(): Promise<void> {
-  const now = view.value
+  const now = shown.value
   if (!now) return
   await save(async () => {
     const kept = await data(
@@ -117,7 +134,7 @@ async function keep(): Promise<void> {
     await bench.reload()
   })
   // Somebody changed the circuit under it: what is shown is made anew before it can be kept.
-  if (conflict.value) await Promise.all([bench.reload(), asked.refetch()])
+  if (conflict.value) await Promise.all([bench.reload(), asked.refetch(), again()])
 }
 const keepWords = computed(() => {
   const way = shown.value?.way
@@ -135,7 +152,8 @@ const keepWords = computed(() => {
   </p>
   <div v-else class="isolate">
     <ProblemNotice :problem="problem" :again="() => void asked.refetch()" />
-    <v-progress-linear v-if="asked.isFetching.value" indeterminate aria-label="Switching every way" />
+    <ProblemNotice :problem="wayProblem" :again="() => void again()" />
+    <v-progress-linear v-if="asked.isFetching.value && !view" indeterminate aria-label="Looking at the circuit" />
     <div v-if="view" class="frame">
       <section class="panel stack ways" aria-label="What for, and ways to put it in">
         <v-select
@@ -148,31 +166,36 @@ const keepWords = computed(() => {
         <p class="quiet mb-1" data-test="why">
           {{ chosen?.why }} <template v-if="chosen?.rulebook">By {{ chosen.rulebook }}. </template>The rulebook in force wins.
         </p>
+        <v-progress-linear
+          v-if="trying"
+          :model-value="(100 * (listed.length - trying)) / listed.length"
+          height="6"
+          :aria-label="`${trying} of ${listed.length} ways are still being tried`"
+          data-test="trying"
+        />
         <button
           v-for="w in listed"
-          :key="w.way.topology"
+          :key="w.name"
           type="button"
           class="way"
-          :class="{ on: w.way.topology === picked }"
-          :aria-pressed="w.way.topology === picked"
-          :data-way="w.way.topology"
-          :data-does="String(verdictOf(w).does)"
-          @click="picked = w.way.topology"
+          :class="{ on: w.name === picked }"
+          :aria-pressed="w.name === picked"
+          :data-way="w.name"
+          :data-does="verdictOf(w.name) ? String(verdictOf(w.name)?.does) : 'untried'"
+          @click="picked = w.name"
         >
-          <span class="sign" :class="FITS[String(verdictOf(w).does)]!.kind" aria-hidden="true">{{
-            FITS[String(verdictOf(w).does)]!.sign
-          }}</span>
+          <span class="sign" :class="fitOf(w.name).kind" aria-hidden="true">{{ fitOf(w.name).sign }}</span>
           <span>
-            <b>{{ w.way.label }}</b>
+            <b>{{ w.label }}</b>
             <span class="line"
-              ><b>{{ FITS[String(verdictOf(w).does)]!.word }}.</b> {{ worst(verdictOf(w).answers)?.words ?? w.way.does }}</span
+              ><b>{{ fitOf(w.name).word }}.</b> {{ lineOf(w) }}</span
             >
           </span>
         </button>
-        <details v-if="view.no_ways.length">
+        <details v-if="noWays.length">
           <summary>Not on this vehicle</summary>
-          <p v-for="n in view.no_ways" :key="n.topology" class="quiet mb-1">
-            <b>{{ n.label }}:</b> {{ n.why }}
+          <p v-for="n in noWays" :key="n.name" class="quiet mb-1">
+            <b>{{ n.label }}:</b> {{ n.why_not }}
           </p>
         </details>
       </section>
@@ -180,7 +203,7 @@ const keepWords = computed(() => {
         <section class="panel">
           <div class="row head">
             <p class="verdict" data-test="verdict">
-              <span class="sign" :class="FITS[String(verdict.does)]!.kind" aria-hidden="true">{{ FITS[String(verdict.does)]!.sign }}</span>
+              <span class="sign" :class="fitOf(picked).kind" aria-hidden="true">{{ fitOf(picked).sign }}</span>
               <b>{{ verdict.headline }}.</b> {{ shown.way.does }}
             </p>
             <v-btn
@@ -294,6 +317,14 @@ const keepWords = computed(() => {
         </section>
         <CautionStrip step="isolate" :job-id="bench.jobId" />
       </div>
+      <section v-else-if="trying" class="panel grow waits" role="status" data-test="waits">
+        <h2 class="sleeve">Every way is tried on this vehicle</h2>
+        <p class="mb-1">
+          Built into its circuit, each switch opened with the engine running, and held against what each purpose asks.
+          {{ listed.length - trying }} of {{ listed.length }} are done; tap one to see it.
+        </p>
+        <CautionStrip step="isolate" :job-id="bench.jobId" />
+      </section>
     </div>
   </div>
 </template>

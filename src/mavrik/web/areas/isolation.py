@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from flask import Response
 from flask_openapi3.blueprint import APIBlueprint
+from pydantic import Field
 
 from mavrik.domain.roles import Permission
 from mavrik.jobs import isolating
@@ -13,20 +16,40 @@ from mavrik.web.gate import heavy
 from mavrik.web.repeat import creates
 from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
 
+
+class WayPath(JobPath):
+    """Names a way to put a disconnect into a job's circuit."""
+
+    name: Annotated[str, Field(min_length=1, max_length=40)]
+
+
 api = APIBlueprint("isolation", __name__, url_prefix="/api")
 
 
 @api.get(
     "/jobs/<int:job_id>/isolation",
-    summary="Every way to put a disconnect in",
+    summary="Ways to put a disconnect in",
     tags=tag("isolation"),
     responses={"200": isolating.IsolationView, **SAVE_ERRORS},
 )
 @needs(Permission.READ)
 @heavy
 def get_isolation(path: JobPath) -> Response:
-    """Each built on the circuit as found, switched with the engine running and held against each purpose."""
+    """What it may be for, which ways have a place in the circuit as found, and the one that was decided on."""
     return answer(isolating.isolation_of(session(), path.job_id))
+
+
+@api.get(
+    "/jobs/<int:job_id>/isolation/ways/<name>",
+    summary="What one way to put a disconnect in does",
+    tags=tag("isolation"),
+    responses={"200": isolating.WayShown, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+@heavy
+def get_way(path: WayPath) -> Response:
+    """Built on the circuit as found, switched with the engine running and held against each purpose."""
+    return answer(isolating.way_shown(session(), path.job_id, path.name))
 
 
 @api.post(
