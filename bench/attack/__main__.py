@@ -7,6 +7,7 @@ import json
 import sys
 
 from bench.attack.fuzzing import fuzz_test
+from bench.attack.heaviest import heaviest_test
 from bench.attack.killing import kill_test
 from bench.attack.racing import race_test
 
@@ -14,7 +15,7 @@ from bench.attack.racing import race_test
 def main(words: list[str]) -> int:
     """Attack, and say how it went; 1 where something was lost, made twice, won by two, or not answered as it should be."""
     parser = argparse.ArgumentParser(prog="./mavrik attack", description=__doc__)
-    parser.add_argument("what", nargs="?", choices=("kill", "race", "fuzz"), help="left out, one after the other")
+    parser.add_argument("what", nargs="?", choices=("kill", "race", "fuzz", "heaviest"), help="left out, one after the other")
     parser.add_argument("--kills", type=int, default=30)
     parser.add_argument("--writers", type=int, default=8)
     parser.add_argument("--pause", type=float, default=2.0, help="between a recovery and the next kill [s]")
@@ -36,6 +37,10 @@ def main(words: list[str]) -> int:
         fuzzed = fuzz_test(given.requests, given.seed)
         print(json.dumps({"fuzz": fuzzed}, indent=2), flush=True)
         worse |= bool(fuzzed["mistakes"])
+    if given.what in (None, "heaviest"):
+        heaviest = heaviest_test()
+        print(json.dumps({"heaviest": heaviest}, indent=2), flush=True)
+        worse |= bool(heaviest["mistakes"])
     return int(worse)
 
 

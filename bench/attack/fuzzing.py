@@ -181,7 +181,7 @@ class _GoneError(Exception):
     """Somebody cannot sign in any more."""
 
 
-class _OverHttp:
+class OverHttp:
     """People signed in to a running server."""
 
     def __init__(self, port: int) -> None:
@@ -300,7 +300,7 @@ def fuzz_test(count: int = 20_000, start: int = 1) -> dict[str, Any]:
     """
     document = json.loads((ROOT / "docs" / "formats" / "openapi.json").read_text(encoding="utf-8"))
     with shop() as (var, port):
-        send = _OverHttp(port)
+        send = OverHttp(port)
         ids = _ids(send)
         log = ROOT / "var" / f"fuzz-{start}.log"
         found, whole = Fuzzed(), False

@@ -12,7 +12,8 @@ from mavrik.core.circuit import Circuit, ConductorBranch, ConnectorBranch, Relay
 from mavrik.core.circuit.layouts import build_layout, front_battery
 from mavrik.core.planning.cost import circuit_cost
 from mavrik.core.planning.guided import GUIDES, GuideProblemError, guide_of, guided
-from mavrik.core.planning.guided.beside import Beside, side_by_side
+from mavrik.core.planning.guided.beside import Beside
+from mavrik.core.planning.guided.beside import beside as one_beside
 from mavrik.core.planning.simulation import SimulationRequest, simulate
 from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import Scene, UseRequest
@@ -22,8 +23,10 @@ PRICES = usual_prices()
 
 
 def beside(circuit: Circuit, name: str, **answers: Any) -> dict[str, Beside]:
-    target = SizingTarget(target_current_a=circuit.alternator.rated_a)
-    return {r.name: r for r in side_by_side(circuit, guide_of(circuit, name), answers, target, PRICES)}
+    """Every answer to the question that a guide compares, by its name."""
+    target, guide = SizingTarget(target_current_a=circuit.alternator.rated_a), guide_of(circuit, name)
+    (compared,) = (q for q in guide.asks(circuit) if q.name == guide.compares)
+    return {c.name: one_beside(circuit, guide, {**answers, compared.name: c.name}, target, PRICES) for c in compared.choices}
 
 
 def test_a_chain_hangs_on_one_strap_and_a_direct_lead_does_not() -> None:
@@ -133,7 +136,8 @@ def test_guides_that_compare_name_a_question_of_theirs_and_others_have_no_rows()
         if guide.compares:
             assert any(q.name == guide.compares and len(q.choices) > 1 for q in guide.asks(car))
         else:
-            assert side_by_side(car, guide, {}, SizingTarget(target_current_a=90), PRICES) == ()
+            with pytest.raises(GuideProblemError, match="side by side"):
+                one_beside(car, guide, {}, SizingTarget(target_current_a=90), PRICES)
 
 
 def test_a_charger_has_its_price() -> None:

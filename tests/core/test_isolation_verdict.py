@@ -27,7 +27,7 @@ from mavrik.core.isolation.topologies import TOPOLOGIES, Isolated, topology_of
 from mavrik.core.isolation.verdict import verdict
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.planning.guided import GuideProblemError, guide_of, guided
-from mavrik.core.planning.guided.beside import side_by_side
+from mavrik.core.planning.guided.beside import beside
 from mavrik.core.planning.targets import Guided, SizingTarget
 from mavrik.core.procedures import Limits, procedure
 
@@ -285,9 +285,9 @@ def test_a_battery_cut_from_a_charging_alternator_is_a_load_dump(volts: int, ban
 def test_a_guided_disconnect_says_side_by_side_which_way_is_fit() -> None:
     car = build_layout("competition_car", 12)
     guide = guide_of(car, "disconnect")
-    rows = side_by_side(
-        car, guide, {"purpose": "emergency"}, SizingTarget(target_current_a=car.alternator.rated_a), usual_prices()
-    )
+    (compared,) = (q for q in guide.asks(car) if q.name == guide.compares)
+    asked, target = {"purpose": "emergency"}, SizingTarget(target_current_a=car.alternator.rated_a)
+    rows = [beside(car, guide, {**asked, "way": c.name}, target, usual_prices()) for c in compared.choices]
     assert {r.name: r.does for r in rows} == {
         "negative": False, "post": False, "positive": False, "breaker": False, "alternator_side": False, "pull_cable": True,
         "multi_pole": False, "field_cut": False,

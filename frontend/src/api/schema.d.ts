@@ -826,8 +826,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * The answers of a guided change side by side
-         * @description Each built, sized and solved; none for a change that compares nothing.
+         * What an answer of a guided change comes to beside others
+         * @description Built, sized and solved, with the answer that is given to the question which the change compares.
          */
         post: operations["plans_post_guided_beside_jobs__int_job_id__guided_beside_post"];
         delete?: never;
@@ -8528,14 +8528,6 @@ export interface components {
          */
         Side: "feed" | "return";
         /**
-         * SideBySide
-         * @description The answers to one question of a guided change.
-         */
-        SideBySide: {
-            /** Rows */
-            rows: components["schemas"]["Beside"][];
-        };
-        /**
          * SideFinding
          * @description A side, or the whole circuit.
          */
@@ -12119,7 +12111,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SideBySide"];
+                    "application/json": components["schemas"]["Beside"];
                 };
             };
             /** @description Not Found */

@@ -13,7 +13,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from markupsafe import Markup
 
 from mavrik.core.drawing.pictures import draw
-from mavrik.core.findings import VERDICT_WORDS, judge
+from mavrik.core.findings import VERDICT_WORDS, Findings, judge
 from mavrik.core.findings.headline import shown
 from mavrik.core.isolation.proof import Proof, proof
 from mavrik.core.isolation.verdict import IsolationVerdict, verdict
@@ -84,7 +84,9 @@ def _doubt(reading: Reading) -> str:
     return f"± {of.shown(reading.uncertainty):.2g}"
 
 
-def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str = "", asset_root: str = "") -> str:
+def render_sheet(
+    bundle: Bundle, workshop: str, printed_at: datetime, nonce: str = "", asset_root: str = "", findings: Findings | None = None
+) -> str:
     """The sheet of a job as a whole HTML page.
 
     bundle: the job
@@ -92,6 +94,7 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
     printed_at: date and time at the foot
     nonce: for the page's own style under a strict content security policy
     asset_root: where the fonts are served from
+    findings: of the job, where they are known; left out, it is judged
     Raises ValueError for a job whose circuit is not described.
     """
     found = bundle.latest(CircuitRole.AS_FOUND)
@@ -99,7 +102,8 @@ def render_sheet(bundle: Bundle, workshop: str, printed_at: datetime, nonce: str
         raise ValueError("The circuit is not described yet: there is nothing to print.")
     runs, superseded = bundle.runs_on(CircuitRole.AS_FOUND)
     profile = bundle.job.limit_profile
-    findings = judge(found.document, runs, Limits(profile, bundle.job.maker_limits), bundle.job.wants, superseded)
+    if findings is None:
+        findings = judge(found.document, runs, Limits(profile, bundle.job.maker_limits), bundle.job.wants, superseded)
     pictures = draw(found.document, findings)
     proposed = bundle.latest(CircuitRole.PROPOSAL)
     comparison: Comparison | None = None

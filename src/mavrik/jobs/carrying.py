@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Annotated
 
@@ -37,12 +38,13 @@ from mavrik.exchange.sheet import render_sheet
 from mavrik.jobs import captures
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
+from mavrik.jobs.finding import findings_of
 from mavrik.jobs.photos import carried_photos, take_in_photo
 from mavrik.jobs.records import JobRecord
 from mavrik.jobs.runs import add_run
 from mavrik.jobs.summaries import job_changed
 from mavrik.jobs.tasks import TaskRecord, ask_for, record_of
-from mavrik.jobs.work import OWN_NUMBER, JobInput, job_record, make_job, next_number, number_taken, open_job
+from mavrik.jobs.work import OWN_NUMBER, JobInput, get_row, job_record, make_job, next_number, number_taken, open_job
 from mavrik.store import models
 from mavrik.store.models import CircuitVersion, Job, JobDocument
 
@@ -137,6 +139,8 @@ def export_file(session: Session, job_id: int, name: str, printing: Printing) ->
     try:
         taken = carried_photos(session, job_id)
         room = _room_for_samples(bundle_of(job, photos=taken), kind.sample_bytes)
+        if kind.says_findings:
+            printing = replace(printing, findings=findings_of(session, get_row(session, job_id)))
         data = kind.write(bundle_of(job, captures.carried(session, job_id, room), taken), printing)
     except ValueError as error:
         raise InvalidError(str(error)) from error
@@ -156,7 +160,9 @@ def sheet_html(session: Session, job_id: int, printing: Printing, nonce: str, as
     """The sheet as a page; raises InvalidError while there is nothing to print."""
     try:
         made = bundle_of(open_job(session, job_id), captures.carried(session, job_id), carried_photos(session, job_id))
-        return render_sheet(made, printing.workshop, printing.at, nonce, asset_root)
+        return render_sheet(
+            made, printing.workshop, printing.at, nonce, asset_root, findings_of(session, get_row(session, job_id))
+        )
     except ValueError as error:
         raise InvalidError(str(error)) from error
 

@@ -12,7 +12,7 @@ from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.document import Document, Problem
 from mavrik.core.planning.comparison import compare
 from mavrik.core.planning.guided import GUIDES, Guide, GuideProblemError, Question, guide_of, guided
-from mavrik.core.planning.guided.beside import Beside, side_by_side
+from mavrik.core.planning.guided.beside import Beside, beside
 from mavrik.core.planning.guided.disconnect import DISCONNECT, disconnect_by
 from mavrik.core.planning.leads import cheapest_proposal
 from mavrik.core.planning.set_point import set_point
@@ -98,13 +98,12 @@ def preview_guided(session: Session, job_id: int, asked: GuidedAsked) -> PlanVie
     )  # fmt: skip
 
 
-def beside_of(session: Session, job_id: int, asked: GuidedAsked) -> tuple[Beside, ...]:
-    """Every answer to the question that a guide compares, side by side. Raises InvalidError as `preview_guided`."""
+def beside_of(session: Session, job_id: int, asked: GuidedAsked) -> Beside:
+    """What an answer to the question that a guide compares comes to. Raises InvalidError as `preview_guided`."""
     found = _whole(as_found(get_row(session, job_id)))
     try:
-        return side_by_side(
-            found, guide_of(found, asked.name, _guides(session)), asked.answers, asked.target, prices(session).document
-        )
+        guide = guide_of(found, asked.name, _guides(session))
+        return beside(found, guide, asked.answers, asked.target, prices(session).document)
     except GuideProblemError as error:
         raise InvalidError(str(error), [Problem("guided", error.field, str(error))]) from error
 

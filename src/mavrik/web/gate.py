@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 
 from flask import Flask, Response, g, request
 
+from mavrik.core.effort import TooMuchWorkError, allow
 from mavrik.web.problems import problem
 
 View = TypeVar("View", bound=Callable[..., Any])
@@ -17,6 +18,10 @@ AT_ONCE = 2
 
 WAITING = 22
 """With those at work and the live views of meters, fewer than a process has threads (`mavrik.web.front.THREADS`)."""
+
+MOST_WORK = 2_000_000.0
+"""About two seconds of one processor, and as much again for what is not counted: reading, checking, drawing, writing. The heaviest
+question of the ready layouts takes a third of it."""
 
 LONGEST_WAIT_S = 20.0
 RETRY_S = 2
@@ -72,9 +77,19 @@ def install(app: Flask, gate: Gate | None = None) -> None:
             busy.headers["Retry-After"] = str(RETRY_S)
             return busy
         g.through_gate = True
+        allow(MOST_WORK)
         return None
 
     @app.teardown_request
     def leave(error: BaseException | None) -> None:
         if g.pop("through_gate", False):
+            allow(None)
             through.leave()
+
+    @app.errorhandler(TooMuchWorkError)
+    def too_much(error: TooMuchWorkError) -> Response:
+        return problem(
+            422, "too-large", "Too large to be worked out at once",
+            "This circuit has more branches, switches and sources than can be worked out while you wait. Leave out what has no part "
+            "in this, or draw leads in one run as one lead; nothing was kept of it.",
+        )  # fmt: skip

@@ -3,9 +3,10 @@
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
-import type { IsolationVerdict, IsolationView, RowView, StageName, WayOffered } from '@/api/types'
+import type { IsolationVerdict, IsolationView, RowView, StageName, WayOffered, WayShown } from '@/api/types'
 import LiveLoop from '@/charts/LiveLoop.vue'
 import { useCatalogue } from '@/composables/catalogue'
+import { useEach } from '@/composables/each'
 import { useKeys } from '@/composables/keys'
 import { useSaving } from '@/composables/saving'
 import { useWorkbench } from '@/composables/workbench'
@@ -15,7 +16,7 @@ import { fixed } from '@/ui/numbers'
 import { doesWords, inOrder, rowOf, situationsOf } from './rows'
 import LiveProof from './LiveProof.vue'
 import TruthTable from './TruthTable.vue'
-import { useWays } from './ways'
+import { inTurn } from './ways'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
 type Purpose = IsolationView['purpose']
@@ -50,7 +51,19 @@ const purpose = computed<Purpose>(() => chosenPurpose.value ?? view.value?.purpo
 const chosen = computed(() => view.value?.purposes.find((p) => p.name === purpose.value) ?? null)
 const noWays = computed(() => view.value?.ways.filter((w) => w.why_not) ?? [])
 
-const { tried, trying, problem: wayProblem, again } = useWays(at, view)
+const {
+  found: tried,
+  waiting: trying,
+  problem: wayProblem,
+  again,
+} = useEach<WayShown>(
+  computed(() => inTurn(view.value)),
+  computed(() => ['isolation-way', ...at.value]),
+  (name) => {
+    const path = { job_id: bench.jobId, name }
+    return async (signal) => (await data(client.GET('/api/jobs/{job_id}/isolation/ways/{name}', { params: { path }, signal }))) as WayShown
+  },
+)
 /** What a way comes to for the purpose; each way is held against all of them at once. */
 const verdictOf = (name: string): IsolationVerdict | null =>
   tried.value[name]?.way.verdicts.find((v) => v.purpose === purpose.value) ?? null

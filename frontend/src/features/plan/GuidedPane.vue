@@ -3,8 +3,9 @@
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
-import type { GuidedAsked, GuideView, PlanView, Question } from '@/api/types'
+import type { Beside, GuidedAsked, GuideView, PlanView, Question } from '@/api/types'
 import { alike } from '@/composables/alike'
+import { useEach } from '@/composables/each'
 import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
 import { useSaving } from '@/composables/saving'
 import { useUnits } from '@/composables/units'
@@ -76,14 +77,24 @@ const view = computed(() => (problem.value ? null : ((preview.data.value as Plan
 /** The answers to the question that decides, each built, sized and solved. */
 const decides = computed(() => guide.value?.questions.find((q) => q.name === guide.value?.compares) ?? null)
 const without = (answers: Answers = {}) => Object.fromEntries(Object.entries(answers).filter(([name]) => name !== decides.value?.name))
-const beside = useQuery({
-  queryKey: computed(() => ['guided-beside', ...key.value, { ...body.value, answers: without(body.value?.answers) }]),
-  queryFn: () => data(client.POST('/api/jobs/{job_id}/guided/beside', { ...path.value, body: body.value! })),
-  enabled: computed(() => body.value !== null && decides.value !== null && view.value !== null),
-})
-const sides = computed(() => (decides.value ? (beside.data.value?.rows ?? null) : null))
-const magnets = computed(() => sides.value?.some((r) => r.stator) ?? false)
-const cranks = computed(() => sides.value?.some((r) => typeof r.crank_v === 'number') ?? false)
+const compared = computed(() => (body.value && view.value ? (decides.value?.choices.map((c) => c.name) ?? []) : []))
+const {
+  found: besides,
+  waiting,
+  problem: besideProblem,
+  again: besideAgain,
+} = useEach<Beside>(
+  compared,
+  computed(() => ['guided-beside', ...key.value, { ...body.value, answers: without(body.value?.answers) }]),
+  (name) => {
+    const asked = { ...path.value, body: { ...body.value!, answers: { ...body.value!.answers, [decides.value!.name]: name } } }
+    return async (signal) => (await data(client.POST('/api/jobs/{job_id}/guided/beside', { ...asked, signal }))) as Beside
+  },
+)
+/** In the order of the answers, those that are worked out. */
+const sides = computed(() => compared.value.flatMap((name) => besides.value[name] ?? []))
+const magnets = computed(() => sides.value.some((r) => r.stator))
+const cranks = computed(() => sides.value.some((r) => typeof r.crank_v === 'number'))
 const picked = ref<string | null>(null)
 const rows = computed(() => view.value?.comparison.branches.filter((r) => r.change !== 'kept') ?? [])
 const reason = (id: string) => view.value?.proposal.choices.find((c) => c.branch_id === id)?.reason ?? ''
@@ -166,8 +177,14 @@ async function keep(): Promise<void> {
       </section>
       <section v-if="decides" class="panel scroll" data-test="beside">
         <h2 class="sleeve">{{ decides.label }}: side by side</h2>
-        <v-progress-linear v-if="beside.isFetching.value" indeterminate aria-label="Setting side by side" />
-        <v-table v-if="sides" class="figures">
+        <ProblemNotice :problem="besideProblem" :again="() => void besideAgain()" />
+        <v-progress-linear
+          v-if="waiting"
+          :model-value="(100 * (compared.length - waiting)) / compared.length"
+          height="6"
+          :aria-label="`${waiting} of ${compared.length} are still being worked out`"
+        />
+        <v-table v-if="sides.length" class="figures">
           <thead>
             <tr>
               <th></th>

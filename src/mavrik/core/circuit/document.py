@@ -18,7 +18,10 @@ from mavrik.core.circuit.controls import FittedControl
 from mavrik.core.document import Ampere, Document, Identifier, Label, RatedOutput
 
 CIRCUIT_SCHEMA_VERSION = 2
-MAX_BRANCHES = 300
+MAX_BRANCHES = 120
+"""Four times what a vehicle with six batteries has; everything that is asked of one is worked out while somebody waits."""
+
+MAX_LOADS = 60
 
 
 class NodeRole(StrEnum):
@@ -190,7 +193,7 @@ class Circuit(Document):
     branches: Annotated[tuple[Branch, ...], Field(min_length=1, max_length=MAX_BRANCHES)]
     alternators: Annotated[tuple[Alternator, ...], Field(min_length=1, max_length=2)]
     batteries: Annotated[tuple[Battery, ...], Field(min_length=1, max_length=12)]
-    loads: Annotated[tuple[Load, ...], Field(max_length=100)] = ()
+    loads: Annotated[tuple[Load, ...], Field(max_length=MAX_LOADS)] = ()
     converters: Annotated[tuple[Converter, ...], Field(max_length=8)] = ()
     chargers: Annotated[tuple[BenchCharger, ...], Field(max_length=4)] = ()
     controls: Annotated[

@@ -33,6 +33,9 @@ MOST_OHM = 1.0
 MOST_KEPT = 64
 """So many lists of readings are kept with where they are among the answers."""
 
+MOST_SLOPES = 2**20
+"""Of all unknowns on all nodes of all states together: 8 MB, of which there are a few at once."""
+
 
 def planned(points: Sequence[Point]) -> list[Placed]:
     """Points in the states they are planned for, nothing being known of the day.
@@ -177,6 +180,16 @@ class BenchModel:
 
         What is looked at and no network says has no slope, a shaft's speed aside.
         """
+        # Every unknown moves every node of every state: of a large vehicle a few suspects at a time.
+        each = sum(len(g.placing.many) for g in self._grouped(placed)) * len(self.circuit.nodes) * len(self.unknowns)
+        at_once = max(1, MOST_SLOPES // max(each, 1))
+        parts = [
+            self._slopes(placed, suspects[k : k + at_once], rows[k : k + at_once])
+            for k in range(0, max(len(suspects), 1), at_once)
+        ]
+        return np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts])
+
+    def _slopes(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], rows: Floats) -> tuple[Floats, Floats]:
         found = np.full((len(suspects), len(placed)), np.nan)
         by_unknown = np.zeros((*found.shape, len(self.unknowns)))
         by_itself: dict[Setup, net.Values] = {}

@@ -100,13 +100,15 @@ class Draws:
         yes_or_no = np.array([p.kind.yes_or_no for p in points])
         for k in np.flatnonzero(yes_or_no).tolist():
             wrong, column = wrong_share(points[k]), seen[:, k]
-            read = (column[self.drawn] > 0.5) ^ (rng.random(SAMPLES) < wrong)
-            found += np.log(np.where((column[None, :] > 0.5) == read[:, None], 1 - wrong, wrong))
+            yes = (column[self.drawn] > 0.5) ^ (rng.random(SAMPLES) < wrong)
+            found += np.log(np.where((column[None, :] > 0.5) == yes[:, None], 1 - wrong, wrong))
         smooth = np.flatnonzero(~yes_or_no)
         if len(smooth):
             middle, spread = seen[:, smooth], np.linalg.cholesky(together[:, smooth][:, :, smooth])
             noise = rng.standard_normal((SAMPLES, len(smooth)))
-            read = middle[self.drawn] + np.einsum("sij,sj->si", spread[self.drawn], noise)
+            read = middle[self.drawn]
+            for k in range(len(self.kept)):
+                read[self.drawn == k] += noise[self.drawn == k] @ spread[k].T
             for k in range(len(self.kept)):
                 off = linalg.solve_triangular(spread[k], (read - middle[k]).T, lower=True)
                 found[:, k] += -0.5 * (off**2).sum(axis=0) - np.log(np.diag(spread[k])).sum()

@@ -18,8 +18,10 @@ from typing import TypeAlias, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 from scipy.linalg.lapack import dgesv
-from scipy.sparse import csr_matrix
+from scipy.sparse import csc_matrix, csr_matrix
+from scipy.sparse.linalg import splu
 
+from mavrik.core.effort import spend
 from mavrik.core.network.elements import (
     ENDS,
     MAY_BE_ENDLESS,
@@ -69,6 +71,10 @@ class Reduction:
         return np.asarray(self.lift - np.matmul(self.follows, kept_v[:, :, None])[:, :, 0])
 
 
+ELEMENT_WORK, ENTRY_WORK = 20.0, 0.05
+"""What an element of a network, and each place of a matrix that is taken apart, counts for; measured, rough."""
+
+
 class Assembly:
     """The shape of a network and the values it was made with."""
 
@@ -79,6 +85,7 @@ class Assembly:
         reduced: whether to take nodes out that only resistances touch; without, every node stays in the matrix
         Raises ValueError for an id used twice.
         """
+        spend(ELEMENT_WORK * len(elements))
         groups = grouped(elements)
 
         def of(kind: type[E]) -> list[E]:
@@ -216,17 +223,18 @@ class Assembly:
     def reduce(self, rows: Mapping[str, NDArray[np.float64]]) -> Reduction:
         """Take the inner nodes out; `rows` holds resistances and driven currents, one row for all states or one for each."""
         ohm, amps, k = rows["resistor_ohm"], rows["current_a"], self.kept
+        spend(ENTRY_WORK * len(ohm) * len(self.nodes) ** 2)
         full, driven = self.conductances(ohm), amps @ self.injection
         inner = len(self.nodes) - 1 - k
         if not inner:
             return Reduction(full, driven, np.zeros((1, 0, k)), np.zeros((1, 0)))
         cross = full[:, k:, :k]
         if len(full) == 1:
-            solved = solve_dense(full[0, k:, k:], np.concatenate((cross[0], driven[:, k:].T), axis=1))
+            solved = solve_one(full[0, k:, k:], np.concatenate((cross[0], driven[:, k:].T), axis=1))
             follows, lift = solved[None, :, :k], solved[:, k:].T
         else:
             right = np.broadcast_to(driven[:, k:, None], (len(full), inner, 1))
-            solved = np.asarray(np.linalg.solve(full[:, k:, k:], np.concatenate((cross, right), axis=2)), dtype=float)
+            solved = solve_rows(full[:, k:, k:], np.concatenate((cross, right), axis=2))
             follows, lift = solved[:, :, :k], solved[:, :, k]
         across = cross.transpose(0, 2, 1)
         base = full[:, :k, :k] - np.matmul(across, follows)
@@ -256,6 +264,35 @@ def _components(tied: Pairs) -> list[tuple[str, list[str]]]:
         root = max(own, key=lambda n: len(near[n]))
         found.append((root, [n for n in own if n != root]))
     return found
+
+
+MANY = 100
+"""From so many unknowns on a nodal matrix, nearly all of it nothing, is quicker taken apart as what it is."""
+
+
+def solve_one(a: Floats, b: Floats) -> Floats:
+    """One system of nodal equations.
+
+    a: (n, n); b: (n, right sides)
+    Returns the unknowns in the shape of `b`. Raises numpy.linalg.LinAlgError where `a` is singular.
+    Source: LAPACK, dgesv; SuperLU of many nodes.
+    """
+    if len(a) < MANY:
+        return solve_dense(a, b)
+    try:
+        return np.asarray(splu(csc_matrix(a)).solve(b))
+    except RuntimeError as error:
+        raise np.linalg.LinAlgError(str(error)) from error
+
+
+def solve_rows(a: Floats, b: Floats) -> Floats:
+    """Systems of nodal equations, one a row: as `solve_one` of each.
+
+    a: (rows, n, n); b: (rows, n, right sides)
+    """
+    if a.shape[-1] < MANY:
+        return np.asarray(np.linalg.solve(a, b), dtype=float)
+    return np.stack([solve_one(one, right) for one, right in zip(a, b, strict=True)])
 
 
 def solve_dense(a: Floats, b: Floats) -> Floats:

@@ -29,6 +29,9 @@ from mavrik.core.network.elements import (
 from mavrik.core.network.guards import Guards, merged
 
 CHUNK = 2048
+MOST_ENTRIES = 2**21
+"""Of all matrices of a chunk together: 16 MB, of which there are a few at once."""
+
 BEYOND_A = 1e-6
 """A guard that carries more is at work."""
 
@@ -225,11 +228,15 @@ class Network(Assembly):
         shared = states > 1 and len(shaped["resistor_ohm"]) == len(shaped["current_a"]) == 1
         reduction = self.reduce(shaped) if shared else None
 
+        nodes = self.kept if shared else len(self.nodes)
+        at_once = max(1, min(CHUNK, MOST_ENTRIES // max(nodes, 1) ** 2))
+        step = max(COARSE, -(-states // at_once))
+
         def begun(own: NDArray[np.int64], from_: AtRest | None, which: NDArray[np.int64]) -> Batch:
             return self._begun(shaped, own, reduction, from_, which, lenient)
 
         def chunks(from_: AtRest, which: Callable[[NDArray[np.int64]], NDArray[np.int64]]) -> Solved:
-            every = [np.arange(k, min(k + CHUNK, states)) for k in range(0, states, CHUNK)]
+            every = [np.arange(k, min(k + at_once, states)) for k in range(0, states, at_once)]
             answers = [begun(own, from_, which(own)).answer for own in every]
             return Solved(**{f.name: np.concatenate([getattr(a, f.name) for a in answers]) for f in fields(Solved)})
 
@@ -240,12 +247,12 @@ class Network(Assembly):
         # where the nearest of those has.
         if near is not None:
             return chunks(near, np.zeros_like)
-        spread = np.arange(states // 2 % COARSE, states, COARSE)
+        spread = np.arange(states // 2 % step, states, step)
         middle = int(np.argmin(np.abs(spread - states // 2)))
         seed = begun(spread[middle : middle + 1], None, only)
         sound = bool(np.isfinite(seed.answer.node_v).all())
         coarse = begun(spread, seed.at_rest if sound else None, np.zeros(len(spread), dtype=np.int64))
-        return chunks(coarse.at_rest, lambda own: np.clip((own - spread[0] + COARSE // 2) // COARSE, 0, len(spread) - 1))
+        return chunks(coarse.at_rest, lambda own: np.clip((own - spread[0] + step // 2) // step, 0, len(spread) - 1))
 
     def _begun(
         self,

@@ -9,11 +9,12 @@ from typing import TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.optimize import brentq
 
 from mavrik.core import network as net
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import CircuitError, check_circuit
+from mavrik.core.effort import spend
+from mavrik.core.operating.crossing import crossing
 from mavrik.core.operating.elements import charged_before, device_elements
 from mavrik.core.operating.state import State, check_state, is_on
 from mavrik.core.operating.warm_cables import SETTLED_K, WARM_ROUNDS
@@ -22,6 +23,10 @@ from mavrik.core.operating.wiring import Wirings
 T = TypeVar("T")
 Settling: TypeAlias = Generator[tuple[net.Values, net.Batch | None], net.Batch, T]
 """Steps on the way to something: each asks for values to be brought to rest, near a state where there is one."""
+
+
+BRANCH_WORK = 15.0
+"""What a branch of a circuit at a state counts for; measured, rough."""
 
 
 class Engine:
@@ -49,6 +54,7 @@ class Engine:
         problems = (not checked and check_circuit(circuit)) or check_state(circuit, state)
         if problems:
             raise CircuitError(problems)
+        spend(BRANCH_WORK * len(circuit.branches))
         self.circuit, self.state = circuit, state
         self._wiring = wiring = (wirings or Wirings()).of(circuit, state)
         self.elements = [*(charged_before(e, state) for e in wiring.elements), *device_elements(circuit, state, off_too)]
@@ -186,7 +192,7 @@ class Engine:
         limit[..., k], forced[..., k] = np.inf, np.nan
         return replace(values, set_point_v=set_point, limit_a=limit, forced_a=forced)
 
-    def _hold(self, values: net.Values) -> tuple[net.Batch, net.Values] | None:
+    def _hold(self, values: net.Values) -> Settling[tuple[net.Batch, net.Values] | None]:
         """At rest with the stud held, and the batteries where they take what is known of the output; None where that cannot be."""
         if self.held is None:
             return None
@@ -194,35 +200,35 @@ class Engine:
         values, start = self.holding(values), self._own.emf_v
         stud = next(a.stud_node for a in self.circuit.alternators if a.id == name)
         try:
-            rest, values = self._met(values, start, lifted, name)
+            rest, values = yield from self._met(values, start, lifted, name)
             still = lifted * self.reached(stud, self._open(rest))
             if still.any() and (still != lifted).any():
-                rest, values = self._met(values, start, still, name)
+                rest, values = yield from self._met(values, start, still, name)
         except (net.NoOperatingPointError, NotMetError):
             return None
         return rest, values
 
-    def _met(self, values: net.Values, start: ArrayLike, lifted: NDArray[np.float64], name: str) -> tuple[net.Batch, net.Values]:
+    def _met(
+        self, values: net.Values, start: ArrayLike, lifted: NDArray[np.float64], name: str
+    ) -> Settling[tuple[net.Batch, net.Values]]:
         """Move some batteries together until a held stud gives what is known of it: the higher they are, the less it gives."""
         k = next(k for k, s in enumerate(self.network.sources) if s.id == name)
         emf = np.asarray(start, dtype=float)
-
-        def rest_at(lift: float) -> net.Batch:
-            return self.network.settle(replace(values, emf_v=emf + lift * lifted))
-
-        def too_much_a(lift: float) -> float:
-            return float(rest_at(lift).answer.source_a[0, k]) - self.state.output_a[name]
-
         # A full battery that is said to take much is as far below as its resistance to a charge makes it.
         low = -HELD_SPAN_V - self.state.output_a[name] * float(np.max(values.emf_charging_ohm))
-        high = HELD_SPAN_V
-        if not too_much_a(low) >= 0 >= too_much_a(high):
+        search, rests = crossing(low, HELD_SPAN_V, HELD_V, HELD_A / 100), dict[float, net.Batch]()
+        try:
+            lift = next(search)
+            while True:
+                near = rests[min(rests, key=lambda tried: abs(tried - lift))] if rests else None
+                rests[lift] = yield replace(values, emf_v=emf + lift * lifted), near
+                lift = search.send(float(rests[lift].answer.source_a[0, k]) - self.state.output_a[name])
+        except StopIteration as done:
+            found: float | None = done.value
+        # Where none is found, or a link or a cut-off turned there, no charge of the batteries goes with both readings.
+        if found is None or abs(float(rests[found].answer.source_a[0, k]) - self.state.output_a[name]) > HELD_A:
             raise NotMetError
-        lift = float(brentq(too_much_a, low, high, xtol=HELD_V))
-        if abs(too_much_a(lift)) > HELD_A:
-            # A link or a cut-off turned there: no charge of the batteries goes with both readings.
-            raise NotMetError
-        return rest_at(lift), replace(values, emf_v=emf + lift * lifted)
+        return rests[found], replace(values, emf_v=emf + found * lifted)
 
     def freed(self, values: net.Values) -> net.Values:
         """Undoes `holding`: what is known of the output is forced again."""
@@ -265,10 +271,10 @@ class Engine:
         if self.held is None or not self._cut_off(found):
             return found
         # What is cut off may be so because a forced output ran away from the voltage that was read.
-        held = self._hold(self.values(self._around_c))
+        held = yield from self._hold(self.values(self._around_c))
         if held is not None and self.state.warmed_up:
             temperature, _, _ = yield from self._warmed(*held)
-            held = self._hold(self.values(temperature))
+            held = yield from self._hold(self.values(temperature))
         if held is None:
             return found
         steady = self._settled(temperature, *held)

@@ -28,7 +28,6 @@ from mavrik.core.circuit import (
 from mavrik.core.circuit.editing import with_parts
 from mavrik.core.circuit.ring import Ring, Side, between_sources, find_ring
 from mavrik.core.measuring.limits import Scope, limit_for
-from mavrik.core.network import NoOperatingPointError
 from mavrik.core.operating import Engine, Settled, settle_together
 from mavrik.core.operating.prediction import Prediction, at_rated_output, prediction_of
 from mavrik.core.operating.wiring import Wirings
@@ -202,7 +201,7 @@ class Draft:
 
     def alone_a(self) -> dict[str, float]:
         """What a return lead carries at rated output when one of the others has failed, the most of it by branch id [A]."""
-        return self._known("rated", _at_rated)[1]
+        return self._known("alone", _alone)
 
     def _ampacities(self) -> bool:
         """Leads that carry what passes them in any state, a return lead also what it gets when another has failed."""
@@ -328,10 +327,17 @@ class Draft:
 
     def rated(self) -> Prediction:
         """The circuit of sound parts at its new rated output, warmed up."""
-        return self._known("rated", _at_rated)[0]
+        return self._known("rated", _rated)
 
     def _drops(self) -> bool:
         """Both sides and every ground within their limits; what loses most grows first."""
+        # What the branches carry for good is asked again once the drops are right: more metal in a run changes it little.
+        duty, changed = self.duty_a, False
+        while self._drop(duty):
+            changed = True
+        return changed
+
+    def _drop(self, duty: Mapping[str, float]) -> bool:
         circuit, target, rated = self.circuit, self.target, self.rated()
         side = limit_for(target.limit_profile, Scope.SIDE, circuit.system_voltage_v)
         ground = limit_for(target.limit_profile, Scope.GROUND, circuit.system_voltage_v)
@@ -353,7 +359,7 @@ class Draft:
         # A volt costs the least copper where the most current runs in the least metal: one more square millimetre saves I / A2.
         for i in sorted(losing, key=lambda i: -abs(rated.current_a[i]) / metal_mm2(self._lead(i)) ** 2):
             if metal_mm2(self._lead(i)) < options_of(target.system)[-1].area_mm2 * SAME_SIZE:
-                self._resize(self._lead(i), self.duty_a[i], f" that keeps {what} within {most * 1000:.0f} mV", larger=True)
+                self._resize(self._lead(i), duty[i], f" that keeps {what} within {most * 1000:.0f} mV", larger=True)
                 return True
         raise SizingError(
             f"Nothing up to {options_of(target.system)[-1].label} will do for {target.target_current_a:g} A: {what} would still lose "
@@ -452,24 +458,27 @@ class Draft:
 
 
 @lru_cache(maxsize=64)
-def _at_rated(circuit: Circuit) -> tuple[Prediction, dict[str, float]]:
-    """At rated output: the circuit of sound parts, and what each return lead carries at most when one of the others has failed [A]."""
+def _rated(circuit: Circuit) -> Prediction:
+    """The circuit of sound parts at rated output."""
+    sound = as_sound(circuit)
+    return prediction_of(Engine(sound, at_rated_output(sound)).settle(), find_ring(circuit))
+
+
+@lru_cache(maxsize=64)
+def _alone(circuit: Circuit) -> dict[str, float]:
+    """What each return lead carries at rated output at most when one of the others has failed [A]."""
     ring, most, sound = find_ring(circuit), dict[str, float](), as_sound(circuit)
     state, wirings = at_rated_output(sound), Wirings()
-    whole = Engine(sound, state, wirings=wirings)
     # One that has failed is there and conducts nothing: so all of them are one network.
     failed = [
         Engine(sound, state, checked=True, extra_ohm={gone: math.inf}, wirings=wirings) for gone in _may_fail(circuit, ring)
     ]
-    rated, *others = settle_together([whole, *failed])
-    if isinstance(rated, NoOperatingPointError):
-        raise rated
-    for settled in others:
+    for settled in settle_together(failed):
         if isinstance(settled, Settled):
             for i, side in ring.side.items():
                 if side is Side.RETURN and i in settled.solution.current_a:
                     most[i] = max(most.get(i, 0.0), abs(settled.solution.current_a[i]))
-    return prediction_of(rated, ring), most
+    return most
 
 
 def _may_fail(circuit: Circuit, ring: Ring) -> Iterator[str]:

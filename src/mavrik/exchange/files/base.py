@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 
+from mavrik.core.findings import Findings
 from mavrik.domain.job import DocumentKind
 from mavrik.exchange.bundle import Bundle
 
@@ -16,6 +17,8 @@ class Printing:
 
     workshop: str
     at: datetime
+    findings: Findings | None = None
+    """What was found of the job, where that is known; None: a file that says it judges the job."""
 
 
 @dataclass(frozen=True)
@@ -34,5 +37,7 @@ class JobFile:
     """Raises ValueError with what is missing."""
     sample_bytes: int = 0
     """So much of its captures' samples goes with it."""
+    says_findings: bool = False
+    """What was found of the job stands in it."""
     needs: DocumentKind | None = None
     """Offered for a job that has such a document; None: for every one."""

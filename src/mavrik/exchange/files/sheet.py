@@ -8,7 +8,7 @@ from mavrik.exchange.sheet import render_pdf, render_sheet
 
 
 def _write(bundle: Bundle, printing: Printing) -> bytes:
-    return render_pdf(render_sheet(bundle, printing.workshop, printing.at))
+    return render_pdf(render_sheet(bundle, printing.workshop, printing.at, findings=printing.findings))
 
 
-SHEET = JobFile(10, "sheet.pdf", "Sheet as PDF", "-sheet.pdf", "application/pdf", _write)
+SHEET = JobFile(10, "sheet.pdf", "Sheet as PDF", "-sheet.pdf", "application/pdf", _write, says_findings=True)

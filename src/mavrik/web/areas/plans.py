@@ -373,23 +373,17 @@ def post_guided_preview(path: JobPath, body: guided.GuidedAsked) -> Response:
     return answer(guided.preview_guided(session(), path.job_id, body))
 
 
-class SideBySide(Document):
-    """The answers to one question of a guided change."""
-
-    rows: tuple[Beside, ...]
-
-
 @api.post(
     "/jobs/<int:job_id>/guided/beside",
-    summary="The answers of a guided change side by side",
+    summary="What an answer of a guided change comes to beside others",
     tags=tag("plans"),
-    responses={"200": SideBySide, **SAVE_ERRORS},
+    responses={"200": Beside, **SAVE_ERRORS},
 )
 @needs(Permission.READ)
 @heavy
 def post_guided_beside(path: JobPath, body: guided.GuidedAsked) -> Response:
-    """Each built, sized and solved; none for a change that compares nothing."""
-    return answer(SideBySide(rows=guided.beside_of(session(), path.job_id, body)))
+    """Built, sized and solved, with the answer that is given to the question which the change compares."""
+    return answer(guided.beside_of(session(), path.job_id, body))
 
 
 @api.post(

@@ -64,38 +64,36 @@ class Beside(Document):
     fit_words: str = Field("", description="What decides that; empty: it is not asked")
 
 
-def side_by_side(found: Circuit, guide: Guide, answers: Answers, target: SizingTarget, prices: PriceList) -> tuple[Beside, ...]:
-    """Every choice of the question that a guide compares, the other answers as given.
+def beside(found: Circuit, guide: Guide, answers: Answers, target: SizingTarget, prices: PriceList) -> Beside:
+    """What the answer to the question that a guide compares comes to, to be set beside the others.
 
-    found: the circuit; answers: by name of the question; target: how leads are sized; prices: the workshop's
-    Every row is built, sized as any plan is, and solved: at full output, half-full batteries with the engine at speed, cranking, and
-    with each ground lead gone in turn. Nothing for a guide that compares nothing.
-    Raises GuideProblemError as `guided`.
+    found: the circuit; answers: by name of the question, the one that is compared among them or as is usual; target: how leads are
+    sized; prices: the workshop's
+    It is built, sized as any plan is, and solved: at full output, half-full batteries with the engine at speed, cranking, and with each
+    ground lead gone in turn.
+    Raises GuideProblemError as `guided`, and for a guide that compares nothing.
 
     >>> from mavrik.core.catalogue.prices import usual_prices
     >>> from mavrik.core.circuit.layouts import front_battery
-    >>> from mavrik.core.planning.guided import GUIDES
-    >>> guide = next(g for g in GUIDES if g.name == "grounds")
-    >>> rows = side_by_side(front_battery(12), guide, {}, SizingTarget(target_current_a=120), usual_prices())
-    >>> [r.name for r in rows]
-    ['direct', 'chain', 'direct_case']
+    >>> from mavrik.core.planning.guided import guide_of
+    >>> car = front_battery(12)
+    >>> row = beside(car, guide_of(car, "grounds"), {"school": "chain"}, SizingTarget(target_current_a=120), usual_prices())
+    >>> row.label, row.refused
+    ('Chain: battery to body, body to engine', '')
     """
-    if not guide.compares:
-        return ()
-    question = next(q for q in guide.asks(found) if q.name == guide.compares)
+    question = next((q for q in guide.asks(found) if q.name == guide.compares), None)
+    if question is None:
+        raise GuideProblemError("guide", f"{guide.label}: nothing of it is set side by side.")
     given = checked(guide, found, answers)
-    rows = []
-    for choice in question.choices:
-        answers = {**given, question.name: choice.name}
-        try:
-            changed = guide.build(found, answers)
-            made = cheapest_proposal(changed.circuit, target, prices, found).circuit
-            cost = circuit_cost(found, made, prices).total(prices)
-            row, fit = _row(made, choice.name, choice.label, cost), changed.fit
-            rows.append(row if fit is None else row.model_copy(update={"does": fit.does, "fit_words": fit.words}))
-        except (SizingError, GuideProblemError, CircuitError, net.NoOperatingPointError) as error:
-            rows.append(Beside(name=choice.name, label=choice.label, refused=str(error)))
-    return tuple(rows)
+    choice = next(c for c in question.choices if c.name == given[question.name])
+    try:
+        changed = guide.build(found, given)
+        made = cheapest_proposal(changed.circuit, target, prices, found).circuit
+        cost = circuit_cost(found, made, prices).total(prices)
+        row, fit = _row(made, choice.name, choice.label, cost), changed.fit
+        return row if fit is None else row.model_copy(update={"does": fit.does, "fit_words": fit.words})
+    except (SizingError, GuideProblemError, CircuitError, net.NoOperatingPointError) as error:
+        return Beside(name=choice.name, label=choice.label, refused=str(error))
 
 
 def _row(circuit: Circuit, name: str, label: str, cost: float) -> Beside:
