@@ -148,17 +148,9 @@ def heaviest_test() -> dict[str, Any]:
                 rest, before = watched.rest(), watched.cpu_s()
                 answer = _json(send, method, path, body)
                 took, grown = watched.cpu_s() - before, watched.above(rest)
-                print(
-                    f"{method} {path}",
-                    answer.status,
-                    round(took, 2),
-                    round(grown),
-                    answer.body[:120] if answer.status > 399 else "",
-                    flush=True,
-                )
                 found.append(
                     {
-                        "request": f"{method} {path} {(body or {}).get('name', '') if isinstance(body, dict) else ''}".strip(),
+                        "request": f"{method} {path} {body.get('name', '') if isinstance(body, dict) else ''}".strip(),
                         "branches": len(circuit.branches), "status": answer.status, "cpu, s": round(took, 2), "memory, MB": round(grown),
                         "answer, kB": len(answer.body) // 1000,
                     }

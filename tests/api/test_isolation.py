@@ -6,6 +6,7 @@ import json
 from typing import Any
 
 import pytest
+from bench.attack.heaviest import charged
 
 from tests.api.conftest import Caller
 from tests.api.test_trace import log
@@ -229,3 +230,19 @@ def test_a_disconnect_is_proven_live_on_the_planned_circuit_and_only_by_what_was
     bundle = json.loads(tech.get(f"{path}/bundle").text)
     taken = answered(tech.post("/api/jobs/import", bundle), 201)
     assert answered(tech.get(f"/api/jobs/{taken['id']}/isolation"))["proof"] == proof
+
+
+def test_a_circuit_too_large_to_be_sized_while_somebody_waits_is_told_so_and_nothing_is_kept(
+    tech: Caller, job: dict[str, Any]
+) -> None:
+    at, circuit = f"/api/jobs/{job['id']}", charged().model_dump(mode="json")
+    answered(tech.put(f"{at}/circuit", {"document": circuit, "lock": answered(tech.get(at))["circuits"][-1]["lock"]}))
+    before = answered(tech.get(at))
+    refused = answered(tech.post(f"{at}/isolation", {"purpose": "storage", "way": "negative"}), 422)
+    assert refused["type"].endswith("too-large") and "draw leads in one run as one lead" in refused["detail"]
+    after = answered(tech.get(at))
+    assert (after["documents"], after["circuits"]) == (before["documents"], before["circuits"])
+    # What it does is still told, and so is everything else of it.
+    assert tried(tech, at, "negative")["way"]["verdicts"]
+    assert answered(tech.get(f"{at}/findings"))["findings"]["headline"]["text"]
+    assert tech.get(f"{at}/sheet").status_code == 200

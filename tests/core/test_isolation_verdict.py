@@ -187,6 +187,7 @@ def test_contacts_carry_and_crank_or_are_named_with_their_current() -> None:
         (20, 1000, False, True),
         (300, 200, True, False),
         (None, None, None, True),
+        (None, 1000, False, True),
     ):
         circuit = with_branch(made.circuit, "isolator", rating_a=rating, intermittent_a=short)
         changed = Isolated(circuit, made.switching, made.moves)
@@ -200,6 +201,8 @@ def test_contacts_carry_and_crank_or_are_named_with_their_current() -> None:
     found = asked(
         "cranks_through", Isolated(with_branch(made.circuit, "isolator", intermittent_a=200), made.switching, made.moves)
     )
+    brief = Isolated(with_branch(made.circuit, "isolator", rating_a=None, intermittent_a=400), made.switching, made.moves)
+    assert asked("carries", brief).words.startswith("Isolator of Battery is made for short duty only, 400 A of it, and carries ")
     # Nothing but the starter's 250 A and the ignition's 18 at 12 V pass it, less where the voltage sags.
     amps = float(re.search(r"carries (\d+) A while cranking", found.words).group(1))  # type: ignore[union-attr]
     assert 200 < amps < 268

@@ -19,9 +19,9 @@ AT_ONCE = 2
 WAITING = 22
 """With those at work and the live views of meters, fewer than a process has threads (`mavrik.web.front.THREADS`)."""
 
-MOST_WORK = 2_000_000.0
-"""About two seconds of one processor, and as much again for what is not counted: reading, checking, drawing, writing. The heaviest
-question of the ready layouts takes a third of it."""
+MOST_WORK = 2_500_000.0
+"""Three to five seconds of one processor with what is not counted: reading, checking, drawing, writing. The heaviest question of the ready
+layouts takes less than a third of it."""
 
 LONGEST_WAIT_S = 20.0
 RETRY_S = 2

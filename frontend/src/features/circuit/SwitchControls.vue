@@ -15,11 +15,11 @@ const selector = computed(() => ('selector' in props.branch ? (props.branch.sele
 const labels = computed(() => (selector.value ? [selector.value] : controlsOf(props.branch)))
 const known = (label: string): Partial<FittedControl> => circuit.value.controls?.find((c) => c.label === label) ?? {}
 const places = computed(() => [
-  { value: null, title: 'not looked at' },
+  { value: null, title: 'not known' },
   ...(catalogue.value?.control_places ?? []).map((p) => ({ value: p.name, title: p.label })),
 ])
 const YES_NO = [
-  { value: null, title: 'not looked at' },
+  { value: null, title: 'not known' },
   { value: true, title: 'yes' },
   { value: false, title: 'no' },
 ]

@@ -9,8 +9,12 @@ from typing import TypeAlias
 import networkx as nx
 
 from mavrik.core.circuit.branches import AnyBranch
+from mavrik.core.effort import spend
 
 REFERENCE_TEMPERATURE_C = 20.0
+
+BRANCH_WORK = 20.0
+"""What a branch of a graph, and what is walked over it, counts for; measured, rough."""
 
 Graph: TypeAlias = nx.MultiGraph
 
@@ -23,6 +27,7 @@ def graph_of(branches: Iterable[AnyBranch], open_too: bool = False) -> Graph:
     """
     graph = Graph()
     graph.add_edges_from((b.from_node, b.to_node, b.id, {"branch": b}) for b in branches if open_too or b.conducts)
+    spend(BRANCH_WORK * len(graph.edges))
     return graph
 
 

@@ -71,7 +71,7 @@ class Reduction:
         return np.asarray(self.lift - np.matmul(self.follows, kept_v[:, :, None])[:, :, 0])
 
 
-ELEMENT_WORK, ENTRY_WORK = 20.0, 0.05
+ELEMENT_WORK, ENTRY_WORK = 50.0, 0.07
 """What an element of a network, and each place of a matrix that is taken apart, counts for; measured, rough."""
 
 

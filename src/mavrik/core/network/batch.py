@@ -104,7 +104,7 @@ class AtRest:
         return cls(some[0].net, **{name: np.concatenate([getattr(a, name) for a in some]) for name in arrays})
 
 
-ROUND_WORK, STATE_WORK, SLOPE_WORK = 250.0, 0.05, 0.15
+ROUND_WORK, STATE_WORK, SLOPE_WORK = 300.0, 0.1, 0.2
 """What a round, each state in it, and each slope of a node count for; measured on two networks, rough."""
 
 

@@ -25,7 +25,7 @@ Settling: TypeAlias = Generator[tuple[net.Values, net.Batch | None], net.Batch, 
 """Steps on the way to something: each asks for values to be brought to rest, near a state where there is one."""
 
 
-BRANCH_WORK = 15.0
+BRANCH_WORK = 30.0
 """What a branch of a circuit at a state counts for; measured, rough."""
 
 

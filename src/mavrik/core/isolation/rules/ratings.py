@@ -9,10 +9,19 @@ from mavrik.core.isolation.purposes import isolation_table
 from mavrik.core.isolation.rules.base import SITUATION_WORDS, Answer, Rule, broken, met, unknown
 
 
+NOTHING_A = 0.5
+"""What a contact carries at most that carries nothing for good."""
+
+
 def _carries(case: Case) -> Answer:
-    unrated = [c.label for c in case.contacts if c.rating_a is None]
+    unrated = [c.label for c in case.contacts if c.rating_a is None and c.intermittent_a is None]
     for contact in case.contacts:
         amps = case.continuous_a[contact.id]
+        if contact.rating_a is None and contact.intermittent_a is not None and amps > NOTHING_A:
+            return broken(
+                f"{contact.label} is made for short duty only, {contact.intermittent_a:g} A of it, and carries {amps:.0f} A for good.",
+                None, "A contact made for continuous duty: one for short duty overheats, coil first.",
+            )  # fmt: skip
         if contact.rating_a is not None and amps > contact.rating_a:
             return broken(
                 f"{contact.label} carries {amps:.0f} A for good and is rated {contact.rating_a:g} A.", None,
@@ -100,7 +109,8 @@ def _winch_rating(case: Case) -> Answer:
     for contact in near:
         least = table.winch_solenoid_a if contact.kind == "relay" else table.winch_continuous_a
         if contact.rating_a is None or contact.rating_a < least:
-            rated = f"{contact.rating_a:g} A" if contact.rating_a else "nobody knows what"
+            short = f"for short duty only, {contact.intermittent_a:g} A" if contact.intermittent_a else "nobody knows what"
+            rated = f"{contact.rating_a:g} A" if contact.rating_a else short
             return broken(
                 f"{contact.label} is rated {rated}; a winch asks for at least {least:g} A continuous.",
                 None,
