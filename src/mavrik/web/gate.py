@@ -19,7 +19,7 @@ AT_ONCE = 2
 WAITING = 22
 """With those at work and the live views of meters, fewer than a process has threads (`mavrik.web.front.THREADS`)."""
 
-MOST_WORK = 2_500_000.0
+MOST_WORK = 2_200_000.0
 """Three to five seconds of one processor with what is not counted: reading, checking, drawing, writing. The heaviest question of the ready
 layouts takes less than a third of it."""
 
@@ -61,13 +61,20 @@ def heavy(view: View) -> View:
     return view
 
 
+def to_the_end(view: View) -> View:
+    """Say that a heavy view is not held to a budget of work: what was kept can be judged, looked at and printed, whatever that takes."""
+    view.mavrik_to_the_end = True  # type: ignore[attr-defined]
+    return view
+
+
 def install(app: Flask, gate: Gate | None = None) -> None:
     """Let heavy views through a gate; who finds none is asked to come again, and nothing was begun for them."""
     through = app.extensions["mavrik_gate"] = gate or Gate()
 
     @app.before_request
     def enter() -> Response | None:
-        if not getattr(app.view_functions.get(request.endpoint or ""), "mavrik_heavy", False):
+        view = app.view_functions.get(request.endpoint or "")
+        if not getattr(view, "mavrik_heavy", False):
             return None
         request.get_data()  # Who sends slowly waits outside.
         if not through.enter():
@@ -77,7 +84,7 @@ def install(app: Flask, gate: Gate | None = None) -> None:
             busy.headers["Retry-After"] = str(RETRY_S)
             return busy
         g.through_gate = True
-        allow(MOST_WORK)
+        allow(None if getattr(view, "mavrik_to_the_end", False) else MOST_WORK)
         return None
 
     @app.teardown_request

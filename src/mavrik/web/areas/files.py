@@ -16,7 +16,7 @@ from mavrik.jobs import carrying, listing
 from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import PUBLIC, me, needs, session
 from mavrik.web.answers import answer
-from mavrik.web.gate import heavy
+from mavrik.web.gate import heavy, to_the_end
 from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, JobPath, tag
 
@@ -42,6 +42,7 @@ def _file(job_id: int, name: str) -> Response:
 @api.get("/jobs/<int:job_id>/files/<string:name>", summary="A job as a file", tags=tag("files"), responses=ERRORS)
 @needs(Permission.READ)
 @heavy
+@to_the_end
 def get_file(path: FilePath) -> Response:
     """Bundle, sheet, readings as CSV and Parquet, netlist: all that the catalogue lists."""
     return _file(path.job_id, path.name)
@@ -50,6 +51,7 @@ def get_file(path: FilePath) -> Response:
 @api.get("/jobs/<int:job_id>/bundle", summary="Take a job out as a bundle", tags=tag("files"))
 @needs(Permission.READ)
 @heavy
+@to_the_end
 def get_bundle(path: JobPath) -> Response:
     """A `.mavrik.json` file."""
     return _file(path.job_id, "bundle")
@@ -58,6 +60,7 @@ def get_bundle(path: JobPath) -> Response:
 @api.get("/jobs/<int:job_id>/readings.csv", summary="Readings as CSV", tags=tag("files"))
 @needs(Permission.READ)
 @heavy
+@to_the_end
 def get_readings(path: JobPath) -> Response:
     """One row a reading."""
     return _file(path.job_id, "readings.csv")
@@ -66,6 +69,7 @@ def get_readings(path: JobPath) -> Response:
 @api.get("/jobs/<int:job_id>/readings.parquet", summary="Readings as Parquet", tags=tag("files"))
 @needs(Permission.READ)
 @heavy
+@to_the_end
 def get_readings_parquet(path: JobPath) -> Response:
     """The same rows with numbers as numbers."""
     return _file(path.job_id, "readings.parquet")
@@ -74,6 +78,7 @@ def get_readings_parquet(path: JobPath) -> Response:
 @api.get("/jobs/<int:job_id>/sheet.pdf", summary="The job sheet as PDF", tags=tag("files"))
 @needs(Permission.READ)
 @heavy
+@to_the_end
 def get_sheet_pdf(path: JobPath) -> Response:
     """For the customer and the file."""
     return _file(path.job_id, "sheet.pdf")
@@ -82,6 +87,7 @@ def get_sheet_pdf(path: JobPath) -> Response:
 @api.get("/jobs/<int:job_id>/sheet", summary="The job sheet as a page", tags=tag("files"))
 @needs(Permission.READ)
 @heavy
+@to_the_end
 def get_sheet(path: JobPath) -> Response:
     """For the screen and the browser's printer."""
     page = carrying.sheet_html(session(), path.job_id, _printing(), g.nonce, "/sheet-assets/")

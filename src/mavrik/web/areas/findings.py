@@ -15,7 +15,7 @@ from mavrik.jobs.runs import RunInput, run_from
 from mavrik.jobs.work import get_row
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
-from mavrik.web.gate import heavy
+from mavrik.web.gate import heavy, to_the_end
 from mavrik.web.kept import kept
 from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
 
@@ -44,6 +44,7 @@ class FindBody(BaseModel):
 )
 @needs(Permission.READ)
 @heavy
+@to_the_end
 @kept
 def get_findings(path: JobPath, query: JudgeQuery) -> Response:
     """Headline, branches, causes, doubts, what to read next, and both pictures: one judgement of all that was read."""
@@ -58,6 +59,7 @@ def get_findings(path: JobPath, query: JudgeQuery) -> Response:
 )
 @needs(Permission.READ)
 @heavy
+@to_the_end
 def post_findings_draft(path: JobPath, body: FindBody) -> Response:
     """The same judgement, without looking which reading would tell most next; nothing is saved."""
     row = get_row(session(), path.job_id)

@@ -16,7 +16,7 @@ from mavrik.jobs.records import CircuitRecord, JobRecord
 from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
-from mavrik.web.gate import heavy
+from mavrik.web.gate import heavy, to_the_end
 from mavrik.web.kept import kept
 from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, JobPath, tag
@@ -72,6 +72,7 @@ def post_jobs(body: work.JobInput) -> Response:
 @needs(Permission.WORK)
 @creates
 @heavy
+@to_the_end
 def post_import() -> Response:
     """The request's body is the bundle file."""
     return answer(carrying.import_bundle(session(), request.get_data(cache=False), me()), 201)
