@@ -8,7 +8,6 @@ from mavrik.core.isolation.heat import contact_heat
 from mavrik.core.isolation.purposes import isolation_table
 from mavrik.core.isolation.rules.base import SITUATION_WORDS, Answer, Rule, broken, met, unknown
 
-
 NOTHING_A = 0.5
 """What a contact carries at most that carries nothing for good."""
 
