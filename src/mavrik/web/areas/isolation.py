@@ -40,7 +40,7 @@ def get_isolation(path: JobPath) -> Response:
 
 
 @api.get(
-    "/jobs/<int:job_id>/isolation/ways/<name>",
+    "/jobs/<int:job_id>/isolation/ways/<string:name>",
     summary="What one way to put a disconnect in does",
     tags=tag("isolation"),
     responses={"200": isolating.WayShown, **SAVE_ERRORS},
