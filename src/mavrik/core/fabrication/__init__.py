@@ -1,0 +1,1 @@
+"""Making leads: how long, with what ends, out of which reel."""

@@ -1,0 +1,115 @@
+"""Which lead is cut from which reel or offcut, so that least is left over that nobody can use."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import Bounds, LinearConstraint, milp
+from scipy.sparse import coo_array
+
+LONGEST_S = 5.0
+"""So long the best cutting is looked for; what was found by then is no worse than first fit."""
+
+
+@dataclass(frozen=True)
+class Cutting:
+    """How leads are cut."""
+
+    taken: tuple[int | None, ...]
+    """For each lead the place of its reel or offcut; None: there is none long enough left."""
+    left_mm: tuple[float, ...]
+    """Of each reel or offcut."""
+    proven: bool
+    """Whether nothing better is possible."""
+
+    @property
+    def short(self) -> tuple[int, ...]:
+        """Places of leads that there is no cable for."""
+        return tuple(k for k, at in enumerate(self.taken) if at is None)
+
+
+def nest(leads_mm: Sequence[float], stock_mm: Sequence[float], kerf_mm: float = 0.0, useless_mm: float = 0.0) -> Cutting:
+    """Cut leads of one cable from what is there: as many as can be, from the shortest lengths that do, the longest kept whole.
+
+    leads_mm: to be cut; stock_mm: reels and offcuts, kerf_mm: lost at each cut; useless_mm: a rest shorter than that is waste [mm]
+    Raises ValueError for a length that is not above 0.
+    Source: bin packing as a mixed-integer programme, solved by HiGHS (scipy): of all ways to cut as many leads as can be, the one that
+    begins the fewest metres, a rest of no use counted on top.
+
+    >>> cut = nest([900, 700, 400], [1000, 1200, 25000])
+    >>> cut.taken, cut.left_mm
+    ((0, 1, 1), (100.0, 100.0, 25000.0))
+    """
+    leads, stock = np.asarray(leads_mm, dtype=float), np.asarray(stock_mm, dtype=float)
+    if (leads <= 0).any() or (stock <= 0).any() or not (np.isfinite(leads).all() and np.isfinite(stock).all()):
+        raise ValueError("Leads, reels and offcuts have a length above 0")
+    if kerf_mm < 0 or useless_mm < 0:
+        raise ValueError("What is lost at a cut, and a rest of no use, are 0 or more")
+    if not len(leads) or not len(stock):
+        return Cutting((None,) * len(leads), tuple(stock.tolist()), True)
+    taken, proven = _solved(leads, stock, kerf_mm, useless_mm)
+    left = stock.copy()
+    for k, at in enumerate(taken):
+        if at is not None:
+            left[at] -= min(leads[k] + kerf_mm, left[at])
+    return Cutting(tuple(taken), tuple(left.tolist()), proven)
+
+
+def _solved(leads: NDArray[np.float64], stock: NDArray[np.float64], kerf: float, useless: float) -> tuple[list[int | None], bool]:
+    """Unknowns: lead k from length j; length j begun; its rest is of no use."""
+    m, n = len(leads), len(stock)
+    pairs = m * n
+    begun, waste = pairs + np.arange(n), pairs + n + np.arange(n)
+    total = float(stock.sum())
+    cost = np.zeros(pairs + 2 * n)
+    # A lead that is cut is worth more than all else.
+    cost[:pairs] = -10.0 * (n + 2)
+    cost[begun], cost[waste] = stock / total, useless / total
+    rows: list[int] = []
+    cols: list[int] = []
+    values: list[float] = []
+    low: list[float] = []
+    high: list[float] = []
+
+    def add(entries: list[tuple[int, float]], at_least: float, at_most: float) -> None:
+        for column, value in entries:
+            rows.append(len(low))
+            cols.append(column)
+            values.append(value)
+        low.append(at_least)
+        high.append(at_most)
+
+    for k in range(m):
+        add([(k * n + j, 1.0) for j in range(n)], 0, 1)
+    for j in range(n):
+        own = [(k * n + j, float(leads[k] + kerf)) for k in range(m)]
+        # The last cut may end where the length does.
+        room = float(stock[j] + kerf)
+        add([*own, (int(begun[j]), -room)], -np.inf, 0)
+        # What is left of a length that was begun is of use, unless it is counted as waste.
+        add([*own, (int(begun[j]), useless), (int(waste[j]), -useless - kerf)], -np.inf, float(stock[j]))
+    matrix = coo_array((values, (rows, cols)), shape=(len(low), pairs + 2 * n)).tocsr()
+    found = milp(
+        cost, integrality=np.ones(len(cost)), bounds=Bounds(0, 1), constraints=LinearConstraint(matrix, low, high),
+        options={"time_limit": LONGEST_S, "mip_rel_gap": 0.0},
+    )  # fmt: skip
+    if found.x is None:
+        return _first_fit(leads, stock, kerf), False
+    chosen = found.x[:pairs].reshape(m, n) > 0.5
+    taken: list[int | None] = [int(np.argmax(row)) if row.any() else None for row in chosen]
+    return taken, found.status == 0
+
+
+def _first_fit(leads: NDArray[np.float64], stock: NDArray[np.float64], kerf: float) -> list[int | None]:
+    """The longest first, each from the shortest length that still takes it."""
+    left = stock.copy()
+    found: list[int | None] = [None] * len(leads)
+    for k in np.argsort(-leads):
+        able = [j for j in np.argsort(left) if left[j] >= leads[k]]
+        if able:
+            found[int(k)] = int(able[0])
+            left[able[0]] -= leads[k] + kerf
+    return found
