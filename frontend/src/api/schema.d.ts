@@ -911,7 +911,7 @@ export interface paths {
          * What one way to put a disconnect in does
          * @description Built on the circuit as found, switched with the engine running and held against each purpose.
          */
-        get: operations["isolation_get_way_jobs__int_job_id__isolation_ways__name__get"];
+        get: operations["isolation_get_way_jobs__int_job_id__isolation_ways__string_name__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -12347,7 +12347,7 @@ export interface operations {
             };
         };
     };
-    isolation_get_way_jobs__int_job_id__isolation_ways__name__get: {
+    isolation_get_way_jobs__int_job_id__isolation_ways__string_name__get: {
         parameters: {
             query?: never;
             header?: never;
