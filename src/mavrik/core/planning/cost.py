@@ -62,11 +62,16 @@ def _new_part(part: AnyBranch, prices: PriceList) -> Cost:
     return _contact_cost(part, prices) if isinstance(part, ContactBranch | BreakerBranch) else Cost(0.0, prices.clean_h)
 
 
-CONDITION = ("measured_mohm", "from_end", "to_end", "condition")
-"""What cleaning changes of a part; all else takes a new one."""
+CONDITION = ("measured_mohm", "from_end", "to_end", "condition", "label")
+"""What cleaning, reading and naming change of a part; all else takes a new one."""
 
 
-def _is_same_part(old: AnyBranch, new: AnyBranch) -> bool:
+def is_same_part(old: AnyBranch, new: AnyBranch) -> bool:
+    """Whether a branch is still the same piece of metal, cleaned or renamed at most.
+
+    old, new: a branch before and after
+    """
+
     def metal(part: AnyBranch) -> dict[str, object]:
         return {n: v for n, v in part if n not in CONDITION}
 
@@ -81,9 +86,9 @@ def branch_costs(before: Circuit, after: Circuit, prices: PriceList) -> Iterator
     known = {b.id: b for b in before.branches}
     for part in after.branches:
         old = known.get(part.id)
-        if old is None or not _is_same_part(old, part):
+        if old is None or not is_same_part(old, part):
             yield part, _new_part(part, prices)
-        elif old != part:
+        elif old.model_copy(update={"label": part.label}) != part:
             yield part, Cost(0.0, prices.clean_h)
 
 
