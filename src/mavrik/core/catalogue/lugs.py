@@ -69,6 +69,8 @@ class LugTable(Table):
     studs: dict[str, StudData]
     neck_share: float
     """Of a barrel's outer diameter: from where the conductor stops to where the palm begins."""
+    clamp_reach_mm: float
+    """From the middle of a battery's post to where the conductor stops in its clamp."""
     strip_allowance_mm: float
     """What is stripped beyond the barrel's depth: a hair."""
     shrink: tuple[ShrinkData, ...]

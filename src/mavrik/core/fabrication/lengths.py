@@ -54,16 +54,27 @@ def cut(route_mm: float, size: Size, studs: tuple[str, str], slack: float = 0.0)
     >>> made.finished_mm, round(made.cut_mm, 1), made.strip_mm
     (1030.0, 1001.6, (19.5, 19.5))
     """
+    barrel = barrel_for(size)
+    strip = barrel.depth_mm + lug_table().strip_allowance_mm
+    first, second = (lug_reach_mm(barrel, stud(name)) for name in studs)
+    return cut_for(route_mm, slack, (first, second), (strip, strip))
+
+
+def cut_for(route_mm: float, slack: float, reach_mm: tuple[float, float], strip_mm: tuple[float, float]) -> Cut:
+    """As `cut`, for ends of any kind.
+
+    route_mm, slack: as for `cut`; reach_mm: what each end adds; strip_mm: insulation off at each end [mm]
+    Raises ValueError as `cut`.
+
+    >>> cut_for(500, 0.0, (14.0, 20.0), (19.5, 19.5)).cut_mm
+    466.0
+    """
     if not (route_mm > 0 and math.isfinite(route_mm)):
         raise ValueError("A route has a length above 0")
     if not LEAST_SLACK <= slack <= MOST_SLACK:
         raise ValueError(f"Slack is a share of {LEAST_SLACK:g} to {MOST_SLACK:g}")
-    barrel = barrel_for(size)
     finished = route_mm * (1 + slack)
-    made = finished - sum(lug_reach_mm(barrel, stud(name)) for name in studs)
-    strip = barrel.depth_mm + lug_table().strip_allowance_mm
-    if made < 2 * strip:
-        raise ValueError(
-            f"{route_mm:g} mm is too short for two lugs of {size.label}: its conductor would be {max(made, 0):.0f} mm."
-        )
-    return Cut(finished, max(TOLERANCE_MM, TOLERANCE_SHARE * finished), made, (strip, strip))
+    made = finished - sum(reach_mm)
+    if made < sum(strip_mm):
+        raise ValueError(f"{route_mm:g} mm is too short for two such ends: the conductor would be {max(made, 0):.0f} mm.")
+    return Cut(finished, max(TOLERANCE_MM, TOLERANCE_SHARE * finished), made, strip_mm)

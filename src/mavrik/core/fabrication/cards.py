@@ -1,0 +1,198 @@
+"""The leads of a plan as a person makes them: a card each, with every figure of the bench."""
+
+from __future__ import annotations
+
+from pydantic import Field
+
+from mavrik.core.catalogue.conductor import parse_size
+from mavrik.core.catalogue.lugs import StudMetal, lug_table, stud
+from mavrik.core.circuit import Circuit, ConductorBranch, NodeRole, TerminationKind
+from mavrik.core.document import Document
+from mavrik.core.fabrication.acceptance import most_drop_v, pull_out_n
+from mavrik.core.fabrication.barrel import Fit, barrel_fit, smallest_barrel
+from mavrik.core.fabrication.bolted import torque_nm
+from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec
+from mavrik.core.fabrication.lengths import cut_for, lug_reach_mm
+from mavrik.core.fabrication.shrink import ORDER, sleeve_for
+from mavrik.core.fabrication.stranded import conductor_diameter_mm
+from mavrik.core.planning.cost import is_same_part
+
+USUAL_STUD = {
+    NodeRole.ALTERNATOR_STUD: "M8",
+    NodeRole.ALTERNATOR_CASE: "M8",
+    NodeRole.STARTER_STUD: "M8",
+    NodeRole.BATTERY_POSITIVE: "M8",
+    NodeRole.BATTERY_NEGATIVE: "M8",
+    NodeRole.ENGINE_BLOCK: "M10",
+    NodeRole.CHASSIS: "M8",
+}
+"""What such a point usually has. Common practice, no source; the card says where it was taken to be so."""
+ELSEWHERE = "M8"
+SOFT = frozenset({NodeRole.BATTERY_POSITIVE, NodeRole.BATTERY_NEGATIVE, NodeRole.BUSBAR, NodeRole.STUD})
+"""Where studs are of brass or set in plastic more often than of steel."""
+
+WALL_MM = 1.6
+"""Insulation of a battery cable whose diameter nobody has measured. SAE J1127 and ISO 6722-1 thick wall, rough, from memory."""
+TEST_A, TEST_C = 100.0, 20.0
+"""A finished lead is read with so much through it, before it gets warm."""
+
+
+class EndCard(Document):
+    """One end of a lead."""
+
+    at: str = Field(description="The point it goes to")
+    lug: str = Field(description="Size that its barrel is made for; empty: a post clamp")
+    stud: str = Field(description="Empty: a post clamp")
+    fit: Fit
+    fit_words: str
+    strip_mm: float
+    sleeve: str
+    sleeve_mm: float
+    torque_nm: float | None = Field(description="Where no maker says otherwise; null: a post clamp")
+
+
+class LeadCard(Document):
+    """A lead to be made."""
+
+    branch_id: str
+    label: str
+    size: str
+    runs: int = Field(description="Equal ones")
+    finished_mm: float | None = Field(description="From stud to stud; null: it cannot be made so")
+    tolerance_mm: float | None
+    cut_mm: float | None = Field(description="Of the cable, straight")
+    ends: tuple[EndCard, ...]
+    pull_out_n: float | None = Field(description="What each crimp holds for a minute; null: none is listed")
+    most_drop_mv: float | None = Field(description="From lug to lug, with 100 A through one run at 20 degC [mV]")
+    in_order: tuple[str, ...] = Field(description="How it is made, step by step")
+    assumed: tuple[str, ...] = Field(description="What nobody has measured, and was taken to be so")
+    problem: str = Field("", description="Why it cannot be made as it is asked; empty: it can")
+
+
+def leads_to_make(found: Circuit, planned: Circuit) -> tuple[ConductorBranch, ...]:
+    """Leads of a plan that are not there yet as it has them, in its order.
+
+    found, planned: before and after, the same parts under the same ids
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> car = front_battery(12)
+    >>> thicker = tuple(b.model_copy(update={"size": "50 mm2"}) if b.id == "charge_cable" else b for b in car.branches)
+    >>> [b.id for b in leads_to_make(car, car.model_copy(update={"branches": thicker}))]
+    ['charge_cable']
+    """
+    before = {b.id: b for b in found.branches}
+    leads = (b for b in planned.branches if isinstance(b, ConductorBranch))
+    return tuple(b for b in leads if b.id not in before or not is_same_part(before[b.id], b))
+
+
+def lead_cards(found: Circuit, planned: Circuit, book: BuildBook) -> tuple[LeadCard, ...]:
+    """A card for each lead that a plan asks to be made.
+
+    found, planned: before and after; book: what is known of them beyond that
+    What nobody has measured is taken to be usual, and the card says so. A lead that cannot be made as it is asked says why.
+    Source: see the functions of this room for each figure.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> car = front_battery(12)
+    >>> thicker = tuple(b.model_copy(update={"size": "50 mm2"}) if b.id == "charge_cable" else b for b in car.branches)
+    >>> (card,) = lead_cards(car, car.model_copy(update={"branches": thicker}), BuildBook())
+    >>> card.label, card.ends[0].lug, round(card.cut_mm)
+    ('Charge cable', '50 mm2', 1205)
+    """
+    known = {lead.branch_id: lead for lead in book.leads}
+    return tuple(_card(planned, b, known.get(b.id) or LeadSpec(branch_id=b.id)) for b in leads_to_make(found, planned))
+
+
+def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec) -> LeadCard:
+    size, assumed = lead.conductor, []
+    route = spec.route_mm
+    if route is None:
+        route = lead.length_m * 1000
+        assumed.append(f"{route:.0f} mm along its way, as it is drawn: lay a string before you cut.")
+    over = spec.cable_mm
+    if over is None:
+        over = conductor_diameter_mm(size, lead.stranding) + 2 * WALL_MM
+        assumed.append(f"{over:.1f} mm over its insulation: measure it before you buy the sleeve.")
+    bare = LeadCard(
+        branch_id=lead.id, label=lead.label, size=size.label, runs=lead.parallel, finished_mm=None, tolerance_mm=None, cut_mm=None,
+        ends=(), pull_out_n=None, most_drop_mv=None, in_order=(), assumed=(),
+    )  # fmt: skip
+    sizes = [s for s in map(parse_size, lug_table().barrels) if s.system is size.system]
+    own = size if size in sizes else smallest_barrel([(size, lead.stranding)], sizes)
+    if own is None:
+        return bare.model_copy(update={"problem": f"No lug takes {size.label}: choose another size, or a lug of your own."})
+    ends, reach = [], []
+    try:
+        for node_id, end, kind in (
+            (lead.from_node, spec.from_end, lead.from_end.kind),
+            (lead.to_node, spec.to_end, lead.to_end.kind),
+        ):
+            made, adds, said = _end(circuit, node_id, end, kind, lead, own.label, over)
+            ends.append(made)
+            reach.append(adds)
+            assumed += said
+        made_of = cut_for(route, spec.slack, (reach[0], reach[1]), (ends[0].strip_mm, ends[1].strip_mm))
+    except ValueError as error:
+        return bare.model_copy(update={"assumed": tuple(assumed), "problem": str(error)})
+    try:
+        holds = pull_out_n(size)
+    except ValueError:
+        holds = None
+    one = lead.model_copy(update={"parallel": 1, "length_m": made_of.finished_mm / 1000})
+    return bare.model_copy(
+        update={
+            "finished_mm": made_of.finished_mm, "tolerance_mm": made_of.tolerance_mm, "cut_mm": made_of.cut_mm, "ends": tuple(ends),
+            "pull_out_n": holds, "most_drop_mv": most_drop_v(one, TEST_A, TEST_C) * 1000, "in_order": tuple(_steps(lead, ends, made_of.cut_mm)),
+            "assumed": tuple(assumed),
+        }
+    )  # fmt: skip
+
+
+def _end(
+    circuit: Circuit, node_id: str, end: EndSpec, kind: TerminationKind, lead: ConductorBranch, lug: str, over_mm: float
+) -> tuple[EndCard, float, list[str]]:
+    """An end with what it adds to the lead, and what was taken to be so. Raises ValueError where it cannot be made."""
+    node = next(n for n in circuit.nodes if n.id == node_id)
+    table, assumed = lug_table(), []
+    barrel = table.barrels[lug]
+    inside = barrel_fit(barrel, [(lead.conductor, lead.stranding)])
+    if inside.fit is Fit.TOO_MUCH:
+        raise ValueError(f"{lead.conductor.label} does not go into a lug for {lug}.")
+    sleeve = sleeve_for(barrel, over_mm)
+    clamp = kind is TerminationKind.POST_CLAMP
+    name, metal = end.stud, end.metal
+    if name is None and not clamp:
+        name = USUAL_STUD.get(node.role, ELSEWHERE)
+        assumed.append(f"{name} at {node.label}: look before you buy the lug.")
+    if metal is None:
+        metal = StudMetal.BRASS if node.role in SOFT else StudMetal.STEEL
+    tight = None if clamp or name is None else round(torque_nm(stud(name), metal), 1)
+    return (
+        EndCard(
+            at=node.label, lug="" if clamp else lug, stud="" if clamp or name is None else name, fit=inside.fit, fit_words=inside.words,
+            strip_mm=barrel.depth_mm + table.strip_allowance_mm, sleeve=sleeve.of.label, sleeve_mm=sleeve.length_mm, torque_nm=tight,
+        ),
+        table.clamp_reach_mm if clamp or name is None else lug_reach_mm(barrel, stud(name)),
+        assumed,
+    )  # fmt: skip
+
+
+def _steps(lead: ConductorBranch, ends: list[EndCard], cut_mm: float) -> list[str]:
+    """How a lead is made; the second sleeve is on before the second end is pressed."""
+    first, second = ends
+
+    def what(end: EndCard) -> str:
+        return f"the {end.lug} lug for {end.stud}" if end.lug else "the post clamp"
+
+    runs = f" {lead.parallel} times" if lead.parallel > 1 else ""
+    return [
+        f"Cut {cut_mm:.0f} mm of {lead.conductor.label}{runs}, square.",
+        f"Strip {first.strip_mm:.1f} mm at the end for {first.at}; nick no strand.",
+        f"Slip on {first.sleeve_mm:.0f} mm of sleeve {first.sleeve}.",
+        f"Press {what(first)} with its own die; look through the inspection hole, and for strands that stayed outside.",
+        f"Slip on {second.sleeve_mm:.0f} mm of sleeve {second.sleeve} for the other end. {ORDER}",
+        f"Strip {second.strip_mm:.1f} mm at the end for {second.at}.",
+        f"Turn {what(second)} as it will sit, then press it.",
+        "Shrink both sleeves from the lug outwards until glue shows at the edge. No open flame near a battery.",
+        f"Label both ends: {lead.label}.",
+    ]

@@ -1,0 +1,60 @@
+"""What somebody has measured and chosen of the leads of a plan: the book they are built from."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from mavrik.core.catalogue.lugs import StudMetal, lug_table
+from mavrik.core.circuit.document import MAX_BRANCHES
+from mavrik.core.document import Document, Identifier, Problem
+
+StudName = Annotated[str, Field(min_length=2, max_length=10, description="M8, 5/16 in")]
+
+
+class EndSpec(Document):
+    """What one end of a lead goes onto."""
+
+    stud: StudName | None = Field(None, description="null: not looked at, what is usual is taken")
+    metal: StudMetal | None = None
+
+
+class LeadSpec(Document):
+    """A lead as it is to be made."""
+
+    branch_id: Identifier
+    route_mm: Annotated[float, Field(ge=50, le=50_000)] | None = Field(
+        None, description="A string laid along its way [mm]; null: the length it is drawn with"
+    )
+    slack: Annotated[float, Field(ge=0, le=0.25, description="More than the string, as a share")] = 0.03
+    cable_mm: Annotated[float, Field(ge=1, le=60)] | None = Field(
+        None, description="Over its insulation [mm]; null: not measured"
+    )
+    from_end: EndSpec = EndSpec()
+    to_end: EndSpec = EndSpec()
+
+
+class BuildBook(Document):
+    """What is known of a plan's leads beyond its circuit."""
+
+    leads: Annotated[tuple[LeadSpec, ...], Field(max_length=MAX_BRANCHES)] = ()
+
+
+def check_book(book: BuildBook) -> list[Problem]:
+    """What is wrong with a book, each at its lead and field; empty: nothing.
+
+    book: as somebody has filled it in
+
+    >>> [p.field for p in check_book(BuildBook(leads=(LeadSpec(branch_id="lead", to_end=EndSpec(stud="M7")),)))]
+    ['to_end']
+    """
+    found, seen, known = [], set[str](), ", ".join(lug_table().studs)
+    for lead in book.leads:
+        if lead.branch_id in seen:
+            found.append(Problem(lead.branch_id, "branch_id", "This lead stands in the book twice."))
+        seen.add(lead.branch_id)
+        for field, end in (("from_end", lead.from_end), ("to_end", lead.to_end)):
+            if end.stud is not None and end.stud not in lug_table().studs:
+                found.append(Problem(lead.branch_id, field, f"No stud '{end.stud}' is listed: {known}."))
+    return found

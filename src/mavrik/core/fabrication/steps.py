@@ -1,0 +1,153 @@
+"""The work of a plan as steps in a safe order, from the difference between what was found and what is planned."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from enum import StrEnum
+
+import networkx as nx
+from pydantic import Field
+
+from mavrik.core.catalogue.prices import PriceList
+from mavrik.core.circuit import Battery, Circuit, ConductorBranch
+from mavrik.core.document import Document
+from mavrik.core.fabrication.cards import leads_to_make
+from mavrik.core.planning.cost import branch_costs, is_same_part, lead_cost
+
+OFF_MIN, ON_MIN, LOOK_MIN, REMOVE_MIN = 2.0, 3.0, 5.0, 5.0
+"""Minutes for a clamp off and on, to look round and to take a part out. Common practice, rough, no source."""
+LAY_SHARE = 0.5
+"""Of a lead's hours that go into laying it; the rest is made on the bench. Our choice."""
+
+
+class Phase(StrEnum):
+    """Where a step stands in the work."""
+
+    MAKE = "make"
+    SAFE = "safe"
+    OFF = "off"
+    REMOVE = "remove"
+    FIT = "fit"
+    ON = "on"
+    TEST = "test"
+
+
+class Step(Document):
+    """One thing to do."""
+
+    id: str
+    phase: Phase
+    text: str
+    minutes: float
+    needs: tuple[str, ...] = Field(description="Ids of steps that are done before")
+    branch_id: str = ""
+
+
+def work_steps(found: Circuit, planned: Circuit, prices: PriceList) -> tuple[Step, ...]:
+    """Every step from the vehicle as found to the plan, none before what it needs.
+
+    found, planned: before and after, the same parts under the same ids; prices: the workshop's hours
+    Leads are made on the bench first. Then everything is made safe, every negative comes off before any positive; old parts out, new ones
+    in; positives on, and negatives last; then the tests.
+    Source: common practice of the trade.
+
+    >>> from mavrik.core.catalogue.prices import usual_prices
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> car = front_battery(12)
+    >>> thicker = tuple(b.model_copy(update={"size": "50 mm2"}) if b.id == "charge_cable" else b for b in car.branches)
+    >>> [s.id for s in work_steps(car, car.model_copy(update={"branches": thicker}), usual_prices())]  # doctest: +NORMALIZE_WHITESPACE
+    ['make:charge_cable', 'safe', 'off:battery:negative', 'off:battery:positive', 'remove:charge_cable', 'fit:charge_cable',
+     'on:battery:positive', 'on:battery:negative', 'test']
+    """
+    return tuple(_steps(found, planned, prices))
+
+
+def _steps(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[Step]:
+    before, after = {b.id: b for b in found.branches}, {b.id: b for b in planned.branches}
+    made = leads_to_make(found, planned)
+    for lead in made:
+        hours = lead_cost(lead, prices).hours * (1 - LAY_SHARE)
+        yield Step(
+            id=f"make:{lead.id}", phase=Phase.MAKE, text=f"Make {lead.label}.", minutes=60 * hours, needs=(), branch_id=lead.id
+        )
+    yield Step(
+        id="safe", phase=Phase.SAFE, minutes=LOOK_MIN, needs=(),
+        text="Key out, everything off, rings and watch off, eye protection on; note codes and settings that will be lost.",
+    )  # fmt: skip
+    # What is there as found comes off, what is there as planned goes on.
+    negatives = tuple(f"off:{b.id}:negative" for b in found.batteries)
+    for battery in found.batteries:
+        yield _clamp("off", battery, "negative", ("safe",))
+    for battery in found.batteries:
+        yield _clamp("off", battery, "positive", negatives)
+    dead = (*negatives, *(f"off:{b.id}:positive" for b in found.batteries))
+    hours_of = {part.id: cost.hours for part, cost in branch_costs(found, planned, prices)}
+    cleaned = {i for i in hours_of if i in before and is_same_part(before[i], after[i])}
+    gone = [b for b in found.branches if b.id not in after]
+    for part in (*gone, *(before[i] for i in before if i in hours_of and i not in cleaned)):
+        text = f"Take {part.label} out" + (": stock wiring that stays is capped and tied back." if part in gone else ".")
+        yield Step(id=f"remove:{part.id}", phase=Phase.REMOVE, text=text, minutes=REMOVE_MIN, needs=dead, branch_id=part.id)
+    fitted = []
+    for part in (b for b in planned.branches if b.id in hours_of):
+        needs = [f"remove:{part.id}"] if part.id in before and part.id not in cleaned else list(dead)
+        hours = hours_of[part.id]
+        if part.id in cleaned:
+            text = f"Clean {part.label} to bright metal at both ends, draw it to its torque and mark it."
+        elif isinstance(part, ConductorBranch) and part in made:
+            needs.append(f"make:{part.id}")
+            hours *= LAY_SHARE
+            text = f"Lay {part.label}, clamp it, draw both nuts to their torque and mark them."
+        else:
+            text = f"Fit {part.label}, draw it to its torque and mark it."
+        fitted.append(f"fit:{part.id}")
+        yield Step(id=fitted[-1], phase=Phase.FIT, text=text, minutes=60 * hours, needs=tuple(needs), branch_id=part.id)
+    removed = tuple(f"remove:{b.id}" for b in gone)
+    done = (*fitted, *removed) or dead
+    positives = tuple(f"on:{b.id}:positive" for b in planned.batteries)
+    for battery in planned.batteries:
+        yield _clamp("on", battery, "positive", done)
+    for battery in planned.batteries:
+        yield _clamp("on", battery, "negative", positives)
+    yield Step(
+        id="test", phase=Phase.TEST, minutes=LOOK_MIN, needs=tuple(f"on:{b.id}:negative" for b in planned.batteries),
+        text="Look for what is warm or loose, start it, and repeat the tests that were made before.",
+    )  # fmt: skip
+
+
+def _clamp(way: str, battery: Battery, side: str, needs: tuple[str, ...]) -> Step:
+    phase, minutes = (Phase.OFF, OFF_MIN) if way == "off" else (Phase.ON, ON_MIN)
+    text = f"{battery.label}: {side} clamp {'off, and held away from the post' if way == 'off' else 'on, bright metal, then greased'}."
+    return Step(id=f"{way}:{battery.id}:{side}", phase=phase, text=text, minutes=minutes, needs=needs)
+
+
+class Course(Document):
+    """How long the work takes."""
+
+    minutes: float = Field(description="One person, one step after the other")
+    shortest_minutes: float = Field(description="However many help")
+    critical: tuple[str, ...] = Field(description="Ids of the steps that it hangs on")
+
+
+def course(steps: tuple[Step, ...]) -> Course:
+    """How long steps take, and which of them decide that.
+
+    steps: as `work_steps` gives them
+    Raises ValueError for steps that wait for one another, or for one that is not there.
+    Source: longest path through what needs what (critical path method).
+
+    >>> a, b = (Step(id=i, phase=Phase.FIT, text="", minutes=m, needs=n) for i, m, n in (("a", 10, ()), ("b", 5, ("a",))))
+    >>> course((a, b, Step(id="c", phase=Phase.FIT, text="", minutes=8, needs=()))).critical
+    ('a', 'b')
+    """
+    minutes = {s.id: s.minutes for s in steps}
+    if missing := {n for s in steps for n in s.needs} - set(minutes):
+        raise ValueError(f"A step waits for '{sorted(missing)[0]}', which is none.")
+    graph = nx.DiGraph()
+    graph.add_nodes_from(minutes)
+    # The end of a step is as far from the beginning as it takes: minutes stand on the way into it.
+    graph.add_edges_from((n, s.id, {"weight": s.minutes}) for s in steps for n in s.needs)
+    graph.add_edges_from(("", s.id, {"weight": s.minutes}) for s in steps if not s.needs)
+    if not nx.is_directed_acyclic_graph(graph):
+        raise ValueError("Steps wait for one another.")
+    path = nx.dag_longest_path(graph, weight="weight")[1:]
+    return Course(minutes=sum(minutes.values()), shortest_minutes=sum(minutes[i] for i in path), critical=tuple(path))

@@ -1,0 +1,91 @@
+"""The work of a plan in steps: nothing before what it needs, negatives first off and last on, and how long it takes."""
+
+from __future__ import annotations
+
+import networkx as nx
+import pytest
+
+from mavrik.core.catalogue.prices import usual_prices
+from mavrik.core.circuit import Circuit, Termination, TerminationCondition
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
+from mavrik.core.fabrication.cards import leads_to_make
+from mavrik.core.fabrication.steps import Phase, Step, course, work_steps
+from mavrik.core.isolation.topologies import topology_of
+from mavrik.core.planning.cost import branch_costs
+from mavrik.core.planning.sizing import propose
+from mavrik.core.planning.targets import SizingTarget
+
+PRICES = usual_prices()
+
+
+def planned(circuit: Circuit) -> Circuit:
+    return propose(circuit, SizingTarget(target_current_a=circuit.alternator.rated_a + 20)).circuit
+
+
+@pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])
+def test_no_step_comes_before_what_it_needs_and_metal_is_dead_while_hands_are_on_it(layout: str) -> None:
+    """Common practice, no source: all negatives come off before any positive, and go on after every positive."""
+    found = build_layout(layout, 12)
+    after = planned(found)
+    steps = work_steps(found, after, PRICES)
+    place = {s.id: k for k, s in enumerate(steps)}
+    assert len(place) == len(steps)
+    for s in steps:
+        assert all(place[n] < place[s.id] for n in s.needs), s.id
+    graph = nx.DiGraph((n, s.id) for s in steps for n in s.needs)
+    off = [i for i in place if i.startswith("off:") and i.endswith("negative")]
+    on = [i for i in place if i.startswith("on:") and i.endswith("negative")]
+    assert len(off) == len(found.batteries) and len(on) == len(after.batteries)
+    for s in steps:
+        # Whoever works in another order than this list is held to it, too.
+        if s.phase in (Phase.REMOVE, Phase.FIT) or s.id.endswith(":positive"):
+            assert set(off) <= nx.ancestors(graph, s.id), s.id
+            assert set(on) <= nx.descendants(graph, s.id), s.id
+    assert nx.ancestors(graph, "test") >= {s.id for s in steps if s.phase is not Phase.TEST}
+    # Every part that is paid for is fitted, and every lead that is laid was made.
+    assert {s.branch_id for s in steps if s.phase is Phase.FIT} == {b.id for b, _ in branch_costs(found, after, PRICES)}
+    assert {s.branch_id for s in steps if s.phase is Phase.MAKE} == {b.id for b in leads_to_make(found, after)}
+    hours = sum(c.hours for _, c in branch_costs(found, after, PRICES))
+    assert sum(s.minutes for s in steps if s.phase in (Phase.MAKE, Phase.FIT)) == pytest.approx(60 * hours)
+
+
+def test_a_part_that_goes_is_taken_out_and_what_stays_of_the_wiring_is_capped() -> None:
+    found = build_layout("competition_car", 12)
+    after = topology_of("two_controls").build(found).circuit
+    back = work_steps(after, found, PRICES)
+    gone = {b.id for b in after.branches} - {b.id for b in found.branches}
+    taken = [s for s in back if s.phase is Phase.REMOVE and s.branch_id in gone]
+    assert {s.branch_id for s in taken} == gone and all("capped" in s.text for s in taken)
+
+
+def test_what_is_only_dirty_is_cleaned_in_its_place() -> None:
+    found = build_layout("front_battery", 12)
+    bad = Termination(condition=TerminationCondition.CORRODED)
+    dirty = found.model_copy(
+        update={"branches": tuple(b.model_copy(update={"to_end": bad}) if b.id == "charge_cable" else b for b in found.branches)}
+    )
+    steps = work_steps(dirty, found, PRICES)
+    assert [s.id for s in steps if s.branch_id] == ["fit:charge_cable"]
+    assert next(s for s in steps if s.branch_id).text.startswith("Clean Charge cable to bright metal")
+
+
+def test_another_name_costs_nothing_and_asks_no_step() -> None:
+    found = build_layout("front_battery", 12)
+    named = found.model_copy(update={"branches": tuple(b.model_copy(update={"label": f"The {b.label}"}) for b in found.branches)})
+    assert not list(branch_costs(found, named, PRICES)) and not [s for s in work_steps(found, named, PRICES) if s.branch_id]
+
+
+def test_the_course_of_a_network_worked_by_hand() -> None:
+    """a 3, b 2 after a, c 4 after a, d 1 after b and c, e 6 alone: worked by hand, 8 minutes over a, c, d; 16 by one person."""
+
+    def step(name: str, minutes: float, *needs: str) -> Step:
+        return Step(id=name, phase=Phase.FIT, text=name, minutes=minutes, needs=needs)
+
+    steps = (step("a", 3), step("b", 2, "a"), step("c", 4, "a"), step("d", 1, "b", "c"), step("e", 6))
+    found = course(steps)
+    assert (found.minutes, found.shortest_minutes, found.critical) == (16, 8, ("a", "c", "d"))
+    with pytest.raises(ValueError, match="wait for one another"):
+        course((step("a", 1, "b"), step("b", 1, "a")))
+    with pytest.raises(ValueError, match="waits for 'x'"):
+        course((step("a", 1, "x"),))
+    assert course(()).minutes == 0
