@@ -217,16 +217,20 @@ class Engine:
         # A full battery that is said to take much is as far below as its resistance to a charge makes it.
         low = -HELD_SPAN_V - self.state.output_a[name] * float(np.max(values.emf_charging_ohm))
         search, rests = crossing(low, HELD_SPAN_V, HELD_V, HELD_A / 100), dict[float, net.Batch]()
+
+        def too_much_a(lift: float) -> float:
+            return float(rests[lift].answer.source_a[0, k]) - self.state.output_a[name]
+
         try:
             lift = next(search)
             while True:
                 near = rests[min(rests, key=lambda tried: abs(tried - lift))] if rests else None
                 rests[lift] = yield replace(values, emf_v=emf + lift * lifted), near
-                lift = search.send(float(rests[lift].answer.source_a[0, k]) - self.state.output_a[name])
+                lift = search.send(too_much_a(lift))
         except StopIteration as done:
             found: float | None = done.value
-        # Where none is found, or a link or a cut-off turned there, no charge of the batteries goes with both readings.
-        if found is None or abs(float(rests[found].answer.source_a[0, k]) - self.state.output_a[name]) > HELD_A:
+        # Where none is found, it rises with the charge, or a link or a cut-off turned there, no charge goes with both readings.
+        if found is None or too_much_a(low) < 0 or abs(too_much_a(found)) > HELD_A:
             raise NotMetError
         return rests[found], replace(values, emf_v=emf + found * lifted)
 
