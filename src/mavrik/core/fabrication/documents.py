@@ -9,6 +9,7 @@ from pydantic import Field
 from mavrik.core.catalogue.lugs import StudMetal, lug_table
 from mavrik.core.circuit.document import MAX_BRANCHES
 from mavrik.core.document import Document, Identifier, Problem
+from mavrik.core.fabrication.lengths import MOST_SLACK
 
 StudName = Annotated[str, Field(min_length=2, max_length=10, description="M8, 5/16 in")]
 
@@ -27,7 +28,7 @@ class LeadSpec(Document):
     route_mm: Annotated[float, Field(ge=50, le=50_000)] | None = Field(
         None, description="A string laid along its way [mm]; null: the length it is drawn with"
     )
-    slack: Annotated[float, Field(ge=0, le=0.25, description="More than the string, as a share")] = 0.03
+    slack: Annotated[float, Field(ge=0, le=MOST_SLACK, description="More than the string, as a share")] = 0.03
     cable_mm: Annotated[float, Field(ge=1, le=60)] | None = Field(
         None, description="Over its insulation [mm]; null: not measured"
     )

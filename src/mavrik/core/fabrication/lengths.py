@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from mavrik.core.catalogue.conductor import Size
 from mavrik.core.catalogue.lugs import BarrelData, StudData, barrel_for, lug_table, stud
 
-LEAST_SLACK = 0.0
 MOST_SLACK = 0.25
 TOLERANCE_MM, TOLERANCE_SHARE = 5.0, 0.005
 """What a finished lead may be off: a hand's cut, and half a percent of a long one. Common practice, no source."""
@@ -71,8 +70,8 @@ def cut_for(route_mm: float, slack: float, reach_mm: tuple[float, float], strip_
     """
     if not (route_mm > 0 and math.isfinite(route_mm)):
         raise ValueError("A route has a length above 0")
-    if not LEAST_SLACK <= slack <= MOST_SLACK:
-        raise ValueError(f"Slack is a share of {LEAST_SLACK:g} to {MOST_SLACK:g}")
+    if not 0 <= slack <= MOST_SLACK:
+        raise ValueError(f"Slack is a share of 0 to {MOST_SLACK:g}")
     finished = route_mm * (1 + slack)
     made = finished - sum(reach_mm)
     if made < sum(strip_mm):
