@@ -16,7 +16,7 @@ from mavrik.core.findings import bench_model
 from mavrik.core.findings.bench_model import BenchModel, planned
 from mavrik.core.findings.hypotheses import hypotheses
 from mavrik.core.network import assembly, solve
-from mavrik.core.network.assembly import solve_dense, solve_one, solve_rows
+from mavrik.core.network.elimination import Elimination
 from mavrik.core.operating import Engine, State
 from mavrik.core.operating.crossing import crossing
 from mavrik.core.procedures import PROCEDURES
@@ -80,24 +80,43 @@ def test_slopes_of_many_suspects_are_the_same_a_few_at_a_time(monkeypatch: pytes
         assert mine == pytest.approx(its, rel=1e-6, abs=1e-9, nan_ok=True)
 
 
-def test_a_large_matrix_is_taken_apart_as_the_sparse_one_it_is() -> None:
-    """Held against LAPACK, on a ladder of 150 nodes."""
-    rng, n = np.random.default_rng(3), 150
-    a = np.diag(rng.uniform(1e-6, 1e-3, n))
-    for k in range(n - 1):
-        g = rng.uniform(10, 1000)
-        a[k, k] += g
-        a[k + 1, k + 1] += g
-        a[k, k + 1] -= g
-        a[k + 1, k] -= g
-    right = rng.standard_normal((n, 4))
-    assert n >= assembly.MANY
-    assert a @ solve_one(a, right) == pytest.approx(right, abs=1e-6)
-    assert solve_one(a, right) == pytest.approx(solve_dense(a, right), rel=1e-6)
-    assert solve_rows(np.stack([a, 2 * a]), np.stack([right, right]))[1] == pytest.approx(solve_dense(a, right) / 2, rel=1e-6)
-    a[7], a[:, 7] = 0.0, 0.0
+@pytest.mark.parametrize("n", [2, 9, 40])
+def test_many_systems_taken_apart_together_are_as_lapack_has_each(n: int) -> None:
+    """On a ladder with rungs across it, its conductances differing from one to the next."""
+    rng, many = np.random.default_rng(n), 30
+    a = rng.uniform(1e-6, 1e-3, (many, n))[:, :, None] * np.eye(n)
+    for k, j in ((i, i + far) for far in (1, 5) for i in range(n - far)):
+        g = rng.uniform(10, 1000, many)
+        a[:, k, k] += g
+        a[:, j, j] += g
+        a[:, k, j] -= g
+        a[:, j, k] -= g
+    right = rng.standard_normal((many, n, 4))
+    apart = Elimination(a[0] != 0)
+    assert apart.solve(a, right) == pytest.approx(np.linalg.solve(a, right), rel=1e-6)
+    a[3, n - 1] = a[3, :, n - 1] = 0.0
     with pytest.raises(np.linalg.LinAlgError):
-        solve_one(a, right)
+        apart.solve(a, right)
+
+
+@pytest.mark.parametrize("together", [1, 10**9])
+@pytest.mark.parametrize("name", ["front_battery", "competition_car", "second_battery_converter", "boat_selector"])
+def test_inner_nodes_come_out_as_one_matrix_of_all_nodes_has_them(
+    name: str, together: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Against every node kept, where nothing is eliminated, some of the resistances open."""
+    monkeypatch.setattr(assembly, "TOGETHER", together)
+    engine = Engine(build_layout(name, 12), State(engine_rpm=2000))
+    values, elements = engine.values(), engine.elements
+    ohm = np.asarray(values.resistor_ohm) * np.linspace(0.5, 3.0, 40)[:, None]
+    ohm[7, 0] = np.inf
+    many = replace(values, resistor_ohm=ohm)
+    net_of = net.Network(elements, engine.network.reference)
+    whole = net.Network(elements, engine.network.reference, reduced=False)
+    assert net_of.nodes != whole.nodes or net_of.kept < whole.kept
+    mine, its = net_of.solve_many(many), whole.solve_many(many)
+    for node in net_of.nodes:
+        assert mine.node_v[:, net_of.row[node]] == pytest.approx(its.node_v[:, whole.row[node]], abs=1e-6), node
 
 
 @pytest.mark.parametrize(

@@ -4785,6 +4785,12 @@ export interface components {
              */
             not_asked: components["schemas"]["Reading"][];
             /**
+             * Not Weighed
+             * @description Labels of branches of a very large circuit whose faults were weighed beside others only: the readings pull at them least
+             * @default []
+             */
+            not_weighed: string[];
+            /**
              * Output Current A
              * @description Alternator output the prediction is for [A]
              */
@@ -5723,6 +5729,11 @@ export interface components {
              * @default []
              */
             added_stages: string[];
+            /**
+             * Being Judged
+             * @description Whether its readings are being judged in the queue: what was found is not there yet
+             */
+            being_judged: boolean;
             /** Changes */
             changes: components["schemas"]["ChangeRecord"][];
             /** Circuits */

@@ -38,7 +38,7 @@ from mavrik.exchange.sheet import render_sheet
 from mavrik.jobs import captures
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
-from mavrik.jobs.finding import findings_of
+from mavrik.jobs.finding import told_findings
 from mavrik.jobs.photos import carried_photos, take_in_photo
 from mavrik.jobs.records import JobRecord
 from mavrik.jobs.runs import add_run
@@ -140,7 +140,7 @@ def export_file(session: Session, job_id: int, name: str, printing: Printing) ->
         taken = carried_photos(session, job_id)
         room = _room_for_samples(bundle_of(job, photos=taken), kind.sample_bytes)
         if kind.says_findings:
-            printing = replace(printing, findings=findings_of(session, get_row(session, job_id)))
+            printing = replace(printing, findings=told_findings(session, get_row(session, job_id)))
         data = kind.write(bundle_of(job, captures.carried(session, job_id, room), taken), printing)
     except ValueError as error:
         raise InvalidError(str(error)) from error
@@ -161,7 +161,7 @@ def sheet_html(session: Session, job_id: int, printing: Printing, nonce: str, as
     try:
         made = bundle_of(open_job(session, job_id), captures.carried(session, job_id), carried_photos(session, job_id))
         return render_sheet(
-            made, printing.workshop, printing.at, nonce, asset_root, findings_of(session, get_row(session, job_id))
+            made, printing.workshop, printing.at, nonce, asset_root, told_findings(session, get_row(session, job_id))
         )
     except ValueError as error:
         raise InvalidError(str(error)) from error

@@ -52,5 +52,9 @@ class BusyError(JobError):
     """As much is being worked on as can be: nothing was begun, come again."""
 
 
+class QueuedError(BusyError):
+    """What is asked for is being worked out in the queue, where this may have put it: come again."""
+
+
 class LinkLostError(JobError):
     """A connected instrument does not answer."""

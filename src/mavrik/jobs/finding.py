@@ -2,25 +2,50 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from typing import Any
+
 from pydantic import ValidationError
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import CircuitError, check_circuit
 from mavrik.core.document import Document, Problem
 from mavrik.core.drawing.pictures import Pictures, draw
+from mavrik.core.effort import TooMuchWorkError, allowed
 from mavrik.core.findings import Findings, judge
 from mavrik.core.measuring.readings import Run
 from mavrik.core.network import NoOperatingPointError
 from mavrik.core.procedures import Limits, check_run, complete_run
 from mavrik.domain.job import CircuitRole, JobDetails
-from mavrik.jobs.errors import InvalidError, NotFoundError
+from mavrik.jobs.errors import InvalidError, NotFoundError, QueuedError
 from mavrik.jobs.records import run_of, superseded_ids
-from mavrik.store.models import CircuitVersion, Job, JobFindings
+from mavrik.jobs.tasks import put_into_queue
+from mavrik.store.models import CircuitVersion, Job, JobFindings, Person, Task
 from mavrik.store.models import Run as RunRow
 
-REASONING = 13
+REASONING = 14
 """Version of what the core makes of readings; kept findings of another one are made anew."""
+
+
+AT_ONCE_WORK = 5_000_000.0
+"""So much of judging is done while somebody waits, counted as `mavrik.core.effort` does: three or four seconds of one processor. Every
+test of the catalogue, read in full on any of the ready layouts, is within."""
+
+JUDGE = "judge"
+"""The kind of task that judges what takes more."""
+
+CANNOT_BE: dict[str, Any] = {}
+"""Kept of a circuit without an operating point."""
+
+BEING_JUDGED = "What these readings add up to is being worked out: so large a circuit takes a moment. All that was read is kept."
+
+
+class JudgeAsked(Document):
+    """Which job is judged in the queue."""
+
+    job_id: int
 
 
 class Found(Document):
@@ -65,47 +90,97 @@ def runs_on(row: Job, role: CircuitRole) -> tuple[list[RunRow], list[int]]:
     return found, [k for k, r in enumerate(found) if r.id in gone]
 
 
-def _judged(circuit: Circuit, runs: list[Run], details: JobDetails, superseded: list[int], ahead: bool = True) -> Findings:
-    try:
-        return judge(circuit, runs, limits_of(details), details.wants, superseded, ahead)
-    except CircuitError as error:
-        raise InvalidError(str(error), error.problems) from error
-    except NoOperatingPointError as error:
-        raise InvalidError(str(error), [Problem(i, "current_a", str(error)) for i in error.ids]) from error
+@dataclass(frozen=True)
+class ToJudge:
+    """What there is to judge of a job, so that no transaction is open while that is done."""
+
+    circuit: Circuit
+    runs: tuple[Run, ...]
+    superseded: tuple[int, ...]
+    details: JobDetails
+
+    def judged(self, ahead: bool = True) -> Findings:
+        """What is found of it.
+
+        ahead: whether to look which reading would tell most next
+        Raises InvalidError for a circuit that cannot be, or has no operating point.
+        """
+        try:
+            return judge(self.circuit, self.runs, limits_of(self.details), self.details.wants, self.superseded, ahead)
+        except CircuitError as error:
+            raise InvalidError(str(error), error.problems) from error
+        except NoOperatingPointError as error:
+            raise InvalidError(str(error), [Problem(i, "current_a", str(error)) for i in error.ids]) from error
 
 
-def find(row: Job, role: CircuitRole = CircuitRole.AS_FOUND) -> Findings:
-    """Judge the latest circuit of a role with all runs on it. Raises NotFoundError without one, InvalidError as `judge` raises."""
+def to_judge(row: Job, role: CircuitRole = CircuitRole.AS_FOUND) -> ToJudge:
+    """The latest circuit of a role with all runs on it. Raises NotFoundError without one."""
     version = latest(row.circuits, role)
     if version is None:
         raise NotFoundError("The circuit is not described yet.")
     runs, superseded = runs_on(row, role)
-    return _judged(Circuit.model_validate(version.document), [run_of(r) for r in runs], details_of(row), superseded)
+    return ToJudge(Circuit.model_validate(version.document), tuple(run_of(r) for r in runs), tuple(superseded), details_of(row))
 
 
 def judge_and_keep(session: Session, row: Job) -> Findings | None:
-    """Judge a job anew and keep what is found; None where there is nothing to judge, or no operating point."""
-    kept = session.get(JobFindings, row.id)
+    """Judge a job anew and keep what is found.
+
+    None where there is nothing to judge, no operating point, or so much to be worked out that it is done in the queue.
+    """
     try:
-        found = find(row)
-    except (NotFoundError, InvalidError):
-        if kept is not None:
-            session.delete(kept)
-            session.flush()
+        if being_judged(session, row):
+            raise TooMuchWorkError
+        with allowed(AT_ONCE_WORK):
+            found = to_judge(row).judged()
+    except NotFoundError:
+        forget_findings(session, row)
         return None
-    document = found.model_dump(mode="json")
-    if kept is None:
+    except InvalidError:
+        found = None
+    except TooMuchWorkError:
+        judge_later(session, row)
+        return None
+    keep_findings(session, row, found)
+    return found
+
+
+def judge_later(session: Session, row: Job) -> None:
+    """Have a job judged in the queue; what was found before holds no longer."""
+    forget_findings(session, row)
+    if not being_judged(session, row):
+        whose = row.created_by_id or session.scalars(select(func.min(Person.id))).one()
+        put_into_queue(session, JUDGE, JudgeAsked(job_id=row.id), f"what the readings of {row.number} say", whose, row.id)
+
+
+def being_judged(session: Session, row: Job) -> bool:
+    """Whether a job waits to be judged in the queue, or is at it."""
+    waits = select(Task.id).where(Task.job_id == row.id, Task.kind == JUDGE, Task.ended_at.is_(None))
+    return session.scalars(waits.limit(1)).first() is not None
+
+
+def forget_findings(session: Session, row: Job) -> None:
+    """What was found of a job holds no longer."""
+    if (kept := session.get(JobFindings, row.id)) is not None:
+        session.delete(kept)
+        session.flush()
+
+
+def keep_findings(session: Session, row: Job, found: Findings | None) -> None:
+    """Keep what was found of a job; None: that nothing can be."""
+    document = CANNOT_BE if found is None else found.model_dump(mode="json")
+    if (kept := session.get(JobFindings, row.id)) is None:
         session.add(JobFindings(job_id=row.id, version=REASONING, document=document))
     else:
         kept.version, kept.document = REASONING, document
     session.flush()
-    return found
 
 
 def findings_of(session: Session, row: Job) -> Findings | None:
     """What was found of a job as found, kept or made now; None where there is nothing to judge."""
     kept = session.get(JobFindings, row.id)
     if kept is not None and kept.version == REASONING:
+        if kept.document == CANNOT_BE:
+            return None
         try:
             return Findings.model_validate(kept.document)
         except ValidationError:
@@ -116,20 +191,34 @@ def findings_of(session: Session, row: Job) -> Findings | None:
     return judge_and_keep(session, row)
 
 
+def told_findings(session: Session, row: Job) -> Findings | None:
+    """The same for who needs them now. Raises QueuedError while they are worked out in the queue."""
+    found = findings_of(session, row)
+    if found is None and being_judged(session, row):
+        raise QueuedError(BEING_JUDGED)
+    return found
+
+
 def found_of(session: Session, row: Job, role: CircuitRole = CircuitRole.AS_FOUND) -> Found:
-    """What was found of a job, with its pictures. Raises NotFoundError without a circuit, InvalidError without an operating point."""
+    """What was found of a job, with its pictures.
+
+    Raises NotFoundError without a circuit, InvalidError without an operating point, QueuedError while it is worked out in the queue,
+    TooMuchWorkError for another circuit than the one as found that takes as long.
+    """
     version = latest(row.circuits, role)
     if version is None:
         raise NotFoundError("The circuit is not described yet.")
-    findings = findings_of(session, row) if role is CircuitRole.AS_FOUND else None
-    findings = findings or find(row, role)
+    findings = told_findings(session, row) if role is CircuitRole.AS_FOUND else None
+    if findings is None:
+        with allowed(AT_ONCE_WORK):
+            findings = to_judge(row, role).judged()
     return Found(findings=findings, pictures=draw(Circuit.model_validate(version.document), findings))
 
 
 def find_draft(circuit: Circuit, run: Run | None, earlier: list[Run], superseded: list[int], details: JobDetails) -> Found:
     """Judge a circuit and a run that need not be saved, with the runs that are.
 
-    Raises InvalidError for a circuit or a run that cannot be.
+    Raises InvalidError for a circuit or a run that cannot be, TooMuchWorkError for one that takes too long while somebody waits.
     """
     problems = check_circuit(circuit)
     runs = list(earlier)
@@ -142,5 +231,6 @@ def find_draft(circuit: Circuit, run: Run | None, earlier: list[Run], superseded
             runs.append(complete_run(circuit, run))
     if problems:
         raise InvalidError(problems[0].message, problems)
-    findings = _judged(circuit, runs, details, superseded, ahead=False)
+    with allowed(AT_ONCE_WORK):
+        findings = ToJudge(circuit, tuple(runs), tuple(superseded), details).judged(ahead=False)
     return Found(findings=findings, pictures=draw(circuit, findings))

@@ -215,6 +215,7 @@ class JobRecord(JobDetails):
     runs: tuple[RunRecord, ...]
     documents: tuple[AnyDocumentRecord, ...]
     progress: Progress
+    being_judged: bool = Field(description="Whether its readings are being judged in the queue: what was found is not there yet")
     shelf: Shelf
     closed: str = Field(description="Why nothing of it can be changed; empty: it can")
     changes: tuple[ChangeRecord, ...]

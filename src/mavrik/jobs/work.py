@@ -18,7 +18,7 @@ from mavrik.domain.job import CircuitRole, Customer, JobDetails, JobState, Shelf
 from mavrik.domain.roles import Who
 from mavrik.jobs.changes import differing, last_editor, note_change
 from mavrik.jobs.errors import ClosedError, ConflictError, InvalidError, NotFoundError
-from mavrik.jobs.finding import details_of, findings_of, latest
+from mavrik.jobs.finding import being_judged, details_of, findings_of, latest, told_findings
 from mavrik.jobs.records import (
     ChangeRecord,
     CircuitRecord,
@@ -92,6 +92,7 @@ def job_record(session: Session, row: Job) -> JobRecord:
     tested, details = _measured_on(row), details_of(row)
     changes = session.scalars(select(Change).where(Change.job_id == row.id).order_by(Change.id.desc()).limit(50))
     gone = superseded_ids(row.runs)
+    findings = findings_of(session, row)
     return JobRecord(
         id=row.id,
         number=row.number,
@@ -106,7 +107,8 @@ def job_record(session: Session, row: Job) -> JobRecord:
         circuits=tuple(circuit_record(c, c.id in tested) for c in row.circuits),
         runs=tuple(run_record(r, gone) for r in row.runs),
         documents=tuple(document_record(d) for d in row.documents),
-        progress=progress_of(row, findings_of(session, row)),
+        progress=progress_of(row, findings),
+        being_judged=findings is None and being_judged(session, row),
         shelf=shelf_of(row),
         closed=why_closed(row),
         changes=tuple(
@@ -321,10 +323,10 @@ def take_over_resistances(session: Session, job_id: int, who: Who) -> CircuitRec
     """Put what the readings say of resistances into the circuit, as its next revision; states and faults then start from it.
 
     Where it is in there already, nothing is saved and the circuit is returned as it is. Raises NotFoundError without a drop
-    that was read, ClosedError for a job that is done.
+    that was read, ClosedError for a job that is done, QueuedError while it is being judged.
     """
     row = row_to_change(session, job_id)
-    version, findings = latest(row.circuits, CircuitRole.AS_FOUND), findings_of(session, row)
+    version, findings = latest(row.circuits, CircuitRole.AS_FOUND), told_findings(session, row)
     if version is None or findings is None or not any(b.excess_ohm is not None for b in findings.branches):
         raise NotFoundError("No drop was read that resistances could be taken from.")
     circuit = Circuit.model_validate(version.document)

@@ -23,7 +23,7 @@ from mavrik.core.planning.worth import PlanOption, WorthRequest, WorthView, wort
 from mavrik.domain.job import DocumentKind, Plan, PlanWeek, WorthCompared
 from mavrik.domain.roles import Who
 from mavrik.jobs.errors import InvalidError, NotFoundError
-from mavrik.jobs.finding import findings_of
+from mavrik.jobs.finding import told_findings
 from mavrik.jobs.kept import as_found, keep_document, kept_drive, latest_document
 from mavrik.jobs.lists import prices, units
 from mavrik.jobs.planning import PlanView, keep_planned
@@ -194,7 +194,7 @@ def _situation(session: Session, row: Job, target: SizingTarget) -> Situation:
     problems = check_circuit(circuit)
     if problems:
         raise InvalidError(problems[0].message, problems)
-    found, drive = findings_of(session, row), kept_drive(row)
+    found, drive = told_findings(session, row), kept_drive(row)
     measured = with_measured(circuit, found) if found is not None else circuit
     return Situation(
         found=turned(measured, drive, new=False), use=kept_use(row), drive=drive, target=target,

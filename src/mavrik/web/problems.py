@@ -25,6 +25,7 @@ from mavrik.jobs.errors import (
     JobError,
     LinkLostError,
     NotFoundError,
+    QueuedError,
     TooManyError,
 )
 from mavrik.jobs.people import WINDOW
@@ -41,6 +42,7 @@ STATUS: dict[type[JobError], tuple[int, str, str]] = {
     ConflictError: (409, "conflict", "Somebody else saved first"),
     FullError: (507, "full", "There is no room"),
     BusyError: (503, "busy", "The server is busy"),
+    QueuedError: (503, "busy", "It is being worked out"),
     ClosedError: (409, "job-closed", "This job is closed"),
     LinkLostError: (502, "link-lost", "The instrument does not answer"),
     TooManyError: (429, "too-many", "Too many tries"),
@@ -131,6 +133,9 @@ def install(app: Flask) -> None:
         if isinstance(error, ConflictError):
             more["theirs"] = error.theirs
         answer = problem(status, kind, title, str(error), **more)
+        if isinstance(error, QueuedError):
+            # What was put into the queue stays there.
+            g.keep_anyway = True
         if isinstance(error, BusyError):
             answer.headers["Retry-After"] = str(RETRY_S)
         if isinstance(error, TooManyError):

@@ -29,7 +29,7 @@ export function useFound(on: JobOnBench, drawn: CircuitDraft, readings: Readings
 
   function say(error: unknown): void {
     if (!(error instanceof ApiError)) throw error
-    if (error.status === 422) {
+    if (error.status === 422 && error.problem.problems?.length) {
       problems.value = error.problem.problems ?? []
       trouble.value = null
     } else trouble.value = error.problem

@@ -1,14 +1,18 @@
 /** The job as it is kept, with the records that count now. */
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { client, data } from '@/api/client'
 import type { CircuitRecord, JobRecord } from '@/api/types'
+
+/** So often a job whose readings are judged in the queue is asked for. */
+const JUDGED_EVERY_MS = 3000
 
 export function useJob(jobId: number) {
   const queries = useQueryClient()
   const query = useQuery({
     queryKey: ['job', jobId],
     queryFn: () => data(client.GET('/api/jobs/{job_id}', { params: { path: { job_id: jobId } } })),
+    refetchInterval: (query) => (query.state.data?.being_judged ? JUDGED_EVERY_MS : false),
   })
   const job = computed<JobRecord | null>(() => query.data.value ?? null)
   const latest = (role: CircuitRecord['role']) => computed(() => job.value?.circuits.filter((c) => c.role === role).at(-1) ?? null)
@@ -34,6 +38,12 @@ export function useJob(jobId: number) {
     }
     await queries.invalidateQueries({ queryKey: ['jobs'] })
   }
+  watch(
+    () => job.value?.being_judged,
+    (now, before) => {
+      if (before && !now) void reload()
+    },
+  )
   return { jobId, query, job, asFound, planned, plan, selected, reloading, reload }
 }
 

@@ -11,6 +11,7 @@ const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
 const { shown } = useQuantities()
 const opened = ref<string | null>(null)
+const named = ref(false)
 const LEAST = 0.01
 const listed = computed(() => props.found.causes.filter((c) => c.probability >= LEAST).slice(0, 6))
 const percent = (p: number) => (p >= 0.99 ? '> 99 %' : p < 0.01 ? '< 1 %' : `${Math.round(p * 100)} %`)
@@ -73,6 +74,12 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
         {{ shown(d.quantity, d.expected) }}, and no other explains it: a slip of the probe, the range or the decimal point ({{
           percent(d.probability)
         }}).
+      </p>
+      <p v-if="found.not_weighed.length" class="ma-0" data-test="not-weighed">
+        So large a circuit: {{ found.not_weighed.length === 1 ? '1 lead' : `${found.not_weighed.length} leads` }} the readings pull at least
+        were weighed beside others only. A reading across one of them has it weighed by itself.
+        <button type="button" class="link" :aria-expanded="named" @click="named = !named">Which</button>
+        <span v-if="named"> {{ found.not_weighed.join(', ') }}</span>
       </p>
       <p class="quiet ma-0">Several may be there at once, so the shares can add up to more than 100 %.</p>
     </template>

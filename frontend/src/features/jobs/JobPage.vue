@@ -136,6 +136,9 @@ async function takeTheirs(): Promise<void> {
       </div>
       <ShelfStrip />
       <PathRail :progress="bench.job.progress" :current="current" :known="KNOWN" :may-add="bench.mayWrite" @go="go" @add="addStage" />
+      <p v-if="bench.job.being_judged" class="restored" role="status" data-test="being-judged">
+        What these readings add up to is being worked out: so large a circuit takes a moment. All that was read is kept.
+      </p>
       <p v-if="bench.restored" class="restored" role="status">
         What you had typed and not saved is back on this screen.
         <v-btn size="small" variant="text" @click="bench.restored = false">Good</v-btn>

@@ -270,6 +270,10 @@ class Findings(Document):
     together: tuple[str, ...] = Field(description="Labels of several faults that explain the readings better than any one")
     undecided: tuple[Undecided, ...]
     doubtful: tuple[Doubt, ...] = Field(description="Readings to be taken again")
+    not_weighed: tuple[str, ...] = Field(
+        (),
+        description="Labels of branches of a very large circuit whose faults were weighed beside others only: the readings pull at them least",
+    )
     deciding: DecidingPoint | None
     next_tests: tuple[NextTest, ...]
     next_actions: tuple[NextAction, ...] = Field(

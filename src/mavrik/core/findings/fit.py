@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from scipy import special
 
 from mavrik.core.circuit import Circuit
+from mavrik.core.effort import spend
 from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
 from mavrik.core.findings.hypotheses import NOTHING, SHARES, Change, Hypothesis, What, fault_table
 from mavrik.core.findings.likelihood import log_likelihood, scatter_terms, slip_density
@@ -58,6 +59,12 @@ SETTLED = 0.05
 LOAD_STEP = 0.02
 MOST_BY_LOADS = 30.0
 """A branch that the loads leave next to nothing takes no more times what they take less."""
+
+FIT_WORK = 0.008
+"""What a set counts for beside solving its network, for each reading by the square of the unknowns; measured, rough."""
+
+AT_ONCE = 2**17
+"""Of all unknowns on all readings of all trials together: 1 MB of which there are a few at once."""
 
 NO_READING = 1e-6
 LEAST_AMOUNT = 1e-9
@@ -339,16 +346,28 @@ class Fit:
         found[:, : self.n] = np.maximum(branches, -0.9 * self.problem.unknowns.sound_ohm)
         return np.asarray(found)
 
-    def lines(self, rows: NDArray[np.int64]) -> tuple[Floats, Floats]:
-        """Readings of some trials where they are, along the lines, and what each unknown does to them."""
+    def _there(self, rows: NDArray[np.int64]) -> tuple[Floats, Floats, Floats]:
+        """Of some trials where they are, along the lines: amounts, readings as the network has them, and what those are multiplied by."""
         now = self.now[rows]
         amounts, there = self.amounts(now, rows), self.amounts(self.solved[rows], rows)
         own = self.own[rows] + (self.by[rows] @ (amounts - there)[:, :, None])[:, :, 0]
-        scale = 1.0 + now[:, self.size :] @ self.problem.scaled.T + now[:, [self.loads]] * self.problem.by_loads
-        seen = own * scale
-        jacobian = self.by[rows] * scale[:, :, None] * np.where(self.log[rows], amounts, 1.0)[:, None, :]
-        jacobian[:, :, self.loads] += own * self.problem.by_loads
-        return seen, np.concatenate((jacobian, own[:, :, None] * self.problem.scaled), axis=2)
+        return amounts, own, 1.0 + now[:, self.size :] @ self.problem.scaled.T + now[:, [self.loads]] * self.problem.by_loads
+
+    def seen(self, rows: NDArray[np.int64]) -> Floats:
+        """Readings of some trials where they are, along the lines."""
+        _, own, scale = self._there(rows)
+        return own * scale
+
+    def lines(self, rows: NDArray[np.int64]) -> tuple[Floats, Floats]:
+        """Readings of some trials where they are, along the lines, and what each unknown does to them."""
+        amounts, own, scale = self._there(rows)
+        jacobian = np.empty((*own.shape, self.size + len(self.problem.runs)))
+        inside, outputs = jacobian[:, :, : self.size], jacobian[:, :, self.size :]
+        np.multiply(self.by[rows], np.where(self.log[rows], amounts, 1.0)[:, None, :], out=inside)
+        inside *= scale[:, :, None]
+        inside[:, :, self.loads] += own * self.problem.by_loads
+        np.multiply(own[:, :, None], self.problem.scaled, out=outputs)
+        return own * scale, jacobian
 
     def scatter(self, seen: Floats) -> Floats:
         """Standard deviation of every reading, its meter's with it."""
@@ -362,7 +381,7 @@ class Fit:
 
     def objective(self, rows: NDArray[np.int64]) -> Floats:
         """Logarithm of how likely the readings and the unknowns of some trials are together, along the lines."""
-        seen, _ = self.lines(rows)
+        seen = self.seen(rows)
         strain = -0.5 * (((self.now[rows] - self.centre[rows]) / self.width[rows]) ** 2).sum(axis=1)
         return np.asarray(np.log(self.likely(self.read - seen, self.scatter(seen))[0]).sum(axis=1) + strain)
 
@@ -405,6 +424,12 @@ class Fit:
 
         gathering: every reading pulls, the further off the less; otherwise one that may be a slip counts by how likely it is none
         """
+        # Some at a time: what has to be looked through at each turn then stays where a processor has it at hand.
+        at_once = max(1, AT_ONCE // (len(self.read) * self.now.shape[1] or 1))
+        for k in range(0, len(rows), at_once):
+            self._along(rows[k : k + at_once], gathering)
+
+    def _along(self, rows: NDArray[np.int64], gathering: bool) -> None:
         width, centre, step = self.width[rows], self.centre[rows], self.step[rows]
         room = step * self.radius[rows][:, None] * (4.0 if gathering else 1.0)
         low, high = np.maximum(self.solved[rows] - room, self.least[rows]), self.solved[rows] + room
@@ -414,11 +439,12 @@ class Fit:
             seen, jacobian = self.lines(rows)
             sigma, off = self.scatter(seen), self.read - seen
             sure = 1 / (1 + (off / sigma) ** 2 / FAR_TIMES**2) if gathering else self.likely(off, sigma)[1]
-            weight = sure / sigma**2
+            root = np.sqrt(sure) / sigma
+            jacobian *= root[:, :, None]
             turned = np.swapaxes(jacobian, 1, 2)
-            curvature = turned @ (weight[:, :, None] * jacobian)
+            curvature = turned @ jacobian
             curvature[:, every, every] += 1 / width**2
-            pull = (turned @ (weight * off)[:, :, None])[:, :, 0] + (centre - now) / width**2
+            pull = (turned @ (root * off)[:, :, None])[:, :, 0] + (centre - now) / width**2
             move = np.clip(np.linalg.solve(curvature, pull[:, :, None])[:, :, 0], -step, step)
             # One that goes round in a circle comes to rest in its middle.
             after = np.clip(now + move * (1.0 if turn < DAMPED_AFTER else 0.5), low, high)
@@ -437,6 +463,7 @@ def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = T
     """
     if not trials:
         return []
+    spend(FIT_WORK * len(trials) * len(problem.smooth) * len(problem.unknowns) ** 2)
     fit, every = Fit(problem, trials), np.arange(len(trials))
     fit.solve(every)
     fit.radius[:] = 1.0

@@ -43,6 +43,18 @@ FIRSTS, PAIRS = 5, 28
 GROWN, MORE = 4, 12
 """So many of the best pairs are tried with a third cause, and so many of those are fitted."""
 
+FIT_WORK = 1.2e8
+"""So much is worked out to fit sets to a very large circuit, `_work_of_a_set` each: about two seconds of one processor. A circuit of
+50 branches, a drop read on each, is within."""
+
+SOLVED_WORK, CHARGER_SHARE = 27.0, 0.2
+"""What a set of causes costs beside its readings by the square of its unknowns: for every state of the bench its nodes by its unknowns, so
+many times; each charger, with its corners, more of that. Measured, rough."""
+
+SINGLE_SHARE, PAIR_SHARE, MORE_SHARE = 0.65, 0.25, 0.1
+LEAST_BRANCHES, LEAST_PAIRS = 6, 6
+"""So many are fitted, whatever that takes."""
+
 OF_A_UNIT = frozenset({What.LIMIT_SHARE, What.SLIP, What.SET_POINT})
 
 UNLIKELY = 10.0
@@ -123,6 +135,8 @@ class Posterior:
     """What every reading would be with all as the document has it."""
     estimates: dict[str, Estimate] = field(default_factory=dict)
     """By branch id; empty where no drop was read."""
+    not_weighed: tuple[str, ...] = ()
+    """Branches of a very large circuit whose causes were weighed beside others only, the readings pulling at them least."""
 
     @property
     def sound(self) -> Candidate:
@@ -182,7 +196,8 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     problem, nothing = _as_it_ran(circuit, model, evidence, suspects[0])
     model = problem.model
     nominal = model.predict([(o.point, o.setup) for o in evidence], suspects[:1])[0]
-    fitted = _sampled(_fitted(problem, nothing, suspects))
+    extent = _Extent.of(problem, nothing, suspects)
+    fitted = _sampled(_fitted(problem, nothing, suspects, extent))
     unknown = _not_in_the_catalogue(problem, fitted[0], fault_table().faults[UNKNOWN_KIND].weight)
     share = special.softmax([f.log_evidence for f in fitted] + [unknown.log_evidence])
     candidates = [
@@ -191,7 +206,9 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     ]
     ranked = sorted(candidates, key=lambda c: -c.probability)
     drops = any(o.point.quantity == "voltage_drop" for o in evidence)
-    return Posterior(model, evidence, tuple(ranked), _by_cause(ranked), nominal, _estimates(problem, candidates) if drops else {})
+    estimates = _estimates(problem, candidates) if drops else {}
+    left_out = tuple(b for b in problem.branch_ids if b not in extent.branches)
+    return Posterior(model, evidence, tuple(ranked), _by_cause(ranked), nominal, estimates, left_out)
 
 
 def _as_it_ran(
@@ -211,12 +228,51 @@ def _as_it_ran(
     return max(((p, fit_nothing(p, sound)) for p in problems), key=lambda found: found[1].log_evidence)
 
 
-def _fitted(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis]) -> list[Fitted]:
+def _element(h: Hypothesis) -> str:
+    """What a single cause is of."""
+    return h.causes[0].split(":", 1)[1]
+
+
+def _work_of_a_set(problem: FitProblem) -> float:
+    """About what fitting one set takes, as `FIT_WORK` counts it."""
+    u, circuit = len(problem.unknowns), problem.model.circuit
+    states = len({problem.evidence[k].setup for k in problem.smooth.tolist()})
+    solved = states * len(circuit.nodes) * u * (1 + CHARGER_SHARE * len(circuit.converters))
+    return max(len(problem.smooth) * u**2 + SOLVED_WORK * solved, 1.0)
+
+
+@dataclass(frozen=True)
+class _Extent:
+    """What is fitted of all sets there might be."""
+
+    branches: frozenset[str]
+    """Those whose causes are fitted by themselves."""
+    pairs: int
+    more: int
+
+    @classmethod
+    def of(cls, problem: FitProblem, nothing: Fitted, suspects: Sequence[Hypothesis]) -> _Extent:
+        """All branches, but where that were too many of so large a circuit those that the readings pull at most."""
+        branches = frozenset(problem.branch_ids)
+        own = [h for h in suspects if _element(h) in branches]
+        room = FIT_WORK / _work_of_a_set(problem)
+        kinds = max(len(own) / max(len(branches), 1), 1.0)
+        most = max(int((SINGLE_SHARE * room - (len(suspects) - len(own))) / kinds), LEAST_BRANCHES)
+        if most < len(branches):
+            worth: dict[str, float] = {}
+            for h, more in _guesses(problem, nothing, own, np.inf):
+                worth[_element(h)] = max(more, worth.get(_element(h), -np.inf))
+            branches = frozenset(sorted(worth, key=lambda b: -worth[b])[:most])
+        return cls(branches, min(max(int(PAIR_SHARE * room), LEAST_PAIRS), PAIRS), min(int(MORE_SHARE * room), MORE))
+
+
+def _fitted(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], extent: _Extent) -> list[Fitted]:
     """Nothing broken first, then every single fault, and the pairs and threes worth a closer look."""
     start, usual = start_of(nothing), starts(problem)
-    alike = [h for h in suspects if _beside(h)]
+    left_out = frozenset(problem.branch_ids) - extent.branches
+    alike = [h for h in suspects if _beside(h) and _element(h) not in left_out]
     suspects = [h for h in suspects if not _beside(h)]
-    tried = [_trial(h, start) for h in suspects[1:]]
+    tried = [_trial(h, start) for h in suspects[1:] if _element(h) not in left_out]
     # A unit that is weak begins on the other side of its limit, too, and with nobody behind it who takes all it has.
     full = full_behind(problem, start)
     sides = [usual[0], usual[2], *([] if full is None else [full])]
@@ -225,7 +281,7 @@ def _fitted(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis]) ->
     suspects = [h for h in suspects if not _fault(h).alone]
     known = {frozenset(f.trial.causes) for f in found}
     newest = found
-    for firsts, most in ((FIRSTS, PAIRS), (GROWN, MORE)):
+    for firsts, most in ((FIRSTS, extent.pairs), (GROWN, extent.more)):
         likely = sorted(
             (
                 f
@@ -334,8 +390,13 @@ def _trial(of: Hypothesis, start: Floats | None = None) -> Trial:
     return Trial(of.causes, of, float(np.log(of.weight)), start)
 
 
-def _guesses(problem: FitProblem, of: Fitted, suspects: Sequence[Hypothesis]) -> list[tuple[Hypothesis, float]]:
-    """What each further cause may be worth beside a set: by what its readings pull at, what is looked at, and how often it is met."""
+def _guesses(
+    problem: FitProblem, of: Fitted, suspects: Sequence[Hypothesis], most_pull: float = MOST_PULL
+) -> list[tuple[Hypothesis, float]]:
+    """What each further cause may be worth beside a set: by what its readings pull at, what is looked at, and how often it is met.
+
+    most_pull: no cause is worth more, however hard the readings pull
+    """
     u, found = problem.unknowns, []
     placed = [(problem.evidence[k].point, problem.evidence[k].setup) for k in problem.others.tolist()]
     points, measured = [p for p, _ in placed], [problem.evidence[k].measured for k in problem.others.tolist()]
@@ -352,7 +413,7 @@ def _guesses(problem: FitProblem, of: Fitted, suspects: Sequence[Hypothesis]) ->
             if at is not None and not of.by_logarithm[at]:
                 down = c.what in (What.LIMIT_SHARE, What.EMF) or c.amount < 0
                 pulls.append(max(-of.pull[at] if down else of.pull[at], 0.0))
-        pull = min(max(pulls, default=0.0), MOST_PULL)
+        pull = min(max(pulls, default=0.0), most_pull)
         prior = np.log(sets[k + 1].weight / of.trial.base.weight)
         found.append((h, 0.5 * pull**2 + float(by_eye[k + 1] - by_eye[0]) + float(prior)))
     return found

@@ -243,6 +243,7 @@ def judge(
         together=together,
         undecided=undecided,
         doubtful=doubtful,
+        not_weighed=tuple(conducting[b].label for b in posterior.not_weighed),
         deciding=following.deciding,
         next_tests=following.tests,
         next_actions=following.actions,

@@ -22,6 +22,9 @@ FEW_DRAWS = 4.0
 DRAWS = 320
 """So many draws of a set's unknowns, half of them round its own fit, in pairs that mirror each other."""
 
+MOST_DRAWN = 2**22
+"""Of all unknowns on all readings of all draws together: 32 MB, of which there are a few at once."""
+
 
 @dataclass(frozen=True)
 class _Normal:
@@ -74,16 +77,25 @@ def sampled(fitted: Sequence[Fitted]) -> list[Drawn]:
     are straight enough. Source: importance sampling with Laplace's normal density (MacKay, ch. 29, from memory).
     """
     problem = fitted[0].problem
+    # Of a very large circuit some at a time: every draw has lines of its own.
+    at_once = max(1, MOST_DRAWN // (DRAWS * max(len(problem.smooth), 1) * len(fitted[0].whole)))
+    beside = [fitted[min(1, len(fitted) - 1)], *(fitted[0] for _ in fitted[1:])]
+    parts = [_sampled(fitted[k : k + at_once], beside[k : k + at_once]) for k in range(0, len(fitted), at_once)]
+    return [drawn for part in parts for drawn in part]
+
+
+def _sampled(fitted: Sequence[Fitted], beside: Sequence[Fitted]) -> list[Drawn]:
+    problem = fitted[0].problem
     fit = Fit(problem, [replace(f.trial, start=None) for f in fitted for _ in range(DRAWS)])
     half = np.random.default_rng(29).standard_normal((DRAWS // 4, fit.centre.shape[1]))
     normal = np.concatenate((half, -half))
     every = np.arange(len(fit.trials))
     log_ratio = np.zeros(len(every))
-    for k, f in enumerate(fitted):
+    for k, (f, near) in enumerate(zip(fitted, beside, strict=True)):
         rows = slice(k * DRAWS, (k + 1) * DRAWS)
         own = _Normal(fit.centre[rows][0] + f.away, np.asarray(np.linalg.cholesky(f.whole), dtype=float))
         # The other side of a corner may explain as much, and be wider: half of the draws are from where the best of the others is.
-        other = own if len(fitted) == 1 else _beside(f, own.middle, fitted[1 if k == 0 else 0])
+        other = own if near is f else _beside(f, own.middle, near)
         drawn = np.concatenate((own.drawn(normal), other.drawn(normal)))
         fit.now[rows], fit.solved[rows] = drawn, own.middle
         fit.own[rows], fit.by[rows] = f.lines
@@ -94,7 +106,7 @@ def sampled(fitted: Sequence[Fitted]) -> list[Drawn]:
     own_side = side.repeat(DRAWS, axis=0)
     no_fault = ((own_side * (drawn[:, : fit.size] - least.repeat(DRAWS, axis=0)) < 0) & (own_side != 0)).any(axis=1)
     fit.now = np.maximum(fit.now, fit.least)
-    seen, _ = fit.lines(every)
+    seen = fit.seen(every)
     bent = [j for j, (_, setup) in enumerate(fit.placed) if setup.state in RUNNING]
     if bent:
         found = problem.model.predict([fit.placed[j] for j in bent], [t.base for t in fit.trials], fit.amounts(fit.now, every))

@@ -11,15 +11,16 @@ common voltage and the others' differences from it, and the common voltage is el
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 from typing import TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.linalg.lapack import dgesv
-from scipy.sparse import csc_matrix, csr_matrix
-from scipy.sparse.linalg import splu
+from scipy.sparse import csr_matrix
 
 from mavrik.core.effort import spend
 from mavrik.core.network.elements import (
@@ -40,6 +41,7 @@ from mavrik.core.network.elements import (
     grouped,
     values_of,
 )
+from mavrik.core.network.elimination import Elimination
 
 LEAK_S = 1e-12
 """From every node to the reference, so that a part behind open switches sits at 0 V instead of nowhere."""
@@ -220,6 +222,25 @@ class Assembly:
             return np.asarray(np.bincount(self._stamp_places, weights, minlength=n * n), dtype=float).reshape(1, n, n)
         return np.asarray((self._stamp @ g.T).T).reshape(rows, n, n)
 
+    @cached_property
+    def _elimination(self) -> Elimination:
+        n, k = len(self.nodes) - 1, self.kept
+        linked = np.zeros(n * n, dtype=bool)
+        linked[self._stamp_places] = True
+        return Elimination(linked.reshape(n, n)[k:, k:])
+
+    def solve_inner(self, matrix: Floats, right: Floats) -> Floats:
+        """The coordinates of the inner nodes, of many states.
+
+        matrix: the nodal matrix of the inner nodes (states, inner, inner); right: (states, inner, right sides)
+        Returns them in the shape of `right`. Raises numpy.linalg.LinAlgError where a matrix is singular.
+        """
+        if len(matrix) * matrix.shape[-1] >= TOGETHER:
+            # What hangs on next to nothing may be lost in rounding without pivots; those have the last word.
+            with suppress(np.linalg.LinAlgError):
+                return self._elimination.solve(matrix, right)
+        return np.asarray(np.linalg.solve(matrix, right), dtype=float)
+
     def reduce(self, rows: Mapping[str, NDArray[np.float64]]) -> Reduction:
         """Take the inner nodes out; `rows` holds resistances and driven currents, one row for all states or one for each."""
         ohm, amps, k = rows["resistor_ohm"], rows["current_a"], self.kept
@@ -230,11 +251,11 @@ class Assembly:
             return Reduction(full, driven, np.zeros((1, 0, k)), np.zeros((1, 0)))
         cross = full[:, k:, :k]
         if len(full) == 1:
-            solved = solve_one(full[0, k:, k:], np.concatenate((cross[0], driven[:, k:].T), axis=1))
+            solved = solve_dense(full[0, k:, k:], np.concatenate((cross[0], driven[:, k:].T), axis=1))
             follows, lift = solved[None, :, :k], solved[:, k:].T
         else:
             right = np.broadcast_to(driven[:, k:, None], (len(full), inner, 1))
-            solved = solve_rows(full[:, k:, k:], np.concatenate((cross, right), axis=2))
+            solved = self.solve_inner(full[:, k:, k:], np.concatenate((cross, right), axis=2))
             follows, lift = solved[:, :, :k], solved[:, :, k]
         across = cross.transpose(0, 2, 1)
         base = full[:, :k, :k] - np.matmul(across, follows)
@@ -266,33 +287,9 @@ def _components(tied: Pairs) -> list[tuple[str, list[str]]]:
     return found
 
 
-MANY = 100
-"""From so many unknowns on a nodal matrix, nearly all of it nothing, is quicker taken apart as what it is."""
-
-
-def solve_one(a: Floats, b: Floats) -> Floats:
-    """One system of nodal equations.
-
-    a: (n, n); b: (n, right sides)
-    Returns the unknowns in the shape of `b`. Raises numpy.linalg.LinAlgError where `a` is singular.
-    Source: LAPACK, dgesv; SuperLU of many nodes.
-    """
-    if len(a) < MANY:
-        return solve_dense(a, b)
-    try:
-        return np.asarray(splu(csc_matrix(a)).solve(b))
-    except RuntimeError as error:
-        raise np.linalg.LinAlgError(str(error)) from error
-
-
-def solve_rows(a: Floats, b: Floats) -> Floats:
-    """Systems of nodal equations, one a row: as `solve_one` of each.
-
-    a: (rows, n, n); b: (rows, n, right sides)
-    """
-    if a.shape[-1] < MANY:
-        return np.asarray(np.linalg.solve(a, b), dtype=float)
-    return np.stack([solve_one(one, right) for one, right in zip(a, b, strict=True)])
+TOGETHER = 2500
+"""Systems of one shape that have so many unknowns in all are sooner taken apart together, in an order that fills in little; fewer, one by
+one by LAPACK. Measured."""
 
 
 def solve_dense(a: Floats, b: Floats) -> Floats:

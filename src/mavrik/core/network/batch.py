@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.effort import spend
-from mavrik.core.network.assembly import Assembly, Reduction, solve_dense, solve_rows
+from mavrik.core.network.assembly import Assembly, Reduction, solve_dense
 from mavrik.core.network.elements import Bools, Floats, Mode, NoOperatingPointError, Slopes, Solved
 
 BLOCKED_S = 1e-18
@@ -646,7 +646,7 @@ class Batch:
         kept = solved[:, :k]
         inner = -np.matmul(self.red.follows, kept)
         if inner.shape[1]:
-            inner[:, :, :many] += solve_rows(net.conductances(ohm)[:, k:, k:], moved[:, k:])
+            inner[:, :, :many] += net.solve_inner(net.conductances(ohm)[:, k:, k:], moved[:, k:])
         coordinates = np.concatenate((kept, inner, np.zeros((self.states, 1, count))), axis=1)
         node_v = coordinates + coordinates.take(net.common, axis=1)
         flow = self.g[:, :, None] * np.matmul(net.across, kept)
