@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -21,6 +22,9 @@ TARGET = {"target_current_a": 120}
 TOLD = 12
 ROOM = 8
 """Branches, nodes and loads that a disconnect, a fuse at each source and the like may still add."""
+
+READS = {"voltage": 13.1, "voltage_drop": 0.012, "current": 80.0, "drain_current": 0.05}
+"""What each meter shows, wherever it is put: nothing that one cause explains, so that all of them are tried."""
 
 Heavy = dict[str, Any]
 """A request, its status, and what answering it took: processor time [s], memory above what the process held before [MB]."""
@@ -92,6 +96,17 @@ def requests_of(job: int, circuit: Circuit, send: Sender) -> Iterator[tuple[str,
                     yield "POST", f"{at}/guided/beside", {**asked, "answers": answers}
     yield "POST", f"{at}/isolation", {"purpose": "storage", "way": "negative"}
     yield "GET", f"{at}/isolation/proof", None
+    # Everything is read that there is to read, and judged after each test.
+    version = got(at)["circuits"][0]["id"]
+    for test in got(f"{at}/bench")["procedures"]:
+        readings = [{"point": p["point"]["id"], "value": READS.get(p["point"]["quantity"], 1.0)} for p in test["points"]]
+        run = {"procedure": test["name"], "readings": readings, "engine_rpm": 2000, "engine_space_c": 20, "ambient_c": 20}
+        yield "POST", f"{at}/runs", {"circuit_id": version, "run": run}
+        yield "POST", f"{at}/runs/judge", {"circuit_id": version, "run": run}
+    draft = {"procedure": "charging_drops", "readings": [{"point": "stud_v", "value": 14.1}]}
+    yield "POST", f"{at}/findings/draft", {"circuit": document, "run": draft}
+    for again in ("", "/findings", "/sheet", "/files/sheet.pdf", "/bundle", "/guided", "/isolation", "/plan"):
+        yield "GET", at + again, None
 
 
 class _Watched:
@@ -148,6 +163,7 @@ def heaviest_test() -> dict[str, Any]:
                 rest, before = watched.rest(), watched.cpu_s()
                 answer = _json(send, method, path, body)
                 took, grown = watched.cpu_s() - before, watched.above(rest)
+                print(f"{took:6.2f} s {answer.status} {method} {path}", file=sys.stderr, flush=True)
                 found.append(
                     {
                         "request": f"{method} {path} {body.get('name', '') if isinstance(body, dict) else ''}".strip(),

@@ -6,6 +6,7 @@ Its readings are judged with all others, in `mavrik.core.findings`.
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.ring import find_ring
@@ -33,6 +34,7 @@ def _shared(circuit: Circuit, ring_ids: frozenset[str]) -> list[str]:
     return [i for i in conducting if i not in ring_ids or abs(amps[i]) < SHARED_BELOW * output]
 
 
+@lru_cache(maxsize=64)
 def _points(circuit: Circuit) -> tuple[Point, ...]:
     """Each side whole before its parts, so that a sound side can be left at that; then what lies beside the ring; then the clamp.
 

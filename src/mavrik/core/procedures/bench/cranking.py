@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import lru_cache
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.measuring.readings import Measured
@@ -14,6 +15,7 @@ SHARE = 0.05
 """Of the starter's current; a lead that carries less tells nothing."""
 
 
+@lru_cache(maxsize=64)
 def _points(circuit: Circuit) -> tuple[Point, ...]:
     if not any(x.cranking for x in circuit.loads):
         return ()

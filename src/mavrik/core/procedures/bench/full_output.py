@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import lru_cache
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.measuring.readings import Measured
@@ -16,6 +17,7 @@ from mavrik.core.procedures.bench_limits import Limits
 HOT_C = 60.0
 
 
+@lru_cache(maxsize=64)
 def _points(circuit: Circuit) -> tuple[Point, ...]:
     return tuple(
         Point(

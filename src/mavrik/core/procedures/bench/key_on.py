@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import lru_cache
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.measuring.readings import Measured
@@ -12,6 +13,7 @@ from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure
 from mavrik.core.procedures.bench_limits import Limits
 
 
+@lru_cache(maxsize=64)
 def _points(circuit: Circuit) -> tuple[Point, ...]:
     fed = joined_by_metal(circuit)
     points = [

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import lru_cache
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.graph import metal_of, reach
@@ -20,6 +21,7 @@ WORDS = {
 }
 
 
+@lru_cache(maxsize=64)
 def _points(circuit: Circuit) -> tuple[Point, ...]:
     battery, alternator = circuit.battery, circuit.alternator
     points = [

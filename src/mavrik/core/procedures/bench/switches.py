@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import lru_cache
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.measuring.limits import limit_table, most_excess_ohm
@@ -25,11 +26,16 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
     return tuple(points)
 
 
+@lru_cache(maxsize=64)
+def _rated_currents(circuit: Circuit) -> Mapping[str, float]:
+    return predict_what_can_be(circuit, at_rated_output(circuit)).current_a
+
+
 def _limit(circuit: Circuit, switch: str, limits: Limits) -> BenchLimit:
     """What a contact may have closed: the milliohm of the trade, or less where so much current passes it that this would be a heater."""
     found = limits.of("contact")
     branch = circuit.branch(switch)
-    amps = abs(predict_what_can_be(circuit, at_rated_output(circuit)).current_a[switch])
+    amps = abs(_rated_currents(circuit)[switch])
     most = branch.sound_resistance_ohm(20.0) + most_excess_ohm(amps)
     if found.most is None or found.exact or most >= found.most:
         return found
