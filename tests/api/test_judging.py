@@ -42,6 +42,8 @@ def test_a_reading_that_takes_long_to_judge_is_kept_at_once_and_judged_in_the_qu
     assert keep(tech, job, drops(feed=0.121, fuse=0.053, home=0.15)).status_code == 201
     now = of(tech, job)
     assert (len(now["runs"]), now["being_judged"]) == (1, True)
+    stages = {s["stage"]: s["missing"] for s in now["progress"]["stages"]}
+    assert (stages["measure"], stages["findings"]) == ("being worked out", "being worked out")
     assert "being worked out" in busy(tech, f"{path}/findings")["detail"]
     for file in ("sheet", "files/sheet.pdf"):
         assert busy(tech, f"{path}/{file}")["type"] == "urn:mavrik:problem:busy"

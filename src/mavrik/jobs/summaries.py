@@ -16,11 +16,11 @@ from mavrik.core.findings.documents import Headline
 from mavrik.core.workflow.progress import Progress, progress
 from mavrik.core.workflow.stages import JobFacts
 from mavrik.domain.job import CircuitRole, DocumentKind, JobState
-from mavrik.jobs.finding import REASONING, details_of, findings_of, judge_and_keep, latest
+from mavrik.jobs.finding import REASONING, being_judged, details_of, findings_of, judge_and_keep, latest
 from mavrik.jobs.proving import disconnect_proven
 from mavrik.store.models import Job, JobSummary
 
-SHAPE = 1
+SHAPE = 2
 """Version of what is kept for the list."""
 
 MADE_BY = f"{REASONING}.{SHAPE}"
@@ -50,10 +50,10 @@ def job_changed(session: Session, row: Job) -> None:
     summarise(session, row)
 
 
-def progress_of(row: Job, findings: Findings | None) -> Progress:
+def progress_of(row: Job, findings: Findings | None, judging: bool = False) -> Progress:
     """How far a job is.
 
-    findings: what was found of it
+    findings: what was found of it; judging: whether that is being worked out
     """
     version = latest(row.circuits, CircuitRole.AS_FOUND)
     details = details_of(row)
@@ -61,6 +61,7 @@ def progress_of(row: Job, findings: Findings | None) -> Progress:
         purposes=frozenset(details.purposes),
         circuit=Circuit.model_validate(version.document) if version else None,
         findings=findings,
+        being_judged=judging,
         loads_to_add=bool(details.loads_to_add),
         plans=sum(d.kind == DocumentKind.PLAN.value for d in row.documents),
         disconnects=sum(d.kind == DocumentKind.ISOLATION.value for d in row.documents),
@@ -76,7 +77,8 @@ def summarise(session: Session, row: Job, touched: bool = True) -> tuple[Progres
     touched: whether somebody changed the job just now
     """
     findings = findings_of(session, row)
-    standing, headline = progress_of(row, findings), findings.headline if findings else None
+    judging = findings is None and being_judged(session, row)
+    standing, headline = progress_of(row, findings, judging), findings.headline if findings else None
     kept = {
         "made_by": MADE_BY,
         "progress": standing.model_dump(mode="json"),

@@ -93,6 +93,7 @@ def job_record(session: Session, row: Job) -> JobRecord:
     changes = session.scalars(select(Change).where(Change.job_id == row.id).order_by(Change.id.desc()).limit(50))
     gone = superseded_ids(row.runs)
     findings = findings_of(session, row)
+    judging = findings is None and being_judged(session, row)
     return JobRecord(
         id=row.id,
         number=row.number,
@@ -107,8 +108,8 @@ def job_record(session: Session, row: Job) -> JobRecord:
         circuits=tuple(circuit_record(c, c.id in tested) for c in row.circuits),
         runs=tuple(run_record(r, gone) for r in row.runs),
         documents=tuple(document_record(d) for d in row.documents),
-        progress=progress_of(row, findings),
-        being_judged=findings is None and being_judged(session, row),
+        progress=progress_of(row, findings, judging),
+        being_judged=judging,
         shelf=shelf_of(row),
         closed=why_closed(row),
         changes=tuple(

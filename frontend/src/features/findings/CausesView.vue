@@ -77,7 +77,7 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
       </p>
       <p v-if="found.not_weighed.length" class="ma-0" data-test="not-weighed">
         So large a circuit: {{ found.not_weighed.length === 1 ? '1 lead' : `${found.not_weighed.length} leads` }} the readings pull at least
-        were weighed beside others only. A reading across one of them has it weighed by itself.
+        were weighed beside others only.
         <button type="button" class="link" :aria-expanded="named" @click="named = !named">Which</button>
         <span v-if="named"> {{ found.not_weighed.join(', ') }}</span>
       </p>

@@ -27,7 +27,9 @@ class JobFacts:
     purposes: frozenset[Purpose]
     circuit: Circuit | None = None
     findings: Findings | None = None
-    """None where there is no circuit yet, or it has no operating point."""
+    """None where there is no circuit yet, it has no operating point, or they are being worked out."""
+    being_judged: bool = False
+    """Whether they are being worked out."""
     loads_to_add: bool = False
     plans: int = 0
     """How many were kept."""
@@ -64,3 +66,8 @@ class Stage:
 
 
 BLOCKED = Standing(StageState.BLOCKED, "the circuit first")
+
+
+def without_findings(facts: JobFacts) -> Standing:
+    """Where a stage stands that hangs on what was found, while that is not there."""
+    return Standing(StageState.PARTLY, "being worked out") if facts.being_judged else BLOCKED

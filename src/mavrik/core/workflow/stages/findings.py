@@ -1,7 +1,7 @@
 """Findings: what is wrong, where, how surely."""
 
 from mavrik.core.findings import BranchVerdict
-from mavrik.core.workflow.stages.base import BLOCKED, JobFacts, Stage, StageState, Standing
+from mavrik.core.workflow.stages.base import JobFacts, Stage, StageState, Standing, without_findings
 from mavrik.core.workflow.stages.measure import MEASURED
 
 UNSETTLED = (BranchVerdict.NOT_MEASURED, BranchVerdict.UNDECIDED, BranchVerdict.CHECK_PROBES, BranchVerdict.CLOSE)
@@ -9,7 +9,7 @@ UNSETTLED = (BranchVerdict.NOT_MEASURED, BranchVerdict.UNDECIDED, BranchVerdict.
 
 def _standing(facts: JobFacts) -> Standing:
     if facts.circuit is None or facts.findings is None:
-        return BLOCKED
+        return without_findings(facts)
     if not facts.findings.tests:
         return Standing(StageState.OPEN, "readings")
     if facts.findings.headline.verdict in UNSETTLED:

@@ -1,7 +1,7 @@
 """Hand over: the sheet, signed."""
 
 from mavrik.core.workflow.purposes import Purpose
-from mavrik.core.workflow.stages.base import BLOCKED, JobFacts, Stage, StageState, Standing
+from mavrik.core.workflow.stages.base import BLOCKED, JobFacts, Stage, StageState, Standing, without_findings
 from mavrik.core.workflow.stages.measure import MEASURED
 
 
@@ -10,6 +10,8 @@ def _standing(facts: JobFacts) -> Standing:
         return Standing(StageState.DONE)
     if facts.circuit is None:
         return BLOCKED
+    if facts.being_judged:
+        return without_findings(facts)
     measured = facts.findings is not None and any(not t.skipped for t in facts.findings.tests)
     if not measured and facts.purposes & MEASURED:
         return Standing(StageState.OPEN, "readings")

@@ -1,7 +1,7 @@
 """Measure: what the meters say."""
 
 from mavrik.core.workflow.purposes import Purpose
-from mavrik.core.workflow.stages.base import BLOCKED, JobFacts, Stage, StageState, Standing
+from mavrik.core.workflow.stages.base import JobFacts, Stage, StageState, Standing, without_findings
 
 MEASURED = {Purpose.FIND_FAULT, Purpose.MORE_LOAD, Purpose.BATTERY, Purpose.ROUTINE_CHECK}
 """A circuit that is to carry more is measured before it is built upon."""
@@ -9,7 +9,7 @@ MEASURED = {Purpose.FIND_FAULT, Purpose.MORE_LOAD, Purpose.BATTERY, Purpose.ROUT
 
 def _standing(facts: JobFacts) -> Standing:
     if facts.circuit is None or facts.findings is None:
-        return BLOCKED
+        return without_findings(facts)
     made = [t for t in facts.findings.tests if not t.skipped]
     if not made:
         return Standing(StageState.OPEN, "a first test")
