@@ -2834,6 +2834,11 @@ export interface components {
              * @description Width its words may take, centred there, before something else is in the way
              */
             label_room: number;
+            /**
+             * Named
+             * @description Whether that is room enough for its words; otherwise they wait for a tap
+             */
+            named: boolean;
             /** On Ring */
             on_ring: boolean;
             /** Points */

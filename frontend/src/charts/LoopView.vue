@@ -70,6 +70,7 @@ const lines = computed(() => {
         x,
         y,
         up: y < middle.value,
+        named: place.named,
         label: branch.label,
         names: inLines(branch.label, place.label_room),
         part: flow ? `${fixed(Math.abs(flow.current_a), 1)} A` : (said?.part ?? ''),
@@ -139,6 +140,7 @@ const gives = (id: string) => props.point?.devices.findLast((d) => d.device_id =
         :stroke-dasharray="line.open ? '2 14' : line.dashed ? '3 6' : undefined"
       />
       <g
+        v-if="line.named || line.id === selected"
         :transform="`translate(${line.x} ${line.up ? line.y - (wide ? 48 * grow : 56) : line.y + (wide ? 14 + 22 * grow * line.names.length : 30)})`"
       >
         <text v-for="(name, row) in line.names" :key="row" :y="22 * grow * (row - line.names.length + 1)" class="label">{{ name }}</text>

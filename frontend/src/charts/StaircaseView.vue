@@ -19,6 +19,8 @@ const LEFT = 64
 const RIGHT = 18
 const TOP = 34
 const BOTTOM = 72
+/** Where a step is narrower, its words wait for a tap. */
+const LEAST_STRIDE = 40
 
 /** A label on at most two lines, so that neighbours do not run into each other. */
 function twoLines(label: string): string[] {
@@ -71,7 +73,19 @@ const picture = computed(() => {
   const unit = [0.02, 0.05, 0.1, 0.2, 0.5, 1].find((u) => deepest / u <= 6) ?? 2
   for (let v = 0; v <= deepest + 1e-9; v += unit) ticks.push(v)
   const batteryX = LEFT + s.feed.length * stride
-  return { s, steps, stride, y, ticks, batteryX, readFeed, predictedFeed, allowedFeed, returnLimit: readFeed + s.return_limit_v }
+  return {
+    s,
+    steps,
+    stride,
+    roomy: stride >= LEAST_STRIDE,
+    y,
+    ticks,
+    batteryX,
+    readFeed,
+    predictedFeed,
+    allowedFeed,
+    returnLimit: readFeed + s.return_limit_v,
+  }
 })
 
 const banded = computed(() => picture.value.steps.some((p) => p.step.sound_low_v !== null))
@@ -157,19 +171,21 @@ const predictedPath = computed(() => {
         class="riser"
         :style="{ stroke: MARKS[verdicts.get(step.branch_id) ?? 'not_measured'].colour }"
       />
-      <text
-        v-for="(line, row) in twoLines(step.label)"
-        :key="row"
-        :x="x + picture.stride / 2"
-        :y="HEIGHT - BOTTOM + 22 + 15 * row"
-        class="name"
-        :class="step.side"
-      >
-        {{ line }}
-      </text>
-      <text :x="x + picture.stride / 2" :y="HEIGHT - 12" class="drop mono">
-        {{ step.read ? mv(read[1] - read[0]) : `(${mv(read[1] - read[0])})` }}
-      </text>
+      <template v-if="picture.roomy || step.branch_id === selected">
+        <text
+          v-for="(line, row) in twoLines(step.label)"
+          :key="row"
+          :x="x + picture.stride / 2"
+          :y="HEIGHT - BOTTOM + 22 + 15 * row"
+          class="name"
+          :class="step.side"
+        >
+          {{ line }}
+        </text>
+        <text :x="x + picture.stride / 2" :y="HEIGHT - 12" class="drop mono">
+          {{ step.read ? mv(read[1] - read[0]) : `(${mv(read[1] - read[0])})` }}
+        </text>
+      </template>
     </g>
   </svg>
 </template>

@@ -20,6 +20,7 @@ const lead = (branch_id: string, side: string, y: number, closed = true) => ({
   ],
   label_at: [290, y],
   label_room: 300,
+  named: true,
 })
 const layout = {
   width: 600,

@@ -76,6 +76,8 @@ def draw_loop(circuit: Circuit, layout: LoopLayout, findings: Findings) -> str:
             f'<polyline points="{_path(place)}" fill="none" stroke="{colour}" stroke-width="{stroke_width(area):g}" '
             f'stroke-linejoin="round"{dash}/>'
         )
+        if not place.named:
+            continue
         lines = [branch.label]
         mark = "#23262b"
         if found is None:

@@ -40,6 +40,8 @@ LABEL_HIGH = 62.0
 """Height of a branch's words [drawing units]."""
 LETTER = 12.5
 """Width of a letter of them."""
+LEAST_ROOM = 60.0
+"""Where there is less, even a reading lies over its neighbour's."""
 
 Point = tuple[float, float]
 
@@ -69,6 +71,7 @@ class BranchPlace:
     label_room: Annotated[
         float, Field(description="Width its words may take, centred there, before something else is in the way")
     ]
+    named: Annotated[bool, Field(description="Whether that is room enough for its words; otherwise they wait for a tap")]
 
 
 @dataclass(frozen=True)
@@ -373,7 +376,15 @@ def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:
             NodePlace(n.id, n.label, n.role, node_side[n.id], *moved(placed[n.id])) for n in circuit.nodes if n.id in placed
         ),
         branches=tuple(
-            BranchPlace(b.id, ring.side[b.id], b.id in ring.ids, b.conducts, drawn[b.id], *labels[b.id])
+            BranchPlace(
+                b.id,
+                ring.side[b.id],
+                b.id in ring.ids,
+                b.conducts,
+                drawn[b.id],
+                *labels[b.id],
+                labels[b.id][1] >= LEAST_ROOM * words,
+            )
             for b in circuit.branches
             if b.id in lines
         ),

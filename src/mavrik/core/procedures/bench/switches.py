@@ -26,6 +26,10 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
     return tuple(points)
 
 
+WHOLE_MOHM = 10.0
+"""From here on it is said without decimals."""
+
+
 @lru_cache(maxsize=64)
 def _rated_currents(circuit: Circuit) -> Mapping[str, float]:
     return predict_what_can_be(circuit, at_rated_output(circuit)).current_a
@@ -51,7 +55,8 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
         if read is None:
             continue
         if point.quantity == "resistance":
-            words = f"{point.kind.shown(read.value):.2g} mΩ closed."
+            shown = point.kind.shown(read.value)
+            words = f"{shown:.0f} mΩ closed." if shown >= WHOLE_MOHM else f"{shown:.2g} mΩ closed."
             judgements.append(
                 against(
                     point,
