@@ -106,6 +106,7 @@ def test_inner_nodes_come_out_as_one_matrix_of_all_nodes_has_them(
 ) -> None:
     """Against every node kept, where nothing is eliminated, some of the resistances open."""
     monkeypatch.setattr(assembly, "TOGETHER", together)
+    monkeypatch.setattr(assembly, "MANY", 1)
     engine = Engine(build_layout(name, 12), State(engine_rpm=2000))
     values, elements = engine.values(), engine.elements
     ohm = np.asarray(values.resistor_ohm) * np.linspace(0.5, 3.0, 40)[:, None]

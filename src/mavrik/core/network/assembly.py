@@ -235,7 +235,8 @@ class Assembly:
         matrix: the nodal matrix of the inner nodes (states, inner, inner); right: (states, inner, right sides)
         Returns them in the shape of `right`. Raises numpy.linalg.LinAlgError where a matrix is singular.
         """
-        if len(matrix) * matrix.shape[-1] >= TOGETHER:
+        n = matrix.shape[-1]
+        if n >= MANY and len(matrix) * n >= TOGETHER:
             # What hangs on next to nothing may be lost in rounding without pivots; those have the last word.
             with suppress(np.linalg.LinAlgError):
                 return self._elimination.solve(matrix, right)
@@ -287,9 +288,9 @@ def _components(tied: Pairs) -> list[tuple[str, list[str]]]:
     return found
 
 
-TOGETHER = 2500
-"""Systems of one shape that have so many unknowns in all are sooner taken apart together, in an order that fills in little; fewer, one by
-one by LAPACK. Measured."""
+MANY, TOGETHER = 40, 2500
+"""Systems of one shape with so many unknowns each, and so many in all, are sooner taken apart together, in an order that fills in little;
+others one by one by LAPACK. Measured."""
 
 
 def solve_dense(a: Floats, b: Floats) -> Floats:

@@ -68,7 +68,7 @@ class Elimination:
         Algorithms, ch. 10, from memory).
 
         >>> chain = np.array([[[2.0, -1.0, 0.0], [-1.0, 2.0, -1.0], [0.0, -1.0, 2.0]]])
-        >>> Elimination(chain[0] != 0).solve(chain, np.ones((1, 3, 1)))[0, :, 0].tolist()
+        >>> Elimination(chain[0] != 0).solve(chain, np.ones((1, 3, 1)))[0, :, 0].round(9).tolist()
         [1.5, 2.0, 1.5]
         """
         kept = np.zeros((self._places, len(a)))

@@ -216,7 +216,7 @@ class Engine:
         emf = np.asarray(start, dtype=float)
         # A full battery that is said to take much is as far below as its resistance to a charge makes it.
         low = -HELD_SPAN_V - self.state.output_a[name] * float(np.max(values.emf_charging_ohm))
-        search, rests = crossing(low, HELD_SPAN_V, HELD_V, HELD_A / 100), dict[float, net.Batch]()
+        search, rests = crossing(low, HELD_SPAN_V, HELD_V, MET_A), dict[float, net.Batch]()
 
         def too_much_a(lift: float) -> float:
             return float(rests[lift].answer.source_a[0, k]) - self.state.output_a[name]
@@ -316,7 +316,7 @@ LIFTED_V = 1e-5
 
 HELD_SPAN_V = 12.0
 """How far batteries are looked for from where the document has them, beside what the output lifts them by."""
-HELD_V, HELD_A = 1e-9, 1e-3
+HELD_V, MET_A, HELD_A = 1e-10, 1e-7, 1e-3
 """A known output is met when it is met far below any clamp's last digit; behind little resistance that takes less than a microvolt."""
 
 
