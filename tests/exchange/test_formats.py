@@ -5,10 +5,13 @@ import importlib
 import io
 import json
 import pkgutil
+import re
 import subprocess
 import sys
+from dataclasses import replace
 from datetime import UTC, datetime
 from enum import Enum
+from html import unescape
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +23,7 @@ from pyarrow import parquet
 from pydantic import BaseModel
 
 import mavrik
+from mavrik.core.findings import BranchVerdict
 from mavrik.core.procedures import PROCEDURES
 from mavrik.exchange.bundle import BundleError, bundle_schema, read_bundle, write_bundle
 from mavrik.exchange.findings_json import findings_of_bundle, findings_schema
@@ -167,6 +171,38 @@ def test_the_sheet_says_everything_and_runs_nothing() -> None:
     for words in ("150 mV", "0.1 V for a ground lead", "± ", "Test meter", "Technician", "negative first", "JCGM 106"):
         assert words in page or words.lower() in page.lower()
     assert render_pdf(page).startswith(b"%PDF-")
+
+
+def test_the_sheet_says_each_rule_and_each_reason_once() -> None:
+    """Of a hundred branches that are judged by one rule the rule would fill pages."""
+    bundle = read_bundle((DOCS / "example.mavrik.json").read_bytes())
+    found = findings_of_bundle(bundle).findings
+    page = unescape(render_sheet(bundle, "A Shop", datetime(2026, 1, 2, tzinfo=UTC), findings=found))
+    judged = [j for t in found.tests for j in t.judgements]
+    rules = re.search(r"Rules and their sources: (.*?)</p>", page, re.S)
+    assert rules is not None and judged
+    listed = dict(re.findall(r"<b>\[(\d+)\]</b> (.*?)(?:; (?=<b>)|\.$)", rules[1]))
+    rows = re.findall(r"<tr><td>(.*?)</tr>", page[page.index("<h2>Readings") : rules.start()], re.S)
+    of = {r.point: r.label for t in found.tests for r in t.readings}
+    for j in judged:
+        said = {listed[n] for row in rows if row.startswith(of[j.point]) for n in re.findall(r"\[(\d+)\]</td>", row)}
+        assert f"{j.limit} ({j.source})" in said, j.label
+    assert len(set(listed.values())) == len(listed)
+    bad = [b for b in found.branches if b.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED)]
+    assert bad and all(page[page.index("<h2>Branch") :].count(b.reason) == 1 for b in bad)
+    assert "-0.00" not in page
+
+
+def test_what_is_to_be_done_with_many_branches_is_said_once() -> None:
+    bundle = read_bundle((DOCS / "example.mavrik.json").read_bytes())
+    found = findings_of_bundle(bundle).findings
+    some = [
+        replace(b, verdict=BranchVerdict.FAIL, reason=f"Reason {b.branch_id}.", next_step="Clean it.") for b in found.branches
+    ]
+    found = found.model_copy(update={"branches": (*some[:3], replace(some[3], next_step="Renew it."))})
+    page = render_sheet(bundle, "A Shop", datetime(2026, 1, 2, tzinfo=UTC), findings=found)
+    assert page.count("Clean it.") == 1 and "For each of these 3: Clean it." in page
+    assert re.search(rf'Reason {some[3].branch_id}\. <span class="why">Renew it\.', page)
 
 
 def test_a_sheet_without_a_circuit_is_refused() -> None:

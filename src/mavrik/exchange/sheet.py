@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from base64 import b64encode
+from collections.abc import Iterable
 from datetime import datetime
 from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
@@ -13,7 +14,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from markupsafe import Markup
 
 from mavrik.core.drawing.pictures import draw
-from mavrik.core.findings import VERDICT_WORDS, Findings, judge
+from mavrik.core.findings import VERDICT_WORDS, BranchFinding, Findings, judge
 from mavrik.core.findings.headline import shown
 from mavrik.core.isolation.proof import Proof, proof
 from mavrik.core.isolation.verdict import IsolationVerdict, verdict
@@ -135,6 +136,8 @@ def render_sheet(
         findings=findings,
         drops=next((t for t in findings.tests if t.procedure == "charging_drops"), None),
         last_run=runs[-1] if runs else None,
+        rules=_rules(findings),
+        same_step=_same_step,
         captures=[(c, Markup(draw_capture(c.least_v, c.most_v))) for c in bundle.captures],  # noqa: S704
         shown=shown,
         value=_value,
@@ -165,6 +168,19 @@ def render_sheet(
         mv=_mv,
         whole=_whole,
     )
+
+
+def _rules(findings: Findings) -> list[tuple[str, str]]:
+    """The limits that readings were judged by with their sources, each once, in the order of the readings."""
+    return list(dict.fromkeys((j.limit, j.source) for t in findings.tests for j in t.judgements))
+
+
+def _same_step(branches: Iterable[BranchFinding]) -> list[tuple[str, list[BranchFinding]]]:
+    """Branches of which the same is to be done next, together: what is to be done is written once."""
+    of: dict[str, list[BranchFinding]] = {}
+    for branch in branches:
+        of.setdefault(branch.next_step, []).append(branch)
+    return list(of.items())
 
 
 def render_label(bundle: Bundle, workshop: str, printed_at: datetime) -> str:
