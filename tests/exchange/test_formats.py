@@ -182,11 +182,16 @@ def test_the_sheet_says_each_rule_and_each_reason_once() -> None:
     rules = re.search(r"Rules and their sources: (.*?)</p>", page, re.S)
     assert rules is not None and judged
     listed = dict(re.findall(r"<b>\[(\d+)\]</b> (.*?)(?:; (?=<b>)|\.$)", rules[1]))
-    rows = re.findall(r"<tr><td>(.*?)</tr>", page[page.index("<h2>Readings") : rules.start()], re.S)
+    rows = re.findall(r"<tr><td>(.*?)</tr>", page[page.index("<h2>Branch") : rules.start()], re.S)
     of = {r.point: r.label for t in found.tests for r in t.readings}
     for j in judged:
-        said = {listed[n] for row in rows if row.startswith(of[j.point]) for n in re.findall(r"\[(\d+)\]</td>", row)}
+        said = {listed[n] for row in rows if row.startswith((of[j.point], j.label)) for n in re.findall(r"\[(\d+)\]</td>", row)}
         assert f"{j.limit} ({j.source})" in said, j.label
+    # What was read along one branch stands in the table of branches, and there alone.
+    along = [b for b in found.branches if b.measured_drop_v is not None]
+    assert along and f"{len(along)} branches were read from end to end" in page
+    assert all(sum(row.startswith(f"{b.label}<") and " mV" in row for row in rows) == 0 for b in along)
+    assert all(f"{b.measured_drop_v * 1000:.0f} ± " in page for b in along if b.measured_drop_v is not None)
     assert len(set(listed.values())) == len(listed)
     bad = [b for b in found.branches if b.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED)]
     assert bad and all(page[page.index("<h2>Branch") :].count(b.reason) == 1 for b in bad)

@@ -137,6 +137,7 @@ def render_sheet(
         drops=next((t for t in findings.tests if t.procedure == "charging_drops"), None),
         last_run=runs[-1] if runs else None,
         rules=_rules(findings),
+        in_branches=_in_branches(findings),
         same_step=_same_step,
         captures=[(c, Markup(draw_capture(c.least_v, c.most_v))) for c in bundle.captures],  # noqa: S704
         shown=shown,
@@ -173,6 +174,13 @@ def render_sheet(
 def _rules(findings: Findings) -> list[tuple[str, str]]:
     """The limits that readings were judged by with their sources, each once, in the order of the readings."""
     return list(dict.fromkeys((j.limit, j.source) for t in findings.tests for j in t.judgements))
+
+
+def _in_branches(findings: Findings) -> set[str]:
+    """Points of readings of which the table of branches says all: what was read, the limit, the verdict. A repeated one has more to say."""
+    told = {(b.label, b.reason, b.measured_drop_v) for b in findings.branches}
+    judged = {j.point for t in findings.tests for j in t.judgements if (j.label, j.why, j.value) in told}
+    return judged - {r.point for t in findings.tests for r in t.repeats}
 
 
 def _same_step(branches: Iterable[BranchFinding]) -> list[tuple[str, list[BranchFinding]]]:
