@@ -80,7 +80,7 @@ def test_a_way_is_decided_on_becomes_the_plan_and_is_printed_and_carried(tech: C
     kept = next(d for d in whole["documents"] if d["kind"] == "isolation")
     planned = next(c for c in whole["circuits"] if c["role"] == "proposal")
     assert kept["circuit_id"] == planned["id"]
-    (relay,) = [b for b in planned["document"]["branches"] if b.get("worked_by")]
+    relay = next(b for b in planned["document"]["branches"] if b["id"] == "isolator")
     assert relay["worked_by"] == ["Driver's switch", "Outer switch"]
     assert next(b for b in planned["document"]["branches"] if b["id"] == "cut_off")["closed"]
     stages = {s["stage"]: s for s in whole["progress"]["stages"]}

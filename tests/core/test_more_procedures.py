@@ -11,6 +11,7 @@ from scipy import stats
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.isolation.topologies import topology_of
 from mavrik.core.measuring.instruments import Instrument
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.measuring.readings import Measured, Reading, Run, overdue_meters
@@ -110,6 +111,17 @@ def test_the_milliohm_of_a_switch_knows_the_watts() -> None:
         found = said("switches", {"contact_ohm:cut_off": 0.0006}, circuit, u=1e-5)[0]
         assert found.verdict is verdict, found
     assert "10 W more" in found.limit and "282 A" in found.limit  # a fuel pump takes the rest
+
+
+def test_a_small_switch_is_not_asked_for_the_milliohm_of_a_big_one() -> None:
+    """A switch in a coil's wire has ten milliohms new; the trade's milliohm is of what carries a battery's current."""
+    made = topology_of("two_controls").build(VEHICLES["car"]).circuit
+    assert made.branch("driver_switch").sound_resistance_ohm(20.0) == 0.01
+    for ohm, verdict in ((0.012, PASS), (0.03, FAIL)):
+        (found,) = said("switches", {"contact_ohm:driver_switch": ohm}, made, u=1e-4)
+        assert found.verdict is verdict and "battery's current" in found.limit, found
+    (heavy,) = said("switches", {"contact_ohm:isolator": 0.003}, made, u=1e-5)
+    assert heavy.verdict is FAIL and "1 mΩ or less" in heavy.limit
 
 
 def test_a_connector_is_held_against_the_air_round_it() -> None:

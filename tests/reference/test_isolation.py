@@ -29,6 +29,8 @@ NOTHING_A = 0.01
 """A source that holds something nothing hangs on gives this or less, either way, by the rounding of what is printed."""
 
 LIVE_V, CLOSED_OHM, OPEN_OHM, OFF_OHM, GIVES_WAY_OHM = 1.0, 1e-4, 1e10, 1e7, 0.002
+INSULATION_OHM = 1e9
+"""Of a node to the case. A wire between two open switches hangs on nothing: its insulation leaks more than their gaps, so it is dead."""
 ENGINE = {"off": 0, "key_on": 0, "cranking": 0, "idle": 1, "fast": 2}
 
 
@@ -131,7 +133,7 @@ class Bench:
                     f"bo{k}_{d.id} {n(d.ground_node)} {n(d.out_node)} i={self.law(v.does.get(d.id), d.set_point_v, seen, d.limit_a)}"
                 )
                 out.append(f"ii{k}_{d.id} {n(d.in_node)} {n(d.ground_node)} {v.takes.get(d.id, 0.0)}")
-        return out + [f"rg{k}_{x.id} {n(x.id)} 0 {OPEN_OHM}" for x in c.nodes if x.id != ref]
+        return out + [f"rg{k}_{x.id} {n(x.id)} 0 {INSULATION_OHM}" for x in c.nodes if x.id != ref]
 
     def battery(self, b: Any) -> tuple[float, float, float]:
         """Its open-circuit voltage, and its resistance giving and taking."""

@@ -6,10 +6,10 @@ from collections.abc import Callable, Collection
 from functools import cached_property
 from typing import TypeVar, cast
 
-from mavrik.core.circuit import Circuit, ContactBranch
-from mavrik.core.circuit.graph import graph_of, reach
-from mavrik.core.isolation.documents import Control, Switching
-from mavrik.core.isolation.expressions import names_in, read_condition
+from mavrik.core.circuit import AnyBranch, Circuit, ContactBranch
+from mavrik.core.circuit.graph import around, graph_of, reach
+from mavrik.core.isolation.documents import Control, Sense, Switching
+from mavrik.core.isolation.moves import moved_by
 from mavrik.core.isolation.table import Row, Table, truth_tables
 from mavrik.core.operating import Engine, State
 from mavrik.core.protection.continuous import continuous_currents
@@ -58,6 +58,7 @@ class Case:
     def contacts(self) -> list[ContactBranch]:
         """The contacts that are moved, those of a control's circuit or a sense wire apart: what carries the vehicle's current."""
         moved = {c.branch_id for c in self.switching.contacts}
+        moved -= {b.id for _, b in self._wires.values()}
         return [b for b in self.circuit.branches if b.id in moved and isinstance(b, ContactBranch)]
 
     @cached_property
@@ -74,10 +75,46 @@ class Case:
         found = Engine(self.circuit, state).settle().solution.current_a
         return {i: abs(a) for i, a in found.items()}
 
+    @cached_property
+    def _moved(self) -> dict[str, set[str]]:
+        return moved_by(self.circuit, self.switching)
+
     def moved_by(self, control_id: str) -> set[str]:
         """Contacts that a control moves, itself or through a coil or an input."""
-        through = {s.id for s in self.switching.senses if control_id in names_in(read_condition(s.when))} | {control_id}
-        return {c.branch_id for c in self.switching.contacts if through & set(names_in(read_condition(c.when)))}
+        return self._moved[control_id]
+
+    @cached_property
+    def _wires(self) -> dict[str, tuple[str, AnyBranch]]:
+        """Of every node beyond which there is nothing but coils and inputs the next one towards their supply, and the branch there."""
+        c = self.circuit
+        used = {n for b in c.batteries for n in (b.positive_node, b.negative_node)}
+        used |= {n for b in c.chargers for n in (b.positive_node, b.negative_node)}
+        used |= {n for x in c.loads for n in (x.from_node, x.to_node)} | {
+            n for a in c.alternators for n in (a.stud_node, a.case_node)
+        }
+        used |= {n for x in c.converters for n in (x.in_node, x.out_node, x.ground_node)}
+        graph, found = graph_of(c.branches, open_too=True), dict[str, tuple[str, AnyBranch]]()
+        ends = [n for s in self.switching.senses for n in (s.plus_node, s.minus_node)]
+        while ends:
+            node = ends.pop()
+            if node in graph and node not in used and graph.degree(node) == 1:
+                (found[node],) = around(graph, node)
+                graph.remove_node(node)
+                ends.append(found[node][0])
+        return found
+
+    @property
+    def wire_nodes(self) -> set[str]:
+        """Nodes on the wires of coils and inputs."""
+        return set(self._wires)
+
+    def supply_of(self, sense: Sense) -> tuple[str, list[AnyBranch]]:
+        """Where the wire of a coil or an input starts, and its branches from there on; none where it is not drawn."""
+        way, node = list[AnyBranch](), sense.plus_node
+        while node in self._wires:
+            node, branch = self._wires[node]
+            way.append(branch)
+        return node, way[::-1]
 
     def keeps_a_battery(self, opened: Collection[str]) -> bool:
         """Whether an alternator still has a battery, joined to both its ends by closed metal, with these branches open."""

@@ -167,9 +167,11 @@ def _owner(case: Case) -> Iterator[str]:
     every = tuple(c.id for c in case.controls)
     off = case.used.row("off", every)
     live = off.live - {n for b in case.circuit.batteries for n in (b.positive_node, b.negative_node)}
+    thin = live & case.wire_nodes
+    words = [*([labels_of(case, live - thin)] if live - thin else []), *(["the fused wire to the switches"] if thin else [])]
     yield (
-        f"With everything off these stay live, beside the battery's posts: {labels_of(case, live)}."
-        if live
+        f"With everything off these stay live, beside the battery's posts: {' and '.join(words)}."
+        if words
         else ("With everything off nothing but the battery's posts is live.")
     )
     yield (

@@ -6,6 +6,7 @@ import math
 
 from mavrik.core.catalogue.conductor import Material, at_temperature
 from mavrik.core.catalogue.fuses import FuseFamily, choose_rating
+from mavrik.core.circuit import FuseBranch
 from mavrik.core.isolation.case import Case
 from mavrik.core.isolation.documents import Sense
 from mavrik.core.isolation.rules.base import Answer, Rule, broken, met
@@ -43,10 +44,20 @@ def hot_times(coil_c: float = COIL_C) -> float:
     return at_temperature(1.0, coil_c, Material.COPPER)
 
 
-def _gets(coil: Sense, row: Row, coil_ohm: float) -> float:
+def _supplied(case: Case, coil: Sense, row: Row) -> tuple[float, float]:
+    """Volts where a coil's wires start, against its other end, and what they and the switches in them have [ohm]."""
+    start, _ = case.supply_of(coil)
+    plus, minus = row.node_v[coil.plus_node], row.node_v[coil.minus_node]
+    amps = abs(plus - minus) / (_coil_ohm(case, coil) + coil.lead_ohm)
+    drawn = abs(row.node_v[start] - plus) / amps if amps > 0 else 0.0
+    return abs(row.node_v[start] - minus), coil.lead_ohm + drawn
+
+
+def _gets(case: Case, coil: Sense, row: Row) -> float:
     """Volts at a hot coil's own ends."""
-    hot = coil_ohm * hot_times()
-    return abs(row.node_v[coil.plus_node] - row.node_v[coil.minus_node]) * hot / (hot + coil.lead_ohm)
+    supply, wires = _supplied(case, coil, row)
+    hot = _coil_ohm(case, coil) * hot_times()
+    return supply * hot / (hot + wires)
 
 
 def _supply(case: Case) -> Answer:
@@ -56,8 +67,7 @@ def _supply(case: Case) -> Answer:
     rest, cranking = case.used.row("off"), case.used.row("cranking")
     words = []
     for coil in coils:
-        ohm = _coil_ohm(case, coil)
-        at_rest, while_cranking = _gets(coil, rest, ohm), _gets(coil, cranking, ohm)
+        at_rest, while_cranking = _gets(case, coil, rest), _gets(case, coil, cranking)
         pulls, lets_go = coil.on_v * hot_times(), coil.off_v * hot_times()
         if at_rest < pulls:
             return broken(
@@ -76,26 +86,36 @@ def _supply(case: Case) -> Answer:
 
 
 def _wires(case: Case) -> Answer:
-    coils = [c for c in _coils(case) if c.lead_ohm > 0]
-    if not coils:
+    known = [(c, case.supply_of(c)[1]) for c in _coils(case)]
+    known = [(c, way) for c, way in known if way or c.lead_ohm > 0]
+    if not known:
         return met("No coil's wires are long enough to be known.")
-    words = []
-    for coil in coils:
-        ohm = _coil_ohm(case, coil)
-        share = coil.lead_ohm / (ohm + coil.lead_ohm)
-        fuse = choose_rating(FuseFamily.BLADE_C, coil.takes_a, math.inf)
-        assert fuse is not None
-        loses = f"its wires and switches lose {share * case.circuit.system_voltage_v:.2f} V"
+    words, row = [], case.used.row("off")
+    for coil, way in known:
+        supply, wires = _supplied(case, coil, row)
+        share = wires / (_coil_ohm(case, coil) + wires)
+        loses = f"its wires and switches lose {share * supply:.2f} V of {supply:.1f} V"
         if share > WIRE_SHARE:
             return broken(
                 f"{coil.label}: {loses}, more than {WIRE_SHARE:.0%} of its supply.",
-                None,
+                row,
                 "Thicker wires, or better contacts in the switches.",
             )
-        words.append(
-            f"{coil.label}: {loses}, {coil.takes_a:g} A; fuse them with {fuse.rating_a:g} A where they leave the battery"
+        usual = choose_rating(FuseFamily.BLADE_C, coil.takes_a, math.inf)
+        assert usual is not None
+        if way and not isinstance(way[0], FuseBranch):
+            return broken(
+                f"{coil.label}: nothing fuses {way[0].label} where it leaves the battery.",
+                row,
+                f"A fuse of {usual.rating_a:g} A there.",
+            )
+        fused = (
+            f"{way[0].label} has {way[0].in_words}"
+            if way
+            else f"fuse them with {usual.rating_a:g} A where they leave the battery"
         )
-    return met(f"{'; '.join(words)}.")
+        words.append(f"{coil.label}: {loses}, {coil.takes_a:g} A; {fused}")
+    return met(f"{'; '.join(words)}.", row)
 
 
 COIL_SUPPLY = Rule(370, "coil_supply", "Its coil has enough, hot and while cranking", _supply)

@@ -15,7 +15,7 @@ from mavrik.core.circuit.editing import with_parts
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.circuit.rules import charging_gaps
 from mavrik.core.isolation.documents import KEY, START, ConsumerRole, MovedContact, SwitchedConsumer, Switching
-from mavrik.core.isolation.expressions import names_in, read_condition
+from mavrik.core.isolation.moves import moved_by
 from mavrik.core.procedures.bench.disconnect import hand_worked
 
 IGNITION_A = 10.0
@@ -104,13 +104,8 @@ def with_controls(circuit: Circuit, switching: Switching) -> Circuit:
     circuit: the document; switching: of it
     """
     labels = {c.id: c.label for c in switching.controls}
-    coils = {s.id: names_in(read_condition(s.when)) for s in switching.senses}
-
-    def worked_by(contact: MovedContact) -> tuple[str, ...]:
-        names = [n for name in names_in(read_condition(contact.when)) for n in coils.get(name, (name,))]
-        return tuple(labels[n] for n in dict.fromkeys(names) if n in labels)
-
-    known = {c.branch_id: worked_by(c) for c in switching.contacts}
+    moves = moved_by(circuit, switching)
+    known = {c.branch_id: tuple(labels[i] for i, moved in moves.items() if c.branch_id in moved) for c in switching.contacts}
     facts = ControlFacts.model_fields
     new = [FittedControl.model_validate({"label": c.label, **{n: getattr(c, n) for n in facts}}) for c in switching.controls]
     looked_at = [
@@ -197,13 +192,14 @@ def behind_contacts(
     words, behind = list[str](), dict[str, str]()
     ring = find_ring(circuit)
     way = set(ring.feed) if charge_stays else set()
-    for battery in (b for b in circuit.batteries if batteries is None or b.id in batteries):
+    given = [b for b in circuit.batteries if batteries is None or b.id in batteries]
+    for battery in given:
         post = battery.negative_node if negative else battery.positive_node
         if post in behind.values() or any(_post(b, negative) == post for b in circuit.batteries if b.id in behind):
             continue
         grow = Growing(circuit)
         out = grow.node("isolated", f"{battery.label}, behind the isolator")
-        contact = make(grow.free("isolator"), f"Isolator of {battery.label}", post, out)
+        contact = make(grow.free("isolator"), f"Isolator of {battery.label}" if len(given) > 1 else "Isolator", post, out)
         grow.put("branches", contact)
         hung = [e.label for e in _hung(circuit) if _hangs(e, post) and e.id not in way]
         circuit = moved(grow.done(), post, out, {contact.id, *way})

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from mavrik.core.circuit import Circuit, RelayBranch, SwitchBranch
+from mavrik.core.circuit import Circuit, RelayBranch
 from mavrik.core.circuit.additions import Growing
-from mavrik.core.isolation.documents import MovedContact, Sense, SwitchedConsumer
+from mavrik.core.isolation.documents import Sense, SwitchedConsumer
 from mavrik.core.isolation.topologies.base import CONTACT_MOHM, Isolated, Topology, behind_contacts, contacts_of, usual_switching
-from mavrik.core.isolation.topologies.two_controls import CONTROLS
+from mavrik.core.isolation.topologies.wires import CONTROLS, control_wire
 
 ON_V, OFF_V = 4.2, 3.6
 """Common practice, one set-up, no source."""
 INPUT_A = 0.012
 """Of an input with a kilohm to the body, which pulls it low when its wire is open."""
+
+NOT_PRICED = "The controller's box is in no price list: it is reckoned as the relays in it; its maker's price is to be asked for."
 
 
 def _relay(own: str, label: str, from_node: str, to_node: str) -> RelayBranch:
@@ -24,15 +26,16 @@ def _build(circuit: Circuit) -> Isolated:
     drawn, switching, assumed = usual_switching(circuit)
     made, behind, moves = behind_contacts(drawn, _relay)
     first, grow = made.battery, Growing(made)
-    wire = grow.node("sense_wire", "Sense wire")
-    pole = SwitchBranch(
-        id=grow.free("sense_pole"), label="Switches in the sense wire", from_node=first.positive_node, to_node=wire, resistance_mohm=20.0,
-        rating_a=5,
-    )  # fmt: skip
-    grow.put("branches", pole)
+    wire = control_wire(grow, first.positive_node, "Sense input", INPUT_A)
     done = grow.done()
     awake = Sense(
-        id="awake", label="Sense input", plus_node=wire, minus_node=first.negative_node, on_v=ON_V, off_v=OFF_V, takes_a=INPUT_A
+        id="awake",
+        label="Sense input",
+        plus_node=wire.end,
+        minus_node=first.negative_node,
+        on_v=ON_V,
+        off_v=OFF_V,
+        takes_a=INPUT_A,
     )
     # Every output hangs on the one condition, so that all is dead before the engine has run down.
     consumers = tuple(
@@ -42,15 +45,10 @@ def _build(circuit: Circuit) -> Isolated:
     switched = switching.model_copy(
         update={
             "controls": CONTROLS, "senses": (awake,), "consumers": consumers,
-            "contacts": (*contacts_of(done, behind, "awake"), MovedContact(branch_id=pole.id, when="driver and outside")),
+            "contacts": (*contacts_of(done, behind, "awake"), *wire.contacts),
         }
     )  # fmt: skip
-    return Isolated(
-        done,
-        switched,
-        (*moves, "A thin fused sense wire from the battery's post through both switches to the controller."),
-        assumed,
-    )
+    return Isolated(done, switched, (*moves, wire.moved), (*assumed, wire.assumed, NOT_PRICED))
 
 
 CONTROLLER = Topology(

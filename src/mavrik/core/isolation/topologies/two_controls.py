@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from mavrik.core.circuit import Circuit, RelayBranch
-from mavrik.core.circuit.controls import ControlPlace
-from mavrik.core.isolation.documents import Control, Sense
+from mavrik.core.circuit.additions import Growing
+from mavrik.core.isolation.documents import Sense
 from mavrik.core.isolation.topologies.base import (
     CONTACT_MOHM,
     Isolated,
@@ -14,16 +14,12 @@ from mavrik.core.isolation.topologies.base import (
     contacts_of,
     usual_switching,
 )
+from mavrik.core.isolation.topologies.wires import CONTROLS, control_wire
 
 PULL_IN_SHARE, DROP_OUT_SHARE = 0.67, 0.2
 """Of the system's voltage, where a relay of this kind pulls in and lets go. Common practice, makers differ, no source."""
-COIL_A, COIL_LEAD_OHM = 0.6, 0.3
-"""The coil at the system's voltage, and its way through both switches and back. Rough, no source."""
-
-CONTROLS = (
-    Control(id="driver", label="Driver's switch", place=ControlPlace.DRIVER, marked=True),
-    Control(id="outside", label="Outer switch", place=ControlPlace.OUTSIDE, marked=True),
-)
+COIL_A = 0.6
+"""The coil at the system's voltage. Rough, no source."""
 
 
 def _relay(own: str, label: str, from_node: str, to_node: str) -> RelayBranch:
@@ -35,13 +31,16 @@ def _relay(own: str, label: str, from_node: str, to_node: str) -> RelayBranch:
 def _build(circuit: Circuit) -> Isolated:
     drawn, switching, assumed = usual_switching(circuit)
     made, behind, moves = behind_contacts(drawn, _relay, charge_stays=True)
-    first, volts = made.battery, made.system_voltage_v
+    first, volts, grow = made.battery, made.system_voltage_v, Growing(made)
+    wire = control_wire(grow, first.positive_node, "Relay coil", COIL_A)
+    wired = grow.done()
     coil = Sense(
-        id="coil", label="Relay coil", plus_node=first.positive_node, minus_node=first.negative_node, on_v=PULL_IN_SHARE * volts,
-        off_v=DROP_OUT_SHARE * volts, when="driver and outside", takes_a=COIL_A, lead_ohm=COIL_LEAD_OHM,
+        id="coil", label="Relay coil", plus_node=wire.end, minus_node=first.negative_node, on_v=PULL_IN_SHARE * volts,
+        off_v=DROP_OUT_SHARE * volts, takes_a=COIL_A,
     )  # fmt: skip
-    done = switching.model_copy(update={"controls": CONTROLS, "senses": (coil,), "contacts": contacts_of(made, behind, "coil")})
-    return Isolated(made, done, (*moves, "The coil's own fused wire from the battery's post through both switches."), assumed)
+    contacts = (*contacts_of(wired, behind, "coil"), *wire.contacts)
+    done = switching.model_copy(update={"controls": CONTROLS, "senses": (coil,), "contacts": contacts})
+    return Isolated(wired, done, (*moves, wire.moved), (*assumed, wire.assumed))
 
 
 TWO_CONTROLS = Topology(

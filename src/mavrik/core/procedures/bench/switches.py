@@ -30,18 +30,30 @@ WHOLE_MOHM = 10.0
 """From here on it is said without decimals."""
 
 
+SMALL_TIMES = 2.0
+"""A small contact may have this times what it has when sound. Our choice."""
+
+
 @lru_cache(maxsize=64)
 def _rated_currents(circuit: Circuit) -> Mapping[str, float]:
     return predict_what_can_be(circuit, at_rated_output(circuit)).current_a
 
 
 def _limit(circuit: Circuit, switch: str, limits: Limits) -> BenchLimit:
-    """What a contact may have closed: the milliohm of the trade, or less where so much current passes it that this would be a heater."""
+    """What a contact may have closed: the milliohm of the trade, more for a small one that never had so little, and less where so much
+    current passes it that this would be a heater."""
     found = limits.of("contact")
-    branch = circuit.branch(switch)
+    if found.most is None or found.exact:
+        return found
+    sound = circuit.branch(switch).sound_resistance_ohm(20.0)
+    if SMALL_TIMES * sound > found.most:
+        rule = f"{SMALL_TIMES * sound * 1000:.2g} mΩ, twice what it has when sound: a milliohm is asked of what carries a battery's current"
+        found = found.model_copy(
+            update={"most": SMALL_TIMES * sound, "rule": rule, "source": "Our choice; the maker's figure wins"}
+        )
     amps = abs(_rated_currents(circuit)[switch])
-    most = branch.sound_resistance_ohm(20.0) + most_excess_ohm(amps)
-    if found.most is None or found.exact or most >= found.most:
+    most = sound + most_excess_ohm(amps)
+    if found.most is None or most >= found.most:
         return found
     table = limit_table()
     rule = f"{most * 1000:.2g} mΩ: {table.hot_joint_w:g} W more than a sound one at the {amps:.0f} A that pass it at rated output"
