@@ -15,6 +15,7 @@ from mavrik.core.catalogue.prices import usual_prices
 from mavrik.core.circuit import BenchCharger, Circuit, JointBranch, Load
 from mavrik.core.circuit.additions import Growing
 from mavrik.core.circuit.controls import ControlPlace, FittedControl
+from mavrik.core.circuit.dead_ends import dead_ends
 from mavrik.core.circuit.editing import with_parts
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.isolation.case import Case
@@ -33,6 +34,7 @@ from mavrik.core.planning.guided import GuideProblemError, guide_of, guided
 from mavrik.core.planning.guided.beside import beside
 from mavrik.core.planning.targets import Guided, SizingTarget
 from mavrik.core.procedures import Limits, procedure
+from mavrik.core.protection.continuous import continuous_currents, positions
 
 
 def built(topology: str, layout: str = "competition_car", volts: int = 12) -> Isolated:
@@ -468,6 +470,21 @@ def test_a_control_moves_what_its_own_contact_takes_the_supply_from(way: str, re
 def test_a_coil_that_is_short_of_voltage_is_found(coil: dict[str, float], rule: str, words: str) -> None:
     outcome, said = coil_answers(**coil)[rule]
     assert outcome == "broken" and words in said
+
+
+def test_switches_in_a_wire_that_feeds_nothing_of_the_circuit_make_no_more_positions() -> None:
+    """Two switches in a coil's wire would ask for four times the states, or, of many, for fewer of those that matter."""
+    made = built("two_controls", "second_battery_converter")
+    wire = {b.id for _, b in dead_ends(made.circuit).values()}
+    assert wire == {"control_fuse", "driver_wire", "driver_switch", "outside_wire", "outside_switch", "control_back"}
+    assert (
+        not any(wire & set(p) for p in positions(made.circuit)) and len(positions(made.circuit)) == 4
+    )  # an isolator at each battery
+    carries = continuous_currents(made.circuit)
+    assert all(carries[i] < 1e-3 for i in wire) and carries["isolator"] > 10
+    # What the regulator senses by is no dead end: a switch in it changes what comes.
+    sensed = made.circuit.alternator.model_copy(update={"sense_positive_node": "driver_in"})
+    assert "driver_wire" not in {b.id for _, b in dead_ends(with_parts(made.circuit, alternators=(sensed,))).values()}
 
 
 # A selector, what is known of controls, and what an alternator does whose battery is taken away

@@ -7,7 +7,8 @@ from functools import cached_property
 from typing import TypeVar, cast
 
 from mavrik.core.circuit import AnyBranch, Circuit, ContactBranch
-from mavrik.core.circuit.graph import around, graph_of, reach
+from mavrik.core.circuit.dead_ends import dead_ends
+from mavrik.core.circuit.graph import graph_of, reach
 from mavrik.core.isolation.documents import Control, Sense, Switching
 from mavrik.core.isolation.moves import moved_by
 from mavrik.core.isolation.table import Row, Table, truth_tables
@@ -85,27 +86,11 @@ class Case:
 
     @cached_property
     def _wires(self) -> dict[str, tuple[str, AnyBranch]]:
-        """Of every node beyond which there is nothing but coils and inputs the next one towards their supply, and the branch there."""
-        c = self.circuit
-        used = {n for b in c.batteries for n in (b.positive_node, b.negative_node)}
-        used |= {n for b in c.chargers for n in (b.positive_node, b.negative_node)}
-        used |= {n for x in c.loads for n in (x.from_node, x.to_node)} | {
-            n for a in c.alternators for n in (a.stud_node, a.case_node)
-        }
-        used |= {n for x in c.converters for n in (x.in_node, x.out_node, x.ground_node)}
-        graph, found = graph_of(c.branches, open_too=True), dict[str, tuple[str, AnyBranch]]()
-        ends = [n for s in self.switching.senses for n in (s.plus_node, s.minus_node)]
-        while ends:
-            node = ends.pop()
-            if node in graph and node not in used and graph.degree(node) == 1:
-                (found[node],) = around(graph, node)
-                graph.remove_node(node)
-                ends.append(found[node][0])
-        return found
+        return dead_ends(self.circuit)
 
     @property
     def wire_nodes(self) -> set[str]:
-        """Nodes on the wires of coils and inputs."""
+        """Nodes on the wires of coils and inputs, which are no elements of the circuit."""
         return set(self._wires)
 
     def supply_of(self, sense: Sense) -> tuple[str, list[AnyBranch]]:

@@ -9,6 +9,7 @@ from itertools import product
 from mavrik.core import network as net
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.branches.contacts import SwitchedBranch
+from mavrik.core.circuit.dead_ends import dead_ends
 from mavrik.core.operating import State, solved_together
 from mavrik.core.operating.prediction import FAST_RPM, at_output, at_rated_output
 
@@ -26,13 +27,15 @@ def positions(circuit: Circuit) -> list[dict[str, bool]]:
     """What the switches, selectors and relays of a circuit can be set to: as drawn first, by branch id.
 
     circuit: the document
-    Breakers and links are left to what opens and closes them by itself.
+    Breakers and links are left to what opens and closes them by itself, and what leads to nothing changes nothing.
 
     >>> from mavrik.core.circuit.layouts import build_layout
     >>> len(positions(build_layout("boat_selector", 12)))
     4
     """
-    drawn = {b.id: b.closed for b in circuit.branches if isinstance(b, SwitchedBranch) and not b.protects}
+    nowhere = {b.id for _, b in dead_ends(circuit).values()}
+    switched = [b for b in circuit.branches if isinstance(b, SwitchedBranch) and not b.protects]
+    drawn = {b.id: b.closed for b in switched if b.id not in nowhere}
     if 2 ** len(drawn) <= MOST_POSITIONS:
         every = [dict(zip(drawn, closed, strict=True)) for closed in product((True, False), repeat=len(drawn))]
     else:
