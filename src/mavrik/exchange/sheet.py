@@ -230,6 +230,11 @@ def disconnect_of(bundle: Bundle) -> IsolationVerdict | None:
 PICTURE = "data:image/jpeg;base64,"
 
 
+def load_printer() -> None:
+    """Have what `render_pdf` loads at hand: the command line, which seldom prints, does without."""
+    import weasyprint  # noqa: F401
+
+
 def render_pdf(html: str) -> bytes:
     """A sheet as PDF.
 

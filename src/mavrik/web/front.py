@@ -14,6 +14,7 @@ from typing import Any
 
 from a2wsgi import WSGIMiddleware
 
+from mavrik.exchange.sheet import load_printer
 from mavrik.web.app import from_environment
 from mavrik.web.observe import log_to
 from mavrik.web.presence import LEFT
@@ -115,4 +116,6 @@ async def _refuse(send: Send, status: int, title: str, detail: str) -> None:
 def make() -> Application:
     """Entry for uvicorn: the application with its settings from the environment."""
     log_to()
+    # Half a second of a printer's life, before anybody waits for their first print of this process.
+    load_printer()
     return Patient(WSGIMiddleware(from_environment(), workers=THREADS))  # type: ignore[arg-type]
