@@ -6,12 +6,13 @@ import networkx as nx
 import pytest
 
 from mavrik.core.catalogue.prices import usual_prices
-from mavrik.core.circuit import Circuit, Termination, TerminationCondition
+from mavrik.core.circuit import Circuit, ConductorBranch, Termination, TerminationCondition
+from mavrik.core.circuit.additions import add_to
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.fabrication.cards import leads_to_make
 from mavrik.core.fabrication.steps import Phase, Step, course, work_steps
 from mavrik.core.isolation.topologies import topology_of
-from mavrik.core.planning.cost import branch_costs
+from mavrik.core.planning.cost import branch_costs, lead_cost
 from mavrik.core.planning.sizing import propose
 from mavrik.core.planning.targets import SizingTarget
 
@@ -43,10 +44,14 @@ def test_no_step_comes_before_what_it_needs_and_metal_is_dead_while_hands_are_on
             assert set(on) <= nx.descendants(graph, s.id), s.id
     assert nx.ancestors(graph, "test") >= {s.id for s in steps if s.phase is not Phase.TEST}
     # Every part that is paid for is fitted, and every lead that is laid was made.
-    assert {s.branch_id for s in steps if s.phase is Phase.FIT} == {b.id for b, _ in branch_costs(found, after, PRICES)}
+    parts = [s for s in steps if s.branch_id]
+    assert {s.branch_id for s in parts if s.phase is Phase.FIT} == {b.id for b, _ in branch_costs(found, after, PRICES)}
     assert {s.branch_id for s in steps if s.phase is Phase.MAKE} == {b.id for b in leads_to_make(found, after)}
     hours = sum(c.hours for _, c in branch_costs(found, after, PRICES))
-    assert sum(s.minutes for s in steps if s.phase in (Phase.MAKE, Phase.FIT)) == pytest.approx(60 * hours)
+    assert sum(s.minutes for s in parts if s.phase in (Phase.MAKE, Phase.FIT)) == pytest.approx(60 * hours)
+    # The unit that the leads are for is another one.
+    (unit,) = [s for s in steps if s.phase is Phase.FIT and not s.branch_id]
+    assert unit.text.startswith(f"Take {found.alternator.label} out and fit one of") and unit.minutes == 60 * PRICES.unit_h
 
 
 def test_a_part_that_goes_is_taken_out_and_what_stays_of_the_wiring_is_capped() -> None:
@@ -67,6 +72,39 @@ def test_what_is_only_dirty_is_cleaned_in_its_place() -> None:
     steps = work_steps(dirty, found, PRICES)
     assert [s.id for s in steps if s.branch_id] == ["fit:charge_cable"]
     assert next(s for s in steps if s.branch_id).text.startswith("Clean Charge cable to bright metal")
+
+
+def test_units_pulleys_set_points_batteries_and_chargers_are_steps_too() -> None:
+    found = build_layout("front_battery", 12)
+    unit = found.alternator
+
+    def fits(after: Circuit) -> list[str]:
+        return [s.text for s in work_steps(found, after, PRICES) if s.phase is Phase.FIT and not s.branch_id]
+
+    assert fits(found) == []
+    faster = found.model_copy(update={"alternators": (unit.model_copy(update={"pulley_ratio": unit.pulley_ratio + 0.3}),)})
+    assert len(fits(faster)) == 1 and "pulley of Alternator" in fits(faster)[0]
+    higher = found.model_copy(update={"alternators": (unit.model_copy(update={"set_point_v": 14.6}),)})
+    assert fits(higher) == ["Set Alternator to 14.60 V."]
+    (first,) = found.batteries
+    larger = found.model_copy(update={"batteries": (first.model_copy(update={"capacity_ah": 95.0}),)})
+    assert fits(larger)[0].startswith("Change Battery: 95 Ah")
+    grown = add_to(add_to(found, "battery_converter"), "alternator")
+    assert [t.split(":")[0].split(" beside")[0] for t in fits(grown)] == [
+        "Fit Alternator 2",
+        "Fit Battery 2",
+        "Fit DC-DC charger",
+    ]
+
+
+def test_a_lead_that_stays_as_it_is_is_made_anew_where_it_is_asked_for() -> None:
+    found = build_layout("front_battery", 12)
+    steps = work_steps(found, found, PRICES, ["charge_cable"])
+    assert [s.id for s in steps if s.branch_id] == ["make:charge_cable", "remove:charge_cable", "fit:charge_cable"]
+    lead = found.branch("charge_cable")
+    assert isinstance(lead, ConductorBranch)
+    minutes = sum(s.minutes for s in steps if s.phase in (Phase.MAKE, Phase.FIT))
+    assert minutes == pytest.approx(60 * lead_cost(lead, PRICES).hours)
 
 
 def test_another_name_costs_nothing_and_asks_no_step() -> None:

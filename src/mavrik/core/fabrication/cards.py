@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from pydantic import Field
 
 from mavrik.core.catalogue.conductor import parse_size
@@ -69,10 +71,10 @@ class LeadCard(Document):
     problem: str = Field("", description="Why it cannot be made as it is asked; empty: it can")
 
 
-def leads_to_make(found: Circuit, planned: Circuit) -> tuple[ConductorBranch, ...]:
+def leads_to_make(found: Circuit, planned: Circuit, anew: Collection[str] = ()) -> tuple[ConductorBranch, ...]:
     """Leads of a plan that are not there yet as it has them, in its order.
 
-    found, planned: before and after, the same parts under the same ids
+    found, planned: before and after, the same parts under the same ids; anew: ids of leads that are made though they stay as they are
 
     >>> from mavrik.core.circuit.layouts import front_battery
     >>> car = front_battery(12)
@@ -82,7 +84,7 @@ def leads_to_make(found: Circuit, planned: Circuit) -> tuple[ConductorBranch, ..
     """
     before = {b.id: b for b in found.branches}
     leads = (b for b in planned.branches if isinstance(b, ConductorBranch))
-    return tuple(b for b in leads if b.id not in before or not is_same_part(before[b.id], b))
+    return tuple(b for b in leads if b.id in anew or b.id not in before or not is_same_part(before[b.id], b))
 
 
 def lead_cards(found: Circuit, planned: Circuit, book: BuildBook) -> tuple[LeadCard, ...]:
@@ -100,7 +102,7 @@ def lead_cards(found: Circuit, planned: Circuit, book: BuildBook) -> tuple[LeadC
     ('Charge cable', '50 mm2', 1205)
     """
     known = {lead.branch_id: lead for lead in book.leads}
-    return tuple(_card(planned, b, known.get(b.id) or LeadSpec(branch_id=b.id)) for b in leads_to_make(found, planned))
+    return tuple(_card(planned, b, known.get(b.id) or LeadSpec(branch_id=b.id)) for b in leads_to_make(found, planned, book.anew))
 
 
 def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec) -> LeadCard:

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from mavrik.core.catalogue.lugs import StudMetal, lug_table
 from mavrik.core.circuit.document import MAX_BRANCHES
-from mavrik.core.document import Document, Identifier, Problem
+from mavrik.core.document import Document, Identifier, Moment, Problem
 from mavrik.core.fabrication.lengths import MOST_SLACK
 
 StudName = Annotated[str, Field(min_length=2, max_length=10, description="M8, 5/16 in")]
@@ -36,10 +36,26 @@ class LeadSpec(Document):
     to_end: EndSpec = EndSpec()
 
 
+class Tick(Document):
+    """A step that somebody has done."""
+
+    step: Annotated[str, Field(pattern=r"^[a-z]+(:[a-z0-9_]+){0,2}$", max_length=150)]
+    by: Annotated[str, Field(max_length=200, description="Who; set when it is kept")] = ""
+    at: Moment | None = Field(None, description="When; set when it is kept")
+
+
+MOST_STEPS = 500
+
+
 class BuildBook(Document):
-    """What is known of a plan's leads beyond its circuit."""
+    """What is known of a plan's leads beyond its circuit, and how far the work is."""
 
     leads: Annotated[tuple[LeadSpec, ...], Field(max_length=MAX_BRANCHES)] = ()
+    anew: Annotated[
+        tuple[Identifier, ...],
+        Field(max_length=MAX_BRANCHES, description="Leads that are made anew though the plan leaves them as they are"),
+    ] = ()
+    ticks: Annotated[tuple[Tick, ...], Field(max_length=MOST_STEPS)] = ()
 
 
 def check_book(book: BuildBook) -> list[Problem]:
@@ -51,6 +67,10 @@ def check_book(book: BuildBook) -> list[Problem]:
     ['to_end']
     """
     found, seen, known = [], set[str](), ", ".join(lug_table().studs)
+    ticked = [t.step for t in book.ticks]
+    found += [
+        Problem("build", "ticks", f"Step '{i}' is ticked twice.") for i in sorted({i for i in ticked if ticked.count(i) > 1})
+    ]
     for lead in book.leads:
         if lead.branch_id in seen:
             found.append(Problem(lead.branch_id, "branch_id", "This lead stands in the book twice."))

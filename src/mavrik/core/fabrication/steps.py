@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from enum import StrEnum
 
 import networkx as nx
@@ -12,7 +12,7 @@ from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.circuit import Battery, Circuit, ConductorBranch
 from mavrik.core.document import Document
 from mavrik.core.fabrication.cards import leads_to_make
-from mavrik.core.planning.cost import branch_costs, is_same_part, lead_cost
+from mavrik.core.planning.cost import branch_costs, is_same_part, lead_cost, same_unit
 
 OFF_MIN, ON_MIN, LOOK_MIN, REMOVE_MIN = 2.0, 3.0, 5.0, 5.0
 """Minutes for a clamp off and on, to look round and to take a part out. Common practice, rough, no source."""
@@ -43,10 +43,11 @@ class Step(Document):
     branch_id: str = ""
 
 
-def work_steps(found: Circuit, planned: Circuit, prices: PriceList) -> tuple[Step, ...]:
+def work_steps(found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str] = ()) -> tuple[Step, ...]:
     """Every step from the vehicle as found to the plan, none before what it needs.
 
-    found, planned: before and after, the same parts under the same ids; prices: the workshop's hours
+    found, planned: before and after, the same parts under the same ids; prices: the workshop's hours; anew: ids of leads that are made
+    though they stay as they are
     Leads are made on the bench first. Then everything is made safe, every negative comes off before any positive; old parts out, new ones
     in; positives on, and negatives last; then the tests.
     Source: common practice of the trade.
@@ -59,12 +60,12 @@ def work_steps(found: Circuit, planned: Circuit, prices: PriceList) -> tuple[Ste
     ['make:charge_cable', 'safe', 'off:battery:negative', 'off:battery:positive', 'remove:charge_cable', 'fit:charge_cable',
      'on:battery:positive', 'on:battery:negative', 'test']
     """
-    return tuple(_steps(found, planned, prices))
+    return tuple(_steps(found, planned, prices, anew))
 
 
-def _steps(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[Step]:
+def _steps(found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str]) -> Iterator[Step]:
     before, after = {b.id: b for b in found.branches}, {b.id: b for b in planned.branches}
-    made = leads_to_make(found, planned)
+    made = leads_to_make(found, planned, anew)
     for lead in made:
         hours = lead_cost(lead, prices).hours * (1 - LAY_SHARE)
         yield Step(
@@ -82,7 +83,8 @@ def _steps(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[Step
         yield _clamp("off", battery, "positive", negatives)
     dead = (*negatives, *(f"off:{b.id}:positive" for b in found.batteries))
     hours_of = {part.id: cost.hours for part, cost in branch_costs(found, planned, prices)}
-    cleaned = {i for i in hours_of if i in before and is_same_part(before[i], after[i])}
+    hours_of |= {lead.id: lead_cost(lead, prices).hours for lead in made}
+    cleaned = {i for i in hours_of if i in before and is_same_part(before[i], after[i])} - {lead.id for lead in made}
     gone = [b for b in found.branches if b.id not in after]
     for part in (*gone, *(before[i] for i in before if i in hours_of and i not in cleaned)):
         text = f"Take {part.label} out" + (": stock wiring that stays is capped and tied back." if part in gone else ".")
@@ -101,6 +103,9 @@ def _steps(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[Step
             text = f"Fit {part.label}, draw it to its torque and mark it."
         fitted.append(f"fit:{part.id}")
         yield Step(id=fitted[-1], phase=Phase.FIT, text=text, minutes=60 * hours, needs=tuple(needs), branch_id=part.id)
+    for element, text, hours in _devices(found, planned, prices):
+        fitted.append(f"fit:{element}")
+        yield Step(id=fitted[-1], phase=Phase.FIT, text=text, minutes=60 * hours, needs=dead)
     removed = tuple(f"remove:{b.id}" for b in gone)
     done = (*fitted, *removed) or dead
     positives = tuple(f"on:{b.id}:positive" for b in planned.batteries)
@@ -112,6 +117,35 @@ def _steps(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[Step
         id="test", phase=Phase.TEST, minutes=LOOK_MIN, needs=tuple(f"on:{b.id}:negative" for b in planned.batteries),
         text="Look for what is warm or loose, start it, and repeat the tests that were made before.",
     )  # fmt: skip
+
+
+def _devices(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[tuple[str, str, float]]:
+    """Units, batteries and chargers that are new or changed: id, what is done, and its hours."""
+    units = {a.id: a for a in found.alternators}
+    for unit in planned.alternators:
+        old = units.get(unit.id)
+        after = "" if unit.kind == "permanent_magnet" else ": belt, alignment, a finger's turn of the pulley"
+        if old is None:
+            yield unit.id, f"Fit {unit.label}{after}.", prices.unit_h
+        elif not same_unit(old, unit):
+            other = unit.label if unit.label != old.label else f"one of {unit.rated_a:g} A"
+            yield unit.id, f"Take {old.label} out and fit {other}{after}.", prices.unit_h
+        elif old.pulley_ratio != unit.pulley_ratio:
+            yield unit.id, f"Change the pulley of {unit.label}, and the belt where it asks for another.", prices.pulley_h
+        elif old.set_point_v != unit.set_point_v:
+            yield unit.id, f"Set {unit.label} to {unit.set_point_v:.2f} V.", prices.set_point_h
+    batteries = {b.id: b for b in found.batteries}
+    for battery in planned.batteries:
+        if batteries.get(battery.id) != battery:
+            way = "Fit" if battery.id not in batteries else "Change"
+            yield (
+                battery.id,
+                f"{way} {battery.label}: {battery.capacity_ah:g} Ah, strapped down, vented where it needs to be.",
+                prices.battery_h,
+            )
+    chargers = {c.id for c in found.converters}
+    for charger in (c for c in planned.converters if c.id not in chargers):
+        yield charger.id, f"Fit {charger.label} beside the battery it charges, with room for air.", prices.converter_h
 
 
 def _clamp(way: str, battery: Battery, side: str, needs: tuple[str, ...]) -> Step:

@@ -116,12 +116,13 @@ def circuit_cost(before: Circuit, after: Circuit, prices: PriceList) -> Cost:
     reset = [
         a
         for a in after.alternators
-        if a.id in old_units and old_units[a.id].set_point_v != a.set_point_v and _one_unit(old_units[a.id], a)
+        if a.id in old_units and old_units[a.id].set_point_v != a.set_point_v and same_unit(old_units[a.id], a)
     ]
     return total + Cost(0.0, prices.set_point_h * len(reset))
 
 
-def _one_unit(old: Alternator, new: Alternator) -> bool:
+def same_unit(old: Alternator, new: Alternator) -> bool:
+    """Whether an alternator is still the same one, set or turned otherwise at most."""
     return (old.rated_a, old.curve, old.label) == (new.rated_a, new.curve, new.label)
 
 

@@ -1,0 +1,170 @@
+"""The work of a job at the bench: its leads as cards, the cable they are cut from, and the steps, those that are done ticked."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from pydantic import Field
+
+from mavrik.core.catalogue.prices import PriceList
+from mavrik.core.circuit import Circuit, ConductorBranch
+from mavrik.core.document import Document, Moment, Problem
+from mavrik.core.fabrication.cards import LeadCard, lead_cards, leads_to_make
+from mavrik.core.fabrication.documents import BuildBook, check_book
+from mavrik.core.fabrication.steps import Phase, course, work_steps
+
+
+class Cut(Document):
+    """A piece of cable."""
+
+    branch_id: str
+    label: str
+    runs: int
+    cut_mm: float
+
+
+class Cable(Document):
+    """What is cut from one cable."""
+
+    size: str
+    total_mm: float
+    cuts: tuple[Cut, ...]
+
+
+class WorkStep(Document):
+    """A step, and how far it is."""
+
+    id: str
+    phase: Phase
+    text: str
+    minutes: float
+    branch_id: str
+    done: bool
+    by: str = Field(description="Who ticked it; empty: nobody has, or it is not kept yet")
+    at: Moment | None
+    ready: bool = Field(description="Not done, and everything that it needs is")
+    loose: bool = Field(description="Done, and nothing that needs it is: its tick may be taken off")
+    waits_for: tuple[str, ...] = Field(description="What has to be done before, in words")
+
+
+class MayBeMade(Document):
+    """A lead that the plan leaves as it is."""
+
+    branch_id: str
+    label: str
+    size: str
+
+
+class BuildView(Document):
+    """What is made and done, and what comes next."""
+
+    headline: str
+    cards: tuple[LeadCard, ...]
+    cables: tuple[Cable, ...]
+    steps: tuple[WorkStep, ...]
+    next_step: str | None = Field(description="Id of the first that is ready; null: all is done")
+    done: int
+    minutes: float = Field(description="All of it, one person")
+    minutes_left: float
+    stays: tuple[MayBeMade, ...] = Field(description="Leads that could be made anew as they are")
+    too_early: tuple[str, ...] = Field(description="Ids of steps that are ticked before what they need, and do not count as done")
+
+
+class BuildProblemError(ValueError):
+    """A book that cannot be: every place in `problems`."""
+
+    def __init__(self, problems: Sequence[Problem]) -> None:
+        super().__init__("; ".join(p.message for p in problems))
+        self.problems = list(problems)
+
+
+def all_leads(circuit: Circuit) -> tuple[str, ...]:
+    """The ids of every lead of a circuit."""
+    return tuple(b.id for b in circuit.branches if isinstance(b, ConductorBranch))
+
+
+def first_book(found: Circuit, leads_alone: bool) -> BuildBook:
+    """The book that a job begins with.
+
+    found: the circuit; leads_alone: whether leads are what the job is for and nothing is planned, so that all of them are made
+    """
+    return BuildBook(anew=all_leads(found)) if leads_alone else BuildBook()
+
+
+def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceList) -> BuildView:
+    """The work from a vehicle as found to its plan, as far as a book says it has come.
+
+    found, planned: before and after, the same parts under the same ids; book: what was measured and ticked; prices: the workshop's hours
+    A tick of a step that the plan no longer has is left in the book and counts for nothing; so does one that comes before what its step
+    needs, as when the plan has changed since.
+    Raises BuildProblemError where a lead or a tick stands twice, or a stud is none.
+    Source: `lead_cards`, `work_steps` and `course`.
+
+    >>> from mavrik.core.catalogue.prices import usual_prices
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> car = front_battery(12)
+    >>> view = build_view(car, car, BuildBook(anew=("charge_cable",)), usual_prices())
+    >>> view.next_step, [(c.size, round(c.total_mm)) for c in view.cables]
+    ('make:charge_cable', [('25 mm2', 1209)])
+    """
+    steps = work_steps(found, planned, prices, book.anew)
+    if problems := check_book(book):
+        raise BuildProblemError(problems)
+    cards = lead_cards(found, planned, book)
+    if not cards and len({s.phase for s in steps} - {Phase.SAFE, Phase.OFF, Phase.ON, Phase.TEST}) == 0:
+        # Nothing is made, taken out or fitted: nobody takes a battery off for that.
+        steps = ()
+    ticks, text = {t.step: t for t in book.ticks}, {s.id: s.text for s in steps}
+    done = set[str]()
+    for s in steps:
+        if s.id in ticks and done.issuperset(s.needs):
+            done.add(s.id)
+    needed = {n for s in steps if s.id in done for n in s.needs}
+    shown = []
+    for s in steps:
+        tick, waits = ticks.get(s.id) if s.id in done else None, tuple(n for n in s.needs if n not in done)
+        shown.append(
+            WorkStep(
+                id=s.id, phase=s.phase, text=s.text, minutes=s.minutes, branch_id=s.branch_id, done=tick is not None,
+                by=tick.by if tick else "", at=tick.at if tick else None, ready=tick is None and not waits,
+                loose=tick is not None and s.id not in needed, waits_for=tuple(text[n] for n in waits),
+            )
+        )  # fmt: skip
+    made = {b.id for b in leads_to_make(found, planned, book.anew)}
+    left = sum(s.minutes for s in shown if not s.done)
+    return BuildView(
+        headline=_headline(cards, shown), cards=cards, cables=_cables(cards), steps=tuple(shown),
+        next_step=next((s.id for s in shown if s.ready), None), done=len(done),
+        minutes=course(steps).minutes if steps else 0.0, minutes_left=left,
+        too_early=tuple(s.id for s in steps if s.id in ticks and s.id not in done),
+        stays=tuple(
+            MayBeMade(branch_id=b.id, label=b.label, size=b.conductor.label)
+            for b in planned.branches
+            if isinstance(b, ConductorBranch) and b.id not in made
+        ),
+    )  # fmt: skip
+
+
+def _cables(cards: Sequence[LeadCard]) -> tuple[Cable, ...]:
+    of: dict[str, list[Cut]] = {}
+    for c in cards:
+        if c.cut_mm is not None:
+            of.setdefault(c.size, []).append(Cut(branch_id=c.branch_id, label=c.label, runs=c.runs, cut_mm=c.cut_mm))
+    return tuple(
+        Cable(size=size, total_mm=sum(x.cut_mm * x.runs for x in cuts), cuts=tuple(sorted(cuts, key=lambda x: -x.cut_mm)))
+        for size, cuts in of.items()
+    )
+
+
+def _headline(cards: Sequence[LeadCard], steps: Sequence[WorkStep]) -> str:
+    if not steps:
+        return "Nothing is to be made: the plan leaves every lead as it is"
+    if bad := [c.label for c in cards if c.problem]:
+        return f"Cannot be made as asked: {', '.join(bad)}"
+    todo = [s for s in steps if not s.done]
+    if not todo:
+        return "All of it is done: test it, and hand it over"
+    steps_left = f"{len(todo)} of {len(steps)} steps to do"
+    if not cards:
+        return f"No lead to make, {steps_left}"
+    return f"{'1 lead' if len(cards) == 1 else f'{len(cards)} leads'} to make, {steps_left}"
