@@ -96,6 +96,20 @@ The output (docs/formats/mavrik-isolation.v2.schema.json says every field; A, V,
 """
 
 
+BUILD_HELP = """
+Lists the leads to make for the plan in a bundle, the cable they are cut from and the steps in a safe order; without a plan, where the
+job is to make leads, every lead of its circuit. Needs no database and no network. Exit 0 with a list, 2 for a file that is not sound.
+
+The output (docs/formats/mavrik-build.v1.schema.json says every field; mm, Nm, N, mV, minutes, each with its unit in its name):
+  format, version, program_version    "mavrik-build", 1
+  job_number, circuit_revision
+  book                 what was measured and ticked: leads[], anew[], ticks[] (step, by, at)
+  view                 headline, cards[] (size, cut_mm, ends[], in_order[], assumed[], problem), cables[] (size, total_mm, cuts[]),
+                       steps[] (id, phase, text, minutes, done, ready, waits_for[]), next_step, minutes_left
+With --csv the pieces to cut alone: cable, cut_mm, pieces, lead, and point, lug and stud of either end.
+"""
+
+
 class _AssessHelp(argparse.RawDescriptionHelpFormatter):
     """The fields of the output are those of the schema; it is only loaded when somebody asks."""
 
@@ -146,6 +160,14 @@ def _parser() -> argparse.ArgumentParser:
     isolate.add_argument("--purpose", default="storage", help="emergency, storage, service, theft, drain, winch or second_bank")
     isolate.add_argument("--topology", help="only this way; left out, every one that can be had")
     isolate.add_argument("--every-row", action="store_true", help="the whole truth table, not only what is read first")
+    build = commands.add_parser(
+        "build",
+        help="list leads, cable and steps of a bundle's plan, without a database",
+        epilog=BUILD_HELP,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    build.add_argument("file", help="a .mavrik.json file, or - for standard input")
+    build.add_argument("--csv", action="store_true", help="the pieces to cut, as CSV")
     sheet = commands.add_parser("sheet", help="print a job bundle's sheet as PDF, without a database")
     sheet.add_argument("file", help="a .mavrik.json file")
     sheet.add_argument("output", type=Path, help="the PDF to write")
@@ -218,6 +240,14 @@ def _isolate(arguments: argparse.Namespace) -> int:
     purpose = IsolationPurpose(arguments.purpose)
     made = isolate_bundle(read_bundle(_read(arguments.file)), purpose, arguments.topology, arguments.every_row)
     print(made.model_dump_json(indent=2))
+    return 0
+
+
+def _build(arguments: argparse.Namespace) -> int:
+    from mavrik.exchange.build_json import build_bundle, cut_list
+
+    made = build_bundle(read_bundle(_read(arguments.file)))
+    print(cut_list(made) if arguments.csv else made.model_dump_json(indent=2), end="" if arguments.csv else "\n")
     return 0
 
 
@@ -369,7 +399,7 @@ def _formats(arguments: argparse.Namespace) -> int:
 def main(words: list[str] | None = None) -> int:
     """Run one command; returns its exit code."""
     arguments = _parser().parse_args(words)
-    commands = {"assess": _assess, "solve": _solve, "plan": _plan, "isolate": _isolate, "sheet": _sheet}
+    commands = {"assess": _assess, "solve": _solve, "plan": _plan, "isolate": _isolate, "build": _build, "sheet": _sheet}
     commands |= {
         "standin": _standin,
         "formats": _formats,

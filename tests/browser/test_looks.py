@@ -36,6 +36,8 @@ VIEWS: list[tuple[str, str, tuple[str, ...]]] = [
     ("/jobs/3/plan", "[data-test=part-guided]", ("[data-test=part-guided]", "[data-test=guided-parts] tbody tr")),
     ("/lists", "[data-test=units]", ()),
     ("/lists", "[data-test=units]", ("[data-test=list-prices]",)),
+    ("/jobs/3/build", "[data-test=next-step]", ()),
+    ("/jobs/3/build", "[data-test=next-step]", ("[data-test=pane-steps]",)),
     ("/jobs/3/hand_over", "iframe", ()),
     ("/instruments", "[data-instrument]", ()),
     ("/people", "table", ()),

@@ -113,8 +113,11 @@ def test_complaint_to_sheet_by_keyboard(open_page: Callable[..., Page], tmp_path
     tab_to(page, "[data-test=keep-plan]")
     keys.press("Enter")
     expect(page.locator("[data-test=keep-plan]")).to_have_text("Kept")
-    # The sheet, and out of the door.
+    # What was planned is to be made now; the sheet, and out of the door.
     keys.press("5")
+    page.wait_for_url("**/build")
+    expect(page.locator("[data-test=next-step]")).to_contain_text("Make Charge cable.")
+    keys.press("6")
     page.wait_for_url("**/hand_over")
     sheet = page.frame_locator("iframe")
     expect(sheet.locator("body")).to_contain_text("Planned for 110 A")
@@ -147,7 +150,7 @@ def test_complaint_to_sheet_by_keyboard(open_page: Callable[..., Page], tmp_path
     # And in again, as another job.
     page.goto("/")
     page.set_input_files("[data-test=bundle-file]", file)
-    page.wait_for_url("**/jobs/*/hand_over")
+    page.wait_for_url("**/jobs/*/build")
     expect(page.locator(".head")).to_contain_text("Keyboard & Sons")
 
 

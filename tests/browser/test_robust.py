@@ -149,7 +149,15 @@ def test_a_database_that_goes_away_is_said_and_come_back_from(
 @pytest.mark.parametrize(("width", "height"), [(1280, 800), (800, 1280), (390, 844)])
 def test_every_view_fits_the_screen(open_page: Callable[..., Page], width: int, height: int) -> None:
     page = open_page(width=width, height=height)
-    for path in ("/", "/jobs/1/circuit", "/jobs/1/measure", "/jobs/1/findings", "/jobs/3/plan", "/jobs/1/hand_over"):
+    for path in (
+        "/",
+        "/jobs/1/circuit",
+        "/jobs/1/measure",
+        "/jobs/1/findings",
+        "/jobs/3/plan",
+        "/jobs/3/build",
+        "/jobs/1/hand_over",
+    ):
         page.goto(path)
         page.wait_for_selector("[data-job], svg.loop, iframe")
         over = page.evaluate("document.documentElement.scrollWidth - window.innerWidth")

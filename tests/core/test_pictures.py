@@ -139,11 +139,18 @@ SIMPLE = simple_circuit()
 
 
 def standing(
-    *purposes: Purpose, handed_over: bool = False, plans: int = 0, added: tuple[str, ...] = (), **read: float
+    *purposes: Purpose,
+    handed_over: bool = False,
+    plans: int = 0,
+    build_steps: tuple[int, int] | None = None,
+    added: tuple[str, ...] = (),
+    **read: float,
 ) -> Progress:
     runs = [drop_run(SIMPLE, 100, **read)] if read else []
     found = judged(SIMPLE, *runs)
-    return progress(JobFacts(frozenset(purposes), SIMPLE, found, plans=plans, handed_over=handed_over), added)
+    return progress(
+        JobFacts(frozenset(purposes), SIMPLE, found, plans=plans, build_steps=build_steps, handed_over=handed_over), added
+    )
 
 
 def test_a_new_job_begins_with_its_circuit() -> None:
@@ -160,7 +167,11 @@ def test_a_job_says_what_is_missing() -> None:
     whole = {"feed": 0.121, "fuse": 0.053, "home": 0.065}
     assert standing(fault, **whole).next_stage == "hand_over"
     assert standing(Purpose.MORE_LOAD, **whole).next_stage == "plan"
-    assert standing(Purpose.MORE_LOAD, plans=1, **whole).next_stage == "hand_over"
+    assert standing(Purpose.MORE_LOAD, plans=1, **whole).next_stage == "build"
+    planned = {"plans": 1, "build_steps": (2, 9)}
+    assert standing(Purpose.MORE_LOAD, **planned, **whole).missing == "7 of 9 steps"
+    for every in (9, 0):  # all done, and nothing to do
+        assert standing(Purpose.MORE_LOAD, **{**planned, "build_steps": (every, every)}, **whole).next_stage == "hand_over"
 
 
 def test_the_path_is_what_the_purpose_needs_and_what_was_added() -> None:

@@ -440,6 +440,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/build": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The work at the bench
+         * @description Leads to make with every figure of the bench, the cable they are cut from, and the steps in a safe order.
+         */
+        get: operations["building_get_build_jobs__int_job_id__build_get"];
+        put?: never;
+        /**
+         * Keep the book of the bench
+         * @description What is newly ticked was done by whoever sends it, now.
+         */
+        post: operations["building_post_build_jobs__int_job_id__build_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/build/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a book of the bench comes to
+         * @description Nothing is kept.
+         */
+        post: operations["building_post_build_preview_jobs__int_job_id__build_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/bundle": {
         parameters: {
             query?: never;
@@ -2929,6 +2973,88 @@ export interface components {
             worked_by: string[];
         };
         /**
+         * BuildBook
+         * @description What is known of a plan's leads beyond its circuit, and how far the work is.
+         */
+        BuildBook: {
+            /**
+             * Anew
+             * @description Leads that are made anew though the plan leaves them as they are
+             * @default []
+             */
+            anew: string[];
+            /**
+             * Leads
+             * @default []
+             */
+            leads: components["schemas"]["LeadSpec"][];
+            /**
+             * Ticks
+             * @default []
+             */
+            ticks: components["schemas"]["Tick"][];
+        };
+        /**
+         * BuildRecord
+         * @description The work at the bench, as it was kept last, and what it comes to.
+         */
+        BuildRecord: {
+            document: components["schemas"]["BuildBook"];
+            /** Revision */
+            revision: number;
+            view: components["schemas"]["BuildView"];
+        };
+        /**
+         * BuildView
+         * @description What is made and done, and what comes next.
+         */
+        BuildView: {
+            /** Cables */
+            cables: components["schemas"]["Cable"][];
+            /** Cards */
+            cards: components["schemas"]["LeadCard"][];
+            /** Done */
+            done: number;
+            /** Headline */
+            headline: string;
+            /**
+             * Minutes
+             * @description All of it, one person
+             */
+            minutes: number;
+            /** Minutes Left */
+            minutes_left: number;
+            /**
+             * Next Step
+             * @description Id of the first that is ready; null: all is done
+             */
+            next_step: string | null;
+            /**
+             * Stays
+             * @description Leads that could be made anew as they are
+             */
+            stays: components["schemas"]["MayBeMade"][];
+            /** Steps */
+            steps: components["schemas"]["WorkStep"][];
+            /**
+             * Too Early
+             * @description Ids of steps that are ticked before what they need, and do not count as done
+             */
+            too_early: string[];
+        };
+        /**
+         * Cable
+         * @description What is cut from one cable.
+         */
+        Cable: {
+            /** Cuts */
+            cuts: components["schemas"]["Cut"][];
+            /** Size */
+            size: string;
+            /** Total Mm */
+            total_mm: number;
+        };
+        /**
          * CableBranch
          * @description An insulated cable.
          */
@@ -3229,6 +3355,11 @@ export interface components {
             state_start: components["schemas"]["State"];
             /** Strandings */
             strandings: components["schemas"]["LabelledChoice"][];
+            /**
+             * Studs
+             * @description That lugs are made for
+             */
+            studs: components["schemas"]["LabelledChoice"][];
             /** Termination Conditions */
             termination_conditions: components["schemas"]["LabelledChoice"][];
             /** Termination Kinds */
@@ -3999,6 +4130,20 @@ export interface components {
             next: string;
         };
         /**
+         * Cut
+         * @description A piece of cable.
+         */
+        Cut: {
+            /** Branch Id */
+            branch_id: string;
+            /** Cut Mm */
+            cut_mm: number;
+            /** Label */
+            label: string;
+            /** Runs */
+            runs: number;
+        };
+        /**
          * DeadShort
          * @description A fault to try out: a path that should not be.
          */
@@ -4183,7 +4328,7 @@ export interface components {
          * @description Documents that a job holds beside its circuits and runs.
          * @enum {string}
          */
-        DocumentKind: "plan" | "drive" | "use" | "simulation" | "worth" | "fit" | "isolation";
+        DocumentKind: "plan" | "drive" | "use" | "simulation" | "worth" | "fit" | "isolation" | "build";
         /**
          * Doubt
          * @description A reading that no likely cause explains: more likely a slip of the probe, a range or a decimal point.
@@ -4486,6 +4631,55 @@ export interface components {
              * @default
              */
             to: string;
+        };
+        /**
+         * EndCard
+         * @description One end of a lead.
+         */
+        EndCard: {
+            /**
+             * At
+             * @description The point it goes to
+             */
+            at: string;
+            fit: components["schemas"]["Fit"];
+            /** Fit Words */
+            fit_words: string;
+            /**
+             * Lug
+             * @description Size that its barrel is made for; empty: a post clamp
+             */
+            lug: string;
+            /** Sleeve */
+            sleeve: string;
+            /** Sleeve Mm */
+            sleeve_mm: number;
+            /** Strip Mm */
+            strip_mm: number;
+            /**
+             * Stud
+             * @description Empty: a post clamp
+             */
+            stud: string;
+            /**
+             * Torque Nm
+             * @description Where no maker says otherwise; null: a post clamp
+             */
+            torque_nm: number | null;
+        };
+        /**
+         * EndSpec
+         * @description What one end of a lead goes onto.
+         */
+        EndSpec: {
+            /** @default null */
+            metal: components["schemas"]["StudMetal"] | null;
+            /**
+             * Stud
+             * @description null: not looked at, what is usual is taken
+             * @default null
+             */
+            stud: string | null;
         };
         /**
          * Erased
@@ -4829,6 +5023,12 @@ export interface components {
             /** Undecided */
             undecided: components["schemas"]["Undecided"][];
         };
+        /**
+         * Fit
+         * @description How conductors go into a barrel.
+         * @enum {string}
+         */
+        Fit: "loose" | "snug" | "with_care" | "too_much";
         /**
          * FitItem
          * @description What was found of one point.
@@ -5752,7 +5952,7 @@ export interface components {
             complaint: string;
             customer: components["schemas"]["Customer"];
             /** Documents */
-            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"] | components["schemas"]["KeptUseRecord"] | components["schemas"]["KeptSimulationRecord"] | components["schemas"]["KeptWorthRecord"] | components["schemas"]["KeptFitRecord"] | components["schemas"]["KeptIsolationRecord"])[];
+            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"] | components["schemas"]["KeptUseRecord"] | components["schemas"]["KeptSimulationRecord"] | components["schemas"]["KeptWorthRecord"] | components["schemas"]["KeptFitRecord"] | components["schemas"]["KeptIsolationRecord"] | components["schemas"]["KeptBuildRecord"])[];
             /** Id */
             id: number;
             /** @default common */
@@ -5957,6 +6157,29 @@ export interface components {
             why: string;
         };
         /**
+         * KeptBuildRecord
+         * @description What was kept of a job's work at the bench.
+         */
+        KeptBuildRecord: {
+            /** Circuit Id */
+            circuit_id: number | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            document: components["schemas"]["BuildBook"];
+            /** Id */
+            id: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "build";
+            /** Revision */
+            revision: number;
+        };
+        /**
          * KeptDisconnect
          * @description The disconnect that was decided on: what it does, how far that is proven, and what its contacts make of heat.
          */
@@ -6152,6 +6375,106 @@ export interface components {
              * @default
              */
             why: string;
+        };
+        /**
+         * LeadCard
+         * @description A lead to be made.
+         */
+        LeadCard: {
+            /**
+             * Assumed
+             * @description What nobody has measured, and was taken to be so
+             */
+            assumed: string[];
+            /** Branch Id */
+            branch_id: string;
+            /**
+             * Cut Mm
+             * @description Of the cable, straight
+             */
+            cut_mm: number | null;
+            /** Ends */
+            ends: components["schemas"]["EndCard"][];
+            /**
+             * Finished Mm
+             * @description From stud to stud; null: it cannot be made so
+             */
+            finished_mm: number | null;
+            /**
+             * In Order
+             * @description How it is made, step by step
+             */
+            in_order: string[];
+            /** Label */
+            label: string;
+            /**
+             * Most Drop Mv
+             * @description From lug to lug, with 100 A through one run at 20 degC [mV]
+             */
+            most_drop_mv: number | null;
+            /**
+             * Problem
+             * @description Why it cannot be made as it is asked; empty: it can
+             * @default
+             */
+            problem: string;
+            /**
+             * Pull Out N
+             * @description What each crimp holds for a minute; null: none is listed
+             */
+            pull_out_n: number | null;
+            /**
+             * Runs
+             * @description Equal ones
+             */
+            runs: number;
+            /** Size */
+            size: string;
+            /** Tolerance Mm */
+            tolerance_mm: number | null;
+        };
+        /**
+         * LeadSpec
+         * @description A lead as it is to be made.
+         */
+        LeadSpec: {
+            /**
+             * Branch Id
+             * @description Short name, unique in the document
+             */
+            branch_id: string;
+            /**
+             * Cable Mm
+             * @description Over its insulation [mm]; null: not measured
+             * @default null
+             */
+            cable_mm: number | null;
+            /**
+             * @default {
+             *       "metal": null,
+             *       "stud": null
+             *     }
+             */
+            from_end: components["schemas"]["EndSpec"];
+            /**
+             * Route Mm
+             * @description A string laid along its way [mm]; null: the length it is drawn with
+             * @default null
+             */
+            route_mm: number | null;
+            /**
+             * Slack
+             * @description More than the string, as a share
+             * @default 0.03
+             */
+            slack: number;
+            /**
+             * @default {
+             *       "metal": null,
+             *       "stud": null
+             *     }
+             */
+            to_end: components["schemas"]["EndSpec"];
         };
         /**
          * LimitProfileName
@@ -6417,6 +6740,18 @@ export interface components {
          * @enum {string}
          */
         Material: "copper" | "tinned_copper" | "copper_clad_aluminium" | "aluminium";
+        /**
+         * MayBeMade
+         * @description A lead that the plan leaves as it is.
+         */
+        MayBeMade: {
+            /** Branch Id */
+            branch_id: string;
+            /** Label */
+            label: string;
+            /** Size */
+            size: string;
+        };
         /**
          * Me
          * @description Who is signed in, and the token that writes must carry.
@@ -6873,6 +7208,12 @@ export interface components {
             password: string;
             role: components["schemas"]["Role"];
         };
+        /**
+         * Phase
+         * @description Where a step stands in the work.
+         * @enum {string}
+         */
+        Phase: "make" | "safe" | "off" | "remove" | "fit" | "on" | "test";
         /**
          * PhotoRecord
          * @description A photo that is kept.
@@ -9155,6 +9496,12 @@ export interface components {
          */
         Stranding: "flexible" | "extra_flexible" | "road_vehicle";
         /**
+         * StudMetal
+         * @description What a stud and its nut are made of.
+         * @enum {string}
+         */
+        StudMetal: "steel_8_8" | "stainless_a2_70" | "brass";
+        /**
          * SumCheck
          * @description The parts against the whole: do they agree within what the meter can explain?
          */
@@ -9494,6 +9841,26 @@ export interface components {
             ambient_c: number;
             /** Engine Space C */
             engine_space_c: number;
+        };
+        /**
+         * Tick
+         * @description A step that somebody has done.
+         */
+        Tick: {
+            /**
+             * At
+             * @description When; set when it is kept
+             * @default null
+             */
+            at: string | null;
+            /**
+             * By
+             * @description Who; set when it is kept
+             * @default
+             */
+            by: string;
+            /** Step */
+            step: string;
         };
         /**
          * TracePage
@@ -9924,6 +10291,45 @@ export interface components {
             seen: components["schemas"]["SeenCircuit"];
             /** @description With its whole truth table */
             way: components["schemas"]["DisconnectWay"];
+        };
+        /**
+         * WorkStep
+         * @description A step, and how far it is.
+         */
+        WorkStep: {
+            /** At */
+            at: string | null;
+            /** Branch Id */
+            branch_id: string;
+            /**
+             * By
+             * @description Who ticked it; empty: nobody has, or it is not kept yet
+             */
+            by: string;
+            /** Done */
+            done: boolean;
+            /** Id */
+            id: string;
+            /**
+             * Loose
+             * @description Done, and nothing that needs it is: its tick may be taken off
+             */
+            loose: boolean;
+            /** Minutes */
+            minutes: number;
+            phase: components["schemas"]["Phase"];
+            /**
+             * Ready
+             * @description Not done, and everything that it needs is
+             */
+            ready: boolean;
+            /** Text */
+            text: string;
+            /**
+             * Waits For
+             * @description What has to be done before, in words
+             */
+            waits_for: string[];
         };
         /**
          * Worth
@@ -11062,6 +11468,163 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    building_get_build_jobs__int_job_id__build_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    building_post_build_jobs__int_job_id__build_post: {
+        parameters: {
+            query?: {
+                revision?: number | null;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BuildBook"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    building_post_build_preview_jobs__int_job_id__build_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BuildBook"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildView"];
                 };
             };
             /** @description Not Found */

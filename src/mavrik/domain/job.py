@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, Field
 
 from mavrik.core.document import Ampere, Day, Document
+from mavrik.core.fabrication.documents import BuildBook
 from mavrik.core.isolation.documents import Isolation
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.planning.drive import DriveRequest
@@ -70,6 +71,7 @@ class DocumentKind(StrEnum):
     WORTH = "worth"
     FIT = "fit"
     ISOLATION = "isolation"
+    BUILD = "build"
 
 
 class AddedLoad(Document):
@@ -145,6 +147,7 @@ DOCUMENT_KINDS: dict[DocumentKind, type[Document]] = {
     DocumentKind.WORTH: WorthCompared,
     DocumentKind.FIT: FitRequest,
     DocumentKind.ISOLATION: Isolation,
+    DocumentKind.BUILD: BuildBook,
 }
 """The schema of each kind of document."""
 

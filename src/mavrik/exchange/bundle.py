@@ -10,6 +10,7 @@ from pydantic import Base64UrlBytes, Field, ValidationError, model_validator
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.document import Document, Moment, PhotoKey, Problem
+from mavrik.core.fabrication.documents import BuildBook
 from mavrik.core.isolation.documents import Isolation, check_switching
 from mavrik.core.measuring.readings import Run
 from mavrik.core.measuring.waveform import FARTHEST_S, MOST_SAMPLES, MOST_VOLTS
@@ -71,7 +72,7 @@ class BundleDocument(Document):
 
     kind: DocumentKind
     circuit_id: Annotated[int, Field(ge=1)] | None = Field(None, description="The circuit version that belongs to it")
-    document: Plan | DriveRequest | UseRequest | Simulation | WorthCompared | FitRequest | Isolation
+    document: Plan | DriveRequest | UseRequest | Simulation | WorthCompared | FitRequest | Isolation | BuildBook
 
     @model_validator(mode="after")
     def _of_its_kind(self) -> BundleDocument:
@@ -192,6 +193,11 @@ class Bundle(Document):
     def fit(self) -> FitRequest | None:
         """What was kept last of whether another unit fits, if anything was."""
         found = [d.document for d in self.documents if isinstance(d.document, FitRequest)]
+        return found[-1] if found else None
+
+    def build(self) -> BuildBook | None:
+        """The book of the bench as it was kept last, if one was."""
+        found = [d.document for d in self.documents if isinstance(d.document, BuildBook)]
         return found[-1] if found else None
 
     def isolation(self) -> tuple[Circuit, Isolation] | None:

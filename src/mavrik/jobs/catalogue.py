@@ -9,6 +9,7 @@ from pydantic import Field
 from mavrik.core.catalogue.conductor import LARGEST_AWG, Material, Size, SizeSystem, Stranding, conductor_table
 from mavrik.core.catalogue.fuses import FuseFamily, fuse_table
 from mavrik.core.catalogue.loads import consumer_table
+from mavrik.core.catalogue.lugs import lug_table
 from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.catalogue.units import Unit
 from mavrik.core.circuit import (
@@ -28,6 +29,7 @@ from mavrik.core.circuit.layouts import LAYOUTS
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.document import Bounds, Document, bounds_of
 from mavrik.core.drawing.loop import LoopLayout, lay_out
+from mavrik.core.fabrication.documents import BuildBook
 from mavrik.core.findings import VERDICT_WORDS
 from mavrik.core.measuring.instruments import Instrument
 from mavrik.core.measuring.limits import LimitProfileName, limit_table
@@ -151,6 +153,7 @@ class Catalogue(Document):
     output_rpm: tuple[float, float] = Field(description="Shaft speeds at which makers state an output: low, and rated [1/min]")
     chemistries: tuple[LabelledChoice, ...]
     fuse_families: tuple[FuseFamilyChoice, ...]
+    studs: tuple[LabelledChoice, ...] = Field(description="That lugs are made for")
     limit_profiles: tuple[LabelledChoice, ...]
     maker_windows: tuple[LabelledChoice, ...] = Field(description="What a maker may give figures for; `why` is the unit")
     ampacity_tables: tuple[LabelledChoice, ...]
@@ -216,6 +219,7 @@ def _bounds() -> dict[str, Bounds]:
         RippleConditions,
         DriveRequest,
         FitRequest,
+        BuildBook,
         UseRequest,
         SimulationRequest,
     )
@@ -267,6 +271,7 @@ def catalogue() -> Catalogue:
             engine_space_c=State.model_fields["engine_space_c"].default, ambient_c=State.model_fields["ambient_c"].default
         ),
         chemistries=tuple(_plain(c) for c in Chemistry),
+        studs=tuple(LabelledChoice(name=name, label=name) for name in lug_table().studs),
         fuse_families=tuple(
             FuseFamilyChoice(name=name, **data.model_dump(exclude={"drop_at_rating_v", "opening"}))
             for name, data in fuse_table().families.items()

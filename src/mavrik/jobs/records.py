@@ -9,6 +9,8 @@ from pydantic import Field
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.document import Document
+from mavrik.core.fabrication.bench import BuildView
+from mavrik.core.fabrication.documents import BuildBook
 from mavrik.core.findings.documents import Headline
 from mavrik.core.isolation.documents import Isolation
 from mavrik.core.measuring.readings import Run
@@ -113,6 +115,22 @@ class KeptIsolationRecord(DocumentRecord):
     document: Isolation
 
 
+class KeptBuildRecord(DocumentRecord):
+    """What was kept of a job's work at the bench."""
+
+    kind: Literal[DocumentKind.BUILD] = DocumentKind.BUILD
+    document: BuildBook
+
+
+class BuildRecord(Document):
+    """The work at the bench, as it was kept last, and what it comes to."""
+
+    revision: int
+    """0 where nothing was kept yet."""
+    document: BuildBook
+    view: BuildView
+
+
 class FitRecord(Document):
     """The list of what has to fit, and what it comes to."""
 
@@ -139,7 +157,14 @@ class SimulationRecord(Document):
 
 
 KeptRecord = (
-    PlanRecord | KeptDriveRecord | KeptUseRecord | KeptSimulationRecord | KeptWorthRecord | KeptFitRecord | KeptIsolationRecord
+    PlanRecord
+    | KeptDriveRecord
+    | KeptUseRecord
+    | KeptSimulationRecord
+    | KeptWorthRecord
+    | KeptFitRecord
+    | KeptIsolationRecord
+    | KeptBuildRecord
 )
 AnyDocumentRecord = Annotated[KeptRecord, Field(discriminator="kind")]
 RECORDS: dict[DocumentKind, type[KeptRecord]] = {
@@ -150,6 +175,7 @@ RECORDS: dict[DocumentKind, type[KeptRecord]] = {
     DocumentKind.WORTH: KeptWorthRecord,
     DocumentKind.FIT: KeptFitRecord,
     DocumentKind.ISOLATION: KeptIsolationRecord,
+    DocumentKind.BUILD: KeptBuildRecord,
 }
 
 

@@ -18,6 +18,7 @@ from mavrik.core.workflow.stages import JobFacts
 from mavrik.domain.job import CircuitRole, DocumentKind, JobState
 from mavrik.jobs.finding import REASONING, being_judged, details_of, findings_of, judge_and_keep, latest
 from mavrik.jobs.proving import disconnect_proven
+from mavrik.jobs.workbook import build_steps
 from mavrik.store.models import Job, JobSummary
 
 SHAPE = 2
@@ -66,6 +67,7 @@ def progress_of(row: Job, findings: Findings | None, judging: bool = False) -> P
         plans=sum(d.kind == DocumentKind.PLAN.value for d in row.documents),
         disconnects=sum(d.kind == DocumentKind.ISOLATION.value for d in row.documents),
         disconnect_proven=disconnect_proven(row),
+        build_steps=build_steps(row),
         handed_over=details.state is JobState.DONE,
     )
     return progress(facts, details.added_stages)

@@ -15,7 +15,7 @@ from mavrik.ops.debian import PDF_PACKAGES, ensure_packages
 from mavrik.ops.environment import ensure_frontend, ensure_python
 
 DEFAULT_PORT = 8642
-USE_CASES = ("assess", "solve", "plan", "isolate", "sheet", "formats", "standin")
+USE_CASES = ("assess", "solve", "plan", "isolate", "build", "sheet", "formats", "standin")
 DATABASES = {"demo": "mavrik_demo", "up": "mavrik"}
 
 SUMMARY = """

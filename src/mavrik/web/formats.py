@@ -6,6 +6,7 @@ import json
 from pathlib import Path
 from typing import Any
 
+from mavrik.exchange.build_json import build_schema
 from mavrik.exchange.bundle import bundle_schema
 from mavrik.exchange.findings_json import findings_schema
 from mavrik.exchange.isolation_json import isolation_schema
@@ -26,6 +27,7 @@ def formats() -> dict[str, dict[str, Any]]:
         "mavrik-operating-point.v1.schema.json": operating_point_schema(),
         "mavrik-plan.v1.schema.json": plan_schema(),
         "mavrik-isolation.v2.schema.json": isolation_schema(),
+        "mavrik-build.v1.schema.json": build_schema(),
         "openapi.json": described,
     }
 

@@ -22,3 +22,9 @@ class JobPath(BaseModel):
     """Names a job."""
 
     job_id: Annotated[int, Field(ge=1, le=2**31 - 1)]
+
+
+class EditedFrom(BaseModel):
+    """The revision that a document was edited from; left out, it follows whatever is there."""
+
+    revision: Annotated[int, Field(ge=0, le=1_000_000)] | None = None

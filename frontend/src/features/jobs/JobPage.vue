@@ -29,6 +29,7 @@ const STAGES = {
   findings: FindingsStage,
   plan: defineAsyncComponent(() => import('@/features/plan/PlanStage.vue')),
   isolate: defineAsyncComponent(() => import('@/features/isolate/IsolateStage.vue')),
+  build: defineAsyncComponent(() => import('@/features/build/BuildStage.vue')),
   hand_over: defineAsyncComponent(() => import('@/features/hand_over/HandOverStage.vue')),
 } as const
 const KNOWN = Object.keys(STAGES)

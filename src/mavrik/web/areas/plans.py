@@ -27,14 +27,7 @@ from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.gate import heavy
 from mavrik.web.repeat import creates
-from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
-
-
-class EditedFrom(BaseModel):
-    """The revision that a document was edited from; left out, it follows whatever is there."""
-
-    revision: Annotated[int, Field(ge=0, le=1_000_000)] | None = None
-
+from mavrik.web.shared import SAVE_ERRORS, EditedFrom, JobPath, tag
 
 api = APIBlueprint("plans", __name__, url_prefix="/api")
 

@@ -37,6 +37,8 @@ class JobFacts:
     """How often a disconnect was decided on."""
     disconnect_proven: bool | None = None
     """Whether the last of them does on the vehicle what was promised; None: not all of it has been read."""
+    build_steps: tuple[int, int] | None = None
+    """How many steps of the work at the bench are done, and how many there are; None: nobody has asked for any yet."""
     handed_over: bool = False
 
     @property

@@ -1,0 +1,249 @@
+<script setup lang="ts">
+/** The work at the bench: the next step on top, beside it the lead that is being made, the steps, or the cable to cut. */
+import { computed, ref, watch } from 'vue'
+import { client, data } from '@/api/client'
+import type { BuildBook, BuildView } from '@/api/types'
+import { useAsked } from '@/composables/asked'
+import { hasFields } from '@/composables/drafts'
+import { useKeys } from '@/composables/keys'
+import { useWorkbench } from '@/composables/workbench'
+import FollowDialog from '@/features/plan/FollowDialog.vue'
+import CautionStrip from '@/ui/CautionStrip.vue'
+import ProblemNotice from '@/ui/ProblemNotice.vue'
+import LeadCard from './LeadCard.vue'
+import StepList from './StepList.vue'
+import { minutesInWords, ticked, unticked, withSpec } from './book'
+
+const bench = useWorkbench()
+const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
+const {
+  form: book,
+  same,
+  shown: view,
+  problem,
+  busy,
+  keepProblem,
+  conflict,
+  keep,
+  followTheirs,
+  takeTheirs,
+} = useAsked<BuildBook, BuildBook, BuildView>({
+  name: 'build',
+  jobId: () => bench.jobId,
+  hangsOn: () => [bench.plan?.id, bench.asFound?.id],
+  fetch: () => data(client.GET('/api/jobs/{job_id}/build', path.value)),
+  preview: (body) => data(client.POST('/api/jobs/{job_id}/build/preview', { ...path.value, body })),
+  post: (body, revision) => data(client.POST('/api/jobs/{job_id}/build', { params: { ...path.value.params, query: { revision } }, body })),
+  isForm: hasFields('leads', 'anew', 'ticks'),
+  toForm: (document) => document,
+  toBody: (form) => form,
+  then: () => bench.query.refetch(),
+})
+
+const next = computed(() => view.value?.steps.find((s) => s.id === view.value?.next_step) ?? null)
+const pane = ref<'lead' | 'steps' | 'cable'>('lead')
+const chosen = ref<string | null>(null)
+/** The lead of the next step, until another is looked at. */
+watch(
+  () => next.value?.branch_id,
+  () => (chosen.value = null),
+)
+const card = computed(() => {
+  const cards = view.value?.cards ?? []
+  const wanted = chosen.value ?? next.value?.branch_id
+  return cards.find((c) => c.branch_id === wanted) ?? cards[0] ?? null
+})
+const place = computed(() => view.value?.cards.findIndex((c) => c.branch_id === card.value?.branch_id) ?? -1)
+function turn(by: number): void {
+  const cards = view.value?.cards ?? []
+  const to = cards[(place.value + by + cards.length) % cards.length]
+  if (to) chosen.value = to.branch_id
+  pane.value = 'lead'
+}
+function tick(id: string): void {
+  if (book.value && bench.mayWrite) book.value = ticked(book.value, id)
+}
+function untick(id: string): void {
+  if (book.value && bench.mayWrite) book.value = unticked(book.value, id)
+}
+function anew(id: string, made: boolean): void {
+  if (!book.value) return
+  const others = book.value.anew.filter((i) => i !== id)
+  book.value = { ...book.value, anew: made ? [...others, id] : others }
+}
+useKeys([
+  { key: 'd', label: 'the next step is done', run: () => next.value && tick(next.value.id) },
+  { key: 'l', label: 'the next lead', run: () => turn(1) },
+  { key: 's', label: 'all steps', run: () => (pane.value = 'steps') },
+])
+</script>
+
+<template>
+  <FollowDialog :problem="conflict" @follow="followTheirs" @take="takeTheirs" @later="conflict = null" />
+  <div class="frame">
+    <p v-if="!bench.asFound" class="panel">Nothing can be made before the circuit is described.</p>
+    <v-progress-linear v-else-if="!book || !view" indeterminate aria-label="Laying out the work" />
+    <template v-else>
+      <section class="panel stack side">
+        <p class="mb-0" data-test="build-headline">
+          <b>{{ view.headline }}.</b>
+          <template v-if="view.minutes > 0">
+            <span class="quiet"> About {{ minutesInWords(view.minutes_left) }} left of {{ minutesInWords(view.minutes) }}.</span>
+          </template>
+        </p>
+        <div v-if="next" class="next" data-test="next-step">
+          <span class="quiet">Next</span>
+          <p class="doing">{{ next.text }}</p>
+          <v-btn color="primary" size="x-large" :disabled="!bench.mayWrite" data-test="step-done" @click="tick(next.id)">✓ Done</v-btn>
+        </div>
+        <ProblemNotice :problem="problem" />
+        <ProblemNotice :problem="keepProblem" />
+        <v-btn
+          v-if="view.steps.length > 0 || !same"
+          variant="outlined"
+          :disabled="!bench.mayWrite || same"
+          :loading="busy"
+          data-test="keep-build"
+          @click="keep"
+          >{{ same ? 'Kept' : 'Keep' }}</v-btn
+        >
+        <CautionStrip step="build" :job-id="bench.jobId" />
+      </section>
+      <section class="panel grow">
+        <v-btn-toggle v-model="pane" mandatory class="mb-3" aria-label="What is shown">
+          <v-btn value="lead" data-test="pane-lead">Leads {{ view.cards.length }}</v-btn>
+          <v-btn value="steps" data-test="pane-steps">Steps {{ view.done }} of {{ view.steps.length }}</v-btn>
+          <v-btn value="cable" data-test="pane-cable">Cable</v-btn>
+        </v-btn-toggle>
+        <template v-if="pane === 'lead'">
+          <nav v-if="view.cards.length > 1" class="leads" aria-label="Leads to make">
+            <button
+              v-for="c in view.cards"
+              :key="c.branch_id"
+              type="button"
+              class="pick"
+              :class="{ on: c.branch_id === card?.branch_id, bad: c.problem }"
+              :aria-pressed="c.branch_id === card?.branch_id"
+              :data-lead="c.branch_id"
+              @click="chosen = c.branch_id"
+            >
+              {{ c.problem ? '✕ ' : '' }}{{ c.label }}
+            </button>
+          </nav>
+          <LeadCard
+            v-if="card"
+            :key="card.branch_id"
+            :card="card"
+            :spec="book.leads.find((l) => l.branch_id === card?.branch_id) ?? null"
+            :disabled="!bench.mayWrite"
+            @change="book = withSpec(book, card.branch_id, $event)"
+          />
+          <p v-else class="quiet">No lead is to be made.</p>
+          <details v-if="view.stays.length > 0" class="mt-3" :open="view.cards.length === 0">
+            <summary>Leads that stay as they are, to be made anew all the same</summary>
+            <div class="stays">
+              <v-checkbox
+                v-for="s in view.stays"
+                :key="s.branch_id"
+                :model-value="false"
+                :label="`${s.label}, ${s.size.replace('mm2', 'mm²')}`"
+                :disabled="!bench.mayWrite"
+                density="compact"
+                hide-details
+                :data-anew="s.branch_id"
+                @update:model-value="anew(s.branch_id, true)"
+              />
+            </div>
+          </details>
+          <v-btn
+            v-if="card && book.anew.includes(card.branch_id)"
+            variant="text"
+            :disabled="!bench.mayWrite"
+            data-test="not-anew"
+            @click="anew(card.branch_id, false)"
+            >Leave {{ card.label }} as it is</v-btn
+          >
+        </template>
+        <StepList v-else-if="pane === 'steps'" :steps="view.steps" :disabled="!bench.mayWrite" @tick="tick" @untick="untick" />
+        <template v-else>
+          <p v-if="view.cables.length === 0" class="quiet">No cable is cut.</p>
+          <div v-for="c in view.cables" :key="c.size" class="cable" :data-cable="c.size">
+            <h3>
+              {{ c.size.replace('mm2', 'mm²') }}, <span class="figure">{{ (c.total_mm / 1000).toFixed(2) }} m</span>
+            </h3>
+            <ol>
+              <li v-for="cut in c.cuts" :key="cut.branch_id">
+                <b class="figure">{{ Math.round(cut.cut_mm) }} mm</b><template v-if="cut.runs > 1"> × {{ cut.runs }}</template>
+                {{ cut.label }}
+              </li>
+            </ol>
+          </div>
+        </template>
+      </section>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.frame {
+  display: flex;
+  gap: 12px;
+  padding: 12px 16px 40px;
+  align-items: flex-start;
+}
+.side {
+  flex: 0 0 340px;
+  position: sticky;
+  top: 8px;
+}
+.grow {
+  min-width: 0;
+}
+.next {
+  border-left: 6px solid var(--line);
+  padding: 4px 0 4px 12px;
+}
+.doing {
+  font-size: 1.35rem;
+  font-weight: 700;
+  line-height: 1.3;
+  margin: 4px 0 12px;
+}
+.leads {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin-bottom: 12px;
+}
+.pick {
+  min-height: 44px;
+  border: 1px solid var(--line);
+  padding: 0 12px;
+  font-weight: 600;
+}
+.pick.on {
+  background: var(--line);
+}
+.pick.bad {
+  color: var(--fail);
+}
+.stays {
+  columns: 2;
+}
+.cable h3 {
+  margin: 8px 0 2px;
+}
+@media (max-width: 900px) {
+  .frame {
+    flex-direction: column;
+    align-items: stretch;
+  }
+  .side {
+    flex-basis: auto;
+    position: static;
+  }
+  .stays {
+    columns: 1;
+  }
+}
+</style>

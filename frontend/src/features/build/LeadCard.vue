@@ -1,0 +1,176 @@
+<script setup lang="ts">
+/** One lead as it is made: what to cut, strip and press large enough to be read at the bench, and what was measured of it. */
+import { computed } from 'vue'
+import type { BuildBook, BuildView } from '@/api/types'
+import { useCatalogue } from '@/composables/catalogue'
+import NumberField from '@/ui/NumberField.vue'
+
+type Spec = BuildBook['leads'][number]
+const props = defineProps<{ card: BuildView['cards'][number]; spec: Spec | null; disabled: boolean }>()
+const emit = defineEmits<{ change: [what: Partial<Spec>] }>()
+const { catalogue } = useCatalogue()
+const size = computed(() => props.card.size.replace('mm2', 'mm²'))
+const studs = computed(() => catalogue.value?.studs.map((s) => s.name) ?? [])
+const ends = computed(() => [
+  { field: 'from_end' as const, card: props.card.ends[0], spec: props.spec?.from_end ?? null },
+  { field: 'to_end' as const, card: props.card.ends[1], spec: props.spec?.to_end ?? null },
+])
+</script>
+
+<template>
+  <article class="lead" :data-card="card.branch_id">
+    <header>
+      <h3>{{ card.label }}</h3>
+      <span
+        >{{ size }}<template v-if="card.runs > 1"> · {{ card.runs }} alike</template></span
+      >
+    </header>
+    <p v-if="card.problem" class="bad" data-test="lead-problem">✕ {{ card.problem }}</p>
+    <dl v-else class="figures">
+      <div>
+        <dt>Cut</dt>
+        <dd class="figure" data-test="cut">{{ card.cut_mm?.toFixed(0) }} mm</dd>
+      </div>
+      <div>
+        <dt>Stud to stud</dt>
+        <dd class="figure">
+          {{ card.finished_mm?.toFixed(0) }} mm <small>± {{ card.tolerance_mm?.toFixed(0) }}</small>
+        </dd>
+      </div>
+      <div v-if="card.pull_out_n !== null">
+        <dt>Each crimp holds</dt>
+        <dd class="figure">{{ card.pull_out_n.toFixed(0) }} N</dd>
+      </div>
+      <div v-if="card.most_drop_mv !== null">
+        <dt>Lug to lug at 100 A, at most</dt>
+        <dd class="figure">{{ card.most_drop_mv.toFixed(1) }} mV</dd>
+      </div>
+    </dl>
+    <div class="ends">
+      <section v-for="end in ends" :key="end.field" class="end">
+        <template v-if="end.card">
+          <h4>{{ end.card.at }}</h4>
+          <p class="ma-0">
+            <b>{{ end.card.lug ? `${end.card.lug.replace('mm2', 'mm²')} lug, ${end.card.stud}` : 'post clamp' }}</b>, strip
+            <b class="figure">{{ end.card.strip_mm.toFixed(1) }} mm</b>
+          </p>
+          <p class="ma-0" :class="`fit-${end.card.fit}`">{{ end.card.fit_words }}</p>
+          <p class="ma-0">
+            Sleeve {{ end.card.sleeve }}, <b class="figure">{{ end.card.sleeve_mm.toFixed(0) }} mm</b
+            ><template v-if="end.card.torque_nm !== null">
+              · <b class="figure">{{ end.card.torque_nm }} Nm</b> unless the maker says otherwise</template
+            >
+          </p>
+        </template>
+        <v-select
+          v-if="end.card?.lug !== ''"
+          :model-value="end.spec?.stud ?? null"
+          :items="studs"
+          label="Stud, as looked at"
+          clearable
+          :disabled="disabled"
+          :data-test="`stud-${end.field}`"
+          @update:model-value="emit('change', { [end.field]: { stud: $event ?? null, metal: end.spec?.metal ?? null } })"
+        />
+      </section>
+    </div>
+    <div class="measured">
+      <NumberField
+        :model-value="spec?.route_mm ?? null"
+        of="LeadSpec.route_mm"
+        label="String along its way"
+        unit="mm"
+        data-test="route"
+        @update:model-value="emit('change', { route_mm: $event })"
+      />
+      <NumberField
+        :model-value="spec?.slack ?? null"
+        of="LeadSpec.slack"
+        label="Slack"
+        unit="%"
+        :per-unit="100"
+        data-test="slack"
+        @update:model-value="emit('change', $event === null ? {} : { slack: $event })"
+      />
+      <NumberField
+        :model-value="spec?.cable_mm ?? null"
+        of="LeadSpec.cable_mm"
+        label="Over the insulation"
+        unit="mm"
+        data-test="over"
+        @update:model-value="emit('change', { cable_mm: $event })"
+      />
+    </div>
+    <ul v-if="card.assumed.length > 0" class="quiet" data-test="assumed">
+      <li v-for="a in card.assumed" :key="a">{{ a }}</li>
+    </ul>
+    <ol v-if="card.in_order.length > 0" class="order">
+      <li v-for="step in card.in_order" :key="step">{{ step.replaceAll('mm2', 'mm²') }}</li>
+    </ol>
+  </article>
+</template>
+
+<style scoped>
+header {
+  display: flex;
+  gap: 12px;
+  align-items: baseline;
+}
+h3 {
+  font-size: 1.4rem;
+  margin: 0;
+}
+h4 {
+  margin: 0 0 2px;
+}
+.figures {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 28px;
+  margin: 8px 0;
+}
+dt {
+  font-size: 0.85rem;
+}
+dd {
+  font-size: 1.7rem;
+  font-weight: 700;
+  margin: 0;
+}
+dd small {
+  font-size: 1rem;
+  font-weight: 400;
+}
+.ends {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 12px;
+}
+.end {
+  border-left: 4px solid var(--line);
+  padding-left: 10px;
+}
+.measured {
+  display: grid;
+  grid-template-columns: repeat(3, 1fr);
+  gap: 8px;
+  margin-top: 8px;
+}
+.order {
+  padding-left: 22px;
+}
+.order li {
+  padding: 3px 0;
+}
+.bad,
+.fit-too_much {
+  color: var(--fail);
+  font-weight: 700;
+}
+@media (max-width: 900px) {
+  .ends,
+  .measured {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

@@ -1,0 +1,70 @@
+<script setup lang="ts">
+/** All steps in a safe order: what is done and by whom, what can be done now, and what the rest waits for. */
+import type { BuildView } from '@/api/types'
+import { moment } from '@/ui/dates'
+
+defineProps<{ steps: BuildView['steps']; disabled: boolean }>()
+/** As a part of a longer sentence. */
+const plain = (text = '') => text.replace(/\.$/, '')
+const emit = defineEmits<{ tick: [id: string]; untick: [id: string] }>()
+</script>
+
+<template>
+  <ol class="steps">
+    <li v-for="s in steps" :key="s.id" :class="{ done: s.done, ready: s.ready }" :data-step="s.id">
+      <button
+        type="button"
+        class="tick"
+        :disabled="disabled || !(s.ready || s.loose)"
+        :aria-pressed="s.done"
+        :aria-label="s.text"
+        @click="s.done ? emit('untick', s.id) : emit('tick', s.id)"
+      >
+        {{ s.done ? '✓' : '' }}
+      </button>
+      <div>
+        <p class="ma-0">{{ s.text }}</p>
+        <p class="quiet ma-0">
+          <template v-if="s.done">{{ s.by ? `${s.by}${s.at ? `, ${moment(s.at)}` : ''}` : 'not kept yet' }}</template>
+          <template v-else-if="s.waits_for.length > 0"
+            >after: {{ plain(s.waits_for[0]) }}<template v-if="s.waits_for.length > 1"> and {{ s.waits_for.length - 1 }} more</template></template
+          >
+          <template v-else>about {{ s.minutes.toFixed(0) }} min</template>
+        </p>
+      </div>
+    </li>
+  </ol>
+</template>
+
+<style scoped>
+.steps {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+}
+li {
+  display: grid;
+  grid-template-columns: 56px 1fr;
+  gap: 12px;
+  padding: 6px 0;
+  border-bottom: 1px solid var(--line);
+  align-items: center;
+}
+.tick {
+  width: 52px;
+  height: 48px;
+  border: 2px solid var(--line);
+  font-size: 1.5rem;
+  font-weight: 700;
+}
+.ready .tick {
+  border-color: currentColor;
+}
+.done .tick {
+  background: var(--pass);
+  color: #fff;
+}
+.tick:disabled:not([aria-pressed='true']) {
+  opacity: 0.5;
+}
+</style>

@@ -1,0 +1,75 @@
+"""The leads, the cable and the steps of a job bundle's plan, as JSON and as a list to cut by."""
+
+from __future__ import annotations
+
+import csv
+import io
+from typing import Any
+
+from pydantic import Field
+
+from mavrik import __version__
+from mavrik.core.catalogue.prices import usual_prices
+from mavrik.core.document import Document
+from mavrik.core.fabrication.bench import BuildProblemError, BuildView, build_view, first_book
+from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.workflow.purposes import Purpose
+from mavrik.domain.job import CircuitRole
+from mavrik.exchange.bundle import Bundle
+from mavrik.exchange.readings_table import safe_cell
+
+
+class BuildFile(Document):
+    """What `mavrik build` prints."""
+
+    format: str = "mavrik-build"
+    version: int = 1
+    program_version: str = __version__
+    job_number: str
+    circuit_revision: int = Field(description="Of the plan; of the circuit as found where nothing is planned")
+    book: BuildBook
+    view: BuildView
+
+
+def build_bundle(bundle: Bundle) -> BuildFile:
+    """What is made for a job's plan, as far as its book says it has come.
+
+    bundle: the job
+    Raises ValueError where there is no circuit, or its book cannot be.
+    """
+    found, planned = bundle.latest(CircuitRole.AS_FOUND), bundle.latest(CircuitRole.PROPOSAL)
+    if found is None:
+        raise ValueError("The bundle has no circuit 'as_found'.")
+    to = planned or found
+    book = bundle.build() or first_book(found.document, planned is None and Purpose.MAKE_LEADS in bundle.job.purposes)
+    try:
+        view = build_view(found.document, to.document, book, usual_prices())
+    except BuildProblemError as error:
+        raise ValueError(str(error)) from error
+    return BuildFile(job_number=bundle.job.number, circuit_revision=to.revision, book=book, view=view)
+
+
+CUT_COLUMNS = ("cable", "cut_mm", "pieces", "lead", "from", "from_lug", "from_stud", "to", "to_lug", "to_stud")
+
+
+def cut_list(made: BuildFile) -> str:
+    """The pieces to cut with the lugs at their ends, one row a lead, as CSV.
+
+    made: of `build_bundle`
+    """
+    cards = {c.branch_id: c for c in made.view.cards}
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(CUT_COLUMNS)
+    for cable in made.view.cables:
+        for cut in cable.cuts:
+            ends = [cell for end in cards[cut.branch_id].ends for cell in (end.at, end.lug, end.stud)]
+            row: list[str | float | None] = [cable.size, f"{cut.cut_mm:.0f}", cut.runs, cut.label, *ends]
+            writer.writerow([safe_cell(x) for x in row])
+    return out.getvalue()
+
+
+def build_schema() -> dict[str, Any]:
+    """JSON Schema (2020-12) of what `mavrik build` prints."""
+    schema = BuildFile.model_json_schema(mode="serialization")
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema}

@@ -1,0 +1,54 @@
+"""A job's work at the bench: leads to make, steps to tick, kept as it goes."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from sqlalchemy.orm import Session
+
+from mavrik.core.document import Problem
+from mavrik.core.fabrication.bench import BuildView
+from mavrik.core.fabrication.documents import BuildBook, Tick
+from mavrik.domain.job import DocumentKind
+from mavrik.domain.roles import Who
+from mavrik.jobs.errors import InvalidError
+from mavrik.jobs.kept import keep_document, latest_document
+from mavrik.jobs.lists import prices
+from mavrik.jobs.records import BuildRecord
+from mavrik.jobs.summaries import job_changed
+from mavrik.jobs.work import get_row, row_to_change
+from mavrik.jobs.workbook import book_of, view_of
+
+
+def build_of(session: Session, job_id: int) -> BuildRecord:
+    """The work as it was kept last, or as it begins: the plan's leads, or all of them where leads are what the job is for."""
+    row = get_row(session, job_id)
+    kept = latest_document(row, DocumentKind.BUILD)
+    book = book_of(row)
+    return BuildRecord(revision=kept.revision if kept else 0, document=book, view=view_of(row, book, prices(session).document))
+
+
+def preview_build(session: Session, job_id: int, book: BuildBook) -> BuildView:
+    """What a book comes to, without keeping it. Raises InvalidError, at its field, for one that cannot be."""
+    return view_of(get_row(session, job_id), book, prices(session).document)
+
+
+def keep_build(session: Session, job_id: int, book: BuildBook, who: Who, edited_from: int | None = None) -> BuildRecord:
+    """Keep a book as the job's next; what is newly ticked was done by whoever keeps it, now.
+
+    Raises as `preview_build`, ClosedError for a job that is done or put away, ConflictError as `keep_document`.
+    """
+    row = row_to_change(session, job_id)
+    before = {t.step: t for t in book_of(row).ticks}
+    now = datetime.now(UTC)
+    ticks = tuple(before.get(t.step) or Tick(step=t.step, by=who.name, at=now) for t in book.ticks)
+    stamped = book.model_copy(update={"ticks": ticks})
+    view = view_of(row, stamped, prices(session).document)
+    if early := [s for s in view.steps if s.id in view.too_early and s.id not in before]:
+        said = [Problem("build", "ticks", f"'{s.text}' comes after '{s.waits_for[0]}', which is not ticked.") for s in early]
+        raise InvalidError(said[0].message, said)
+    revision = keep_document(
+        session, row, DocumentKind.BUILD, stamped, who, f"the work at the bench: {view.headline}"[:300], edited_from
+    )
+    job_changed(session, row)
+    return BuildRecord(revision=revision, document=stamped, view=view)

@@ -1,0 +1,50 @@
+"""A job's work at the bench."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3.blueprint import APIBlueprint
+
+from mavrik.core.fabrication.bench import BuildView
+from mavrik.core.fabrication.documents import BuildBook
+from mavrik.domain.roles import Permission
+from mavrik.jobs import building
+from mavrik.jobs.records import BuildRecord
+from mavrik.web.access import me, needs, session
+from mavrik.web.answers import answer
+from mavrik.web.repeat import creates
+from mavrik.web.shared import SAVE_ERRORS, EditedFrom, JobPath, tag
+
+api = APIBlueprint("building", __name__, url_prefix="/api")
+
+
+@api.get(
+    "/jobs/<int:job_id>/build", summary="The work at the bench", tags=tag("build"), responses={"200": BuildRecord, **SAVE_ERRORS}
+)
+@needs(Permission.READ)
+def get_build(path: JobPath) -> Response:
+    """Leads to make with every figure of the bench, the cable they are cut from, and the steps in a safe order."""
+    return answer(building.build_of(session(), path.job_id))
+
+
+@api.post(
+    "/jobs/<int:job_id>/build/preview", summary="What a book of the bench comes to", tags=tag("build"),
+    responses={"200": BuildView, **SAVE_ERRORS},
+)  # fmt: skip
+@needs(Permission.READ)
+def post_build_preview(path: JobPath, body: BuildBook) -> Response:
+    """Nothing is kept."""
+    return answer(building.preview_build(session(), path.job_id, body))
+
+
+@api.post(
+    "/jobs/<int:job_id>/build",
+    summary="Keep the book of the bench",
+    tags=tag("build"),
+    responses={"201": BuildRecord, **SAVE_ERRORS},
+)
+@needs(Permission.WORK)
+@creates
+def post_build(path: JobPath, query: EditedFrom, body: BuildBook) -> Response:
+    """What is newly ticked was done by whoever sends it, now."""
+    return answer(building.keep_build(session(), path.job_id, body, me(), query.revision), 201)

@@ -1,0 +1,89 @@
+"""The work at the bench by the API: who ticked what, what is refused, and two people at it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from tests.api.conftest import Caller
+
+
+def answered(response: Any, status: int = 200) -> Any:
+    assert response.status_code == status, response.text
+    return response.json
+
+
+@pytest.fixture
+def path(tech: Caller, job: dict[str, Any]) -> str:
+    """A job whose circuit is described, and nothing planned."""
+    at = f"/api/jobs/{job['id']}"
+    lock = answered(tech.get(at))["circuits"][-1]["lock"]
+    answered(tech.put(f"{at}/circuit", {"document": answered(tech.get("/api/layouts/front_battery")), "lock": lock}))
+    return at
+
+
+def ticking(book: dict[str, Any], *steps: str) -> dict[str, Any]:
+    return {**book, "ticks": [*book["ticks"], *({"step": s} for s in steps)]}
+
+
+def test_a_book_is_begun_looked_at_kept_and_ticked_by_whoever_keeps_it(tech: Caller, boss: Caller, path: str) -> None:
+    begun = answered(tech.get(f"{path}/build"))
+    assert begun["revision"] == 0 and begun["view"]["cards"] == [] and len(begun["view"]["stays"]) > 3
+    asked = {**begun["document"], "anew": ["charge_cable"], "leads": [{"branch_id": "charge_cable", "route_mm": 1400}]}
+    assert answered(tech.post(f"{path}/build/preview", asked))["cards"][0]["finished_mm"] == pytest.approx(1400 * 1.03)
+    assert answered(tech.get(f"{path}/build"))["revision"] == 0
+    # Whoever sends it has done it, whatever the document says.
+    forged = {**asked, "ticks": [{"step": "make:charge_cable", "by": "Somebody else", "at": "2001-01-01T00:00:00Z"}]}
+    kept = answered(tech.post(f"{path}/build?revision=0", forged), 201)
+    (mine,) = kept["document"]["ticks"]
+    me = answered(tech.get("/api/session"))["name"]
+    assert mine["by"] == me and not mine["at"].startswith("2001") and kept["view"]["done"] == 1
+    next_one = answered(boss.post(f"{path}/build?revision=1", ticking(kept["document"], "safe")), 201)
+    first, second = next_one["document"]["ticks"]
+    assert first == mine and second["by"] == answered(boss.get("/api/session"))["name"] != me
+    stage = next(s for s in answered(tech.get(path))["progress"]["stages"] if s["stage"] == "build")
+    assert stage["state"] == "partly" and "steps" in stage["missing"]
+
+
+def test_what_comes_too_early_and_what_cannot_be_is_said_at_its_field(tech: Caller, reader: Caller, path: str) -> None:
+    book = {"anew": ["charge_cable"], "leads": [], "ticks": [{"step": "off:battery:positive"}]}
+    early = tech.post(f"{path}/build", book)
+    assert early.status_code == 422 and "comes after" in early.json["detail"]
+    assert early.json["problems"][0]["field"] == "ticks" and "negative clamp off" in early.json["problems"][0]["message"]
+    stud = {"leads": [{"branch_id": "charge_cable", "to_end": {"stud": "M7"}}], "anew": ["charge_cable"]}
+    wrong = tech.post(f"{path}/build/preview", stud)
+    assert wrong.status_code == 422 and wrong.json["problems"][0]["field"] == "to_end"
+    assert reader.post(f"{path}/build", {"anew": ["charge_cable"]}).status_code == 403
+    assert answered(tech.get(f"{path}/build"))["revision"] == 0
+
+
+def test_of_two_at_the_bench_the_second_is_told_and_loses_nothing(tech: Caller, boss: Caller, path: str) -> None:
+    begun = answered(tech.get(f"{path}/build"))["document"]
+    asked = {**begun, "anew": ["charge_cable"]}
+    answered(tech.post(f"{path}/build?revision=0", ticking(asked, "safe")), 201)
+    late = boss.post(f"{path}/build?revision=0", ticking(asked, "make:charge_cable"))
+    assert late.status_code == 409 and late.json["theirs"]["revision"] == 1
+    theirs = late.json["theirs"]["document"]
+    assert [t["step"] for t in theirs["ticks"]] == ["safe"]
+    answered(boss.post(f"{path}/build?revision=1", ticking(theirs, "make:charge_cable")), 201)
+    assert answered(tech.get(f"{path}/build"))["view"]["done"] == 2
+
+
+def test_leads_alone_begin_with_every_lead_and_the_book_travels(tech: Caller, path: str) -> None:
+    job = answered(tech.get(path))
+    names = ("customer", "vehicle", "complaint", "loads_to_add", "promised", "state", "limit_profile", "lock")
+    answered(tech.put(path, {**{n: job[n] for n in names}, "purposes": ["make_leads"]}))
+    begun = answered(tech.get(f"{path}/build"))
+    assert {c["branch_id"] for c in begun["view"]["cards"]} == set(begun["document"]["anew"]) and not begun["view"]["stays"]
+    stage = next(s for s in answered(tech.get(path))["progress"]["stages"] if s["stage"] == "build")
+    assert (
+        stage["on_path"]
+        and stage["state"] == "open"
+        and stage["missing"] == f"{len(begun['view']['steps'])} of {len(begun['view']['steps'])} steps"
+    )
+    kept = answered(tech.post(f"{path}/build", {"anew": ["charge_cable"], "ticks": [{"step": "make:charge_cable"}]}), 201)
+    bundle = answered(tech.get(f"{path}/bundle"))
+    taken = answered(tech.post("/api/jobs/import", bundle), 201)
+    there = answered(tech.get(f"/api/jobs/{taken['id']}/build"))
+    assert there["document"] == kept["document"] and there["view"]["done"] == 1
