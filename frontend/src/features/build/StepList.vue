@@ -27,7 +27,8 @@ const emit = defineEmits<{ tick: [id: string]; untick: [id: string] }>()
         <p class="quiet ma-0">
           <template v-if="s.done">{{ s.by ? `${s.by}${s.at ? `, ${moment(s.at)}` : ''}` : 'not kept yet' }}</template>
           <template v-else-if="s.waits_for.length > 0"
-            >after: {{ plain(s.waits_for[0]) }}<template v-if="s.waits_for.length > 1"> and {{ s.waits_for.length - 1 }} more</template></template
+            >after: {{ plain(s.waits_for[0])
+            }}<template v-if="s.waits_for.length > 1"> and {{ s.waits_for.length - 1 }} more</template></template
           >
           <template v-else>about {{ s.minutes.toFixed(0) }} min</template>
         </p>
