@@ -137,7 +137,13 @@ def render_sheet(
         drops=next((t for t in findings.tests if t.procedure == "charging_drops"), None),
         last_run=runs[-1] if runs else None,
         rules=_rules(findings),
-        in_branches=_in_branches(findings),
+        in_branches=(folded := _in_branches(findings)),
+        probes={
+            r.element: f"{r.red.label} → {r.black.label}"
+            for t in findings.tests
+            for r in t.readings
+            if r.point in folded and r.red and r.black
+        },
         same_step=_same_step,
         captures=[(c, Markup(draw_capture(c.least_v, c.most_v))) for c in bundle.captures],  # noqa: S704
         shown=shown,
