@@ -31,6 +31,7 @@ const {
   name: 'build',
   jobId: () => bench.jobId,
   hangsOn: () => [bench.plan?.id, bench.asFound?.id],
+  enabled: () => !!bench.asFound,
   fetch: () => data(client.GET('/api/jobs/{job_id}/build', path.value)),
   preview: (body) => data(client.POST('/api/jobs/{job_id}/build/preview', { ...path.value, body })),
   post: (body, revision) => data(client.POST('/api/jobs/{job_id}/build', { params: { ...path.value.params, query: { revision } }, body })),
