@@ -573,6 +573,14 @@ def case_of(topology: str, circuit: Circuit) -> Case:
     return Case(made.circuit, made.switching)
 
 
+@pytest.mark.parametrize(
+    ("way", "first"), [("multi_pole", "the ignition pole opens and the resistor closes"), ("field_cut", "the field pole opens")]
+)
+def test_poles_that_have_to_open_first_are_named_where_a_control_moves_several(way: str, first: str) -> None:
+    """Cut last, the battery takes the surge itself. Common practice, no source."""
+    assert any(w.startswith(f"In this order: {first} before the main pole") for w in built(way).moves)
+
+
 def test_much_left_across_a_small_unit_holds_its_surge_down() -> None:
     bike = case_of("positive", build_layout("motorcycle", 12))
     found = run_down(bike, "isolator")

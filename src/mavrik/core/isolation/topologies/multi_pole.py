@@ -58,9 +58,9 @@ def _build(circuit: Circuit) -> Isolated:
         update={"controls": (control,), "contacts": (*contacts_of(done, behind, "master"), *poles), "consumers": consumers}
     )
     more = tuple(f"Through the ignition pole: {x.label}." for x in made.loads if x.id in critical)
-    return Isolated(
-        done, switched, (*moves, *more, "The run-down resistor to the body, closed while the switch is off."), assumed
-    )
+    resistor_on = "The run-down resistor to the body, closed while the switch is off."
+    order = "In this order: the ignition pole opens and the resistor closes before the main pole opens. Whether this switch does so is in its maker's data."
+    return Isolated(done, switched, (*moves, *more, resistor_on, order), assumed)
 
 
 MULTI_POLE = Topology(
@@ -80,7 +80,8 @@ def _field_cut(circuit: Circuit) -> Isolated:
     )
     through = tuple(f"Through the field pole: the exciter wire of {a.label}." for a in made.alternators)
     outside = "The field of the alternator is fed from outside, by that wire alone: a unit that feeds its own field runs on."
-    return Isolated(made, switched, (*moves, *through), (*assumed, outside))
+    order = "In this order: the field pole opens before the main pole, or the battery is cut from a unit that still charges. Whether this switch does so is in its maker's data."
+    return Isolated(made, switched, (*moves, *through, order), (*assumed, outside))
 
 
 def _has_a_field(circuit: Circuit) -> str:
