@@ -39,7 +39,7 @@ def test_from_complaint_to_sheet(tech: Caller) -> None:
     assert tech.post(f"{path}/plan", {"target_current_a": 150}).status_code == 201
     job = tech.get(path).json
     assert job and [c["role"] for c in job["circuits"]] == ["as_found", "proposal"]
-    assert job["progress"]["next_stage"] in ("measure", "hand_over")
+    assert job["progress"]["next_stage"] in ("measure", "build")
     assert {c["person"] for c in job["changes"]} == {"Tech"}
     assert [c["kind"] for c in reversed(job["changes"])][:3] == ["made", "made", "measured"]
     assert tech.get(f"{path}/comparison").json["current_a"] == 150  # type: ignore[index]
