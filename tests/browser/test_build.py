@@ -28,9 +28,9 @@ def test_a_lead_is_chosen_measured_made_and_ticked_and_the_next_step_stays_on_to
     expect(card).to_contain_text("1545 mm")
 
     page.locator("h3", has_text="Charge cable").click()
-    page.keyboard.press("d")
+    page.keyboard.press("x")
     expect(following).to_contain_text("Key out")
-    page.locator("[data-test=pane-steps]").click()
+    page.keyboard.press("s")
     # What has to wait cannot be ticked, and says for what.
     positive = page.locator("[data-step='off:battery:positive']")
     expect(positive).to_contain_text("after: Battery: negative clamp off")
@@ -46,6 +46,6 @@ def test_a_lead_is_chosen_measured_made_and_ticked_and_the_next_step_stays_on_to
     page.reload()
     expect(following).to_contain_text(next(s["text"] for s in view["steps"] if s["id"] == view["next_step"]))
     expect(headline).to_contain_text(view["headline"])
-    page.locator("[data-test=pane-cable]").click()
+    page.keyboard.press("c")
     (cable,) = view["cables"]
     expect(page.locator(f"[data-cable='{cable['size']}']")).to_contain_text(f"{cable['total_mm'] / 1000:.2f} m")

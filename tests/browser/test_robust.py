@@ -159,7 +159,7 @@ def test_every_view_fits_the_screen(open_page: Callable[..., Page], width: int, 
         "/jobs/1/hand_over",
     ):
         page.goto(path)
-        page.wait_for_selector("[data-job], svg.loop, iframe")
+        page.wait_for_selector("[data-job], svg.loop, iframe, [data-test=next-step]")
         over = page.evaluate("document.documentElement.scrollWidth - window.innerWidth")
         assert over <= 0, f"{path} is {over} px too wide at {width}"
         if path.endswith("measure"):

@@ -73,9 +73,11 @@ function anew(id: string, made: boolean): void {
   book.value = { ...book.value, anew: made ? [...others, id] : others }
 }
 useKeys([
-  { key: 'd', label: 'the next step is done', run: () => next.value && tick(next.value.id) },
-  { key: 'l', label: 'the next lead', run: () => turn(1) },
+  { key: 'x', label: 'tick the next step', run: () => next.value && tick(next.value.id) },
+  { key: 'j', label: 'next lead', run: () => turn(1) },
+  { key: 'k', label: 'lead before', run: () => turn(-1) },
   { key: 's', label: 'all steps', run: () => (pane.value = 'steps') },
+  { key: 'c', label: 'cable to cut', run: () => (pane.value = 'cable') },
 ])
 </script>
 
