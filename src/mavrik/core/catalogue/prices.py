@@ -19,6 +19,7 @@ class PriceList(Document):
 
     currency: Annotated[str, Field(max_length=8, description="As it is written behind an amount; empty: none")] = ""
     labour_per_h: Price
+    tax_share: Annotated[float, Field(ge=0, le=1, description="On parts and hours, as a share")] = 0.0
     cable_per_m: Price
     cable_per_m_mm2: Annotated[Price, Field(description="On top of that, a metre and mm2 of copper")]
     lug: Price

@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass, field
 
 from pydantic import Field
 
 from mavrik.core.catalogue.prices import PriceList
+from mavrik.core.catalogue.units import UnitList
 from mavrik.core.circuit import Circuit, ConductorBranch
 from mavrik.core.document import Document, Moment, Problem
+from mavrik.core.fabrication.bill import Bill, Booked, OnHand, bill_of
 from mavrik.core.fabrication.cards import LeadCard, lead_cards, leads_to_make
 from mavrik.core.fabrication.documents import BuildBook, check_book
-from mavrik.core.fabrication.steps import Phase, course, work_steps
+from mavrik.core.fabrication.needs import needs_of
+from mavrik.core.fabrication.steps import Phase, Step, course, work_steps
+from mavrik.core.fabrication.stock import StockList
 
 
 class Cut(Document):
@@ -107,13 +112,7 @@ def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceL
     >>> view.next_step, [(c.size, round(c.total_mm)) for c in view.cables]
     ('make:charge_cable', [('25 mm2', 1209)])
     """
-    steps = work_steps(found, planned, prices, book.anew)
-    if problems := check_book(book):
-        raise BuildProblemError(problems)
-    cards = lead_cards(found, planned, book)
-    if not cards and len({s.phase for s in steps} - {Phase.SAFE, Phase.OFF, Phase.ON, Phase.TEST}) == 0:
-        # Nothing is made, taken out or fitted: nobody takes a battery off for that.
-        steps = ()
+    cards, steps = _work(found, planned, book, prices)
     ticks, text = {t.step: t for t in book.ticks}, {s.id: s.text for s in steps}
     done = set[str]()
     for s in steps:
@@ -143,6 +142,48 @@ def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceL
             if isinstance(b, ConductorBranch) and b.id not in made
         ),
     )  # fmt: skip
+
+
+def _work(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceList) -> tuple[tuple[LeadCard, ...], tuple[Step, ...]]:
+    """Leads to make and steps to take. Raises BuildProblemError for a book that cannot be."""
+    if problems := check_book(book):
+        raise BuildProblemError(problems)
+    cards, steps = lead_cards(found, planned, book), work_steps(found, planned, prices, book.anew)
+    if not cards and not {s.phase for s in steps} - {Phase.SAFE, Phase.OFF, Phase.ON, Phase.TEST}:
+        # Nothing is made, taken out or fitted: nobody takes a battery off for that.
+        return cards, ()
+    return cards, steps
+
+
+@dataclass(frozen=True)
+class Shop:
+    """What a workshop reckons with, and what it has."""
+
+    prices: PriceList
+    units: UnitList
+    stock: StockList
+    on_hand: OnHand = field(default_factory=OnHand)
+
+
+def build_bill(found: Circuit, planned: Circuit, book: BuildBook, shop: Shop, booked: Sequence[Booked] = ()) -> Bill:
+    """The bill of materials of the same work.
+
+    found, planned, book: as for `build_view`; shop: what can be had and what is there; booked: what the job has used
+    Raises BuildProblemError as `build_view`.
+    Source: `needs_of` and `bill_of`.
+
+    >>> from mavrik.core.catalogue.prices import usual_prices
+    >>> from mavrik.core.catalogue.units import usual_units
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> from mavrik.core.fabrication.stock import usual_stock
+    >>> car, shop = front_battery(12), Shop(usual_prices(), usual_units(), usual_stock())
+    >>> [(x.number, x.buy) for x in build_bill(car, car, BuildBook(anew=("charge_cable",)), shop).lines]
+    [('CB-25', 5.0), ('LG-25-M8', 5.0), ('SH-12', 1.0)]
+    """
+    cards, steps = _work(found, planned, book, shop.prices)
+    minutes = course(steps).minutes if steps else 0.0
+    needs = needs_of(found, planned, cards, shop.prices) if steps else ()
+    return bill_of(needs, minutes, book, shop.prices, shop.stock, shop.units, shop.on_hand, booked)
 
 
 def _cables(cards: Sequence[LeadCard]) -> tuple[Cable, ...]:

@@ -59,6 +59,7 @@ class LeadCard(Document):
     branch_id: str
     label: str
     size: str
+    area_mm2: float
     runs: int = Field(description="Equal ones")
     finished_mm: float | None = Field(description="From stud to stud; null: it cannot be made so")
     tolerance_mm: float | None
@@ -116,8 +117,8 @@ def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec) -> LeadCard:
         over = conductor_diameter_mm(size, lead.stranding) + 2 * WALL_MM
         assumed.append(f"{over:.1f} mm over its insulation: measure it before you buy the sleeve.")
     bare = LeadCard(
-        branch_id=lead.id, label=lead.label, size=size.label, runs=lead.parallel, finished_mm=None, tolerance_mm=None, cut_mm=None,
-        ends=(), pull_out_n=None, most_drop_mv=None, in_order=(), assumed=(),
+        branch_id=lead.id, label=lead.label, size=size.label, area_mm2=size.area_mm2, runs=lead.parallel, finished_mm=None,
+        tolerance_mm=None, cut_mm=None, ends=(), pull_out_n=None, most_drop_mv=None, in_order=(), assumed=(),
     )  # fmt: skip
     sizes = [s for s in map(parse_size, lug_table().barrels) if s.system is size.system]
     own = size if size in sizes else smallest_barrel([(size, lead.stranding)], sizes)

@@ -44,7 +44,15 @@ class Tick(Document):
     at: Moment | None = Field(None, description="When; set when it is kept")
 
 
+class PartChoice(Document):
+    """A part that somebody has chosen where several serve."""
+
+    need: Annotated[str, Field(max_length=80, description="Id of a line of the bill")]
+    number: Annotated[str, Field(max_length=40, description="Of a part of the workshop's list")]
+
+
 MOST_STEPS = 500
+MOST_CHOICES = 300
 
 
 class BuildBook(Document):
@@ -56,6 +64,7 @@ class BuildBook(Document):
         Field(max_length=MAX_BRANCHES, description="Leads that are made anew though the plan leaves them as they are"),
     ] = ()
     ticks: Annotated[tuple[Tick, ...], Field(max_length=MOST_STEPS)] = ()
+    parts: Annotated[tuple[PartChoice, ...], Field(max_length=MOST_CHOICES)] = ()
 
 
 def check_book(book: BuildBook) -> list[Problem]:

@@ -6,7 +6,17 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from mavrik.core.catalogue.prices import PriceList
-from mavrik.core.circuit import Alternator, AnyBranch, Battery, BreakerBranch, Circuit, ConductorBranch, ContactBranch, FuseBranch
+from mavrik.core.circuit import (
+    Alternator,
+    AnyBranch,
+    Battery,
+    BreakerBranch,
+    Circuit,
+    ConductorBranch,
+    ContactBranch,
+    Converter,
+    FuseBranch,
+)
 from mavrik.core.operating.devices import battery_units
 
 
@@ -28,6 +38,36 @@ class Cost:
 NOTHING = Cost(0.0, 0.0)
 
 
+def cable_price_per_m(area_mm2: float, prices: PriceList) -> float:
+    """A metre of cable, by its copper [mm2]."""
+    return prices.cable_per_m + prices.cable_per_m_mm2 * area_mm2
+
+
+def lug_price(area_mm2: float, prices: PriceList) -> float:
+    """A lug, by the conductor that it is made for [mm2]."""
+    return prices.lug + prices.lug_per_mm2 * area_mm2
+
+
+def fuse_price(fuse: FuseBranch, prices: PriceList) -> float:
+    """A fuse with its holder, by its family; 0 for one that the list does not name."""
+    return prices.fuse.get(fuse.family, 0.0)
+
+
+def contact_price(part: ContactBranch | BreakerBranch, prices: PriceList) -> float:
+    """A switch, link or relay, by its rating; 0 where none is known."""
+    return prices.contact_per_a * (part.rating_a or 0.0)
+
+
+def battery_price(battery: Battery, prices: PriceList) -> float:
+    """One unit of a battery, by chemistry and ampere-hours; 0 for a chemistry that the list does not name."""
+    return prices.battery_per_ah.get(battery.chemistry.value, 0.0) * battery.capacity_ah
+
+
+def converter_price(charger: Converter, prices: PriceList) -> float:
+    """A DC-DC charger, by what it gives out."""
+    return prices.converter_per_a * charger.limit_a
+
+
 def lead_cost(lead: ConductorBranch, prices: PriceList) -> Cost:
     """A lead made new: cable, a lug at either end of every run, cutting, crimping and laying.
 
@@ -40,18 +80,13 @@ def lead_cost(lead: ConductorBranch, prices: PriceList) -> Cost:
     (10.29, 1.2, '25 mm2')
     """
     area = lead.conductor.area_mm2
-    cable = lead.length_m * (prices.cable_per_m + prices.cable_per_m_mm2 * area)
-    lugs = 2 * (prices.lug + prices.lug_per_mm2 * area)
+    cable, lugs = lead.length_m * cable_price_per_m(area, prices), 2 * lug_price(area, prices)
     return Cost(lead.parallel * (cable + lugs), lead.parallel * (prices.lead_h + prices.lead_h_per_m * lead.length_m))
 
 
 def fuse_cost(fuse: FuseBranch, prices: PriceList) -> Cost:
     """A fuse with its holder."""
-    return Cost(prices.fuse.get(fuse.family, 0.0), prices.fuse_h)
-
-
-def _contact_cost(part: ContactBranch, prices: PriceList) -> Cost:
-    return Cost(prices.contact_per_a * (part.rating_a or 0.0), prices.contact_h)
+    return Cost(fuse_price(fuse, prices), prices.fuse_h)
 
 
 def _new_part(part: AnyBranch, prices: PriceList) -> Cost:
@@ -59,7 +94,9 @@ def _new_part(part: AnyBranch, prices: PriceList) -> Cost:
         return lead_cost(part, prices)
     if isinstance(part, FuseBranch):
         return fuse_cost(part, prices)
-    return _contact_cost(part, prices) if isinstance(part, ContactBranch | BreakerBranch) else Cost(0.0, prices.clean_h)
+    if isinstance(part, ContactBranch | BreakerBranch):
+        return Cost(contact_price(part, prices), prices.contact_h)
+    return Cost(0.0, prices.clean_h)
 
 
 CONDITION = ("measured_mohm", "from_end", "to_end", "condition", "label")
@@ -111,7 +148,7 @@ def circuit_cost(before: Circuit, after: Circuit, prices: PriceList) -> Cost:
     had = {c.id for c in before.converters}
     for converter in after.converters:
         if converter.id not in had:
-            total += Cost(prices.converter_per_a * converter.limit_a, prices.converter_h)
+            total += Cost(converter_price(converter, prices), prices.converter_h)
     old_units = {a.id: a for a in before.alternators}
     reset = [
         a
@@ -128,4 +165,4 @@ def same_unit(old: Alternator, new: Alternator) -> bool:
 
 def _battery_cost(circuit: Circuit, battery: Battery, prices: PriceList) -> Cost:
     units = battery_units(circuit, battery) * battery.parallel
-    return Cost(prices.battery_per_ah.get(battery.chemistry.value, 0.0) * battery.capacity_ah * units, prices.battery_h * units)
+    return Cost(battery_price(battery, prices) * units, prices.battery_h * units)

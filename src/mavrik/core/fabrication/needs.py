@@ -1,0 +1,167 @@
+"""What a plan asks for: every part by what it has to be, how much of it, and the step that uses it up."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+
+from pydantic import Field
+
+from mavrik.core.catalogue.prices import PriceList
+from mavrik.core.circuit import BreakerBranch, Circuit, ContactBranch, FuseBranch
+from mavrik.core.document import Document
+from mavrik.core.fabrication.cards import LeadCard
+from mavrik.core.fabrication.stock import CONTACTS, PartKind, PartSpec
+from mavrik.core.operating.devices import battery_units
+from mavrik.core.planning.cost import (
+    battery_price,
+    cable_price_per_m,
+    contact_price,
+    converter_price,
+    fuse_price,
+    is_same_part,
+    lug_price,
+    same_unit,
+)
+
+
+class Use(Document):
+    """What one step uses up of a part."""
+
+    step: str
+    pieces: int = 0
+    lengths_mm: tuple[float, ...] = Field((), description="Cut from a reel, a sleeve or a tube")
+
+    @property
+    def mm(self) -> float:
+        """All its lengths [mm]."""
+        return sum(self.lengths_mm)
+
+
+class Need(Document):
+    """A part that a plan asks for."""
+
+    id: str
+    text: str
+    spec: PartSpec | None = Field(description="What it has to be; null: an alternator or a pulley, which the plan has chosen")
+    uses: tuple[Use, ...]
+    unit: str = Field("", description="Of an alternator: what the list of units calls it")
+    about: float = Field(description="What a piece or a metre costs, by the price list's rules alone")
+
+    @property
+    def by_length(self) -> bool:
+        """Whether it is counted in metres."""
+        return self.spec is not None and self.spec.by_length
+
+    @property
+    def wanted(self) -> float:
+        """Pieces or metres."""
+        return sum(u.mm for u in self.uses) / 1000 if self.by_length else sum(u.pieces for u in self.uses)
+
+
+def needs_of(found: Circuit, planned: Circuit, cards: Sequence[LeadCard], prices: PriceList) -> tuple[Need, ...]:
+    """The parts of a plan, alike ones together, in the order in which they are first used.
+
+    found, planned: before and after, the same parts under the same ids; cards: of the leads that are made, `lead_cards`; prices: what a
+    part costs that no list names
+    A lead that cannot be made as it is asked asks for nothing.
+    Source: the steps of `work_steps` that use them.
+
+    >>> from mavrik.core.catalogue.prices import usual_prices
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> from mavrik.core.fabrication.cards import lead_cards
+    >>> from mavrik.core.fabrication.documents import BuildBook
+    >>> car = front_battery(12)
+    >>> cards = lead_cards(car, car, BuildBook(anew=("charge_cable",)))
+    >>> [(n.text, round(n.wanted, 2)) for n in needs_of(car, car, cards, usual_prices())]
+    [('Cable 25 mm2', 1.21), ('Lug 25 mm2, M8', 2), ('Shrink 12 to 4 mm', 0.07)]
+    """
+    together: dict[str, Need] = {}
+    for need in (*_of_leads(cards, prices), *_of_parts(found, planned, prices), *_of_devices(found, planned, prices)):
+        known = together.get(need.id)
+        together[need.id] = need if known is None else known.model_copy(update={"uses": _joined((*known.uses, *need.uses))})
+    return tuple(together.values())
+
+
+def _joined(uses: Iterable[Use]) -> tuple[Use, ...]:
+    of: dict[str, Use] = {}
+    for use in uses:
+        if (was := of.get(use.step)) is None:
+            of[use.step] = use
+        else:
+            of[use.step] = Use(step=use.step, pieces=was.pieces + use.pieces, lengths_mm=was.lengths_mm + use.lengths_mm)
+    return tuple(of.values())
+
+
+def _of_leads(cards: Sequence[LeadCard], prices: PriceList) -> Iterator[Need]:
+    for card in cards:
+        if card.cut_mm is None:
+            continue
+        step = f"make:{card.branch_id}"
+        cable = PartSpec(kind=PartKind.CABLE, size=card.size)
+        yield Need(
+            id=f"cable:{card.size}", text=f"Cable {card.size}", spec=cable, about=cable_price_per_m(card.area_mm2, prices),
+            uses=(Use(step=step, lengths_mm=(card.cut_mm,) * card.runs),),
+        )  # fmt: skip
+        for end in card.ends:
+            pieces = (Use(step=step, pieces=card.runs),)
+            if end.lug:
+                spec, text = PartSpec(kind=PartKind.LUG, size=end.lug, stud=end.stud), f"Lug {end.lug}, {end.stud}"
+            else:
+                spec, text = PartSpec(kind=PartKind.POST_CLAMP, size=card.size), f"Post clamp {card.size}"
+            yield Need(
+                id=f"{spec.kind.value}:{spec.size}:{spec.stud}",
+                text=text,
+                spec=spec,
+                uses=pieces,
+                about=lug_price(card.area_mm2, prices),
+            )
+        for end in card.ends:
+            yield Need(
+                id=f"sleeve:{end.sleeve}", text=f"Shrink {end.sleeve}", spec=PartSpec(kind=PartKind.SLEEVE, sleeve=end.sleeve),
+                uses=(Use(step=step, lengths_mm=(end.sleeve_mm,) * card.runs),), about=0.0,
+            )  # fmt: skip
+
+
+def _of_parts(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[Need]:
+    """Branches that are no leads and are new or another than before; what is cleaned takes no part."""
+    before = {b.id: b for b in found.branches}
+    for part in planned.branches:
+        if part.id in before and is_same_part(before[part.id], part):
+            continue
+        uses = (Use(step=f"fit:{part.id}", pieces=1),)
+        if isinstance(part, FuseBranch):
+            spec = PartSpec(kind=PartKind.FUSE, family=part.family, rating_a=part.rating_a)
+            text, about = f"{part.label}, {part.rating_a:g} A", fuse_price(part, prices)
+            yield Need(id=f"fuse:{part.family.value}:{part.rating_a:g}", text=text, spec=spec, uses=uses, about=about)
+        elif isinstance(part, ContactBranch | BreakerBranch) and part.rating_a and part.kind in CONTACTS:
+            spec = PartSpec(kind=PartKind.CONTACT, contact=part.kind, rating_a=part.rating_a)
+            text, about = f"{part.label}, {part.rating_a:g} A", contact_price(part, prices)
+            yield Need(id=f"contact:{part.kind}:{part.rating_a:g}", text=text, spec=spec, uses=uses, about=about)
+
+
+def _of_devices(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[Need]:
+    units = {a.id: a for a in found.alternators}
+    for unit in planned.alternators:
+        old, uses = units.get(unit.id), (Use(step=f"fit:{unit.id}", pieces=1),)
+        if old is None or not same_unit(old, unit):
+            text = f"{unit.label}, {unit.rated_a:g} A"
+            yield Need(id=f"unit:{unit.id}", text=text, spec=None, uses=uses, unit=unit.label, about=0.0)
+        elif old.pulley_ratio != unit.pulley_ratio:
+            text = f"Pulley for {unit.label}, ratio {unit.pulley_ratio:.2f}"
+            yield Need(id=f"pulley:{unit.id}", text=text, spec=None, uses=uses, about=prices.pulley)
+    batteries = {b.id: b for b in found.batteries}
+    for battery in planned.batteries:
+        if batteries.get(battery.id) == battery:
+            continue
+        spec = PartSpec(kind=PartKind.BATTERY, chemistry=battery.chemistry, capacity_ah=battery.capacity_ah)
+        yield Need(
+            id=f"battery:{battery.chemistry.value}:{battery.capacity_ah:g}", spec=spec,
+            text=f"{battery.label}, {battery.capacity_ah:g} Ah", about=battery_price(battery, prices),
+            uses=(Use(step=f"fit:{battery.id}", pieces=battery_units(planned, battery) * battery.parallel),),
+        )  # fmt: skip
+    chargers = {c.id for c in found.converters}
+    for charger in (c for c in planned.converters if c.id not in chargers):
+        spec = PartSpec(kind=PartKind.CONVERTER, rating_a=charger.limit_a)
+        text, about = f"{charger.label}, {charger.limit_a:g} A", converter_price(charger, prices)
+        uses = (Use(step=f"fit:{charger.id}", pieces=1),)
+        yield Need(id=f"converter:{charger.limit_a:g}", text=text, spec=spec, uses=uses, about=about)

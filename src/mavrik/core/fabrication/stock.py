@@ -1,0 +1,188 @@
+"""What a workshop keeps and buys: each part with what it is, what it costs and how it is sold."""
+
+from __future__ import annotations
+
+from decimal import ROUND_HALF_UP, Decimal
+from enum import StrEnum
+from typing import Annotated
+
+from pydantic import Field, model_validator
+
+from mavrik.core.catalogue.conductor import parse_size
+from mavrik.core.catalogue.fuses import FuseFamily
+from mavrik.core.catalogue.lugs import lug_table
+from mavrik.core.catalogue.tables import Table, load_table
+from mavrik.core.circuit import BRANCH_KINDS, Chemistry, ContactBranch
+from mavrik.core.document import Ampere, Document, Label
+
+MOST_ITEMS = 1000
+MOST_COUNTED = 1_000_000.0
+"""Pieces, metres or millimetres of one part."""
+CENT = Decimal("0.01")
+
+Amount = Annotated[Decimal, Field(ge=0, le=10_000_000, decimal_places=4, description="In the workshop's currency, before tax")]
+PartNumber = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9 ./_-]{0,39}$", description="Of the workshop or its supplier")]
+
+CONTACTS = tuple(k.model_fields["kind"].default for k in BRANCH_KINDS if issubclass(k, ContactBranch))
+"""Kinds of branches that are bought by the ampere they carry: switches, relays, links, breakers."""
+
+
+class PartKind(StrEnum):
+    """What a part is."""
+
+    CABLE = "cable"
+    LUG = "lug"
+    POST_CLAMP = "post_clamp"
+    SLEEVE = "sleeve"
+    FUSE = "fuse"
+    CONTACT = "contact"
+    CONVERTER = "converter"
+    BATTERY = "battery"
+    TUBE = "tube"
+    OTHER = "other"
+
+
+BY_LENGTH = frozenset({PartKind.CABLE, PartKind.SLEEVE, PartKind.TUBE})
+"""Sold by the metre; all else by the piece."""
+
+SAYS: dict[PartKind, tuple[str, ...]] = {
+    PartKind.CABLE: ("size",),
+    PartKind.LUG: ("size", "stud"),
+    PartKind.POST_CLAMP: ("size",),
+    PartKind.SLEEVE: ("sleeve",),
+    PartKind.FUSE: ("family", "rating_a"),
+    PartKind.CONTACT: ("contact", "rating_a"),
+    PartKind.CONVERTER: ("rating_a",),
+    PartKind.BATTERY: ("chemistry", "capacity_ah"),
+    PartKind.TUBE: ("outer_mm", "wall_mm"),
+    PartKind.OTHER: (),
+}
+"""What is said of each kind, and no more."""
+
+
+class PartSpec(Document):
+    """What a part has to be, or is."""
+
+    kind: PartKind
+    size: Annotated[str, Field(max_length=20, description="Of the conductor: 25 mm2, 2 AWG")] = ""
+    stud: Annotated[str, Field(max_length=10, description="M8, 5/16 in")] = ""
+    sleeve: Annotated[str, Field(max_length=20, description="As supplied to recovered: 18 to 6 mm")] = ""
+    family: FuseFamily | None = None
+    contact: Annotated[str, Field(max_length=20, description=f"One of: {', '.join(CONTACTS)}")] = ""
+    rating_a: Ampere | None = None
+    chemistry: Chemistry | None = None
+    capacity_ah: Annotated[float, Field(ge=0.01, le=2000)] | None = None
+    outer_mm: Annotated[float, Field(ge=1, le=60)] | None = None
+    wall_mm: Annotated[float, Field(ge=0.1, le=20)] | None = None
+
+    @model_validator(mode="after")
+    def _says_what_it_is(self) -> PartSpec:
+        of = SAYS[self.kind]
+        for name in PartSpec.model_fields:
+            given = getattr(self, name) not in (None, "")
+            if name != "kind" and given != (name in of):
+                what = "is needed for" if name in of else "says nothing of"
+                raise ValueError(f"'{name}' {what} a part of kind '{self.kind.value}'")
+        if self.size:
+            parse_size(self.size)
+        if self.stud and self.stud not in lug_table().studs:
+            raise ValueError(f"No stud '{self.stud}' is listed: {', '.join(lug_table().studs)}")
+        if self.contact and self.contact not in CONTACTS:
+            raise ValueError(f"No contact '{self.contact}' is known: {', '.join(CONTACTS)}")
+        if self.outer_mm and self.wall_mm and 2 * self.wall_mm >= self.outer_mm:
+            raise ValueError("A tube has room inside")
+        return self
+
+    @property
+    def by_length(self) -> bool:
+        """Whether it is sold by the metre."""
+        return self.kind in BY_LENGTH
+
+
+class StockItem(PartSpec):
+    """A part as it is bought and kept."""
+
+    number: PartNumber
+    label: Label
+    price: Annotated[Amount, Field(description="As a job is charged, before tax: a piece, or a metre")]
+    pack: Annotated[int, Field(ge=1, le=10_000, description="Sold so many together: pieces, or metres")] = 1
+    least: Annotated[int, Field(ge=1, le=10_000, description="The fewest that are sold: pieces, or metres")] = 1
+    days: Annotated[float, Field(ge=0, le=365, description="Until it comes [d]")] = 1
+
+
+class StockList(Document):
+    """All that a workshop keeps or can buy."""
+
+    items: Annotated[tuple[StockItem, ...], Field(max_length=MOST_ITEMS)] = ()
+
+    @model_validator(mode="after")
+    def _told_apart(self) -> StockList:
+        seen = set[str]()
+        for item in self.items:
+            if item.number in seen:
+                raise ValueError(f"Two parts have the number '{item.number}'")
+            seen.add(item.number)
+        return self
+
+
+class StockTable(Table):
+    """The file ``stock.json``."""
+
+    items: tuple[StockItem, ...]
+
+
+def usual_stock() -> StockList:
+    """What a workshop begins with: invented parts, to be replaced by its own.
+
+    >>> [i.number for i in usual_stock().items if i.kind is PartKind.CABLE and i.size == "35 mm2"]
+    ['CB-35']
+    """
+    return StockList(items=load_table("stock", StockTable).items)
+
+
+def serves(item: StockItem, wanted: PartSpec) -> bool:
+    """Whether a part is what is wanted: the same in what it has to fit, no less in what it has to bear.
+
+    item: of a list; wanted: what it is for
+    A fuse has the very rating, for a larger one guards nothing. A switch may carry more, a battery hold more.
+
+    >>> relay = StockItem(number="R1", label="Relay", kind="contact", contact="relay", rating_a=200, price="30")
+    >>> [serves(relay, PartSpec(kind="contact", contact="relay", rating_a=a)) for a in (150, 250)]
+    [True, False]
+    """
+    same = ("kind", "stud", "sleeve", "family", "contact", "chemistry", "outer_mm", "wall_mm")
+    if any(getattr(item, n) != getattr(wanted, n) for n in same):
+        return False
+    if (item.size or wanted.size) and (not item.size or not wanted.size or parse_size(item.size) != parse_size(wanted.size)):
+        return False
+    exact = item.kind in (PartKind.FUSE, PartKind.CONVERTER)
+    if exact and item.rating_a != wanted.rating_a:
+        return False
+    return (item.rating_a or 0) >= (wanted.rating_a or 0) and (item.capacity_ah or 0) >= (wanted.capacity_ah or 0)
+
+
+def to_buy(item: StockItem, missing: float) -> int:
+    """How many pieces or metres are bought so that none is missing, in whole packs and no fewer than are sold.
+
+    item: the part; missing: pieces or metres, 0 or less: none
+    Source: arithmetic.
+
+    >>> lug = StockItem(number="L", label="Lug", kind="lug", size="25 mm2", stud="M8", price="1.60", pack=10, least=20)
+    >>> [to_buy(lug, n) for n in (0, 3, 21)]
+    [0, 20, 30]
+    """
+    if missing <= 0:
+        return 0
+    wanted = max(missing, item.least)
+    # A length that is a hair over a whole metre is one: millimetres are summed as floats.
+    packs = -(-round(wanted, 6) // item.pack)
+    return int(packs) * item.pack
+
+
+def cents(amount: Decimal) -> Decimal:
+    """To the cent, half a cent up.
+
+    >>> cents(Decimal("1.005"))
+    Decimal('1.01')
+    """
+    return amount.quantize(CENT, ROUND_HALF_UP)
