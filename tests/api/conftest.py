@@ -164,3 +164,13 @@ def begin_tasks(database_url: str) -> threading.Thread:
 def do_tasks(caller: Caller) -> None:
     """Have everything done that is in the queue."""
     begin_tasks(caller.client.application.extensions["mavrik_database"].url).join()
+
+
+def describe(tech: Caller, job_id: int, layout: str = "front_battery") -> str:
+    """Give a job the circuit of a layout; returns the job's path."""
+    at = f"/api/jobs/{job_id}"
+    circuits = tech.get(at).json["circuits"]  # type: ignore[index]
+    document = tech.get(f"/api/layouts/{layout}").json
+    saved = tech.put(f"{at}/circuit", {"document": document, "lock": circuits[-1]["lock"] if circuits else None})
+    assert saved.status_code == 200, saved.text
+    return at

@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from tests.api.conftest import Caller
+from tests.api.conftest import Caller, describe
 
 
 def answered(response: Any, status: int = 200) -> Any:
@@ -17,10 +17,7 @@ def answered(response: Any, status: int = 200) -> Any:
 @pytest.fixture
 def path(tech: Caller, job: dict[str, Any]) -> str:
     """A job whose circuit is described, and nothing planned."""
-    at = f"/api/jobs/{job['id']}"
-    lock = answered(tech.get(at))["circuits"][-1]["lock"]
-    answered(tech.put(f"{at}/circuit", {"document": answered(tech.get("/api/layouts/front_battery")), "lock": lock}))
-    return at
+    return describe(tech, job["id"])
 
 
 def ticking(book: dict[str, Any], *steps: str) -> dict[str, Any]:

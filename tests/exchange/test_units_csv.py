@@ -5,7 +5,8 @@ from __future__ import annotations
 import pytest
 
 from mavrik.core.catalogue.units import Unit, usual_units
-from mavrik.exchange.units_csv import UnitFileError, units_from_csv, units_to_csv
+from mavrik.exchange.list_csv import ListFileError
+from mavrik.exchange.units_csv import units_from_csv, units_to_csv
 
 HEAD = "name;rated_a;limit_rpm;pulley_mm;price"
 
@@ -43,5 +44,5 @@ def test_points_and_decimal_commas_are_read() -> None:
     ],
 )
 def test_what_is_wrong_is_said_with_its_line(text: str, said: str) -> None:
-    with pytest.raises(UnitFileError, match=said.replace("(", r"\(")):
+    with pytest.raises(ListFileError, match=said.replace("(", r"\(")):
         units_from_csv(text)

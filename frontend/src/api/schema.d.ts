@@ -464,6 +464,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/build/bill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The bill of materials
+         * @description Of a book, without keeping it: parts that serve, what is in stock, what is bought, and what the job is charged.
+         */
+        post: operations["building_post_build_bill_jobs__int_job_id__build_bill_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/build/preview": {
         parameters: {
             query?: never;
@@ -1756,6 +1776,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The workshop's stock
+         * @description Parts with prices, as kept last, and what is there of each; invented parts to begin with.
+         */
+        get: operations["stock_get_stock_stock_get"];
+        /**
+         * Keep the stock
+         * @description All parts, and the counts that are given. Refused with 409 when somebody else saved in between.
+         */
+        put: operations["stock_put_stock_stock_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stock.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The stock as CSV
+         * @description A line a part, to be corrected in a table program.
+         */
+        get: operations["stock_get_stock_csv_stock_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stock/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read a stock from CSV
+         * @description Without keeping it.
+         */
+        post: operations["stock_post_stock_text_stock_read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stock/received": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take a part in
+         * @description What came of one part; a cable as one length, with a mark of its own.
+         */
+        post: operations["stock_post_stock_received_stock_received_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tasks": {
         parameters: {
             query?: never;
@@ -2591,6 +2695,133 @@ export interface components {
             warm_c: number;
         };
         /**
+         * Bill
+         * @description What the work takes, and what it comes to.
+         */
+        Bill: {
+            /** Currency */
+            currency: string;
+            /**
+             * Days
+             * @description Until the last of it is there
+             */
+            days: number;
+            /** Hours */
+            hours: number;
+            /** Labour */
+            labour: string;
+            /** Lines */
+            lines: components["schemas"]["BillLine"][];
+            /** Net */
+            net: string;
+            /**
+             * Open
+             * @description Parts that nobody has priced
+             */
+            open: string[];
+            /**
+             * Outlay
+             * @description For all that is bought
+             */
+            outlay: string;
+            /** Parts */
+            parts: string;
+            /**
+             * Proven
+             * @description Whether no other cutting begins fewer metres
+             */
+            proven: boolean;
+            /** Tax */
+            tax: string;
+            /** Tax Share */
+            tax_share: number;
+            /** Total */
+            total: string;
+        };
+        /**
+         * BillLine
+         * @description One kind of part.
+         */
+        BillLine: {
+            /**
+             * Amount
+             * @description Charged for what the job takes
+             */
+            amount: string;
+            /**
+             * Buy
+             * @description In whole packs
+             */
+            buy: number;
+            /**
+             * By Length
+             * @description Counted in metres, not in pieces
+             */
+            by_length: boolean;
+            /**
+             * Days
+             * @description Until what is bought is there; 0: nothing is
+             */
+            days: number;
+            /** From Stock */
+            from_stock: number;
+            /** Home Made */
+            home_made: components["schemas"]["HomeMade"][];
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /**
+             * Number
+             * @description Of the part; empty: none of the list serves
+             */
+            number: string;
+            /**
+             * Offers
+             * @description Parts of the list that serve
+             */
+            offers: components["schemas"]["Offer"][];
+            /**
+             * Outlay
+             * @description Paid for what is bought
+             */
+            outlay: string;
+            /**
+             * Price
+             * @description A piece or a metre
+             */
+            price: string;
+            /**
+             * Rough
+             * @description By the price list's rules alone: no part of the list serves
+             */
+            rough: boolean;
+            /**
+             * Scrap
+             * @description Of what is still to be cut [m]
+             */
+            scrap: number;
+            /**
+             * Takes
+             * @description What each step that is not ticked takes
+             */
+            takes: components["schemas"]["Take"][];
+            /** Text */
+            text: string;
+            /**
+             * Unpriced
+             * @description Nobody has said what it costs
+             */
+            unpriced: boolean;
+            /**
+             * Used
+             * @description By steps that are ticked, scrap with it
+             */
+            used: number;
+            /** Wanted */
+            wanted: number;
+        };
+        /**
          * Binding
          * @description A limit that costs money.
          */
@@ -2988,6 +3219,11 @@ export interface components {
              * @default []
              */
             leads: components["schemas"]["LeadSpec"][];
+            /**
+             * Parts
+             * @default []
+             */
+            parts: components["schemas"]["PartChoice"][];
             /**
              * Ticks
              * @default []
@@ -3993,6 +4229,29 @@ export interface components {
              * @default 14.4
              */
             set_point_v: number;
+        };
+        /**
+         * Count
+         * @description What somebody has counted of one part; it replaces what the books said.
+         */
+        Count: {
+            /**
+             * Number
+             * @description Of the workshop or its supplier
+             */
+            number: string;
+            /**
+             * Quantity
+             * @description Pieces; millimetres of what is sold by the metre. Not for cable
+             * @default null
+             */
+            quantity: number | null;
+            /**
+             * Reels Mm
+             * @description Of a cable: each reel and offcut that is there [mm]
+             * @default null
+             */
+            reels_mm: number[] | null;
         };
         /**
          * CrankCapture
@@ -5631,6 +5890,30 @@ export interface components {
             status: string;
         };
         /**
+         * HomeMade
+         * @description A lug of copper tube in place of a bought one.
+         */
+        HomeMade: {
+            /**
+             * Each
+             * @description Tube and time
+             */
+            each: string;
+            /** Label */
+            label: string;
+            /** Number */
+            number: string;
+            /**
+             * Saves
+             * @description Over a bought one; below 0 it costs more
+             */
+            saves: string;
+            /** Seconds */
+            seconds: number;
+            /** Tube Mm */
+            tube_mm: number;
+        };
+        /**
          * Instrument
          * @description A meter with the accuracy its manual gives for the range used.
          */
@@ -6381,6 +6664,8 @@ export interface components {
          * @description A lead to be made.
          */
         LeadCard: {
+            /** Area Mm2 */
+            area_mm2: number;
             /**
              * Assumed
              * @description What nobody has measured, and was taken to be so
@@ -6475,6 +6760,19 @@ export interface components {
              *     }
              */
             to_end: components["schemas"]["EndSpec"];
+        };
+        /**
+         * Length
+         * @description A reel or an offcut.
+         */
+        Length: {
+            /** Mm */
+            mm: number;
+            /**
+             * Piece
+             * @description Its mark
+             */
+            piece: string;
         };
         /**
          * LimitProfileName
@@ -6981,6 +7279,48 @@ export interface components {
          */
         NodeRole: "alternator_stud" | "alternator_case" | "battery_positive" | "battery_negative" | "engine_block" | "chassis" | "stud" | "starter_stud" | "busbar" | "consumer";
         /**
+         * Offer
+         * @description A part that serves a need.
+         */
+        Offer: {
+            /**
+             * In Stock
+             * @description Pieces or metres
+             */
+            in_stock: number;
+            /** Label */
+            label: string;
+            /** Number */
+            number: string;
+            /**
+             * Price
+             * @description A piece or a metre
+             */
+            price: string;
+        };
+        /**
+         * OnHand
+         * @description What is in stock.
+         */
+        OnHand: {
+            /**
+             * Quantity
+             * @description By part number: pieces; millimetres of what is sold by the metre
+             * @default {}
+             */
+            quantity: {
+                [key: string]: number;
+            };
+            /**
+             * Reels
+             * @description By part number of a cable: its reels and offcuts
+             * @default {}
+             */
+            reels: {
+                [key: string]: components["schemas"]["Length"][];
+            };
+        };
+        /**
          * OnShelf
          * @description Where a job is to lie.
          */
@@ -7152,6 +7492,28 @@ export interface components {
             /** Outputs */
             outputs: components["schemas"]["ReadOutput"][];
         };
+        /**
+         * PartChoice
+         * @description A part that somebody has chosen where several serve.
+         */
+        PartChoice: {
+            /**
+             * Need
+             * @description Id of a line of the bill
+             */
+            need: string;
+            /**
+             * Number
+             * @description Of a part of the workshop's list
+             */
+            number: string;
+        };
+        /**
+         * PartKind
+         * @description What a part is.
+         * @enum {string}
+         */
+        PartKind: "cable" | "lug" | "post_clamp" | "sleeve" | "fuse" | "contact" | "converter" | "battery" | "tube" | "other";
         /**
          * PasswordBody
          * @description One's own password, old and new.
@@ -7564,6 +7926,12 @@ export interface components {
              * @description Hours of work [h]
              */
             set_point_h: number;
+            /**
+             * Tax Share
+             * @description On parts and hours, as a share
+             * @default 0
+             */
+            tax_share: number;
             /**
              * Unit H
              * @description Hours of work [h]
@@ -8192,6 +8560,22 @@ export interface components {
         ReadyLayouts: {
             /** Layouts */
             layouts: components["schemas"]["ReadyLayout"][];
+        };
+        /**
+         * Receipt
+         * @description What came in of one part.
+         */
+        Receipt: {
+            /**
+             * Number
+             * @description Of the workshop or its supplier
+             */
+            number: string;
+            /**
+             * Quantity
+             * @description Pieces; millimetres, of a cable as one length
+             */
+            quantity: number;
         };
         /**
          * RefusedFile
@@ -9490,6 +9874,146 @@ export interface components {
             share: number | null;
         };
         /**
+         * StockFile
+         * @description What a file says.
+         */
+        StockFile: {
+            /** @description Of the parts whose count stands in it */
+            counted: components["schemas"]["OnHand"];
+            document: components["schemas"]["StockList"];
+        };
+        /**
+         * StockItem
+         * @description A part as it is bought and kept.
+         */
+        StockItem: {
+            /**
+             * Capacity Ah
+             * @default null
+             */
+            capacity_ah: number | null;
+            /** @default null */
+            chemistry: components["schemas"]["Chemistry"] | null;
+            /**
+             * Contact
+             * @description One of: breaker, connector, switch, relay, shunt, joint, body, diode, mosfet, voltage_link
+             * @default
+             */
+            contact: string;
+            /**
+             * Days
+             * @description Until it comes [d]
+             * @default 1
+             */
+            days: number;
+            /** @default null */
+            family: components["schemas"]["FuseFamily"] | null;
+            kind: components["schemas"]["PartKind"];
+            /** Label */
+            label: string;
+            /**
+             * Least
+             * @description The fewest that are sold: pieces, or metres
+             * @default 1
+             */
+            least: number;
+            /**
+             * Number
+             * @description Of the workshop or its supplier
+             */
+            number: string;
+            /**
+             * Outer Mm
+             * @default null
+             */
+            outer_mm: number | null;
+            /**
+             * Pack
+             * @description Sold so many together: pieces, or metres
+             * @default 1
+             */
+            pack: number;
+            /**
+             * Price
+             * @description As a job is charged, before tax: a piece, or a metre
+             */
+            price: string;
+            /**
+             * Rating A
+             * @default null
+             */
+            rating_a: number | null;
+            /**
+             * Size
+             * @description Of the conductor: 25 mm2, 2 AWG
+             * @default
+             */
+            size: string;
+            /**
+             * Sleeve
+             * @description As supplied to recovered: 18 to 6 mm
+             * @default
+             */
+            sleeve: string;
+            /**
+             * Stud
+             * @description M8, 5/16 in
+             * @default
+             */
+            stud: string;
+            /**
+             * Wall Mm
+             * @default null
+             */
+            wall_mm: number | null;
+        };
+        /**
+         * StockList
+         * @description All that a workshop keeps or can buy.
+         */
+        StockList: {
+            /**
+             * Items
+             * @default []
+             */
+            items: components["schemas"]["StockItem"][];
+        };
+        /**
+         * StockRecord
+         * @description What the workshop keeps or can buy, and what is there.
+         */
+        StockRecord: {
+            document: components["schemas"]["StockList"];
+            on_hand: components["schemas"]["OnHand"];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * StockSave
+         * @description The list, as edited from a revision, and what was counted with it.
+         */
+        StockSave: {
+            /**
+             * Counts
+             * @default []
+             */
+            counts: components["schemas"]["Count"][];
+            document: components["schemas"]["StockList"];
+            /**
+             * Revision
+             * @description That it was edited from
+             */
+            revision: number;
+        };
+        /**
+         * StockText
+         * @description A CSV as it came from a table program.
+         */
+        StockText: {
+            /** Text */
+            text: string;
+        };
+        /**
          * Stranding
          * @description How the conductor is made of its strands.
          * @enum {string}
@@ -9686,6 +10210,31 @@ export interface components {
              * @default []
              */
             senses: components["schemas"]["Sense"][];
+        };
+        /**
+         * Take
+         * @description What a step takes of a part.
+         */
+        Take: {
+            /**
+             * Piece
+             * @description Reel or offcut that a cable is cut from; empty: bought first
+             * @default
+             */
+            piece: string;
+            /**
+             * Quantity
+             * @description Pieces, or millimetres in one length
+             */
+            quantity: number;
+            /**
+             * Scrap Mm
+             * @description Rest of the piece that is of no use
+             * @default 0
+             */
+            scrap_mm: number;
+            /** Step */
+            step: string;
         };
         /**
          * TaskList
@@ -11572,6 +12121,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BuildRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    building_post_build_bill_jobs__int_job_id__build_bill_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BuildBook"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bill"];
                 };
             };
             /** @description Not Found */
@@ -14892,6 +15494,226 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SolvedDraft"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    stock_get_stock_stock_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    stock_put_stock_stock_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StockSave"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    stock_get_stock_csv_stock_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    stock_post_stock_text_stock_read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StockText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockFile"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    stock_post_stock_received_stock_received_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Receipt"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
             /** @description Unprocessable Entity */

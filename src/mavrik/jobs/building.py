@@ -7,17 +7,20 @@ from datetime import UTC, datetime
 from sqlalchemy.orm import Session
 
 from mavrik.core.document import Problem
-from mavrik.core.fabrication.bench import BuildView
+from mavrik.core.fabrication.bench import BuildProblemError, BuildView, build_bill
+from mavrik.core.fabrication.bill import Bill
 from mavrik.core.fabrication.documents import BuildBook, Tick
 from mavrik.domain.job import DocumentKind
 from mavrik.domain.roles import Who
+from mavrik.jobs import stock
 from mavrik.jobs.errors import InvalidError
-from mavrik.jobs.kept import keep_document, latest_document
+from mavrik.jobs.kept import as_found, keep_document, latest_document, proposed
 from mavrik.jobs.lists import prices
 from mavrik.jobs.records import BuildRecord
 from mavrik.jobs.summaries import job_changed
 from mavrik.jobs.work import get_row, row_to_change
 from mavrik.jobs.workbook import book_of, view_of
+from mavrik.store.models import Job
 
 
 def build_of(session: Session, job_id: int) -> BuildRecord:
@@ -31,6 +34,19 @@ def build_of(session: Session, job_id: int) -> BuildRecord:
 def preview_build(session: Session, job_id: int, book: BuildBook) -> BuildView:
     """What a book comes to, without keeping it. Raises InvalidError, at its field, for one that cannot be."""
     return view_of(get_row(session, job_id), book, prices(session).document)
+
+
+def bill_of_build(session: Session, job_id: int, book: BuildBook) -> Bill:
+    """What the work of a book takes, what is bought for it, and what it comes to. Raises as `preview_build`."""
+    return _bill(session, get_row(session, job_id), book)
+
+
+def _bill(session: Session, row: Job, given: BuildBook) -> Bill:
+    found = as_found(row)
+    try:
+        return build_bill(found, proposed(row) or found, given, stock.shop(session), stock.booked(session, row.id))
+    except BuildProblemError as error:
+        raise InvalidError(str(error), error.problems) from error
 
 
 def keep_build(session: Session, job_id: int, book: BuildBook, who: Who, edited_from: int | None = None) -> BuildRecord:
@@ -47,6 +63,9 @@ def keep_build(session: Session, job_id: int, book: BuildBook, who: Who, edited_
     if early := [s for s in view.steps if s.id in view.too_early and s.id not in before]:
         said = [Problem("build", "ticks", f"'{s.text}' comes after '{s.waits_for[0]}', which is not ticked.") for s in early]
         raise InvalidError(said[0].message, said)
+    stock.one_at_a_time(session)
+    # What was used is taken from the bill as it stood: the shortest reel then is the one that was cut.
+    stock.book(session, row.id, _bill(session, row, stamped), [s.id for s in view.steps if s.done], who)
     revision = keep_document(
         session, row, DocumentKind.BUILD, stamped, who, f"the work at the bench: {view.headline}"[:300], edited_from
     )

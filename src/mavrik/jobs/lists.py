@@ -16,7 +16,8 @@ from mavrik.core.document import Document, Problem
 from mavrik.core.isolation.profiles import RuleChoice, check_purposes, rule_choices
 from mavrik.core.isolation.purposes import PurposeList, usual_purposes
 from mavrik.domain.roles import Who
-from mavrik.exchange.units_csv import UnitFileError, units_from_csv, units_to_csv
+from mavrik.exchange.list_csv import ListFileError
+from mavrik.exchange.units_csv import units_from_csv, units_to_csv
 from mavrik.jobs.changes import differing, note_change
 from mavrik.jobs.errors import ConflictError, InvalidError
 from mavrik.store.models import WorkshopList
@@ -70,14 +71,15 @@ def _latest(session: Session, kind: str) -> WorkshopList | None:
     return session.scalar(rows)
 
 
-def _kept(session: Session, kind: ListKind[Kept]) -> tuple[int, Kept]:
+def kept_list(session: Session, kind: ListKind[Kept]) -> tuple[int, Kept]:
+    """A list as it was kept last, with its revision; 0 and what a workshop begins with where none was."""
     row = _latest(session, kind.name)
     return (row.revision, kind.document.model_validate(row.document)) if row else (0, kind.usual())
 
 
-def _keep(session: Session, kind: ListKind[Kept], given: Kept, revision: int, who: Who) -> int:
+def keep_list(session: Session, kind: ListKind[Kept], given: Kept, revision: int, who: Who) -> int:
     """Keep a list as edited from a revision. Raises ConflictError where somebody else saved in between."""
-    now, before = _kept(session, kind)
+    now, before = kept_list(session, kind)
     theirs = {"revision": now, "document": before.model_dump(mode="json")}
     told = f"Somebody else changed the {kind.label} while you were editing them."
     if now != revision:
@@ -98,13 +100,13 @@ def _keep(session: Session, kind: ListKind[Kept], given: Kept, revision: int, wh
 
 def units(session: Session) -> UnitsRecord:
     """The units that can be had, as they were kept last."""
-    revision, document = _kept(session, UNITS)
+    revision, document = kept_list(session, UNITS)
     return UnitsRecord(revision=revision, document=document)
 
 
 def keep_units(session: Session, given: UnitList, revision: int, who: Who) -> UnitsRecord:
     """Keep the units, edited from a revision. Raises ConflictError where somebody else saved in between."""
-    return UnitsRecord(revision=_keep(session, UNITS, given, revision, who), document=given)
+    return UnitsRecord(revision=keep_list(session, UNITS, given, revision, who), document=given)
 
 
 def units_as_csv(session: Session) -> str:
@@ -116,24 +118,24 @@ def units_of_csv(text: str) -> UnitList:
     """Units of a CSV, not kept yet. Raises InvalidError with the line that is wrong."""
     try:
         return units_from_csv(text)
-    except UnitFileError as error:
+    except ListFileError as error:
         raise InvalidError(str(error), [Problem("units", "text", str(error))]) from error
 
 
 def prices(session: Session) -> PricesRecord:
     """What parts and hours cost, as it was kept last."""
-    revision, document = _kept(session, PRICES)
+    revision, document = kept_list(session, PRICES)
     return PricesRecord(revision=revision, document=document)
 
 
 def keep_prices(session: Session, given: PriceList, revision: int, who: Who) -> PricesRecord:
     """Keep the prices, edited from a revision. Raises ConflictError where somebody else saved in between."""
-    return PricesRecord(revision=_keep(session, PRICES, given, revision, who), document=given)
+    return PricesRecord(revision=keep_list(session, PRICES, given, revision, who), document=given)
 
 
 def purposes(session: Session) -> PurposesRecord:
     """What a disconnect must do for each purpose, as it was kept last."""
-    revision, document = _kept(session, PURPOSES)
+    revision, document = kept_list(session, PURPOSES)
     return PurposesRecord(revision=revision, document=document, rules=rule_choices())
 
 
@@ -145,4 +147,4 @@ def keep_purposes(session: Session, given: PurposeList, revision: int, who: Who)
     """
     if problems := check_purposes(given):
         raise InvalidError(problems[0].message, problems)
-    return PurposesRecord(revision=_keep(session, PURPOSES, given, revision, who), document=given, rules=rule_choices())
+    return PurposesRecord(revision=keep_list(session, PURPOSES, given, revision, who), document=given, rules=rule_choices())

@@ -16,7 +16,7 @@ from mavrik.jobs.errors import InvalidError
 from mavrik.jobs.records import JobRecord
 from mavrik.jobs.summaries import summarise
 from mavrik.jobs.work import get_row, job_record, refuse_put_away, shelf_of
-from mavrik.store.models import Capture, Change, CircuitVersion, Job, JobDocument, Photo, Run, Vehicle
+from mavrik.store.models import Capture, Change, CircuitVersion, Job, JobDocument, Photo, Run, StockMove, Vehicle
 from mavrik.store.traces import rewriting
 
 log = logging.getLogger(__name__)
@@ -80,6 +80,8 @@ def empty_basket(session: Session, now: datetime | None = None) -> list[str]:
             session.flush()
             for table in (Capture, Photo, JobDocument):
                 session.execute(delete(table).where(table.job_id == job_id))
+            # What it took from the stock stays taken.
+            session.execute(update(StockMove).where(StockMove.job_id == job_id).values(job_id=None))
             session.execute(update(Run).where(Run.job_id == job_id).values(supersedes_id=None))
             for own in (Run, CircuitVersion):
                 session.execute(delete(own).where(own.job_id == job_id))

@@ -248,6 +248,29 @@ class WorkshopList(Base):
     created_by_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
 
 
+class StockMove(Base):
+    """What came into the stock or went out of it: rows are added, what is there is their sum. When a job is deleted, only its id goes."""
+
+    __tablename__ = "stock_moves"
+    __table_args__ = (Index("ix_stock_moves_number", "number", "piece"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    number: Mapped[str] = mapped_column(String(40))
+    """Part number of the workshop's list."""
+    piece: Mapped[str] = mapped_column(String(20), default="")
+    """Reel or offcut, of a cable."""
+    quantity: Mapped[float]
+    """In above 0, out below: pieces, or millimetres of what is sold by the metre."""
+    why: Mapped[str] = mapped_column(String(20))
+    """counted, received, used, returned"""
+    job_id: Mapped[int | None] = mapped_column(ForeignKey("jobs.id"), index=True)
+    need: Mapped[str] = mapped_column(String(80), default="")
+    step: Mapped[str] = mapped_column(String(150), default="")
+    """What it was used for, where a job used it."""
+    person_name: Mapped[str] = mapped_column(String(80))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
 class JobFindings(Base):
     """What was found of a job, kept so that it need not be found again."""
 

@@ -24,7 +24,10 @@ class JobPath(BaseModel):
     job_id: Annotated[int, Field(ge=1, le=2**31 - 1)]
 
 
+Revision = Annotated[int, Field(ge=0, le=1_000_000, description="That it was edited from")]
+
+
 class EditedFrom(BaseModel):
     """The revision that a document was edited from; left out, it follows whatever is there."""
 
-    revision: Annotated[int, Field(ge=0, le=1_000_000)] | None = None
+    revision: Revision | None = None

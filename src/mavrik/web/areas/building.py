@@ -6,6 +6,7 @@ from flask import Response
 from flask_openapi3.blueprint import APIBlueprint
 
 from mavrik.core.fabrication.bench import BuildView
+from mavrik.core.fabrication.bill import Bill
 from mavrik.core.fabrication.documents import BuildBook
 from mavrik.domain.roles import Permission
 from mavrik.jobs import building
@@ -35,6 +36,15 @@ def get_build(path: JobPath) -> Response:
 def post_build_preview(path: JobPath, body: BuildBook) -> Response:
     """Nothing is kept."""
     return answer(building.preview_build(session(), path.job_id, body))
+
+
+@api.post(
+    "/jobs/<int:job_id>/build/bill", summary="The bill of materials", tags=tag("build"), responses={"200": Bill, **SAVE_ERRORS}
+)
+@needs(Permission.READ)
+def post_build_bill(path: JobPath, body: BuildBook) -> Response:
+    """Of a book, without keeping it: parts that serve, what is in stock, what is bought, and what the job is charged."""
+    return answer(building.bill_of_build(session(), path.job_id, body))
 
 
 @api.post(

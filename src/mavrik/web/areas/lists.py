@@ -16,11 +16,9 @@ from mavrik.domain.roles import Permission
 from mavrik.jobs import lists
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
-from mavrik.web.shared import SAVE_ERRORS, tag
+from mavrik.web.shared import SAVE_ERRORS, Revision, tag
 
 api = APIBlueprint("lists", __name__, url_prefix="/api")
-
-Revision = Annotated[int, Field(ge=0, le=1_000_000, description="That it was edited from")]
 
 
 class UnitsSave(Document):
