@@ -49,3 +49,55 @@ def test_a_lead_is_chosen_measured_made_and_ticked_and_the_next_step_stays_on_to
     page.keyboard.press("c")
     (cable,) = view["cables"]
     expect(page.locator(f"[data-cable='{cable['size']}']")).to_contain_text(f"{cable['total_mm'] / 1000:.2f} m")
+
+
+def test_parts_are_bought_received_used_and_offered_and_the_shelf_says_what_is_left(open_page: Callable[..., Page]) -> None:
+    page = open_page(at="/", login="mara")
+    page.wait_for_selector("[data-job]")
+    job = job_with(page, "front_battery")
+    page.goto("/lists")
+    page.locator("[data-test=list-stock]").click()
+    page.locator("[data-test=find-part]").get_by_role("textbox").fill("LG-25-M8")
+    page.locator("[data-test=part-count]").get_by_role("textbox").fill("1")
+    page.keyboard.press("Tab")
+    page.locator("[data-test=keep-lists]").click()
+    expect(page.locator("[data-test=lists-said]")).to_have_text("Kept.")
+
+    page.goto(f"/jobs/{job}/build")
+    page.locator("[data-anew=charge_cable]").get_by_role("checkbox").check()
+    page.locator("h3", has_text="Charge cable").click()
+    page.keyboard.press("p")
+    lug = page.locator("[data-line='lug:25 mm2:M8']")
+    expect(lug).to_contain_text("LG-25-M8")
+    # One is there, two are needed, and they come in packs of five.
+    cells = lug.locator("td.n")
+    expect(cells.nth(1)).to_have_text("1")
+    expect(cells.nth(2)).to_contain_text("5")
+    page.locator("[data-test='received-lug:25 mm2:M8']").click()
+    expect(cells.nth(1)).to_have_text("2")
+    expect(cells.nth(2)).to_have_text("–")
+    total = page.locator("[data-test=bill-total] b").inner_text()
+
+    page.keyboard.press("x")
+    page.locator("[data-test=keep-build]").click()
+    expect(page.locator("[data-test=keep-build]")).to_have_text("Kept")
+    expect(lug).to_contain_text("2 used")
+    page.keyboard.press("c")
+    expect(page.locator("[data-from=done]")).to_contain_text("Charge cable")
+    page.keyboard.press("p")
+    expect(page.locator("[data-test=bill-total] b")).to_have_text(total)
+
+    page.locator("[data-test=make-quotation]").click()
+    expect(page.locator("[data-test=offered]")).to_contain_text(f"No. 1: {total}")
+    page.locator("[data-test=accepted-by]").get_by_role("textbox").fill("The owner")
+    page.locator("[data-test=accept-quotation]").click()
+    expect(page.locator("[data-test=offered]")).to_contain_text("Accepted by The owner")
+    expect(page.locator("[data-test=offered]")).to_contain_text("taken down by Mara Quillfeather")
+    with page.expect_download() as printed:
+        page.locator("[data-test=quotation-pdf]").click()
+    assert printed.value.path().read_bytes().startswith(b"%PDF")
+
+    page.goto("/lists")
+    page.locator("[data-test=list-stock]").click()
+    page.locator("[data-test=find-part]").get_by_role("textbox").fill("LG-25-M8")
+    expect(page.locator("[data-test=part-count]").get_by_role("textbox")).to_have_value("4")

@@ -1104,6 +1104,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/quotation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The quotation
+         * @description As it was given last, whether it was accepted, and whether the work still costs that.
+         */
+        get: operations["building_get_quotation_jobs__int_job_id__quotation_get"];
+        put?: never;
+        /**
+         * Make a quotation
+         * @description From the bill of the book as it is kept; its figures stay, whatever a price list says later.
+         */
+        post: operations["building_post_quotation_jobs__int_job_id__quotation_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/quotation/accepted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The customer said yes
+         * @description To the quotation of that number, and to no other: 409 where one was made since.
+         */
+        post: operations["building_post_quotation_accepted_jobs__int_job_id__quotation_accepted_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/readings.csv": {
         parameters: {
             query?: never;
@@ -3523,6 +3567,11 @@ export interface components {
              */
             consumers: components["schemas"]["ConsumerChoice"][];
             /**
+             * Contacts
+             * @description What is bought by the ampere it carries
+             */
+            contacts: components["schemas"]["LabelledChoice"][];
+            /**
              * Control Places
              * @description Where a switch may be reached
              */
@@ -3559,6 +3608,11 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Part Kinds
+             * @description Of parts that a workshop keeps or buys
+             */
+            part_kinds: components["schemas"]["PartKindChoice"][];
             /** Places */
             places: components["schemas"]["LabelledChoice"][];
             /**
@@ -3575,6 +3629,11 @@ export interface components {
             quantities: components["schemas"]["QuantityChoice"][];
             /** Sizes */
             sizes: components["schemas"]["SizeChoice"][];
+            /**
+             * Sleeves
+             * @description Dual-wall shrink as it is sold
+             */
+            sleeves: components["schemas"]["LabelledChoice"][];
             /**
              * Stages
              * @description The stages of the work, in their order
@@ -3983,6 +4042,29 @@ export interface components {
              * @description Short name, unique in the document
              */
             to_node: string;
+        };
+        /**
+         * Consent
+         * @description Who said yes to it.
+         */
+        Consent: {
+            /**
+             * At
+             * @description When; set when it is kept
+             * @default null
+             */
+            at: string | null;
+            /**
+             * By
+             * @description The customer, or whoever spoke for them
+             */
+            by: string;
+            /**
+             * Told
+             * @description Who wrote it down; set when it is kept
+             * @default
+             */
+            told: string;
         };
         /**
          * Consumer
@@ -4587,7 +4669,7 @@ export interface components {
          * @description Documents that a job holds beside its circuits and runs.
          * @enum {string}
          */
-        DocumentKind: "plan" | "drive" | "use" | "simulation" | "worth" | "fit" | "isolation" | "build";
+        DocumentKind: "plan" | "drive" | "use" | "simulation" | "worth" | "fit" | "isolation" | "build" | "quotation";
         /**
          * Doubt
          * @description A reading that no likely cause explains: more likely a slip of the probe, a range or a decimal point.
@@ -6235,7 +6317,7 @@ export interface components {
             complaint: string;
             customer: components["schemas"]["Customer"];
             /** Documents */
-            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"] | components["schemas"]["KeptUseRecord"] | components["schemas"]["KeptSimulationRecord"] | components["schemas"]["KeptWorthRecord"] | components["schemas"]["KeptFitRecord"] | components["schemas"]["KeptIsolationRecord"] | components["schemas"]["KeptBuildRecord"])[];
+            documents: (components["schemas"]["PlanRecord"] | components["schemas"]["KeptDriveRecord"] | components["schemas"]["KeptUseRecord"] | components["schemas"]["KeptSimulationRecord"] | components["schemas"]["KeptWorthRecord"] | components["schemas"]["KeptFitRecord"] | components["schemas"]["KeptIsolationRecord"] | components["schemas"]["KeptBuildRecord"] | components["schemas"]["KeptQuotationRecord"])[];
             /** Id */
             id: number;
             /** @default common */
@@ -6546,6 +6628,29 @@ export interface components {
              * @enum {string}
              */
             kind: "isolation";
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * KeptQuotationRecord
+         * @description What the customer was offered.
+         */
+        KeptQuotationRecord: {
+            /** Circuit Id */
+            circuit_id: number | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            document: components["schemas"]["Quotation"];
+            /** Id */
+            id: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "quotation";
             /** Revision */
             revision: number;
         };
@@ -7494,7 +7599,7 @@ export interface components {
         };
         /**
          * PartChoice
-         * @description A part that somebody has chosen where several serve.
+         * @description What somebody has decided of a part.
          */
         PartChoice: {
             /**
@@ -7504,9 +7609,16 @@ export interface components {
             need: string;
             /**
              * Number
-             * @description Of a part of the workshop's list
+             * @description Of a part of the workshop's list; empty: none is chosen
+             * @default
              */
             number: string;
+            /**
+             * Price
+             * @description What it costs, where the list has none: a piece or a metre
+             * @default null
+             */
+            price: string | null;
         };
         /**
          * PartKind
@@ -7514,6 +7626,31 @@ export interface components {
          * @enum {string}
          */
         PartKind: "cable" | "lug" | "post_clamp" | "sleeve" | "fuse" | "contact" | "converter" | "battery" | "tube" | "other";
+        /**
+         * PartKindChoice
+         * @description A kind of part.
+         */
+        PartKindChoice: {
+            /**
+             * By Length
+             * @description Sold by the metre, not by the piece
+             */
+            by_length: boolean;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /**
+             * Says
+             * @description Fields of a part that say which one it is
+             */
+            says: string[];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
         /**
          * PasswordBody
          * @description One's own password, old and new.
@@ -8372,6 +8509,111 @@ export interface components {
              * @default
              */
             why: string;
+        };
+        /**
+         * Quotation
+         * @description What the customer is offered: its figures stay, whatever a price list says later.
+         */
+        Quotation: {
+            /** @default null */
+            accepted: components["schemas"]["Consent"] | null;
+            asked: components["schemas"]["QuotationAsked"];
+            /** Currency */
+            currency: string;
+            /** Hours */
+            hours: number;
+            /**
+             * Labour
+             * @description In the workshop's currency, before tax
+             */
+            labour: string;
+            /**
+             * Labour Per H
+             * @description In the workshop's currency, before tax
+             */
+            labour_per_h: string;
+            /** Lines */
+            lines: components["schemas"]["QuotedLine"][];
+            /**
+             * Net
+             * @description In the workshop's currency, before tax
+             */
+            net: string;
+            /**
+             * Tax
+             * @description In the workshop's currency, before tax
+             */
+            tax: string;
+            /** Tax Share */
+            tax_share: number;
+            /**
+             * Total
+             * @description In the workshop's currency, before tax
+             */
+            total: string;
+        };
+        /**
+         * QuotationAsked
+         * @description What a quotation says beside the bill.
+         */
+        QuotationAsked: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Valid Until
+             * Format: date
+             */
+            valid_until: string;
+        };
+        /**
+         * QuotationRecord
+         * @description What the customer was offered last.
+         */
+        QuotationRecord: {
+            /** Changed */
+            changed: string;
+            document: components["schemas"]["Quotation"] | null;
+            /** Number */
+            number: number;
+            /** Revision */
+            revision: number;
+            /**
+             * Usual Until
+             * Format: date
+             */
+            usual_until: string;
+        };
+        /**
+         * QuotedLine
+         * @description One line of it.
+         */
+        QuotedLine: {
+            /**
+             * Amount
+             * @description In the workshop's currency, before tax
+             */
+            amount: string;
+            /**
+             * Price
+             * @description In the workshop's currency, before tax
+             */
+            price: string;
+            /**
+             * Quantity
+             * @description With its unit
+             */
+            quantity: string;
+            /**
+             * Rough
+             * @description Estimated: no part of the workshop's list stands behind it
+             * @default false
+             */
+            rough: boolean;
+            /** Text */
+            text: string;
         };
         /**
          * ReadGain
@@ -9896,7 +10138,7 @@ export interface components {
             chemistry: components["schemas"]["Chemistry"] | null;
             /**
              * Contact
-             * @description One of: breaker, connector, switch, relay, shunt, joint, body, diode, mosfet, voltage_link
+             * @description One of: breaker, connector, switch, relay, shunt, diode, mosfet, voltage_link
              * @default
              */
             contact: string;
@@ -13831,6 +14073,164 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SizingTarget"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    building_get_quotation_jobs__int_job_id__quotation_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuotationRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    building_post_quotation_jobs__int_job_id__quotation_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuotationAsked"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuotationRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    building_post_quotation_accepted_jobs__int_job_id__quotation_accepted_post: {
+        parameters: {
+            query: {
+                /** @description That it was edited from */
+                revision: number;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Consent"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuotationRecord"];
                 };
             };
             /** @description Not Found */

@@ -87,5 +87,5 @@ export function useAsked<D extends object, F extends object, V extends object>(a
       await asking.then?.()
     })
   }
-  return { form, body, same, view, shown, problem, says, busy, keepProblem, conflict, keep, followTheirs, takeTheirs }
+  return { form, record, body, same, view, shown, problem, says, busy, keepProblem, conflict, keep, followTheirs, takeTheirs }
 }

@@ -74,3 +74,9 @@ export function asTyped(value: number | null | undefined): string {
 
 /** Minutes of work, or hours where nobody counts minutes. */
 export const inMinutes = (minutes: number): string => (minutes >= 90 ? `${fixed(minutes / 60, 0)} h` : `${fixed(minutes, 0)} min`)
+
+/** An amount of money, which comes as a decimal in a string: to the cent, with its currency where there is one. */
+export function money(value: string | number, currency: string): string {
+  const figure = fixed(Number(value), 2)
+  return currency ? `${figure} ${currency}` : figure
+}

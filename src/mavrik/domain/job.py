@@ -9,6 +9,7 @@ from pydantic import AfterValidator, Field
 
 from mavrik.core.document import Ampere, Day, Document
 from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.fabrication.quotation import Quotation
 from mavrik.core.isolation.documents import Isolation
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.planning.drive import DriveRequest
@@ -72,6 +73,7 @@ class DocumentKind(StrEnum):
     FIT = "fit"
     ISOLATION = "isolation"
     BUILD = "build"
+    QUOTATION = "quotation"
 
 
 class AddedLoad(Document):
@@ -148,6 +150,7 @@ DOCUMENT_KINDS: dict[DocumentKind, type[Document]] = {
     DocumentKind.FIT: FitRequest,
     DocumentKind.ISOLATION: Isolation,
     DocumentKind.BUILD: BuildBook,
+    DocumentKind.QUOTATION: Quotation,
 }
 """The schema of each kind of document."""
 

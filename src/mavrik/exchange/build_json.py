@@ -10,9 +10,12 @@ from pydantic import Field
 
 from mavrik import __version__
 from mavrik.core.catalogue.prices import usual_prices
+from mavrik.core.catalogue.units import usual_units
 from mavrik.core.document import Document
-from mavrik.core.fabrication.bench import BuildProblemError, BuildView, build_view, first_book
+from mavrik.core.fabrication.bench import BuildProblemError, BuildView, Shop, build_bill, build_view, first_book
+from mavrik.core.fabrication.bill import Bill
 from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.fabrication.stock import usual_stock
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.domain.job import CircuitRole
 from mavrik.exchange.bundle import Bundle
@@ -29,6 +32,7 @@ class BuildFile(Document):
     circuit_revision: int = Field(description="Of the plan; of the circuit as found where nothing is planned")
     book: BuildBook
     view: BuildView
+    bill: Bill = Field(description="By the parts and prices that a workshop begins with, nothing in stock")
 
 
 def build_bundle(bundle: Bundle) -> BuildFile:
@@ -42,11 +46,13 @@ def build_bundle(bundle: Bundle) -> BuildFile:
         raise ValueError("The bundle has no circuit 'as_found'.")
     to = planned or found
     book = bundle.build() or first_book(found.document, planned is None and Purpose.MAKE_LEADS in bundle.job.purposes)
+    shop = Shop(usual_prices(), usual_units(), usual_stock())
     try:
-        view = build_view(found.document, to.document, book, usual_prices())
+        view = build_view(found.document, to.document, book, shop.prices)
+        bill = build_bill(found.document, to.document, book, shop)
     except BuildProblemError as error:
         raise ValueError(str(error)) from error
-    return BuildFile(job_number=bundle.job.number, circuit_revision=to.revision, book=book, view=view)
+    return BuildFile(job_number=bundle.job.number, circuit_revision=to.revision, book=book, view=view, bill=bill)
 
 
 CUT_COLUMNS = ("cable", "cut_mm", "pieces", "lead", "from", "from_lug", "from_stud", "to", "to_lug", "to_stud")

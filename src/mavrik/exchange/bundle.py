@@ -11,6 +11,7 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.document import Document, Moment, PhotoKey, Problem
 from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.fabrication.quotation import Quotation, quotation_number
 from mavrik.core.isolation.documents import Isolation, check_switching
 from mavrik.core.measuring.readings import Run
 from mavrik.core.measuring.waveform import FARTHEST_S, MOST_SAMPLES, MOST_VOLTS
@@ -72,7 +73,7 @@ class BundleDocument(Document):
 
     kind: DocumentKind
     circuit_id: Annotated[int, Field(ge=1)] | None = Field(None, description="The circuit version that belongs to it")
-    document: Plan | DriveRequest | UseRequest | Simulation | WorthCompared | FitRequest | Isolation | BuildBook
+    document: Plan | DriveRequest | UseRequest | Simulation | WorthCompared | FitRequest | Isolation | BuildBook | Quotation
 
     @model_validator(mode="after")
     def _of_its_kind(self) -> BundleDocument:
@@ -199,6 +200,11 @@ class Bundle(Document):
         """The book of the bench as it was kept last, if one was."""
         found = [d.document for d in self.documents if isinstance(d.document, BuildBook)]
         return found[-1] if found else None
+
+    def quotation(self) -> tuple[int, Quotation] | None:
+        """What the customer was offered last, with its number, if anything was."""
+        found = [d.document for d in self.documents if isinstance(d.document, Quotation)]
+        return (quotation_number(found), found[-1]) if found else None
 
     def isolation(self) -> tuple[Circuit, Isolation] | None:
         """The disconnect that was decided on last, with the circuit it belongs to, if there is one."""

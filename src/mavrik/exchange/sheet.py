@@ -10,7 +10,7 @@ from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
 from typing import Any
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, Template, select_autoescape
 from markupsafe import Markup
 
 from mavrik.core.drawing.pictures import draw
@@ -55,8 +55,13 @@ def _css_string(text: str) -> str:
 
 _environment.filters["css_string"] = _css_string
 # Read once: a program that is replaced while it runs must not put its next template beside its old code.
-_sheet = _environment.get_template("sheet.html.j2")
-_label = _environment.get_template("label.html.j2")
+_pages = {path.name: _environment.get_template(path.name) for path in ASSETS.glob("*.html.j2")}
+_sheet, _label = _pages["sheet.html.j2"], _pages["label.html.j2"]
+
+
+def page_of(name: str) -> Template:
+    """A page of `sheet_assets`, by its file's name."""
+    return _pages[name]
 
 
 def _mv(volts: float | None) -> str:

@@ -41,6 +41,11 @@ def bill_of_build(session: Session, job_id: int, book: BuildBook) -> Bill:
     return _bill(session, get_row(session, job_id), book)
 
 
+def bill_as_kept(session: Session, row: Job) -> Bill:
+    """Of the book as it was kept last. Raises NotFoundError without a circuit, InvalidError as `preview_build`."""
+    return _bill(session, row, book_of(row))
+
+
 def _bill(session: Session, row: Job, given: BuildBook) -> Bill:
     found = as_found(row)
     try:

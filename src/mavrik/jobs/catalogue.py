@@ -30,6 +30,7 @@ from mavrik.core.circuit.ring import find_ring
 from mavrik.core.document import Bounds, Document, bounds_of
 from mavrik.core.drawing.loop import LoopLayout, lay_out
 from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.fabrication.stock import BY_LENGTH, CONTACTS, PART_WORDS, SAYS, StockItem
 from mavrik.core.findings import VERDICT_WORDS
 from mavrik.core.measuring.instruments import Instrument
 from mavrik.core.measuring.limits import LimitProfileName, limit_table
@@ -54,6 +55,7 @@ from mavrik.domain.job import AddedLoad, DocumentKind, JobState, VehicleKind
 from mavrik.exchange.captures import CaptureOptions
 from mavrik.exchange.files import JOB_FILES
 from mavrik.jobs.captures import RippleConditions
+from mavrik.jobs.stock import Count
 
 
 class SizeChoice(Document):
@@ -82,6 +84,13 @@ class LabelledChoice(Document):
     name: str
     label: str
     why: str = ""
+
+
+class PartKindChoice(LabelledChoice):
+    """A kind of part."""
+
+    says: tuple[str, ...] = Field(description="Fields of a part that say which one it is")
+    by_length: bool = Field(description="Sold by the metre, not by the piece")
 
 
 class FileChoice(LabelledChoice):
@@ -154,6 +163,9 @@ class Catalogue(Document):
     chemistries: tuple[LabelledChoice, ...]
     fuse_families: tuple[FuseFamilyChoice, ...]
     studs: tuple[LabelledChoice, ...] = Field(description="That lugs are made for")
+    sleeves: tuple[LabelledChoice, ...] = Field(description="Dual-wall shrink as it is sold")
+    contacts: tuple[LabelledChoice, ...] = Field(description="What is bought by the ampere it carries")
+    part_kinds: tuple[PartKindChoice, ...] = Field(description="Of parts that a workshop keeps or buys")
     limit_profiles: tuple[LabelledChoice, ...]
     maker_windows: tuple[LabelledChoice, ...] = Field(description="What a maker may give figures for; `why` is the unit")
     ampacity_tables: tuple[LabelledChoice, ...]
@@ -220,6 +232,8 @@ def _bounds() -> dict[str, Bounds]:
         DriveRequest,
         FitRequest,
         BuildBook,
+        StockItem,
+        Count,
         UseRequest,
         SimulationRequest,
     )
@@ -272,6 +286,11 @@ def catalogue() -> Catalogue:
         ),
         chemistries=tuple(_plain(c) for c in Chemistry),
         studs=tuple(LabelledChoice(name=name, label=name) for name in lug_table().studs),
+        sleeves=tuple(LabelledChoice(name=x.label, label=x.label) for x in lug_table().shrink),
+        contacts=tuple(LabelledChoice(name=n, label=label) for n, label in CONTACTS.items()),
+        part_kinds=tuple(
+            PartKindChoice(name=k, label=PART_WORDS[k], says=says, by_length=k in BY_LENGTH) for k, says in SAYS.items()
+        ),
         fuse_families=tuple(
             FuseFamilyChoice(name=name, **data.model_dump(exclude={"drop_at_rating_v", "opening"}))
             for name, data in fuse_table().families.items()

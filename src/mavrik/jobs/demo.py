@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Circuit, LoadKind
 from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.fabrication.stock import usual_stock
 from mavrik.core.measuring.instruments import Instrument, as_earned
 from mavrik.core.operating.prediction import at_output, predict
 from mavrik.core.planning.drive import DriveReading, DriveRequest
@@ -33,6 +34,7 @@ from mavrik.jobs.links import allow_address
 from mavrik.jobs.people import add_person
 from mavrik.jobs.planning import keep_plan, starting_target
 from mavrik.jobs.runs import ReadingInput, RunInput, save_run
+from mavrik.jobs.stock import Count, count
 from mavrik.jobs.summaries import judged_once
 from mavrik.jobs.uses import keep_simulation, keep_use, run_simulation, to_simulate
 from mavrik.jobs.work import JobInput, change_job, create_job, get_row, save_circuit
@@ -308,6 +310,27 @@ def _bench_runs(circuit: Circuit, bench: DemoBench, at: datetime) -> list[RunInp
     return runs
 
 
+REELS_MM: dict[str, tuple[float, ...]] = {
+    "CB-10": (18_400,),
+    "CB-16": (31_000, 1_850),
+    "CB-25": (12_600, 2_400, 960),
+    "CB-35": (22_000, 1_700),
+    "CB-50": (9_300,),
+    "CB-70": (4_100, 820),
+}
+SHELVES: dict[str, float] = {
+    "LG-16-M6": 14, "LG-16-M8": 22, "LG-25-M6": 3, "LG-25-M8": 17, "LG-35-M8": 9, "LG-35-M10": 6, "LG-50-M8": 4, "LG-50-M10": 8,
+    "LG-70-M8": 1, "LG-70-M10": 5, "PC-25": 4, "PC-35": 3, "SH-12": 2_600, "SH-18": 3_900, "SH-24": 1_100, "FS-MB-150": 2, "FS-MB-200": 1,
+    "FS-S5-150": 3, "FS-S5-200": 2, "FS-BC-10": 12, "FS-BC-20": 9, "RL-130": 1, "SW-300": 1, "TB-12": 1_900, "TB-15": 2_700,
+}  # fmt: skip
+"""What is there: pieces, millimetres of what is sold by the metre."""
+
+
+def _fill_shelves(session: Session, who: Who) -> None:
+    reels = [Count(number=n, reels_mm=mm) for n, mm in REELS_MM.items()]
+    count(session, usual_stock(), [*reels, *(Count(number=n, quantity=q) for n, q in SHELVES.items())], who)
+
+
 def load_demo(session: Session, today: date) -> bool:
     """Fill an empty database with the demo; returns whether it did."""
     if session.scalar(select(Person.id).limit(1)) is not None:
@@ -319,6 +342,7 @@ def load_demo(session: Session, today: date) -> bool:
         add_instrument(session, instrument.model_copy(update={"calibration_due": due}), who)
     for instrument_id, address in CONNECTED:
         allow_address(session, instrument_id, address, people["mara"])
+    _fill_shelves(session, people["mara"])
     with judged_once(session):
         for job in JOBS:
             _load_job(session, job, today, who)

@@ -11,6 +11,7 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.document import Document
 from mavrik.core.fabrication.bench import BuildView
 from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.fabrication.quotation import Quotation
 from mavrik.core.findings.documents import Headline
 from mavrik.core.isolation.documents import Isolation
 from mavrik.core.measuring.readings import Run
@@ -122,6 +123,13 @@ class KeptBuildRecord(DocumentRecord):
     document: BuildBook
 
 
+class KeptQuotationRecord(DocumentRecord):
+    """What the customer was offered."""
+
+    kind: Literal[DocumentKind.QUOTATION] = DocumentKind.QUOTATION
+    document: Quotation
+
+
 class BuildRecord(Document):
     """The work at the bench, as it was kept last, and what it comes to."""
 
@@ -165,6 +173,7 @@ KeptRecord = (
     | KeptFitRecord
     | KeptIsolationRecord
     | KeptBuildRecord
+    | KeptQuotationRecord
 )
 AnyDocumentRecord = Annotated[KeptRecord, Field(discriminator="kind")]
 RECORDS: dict[DocumentKind, type[KeptRecord]] = {
@@ -176,6 +185,7 @@ RECORDS: dict[DocumentKind, type[KeptRecord]] = {
     DocumentKind.FIT: KeptFitRecord,
     DocumentKind.ISOLATION: KeptIsolationRecord,
     DocumentKind.BUILD: KeptBuildRecord,
+    DocumentKind.QUOTATION: KeptQuotationRecord,
 }
 
 

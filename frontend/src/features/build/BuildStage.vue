@@ -1,23 +1,29 @@
 <script setup lang="ts">
 /** The work at the bench: the next step on top, beside it the lead that is being made, the steps, or the cable to cut. */
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { client, data } from '@/api/client'
-import type { BuildBook, BuildView } from '@/api/types'
+import type { Bill, BuildBook, BuildView } from '@/api/types'
 import { useAsked } from '@/composables/asked'
 import { hasFields } from '@/composables/drafts'
 import { useKeys } from '@/composables/keys'
+import { useSaving } from '@/composables/saving'
 import { useWorkbench } from '@/composables/workbench'
 import FollowDialog from '@/features/plan/FollowDialog.vue'
 import CautionStrip from '@/ui/CautionStrip.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
+import BillPane from './BillPane.vue'
+import CutPane from './CutPane.vue'
 import LeadCard from './LeadCard.vue'
+import QuotationPane from './QuotationPane.vue'
 import StepList from './StepList.vue'
-import { minutesInWords, ticked, unticked, withSpec } from './book'
+import { minutesInWords, ticked, unticked, withPart, withSpec } from './book'
 
 const bench = useWorkbench()
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
 const {
   form: book,
+  record,
   same,
   shown: view,
   problem,
@@ -42,7 +48,7 @@ const {
 })
 
 const next = computed(() => view.value?.steps.find((s) => s.id === view.value?.next_step) ?? null)
-const pane = ref<'lead' | 'steps' | 'cable'>('lead')
+const pane = ref<'lead' | 'steps' | 'cable' | 'parts'>('lead')
 const chosen = ref<string | null>(null)
 /** The lead of the next step, until another is looked at. */
 watch(
@@ -72,12 +78,33 @@ function anew(id: string, made: boolean): void {
   const others = book.value.anew.filter((i) => i !== id)
   book.value = { ...book.value, anew: made ? [...others, id] : others }
 }
+/** What the stock says changes with every tick that is kept, on whichever job. */
+const billed = useQuery({
+  queryKey: computed(() => ['bill', bench.jobId, bench.plan?.id, bench.asFound?.id, record.value?.revision, book.value]),
+  queryFn: () => data(client.POST('/api/jobs/{job_id}/build/bill', { ...path.value, body: book.value! })),
+  enabled: computed(() => !!book.value && !problem.value && (pane.value === 'parts' || pane.value === 'cable')),
+  placeholderData: keepPreviousData,
+  staleTime: 0,
+})
+const bill = computed(() => billed.data.value ?? null)
+const receiving = ref<string | null>(null)
+const { problem: stockProblem, save: taking } = useSaving()
+async function received(line: Bill['lines'][number]): Promise<void> {
+  receiving.value = line.id
+  const quantity = line.by_length ? line.buy * 1000 : line.buy
+  await taking(async () => {
+    await data(client.POST('/api/stock/received', { body: { number: line.number, quantity } }))
+    await billed.refetch()
+  })
+  receiving.value = null
+}
 useKeys([
   { key: 'x', label: 'tick the next step', run: () => next.value && tick(next.value.id) },
   { key: 'j', label: 'next lead', run: () => turn(1) },
   { key: 'k', label: 'lead before', run: () => turn(-1) },
   { key: 's', label: 'all steps', run: () => (pane.value = 'steps') },
   { key: 'c', label: 'cable to cut', run: () => (pane.value = 'cable') },
+  { key: 'p', label: 'parts and prices', run: () => (pane.value = 'parts') },
 ])
 </script>
 
@@ -117,6 +144,7 @@ useKeys([
           <v-btn value="lead" data-test="pane-lead">Leads {{ view.cards.length }}</v-btn>
           <v-btn value="steps" data-test="pane-steps">Steps {{ view.done }} of {{ view.steps.length }}</v-btn>
           <v-btn value="cable" data-test="pane-cable">Cable</v-btn>
+          <v-btn value="parts" data-test="pane-parts">Parts</v-btn>
         </v-btn-toggle>
         <template v-if="pane === 'lead'">
           <nav v-if="view.cards.length > 1" class="leads" aria-label="Leads to make">
@@ -168,19 +196,20 @@ useKeys([
           >
         </template>
         <StepList v-else-if="pane === 'steps'" :steps="view.steps" :disabled="!bench.mayWrite" @tick="tick" @untick="untick" />
+        <CutPane v-else-if="pane === 'cable'" :cables="view.cables" :bill="bill" />
         <template v-else>
-          <p v-if="view.cables.length === 0" class="quiet">No cable is cut.</p>
-          <div v-for="c in view.cables" :key="c.size" class="cable" :data-cable="c.size">
-            <h3>
-              {{ c.size.replace('mm2', 'mm²') }}, <span class="figure">{{ (c.total_mm / 1000).toFixed(2) }} m</span>
-            </h3>
-            <ol>
-              <li v-for="cut in c.cuts" :key="cut.branch_id">
-                <b class="figure">{{ Math.round(cut.cut_mm) }} mm</b><template v-if="cut.runs > 1"> × {{ cut.runs }}</template>
-                {{ cut.label }}
-              </li>
-            </ol>
-          </div>
+          <v-progress-linear v-if="!bill" indeterminate aria-label="Looking through the stock" />
+          <BillPane
+            v-else
+            :bill="bill"
+            :choices="book.parts"
+            :disabled="!bench.mayWrite"
+            :busy="receiving"
+            @choose="(need, what) => book && (book = withPart(book, need, what))"
+            @received="received"
+          />
+          <ProblemNotice :problem="stockProblem" />
+          <QuotationPane :kept="same" :disabled="!bench.mayWrite" :revision="record?.revision ?? 0" />
         </template>
       </section>
     </template>
@@ -232,9 +261,6 @@ useKeys([
 }
 .stays {
   columns: 2;
-}
-.cable h3 {
-  margin: 8px 0 2px;
 }
 @media (max-width: 900px) {
   .frame {

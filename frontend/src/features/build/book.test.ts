@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest'
-import type { BuildBook } from '@/api/types'
-import { minutesInWords, ticked, unticked, withSpec } from './book'
+import type { Bill, BuildBook } from '@/api/types'
+import { cutGroups, minutesInWords, ticked, unticked, waitsInWords, withPart, withSpec } from './book'
 
-const empty: BuildBook = { leads: [], anew: [], ticks: [] }
+const empty: BuildBook = { leads: [], anew: [], ticks: [], parts: [] }
 
 describe('the book of the bench', () => {
   it('has a step ticked once, however often it is tapped', () => {
@@ -16,6 +16,31 @@ describe('the book of the bench', () => {
     const both = withSpec(long, 'cable', { to_end: { stud: 'M10', metal: null } })
     expect(both.leads).toHaveLength(1)
     expect(both.leads[0]).toMatchObject({ branch_id: 'cable', route_mm: 1250, slack: 0.03, to_end: { stud: 'M10' } })
+  })
+
+  it('keeps the number that was chosen when a price is typed beside it', () => {
+    const both = withPart(withPart(empty, 'lug', { number: 'L1' }), 'lug', { price: '2' })
+    expect(both.parts).toEqual([{ need: 'lug', number: 'L1', price: '2' }])
+  })
+
+  it('has what is cut from reels before what is bought, and what is cut already last', () => {
+    const cuts = ['a', 'b', 'c'].map((branch_id) => ({ branch_id, label: branch_id, runs: 1, cut_mm: 500 }))
+    const takes = [
+      { step: 'make:a', quantity: 500, piece: '', scrap_mm: 0 },
+      { step: 'make:b', quantity: 500, piece: '2', scrap_mm: 90 },
+    ]
+    const bill = { lines: [{ id: 'cable:25 mm2', takes }] } as unknown as Bill
+    const groups = cutGroups({ size: '25 mm2', total_mm: 1500, cuts }, bill)
+    expect(groups.map((g) => [g.piece, g.cuts[0]?.label, g.cuts[0]?.scrap_mm])).toEqual([
+      ['2', 'b', 90],
+      ['', 'a', 0],
+      [null, 'c', 0],
+    ])
+    expect(cutGroups({ size: '25 mm2', total_mm: 1500, cuts }, null).map((g) => g.piece)).toEqual([''])
+  })
+
+  it('says when what is bought is there', () => {
+    expect([waitsInWords(0), waitsInWords(1), waitsInWords(1.5)]).toEqual(['', ', there in 1 day', ', there in 2 days'])
   })
 
   it('says hours from an hour on', () => {

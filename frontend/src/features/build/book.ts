@@ -1,5 +1,5 @@
 /** What a person does to the book of the bench; what it comes to, the core says. */
-import type { BuildBook } from '@/api/types'
+import type { Bill, BuildBook, BuildView } from '@/api/types'
 
 type Spec = BuildBook['leads'][number]
 
@@ -30,4 +30,48 @@ export function minutesInWords(minutes: number): string {
   if (whole < 60) return `${whole} min`
   const rest = whole % 60
   return rest ? `${Math.floor(whole / 60)} h ${rest} min` : `${Math.floor(whole / 60)} h`
+}
+
+type Choice = BuildBook['parts'][number]
+
+export function withPart(book: BuildBook, need: string, what: Partial<Choice>): BuildBook {
+  const before = (book.parts ?? []).find((p) => p.need === need) ?? { need, number: '', price: null }
+  return { ...book, parts: [...(book.parts ?? []).filter((p) => p.need !== need), { ...before, ...what }] }
+}
+
+/** As it is written on a screen. */
+export const shownSize = (text: string): string => text.replaceAll('mm2', 'mm²')
+
+/** The end of a sentence on what is bought. */
+export function waitsInWords(days: number): string {
+  if (days <= 0) return ''
+  const whole = Math.ceil(days)
+  return whole === 1 ? ', there in 1 day' : `, there in ${whole} days`
+}
+
+export interface CutGroup {
+  /** Mark of a reel; empty: bought first; null: cut already. */
+  piece: string | null
+  cuts: { key: string; mm: number; label: string; scrap_mm: number }[]
+}
+
+/** The cuts of one cable by what they are cut from: reels in their order, then what is bought, then what is done. */
+export function cutGroups(cable: BuildView['cables'][number], bill: Bill | null): CutGroup[] {
+  const takes = bill?.lines.find((x) => x.id === `cable:${cable.size}`)?.takes ?? null
+  const groups = new Map<string | null, CutGroup>()
+  const put = (piece: string | null, cut: CutGroup['cuts'][number]) => {
+    const group = groups.get(piece) ?? { piece, cuts: [] }
+    group.cuts.push(cut)
+    groups.set(piece, group)
+  }
+  for (const cut of cable.cuts) {
+    const own = takes?.filter((t) => t.step === `make:${cut.branch_id}`) ?? []
+    for (let k = 0; k < cut.runs; k += 1) {
+      const take = own[k]
+      const piece = take ? take.piece : takes ? null : ''
+      put(piece, { key: `${cut.branch_id}:${k}`, mm: cut.cut_mm, label: cut.label, scrap_mm: take?.scrap_mm ?? 0 })
+    }
+  }
+  const rank = (g: CutGroup) => (g.piece === null ? 2 : g.piece === '' ? 1 : 0)
+  return [...groups.values()].sort((a, b) => rank(a) - rank(b) || Number(a.piece) - Number(b.piece))
 }

@@ -1,20 +1,25 @@
 <script setup lang="ts">
-/** What the workshop reckons with in every job: alternators that it can get, what parts and hours cost, what a disconnect must do. */
+/** What the workshop reckons with in every job: alternators that it can get, its stock, what parts and hours cost, what a disconnect must do. */
 import { computed, ref } from 'vue'
 import { ApiError, client, data } from '@/api/client'
-import type { PriceList, PricesRecord, ProblemDocument, PurposeList, PurposesRecord, Unit, UnitsRecord } from '@/api/types'
+import type { PriceList, PricesRecord, ProblemDocument, PurposeList, PurposesRecord, StockRecord, Unit, UnitsRecord } from '@/api/types'
 import { useKeys } from '@/composables/keys'
 import { useSession } from '@/composables/session'
 import ConflictDialog from '@/ui/ConflictDialog.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import PricesPane from './PricesPane.vue'
 import PurposesPane from './PurposesPane.vue'
+import StockPane from './StockPane.vue'
 import UnitsPane from './UnitsPane.vue'
+import { ofFile, toForm, type StockForm } from './stock'
 import { useWorkshopList } from './workshopList'
+
+type StockKept = { revision: number; document: StockForm; kept: StockRecord }
+const ofStock = (kept: StockRecord): StockKept => ({ revision: kept.revision, document: toForm(kept), kept })
 
 const session = useSession()
 const may = computed(() => session.may('keep_lists'))
-const part = ref<'units' | 'prices' | 'purposes'>('units')
+const part = ref<'units' | 'stock' | 'prices' | 'purposes'>('units')
 
 const units = useWorkshopList(
   'units',
@@ -31,14 +36,23 @@ const purposes = useWorkshopList(
   () => data(client.GET('/api/purposes')) as Promise<PurposesRecord>,
   (document: PurposeList, revision) => data(client.PUT('/api/purposes', { body: { document, revision } })) as Promise<PurposesRecord>,
 )
-const LISTS = [units, prices, purposes]
+const stock = useWorkshopList<StockForm, StockKept>(
+  'stock',
+  async () => ofStock(await data(client.GET('/api/stock'))),
+  async (form, revision) =>
+    ofStock(
+      await data(client.PUT('/api/stock', { body: { document: { items: form.items }, revision, counts: Object.values(form.counts) } })),
+    ),
+)
+const LISTS = [units, stock, prices, purposes]
 const anyChanged = computed(() => LISTS.some((x) => x.changed.value))
 const BEGUN: Record<typeof part.value, string> = {
   units: 'Invented to begin with: put in what your suppliers sell.',
+  stock: 'Invented to begin with: put in what your shelves hold, or read it from a CSV.',
   prices: 'Invented to begin with: put in what your suppliers ask.',
   purposes: 'What is common practice, to begin with: put in what your rulebook asks.',
 }
-const shown = computed(() => ({ units, prices, purposes })[part.value])
+const shown = computed(() => ({ units, stock, prices, purposes })[part.value])
 
 const problem = ref<ProblemDocument | null>(null)
 const conflict = ref<ProblemDocument | null>(null)
@@ -82,6 +96,12 @@ async function fromFile(files: File | File[] | null): Promise<void> {
   if (!file) return
   const text = await file.text()
   await trying(async () => {
+    if (part.value === 'stock') {
+      const read = await data(client.POST('/api/stock/read', { body: { text } }))
+      stock.change(ofFile(read))
+      said.value = `${read.document.items?.length ?? 0} parts read in place of those before; they count once they are kept.`
+      return
+    }
     const read = await data(client.POST('/api/units/read', { body: { text } }))
     units.change({ units: [...(read.units ?? [])] as Unit[] })
     said.value = `${read.units?.length ?? 0} units read in place of those before; they count once they are kept.`
@@ -97,6 +117,7 @@ useKeys([{ key: 'Ctrl+s', label: 'keep the lists', run: () => void (may.value &&
       <span class="grow" />
       <v-btn-toggle v-model="part" mandatory color="primary" variant="outlined" density="comfortable" aria-label="Which list">
         <v-btn value="units" data-test="list-units">Units</v-btn>
+        <v-btn value="stock" data-test="list-stock">Stock</v-btn>
         <v-btn value="prices" data-test="list-prices">Prices</v-btn>
         <v-btn value="purposes" data-test="list-purposes">Disconnects</v-btn>
       </v-btn-toggle>
@@ -124,6 +145,15 @@ useKeys([{ key: 'Ctrl+s', label: 'keep the lists', run: () => void (may.value &&
       :currency="prices.document.value?.currency ?? ''"
       :may="may"
       @change="units.change({ units: $event })"
+      @file="fromFile"
+    />
+    <StockPane
+      v-else-if="part === 'stock' && stock.document.value && stock.record.value"
+      :form="stock.document.value"
+      :record="stock.record.value.kept"
+      :currency="prices.document.value?.currency ?? ''"
+      :may="may"
+      @change="stock.change"
       @file="fromFile"
     />
     <PricesPane v-else-if="part === 'prices' && prices.document.value" :prices="prices.document.value" :may="may" @change="prices.change" />

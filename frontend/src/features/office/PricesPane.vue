@@ -6,8 +6,14 @@ import NumberField from '@/ui/NumberField.vue'
 
 const props = defineProps<{ prices: PriceList; may: boolean }>()
 const emit = defineEmits<{ change: [prices: PriceList] }>()
-const SINGLE: readonly { field: Exclude<keyof PriceList, 'currency' | 'fuse' | 'battery_per_ah'>; label: string; unit?: string }[] = [
+const SINGLE: readonly {
+  field: Exclude<keyof PriceList, 'currency' | 'fuse' | 'battery_per_ah'>
+  label: string
+  unit?: string
+  perUnit?: number
+}[] = [
   { field: 'labour_per_h', label: 'Labour, an hour' },
+  { field: 'tax_share', label: 'Tax on parts and work', unit: '%', perUnit: 100 },
   { field: 'cable_per_m', label: 'Cable, a metre' },
   { field: 'cable_per_m_mm2', label: 'and for each mm² of it' },
   { field: 'lug', label: 'A lug' },
@@ -50,6 +56,7 @@ const labelOf = (list: Named, name: string) => list?.find((x) => x.name === name
         :of="`PriceList.${p.field}`"
         :label="p.label"
         :unit="p.unit ?? prices.currency ?? ''"
+        :per-unit="p.perUnit"
         required
         :data-test="`price-${p.field}`"
         @update:model-value="$event !== null && setPrice({ [p.field]: $event })"

@@ -12,11 +12,12 @@ from mavrik.core.catalogue.lugs import BarrelData, barrel_for, lug_table, stud
 from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.catalogue.units import UnitList
 from mavrik.core.document import Document
+from mavrik.core.fabrication.amounts import cents, decimal_of
 from mavrik.core.fabrication.barrel import Fit, barrel_fit
-from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.fabrication.documents import BuildBook, PartChoice
 from mavrik.core.fabrication.needs import Need, Use
 from mavrik.core.fabrication.nesting import nest
-from mavrik.core.fabrication.stock import PartKind, StockItem, StockList, cents, serves, to_buy
+from mavrik.core.fabrication.stock import PartKind, StockItem, StockList, serves, to_buy
 from mavrik.core.fabrication.tube_lug import pays, tube_lug
 
 USELESS_MM = 300.0
@@ -141,7 +142,7 @@ def bill_of(
     >>> line.from_stock, line.buy, str(line.amount), str(bill.labour)
     (1.0, 5.0, '3.20', '30.00')
     """
-    of = {c.need: c.number for c in book.parts}
+    of = {c.need: c for c in book.parts}
     lines, proven = [], True
     for need in needs:
         line, sure = _line(need, of.get(need.id), prices, stock, units, on_hand, [b for b in booked if b.need == need.id])
@@ -149,9 +150,9 @@ def bill_of(
         proven = proven and sure
     lines += _left_over(needs, booked, stock)
     parts = sum((line.amount for line in lines), Decimal("0.00"))
-    labour = cents(_decimal(minutes) / 60 * _decimal(prices.labour_per_h))
+    labour = cents(decimal_of(minutes) / 60 * decimal_of(prices.labour_per_h))
     net = parts + labour
-    tax = cents(net * _decimal(prices.tax_share))
+    tax = cents(net * decimal_of(prices.tax_share))
     return Bill(
         lines=tuple(lines), parts=parts, hours=minutes / 60, labour=labour, net=net, tax_share=prices.tax_share, tax=tax, total=net + tax,
         currency=prices.currency, outlay=sum((line.outlay for line in lines), Decimal("0.00")),
@@ -176,20 +177,15 @@ def _left_over(needs: Sequence[Need], booked: Sequence[Booked], stock: StockList
             BillLine(
                 id=f"gone:{number}", text=f"{item.label if item else number}, before the plan changed", by_length=by_length, wanted=0.0,
                 used=used, scrap=0.0, from_stock=0.0, buy=0.0, number=number, label=item.label if item else number, offers=(), price=price,
-                amount=cents(_decimal(used) * price), outlay=Decimal("0.00"), rough=item is None, unpriced=item is None, days=0.0, takes=(),
+                amount=cents(decimal_of(used) * price), outlay=Decimal("0.00"), rough=item is None, unpriced=item is None, days=0.0, takes=(),
                 home_made=(),
             )
         )  # fmt: skip
     return lines
 
 
-def _decimal(value: float) -> Decimal:
-    """As it is written, not as it lies in binary."""
-    return Decimal(repr(round(value, 9)))
-
-
 def _line(
-    need: Need, chosen: str | None, prices: PriceList, stock: StockList, units: UnitList, on_hand: OnHand, booked: Sequence[Booked]
+    need: Need, chosen: PartChoice | None, prices: PriceList, stock: StockList, units: UnitList, on_hand: OnHand, booked: Sequence[Booked]
 ) -> tuple[BillLine, bool]:  # fmt: skip
     """A line, and whether its cutting is the best there is."""
     per = 1000 if need.by_length else 1
@@ -197,8 +193,8 @@ def _line(
     left = [u for u in need.uses if u.step not in done]
     used = sum(b.quantity for b in booked) / per
     priced = {i.number: i.price for i in stock.items}
-    rough = cents(_decimal(need.about))
-    spent = sum((cents(_decimal(b.quantity / per) * priced.get(b.number, rough)) for b in booked), Decimal("0.00"))
+    rough = cents(decimal_of(need.about))
+    spent = sum((cents(decimal_of(b.quantity / per) * priced.get(b.number, rough)) for b in booked), Decimal("0.00"))
     base = BillLine(
         id=need.id, text=need.text, by_length=need.by_length, wanted=need.wanted, used=used, scrap=0.0, from_stock=0.0, buy=0.0, number="",
         label="", offers=(), price=rough, amount=Decimal(0), outlay=Decimal(0), rough=True, unpriced=False, days=0.0, takes=(), home_made=(),
@@ -206,20 +202,25 @@ def _line(
     missing = sum(u.mm / 1000 if need.by_length else u.pieces for u in left)
     serving = [i for i in stock.items if need.spec is not None and serves(i, need.spec)]
     if need.spec is None or not serving:
-        price = next((cents(_decimal(u.price)) for u in units.units if u.name == need.unit), None)
+        price = chosen.price if chosen and chosen.price is not None else _of_units(need, units)
         each = rough if price is None else price
-        amount, bare = spent + cents(_decimal(missing) * each), price is None and not need.about
+        amount, bare = spent + cents(decimal_of(missing) * each), price is None and not need.about
         return base.model_copy(
             update={
-                "price": each, "amount": amount, "outlay": cents(_decimal(missing) * each), "buy": missing, "rough": price is None,
+                "price": each, "amount": amount, "outlay": cents(decimal_of(missing) * each), "buy": missing, "rough": price is None,
                 "unpriced": bare, "takes": _plain(left),
             }
         ), True  # fmt: skip
     ways = [_taken(base, i, left, on_hand, spent) for i in serving]
     best = min(ways, key=lambda w: (w[0].buy > 0, w[0].amount, w[0].number))
-    line, sure = next((w for w in ways if w[0].number == chosen), best)
+    line, sure = next((w for w in ways if chosen and w[0].number == chosen.number), best)
     offers = tuple(Offer(number=i.number, label=i.label, price=i.price, in_stock=_in_stock(i, on_hand)) for i in serving)
     return line.model_copy(update={"offers": offers, "home_made": _home_made(need, line.price, prices, stock)}), sure
+
+
+def _of_units(need: Need, units: UnitList) -> Decimal | None:
+    """What the list of units asks for an alternator; None for one that is not on it."""
+    return next((cents(decimal_of(u.price)) for u in units.units if u.name == need.unit), None)
 
 
 def _in_stock(item: StockItem, on_hand: OnHand) -> float:
@@ -242,7 +243,7 @@ def _taken(base: BillLine, item: StockItem, left: Sequence[Use], on_hand: OnHand
     line = base.model_copy(
         update={
             "number": item.number, "label": item.label, "price": item.price, "from_stock": there, "buy": float(buy), "scrap": scrap,
-            "amount": spent + cents(_decimal(wanted + scrap) * item.price), "outlay": cents(_decimal(buy) * item.price), "rough": False,
+            "amount": spent + cents(decimal_of(wanted + scrap) * item.price), "outlay": cents(decimal_of(buy) * item.price), "rough": False,
             "days": item.days if buy else 0.0, "takes": takes,
         }
     )  # fmt: skip
@@ -283,8 +284,8 @@ def _home_made(need: Need, bought: Decimal, prices: PriceList, stock: StockList)
             saves = pays(float(bought), tube, TUBE_LUG_S, prices.labour_per_h)
             found.append(
                 HomeMade(
-                    number=item.number, label=item.label, tube_mm=mm, seconds=TUBE_LUG_S, saves=cents(_decimal(saves)),
-                    each=cents(bought - _decimal(saves)),
+                    number=item.number, label=item.label, tube_mm=mm, seconds=TUBE_LUG_S, saves=cents(decimal_of(saves)),
+                    each=cents(bought - decimal_of(saves)),
                 )
             )  # fmt: skip
     return tuple(found)

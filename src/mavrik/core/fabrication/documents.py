@@ -9,6 +9,7 @@ from pydantic import Field
 from mavrik.core.catalogue.lugs import StudMetal, lug_table
 from mavrik.core.circuit.document import MAX_BRANCHES
 from mavrik.core.document import Document, Identifier, Moment, Problem
+from mavrik.core.fabrication.amounts import Amount
 from mavrik.core.fabrication.lengths import MOST_SLACK
 
 StudName = Annotated[str, Field(min_length=2, max_length=10, description="M8, 5/16 in")]
@@ -45,10 +46,11 @@ class Tick(Document):
 
 
 class PartChoice(Document):
-    """A part that somebody has chosen where several serve."""
+    """What somebody has decided of a part."""
 
     need: Annotated[str, Field(max_length=80, description="Id of a line of the bill")]
-    number: Annotated[str, Field(max_length=40, description="Of a part of the workshop's list")]
+    number: Annotated[str, Field(max_length=40, description="Of a part of the workshop's list; empty: none is chosen")] = ""
+    price: Amount | None = Field(None, description="What it costs, where the list has none: a piece or a metre")
 
 
 MOST_STEPS = 500

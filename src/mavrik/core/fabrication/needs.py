@@ -144,7 +144,8 @@ def _of_devices(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator
     for unit in planned.alternators:
         old, uses = units.get(unit.id), (Use(step=f"fit:{unit.id}", pieces=1),)
         if old is None or not same_unit(old, unit):
-            text = f"{unit.label}, {unit.rated_a:g} A"
+            rating = f"{unit.rated_a:g} A"
+            text = unit.label if rating in unit.label else f"{unit.label}, {rating}"
             yield Need(id=f"unit:{unit.id}", text=text, spec=None, uses=uses, unit=unit.label, about=0.0)
         elif old.pulley_ratio != unit.pulley_ratio:
             text = f"Pulley for {unit.label}, ratio {unit.pulley_ratio:.2f}"

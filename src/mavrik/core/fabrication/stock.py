@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from decimal import ROUND_HALF_UP, Decimal
 from enum import StrEnum
 from typing import Annotated
 
@@ -14,17 +13,21 @@ from mavrik.core.catalogue.lugs import lug_table
 from mavrik.core.catalogue.tables import Table, load_table
 from mavrik.core.circuit import BRANCH_KINDS, Chemistry, ContactBranch
 from mavrik.core.document import Ampere, Document, Label
+from mavrik.core.fabrication.amounts import Amount
 
 MOST_ITEMS = 1000
 MOST_COUNTED = 1_000_000.0
 """Pieces, metres or millimetres of one part."""
-CENT = Decimal("0.01")
 
-Amount = Annotated[Decimal, Field(ge=0, le=10_000_000, decimal_places=4, description="In the workshop's currency, before tax")]
 PartNumber = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9 ./_-]{0,39}$", description="Of the workshop or its supplier")]
 
-CONTACTS = tuple(k.model_fields["kind"].default for k in BRANCH_KINDS if issubclass(k, ContactBranch))
-"""Kinds of branches that are bought by the ampere they carry: switches, relays, links, breakers."""
+NOT_BOUGHT = frozenset({"joint", "body"})
+CONTACTS = {
+    str(k.model_fields["kind"].default): k.title
+    for k in BRANCH_KINDS
+    if issubclass(k, ContactBranch) and k.model_fields["kind"].default not in NOT_BOUGHT
+}
+"""Kinds of branches that are bought by the ampere they carry, with their words: switches, relays, links, breakers."""
 
 
 class PartKind(StrEnum):
@@ -41,6 +44,19 @@ class PartKind(StrEnum):
     TUBE = "tube"
     OTHER = "other"
 
+
+PART_WORDS = {
+    PartKind.CABLE: "Cable",
+    PartKind.LUG: "Lug",
+    PartKind.POST_CLAMP: "Post clamp",
+    PartKind.SLEEVE: "Shrink",
+    PartKind.FUSE: "Fuse with holder",
+    PartKind.CONTACT: "Switch, relay, link",
+    PartKind.CONVERTER: "DC-DC charger",
+    PartKind.BATTERY: "Battery",
+    PartKind.TUBE: "Copper tube",
+    PartKind.OTHER: "Other",
+}
 
 BY_LENGTH = frozenset({PartKind.CABLE, PartKind.SLEEVE, PartKind.TUBE})
 """Sold by the metre; all else by the piece."""
@@ -177,12 +193,3 @@ def to_buy(item: StockItem, missing: float) -> int:
     # A length that is a hair over a whole metre is one: millimetres are summed as floats.
     packs = -(-round(wanted, 6) // item.pack)
     return int(packs) * item.pack
-
-
-def cents(amount: Decimal) -> Decimal:
-    """To the cent, half a cent up.
-
-    >>> cents(Decimal("1.005"))
-    Decimal('1.01')
-    """
-    return amount.quantize(CENT, ROUND_HALF_UP)

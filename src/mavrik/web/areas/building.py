@@ -4,17 +4,19 @@ from __future__ import annotations
 
 from flask import Response
 from flask_openapi3.blueprint import APIBlueprint
+from pydantic import BaseModel
 
 from mavrik.core.fabrication.bench import BuildView
 from mavrik.core.fabrication.bill import Bill
 from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.fabrication.quotation import Consent, QuotationAsked
 from mavrik.domain.roles import Permission
-from mavrik.jobs import building
+from mavrik.jobs import building, quoting
 from mavrik.jobs.records import BuildRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.repeat import creates
-from mavrik.web.shared import SAVE_ERRORS, EditedFrom, JobPath, tag
+from mavrik.web.shared import SAVE_ERRORS, EditedFrom, JobPath, Revision, tag
 
 api = APIBlueprint("building", __name__, url_prefix="/api")
 
@@ -58,3 +60,43 @@ def post_build_bill(path: JobPath, body: BuildBook) -> Response:
 def post_build(path: JobPath, query: EditedFrom, body: BuildBook) -> Response:
     """What is newly ticked was done by whoever sends it, now."""
     return answer(building.keep_build(session(), path.job_id, body, me(), query.revision), 201)
+
+
+class QuotationNumber(BaseModel):
+    """Which quotation."""
+
+    revision: Revision
+
+
+@api.get(
+    "/jobs/<int:job_id>/quotation",
+    summary="The quotation",
+    tags=tag("build"),
+    responses={"200": quoting.QuotationRecord, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+def get_quotation(path: JobPath) -> Response:
+    """As it was given last, whether it was accepted, and whether the work still costs that."""
+    return answer(quoting.quotation(session(), path.job_id))
+
+
+@api.post(
+    "/jobs/<int:job_id>/quotation", summary="Make a quotation", tags=tag("build"),
+    responses={"201": quoting.QuotationRecord, **SAVE_ERRORS},
+)  # fmt: skip
+@needs(Permission.WORK)
+@creates
+def post_quotation(path: JobPath, body: QuotationAsked) -> Response:
+    """From the bill of the book as it is kept; its figures stay, whatever a price list says later."""
+    return answer(quoting.make_quotation(session(), path.job_id, body, me()), 201)
+
+
+@api.post(
+    "/jobs/<int:job_id>/quotation/accepted", summary="The customer said yes", tags=tag("build"),
+    responses={"201": quoting.QuotationRecord, **SAVE_ERRORS},
+)  # fmt: skip
+@needs(Permission.WORK)
+@creates
+def post_quotation_accepted(path: JobPath, query: QuotationNumber, body: Consent) -> Response:
+    """To the quotation of that number, and to no other: 409 where one was made since."""
+    return answer(quoting.accept_quotation(session(), path.job_id, query.revision, body, me()), 201)
