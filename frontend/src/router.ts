@@ -13,6 +13,7 @@ export const router = createRouter({
     { path: '/customers', name: 'customers', component: () => import('./features/office/CustomersPage.vue') },
     { path: '/work', name: 'work', component: () => import('./features/office/WorkPage.vue') },
     { path: '/jobs/:id(\\d+)/:stage?', name: 'job', component: () => import('./features/jobs/JobPage.vue'), props: true },
+    { path: '/lead/:number/:branch', name: 'lead', component: () => import('./features/build/LeadByLabel.vue'), props: true },
     { path: '/:rest(.*)', name: 'nowhere', component: () => import('./ui/NowherePage.vue') },
   ],
 })

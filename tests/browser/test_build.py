@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
@@ -101,3 +102,35 @@ def test_parts_are_bought_received_used_and_offered_and_the_shelf_says_what_is_l
     page.locator("[data-test=list-stock]").click()
     page.locator("[data-test=find-part]").get_by_role("textbox").fill("LG-25-M8")
     expect(page.locator("[data-test=part-count]").get_by_role("textbox")).to_have_value("4")
+
+
+def test_a_photographed_label_opens_the_lead_that_it_is_of(open_page: Callable[..., Page], tmp_path: Path) -> None:
+    page = open_page(at="/")
+    page.wait_for_selector("[data-job]")
+    job = job_with(page, "front_battery")
+    page.goto(f"/jobs/{job}/build")
+    page.locator("[data-anew=charge_cable]").get_by_role("checkbox").check()
+    page.get_by_text("Leads that stay as they are").click()
+    page.locator("[data-anew=battery_lead]").get_by_role("checkbox").check()
+    page.locator("[data-test=keep-build]").click()
+    expect(page.locator("[data-test=keep-build]")).to_have_text("Kept")
+    # The label as the browser draws it is the photo.
+    page.set_viewport_size({"width": 900, "height": 600})
+    page.goto(f"/api/jobs/{job}/leads/battery_lead/label.svg")
+    photo = tmp_path / "label.png"
+    page.screenshot(path=photo)
+    page.goto("/")
+    page.locator("[data-test=label-photo]").set_input_files(photo)
+    page.wait_for_url("**/build?lead=battery_lead")
+    expect(page.locator("[data-card=battery_lead]")).to_be_visible()
+    # The code itself, followed by whoever is not signed in yet, goes there too.
+    number = page.evaluate(f"fetch('/api/jobs/{job}').then(r => r.json()).then(j => j.number)")
+    page.goto(f"/lead/{number}/charge_cable")
+    expect(page.locator("[data-card=charge_cable]")).to_be_visible()
+    page.goto("/lead/00-0000/charge_cable")
+    expect(page.get_by_text("which is not here")).to_be_visible()
+    nothing = tmp_path / "nothing.png"
+    page.screenshot(path=nothing)
+    page.goto("/")
+    page.locator("[data-test=label-photo]").set_input_files(nothing)
+    expect(page.get_by_text("No label of a lead is seen on it")).to_be_visible()

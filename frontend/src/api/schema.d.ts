@@ -984,6 +984,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/leads/{branch_id}/label.svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The label of a lead
+         * @description As SVG, 70 x 37 mm.
+         */
+        get: operations["labels_get_label_jobs__int_job_id__leads__string_branch_id__label_svg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/outputs": {
         parameters: {
             query?: never;
@@ -1492,6 +1512,46 @@ export interface paths {
          * @description To start from.
          */
         get: operations["catalogue_get_layout_layouts__string_name__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leads/photo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A lead by a photo of its label
+         * @description The body is the file: JPEG, PNG or WebP. It is looked at and not kept.
+         */
+        post: operations["labels_post_label_leads_photo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leads/{number}/{branch_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The lead of a label
+         * @description Which job it is of here.
+         */
+        get: operations["labels_get_lead_leads__string_number___string_branch_id__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6822,6 +6882,18 @@ export interface components {
             size: string;
             /** Tolerance Mm */
             tolerance_mm: number | null;
+        };
+        /**
+         * LeadFound
+         * @description The lead that a label is of.
+         */
+        LeadFound: {
+            /** Branch Id */
+            branch_id: string;
+            /** Job Id */
+            job_id: number;
+            /** Job Number */
+            job_number: string;
         };
         /**
          * LeadSpec
@@ -13820,6 +13892,30 @@ export interface operations {
             };
         };
     };
+    labels_get_label_jobs__int_job_id__leads__string_branch_id__label_svg_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                /** @description Short name, unique in the document */
+                branch_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     plans_get_outputs_jobs__int_job_id__outputs_get: {
         parameters: {
             query?: never;
@@ -15121,6 +15217,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Circuit"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    labels_post_label_leads_photo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeadFound"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    labels_get_lead_leads__string_number___string_branch_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Of the job */
+                number: string;
+                /** @description Short name, unique in the document */
+                branch_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeadFound"];
                 };
             };
             /** @description Unprocessable Entity */

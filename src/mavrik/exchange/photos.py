@@ -46,18 +46,7 @@ def develop(data: bytes) -> Developed:
     data: the file
     Raises PhotoError for what is no photo, or one so large that it would fill the memory.
     """
-    picture = _opened(data)
-    picture.draft("RGB", (MOST_SIDE, MOST_SIDE))
-    try:
-        _load(picture)
-        upright = ImageOps.exif_transpose(picture)
-        if upright.mode in ("RGBA", "LA", "P", "PA"):
-            layered = upright.convert("RGBA")
-            upright = Image.new("RGB", layered.size, "white")
-            upright.paste(layered, mask=layered.getchannel("A"))
-        plain = upright.convert("RGB")
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
-        raise PhotoError("The photo is damaged: it cannot be read to its end.") from error
+    plain = opened_picture(data, MOST_SIDE)
     side = MOST_SIDE
     while True:
         plain.thumbnail((side, side))
@@ -68,6 +57,28 @@ def develop(data: bytes) -> Developed:
                 jpeg = out.getvalue()
                 return Developed(hashlib.sha256(jpeg).hexdigest(), jpeg, plain.width, plain.height)
         side = round(max(plain.size) * SHRINKS)
+
+
+def opened_picture(data: bytes, side: int) -> Image.Image:
+    """What a photo of any common format shows, upright, without transparency, not much larger than needed.
+
+    data: the file; side: the longest that is needed, in pixels
+    Raises PhotoError for what is no photo, or one so large that it would fill the memory.
+    """
+    picture = _opened(data)
+    picture.draft("RGB", (side, side))
+    try:
+        _load(picture)
+        upright = ImageOps.exif_transpose(picture)
+        if upright.mode in ("RGBA", "LA", "P", "PA"):
+            layered = upright.convert("RGBA")
+            upright = Image.new("RGB", layered.size, "white")
+            upright.paste(layered, mask=layered.getchannel("A"))
+        plain = upright.convert("RGB")
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+        raise PhotoError("The photo is damaged: it cannot be read to its end.") from error
+    plain.thumbnail((side, side))
+    return plain
 
 
 def checked(jpeg: bytes, key: str) -> Developed:

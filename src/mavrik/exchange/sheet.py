@@ -55,7 +55,7 @@ def _css_string(text: str) -> str:
 
 _environment.filters["css_string"] = _css_string
 # Read once: a program that is replaced while it runs must not put its next template beside its old code.
-_pages = {path.name: _environment.get_template(path.name) for path in ASSETS.glob("*.html.j2")}
+_pages = {path.name: _environment.get_template(path.name) for path in ASSETS.glob("*.j2")}
 _sheet, _label = _pages["sheet.html.j2"], _pages["label.html.j2"]
 
 

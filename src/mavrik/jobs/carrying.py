@@ -87,6 +87,7 @@ class FilesAsked(Document):
     """Of the jobs by id, as they were."""
     file: str
     workshop: str
+    address: str = ""
     name: str
     """Of the archive."""
 
@@ -100,7 +101,7 @@ def import_archive_later(session: Session, name: str, path: str, who: Who) -> Ta
 
 
 def write_files_later(
-    session: Session, job_ids: Sequence[int], file: str, title: str, name: str, workshop: str, who: Who
+    session: Session, job_ids: Sequence[int], file: str, title: str, name: str, workshop: str, who: Who, address: str = ""
 ) -> TaskRecord:
     """Have jobs written out together as a ZIP.
 
@@ -114,15 +115,19 @@ def write_files_later(
     if len(job_ids) > MOST_TOGETHER:
         raise InvalidError(f"{len(job_ids)} jobs are too many at once: at most {MOST_TOGETHER}. Narrow the list.")
     numbers = {str(i): n for i, n in session.execute(select(Job.id, Job.number).where(Job.id.in_(job_ids)))}
-    asked = FilesAsked(job_ids=tuple(job_ids), numbers=numbers, file=file, workshop=workshop, name=name)
+    asked = FilesAsked(job_ids=tuple(job_ids), numbers=numbers, file=file, workshop=workshop, address=address, name=name)
     return record_of(ask_for(session, "write_files", asked, title, who))
 
 
-def write_list_later(session: Session, job_ids: Sequence[int], file: str, workshop: str, who: Who) -> TaskRecord:
+def write_list_later(
+    session: Session, job_ids: Sequence[int], file: str, workshop: str, who: Who, address: str = ""
+) -> TaskRecord:
     """The same for the jobs of a list. Raises as `write_files_later`."""
     label = next((f.label for f in JOB_FILES if f.name == file), file)
     count = "1 job" if len(job_ids) == 1 else f"{len(job_ids)} jobs"
-    return write_files_later(session, job_ids, file, f"{label} of {count}", f"{len(job_ids)}-jobs-{file}.zip", workshop, who)
+    return write_files_later(
+        session, job_ids, file, f"{label} of {count}", f"{len(job_ids)}-jobs-{file}.zip", workshop, who, address
+    )
 
 
 def export_file(session: Session, job_id: int, name: str, printing: Printing) -> tuple[str, bytes, str]:

@@ -22,7 +22,7 @@ from mavrik.jobs.sessions import LASTS
 from mavrik.store.database import Database
 from mavrik.web import access, gate, kept, observe, problems, repeat
 from mavrik.web.access import PUBLIC, needs
-from mavrik.web.areas import captures, jobs, photos
+from mavrik.web.areas import captures, jobs, labels, photos
 from mavrik.web.settings import Settings
 
 
@@ -76,6 +76,7 @@ LARGEST_ARCHIVE_BYTES = 200_000_000
 ROOM = {
     captures.UPLOAD: LARGEST_FILE_BYTES,
     photos.UPLOAD: LARGEST_PHOTO_BYTES,
+    labels.UPLOAD: LARGEST_PHOTO_BYTES,
     "jobs.post_import": LARGEST_BUNDLE_BYTES,
     jobs.ARCHIVE: LARGEST_ARCHIVE_BYTES,
 }

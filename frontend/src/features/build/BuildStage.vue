@@ -2,6 +2,7 @@
 /** The work at the bench: the next step on top, beside it the lead that is being made, the steps, or the cable to cut. */
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
 import { client, data } from '@/api/client'
 import type { Bill, BuildBook, BuildView } from '@/api/types'
 import { useAsked } from '@/composables/asked'
@@ -49,11 +50,20 @@ const {
 
 const next = computed(() => view.value?.steps.find((s) => s.id === view.value?.next_step) ?? null)
 const pane = ref<'lead' | 'steps' | 'cable' | 'parts'>('lead')
+/** A label brings a lead with it. */
+const route = useRoute()
 const chosen = ref<string | null>(null)
-/** The lead of the next step, until another is looked at. */
+/** The lead of the next step, until another is looked at; the first that is there to see leaves what a label has brought. */
 watch(
   () => next.value?.branch_id,
-  () => (chosen.value = null),
+  (_, before) => before !== undefined && (chosen.value = null),
+)
+watch(
+  () => route.query.lead,
+  (now) => {
+    if (typeof now === 'string' && now) [chosen.value, pane.value] = [now, 'lead']
+  },
+  { immediate: true },
 )
 const card = computed(() => {
   const cards = view.value?.cards ?? []
@@ -169,6 +179,18 @@ useKeys([
             :disabled="!bench.mayWrite"
             @change="book = withSpec(book, card.branch_id, $event)"
           />
+          <div v-if="card && !card.problem" class="row mt-2">
+            <v-btn variant="text" :href="`/api/jobs/${bench.jobId}/files/lead-labels.pdf`" data-test="labels-pdf"
+              >Labels of all leads</v-btn
+            >
+            <v-btn
+              variant="text"
+              :href="`/api/jobs/${bench.jobId}/leads/${card.branch_id}/label.svg`"
+              :download="`${card.branch_id}.svg`"
+              data-test="label-svg"
+              >Label of this one</v-btn
+            >
+          </div>
           <p v-else class="quiet">No lead is to be made.</p>
           <details v-if="view.stays.length > 0" class="mt-3" :open="view.cards.length === 0">
             <summary>Leads that stay as they are, to be made anew all the same</summary>

@@ -75,3 +75,10 @@ export function cutGroups(cable: BuildView['cables'][number], bill: Bill | null)
   const rank = (g: CutGroup) => (g.piece === null ? 2 : g.piece === '' ? 1 : 0)
   return [...groups.values()].sort((a, b) => rank(a) - rank(b) || Number(a.piece) - Number(b.piece))
 }
+
+/** Where a lead's card stands. */
+export const leadPage = (lead: { job_id: number; branch_id: string }) => ({
+  name: 'job',
+  params: { id: lead.job_id, stage: 'build' },
+  query: { lead: lead.branch_id },
+})

@@ -4,7 +4,8 @@ import { computed, nextTick, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { ApiError, client, data, writeHeaders } from '@/api/client'
 import { forgetKey, keyFor, KEY_HEADER } from '@/api/repeat'
-import type { JobInput, JobRecord, JobRow, ProblemDocument, TaskRecord } from '@/api/types'
+import type { JobInput, JobRecord, JobRow, LeadFound, ProblemDocument, TaskRecord } from '@/api/types'
+import { leadPage } from '@/features/build/book'
 import JobForm from '@/features/jobs/JobForm.vue'
 import JobFilters from './JobFilters.vue'
 import { useJobsList } from './jobsList'
@@ -29,6 +30,7 @@ const problem = ref<ProblemDocument | null>(null)
 const importProblem = ref<ProblemDocument | null>(null)
 const searchField = ref<{ focus: () => void } | null>(null)
 const file = ref<HTMLInputElement | null>(null)
+const label = ref<HTMLInputElement | null>(null)
 
 const trouble = computed(() => (query.error.value instanceof ApiError ? query.error.value.problem : null))
 const STATES = [
@@ -97,6 +99,20 @@ async function takeIn(event: Event): Promise<void> {
   }
 }
 
+/** A photographed label opens the lead that it is of. */
+async function byLabel(event: Event): Promise<void> {
+  const input = event.target as HTMLInputElement
+  const chosen = input.files?.[0]
+  input.value = ''
+  if (!chosen) return
+  importProblem.value = null
+  try {
+    await router.push(leadPage(await send<LeadFound>('/api/leads/photo', chosen, 'application/octet-stream')))
+  } catch (error) {
+    if (error instanceof ApiError) importProblem.value = error.problem
+  }
+}
+
 async function watchIt(): Promise<void> {
   await refreshTasks()
   await router.push({ name: 'work' })
@@ -149,6 +165,16 @@ useKeys([
         >Narrow{{ narrowed ? ` (${narrowed})` : '' }} {{ narrowing ? '▴' : '▾' }}</v-btn
       >
       <span class="grow" />
+      <v-btn variant="text" title="A photo of the label on a lead opens the lead" @click="label?.click()">By label</v-btn>
+      <input
+        ref="label"
+        type="file"
+        accept="image/jpeg,image/png,image/webp"
+        capture="environment"
+        class="d-none"
+        data-test="label-photo"
+        @change="byLabel"
+      />
       <template v-if="session.mayWrite">
         <v-btn variant="outlined" title="A job bundle, or a ZIP of many" @click="file?.click()">Import job</v-btn>
         <input

@@ -19,6 +19,8 @@ class Printing:
     at: datetime
     findings: Findings | None = None
     """What was found of the job, where that is known; None: a file that says it judges the job."""
+    address: str = ""
+    """Where a browser reaches the workshop's server; empty: not known."""
 
 
 @dataclass(frozen=True)

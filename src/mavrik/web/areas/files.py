@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Annotated
 
-from flask import Response, current_app, g, json
+from flask import Response, current_app, g, json, request
 from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
@@ -30,7 +30,7 @@ class FilePath(JobPath):
 
 
 def _printing() -> Printing:
-    return Printing(current_app.config["MAVRIK"].workshop, datetime.now(UTC))
+    return Printing(current_app.config["MAVRIK"].workshop, datetime.now(UTC), address=request.url_root)
 
 
 def _file(job_id: int, name: str) -> Response:
@@ -107,7 +107,7 @@ def post_files(query: listing.JobsWanted, body: FilesWanted) -> Response:
     """All jobs of a list, whatever its pages, as one ZIP; it is made in the background."""
     ids = listing.ids_of(session(), query)
     workshop = current_app.config["MAVRIK"].workshop
-    return answer(carrying.write_list_later(session(), ids, body.file, workshop, me()), 202)
+    return answer(carrying.write_list_later(session(), ids, body.file, workshop, me(), request.url_root), 202)
 
 
 @api.get("/schema/bundle", summary="JSON Schema of the job bundle", tags=tag("files"))

@@ -16,7 +16,7 @@ LARGEST_BYTES = 60_000_000
 
 
 def _run(work: Work, asked: FilesAsked) -> None:
-    printing = Printing(asked.workshop, datetime.now(UTC))
+    printing = Printing(asked.workshop, datetime.now(UTC), address=asked.address)
     refused: list[RefusedFile] = []
     with scratch.new_file(LARGEST_BYTES) as file:
         path = Path(file.name)
