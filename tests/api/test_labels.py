@@ -9,9 +9,7 @@ from tests.api.test_stock import BOOK, answered
 from tests.exchange.test_lead_labels import photographed
 
 
-def test_a_label_leads_to_its_job_wherever_it_was_printed(
-    tech: Caller, reader: Caller, job: dict[str, Any]
-) -> None:
+def test_a_label_leads_to_its_job_wherever_it_was_printed(tech: Caller, reader: Caller, job: dict[str, Any]) -> None:
     path = describe(tech, job["id"])
     answered(tech.post(f"{path}/build", BOOK), 201)
     found = {"job_id": job["id"], "job_number": job["number"], "branch_id": "charge_cable"}

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 
+from mavrik.core.catalogue.conductor import parse_size
 from mavrik.core.catalogue.lugs import StudMetal, barrel_for, stud
+from mavrik.core.catalogue.prices import usual_prices
 from mavrik.core.circuit import Circuit, ConductorBranch, Termination, TerminationKind
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.fabrication.bolted import torque_nm
-from mavrik.core.fabrication.cards import lead_cards, leads_to_make
+from mavrik.core.fabrication.cards import LeadCard, lead_cards, leads_to_make
 from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec, check_book
 from mavrik.core.fabrication.lengths import lug_reach_mm
+from mavrik.core.fabrication.needs import needs_of
+from mavrik.core.fabrication.schools import School
 from mavrik.core.planning.sizing import propose
 from mavrik.core.planning.targets import SizingTarget
 
@@ -105,3 +111,68 @@ def test_every_lead_that_a_plan_sizes_can_be_made(layout: str) -> None:
     for card in cards:
         assert card.cut_mm is not None and card.finished_mm is not None and 0 < card.cut_mm < card.finished_mm
         assert all(e.fit in ("snug", "with_care") for e in card.ends)
+
+
+def schooled(end: dict[str, object], lead: str = "charge_cable") -> LeadCard:
+    book = BuildBook.model_validate({"anew": [lead], "leads": [{"branch_id": lead, "from_end": end}]})
+    (card,) = lead_cards(CAR, CAR, book)
+    return card
+
+
+def test_a_cup_is_filled_by_what_the_strands_leave_of_it() -> None:
+    """By hand, 25 mm2 in its cup: the opening less the metal, as deep as the cup, as wire of 2 mm."""
+    barrel = barrel_for(parse_size("25 mm2"))
+    wire = (math.pi / 4 * barrel.inner_mm**2 - 25) * barrel.depth_mm / math.pi
+    card = schooled({"school": "solder_cup"})
+    assert card.ends[0].solder_mm == pytest.approx(wire) and card.ends[1].solder_mm is None
+    melt = next(k for k, s in enumerate(card.in_order) if "into the cup" in s)
+    assert f"{wire:.0f} mm of 2 mm solder" in card.in_order[melt]
+    # It stands still before anything else is done to it, and the sleeve of the other end is on before that end is joined.
+    assert card.waits[0].step == melt + 1 and card.waits[0].seconds == 60
+    assert next(k for k, s in enumerate(card.in_order) if s.startswith("Slip on")) < melt
+    assert "hand's width" in card.ends[0].asks
+
+
+def test_solder_on_top_of_a_crimp_comes_after_the_press() -> None:
+    card = schooled({"school": "crimp_solder"})
+    pressed = next(k for k, s in enumerate(card.in_order) if s.startswith("Press the 25 mm2 lug"))
+    assert "no more than shows there" in card.in_order[pressed + 1] and card.waits[0].step == pressed + 1
+    assert card.ends[0].solder_mm is None and card.ends[0].lug == "25 mm2"
+
+
+def test_the_plan_s_own_way_of_joining_is_taken_until_somebody_says_otherwise() -> None:
+    soldered = with_lead(CAR, "charge_cable", from_end=Termination(kind=TerminationKind.SOLDER), size="35 mm2")
+    (card,) = lead_cards(CAR, soldered, BuildBook())
+    assert [e.school.value for e in card.ends] == ["solder_cup", "crimp"]
+    book = BuildBook(leads=(LeadSpec(branch_id="charge_cable", from_end=EndSpec(school=School.CRIMP)),))
+    assert lead_cards(CAR, soldered, book)[0].ends[0].school is School.CRIMP
+
+
+def test_a_lug_of_tube_has_a_barrel_of_its_own_and_no_bought_one() -> None:
+    card = schooled({"school": "tube", "stud": "M6", "tube_outer_mm": 12, "tube_wall_mm": 1.5})
+    end = card.ends[0]
+    assert (end.lug, end.tube, end.stud) == ("", "tube 12 x 1.5 mm", "M6") and end.tube_mm is not None
+    assert any("drilled 6.4 mm" in s for s in card.in_order) and any("with an indent" in s for s in card.in_order)
+    needs = needs_of(CAR, CAR, [card], usual_prices())
+    tube = next(n for n in needs if n.id.startswith("tube:"))
+    assert tube.wanted == pytest.approx(end.tube_mm / 1000) and sum(n.wanted for n in needs if n.id.startswith("lug:")) == 1
+
+
+@pytest.mark.parametrize(
+    ("end", "said"),
+    [
+        ({"school": "tube"}, "Say which tube"),
+        # A thin tube round a large hole: (pi (12 - 0.8) / 2 - 10.5) 1.6 = 11 mm2 beside the hole, the conductor has 25.
+        ({"school": "tube", "stud": "M10", "tube_outer_mm": 12, "tube_wall_mm": 0.8}, "Only 11 mm2 stay beside the hole"),
+        ({"school": "tube", "stud": "M6", "tube_outer_mm": 12, "tube_wall_mm": 3.5}, "does not go into a tube of 12 x 3.5 mm"),
+    ],
+)
+def test_a_tube_that_does_not_do_is_said_on_the_card(end: dict[str, object], said: str) -> None:
+    card = schooled(end)
+    assert said in card.problem and card.cut_mm is None
+
+
+def test_no_post_clamp_is_made_of_tube() -> None:
+    """The block ground begins with a clamp on the battery's post."""
+    card = schooled({"school": "tube", "tube_outer_mm": 12, "tube_wall_mm": 1.5}, "block_ground")
+    assert "post clamp" in card.problem

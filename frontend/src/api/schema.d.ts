@@ -3687,6 +3687,11 @@ export interface components {
             purposes: components["schemas"]["LabelledChoice"][];
             /** Quantities */
             quantities: components["schemas"]["QuantityChoice"][];
+            /**
+             * Schools
+             * @description Ways to join a conductor and its lug, and what each asks
+             */
+            schools: components["schemas"]["LabelledChoice"][];
             /** Sizes */
             sizes: components["schemas"]["SizeChoice"][];
             /**
@@ -5039,6 +5044,11 @@ export interface components {
          */
         EndCard: {
             /**
+             * Asks
+             * @description What that way asks
+             */
+            asks: string;
+            /**
              * At
              * @description The point it goes to
              */
@@ -5048,13 +5058,20 @@ export interface components {
             fit_words: string;
             /**
              * Lug
-             * @description Size that its barrel is made for; empty: a post clamp
+             * @description Size that its barrel is made for; empty: a post clamp, or a lug of tube
              */
             lug: string;
+            /** @description How it is joined */
+            school: components["schemas"]["School"];
             /** Sleeve */
             sleeve: string;
             /** Sleeve Mm */
             sleeve_mm: number;
+            /**
+             * Solder Mm
+             * @description Solder of 2 mm that fills its cup [mm]; null: no cup
+             */
+            solder_mm: number | null;
             /** Strip Mm */
             strip_mm: number;
             /**
@@ -5067,6 +5084,24 @@ export interface components {
              * @description Where no maker says otherwise; null: a post clamp
              */
             torque_nm: number | null;
+            /**
+             * Tube
+             * @description Tube that its lug is made of; empty: it is bought
+             */
+            tube: string;
+            /**
+             * Tube Mm
+             * @description So much of it [mm]
+             */
+            tube_mm: number | null;
+            /**
+             * Tube Spec
+             * @description Outer diameter and wall of the tube [mm]
+             */
+            tube_spec: [
+                number,
+                number
+            ] | null;
         };
         /**
          * EndSpec
@@ -5076,11 +5111,27 @@ export interface components {
             /** @default null */
             metal: components["schemas"]["StudMetal"] | null;
             /**
+             * @description How it is joined; null: as the plan's circuit says, crimped where it says nothing
+             * @default null
+             */
+            school: components["schemas"]["School"] | null;
+            /**
              * Stud
              * @description null: not looked at, what is usual is taken
              * @default null
              */
             stud: string | null;
+            /**
+             * Tube Outer Mm
+             * @description Of the tube that a lug is made of [mm]
+             * @default null
+             */
+            tube_outer_mm: number | null;
+            /**
+             * Tube Wall Mm
+             * @default null
+             */
+            tube_wall_mm: number | null;
         };
         /**
          * Erased
@@ -6882,6 +6933,11 @@ export interface components {
             size: string;
             /** Tolerance Mm */
             tolerance_mm: number | null;
+            /**
+             * Waits
+             * @default []
+             */
+            waits: components["schemas"]["Wait"][];
         };
         /**
          * LeadFound
@@ -6914,7 +6970,10 @@ export interface components {
             /**
              * @default {
              *       "metal": null,
-             *       "stud": null
+             *       "school": null,
+             *       "stud": null,
+             *       "tube_outer_mm": null,
+             *       "tube_wall_mm": null
              *     }
              */
             from_end: components["schemas"]["EndSpec"];
@@ -6933,7 +6992,10 @@ export interface components {
             /**
              * @default {
              *       "metal": null,
-             *       "stud": null
+             *       "school": null,
+             *       "stud": null,
+             *       "tube_outer_mm": null,
+             *       "tube_wall_mm": null
              *     }
              */
             to_end: components["schemas"]["EndSpec"];
@@ -9398,6 +9460,12 @@ export interface components {
             repays_min: number | null;
         };
         /**
+         * School
+         * @description How an end is joined.
+         * @enum {string}
+         */
+        School: "crimp" | "crimp_solder" | "solder_cup" | "tube";
+        /**
          * SeenCircuit
          * @description A circuit as somebody saw it.
          */
@@ -11119,6 +11187,19 @@ export interface components {
          * @enum {string}
          */
         Verdict: "pass" | "fail" | "too_close_to_call";
+        /**
+         * Wait
+         * @description A step after which the lead lies still.
+         */
+        Wait: {
+            /** Seconds */
+            seconds: number;
+            /**
+             * Step
+             * @description Place in the order, from 0
+             */
+            step: number;
+        };
         /**
          * WayOffered
          * @description A way to put a disconnect in, before it is tried.

@@ -30,6 +30,7 @@ from mavrik.core.circuit.ring import find_ring
 from mavrik.core.document import Bounds, Document, bounds_of
 from mavrik.core.drawing.loop import LoopLayout, lay_out
 from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.fabrication.schools import SCHOOL_WORDS
 from mavrik.core.fabrication.stock import BY_LENGTH, CONTACTS, PART_WORDS, SAYS, StockItem
 from mavrik.core.findings import VERDICT_WORDS
 from mavrik.core.measuring.instruments import Instrument
@@ -163,6 +164,7 @@ class Catalogue(Document):
     chemistries: tuple[LabelledChoice, ...]
     fuse_families: tuple[FuseFamilyChoice, ...]
     studs: tuple[LabelledChoice, ...] = Field(description="That lugs are made for")
+    schools: tuple[LabelledChoice, ...] = Field(description="Ways to join a conductor and its lug, and what each asks")
     sleeves: tuple[LabelledChoice, ...] = Field(description="Dual-wall shrink as it is sold")
     contacts: tuple[LabelledChoice, ...] = Field(description="What is bought by the ampere it carries")
     part_kinds: tuple[PartKindChoice, ...] = Field(description="Of parts that a workshop keeps or buys")
@@ -286,6 +288,7 @@ def catalogue() -> Catalogue:
         ),
         chemistries=tuple(_plain(c) for c in Chemistry),
         studs=tuple(LabelledChoice(name=name, label=name) for name in lug_table().studs),
+        schools=tuple(LabelledChoice(name=x, label=label, why=why) for x, (label, why) in SCHOOL_WORDS.items()),
         sleeves=tuple(LabelledChoice(name=x.label, label=x.label) for x in lug_table().shrink),
         contacts=tuple(LabelledChoice(name=n, label=label) for n, label in CONTACTS.items()),
         part_kinds=tuple(

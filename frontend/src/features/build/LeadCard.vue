@@ -3,7 +3,10 @@
 import { computed } from 'vue'
 import type { BuildBook, BuildView } from '@/api/types'
 import { useCatalogue } from '@/composables/catalogue'
+import { howLong, useStepClock } from '@/composables/stepClock'
 import NumberField from '@/ui/NumberField.vue'
+import StepClock from '@/ui/StepClock.vue'
+import { END } from './book'
 
 type Spec = BuildBook['leads'][number]
 const props = defineProps<{ card: BuildView['cards'][number]; spec: Spec | null; disabled: boolean }>()
@@ -11,6 +14,17 @@ const emit = defineEmits<{ change: [what: Partial<Spec>] }>()
 const { catalogue } = useCatalogue()
 const size = computed(() => props.card.size.replace('mm2', 'mm²'))
 const studs = computed(() => catalogue.value?.studs.map((s) => s.name) ?? [])
+const schools = computed(() => catalogue.value?.schools.map((s) => ({ value: s.name, title: s.label })) ?? [])
+/** A lead that lies still while solder or glue sets is waited for by the clock. */
+const waits = computed(() => new Map((props.card.waits ?? []).map((w) => [w.step, w])))
+const clock = useStepClock(() => props.card.waits ?? [])
+function put(end: { field: 'from_end' | 'to_end'; spec: Spec['from_end'] | null }, what: Partial<Spec['from_end']>): void {
+  emit('change', { [end.field]: { ...END, ...end.spec, ...what } })
+}
+function lugOf(end: BuildView['cards'][number]['ends'][number]): string {
+  if (end.tube) return `lug of ${end.tube}, ${end.stud}`
+  return end.lug ? `${end.lug.replace('mm2', 'mm²')} lug, ${end.stud}` : 'post clamp'
+}
 const ends = computed(() => [
   { field: 'from_end' as const, card: props.card.ends[0], spec: props.spec?.from_end ?? null },
   { field: 'to_end' as const, card: props.card.ends[1], spec: props.spec?.to_end ?? null },
@@ -51,10 +65,11 @@ const ends = computed(() => [
         <template v-if="end.card">
           <h4>{{ end.card.at }}</h4>
           <p class="ma-0">
-            <b>{{ end.card.lug ? `${end.card.lug.replace('mm2', 'mm²')} lug, ${end.card.stud}` : 'post clamp' }}</b>, strip
+            <b>{{ lugOf(end.card) }}</b>, strip
             <b class="figure">{{ end.card.strip_mm.toFixed(1) }} mm</b>
           </p>
           <p class="ma-0" :class="`fit-${end.card.fit}`">{{ end.card.fit_words }}</p>
+          <p v-if="end.card.school !== 'crimp'" class="ma-0 quiet" :data-test="`asks-${end.field}`">{{ end.card.asks }}</p>
           <p class="ma-0">
             Sleeve {{ end.card.sleeve }}, <b class="figure">{{ end.card.sleeve_mm.toFixed(0) }} mm</b
             ><template v-if="end.card.torque_nm !== null">
@@ -62,16 +77,44 @@ const ends = computed(() => [
             >
           </p>
         </template>
-        <v-select
-          v-if="end.card?.lug !== ''"
-          :model-value="end.spec?.stud ?? null"
-          :items="studs"
-          label="Stud, as looked at"
-          clearable
-          :disabled="disabled"
-          :data-test="`stud-${end.field}`"
-          @update:model-value="emit('change', { [end.field]: { stud: $event ?? null, metal: end.spec?.metal ?? null } })"
-        />
+        <div class="asked">
+          <v-select
+            v-if="end.card?.stud !== ''"
+            :model-value="end.spec?.stud ?? null"
+            :items="studs"
+            label="Stud, as looked at"
+            clearable
+            :disabled="disabled"
+            :data-test="`stud-${end.field}`"
+            @update:model-value="put(end, { stud: $event ?? null })"
+          />
+          <v-select
+            :model-value="end.spec?.school ?? end.card?.school ?? null"
+            :items="schools"
+            label="Joined by"
+            :disabled="disabled"
+            :data-test="`school-${end.field}`"
+            @update:model-value="put(end, { school: $event })"
+          />
+        </div>
+        <div v-if="(end.spec?.school ?? end.card?.school) === 'tube'" class="asked">
+          <NumberField
+            :model-value="end.spec?.tube_outer_mm ?? null"
+            of="EndSpec.tube_outer_mm"
+            label="Tube, outside"
+            unit="mm"
+            :data-test="`tube-${end.field}`"
+            @update:model-value="put(end, { tube_outer_mm: $event })"
+          />
+          <NumberField
+            :model-value="end.spec?.tube_wall_mm ?? null"
+            of="EndSpec.tube_wall_mm"
+            label="Its wall"
+            unit="mm"
+            :data-test="`wall-${end.field}`"
+            @update:model-value="put(end, { tube_wall_mm: $event })"
+          />
+        </div>
       </section>
     </div>
     <div class="measured">
@@ -104,8 +147,25 @@ const ends = computed(() => [
     <ul v-if="card.assumed.length > 0" class="quiet" data-test="assumed">
       <li v-for="a in card.assumed" :key="a">{{ a }}</li>
     </ul>
+    <details class="mt-2" data-test="schools">
+      <summary>Ways to join, and what each asks</summary>
+      <dl class="ways">
+        <template v-for="s in catalogue?.schools ?? []" :key="s.name">
+          <dt>
+            <b>{{ s.label }}</b>
+          </dt>
+          <dd>{{ s.why }}</dd>
+        </template>
+      </dl>
+    </details>
+    <StepClock :clock="clock" class="mt-2" />
     <ol v-if="card.in_order.length > 0" class="order">
-      <li v-for="step in card.in_order" :key="step">{{ step.replaceAll('mm2', 'mm²') }}</li>
+      <li v-for="(step, k) in card.in_order" :key="`${k} ${step}`">
+        {{ step.replaceAll('mm2', 'mm²') }}
+        <v-btn v-if="waits.get(k)" variant="outlined" class="ml-2" :data-test="`wait-${k}`" @click="clock.start(waits.get(k))"
+          >▷ {{ howLong(waits.get(k)?.seconds ?? 0) }}</v-btn
+        >
+      </li>
     </ol>
   </article>
 </template>
@@ -149,6 +209,17 @@ dd small {
 .end {
   border-left: 4px solid var(--line);
   padding-left: 10px;
+}
+.asked {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 8px;
+  margin-top: 6px;
+}
+.ways dd {
+  font-size: 1rem;
+  font-weight: 400;
+  margin: 0 0 6px;
 }
 .measured {
   display: grid;

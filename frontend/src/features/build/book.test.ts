@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Bill, BuildBook } from '@/api/types'
-import { cutGroups, minutesInWords, ticked, unticked, waitsInWords, withPart, withSpec } from './book'
+import { END, cutGroups, minutesInWords, ticked, unticked, waitsInWords, withPart, withSpec } from './book'
 
 const empty: BuildBook = { leads: [], anew: [], ticks: [], parts: [] }
 
@@ -13,7 +13,7 @@ describe('the book of the bench', () => {
 
   it('keeps what else was measured of a lead', () => {
     const long = withSpec(empty, 'cable', { route_mm: 1250 })
-    const both = withSpec(long, 'cable', { to_end: { stud: 'M10', metal: null } })
+    const both = withSpec(long, 'cable', { to_end: { ...END, stud: 'M10' } })
     expect(both.leads).toHaveLength(1)
     expect(both.leads[0]).toMatchObject({ branch_id: 'cable', route_mm: 1250, slack: 0.03, to_end: { stud: 'M10' } })
   })

@@ -11,12 +11,15 @@ export function unticked(book: BuildBook, step: string): BuildBook {
   return { ...book, ticks: book.ticks.filter((t) => t.step !== step) }
 }
 
+/** An end of which nothing is known. */
+export const END: Spec['from_end'] = { stud: null, metal: null, school: null, tube_outer_mm: null, tube_wall_mm: null }
+
 const BLANK: Omit<Spec, 'branch_id'> = {
   route_mm: null,
   slack: 0.03,
   cable_mm: null,
-  from_end: { stud: null, metal: null },
-  to_end: { stud: null, metal: null },
+  from_end: END,
+  to_end: END,
 }
 
 export function withSpec(book: BuildBook, lead: string, what: Partial<Spec>): BuildBook {

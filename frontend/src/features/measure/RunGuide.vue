@@ -6,7 +6,7 @@ import LoopView from '@/charts/LoopView.vue'
 import { useCatalogue } from '@/composables/catalogue'
 import { useWorkbench } from '@/composables/workbench'
 import CautionList from '@/ui/CautionList.vue'
-import { howLong, type StepClock } from './stepClock'
+import { howLong, type StepClock } from '@/composables/stepClock'
 
 const props = defineProps<{
   procedure: ProcedureView

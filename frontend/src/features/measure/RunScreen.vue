@@ -23,9 +23,9 @@ import CaptureDialog from './CaptureDialog.vue'
 import LivePanel from './LivePanel.vue'
 import RunField from './RunField.vue'
 import RunGuide from './RunGuide.vue'
-import StepClock from './StepClock.vue'
+import StepClock from '@/ui/StepClock.vue'
 import { useRunKeeping } from './runKeeping'
-import { useStepClock } from './stepClock'
+import { useStepClock } from '@/composables/stepClock'
 
 const props = defineProps<{
   procedure: ProcedureView

@@ -8,7 +8,7 @@ from decimal import Decimal
 from pydantic import Field
 
 from mavrik.core.catalogue.conductor import Stranding, parse_size
-from mavrik.core.catalogue.lugs import BarrelData, barrel_for, lug_table, stud
+from mavrik.core.catalogue.lugs import BarrelData, barrel_for, stud
 from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.catalogue.units import UnitList
 from mavrik.core.document import Document
@@ -18,7 +18,7 @@ from mavrik.core.fabrication.documents import BuildBook, PartChoice
 from mavrik.core.fabrication.needs import Need, Use
 from mavrik.core.fabrication.nesting import nest
 from mavrik.core.fabrication.stock import PartKind, StockItem, StockList, serves, to_buy
-from mavrik.core.fabrication.tube_lug import pays, tube_lug
+from mavrik.core.fabrication.tube_lug import pays, tube_lug, tube_mm
 
 USELESS_MM = 300.0
 """A rest of cable shorter than that goes into the scrap, and is charged. Our choice."""
@@ -279,7 +279,7 @@ def _home_made(need: Need, bought: Decimal, prices: PriceList, stock: StockList)
         barrel = BarrelData(inner_mm=item.outer_mm - 2 * item.wall_mm, outer_mm=item.outer_mm, depth_mm=barrel_for(size).depth_mm)
         fits = barrel_fit(barrel, [(size, Stranding.FLEXIBLE)]).fit in (Fit.SNUG, Fit.WITH_CARE)
         if fits and tube_lug(item.outer_mm, item.wall_mm, over, size).enough:
-            mm = barrel.depth_mm + over.palm_mm + lug_table().neck_share * barrel.outer_mm
+            mm = tube_mm(barrel.depth_mm, over, barrel.outer_mm)
             tube = float(item.price) * mm / 1000
             saves = pays(float(bought), tube, TUBE_LUG_S, prices.labour_per_h)
             found.append(

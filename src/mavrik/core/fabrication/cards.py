@@ -7,16 +7,19 @@ from collections.abc import Collection
 from pydantic import Field
 
 from mavrik.core.catalogue.conductor import parse_size
-from mavrik.core.catalogue.lugs import StudMetal, lug_table, stud
+from mavrik.core.catalogue.lugs import BarrelData, StudMetal, lug_table, stud
 from mavrik.core.circuit import Circuit, ConductorBranch, NodeRole, TerminationKind
 from mavrik.core.document import Document
 from mavrik.core.fabrication.acceptance import most_drop_v, pull_out_n
-from mavrik.core.fabrication.barrel import Fit, barrel_fit, smallest_barrel
+from mavrik.core.fabrication.barrel import BarrelFit, Fit, barrel_fit, smallest_barrel
 from mavrik.core.fabrication.bolted import torque_nm
 from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec
 from mavrik.core.fabrication.lengths import cut_for, lug_reach_mm
+from mavrik.core.fabrication.schools import SCHOOL_WORDS, SETS_S, SOLDER_WIRE_MM, Action, School, joining, school_of
 from mavrik.core.fabrication.shrink import ORDER, sleeve_for
+from mavrik.core.fabrication.solder import solder_mm3, wire_mm
 from mavrik.core.fabrication.stranded import conductor_diameter_mm
+from mavrik.core.fabrication.tube_lug import tube_lug, tube_mm
 from mavrik.core.planning.cost import is_same_part
 
 USUAL_STUD = {
@@ -43,7 +46,7 @@ class EndCard(Document):
     """One end of a lead."""
 
     at: str = Field(description="The point it goes to")
-    lug: str = Field(description="Size that its barrel is made for; empty: a post clamp")
+    lug: str = Field(description="Size that its barrel is made for; empty: a post clamp, or a lug of tube")
     stud: str = Field(description="Empty: a post clamp")
     fit: Fit
     fit_words: str
@@ -51,6 +54,19 @@ class EndCard(Document):
     sleeve: str
     sleeve_mm: float
     torque_nm: float | None = Field(description="Where no maker says otherwise; null: a post clamp")
+    school: School = Field(description="How it is joined")
+    asks: str = Field(description="What that way asks")
+    solder_mm: float | None = Field(description="Solder of 2 mm that fills its cup [mm]; null: no cup")
+    tube: str = Field(description="Tube that its lug is made of; empty: it is bought")
+    tube_mm: float | None = Field(description="So much of it [mm]")
+    tube_spec: tuple[float, float] | None = Field(description="Outer diameter and wall of the tube [mm]")
+
+
+class Wait(Document):
+    """A step after which the lead lies still."""
+
+    step: int = Field(description="Place in the order, from 0")
+    seconds: float
 
 
 class LeadCard(Document):
@@ -68,6 +84,7 @@ class LeadCard(Document):
     pull_out_n: float | None = Field(description="What each crimp holds for a minute; null: none is listed")
     most_drop_mv: float | None = Field(description="From lug to lug, with 100 A through one run at 20 degC [mV]")
     in_order: tuple[str, ...] = Field(description="How it is made, step by step")
+    waits: tuple[Wait, ...] = ()
     assumed: tuple[str, ...] = Field(description="What nobody has measured, and was taken to be so")
     problem: str = Field("", description="Why it cannot be made as it is asked; empty: it can")
 
@@ -141,12 +158,13 @@ def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec) -> LeadCard:
         holds = pull_out_n(size)
     except ValueError:
         holds = None
+    actions = _actions(lead, ends, made_of.cut_mm)
     one = lead.model_copy(update={"parallel": 1, "length_m": made_of.finished_mm / 1000})
     return bare.model_copy(
         update={
             "finished_mm": made_of.finished_mm, "tolerance_mm": made_of.tolerance_mm, "cut_mm": made_of.cut_mm, "ends": tuple(ends),
-            "pull_out_n": holds, "most_drop_mv": most_drop_v(one, TEST_A, TEST_C) * 1000, "in_order": tuple(_steps(lead, ends, made_of.cut_mm)),
-            "assumed": tuple(assumed),
+            "pull_out_n": holds, "most_drop_mv": most_drop_v(one, TEST_A, TEST_C) * 1000, "in_order": tuple(a.text for a in actions),
+            "waits": tuple(Wait(step=k, seconds=a.wait_s) for k, a in enumerate(actions) if a.wait_s), "assumed": tuple(assumed),
         }
     )  # fmt: skip
 
@@ -161,41 +179,71 @@ def _end(
     inside = barrel_fit(barrel, [(lead.conductor, lead.stranding)])
     if inside.fit is Fit.TOO_MUCH:
         raise ValueError(f"{lead.conductor.label} does not go into a lug for {lug}.")
-    sleeve = sleeve_for(barrel, over_mm)
     clamp = kind is TerminationKind.POST_CLAMP
-    name, metal = end.stud, end.metal
+    name, metal, school = end.stud, end.metal, end.school or school_of(kind)
     if name is None and not clamp:
         name = USUAL_STUD.get(node.role, ELSEWHERE)
         assumed.append(f"{name} at {node.label}: look before you buy the lug.")
     if metal is None:
         metal = StudMetal.BRASS if node.role in SOFT else StudMetal.STEEL
+    tube, takes, spec = "", None, None
+    if school is School.TUBE:
+        if clamp or name is None:
+            raise ValueError(f"A post clamp at {node.label} is not made of tube.")
+        barrel, inside, takes, spec = _of_tube(end, lead, name, barrel.depth_mm)
+        tube = f"tube {spec[0]:g} x {spec[1]:g} mm"
+    sleeve = sleeve_for(barrel, over_mm)
     tight = None if clamp or name is None else round(torque_nm(stud(name), metal), 1)
     return (
         EndCard(
-            at=node.label, lug="" if clamp else lug, stud="" if clamp or name is None else name, fit=inside.fit, fit_words=inside.words,
-            strip_mm=barrel.depth_mm + table.strip_allowance_mm, sleeve=sleeve.of.label, sleeve_mm=sleeve.length_mm, torque_nm=tight,
+            at=node.label, lug="" if clamp or tube else lug, stud="" if clamp or name is None else name, fit=inside.fit,
+            fit_words=inside.words, strip_mm=barrel.depth_mm + table.strip_allowance_mm, sleeve=sleeve.of.label, sleeve_mm=sleeve.length_mm,
+            torque_nm=tight, school=school, asks=SCHOOL_WORDS[school][1], tube=tube, tube_mm=takes, tube_spec=spec,
+            solder_mm=wire_mm(solder_mm3(barrel, lead.conductor), SOLDER_WIRE_MM) if school is School.SOLDER_CUP else None,
         ),
         table.clamp_reach_mm if clamp or name is None else lug_reach_mm(barrel, stud(name)),
         assumed,
     )  # fmt: skip
 
 
-def _steps(lead: ConductorBranch, ends: list[EndCard], cut_mm: float) -> list[str]:
-    """How a lead is made; the second sleeve is on before the second end is pressed."""
+def _of_tube(
+    end: EndSpec, lead: ConductorBranch, name: str, depth_mm: float
+) -> tuple[BarrelData, BarrelFit, float, tuple[float, float]]:
+    """A lug of tube: its barrel, how the conductor goes in, and what it takes of the tube. Raises ValueError for one that does not do."""
+    outer, wall = end.tube_outer_mm, end.tube_wall_mm
+    if outer is None or wall is None:
+        raise ValueError("Say which tube the lug is made of: outer diameter and wall.")
+    made = tube_lug(outer, wall, stud(name), lead.conductor)
+    if not made.enough:
+        raise ValueError(made.words)
+    barrel = BarrelData(inner_mm=outer - 2 * wall, outer_mm=outer, depth_mm=depth_mm)
+    inside = barrel_fit(barrel, [(lead.conductor, lead.stranding)])
+    if inside.fit is Fit.TOO_MUCH:
+        raise ValueError(f"{lead.conductor.label} does not go into a tube of {outer:g} x {wall:g} mm.")
+    return barrel, inside, tube_mm(depth_mm, stud(name), outer), (outer, wall)
+
+
+def _actions(lead: ConductorBranch, ends: list[EndCard], cut_mm: float) -> list[Action]:
+    """How a lead is made; the second sleeve is on before the second end is joined."""
     first, second = ends
 
-    def what(end: EndCard) -> str:
-        return f"the {end.lug} lug for {end.stud}" if end.lug else "the post clamp"
+    def joined(end: EndCard) -> tuple[Action, ...]:
+        what = f"the {end.lug} lug for {end.stud}" if end.lug else f"the lug for {end.stud}" if end.tube else "the post clamp"
+        tube = ""
+        if end.tube_mm is not None:
+            tube = f"{end.tube_mm:.0f} mm of {end.tube}, one end pressed flat and drilled {stud(end.stud).hole_mm:g} mm"
+        return joining(end.school, what, end.solder_mm or 0.0, tube)
 
     runs = f" {lead.parallel} times" if lead.parallel > 1 else ""
     return [
-        f"Cut {cut_mm:.0f} mm of {lead.conductor.label}{runs}, square.",
-        f"Strip {first.strip_mm:.1f} mm at the end for {first.at}; nick no strand.",
-        f"Slip on {first.sleeve_mm:.0f} mm of sleeve {first.sleeve}.",
-        f"Press {what(first)} with its own die; look through the inspection hole, and for strands that stayed outside.",
-        f"Slip on {second.sleeve_mm:.0f} mm of sleeve {second.sleeve} for the other end. {ORDER}",
-        f"Strip {second.strip_mm:.1f} mm at the end for {second.at}.",
-        f"Turn {what(second)} as it will sit, then press it.",
-        "Shrink both sleeves from the lug outwards until glue shows at the edge. No open flame near a battery.",
-        f"Label both ends: {lead.label}.",
+        Action(f"Cut {cut_mm:.0f} mm of {lead.conductor.label}{runs}, square."),
+        Action(f"Strip {first.strip_mm:.1f} mm at the end for {first.at}; nick no strand."),
+        Action(f"Slip on {first.sleeve_mm:.0f} mm of sleeve {first.sleeve}."),
+        *joined(first),
+        Action(f"Slip on {second.sleeve_mm:.0f} mm of sleeve {second.sleeve} for the other end. {ORDER}"),
+        Action(f"Strip {second.strip_mm:.1f} mm at the end for {second.at}."),
+        Action(f"Turn the end for {second.at} as it will sit on its stud."),
+        *joined(second),
+        Action("Shrink both sleeves from the lug outwards until glue shows at the edge. No open flame near a battery.", SETS_S),
+        Action(f"Label both ends: {lead.label}."),
     ]

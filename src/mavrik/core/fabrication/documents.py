@@ -11,6 +11,7 @@ from mavrik.core.circuit.document import MAX_BRANCHES
 from mavrik.core.document import Document, Identifier, Moment, Problem
 from mavrik.core.fabrication.amounts import Amount
 from mavrik.core.fabrication.lengths import MOST_SLACK
+from mavrik.core.fabrication.schools import School
 
 StudName = Annotated[str, Field(min_length=2, max_length=10, description="M8, 5/16 in")]
 
@@ -20,6 +21,11 @@ class EndSpec(Document):
 
     stud: StudName | None = Field(None, description="null: not looked at, what is usual is taken")
     metal: StudMetal | None = None
+    school: School | None = Field(
+        None, description="How it is joined; null: as the plan's circuit says, crimped where it says nothing"
+    )
+    tube_outer_mm: Annotated[float, Field(ge=1, le=60)] | None = Field(None, description="Of the tube that a lug is made of [mm]")
+    tube_wall_mm: Annotated[float, Field(ge=0.1, le=20)] | None = None
 
 
 class LeadSpec(Document):

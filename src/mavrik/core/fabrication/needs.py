@@ -104,6 +104,14 @@ def _of_leads(cards: Sequence[LeadCard], prices: PriceList) -> Iterator[Need]:
         )  # fmt: skip
         for end in card.ends:
             pieces = (Use(step=step, pieces=card.runs),)
+            if end.tube_spec and end.tube_mm is not None:
+                outer, wall = end.tube_spec
+                yield Need(
+                    id=f"tube:{outer:g}:{wall:g}", text=f"Copper {end.tube}", about=0.0,
+                    spec=PartSpec(kind=PartKind.TUBE, outer_mm=outer, wall_mm=wall),
+                    uses=(Use(step=step, lengths_mm=(end.tube_mm,) * card.runs),),
+                )  # fmt: skip
+                continue
             if end.lug:
                 spec, text = PartSpec(kind=PartKind.LUG, size=end.lug, stud=end.stud), f"Lug {end.lug}, {end.stud}"
             else:

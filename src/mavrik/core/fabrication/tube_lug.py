@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 from mavrik.core.catalogue.conductor import Size
-from mavrik.core.catalogue.lugs import StudData
+from mavrik.core.catalogue.lugs import StudData, lug_table
 
 
 @dataclass(frozen=True)
@@ -47,6 +47,19 @@ def tube_lug(outer_mm: float, wall_mm: float, over: StudData, size: Size) -> Tub
     else:
         words = f"Only {left:.0f} mm2 stay beside the hole, the conductor has {size.area_mm2:.0f}: take a wider or thicker tube, or a smaller stud."
     return TubeLug(width, thickness, left, enough, words)
+
+
+def tube_mm(depth_mm: float, over: StudData, outer_mm: float) -> float:
+    """How much tube a lug takes: the barrel, half a diameter to close it, and the palm [mm].
+
+    depth_mm: of the barrel; over: the stud; outer_mm: of the tube
+    Source: as the lugs that are sold, see ``lugs.json``.
+
+    >>> from mavrik.core.catalogue.lugs import stud
+    >>> tube_mm(18, stud("M8"), 15)
+    41.5
+    """
+    return depth_mm + lug_table().neck_share * outer_mm + over.palm_mm
 
 
 def pays(bought: float, made: float, seconds: float, labour_per_h: float) -> float:

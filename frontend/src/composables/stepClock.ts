@@ -1,9 +1,11 @@
 /** A step's clock: it runs down, and where the load has to come off it says so until somebody answers. */
 import { useIntervalFn } from '@vueuse/core'
-import { computed, reactive, ref } from 'vue'
-import type { ProcedureView } from '@/api/types'
+import { computed, reactive, ref, type Ref } from 'vue'
 
-type Step = ProcedureView['steps'][number]
+export interface TimedStep {
+  seconds: number
+  orders_off?: boolean
+}
 const TICK_MS = 100
 /** From here on minutes are easier to read than seconds. */
 const IN_MINUTES_FROM_S = 120
@@ -20,8 +22,8 @@ export function onTheClock(left: number, over: boolean, ordersOff: boolean): str
   return `${left.toFixed(left < TENTHS_BELOW_S ? 1 : 0)} s`
 }
 
-export function useStepClock(steps: () => readonly Step[]) {
-  const running = ref<Step | null>(null)
+export function useStepClock<Step extends TimedStep>(steps: () => readonly Step[]) {
+  const running = ref(null) as Ref<Step | null>
   const began = ref<number | null>(null)
   const left = ref(0)
   const over = ref(false)
@@ -56,4 +58,5 @@ export function useStepClock(steps: () => readonly Step[]) {
   return reactive({ running, began, over, ordersOff, face, start, dismiss, passed })
 }
 
-export type StepClock = ReturnType<typeof useStepClock>
+/** Whatever steps it is of. */
+export type StepClock = Omit<ReturnType<typeof useStepClock<TimedStep>>, 'start'> & { start(step?: TimedStep): void }

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 /** The clock of the step that is under way, to be read from the bonnet. */
-import type { StepClock } from './stepClock'
+import type { StepClock } from '@/composables/stepClock'
 
-defineProps<{ clock: StepClock }>()
+defineProps<{ clock: Pick<StepClock, 'running' | 'over' | 'ordersOff' | 'face' | 'dismiss'> }>()
 </script>
 
 <template>
