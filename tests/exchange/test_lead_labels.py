@@ -15,8 +15,9 @@ from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.fabrication.bench import all_leads
 from mavrik.core.fabrication.cards import lead_cards
 from mavrik.core.fabrication.documents import BuildBook
-from mavrik.core.fabrication.labels import lead_address, lead_at, lead_labels
+from mavrik.core.fabrication.labels import lead_labels
 from mavrik.exchange.bundle import read_bundle
+from mavrik.exchange.lead_address import lead_address, lead_at
 from mavrik.exchange.lead_labels import ROWS, label_svg, labels_of, read_label, render_labels
 from mavrik.exchange.photos import PhotoError
 from tests.exchange.test_build_json import to_make

@@ -13,10 +13,11 @@ from markupsafe import Markup
 from mavrik.core.catalogue.prices import usual_prices
 from mavrik.core.circuit import Circuit
 from mavrik.core.fabrication.bench import build_view, first_book
-from mavrik.core.fabrication.labels import LeadLabel, lead_address, lead_at, lead_labels
+from mavrik.core.fabrication.labels import LeadLabel, lead_labels
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.domain.job import CircuitRole
 from mavrik.exchange.bundle import Bundle
+from mavrik.exchange.lead_address import lead_address, lead_at
 from mavrik.exchange.photos import opened_picture
 from mavrik.exchange.sheet import page_of
 
