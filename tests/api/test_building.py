@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import io
 from typing import Any
 
 import pytest
+from PIL import Image
 
 from tests.api.conftest import Caller, describe
 
@@ -84,3 +86,18 @@ def test_leads_alone_begin_with_every_lead_and_the_book_travels(tech: Caller, pa
     taken = answered(tech.post("/api/jobs/import", bundle), 201)
     there = answered(tech.get(f"/api/jobs/{taken['id']}/build"))
     assert there["document"] == kept["document"] and there["view"]["done"] == 1
+
+
+def test_a_photo_stands_at_its_step_and_travels_and_no_other_jobs_does(tech: Caller, path: str) -> None:
+    drawn = io.BytesIO()
+    Image.new("RGB", (40, 30), "#774422").save(drawn, "PNG")
+    photo = answered(tech.post(f"{path}/photos", raw=drawn.getvalue()), 201)["key"]
+    book = {"anew": ["charge_cable"], "photos": [{"step": "make:charge_cable", "photo": photo}]}
+    kept = answered(tech.post(f"{path}/build", book), 201)
+    assert next(s["photo"] for s in kept["view"]["steps"] if s["id"] == "make:charge_cable") == photo
+    other = tech.post(f"{path}/build", {**book, "photos": [{"step": "safe", "photo": "0" * 64}]})
+    assert other.status_code == 422 and "not there any more" in other.json["detail"]
+    read = answered(tech.post("/api/jobs/import", raw=tech.get(f"{path}/bundle").data), 201)
+    carried = answered(tech.get(f"/api/jobs/{read['id']}/build"))
+    assert next(s["photo"] for s in carried["view"]["steps"] if s["id"] == "make:charge_cable") == photo
+    assert tech.get(f"/api/jobs/{read['id']}/photos/{photo}").status_code == 200

@@ -5,10 +5,12 @@ from __future__ import annotations
 import pytest
 
 from mavrik.core.catalogue.prices import usual_prices
-from mavrik.core.circuit import Circuit, ConductorBranch
+from mavrik.core.circuit import Chemistry, Circuit, ConductorBranch
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.fabrication.bench import BuildProblemError, BuildView, all_leads, build_view
 from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec, Tick
+from mavrik.core.fabrication.steps import Phase
+from mavrik.core.workflow.cautions import cautions_for
 
 PRICES = usual_prices()
 CAR = build_layout("front_battery", 12)
@@ -98,3 +100,47 @@ def test_what_cannot_be_is_said_at_its_place(book: dict[str, object], place: str
     with pytest.raises(BuildProblemError, match=words) as refused:
         build_view(CAR, thicker("charge_cable"), BuildBook.model_validate(book), PRICES)
     assert refused.value.problems[0].element == place
+
+
+def test_each_step_says_its_tools_its_hands_and_whose_cautions_stand_beside_it() -> None:
+    view = seen(thicker("charge_cable"))
+    steps = {s.id: s for s in view.steps}
+    assert (
+        "press with the die for 50 mm2" in steps["make:charge_cable"].tools
+        and steps["make:charge_cable"].caution_step == "step_make"
+    )
+    assert steps["off:battery:negative"].tools == ("insulated spanner",)
+    # What the nuts are drawn to is what the lead's card says.
+    (card,) = view.cards
+    for end in card.ends:
+        assert f"{end.torque_nm:g} Nm at {end.at}" in steps["fit:charge_cable"].text
+    for s in view.steps:
+        assert cautions_for(s.caution_step), s.id
+    # Off a battery's posts, and with the engine running, a hand is hurt: those want a tap.
+    grave = {s.caution_step for s in view.steps if any(c.confirm for c in cautions_for(s.caution_step))}
+    assert grave == {"step_off", "step_test"}
+
+
+def test_a_soldered_end_asks_for_a_torch_and_a_heavy_battery_for_two() -> None:
+    book = BuildBook.model_validate(
+        {
+            "anew": ["charge_cable"],
+            "leads": [{"branch_id": "charge_cable", "from_end": {"school": "solder_cup"}, "to_end": {"school": "solder_cup"}}],
+        }
+    )
+    (made,) = (s for s in build_view(CAR, CAR, book, PRICES).steps if s.phase is Phase.MAKE)
+    assert "torch, solder and flux" in made.tools and not any("press" in t for t in made.tools)
+    battery = CAR.batteries[0]
+    for capacity, chemistry, people in ((70, "flooded", 1), (140, "agm", 2), (140, "lifepo4", 1)):
+        other = battery.model_copy(update={"capacity_ah": capacity, "chemistry": Chemistry(chemistry), "label": "Another"})
+        view = build_view(CAR, CAR.model_copy(update={"batteries": (other,)}), BuildBook(), PRICES)
+        step = next(s for s in view.steps if s.id == f"fit:{battery.id}")
+        assert (step.people, step.caution_step) == (people, "step_battery")
+
+
+def test_a_step_has_one_photo() -> None:
+    keys = ["a" * 64, "b" * 64]
+    view = seen(thicker("charge_cable"), photos=[{"step": "safe", "photo": keys[0]}])
+    assert {s.photo for s in view.steps if s.id == "safe"} == {keys[0]} and sum(s.photo is not None for s in view.steps) == 1
+    with pytest.raises(BuildProblemError, match="two photos"):
+        seen(thicker("charge_cable"), photos=[{"step": "safe", "photo": k} for k in keys])

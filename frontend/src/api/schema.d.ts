@@ -3329,6 +3329,12 @@ export interface components {
              */
             parts: components["schemas"]["PartChoice"][];
             /**
+             * Photos
+             * @description One a step, at most
+             * @default []
+             */
+            photos: components["schemas"]["StepPhoto"][];
+            /**
              * Ticks
              * @default []
              */
@@ -10238,6 +10244,19 @@ export interface components {
             to_node: string;
         };
         /**
+         * StepPhoto
+         * @description What a step looked like when it was done.
+         */
+        StepPhoto: {
+            /**
+             * Photo
+             * @description Names a photo of the job: SHA-256 of its file
+             */
+            photo: string;
+            /** Step */
+            step: string;
+        };
+        /**
          * StockBelt
          * @description A belt that is to hand, with the new pulley where one is thought of.
          */
@@ -11250,6 +11269,12 @@ export interface components {
              * @description Who ticked it; empty: nobody has, or it is not kept yet
              */
             by: string;
+            /**
+             * Caution Step
+             * @description Cautions of that step of the catalogue stand beside it
+             * @default
+             */
+            caution_step: string;
             /** Done */
             done: boolean;
             /** Id */
@@ -11261,7 +11286,17 @@ export interface components {
             loose: boolean;
             /** Minutes */
             minutes: number;
+            /**
+             * People
+             * @default 1
+             */
+            people: number;
             phase: components["schemas"]["Phase"];
+            /**
+             * Photo
+             * @default null
+             */
+            photo: string | null;
             /**
              * Ready
              * @description Not done, and everything that it needs is
@@ -11269,6 +11304,11 @@ export interface components {
             ready: boolean;
             /** Text */
             text: string;
+            /**
+             * Tools
+             * @default []
+             */
+            tools: string[];
             /**
              * Waits For
              * @description What has to be done before, in words

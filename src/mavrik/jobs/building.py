@@ -16,6 +16,7 @@ from mavrik.jobs import stock
 from mavrik.jobs.errors import InvalidError
 from mavrik.jobs.kept import as_found, keep_document, latest_document, proposed
 from mavrik.jobs.lists import prices
+from mavrik.jobs.photos import check_photos
 from mavrik.jobs.records import BuildRecord
 from mavrik.jobs.summaries import job_changed
 from mavrik.jobs.work import get_row, row_to_change
@@ -60,6 +61,7 @@ def keep_build(session: Session, job_id: int, book: BuildBook, who: Who, edited_
     Raises as `preview_build`, ClosedError for a job that is done or put away, ConflictError as `keep_document`.
     """
     row = row_to_change(session, job_id)
+    check_photos(session, row.id, (p.photo for p in book.photos))
     before = {t.step: t for t in book_of(row).ticks}
     now = datetime.now(UTC)
     ticks = tuple(before.get(t.step) or Tick(step=t.step, by=who.name, at=now) for t in book.ticks)

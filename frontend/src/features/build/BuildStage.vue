@@ -18,7 +18,7 @@ import CutPane from './CutPane.vue'
 import LeadCard from './LeadCard.vue'
 import QuotationPane from './QuotationPane.vue'
 import StepList from './StepList.vue'
-import { minutesInWords, ticked, unticked, withPart, withSpec } from './book'
+import { minutesInWords, ticked, unticked, withPart, withPhoto, withSpec } from './book'
 
 const bench = useWorkbench()
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
@@ -77,6 +77,8 @@ function turn(by: number): void {
   if (to) chosen.value = to.branch_id
   pane.value = 'lead'
 }
+/** Where the danger is real its cautions want a tap before the step is ticked. */
+const cleared = ref('')
 function tick(id: string): void {
   if (book.value && bench.mayWrite) book.value = ticked(book.value, id)
 }
@@ -109,7 +111,7 @@ async function received(line: Bill['lines'][number]): Promise<void> {
   receiving.value = null
 }
 useKeys([
-  { key: 'x', label: 'tick the next step', run: () => next.value && tick(next.value.id) },
+  { key: 'x', label: 'tick the next step', run: () => next.value && cleared.value === next.value.caution_step && tick(next.value.id) },
   { key: 'j', label: 'next lead', run: () => turn(1) },
   { key: 'k', label: 'lead before', run: () => turn(-1) },
   { key: 's', label: 'all steps', run: () => (pane.value = 'steps') },
@@ -134,7 +136,24 @@ useKeys([
         <div v-if="next" class="next" data-test="next-step">
           <span class="quiet">Next</span>
           <p class="doing">{{ next.text }}</p>
-          <v-btn color="primary" size="x-large" :disabled="!bench.mayWrite" data-test="step-done" @click="tick(next.id)">✓ Done</v-btn>
+          <p v-if="next.people > 1 || next.tools.length > 0" class="quiet" data-test="step-tools">
+            <b v-if="next.people > 1">{{ next.people }} people. </b>{{ next.tools.join(', ') }}
+          </p>
+          <CautionStrip
+            :key="next.caution_step"
+            :step="next.caution_step"
+            :job-id="bench.jobId"
+            class="mb-3"
+            @clear="cleared = next.caution_step"
+          />
+          <v-btn
+            color="primary"
+            size="x-large"
+            :disabled="!bench.mayWrite || cleared !== next.caution_step"
+            data-test="step-done"
+            @click="tick(next.id)"
+            >✓ Done</v-btn
+          >
         </div>
         <ProblemNotice :problem="problem" />
         <ProblemNotice :problem="keepProblem" />
@@ -147,7 +166,7 @@ useKeys([
           @click="keep"
           >{{ same ? 'Kept' : 'Keep' }}</v-btn
         >
-        <CautionStrip step="build" :job-id="bench.jobId" />
+        <CautionStrip v-if="!next" step="build" :job-id="bench.jobId" />
       </section>
       <section class="panel grow">
         <v-btn-toggle v-model="pane" mandatory class="mb-3" aria-label="What is shown">
@@ -217,7 +236,15 @@ useKeys([
             >Leave {{ card.label }} as it is</v-btn
           >
         </template>
-        <StepList v-else-if="pane === 'steps'" :steps="view.steps" :disabled="!bench.mayWrite" @tick="tick" @untick="untick" />
+        <StepList
+          v-else-if="pane === 'steps'"
+          :steps="view.steps"
+          :disabled="!bench.mayWrite"
+          :job-id="bench.jobId"
+          @tick="tick"
+          @untick="untick"
+          @photo="(id, key) => book && (book = withPhoto(book, id, key))"
+        />
         <CutPane v-else-if="pane === 'cable'" :cables="view.cables" :bill="bill" />
         <template v-else>
           <v-progress-linear v-if="!bill" indeterminate aria-label="Looking through the stock" />

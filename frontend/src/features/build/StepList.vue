@@ -1,12 +1,13 @@
 <script setup lang="ts">
 /** All steps in a safe order: what is done and by whom, what can be done now, and what the rest waits for. */
 import type { BuildView } from '@/api/types'
+import PhotoInput from '@/ui/PhotoInput.vue'
 import { moment } from '@/ui/dates'
 
-defineProps<{ steps: BuildView['steps']; disabled: boolean }>()
+defineProps<{ steps: BuildView['steps']; jobId: number; disabled: boolean }>()
 /** As a part of a longer sentence. */
 const plain = (text = '') => text.replace(/\.$/, '')
-const emit = defineEmits<{ tick: [id: string]; untick: [id: string] }>()
+const emit = defineEmits<{ tick: [id: string]; untick: [id: string]; photo: [id: string, key: string | null] }>()
 </script>
 
 <template>
@@ -30,9 +31,13 @@ const emit = defineEmits<{ tick: [id: string]; untick: [id: string] }>()
             >after: {{ plain(s.waits_for[0])
             }}<template v-if="s.waits_for.length > 1"> and {{ s.waits_for.length - 1 }} more</template></template
           >
-          <template v-else>about {{ s.minutes.toFixed(0) }} min</template>
+          <template v-else
+            >about {{ s.minutes.toFixed(0) }} min<template v-if="s.people > 1">, {{ s.people }} people</template
+            ><template v-if="s.tools.length > 0">; {{ s.tools.join(', ') }}</template></template
+          >
         </p>
       </div>
+      <PhotoInput :job-id="jobId" :photo="s.photo" :label="s.text" :disabled="disabled" @change="emit('photo', s.id, $event)" />
     </li>
   </ol>
 </template>
@@ -45,7 +50,7 @@ const emit = defineEmits<{ tick: [id: string]; untick: [id: string] }>()
 }
 li {
   display: grid;
-  grid-template-columns: 56px 1fr;
+  grid-template-columns: 56px 1fr auto;
   gap: 12px;
   padding: 6px 0;
   border-bottom: 1px solid var(--line);

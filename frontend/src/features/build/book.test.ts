@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest'
 import type { Bill, BuildBook } from '@/api/types'
-import { END, cutGroups, minutesInWords, ticked, unticked, waitsInWords, withPart, withSpec } from './book'
+import { END, cutGroups, minutesInWords, ticked, unticked, waitsInWords, withPart, withPhoto, withSpec } from './book'
 
-const empty: BuildBook = { leads: [], anew: [], ticks: [], parts: [] }
+const empty: BuildBook = { leads: [], anew: [], ticks: [], parts: [], photos: [] }
 
 describe('the book of the bench', () => {
   it('has a step ticked once, however often it is tapped', () => {
@@ -37,6 +37,12 @@ describe('the book of the bench', () => {
       [null, 'c', 0],
     ])
     expect(cutGroups({ size: '25 mm2', total_mm: 1500, cuts }, null).map((g) => g.piece)).toEqual([''])
+  })
+
+  it('has one photo a step, and none when it was taken out', () => {
+    const twice = withPhoto(withPhoto(empty, 'safe', 'a'), 'safe', 'b')
+    expect(twice.photos).toEqual([{ step: 'safe', photo: 'b' }])
+    expect(withPhoto(twice, 'safe', null).photos).toEqual([])
   })
 
   it('says when what is bought is there', () => {

@@ -11,6 +11,11 @@ export function unticked(book: BuildBook, step: string): BuildBook {
   return { ...book, ticks: book.ticks.filter((t) => t.step !== step) }
 }
 
+export function withPhoto(book: BuildBook, step: string, photo: string | null): BuildBook {
+  const others = (book.photos ?? []).filter((p) => p.step !== step)
+  return { ...book, photos: photo === null ? others : [...others, { step, photo }] }
+}
+
 /** An end of which nothing is known. */
 export const END: Spec['from_end'] = { stud: null, metal: null, school: null, tube_outer_mm: null, tube_wall_mm: null }
 

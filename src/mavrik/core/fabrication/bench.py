@@ -10,7 +10,7 @@ from pydantic import Field
 from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.catalogue.units import UnitList
 from mavrik.core.circuit import Circuit, ConductorBranch
-from mavrik.core.document import Document, Moment, Problem
+from mavrik.core.document import Document, Moment, PhotoKey, Problem
 from mavrik.core.fabrication.bill import Bill, Booked, OnHand, bill_of
 from mavrik.core.fabrication.cards import LeadCard, lead_cards, leads_to_make
 from mavrik.core.fabrication.documents import BuildBook, check_book
@@ -50,6 +50,10 @@ class WorkStep(Document):
     ready: bool = Field(description="Not done, and everything that it needs is")
     loose: bool = Field(description="Done, and nothing that needs it is: its tick may be taken off")
     waits_for: tuple[str, ...] = Field(description="What has to be done before, in words")
+    tools: tuple[str, ...] = ()
+    people: int = 1
+    caution_step: str = Field("", description="Cautions of that step of the catalogue stand beside it")
+    photo: PhotoKey | None = None
 
 
 class MayBeMade(Document):
@@ -114,6 +118,7 @@ def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceL
     """
     cards, steps = _work(found, planned, book, prices)
     ticks, text = {t.step: t for t in book.ticks}, {s.id: s.text for s in steps}
+    photos = {p.step: p.photo for p in book.photos}
     done = set[str]()
     for s in steps:
         if s.id in ticks and done.issuperset(s.needs):
@@ -126,7 +131,8 @@ def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceL
             WorkStep(
                 id=s.id, phase=s.phase, text=s.text, minutes=s.minutes, branch_id=s.branch_id, done=tick is not None,
                 by=tick.by if tick else "", at=tick.at if tick else None, ready=tick is None and not waits,
-                loose=tick is not None and s.id not in needed, waits_for=tuple(text[n] for n in waits),
+                loose=tick is not None and s.id not in needed, waits_for=tuple(text[n] for n in waits), tools=s.tools, people=s.people,
+                caution_step="step_battery" if s.handles_battery else f"step_{s.phase.value}", photo=photos.get(s.id),
             )
         )  # fmt: skip
     made = {b.id for b in leads_to_make(found, planned, book.anew)}
@@ -148,7 +154,8 @@ def _work(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceList) 
     """Leads to make and steps to take. Raises BuildProblemError for a book that cannot be."""
     if problems := check_book(book):
         raise BuildProblemError(problems)
-    cards, steps = lead_cards(found, planned, book), work_steps(found, planned, prices, book.anew)
+    cards = lead_cards(found, planned, book)
+    steps = work_steps(found, planned, prices, book.anew, cards)
     if not cards and not {s.phase for s in steps} - {Phase.SAFE, Phase.OFF, Phase.ON, Phase.TEST}:
         # Nothing is made, taken out or fitted: nobody takes a battery off for that.
         return cards, ()

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from mavrik.core.catalogue.lugs import StudMetal, lug_table
 from mavrik.core.circuit.document import MAX_BRANCHES
-from mavrik.core.document import Document, Identifier, Moment, Problem
+from mavrik.core.document import Document, Identifier, Moment, PhotoKey, Problem
 from mavrik.core.fabrication.amounts import Amount
 from mavrik.core.fabrication.lengths import MOST_SLACK
 from mavrik.core.fabrication.schools import School
@@ -43,10 +43,20 @@ class LeadSpec(Document):
     to_end: EndSpec = EndSpec()
 
 
+StepId = Annotated[str, Field(pattern=r"^[a-z]+(:[a-z0-9_]+){0,2}$", max_length=150)]
+
+
+class StepPhoto(Document):
+    """What a step looked like when it was done."""
+
+    step: StepId
+    photo: PhotoKey
+
+
 class Tick(Document):
     """A step that somebody has done."""
 
-    step: Annotated[str, Field(pattern=r"^[a-z]+(:[a-z0-9_]+){0,2}$", max_length=150)]
+    step: StepId
     by: Annotated[str, Field(max_length=200, description="Who; set when it is kept")] = ""
     at: Moment | None = Field(None, description="When; set when it is kept")
 
@@ -73,6 +83,7 @@ class BuildBook(Document):
     ] = ()
     ticks: Annotated[tuple[Tick, ...], Field(max_length=MOST_STEPS)] = ()
     parts: Annotated[tuple[PartChoice, ...], Field(max_length=MOST_CHOICES)] = ()
+    photos: Annotated[tuple[StepPhoto, ...], Field(max_length=MOST_STEPS, description="One a step, at most")] = ()
 
 
 def check_book(book: BuildBook) -> list[Problem]:
@@ -87,6 +98,11 @@ def check_book(book: BuildBook) -> list[Problem]:
     ticked = [t.step for t in book.ticks]
     found += [
         Problem("build", "ticks", f"Step '{i}' is ticked twice.") for i in sorted({i for i in ticked if ticked.count(i) > 1})
+    ]
+    shown = [p.step for p in book.photos]
+    found += [
+        Problem("build", "photos", f"Step '{i}' has two photos: one is kept.")
+        for i in sorted({i for i in shown if shown.count(i) > 1})
     ]
     for lead in book.leads:
         if lead.branch_id in seen:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from enum import StrEnum
 
 import networkx as nx
@@ -11,7 +11,8 @@ from pydantic import Field
 from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.circuit import Battery, Circuit, ConductorBranch
 from mavrik.core.document import Document
-from mavrik.core.fabrication.cards import leads_to_make
+from mavrik.core.fabrication.cards import LeadCard, leads_to_make
+from mavrik.core.fabrication.schools import School
 from mavrik.core.planning.cost import branch_costs, is_same_part, lead_cost, same_unit
 
 OFF_MIN, ON_MIN, LOOK_MIN, REMOVE_MIN = 2.0, 3.0, 5.0, 5.0
@@ -41,13 +42,39 @@ class Step(Document):
     minutes: float
     needs: tuple[str, ...] = Field(description="Ids of steps that are done before")
     branch_id: str = ""
+    tools: tuple[str, ...] = Field((), description="Beyond what lies on every bench")
+    people: int = Field(1, description="Hands that it takes")
+    handles_battery: bool = False
 
 
-def work_steps(found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str] = ()) -> tuple[Step, ...]:
+INSULATED = "insulated spanner"
+BENCH_TOOLS = ("cable cutter", "stripper", "hot-air gun")
+TORQUE = "torque wrench"
+METER = "multimeter"
+TWO_PEOPLE_KG = 25.0
+"""From here on two lift. Common practice."""
+KG_PER_AH = {"lifepo4": 0.12}
+LEAD_KG_PER_AH = 0.26
+"""What a battery weighs, an ampere-hour of 12 V. Common practice, rough, no source."""
+
+
+def weighs_kg(battery: Battery) -> float:
+    """What one unit of a battery weighs, roughly.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> round(weighs_kg(front_battery(12).batteries[0]))
+    18
+    """
+    return KG_PER_AH.get(battery.chemistry.value, LEAD_KG_PER_AH) * battery.capacity_ah
+
+
+def work_steps(
+    found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str] = (), cards: Sequence[LeadCard] = ()
+) -> tuple[Step, ...]:
     """Every step from the vehicle as found to the plan, none before what it needs.
 
     found, planned: before and after, the same parts under the same ids; prices: the workshop's hours; anew: ids of leads that are made
-    though they stay as they are
+    though they stay as they are; cards: of the leads, for what their studs are drawn to, `lead_cards`
     Leads are made on the bench first. Then everything is made safe, every negative comes off before any positive; old parts out, new ones
     in; positives on, and negatives last; then the tests.
     Source: common practice of the trade.
@@ -60,17 +87,20 @@ def work_steps(found: Circuit, planned: Circuit, prices: PriceList, anew: Collec
     ['make:charge_cable', 'safe', 'off:battery:negative', 'off:battery:positive', 'remove:charge_cable', 'fit:charge_cable',
      'on:battery:positive', 'on:battery:negative', 'test']
     """
-    return tuple(_steps(found, planned, prices, anew))
+    return tuple(_steps(found, planned, prices, anew, {c.branch_id: c for c in cards}))
 
 
-def _steps(found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str]) -> Iterator[Step]:
+def _steps(
+    found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str], cards: Mapping[str, LeadCard]
+) -> Iterator[Step]:
     before, after = {b.id: b for b in found.branches}, {b.id: b for b in planned.branches}
     made = leads_to_make(found, planned, anew)
     for lead in made:
         hours = lead_cost(lead, prices).hours * (1 - LAY_SHARE)
         yield Step(
-            id=f"make:{lead.id}", phase=Phase.MAKE, text=f"Make {lead.label}.", minutes=60 * hours, needs=(), branch_id=lead.id
-        )
+            id=f"make:{lead.id}", phase=Phase.MAKE, text=f"Make {lead.label}.", minutes=60 * hours, needs=(), branch_id=lead.id,
+            tools=_bench_tools(cards.get(lead.id)),
+        )  # fmt: skip
     yield Step(
         id="safe", phase=Phase.SAFE, minutes=LOOK_MIN, needs=(),
         text="Key out, everything off, rings and watch off, eye protection on; note codes and settings that will be lost.",
@@ -98,14 +128,21 @@ def _steps(found: Circuit, planned: Circuit, prices: PriceList, anew: Collection
         elif isinstance(part, ConductorBranch) and part in made:
             needs.append(f"make:{part.id}")
             hours *= LAY_SHARE
-            text = f"Lay {part.label}, clamp it, draw both nuts to their torque and mark them."
+            text = f"Lay {part.label}, clamp it, {_drawn(cards.get(part.id))} and mark them."
         else:
             text = f"Fit {part.label}, draw it to its torque and mark it."
         fitted.append(f"fit:{part.id}")
-        yield Step(id=fitted[-1], phase=Phase.FIT, text=text, minutes=60 * hours, needs=tuple(needs), branch_id=part.id)
+        tools = (TORQUE,)
+        yield Step(
+            id=fitted[-1], phase=Phase.FIT, text=text, minutes=60 * hours, needs=tuple(needs), branch_id=part.id, tools=tools
+        )
+    heavy = {b.id: weighs_kg(b) >= TWO_PEOPLE_KG for b in planned.batteries}
     for element, text, hours in _devices(found, planned, prices):
         fitted.append(f"fit:{element}")
-        yield Step(id=fitted[-1], phase=Phase.FIT, text=text, minutes=60 * hours, needs=dead)
+        yield Step(
+            id=fitted[-1], phase=Phase.FIT, text=text, minutes=60 * hours, needs=dead, tools=(TORQUE,),
+            people=2 if heavy.get(element) else 1, handles_battery=element in heavy,
+        )  # fmt: skip
     removed = tuple(f"remove:{b.id}" for b in gone)
     done = (*fitted, *removed) or dead
     positives = tuple(f"on:{b.id}:positive" for b in planned.batteries)
@@ -115,8 +152,31 @@ def _steps(found: Circuit, planned: Circuit, prices: PriceList, anew: Collection
         yield _clamp("on", battery, "negative", positives)
     yield Step(
         id="test", phase=Phase.TEST, minutes=LOOK_MIN, needs=tuple(f"on:{b.id}:negative" for b in planned.batteries),
-        text="Look for what is warm or loose, start it, and repeat the tests that were made before.",
+        text="Look for what is warm or loose, start it, and repeat the tests that were made before.", tools=(METER,),
     )  # fmt: skip
+
+
+def _bench_tools(card: LeadCard | None) -> tuple[str, ...]:
+    """What a lead is made with: a press with the die of each lug, a flame or an iron where it is soldered."""
+    if card is None:
+        return BENCH_TOOLS
+    found = list(BENCH_TOOLS)
+    for end in card.ends:
+        if end.school in (School.CRIMP, School.CRIMP_SOLDER):
+            found.append(f"press with the die for {end.lug or card.size}")
+        if end.school in (School.CRIMP_SOLDER, School.SOLDER_CUP):
+            found.append("torch, solder and flux")
+        if end.school is School.TUBE:
+            found.append("drill, vice and indent")
+    return tuple(dict.fromkeys(found))
+
+
+def _drawn(card: LeadCard | None) -> str:
+    """To what its nuts are drawn."""
+    tight = [e for e in card.ends if e.torque_nm is not None] if card else []
+    if not tight:
+        return "draw both nuts to their torque"
+    return "draw its nuts to " + " and ".join(f"{e.torque_nm:g} Nm at {e.at}" for e in tight)
 
 
 def _devices(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[tuple[str, str, float]]:
@@ -151,7 +211,7 @@ def _devices(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[tu
 def _clamp(way: str, battery: Battery, side: str, needs: tuple[str, ...]) -> Step:
     phase, minutes = (Phase.OFF, OFF_MIN) if way == "off" else (Phase.ON, ON_MIN)
     text = f"{battery.label}: {side} clamp {'off, and held away from the post' if way == 'off' else 'on, bright metal, then greased'}."
-    return Step(id=f"{way}:{battery.id}:{side}", phase=phase, text=text, minutes=minutes, needs=needs)
+    return Step(id=f"{way}:{battery.id}:{side}", phase=phase, text=text, minutes=minutes, needs=needs, tools=(INSULATED,))
 
 
 class Course(Document):

@@ -32,7 +32,7 @@ def all_cautions() -> tuple[Caution, ...]:
 def cautions_for(step: str) -> tuple[Caution, ...]:
     """The cautions of one step.
 
-    step: job, circuit, measure, propose, build or sheet
+    step: job, circuit, measure, plan, drive, isolate, build, hand_over; step_ and a phase of the bench's steps
 
     >>> [c.id for c in cautions_for("job")]
     ['scope']
