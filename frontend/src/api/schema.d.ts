@@ -5059,14 +5059,33 @@ export interface components {
              * @description The point it goes to
              */
             at: string;
+            /**
+             * Barrel Mm
+             * @description Depth of the barrel
+             */
+            barrel_mm: number;
+            /** Barrel Outer Mm */
+            barrel_outer_mm: number;
             fit: components["schemas"]["Fit"];
             /** Fit Words */
             fit_words: string;
+            /** Hole Mm */
+            hole_mm: number | null;
             /**
              * Lug
              * @description Size that its barrel is made for; empty: a post clamp, or a lug of tube
              */
             lug: string;
+            /**
+             * Palm Mm
+             * @description Width of the palm; null: a post clamp
+             */
+            palm_mm: number | null;
+            /**
+             * Reach Mm
+             * @description From the middle of the stud, or of the post, to where the conductor begins [mm]
+             */
+            reach_mm: number;
             /** @description How it is joined */
             school: components["schemas"]["School"];
             /** Sleeve */
@@ -6919,6 +6938,11 @@ export interface components {
              * @description From lug to lug, with 100 A through one run at 20 degC [mV]
              */
             most_drop_mv: number | null;
+            /**
+             * Over Mm
+             * @description Diameter over its insulation
+             */
+            over_mm: number;
             /**
              * Problem
              * @description Why it cannot be made as it is asked; empty: it can

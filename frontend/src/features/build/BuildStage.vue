@@ -166,6 +166,15 @@ useKeys([
           @click="keep"
           >{{ same ? 'Kept' : 'Keep' }}</v-btn
         >
+        <v-btn
+          v-if="view.steps.length > 0"
+          variant="text"
+          :href="`/api/jobs/${bench.jobId}/files/bench.pdf`"
+          :disabled="!same"
+          :title="same ? '' : 'It prints what is kept'"
+          data-test="bench-pdf"
+          >Print the sheet for the bench</v-btn
+        >
         <CautionStrip v-if="!next" step="build" :job-id="bench.jobId" />
       </section>
       <section class="panel grow">

@@ -60,6 +60,11 @@ class EndCard(Document):
     tube: str = Field(description="Tube that its lug is made of; empty: it is bought")
     tube_mm: float | None = Field(description="So much of it [mm]")
     tube_spec: tuple[float, float] | None = Field(description="Outer diameter and wall of the tube [mm]")
+    reach_mm: float = Field(description="From the middle of the stud, or of the post, to where the conductor begins [mm]")
+    barrel_mm: float = Field(description="Depth of the barrel")
+    barrel_outer_mm: float
+    palm_mm: float | None = Field(description="Width of the palm; null: a post clamp")
+    hole_mm: float | None
 
 
 class Wait(Document):
@@ -80,6 +85,7 @@ class LeadCard(Document):
     finished_mm: float | None = Field(description="From stud to stud; null: it cannot be made so")
     tolerance_mm: float | None
     cut_mm: float | None = Field(description="Of the cable, straight")
+    over_mm: float = Field(description="Diameter over its insulation")
     ends: tuple[EndCard, ...]
     pull_out_n: float | None = Field(description="What each crimp holds for a minute; null: none is listed")
     most_drop_mv: float | None = Field(description="From lug to lug, with 100 A through one run at 20 degC [mV]")
@@ -135,7 +141,7 @@ def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec) -> LeadCard:
         assumed.append(f"{over:.1f} mm over its insulation: measure it before you buy the sleeve.")
     bare = LeadCard(
         branch_id=lead.id, label=lead.label, size=size.label, area_mm2=size.area_mm2, runs=lead.parallel, finished_mm=None,
-        tolerance_mm=None, cut_mm=None, ends=(), pull_out_n=None, most_drop_mv=None, in_order=(), assumed=(),
+        over_mm=over, tolerance_mm=None, cut_mm=None, ends=(), pull_out_n=None, most_drop_mv=None, in_order=(), assumed=(),
     )  # fmt: skip
     sizes = [s for s in map(parse_size, lug_table().barrels) if s.system is size.system]
     own = size if size in sizes else smallest_barrel([(size, lead.stranding)], sizes)
@@ -193,15 +199,19 @@ def _end(
         barrel, inside, takes, spec = _of_tube(end, lead, name, barrel.depth_mm)
         tube = f"tube {spec[0]:g} x {spec[1]:g} mm"
     sleeve = sleeve_for(barrel, over_mm)
-    tight = None if clamp or name is None else round(torque_nm(stud(name), metal), 1)
+    on = None if clamp or name is None else stud(name)
+    tight = None if on is None else round(torque_nm(on, metal), 1)
+    reach = table.clamp_reach_mm if on is None else lug_reach_mm(barrel, on)
     return (
         EndCard(
             at=node.label, lug="" if clamp or tube else lug, stud="" if clamp or name is None else name, fit=inside.fit,
             fit_words=inside.words, strip_mm=barrel.depth_mm + table.strip_allowance_mm, sleeve=sleeve.of.label, sleeve_mm=sleeve.length_mm,
             torque_nm=tight, school=school, asks=SCHOOL_WORDS[school][1], tube=tube, tube_mm=takes, tube_spec=spec,
+            reach_mm=reach, barrel_mm=barrel.depth_mm, barrel_outer_mm=barrel.outer_mm, palm_mm=on.palm_mm if on else None,
+            hole_mm=on.hole_mm if on else None,
             solder_mm=wire_mm(solder_mm3(barrel, lead.conductor), SOLDER_WIRE_MM) if school is School.SOLDER_CUP else None,
         ),
-        table.clamp_reach_mm if clamp or name is None else lug_reach_mm(barrel, stud(name)),
+        reach,
         assumed,
     )  # fmt: skip
 
