@@ -1,4 +1,4 @@
-"""Run the benchmarks: all, or the parts named (core, solving, diagnosis, meters, planning, proposals, server, captures, browser); --write keeps the page."""
+"""Run the benchmarks: all, or the parts named (core, solving, diagnosis, meters, planning, proposals, building, server, captures, browser); --write keeps the page."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ import sys
 
 from bench.report import PAGE, Figure, page
 
-PARTS = ("core", "solving", "diagnosis", "meters", "planning", "proposals", "server", "captures", "browser")
+PARTS = ("core", "solving", "diagnosis", "meters", "planning", "proposals", "building", "server", "captures", "browser")
 
 
 def main(words: list[str]) -> int:

@@ -156,8 +156,9 @@ def test_units_go_out_and_come_in_as_csv(tech: Caller, boss: Caller) -> None:
 def test_prices_are_kept_by_a_lead(tech: Caller, boss: Caller) -> None:
     first = answered(tech.get("/api/prices"))
     dearer = {**first["document"], "labour_per_h": 95.0, "currency": "Kr"}
-    assert tech.put("/api/prices", {"document": dearer, "revision": 0}).status_code == 403
-    assert answered(boss.put("/api/prices", {"document": dearer, "revision": 0}))["revision"] == 1
+    assert tech.put("/api/prices", {"document": dearer, "revision": first["revision"]}).status_code == 403
+    now = answered(boss.put("/api/prices", {"document": dearer, "revision": first["revision"]}))["revision"]
+    assert now == first["revision"] + 1
     assert answered(tech.get("/api/prices"))["document"] == dearer
-    refused = answered(boss.put("/api/prices", {"document": {**dearer, "lug": -1}, "revision": 1}), 422)
+    refused = answered(boss.put("/api/prices", {"document": {**dearer, "lug": -1}, "revision": now}), 422)
     assert any("lug" in p["field"] for p in refused["problems"])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from functools import cache
@@ -91,6 +91,13 @@ class Bounds:
     """Whether it is counted: no fractions."""
 
 
+def _ways(asked: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:
+    """A field's schema, and all that it may be instead, whatever is nested in what."""
+    yield asked
+    for other in asked.get("anyOf", ()):
+        yield from _ways(other)
+
+
 def bounds_of(*models: type[BaseModel]) -> dict[str, Bounds]:
     """The bounds of every number of some documents and of what they hold, by `name.field`.
 
@@ -108,7 +115,7 @@ def bounds_of(*models: type[BaseModel]) -> dict[str, Bounds]:
             fields = one.get("properties", {})
             known_as = fields.get("kind", {}).get("const", name)
             for field, asked in fields.items():
-                for value in (asked, *asked.get("anyOf", ())):
+                for value in _ways(asked):
                     least, above = value.get("minimum"), value.get("exclusiveMinimum")
                     if value.get("type") in ("number", "integer") and (least is not None or above is not None):
                         most = value.get("maximum")
