@@ -18,7 +18,7 @@ import CutPane from './CutPane.vue'
 import LeadCard from './LeadCard.vue'
 import QuotationPane from './QuotationPane.vue'
 import StepList from './StepList.vue'
-import { minutesInWords, ticked, unticked, withPart, withPhoto, withSpec } from './book'
+import { minutesInWords, shownSize, ticked, unticked, withPart, withPhoto, withSpec } from './book'
 
 const bench = useWorkbench()
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
@@ -137,7 +137,7 @@ useKeys([
           <span class="quiet">Next</span>
           <p class="doing">{{ next.text }}</p>
           <p v-if="next.people > 1 || next.tools.length > 0" class="quiet" data-test="step-tools">
-            <b v-if="next.people > 1">{{ next.people }} people. </b>{{ next.tools.join(', ') }}
+            <b v-if="next.people > 1">{{ next.people }} people. </b>{{ shownSize(next.tools.join(', ')) }}
           </p>
           <CautionStrip
             :key="next.caution_step"

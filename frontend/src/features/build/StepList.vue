@@ -3,6 +3,7 @@
 import type { BuildView } from '@/api/types'
 import PhotoInput from '@/ui/PhotoInput.vue'
 import { moment } from '@/ui/dates'
+import { shownSize } from './book'
 
 defineProps<{ steps: BuildView['steps']; jobId: number; disabled: boolean }>()
 /** As a part of a longer sentence. */
@@ -33,7 +34,7 @@ const emit = defineEmits<{ tick: [id: string]; untick: [id: string]; photo: [id:
           >
           <template v-else
             >about {{ s.minutes.toFixed(0) }} min<template v-if="s.people > 1">, {{ s.people }} people</template
-            ><template v-if="s.tools.length > 0">; {{ s.tools.join(', ') }}</template></template
+            ><template v-if="s.tools.length > 0">; {{ shownSize(s.tools.join(', ')) }}</template></template
           >
         </p>
       </div>
