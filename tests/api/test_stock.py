@@ -154,3 +154,25 @@ def test_what_a_deleted_job_took_stays_taken(tech: Caller, boss: Caller, path: s
         assert empty_basket(session, datetime.now(UTC) + BASKET_KEEPS + timedelta(hours=1))
     database.dispose()
     assert tech.get(path).status_code == 404 and there(tech, "LG-25-M8") == 4
+
+
+def test_what_was_made_elsewhere_or_before_the_stock_was_counted_takes_nothing(tech: Caller, boss: Caller, path: str) -> None:
+    """A job taken in with its ticks has used its own workshop's parts; kept again here, only what is ticked here takes any."""
+    counted(boss, {"number": "LG-25-M8", "quantity": 20})
+    both = {**BOOK, "anew": ["charge_cable", "engine_strap"], "ticks": [{"step": "make:charge_cable"}]}
+    answered(tech.post(f"{path}/build", both), 201)
+    counted(boss, {"number": "LG-25-M8", "quantity": 20})
+    read = answered(tech.post("/api/jobs/import", raw=tech.get(f"{path}/bundle").data), 201)
+    other = f"/api/jobs/{read['id']}"
+    kept = answered(tech.get(f"{other}/build"))["document"]
+    answered(tech.post(f"{other}/build", {**kept, "leads": []}), 201)
+    assert there(tech, "LG-25-M8") == 20
+    bill = answered(tech.post(f"{other}/build/bill", kept))
+    asked = {x["id"]: x for x in bill["lines"]}
+    lugs = (
+        sum(t["quantity"] for t in asked["lug:25 mm2:M8"]["takes"] if t["step"] == "make:engine_strap")
+        if "lug:25 mm2:M8" in asked
+        else 0
+    )
+    answered(tech.post(f"{other}/build", {**kept, "ticks": [*kept["ticks"], {"step": "make:engine_strap"}]}), 201)
+    assert there(tech, "LG-25-M8") == 20 - lugs

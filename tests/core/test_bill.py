@@ -116,6 +116,16 @@ def test_what_was_booked_is_neither_wanted_again_nor_charged_twice() -> None:
     assert not taken_from(after, {"make:charge_cable"})
 
 
+def test_a_lead_that_was_made_elsewhere_is_charged_and_takes_nothing() -> None:
+    before = bill("charge_cable", "engine_strap")
+    after = bill("charge_cable", "engine_strap", ticks=[{"step": "make:charge_cable"}])
+    assert after.total == before.total
+    for was, now in zip(before.lines, after.lines, strict=True):
+        own = [t for t in was.takes if t.step == "make:charge_cable"]
+        assert now.used == pytest.approx(sum(t.quantity for t in own) / (1000 if was.by_length else 1))
+        assert now.takes == tuple(t for t in was.takes if t not in own) and now.wanted == was.wanted
+
+
 def test_what_was_used_for_a_plan_that_changed_is_still_on_the_bill() -> None:
     gone = (Booked(need="cable:16 mm2", step="make:charge_cable", number="CB-16", piece="R0", quantity=1500),)
     last = bill("charge_cable", booked=gone).lines[-1]

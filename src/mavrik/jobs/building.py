@@ -70,9 +70,12 @@ def keep_build(session: Session, job_id: int, book: BuildBook, who: Who, edited_
     if early := [s for s in view.steps if s.id in view.too_early and s.id not in before]:
         said = [Problem("build", "ticks", f"'{s.text}' comes after '{s.waits_for[0]}', which is not ticked.") for s in early]
         raise InvalidError(said[0].message, said)
-    stock.one_at_a_time(session)
-    # What was used is taken from the bill as it stood: the shortest reel then is the one that was cut.
-    stock.book(session, row.id, _bill(session, row, stamped), [s.id for s in view.steps if s.done], who)
+    done, ticked = {s.id for s in view.steps if s.done} - before.keys(), {t.step for t in ticks}
+    if done or before.keys() - ticked:
+        stock.one_at_a_time(session)
+        unticked = stamped.model_copy(update={"ticks": tuple(before.values())})
+        # What was used is taken from the bill as it stood: the shortest reel then is the one that was cut.
+        stock.book(session, row.id, _bill(session, row, unticked), done, before.keys() - ticked, who)
     revision = keep_document(
         session, row, DocumentKind.BUILD, stamped, who, f"the work at the bench: {view.headline}"[:300], edited_from
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Annotated
 
 from pydantic import Field
@@ -92,17 +92,17 @@ def booked(session: Session, job_id: int) -> tuple[Booked, ...]:
     )
 
 
-def book(session: Session, job_id: int, bill: Bill, done: Sequence[str], who: Who) -> None:
-    """Take out of the stock what steps that are done have used, and put back what those that no longer are had.
+def book(session: Session, job_id: int, bill: Bill, done: Collection[str], undone: Collection[str], who: Who) -> None:
+    """Take out of the stock what steps have used that are done now, and put back what those had taken that are not after all.
 
-    bill: of the job, with what it had used; done: ids of all its steps that are ticked
+    bill: of the job, with what it had used; done, undone: ids of the steps that were ticked just now, and of those that no longer are
     A step that has taken its parts takes none again. Whoever calls it holds `one_at_a_time`, since before the bill was made.
     """
     before = booked(session, job_id)
-    took, ticked = {b.step for b in before}, set(done)
-    for b in (b for b in before if b.step not in ticked):
+    took = {b.step for b in before}
+    for b in (b for b in before if b.step in undone):
         _move(session, b.number, b.piece, b.quantity, "returned", who, job_id, b.need, b.step)
-    for b in taken_from(bill, ticked - took):
+    for b in taken_from(bill, set(done) - took):
         _move(session, b.number, b.piece, -b.quantity, "used", who, job_id, b.need, b.step)
     session.flush()
 

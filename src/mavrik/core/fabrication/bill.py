@@ -128,7 +128,8 @@ def bill_of(
     """What a plan takes of the stock, what has to be bought, and what the job is charged.
 
     needs, minutes: of the plan, `needs_of` and `work_steps`; book: parts that were chosen by hand, and what is ticked; prices: hours and tax;
-    stock, units: what can be had; on_hand: what is there, without what the job has used; booked: what that was
+    stock, units: what can be had; on_hand: what is there, without what the job has used; booked: what that was. A step that is ticked and
+    has booked nothing was made of parts from elsewhere: they are charged, and not taken
     Of the parts that serve, one that is there is taken before one that is bought, then the cheapest. Cable is cut by `nest`: what is short
     is bought in one length. A rest under 300 mm is scrap and charged.
     Source: arithmetic, in decimals; each amount to the cent.
@@ -142,10 +143,10 @@ def bill_of(
     >>> line.from_stock, line.buy, str(line.amount), str(bill.labour)
     (1.0, 5.0, '3.20', '30.00')
     """
-    of = {c.need: c for c in book.parts}
+    of, ticked = {c.need: c for c in book.parts}, {t.step for t in book.ticks}
     lines, proven = [], True
     for need in needs:
-        line, sure = _line(need, of.get(need.id), prices, stock, units, on_hand, [b for b in booked if b.need == need.id])
+        line, sure = _line(need, of.get(need.id), prices, stock, units, on_hand, [b for b in booked if b.need == need.id], ticked)
         lines.append(line)
         proven = proven and sure
     lines += _left_over(needs, booked, stock)
@@ -185,13 +186,16 @@ def _left_over(needs: Sequence[Need], booked: Sequence[Booked], stock: StockList
 
 
 def _line(
-    need: Need, chosen: PartChoice | None, prices: PriceList, stock: StockList, units: UnitList, on_hand: OnHand, booked: Sequence[Booked]
+    need: Need, chosen: PartChoice | None, prices: PriceList, stock: StockList, units: UnitList, on_hand: OnHand, booked: Sequence[Booked],
+    ticked: Collection[str],
 ) -> tuple[BillLine, bool]:  # fmt: skip
     """A line, and whether its cutting is the best there is."""
     per = 1000 if need.by_length else 1
     done = {b.step for b in booked}
-    left = [u for u in need.uses if u.step not in done]
-    used = sum(b.quantity for b in booked) / per
+    left = [u for u in need.uses if u.step not in done and u.step not in ticked]
+    # Done with parts that this stock never had: in another workshop, or before anything was counted.
+    own = sum(u.mm or u.pieces for u in need.uses if u.step not in done and u.step in ticked) / per
+    used = sum(b.quantity for b in booked) / per + own
     priced = {i.number: i.price for i in stock.items}
     rough = cents(decimal_of(need.about))
     spent = sum((cents(decimal_of(b.quantity / per) * priced.get(b.number, rough)) for b in booked), Decimal("0.00"))
@@ -204,14 +208,14 @@ def _line(
     if need.spec is None or not serving:
         price = chosen.price if chosen and chosen.price is not None else _of_units(need, units)
         each = rough if price is None else price
-        amount, bare = spent + cents(decimal_of(missing) * each), price is None and not need.about
+        amount, bare = spent + cents(decimal_of(missing + own) * each), price is None and not need.about
         return base.model_copy(
             update={
                 "price": each, "amount": amount, "outlay": cents(decimal_of(missing) * each), "buy": missing, "rough": price is None,
                 "unpriced": bare, "takes": _plain(left),
             }
         ), True  # fmt: skip
-    ways = [_taken(base, i, left, on_hand, spent) for i in serving]
+    ways = [_taken(base, i, left, on_hand, spent, own) for i in serving]
     best = min(ways, key=lambda w: (w[0].buy > 0, w[0].amount, w[0].number))
     line, sure = next((w for w in ways if chosen and w[0].number == chosen.number), best)
     offers = tuple(Offer(number=i.number, label=i.label, price=i.price, in_stock=_in_stock(i, on_hand)) for i in serving)
@@ -230,7 +234,9 @@ def _in_stock(item: StockItem, on_hand: OnHand) -> float:
     return max(on_hand.quantity.get(item.number, 0.0), 0.0) / (1000 if item.by_length else 1)
 
 
-def _taken(base: BillLine, item: StockItem, left: Sequence[Use], on_hand: OnHand, spent: Decimal) -> tuple[BillLine, bool]:
+def _taken(
+    base: BillLine, item: StockItem, left: Sequence[Use], on_hand: OnHand, spent: Decimal, own: float
+) -> tuple[BillLine, bool]:
     """The line with a part of the list, and whether its cutting is the best there is."""
     takes, sure = _cuts(item, left, on_hand) if item.kind is PartKind.CABLE else (_plain(left), True)
     per = 1000 if item.by_length else 1
@@ -243,7 +249,7 @@ def _taken(base: BillLine, item: StockItem, left: Sequence[Use], on_hand: OnHand
     line = base.model_copy(
         update={
             "number": item.number, "label": item.label, "price": item.price, "from_stock": there, "buy": float(buy), "scrap": scrap,
-            "amount": spent + cents(decimal_of(wanted + scrap) * item.price), "outlay": cents(decimal_of(buy) * item.price), "rough": False,
+            "amount": spent + cents(decimal_of(wanted + scrap + own) * item.price), "outlay": cents(decimal_of(buy) * item.price), "rough": False,
             "days": item.days if buy else 0.0, "takes": takes,
         }
     )  # fmt: skip
