@@ -129,6 +129,7 @@ td {
 }
 td:first-child {
   white-space: normal;
+  min-width: 150px;
 }
 .beside {
   margin-left: 8px;

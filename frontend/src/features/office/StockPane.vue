@@ -248,7 +248,11 @@ function takeReels(text: string): void {
   align-items: start;
 }
 .find {
+  flex: 1 1 160px;
   max-width: 280px;
+}
+.row {
+  flex-wrap: wrap;
 }
 .list {
   max-height: calc(100vh - 300px);
@@ -258,7 +262,13 @@ function takeReels(text: string): void {
 .name {
   padding: 0;
   min-height: 44px;
+  height: auto;
   font-weight: 700;
+  white-space: normal;
+  text-align: left;
+}
+.name :deep(.v-btn__content) {
+  white-space: normal;
 }
 .code {
   margin-left: 8px;
@@ -288,12 +298,16 @@ fieldset {
 }
 @media (max-width: 1023px) {
   .two {
-    grid-template-columns: 1fr;
+    grid-template-columns: minmax(0, 1fr);
   }
 }
 @media (max-width: 560px) {
   .pairs {
-    grid-template-columns: 1fr;
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .code {
+    display: block;
+    margin-left: 0;
   }
 }
 </style>
