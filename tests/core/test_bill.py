@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from decimal import Decimal
 from fractions import Fraction
 
@@ -11,10 +12,12 @@ from pydantic import ValidationError
 from mavrik.core.catalogue.prices import usual_prices
 from mavrik.core.catalogue.units import usual_units
 from mavrik.core.circuit import Circuit, ConductorBranch
+from mavrik.core.circuit.branches.relay import RelayBranch
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.fabrication.bench import Shop, all_leads, build_bill, build_view
 from mavrik.core.fabrication.bill import Bill, Booked, Length, OnHand, taken_from
 from mavrik.core.fabrication.documents import BuildBook, PartChoice
+from mavrik.core.fabrication.quotation import Consent, QuotationAsked, quotation_of, says_the_same
 from mavrik.core.fabrication.stock import SAYS, PartKind, PartSpec, StockItem, StockList, serves, usual_stock
 
 CAR = build_layout("front_battery", 12)
@@ -215,3 +218,27 @@ def test_two_parts_of_one_number_are_refused() -> None:
 def test_the_list_to_begin_with_says_of_each_part_what_its_kind_asks() -> None:
     kinds = {i.kind for i in usual_stock().items}
     assert kinds == set(PartKind) - {PartKind.OTHER} and set(SAYS) == set(PartKind)
+
+
+def test_of_one_relay_only_one_is_had_whatever_asks_for_it() -> None:
+    layout = build_layout("second_battery_link", 12)
+    relays = tuple(RelayBranch(id=f"r{a}", label=f"Relay {a}", from_node="x", to_node="y", rating_a=a) for a in (100, 130))
+    made = tuple(
+        r.model_copy(update={"from_node": layout.branches[0].from_node, "to_node": layout.branches[0].to_node}) for r in relays
+    )
+    planned = layout.model_copy(update={"branches": (*layout.branches, *made)})
+    lines = build_bill(layout, planned, BuildBook(), on_hand({"RL-130": 1})).lines
+    relay = [x for x in lines if x.id.startswith("contact:relay")]
+    assert [(x.number, x.from_stock, x.buy) for x in relay] == [("RL-130", 1, 0), ("RL-130", 0, 1)]
+
+
+def test_a_quotation_stands_while_cable_is_cut_otherwise_and_not_when_a_price_changes() -> None:
+    asked = QuotationAsked(valid_until=date(2030, 1, 1))
+    offer = quotation_of(bill("charge_cable", "battery_lead"), 60, asked)
+    cut = quotation_of(bill("charge_cable", "battery_lead", shop=on_hand(CB_25=(1_500,))), 60, asked)
+    assert offer != cut and says_the_same(offer, cut), "170 mm of scrap on two leads"
+    assert says_the_same(offer.model_copy(update={"accepted": Consent(by="The owner")}), offer)
+    assert not says_the_same(offer, quotation_of(bill("charge_cable", "battery_lead"), 61, asked))
+    assert not says_the_same(offer, quotation_of(bill("charge_cable"), 60, asked))
+    longer = bill("charge_cable", "battery_lead", leads=[{"branch_id": "charge_cable", "route_mm": 2500}])
+    assert not says_the_same(offer, quotation_of(longer, 60, asked))

@@ -149,6 +149,7 @@ def bill_of(
         line, sure = _line(need, of.get(need.id), prices, stock, units, on_hand, [b for b in booked if b.need == need.id], ticked)
         lines.append(line)
         proven = proven and sure
+        on_hand = _without(on_hand, line, stock)
     lines += _left_over(needs, booked, stock)
     parts = sum((line.amount for line in lines), Decimal("0.00"))
     labour = cents(decimal_of(minutes) / 60 * decimal_of(prices.labour_per_h))
@@ -159,6 +160,15 @@ def bill_of(
         currency=prices.currency, outlay=sum((line.outlay for line in lines), Decimal("0.00")),
         days=max((line.days for line in lines), default=0.0), proven=proven, open=tuple(line.text for line in lines if line.unpriced),
     )  # fmt: skip
+
+
+def _without(on_hand: OnHand, line: BillLine, stock: StockList) -> OnHand:
+    """What is there for the lines that follow: of one relay only one is had, whatever asks for it. Cable of a size is asked for once."""
+    item = next((i for i in stock.items if i.number == line.number), None)
+    if item is None or item.kind is PartKind.CABLE or not line.from_stock:
+        return on_hand
+    left = on_hand.quantity.get(item.number, 0.0) - line.from_stock * (1000 if item.by_length else 1)
+    return on_hand.model_copy(update={"quantity": {**on_hand.quantity, item.number: left}})
 
 
 def _left_over(needs: Sequence[Need], booked: Sequence[Booked], stock: StockList) -> list[BillLine]:

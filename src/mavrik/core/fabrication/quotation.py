@@ -12,6 +12,8 @@ from mavrik.core.fabrication.amounts import Amount, cents, decimal_of
 from mavrik.core.fabrication.bill import Bill, BillLine
 
 MOST_LINES = 300
+NEAR = 0.02
+"""Share of the total by which a quotation may be off what the work comes to now. Our choice."""
 HOLDS_DAYS = 30
 """A quotation usually holds so long. Common practice, no source."""
 Hours = Annotated[float, Field(ge=0, le=10_000)]
@@ -107,5 +109,10 @@ def says_the_same(one: Quotation, other: Quotation) -> bool:
     """Whether two quotations ask the same for the same.
 
     one, other: whatever they say of validity and consent
+    The same parts at the same prices, and no more than two per cent between their totals: cable that is cut from other reels as the work
+    goes on leaves other rests, and amounts that are rounded one by one are a cent apart.
     """
-    return one.model_copy(update={"asked": other.asked, "accepted": other.accepted}) == other
+    alike = [[(x.text, x.price, x.rough) for x in q.lines] for q in (one, other)]
+    rates = [(q.labour_per_h, q.tax_share, q.currency) for q in (one, other)]
+    near = abs(one.total - other.total) <= decimal_of(NEAR) * max(one.total, other.total)
+    return alike[0] == alike[1] and rates[0] == rates[1] and near
