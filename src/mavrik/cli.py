@@ -103,9 +103,11 @@ job is to make leads, every lead of its circuit. Needs no database and no networ
 The output (docs/formats/mavrik-build.v1.schema.json says every field; mm, Nm, N, mV, minutes, each with its unit in its name):
   format, version, program_version    "mavrik-build", 1
   job_number, circuit_revision
-  book                 what was measured and ticked: leads[], anew[], ticks[] (step, by, at)
-  view                 headline, cards[] (size, cut_mm, ends[], in_order[], assumed[], problem), cables[] (size, total_mm, cuts[]),
-                       steps[] (id, phase, text, minutes, done, ready, waits_for[]), next_step, minutes_left
+  book                 what was measured, chosen and ticked: leads[], anew[], ticks[] (step, by, at), parts[], photos[]
+  view                 headline, cards[] (size, cut_mm, ends[], in_order[], waits[], assumed[], problem), cables[] (size, total_mm,
+                       cuts[]), steps[] (id, phase, text, minutes, tools[], people, done, ready, waits_for[]), next_step, minutes_left
+  bill                 lines[] (text, wanted, buy, number, price, amount, rough, unpriced), parts, labour, tax, total, as decimals in
+                       strings: by the parts and prices that a workshop begins with, with nothing in stock
 With --csv the pieces to cut alone: cable, cut_mm, pieces, lead, and point, lug and stud of either end.
 """
 
