@@ -101,3 +101,19 @@ def test_a_photo_stands_at_its_step_and_travels_and_no_other_jobs_does(tech: Cal
     carried = answered(tech.get(f"/api/jobs/{read['id']}/build"))
     assert next(s["photo"] for s in carried["view"]["steps"] if s["id"] == "make:charge_cable") == photo
     assert tech.get(f"/api/jobs/{read['id']}/photos/{photo}").status_code == 200
+
+
+def test_the_printed_sheet_takes_as_long_as_the_screen_says(
+    tech: Caller, boss: Caller, path: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The workshop's own hours count on both."""
+    monkeypatch.setattr("mavrik.exchange.files.bench_sheet.render_pdf", str.encode)
+    answered(tech.post(f"{path}/build", {"anew": ["charge_cable"]}), 201)
+    kept = answered(boss.get("/api/prices"))
+    slower = {**kept["document"], "lead_h": kept["document"]["lead_h"] + 2}
+    now = answered(boss.put("/api/prices", {"document": slower, "revision": kept["revision"]}))
+    try:
+        left = answered(tech.get(f"{path}/build"))["view"]["minutes_left"]
+        assert left > 120 and f"About {left:.0f} min left" in tech.get(f"{path}/files/bench.pdf").text
+    finally:
+        answered(boss.put("/api/prices", {"document": kept["document"], "revision": now["revision"]}))

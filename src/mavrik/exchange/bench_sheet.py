@@ -7,6 +7,7 @@ from datetime import datetime
 
 from markupsafe import Markup
 
+from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.fabrication.bench import WorkStep
 from mavrik.core.fabrication.cards import LeadCard
 from mavrik.core.fabrication.drawing import lead_drawing
@@ -37,13 +38,13 @@ class _Phase:
     steps: list[WorkStep]
 
 
-def render_bench_sheet(bundle: Bundle, workshop: str, printed_at: datetime) -> str:
+def render_bench_sheet(bundle: Bundle, workshop: str, printed_at: datetime, prices: PriceList | None = None) -> str:
     """All of a job's work at the bench as a whole HTML page.
 
-    bundle: the job; workshop, printed_at: at its head
+    bundle: the job; workshop, printed_at: at its head; prices: whose hours the steps take, None: as a workshop begins with
     Raises ValueError where there is no circuit, or nothing is made, taken out or fitted.
     """
-    made = build_bundle(bundle)
+    made = build_bundle(bundle, prices)
     if not made.view.steps:
         raise ValueError("Nothing is to be made: there is no sheet for the bench.")
     phases: list[_Phase] = []

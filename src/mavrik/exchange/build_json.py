@@ -9,7 +9,7 @@ from typing import Any
 from pydantic import Field
 
 from mavrik import __version__
-from mavrik.core.catalogue.prices import usual_prices
+from mavrik.core.catalogue.prices import PriceList, usual_prices
 from mavrik.core.catalogue.units import usual_units
 from mavrik.core.document import Document
 from mavrik.core.fabrication.bench import BuildProblemError, BuildView, Shop, build_bill, build_view, first_book
@@ -35,10 +35,10 @@ class BuildFile(Document):
     bill: Bill = Field(description="By the parts and prices that a workshop begins with, nothing in stock")
 
 
-def build_bundle(bundle: Bundle) -> BuildFile:
+def build_bundle(bundle: Bundle, prices: PriceList | None = None) -> BuildFile:
     """What is made for a job's plan, as far as its book says it has come.
 
-    bundle: the job
+    bundle: the job; prices: the workshop's hours and prices, None: as one begins with
     Raises ValueError where there is no circuit, or its book cannot be.
     """
     found, planned = bundle.latest(CircuitRole.AS_FOUND), bundle.latest(CircuitRole.PROPOSAL)
@@ -46,7 +46,7 @@ def build_bundle(bundle: Bundle) -> BuildFile:
         raise ValueError("The bundle has no circuit 'as_found'.")
     to = planned or found
     book = bundle.build() or first_book(found.document, planned is None and Purpose.MAKE_LEADS in bundle.job.purposes)
-    shop = Shop(usual_prices(), usual_units(), usual_stock())
+    shop = Shop(prices or usual_prices(), usual_units(), usual_stock())
     try:
         view = build_view(found.document, to.document, book, shop.prices)
         bill = build_bill(found.document, to.document, book, shop)

@@ -39,6 +39,7 @@ from mavrik.jobs import captures
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.finding import told_findings
+from mavrik.jobs.lists import prices
 from mavrik.jobs.photos import carried_photos, take_in_photo
 from mavrik.jobs.records import JobRecord
 from mavrik.jobs.runs import add_run
@@ -146,6 +147,7 @@ def export_file(session: Session, job_id: int, name: str, printing: Printing) ->
         room = _room_for_samples(bundle_of(job, photos=taken), kind.sample_bytes)
         if kind.says_findings:
             printing = replace(printing, findings=told_findings(session, get_row(session, job_id)))
+        printing = replace(printing, prices=prices(session).document)
         data = kind.write(bundle_of(job, captures.carried(session, job_id, room), taken), printing)
     except ValueError as error:
         raise InvalidError(str(error)) from error

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 
+from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.findings import Findings
 from mavrik.domain.job import DocumentKind
 from mavrik.exchange.bundle import Bundle
@@ -21,6 +22,8 @@ class Printing:
     """What was found of the job, where that is known; None: a file that says it judges the job."""
     address: str = ""
     """Where a browser reaches the workshop's server; empty: not known."""
+    prices: PriceList | None = None
+    """What the workshop reckons its hours with; None: as one begins with."""
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from mavrik.exchange.sheet import render_pdf
 
 
 def _write(bundle: Bundle, printing: Printing) -> bytes:
-    return render_pdf(render_bench_sheet(bundle, printing.workshop, printing.at))
+    return render_pdf(render_bench_sheet(bundle, printing.workshop, printing.at, printing.prices))
 
 
 BENCH_SHEET = JobFile(14, "bench.pdf", "Sheet for the bench", "-bench.pdf", "application/pdf", _write, needs=DocumentKind.BUILD)
