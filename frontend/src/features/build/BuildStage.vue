@@ -77,6 +77,13 @@ function turn(by: number): void {
   if (to) chosen.value = to.branch_id
   pane.value = 'lead'
 }
+/** With nothing to make the leads that stay are what there is to see; from then on they stand as they are left. */
+const staysShown = ref(false)
+watch(
+  () => view.value?.cards.length,
+  (now, before) => before === undefined && (staysShown.value = now === 0),
+  { immediate: true },
+)
 /** Where the danger is real its cautions want a tap before the step is ticked. */
 const cleared = ref('')
 function tick(id: string): void {
@@ -220,7 +227,12 @@ useKeys([
             >
           </div>
           <p v-else class="quiet">No lead is to be made.</p>
-          <details v-if="view.stays.length > 0" class="mt-3" :open="view.cards.length === 0">
+          <details
+            v-if="view.stays.length > 0"
+            class="mt-3"
+            :open="staysShown"
+            @toggle="staysShown = ($event.target as HTMLDetailsElement).open"
+          >
             <summary>Leads that stay as they are, to be made anew all the same</summary>
             <div class="stays">
               <v-checkbox
