@@ -1,0 +1,154 @@
+"""What a workshop has to work with: bays, people, hours, days it is closed, tools that there are not enough of."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from datetime import date
+from enum import StrEnum
+from itertools import pairwise
+from typing import Annotated, Self
+
+from pydantic import Field, model_validator
+
+from mavrik.core.catalogue.tables import Table, load_table
+from mavrik.core.document import Day, Document, Identifier, Label
+
+QUARTER_MIN = 15
+"""Work is laid out in quarters of an hour. Our choice: nobody holds a finer plan in a workshop."""
+
+Clock = Annotated[
+    str,
+    Field(
+        pattern=r"^([01][0-9]|2[0-3]):(00|15|30|45)$", description="Time of day on the workshop's clock, in quarters of an hour"
+    ),
+]
+
+
+class TaskKind(StrEnum):
+    """What is done of a job in one go."""
+
+    MEASURE = "measure"
+    MAKE = "make"
+    FIT = "fit"
+
+
+TASK_WORDS = {
+    TaskKind.MEASURE: "Test and find",
+    TaskKind.MAKE: "Make leads",
+    TaskKind.FIT: "Work on the vehicle",
+}
+IN_BAY = frozenset({TaskKind.MEASURE, TaskKind.FIT})
+"""Leads are made on the bench; all else wants the vehicle in a bay."""
+
+
+class Shift(Document):
+    """Hours of one day of the week."""
+
+    weekday: Annotated[int, Field(ge=0, le=6, description="0 is Monday")]
+    begins: Clock
+    ends: Clock
+
+    @model_validator(mode="after")
+    def _forward(self) -> Self:
+        if self.begins >= self.ends:
+            raise ValueError(f"Hours end after they begin, not {self.begins} to {self.ends}")
+        return self
+
+
+class Closed(Document):
+    """Days on which nobody works, or one does not."""
+
+    first: Day
+    last: Day
+    label: Annotated[str, Field(max_length=80)] = ""
+
+    @model_validator(mode="after")
+    def _forward(self) -> Self:
+        if self.first > self.last:
+            raise ValueError(f"The last day comes after the first, not {self.first} to {self.last}")
+        return self
+
+    def covers(self, day: date) -> bool:
+        """Whether a day is one of them."""
+        return self.first <= day <= self.last
+
+
+class Bay(Document):
+    """A place for one vehicle."""
+
+    id: Identifier
+    label: Label
+
+
+class Worker(Document):
+    """Somebody who works there."""
+
+    id: Identifier
+    label: Label
+    away: Annotated[tuple[Closed, ...], Field(max_length=100)] = ()
+
+    def is_away(self, day: date) -> bool:
+        """Whether they are not there on a day."""
+        return any(c.covers(day) for c in self.away)
+
+
+class SharedTool(Document):
+    """A tool that several jobs want at once."""
+
+    id: Identifier
+    label: Label
+    count: Annotated[int, Field(ge=1, le=20, description="How many there are")] = 1
+    tasks: Annotated[
+        tuple[TaskKind, ...], Field(max_length=len(TaskKind), description="It is wanted all through work of these kinds")
+    ]
+
+
+class Workshop(Document):
+    """A workshop's means. Its clock is that of the machine it is kept on."""
+
+    bays: Annotated[tuple[Bay, ...], Field(min_length=1, max_length=20)]
+    people: Annotated[tuple[Worker, ...], Field(min_length=1, max_length=30)]
+    shifts: Annotated[tuple[Shift, ...], Field(min_length=1, max_length=40)]
+    closed: Annotated[tuple[Closed, ...], Field(max_length=200)] = ()
+    tools: Annotated[tuple[SharedTool, ...], Field(max_length=20)] = ()
+    measure_min: Annotated[
+        int, Field(ge=15, le=2400, description="A job of which nothing is planned yet takes so long [min]")
+    ] = 90
+
+    @model_validator(mode="after")
+    def _is_one(self) -> Self:
+        if wrong := next(iter(_twice(self)), None):
+            raise ValueError(wrong)
+        return self
+
+
+def _twice(workshop: Workshop) -> Iterator[str]:
+    """What stands twice, in words."""
+    every: tuple[tuple[str, Sequence[Bay | Worker | SharedTool]], ...] = (
+        ("bays", workshop.bays), ("people", workshop.people), ("tools", workshop.tools)
+    )  # fmt: skip
+    for what, things in every:
+        for known_as, times in Counter(x.id for x in things).items():
+            if times > 1:
+                yield f"Two {what} go by '{known_as}'"
+    for day in range(7):
+        hours = sorted((s for s in workshop.shifts if s.weekday == day), key=lambda s: s.begins)
+        for early, late in pairwise(hours):
+            if late.begins < early.ends:
+                yield f"Hours overlap: {early.begins} to {early.ends} and {late.begins} to {late.ends}"
+
+
+class WorkshopTable(Table):
+    """The file ``workshop.json``."""
+
+    workshop: Workshop
+
+
+def usual_workshop() -> Workshop:
+    """What a workshop begins with: invented, to be replaced by its own.
+
+    >>> [b.label for b in usual_workshop().bays]
+    ['Bay 1', 'Bay 2']
+    """
+    return load_table("workshop", WorkshopTable).workshop
