@@ -4,6 +4,70 @@
  */
 
 export interface paths {
+    "/api/calendar-feeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One's calendar addresses
+         * @description What they are for, and when they were fetched last; the addresses themselves are kept nowhere.
+         */
+        get: operations["schedule_get_feeds_calendar_feeds_get"];
+        put?: never;
+        /**
+         * Make a calendar address
+         * @description Whoever knows it reads the schedule without signing in, until it is revoked. It is shown this once.
+         */
+        post: operations["schedule_post_feed_calendar_feeds_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendar-feeds/{feed_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Revoke a calendar address
+         * @description One of one's own; at once.
+         */
+        delete: operations["schedule_delete_feed_calendar_feeds__int_feed_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendar/{token}.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A calendar by its secret address
+         * @description For calendar programs, which cannot sign in.
+         */
+        get: operations["schedule_get_calendar_calendar__string_token__ics_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/catalogue": {
         parameters: {
             query?: never;
@@ -1752,6 +1816,130 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schedule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The schedule
+         * @description As it was kept last, and what it comes to now: from what is left of every open job.
+         */
+        get: operations["schedule_get_schedule_schedule_get"];
+        /**
+         * Keep the schedule
+         * @description With whatever cannot be of it: it says so. Refused with 409 when somebody else saved in between.
+         */
+        put: operations["schedule_put_schedule_schedule_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schedule.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The schedule as a calendar
+         * @description As it was kept last, as iCalendar.
+         */
+        get: operations["schedule_get_schedule_ics_schedule_ics_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schedule/layouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lay the work out anew
+         * @description A task; what comes of it is a proposal, and nothing is kept.
+         */
+        post: operations["schedule_post_layout_schedule_layouts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schedule/layouts/{task_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A layout that was worked out
+         * @description With what it moves, and why. 404 until its task is done.
+         */
+        get: operations["schedule_get_layout_schedule_layouts__int_task_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schedule/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Find a place for a job
+         * @description The first that is free, with nothing else moved; nothing is kept.
+         */
+        post: operations["schedule_post_place_schedule_place_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schedule/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a schedule comes to
+         * @description Nothing is kept.
+         */
+        post: operations["schedule_post_schedule_preview_schedule_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schema/bundle": {
         parameters: {
             query?: never;
@@ -2142,6 +2330,50 @@ export interface paths {
          * @description Two columns, engine speed and hours.
          */
         post: operations["plans_post_speeds_use_speeds_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workshop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bays, people and hours
+         * @description As they were kept last; invented ones to begin with.
+         */
+        get: operations["schedule_get_workshop_workshop_get"];
+        /**
+         * Keep bays, people and hours
+         * @description All of them. Refused with 409 when somebody else saved in between.
+         */
+        put: operations["schedule_put_workshop_workshop_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workshop/closed/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read closed days
+         * @description Of an iCalendar file, such as a country's holidays, without keeping them.
+         */
+        post: operations["schedule_post_closed_text_workshop_closed_read_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2592,6 +2824,19 @@ export interface components {
             mv_per_k: number;
         };
         /**
+         * Bay
+         * @description A place for one vehicle.
+         */
+        Bay: {
+            /**
+             * Id
+             * @description Short name, unique in the document
+             */
+            id: string;
+            /** Label */
+            label: string;
+        };
+        /**
          * BeltChange
          * @description What the belt round the two pulleys becomes.
          */
@@ -2939,6 +3184,59 @@ export interface components {
             saves: number;
             /** Words */
             words: string;
+        };
+        /**
+         * Block
+         * @description A piece of work in its place.
+         */
+        Block: {
+            /** Bay */
+            bay: string | null;
+            /**
+             * Begins
+             * Format: date-time
+             */
+            begins: string;
+            /** Begun */
+            begun: boolean;
+            /**
+             * Conflicts
+             * @description How many of the schedule's conflicts it is part of
+             */
+            conflicts: number;
+            /**
+             * Ends
+             * Format: date-time
+             */
+            ends: string;
+            /** Job Id */
+            job_id: number;
+            kind: components["schemas"]["TaskKind"];
+            /** Label */
+            label: string;
+            /**
+             * Late
+             * @description By how much it is over after what was promised, in words; empty: it is not, or nothing was promised
+             */
+            late: string;
+            /**
+             * Minutes
+             * @description What is left of it, in whole quarters of an hour
+             */
+            minutes: number;
+            /** Number */
+            number: string;
+            /** People */
+            people: string[];
+            /** People Wanted */
+            people_wanted: number;
+            /** Pinned */
+            pinned: boolean;
+            /**
+             * Stretches
+             * @description From now on
+             */
+            stretches: components["schemas"]["Stretch"][];
         };
         /**
          * BodyBranch
@@ -3535,6 +3833,14 @@ export interface components {
             to_c: number;
         };
         /**
+         * CalendarText
+         * @description An iCalendar file.
+         */
+        CalendarText: {
+            /** Text */
+            text: string;
+        };
+        /**
          * CaptureList
          * @description All captures of a job, the newest first.
          */
@@ -3726,6 +4032,11 @@ export interface components {
              * @description That lugs are made for
              */
             studs: components["schemas"]["LabelledChoice"][];
+            /**
+             * Task Kinds
+             * @description What is done of a job in one go
+             */
+            task_kinds: components["schemas"]["LabelledChoice"][];
             /** Termination Conditions */
             termination_conditions: components["schemas"]["LabelledChoice"][];
             /** Termination Kinds */
@@ -3983,6 +4294,45 @@ export interface components {
             lock: number | null;
         };
         /**
+         * Closed
+         * @description Days on which nobody works, or one does not.
+         */
+        Closed: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+        };
+        /**
+         * ClosedRead
+         * @description What a calendar says of days on which nobody works.
+         */
+        ClosedRead: {
+            /** Closed */
+            closed: components["schemas"]["Closed"][];
+            /**
+             * Repeated
+             * @description Entries that come again, of which only the first time is taken
+             */
+            repeated: number;
+            /**
+             * Skipped
+             * @description Entries that are no whole days, lie too far away, or say nothing
+             */
+            skipped: number;
+        };
+        /**
          * ComparedBranch
          * @description A branch before and after, at the same current.
          */
@@ -4056,6 +4406,16 @@ export interface components {
             outcome: components["schemas"]["Outcome"];
             /** Part */
             part: string;
+        };
+        /**
+         * Conflict
+         * @description Something that cannot be.
+         */
+        Conflict: {
+            /** Job Ids */
+            job_ids: number[];
+            /** Text */
+            text: string;
         };
         /**
          * ConnectorBranch
@@ -5250,6 +5610,47 @@ export interface components {
             /** Most S */
             most_s: number | null;
             opens: components["schemas"]["FuseOpens"] | null;
+        };
+        /**
+         * Feed
+         * @description A secret address under which the schedule is fetched.
+         */
+        Feed: {
+            /** Created At */
+            created_at: string;
+            /** Fetched At */
+            fetched_at: string | null;
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** Worker */
+            worker: string | null;
+        };
+        /**
+         * FeedAsked
+         * @description A feed that somebody wants.
+         */
+        FeedAsked: {
+            /**
+             * Label
+             * @description For what, so that it is known again
+             */
+            label: string;
+            /**
+             * Worker
+             * @description Whose work it shows; null: everybody's
+             * @default null
+             */
+            worker: string | null;
+        };
+        /**
+         * Feeds
+         * @description Those of one person.
+         */
+        Feeds: {
+            /** Feeds */
+            feeds: components["schemas"]["Feed"][];
         };
         /**
          * Fetch
@@ -7419,6 +7820,21 @@ export interface components {
             to_node: string;
         };
         /**
+         * Moved
+         * @description What a new layout does to a piece of work, in words.
+         */
+        Moved: {
+            /** Job Id */
+            job_id: number;
+            /**
+             * Slips
+             * @description It is over later than before
+             */
+            slips: boolean;
+            /** Text */
+            text: string;
+        };
+        /**
          * MovedContact
          * @description A contact of the circuit that something moves.
          */
@@ -7457,6 +7873,15 @@ export interface components {
         NamesOut: {
             /** People */
             people: components["schemas"]["Named"][];
+        };
+        /**
+         * NewFeed
+         * @description A feed with its address, which is shown this once.
+         */
+        NewFeed: {
+            feed: components["schemas"]["Feed"];
+            /** Path */
+            path: string;
         };
         /**
          * NextAction
@@ -7595,6 +8020,22 @@ export interface components {
          */
         OnShelf: {
             shelf: components["schemas"]["Shelf"];
+        };
+        /**
+         * Open
+         * @description Hours of a day.
+         */
+        Open: {
+            /**
+             * Begins
+             * Format: date-time
+             */
+            begins: string;
+            /**
+             * Ends
+             * Format: date-time
+             */
+            ends: string;
         };
         /**
          * OperatingPoint
@@ -7905,6 +8346,47 @@ export interface components {
          * @enum {string}
          */
         Place: "engine_space" | "cabin" | "outside";
+        /**
+         * PlaceAsked
+         * @description A job that a place is wanted for.
+         */
+        PlaceAsked: {
+            document: components["schemas"]["Schedule"];
+            /** Job Id */
+            job_id: number;
+        };
+        /**
+         * Placed
+         * @description A piece of work that has its place.
+         */
+        Placed: {
+            /**
+             * Bay
+             * @description Null: on the bench
+             * @default null
+             */
+            bay: string | null;
+            /**
+             * Begins
+             * Format: date-time
+             * @description On the workshop's clock, in quarters of an hour
+             */
+            begins: string;
+            /** Job Id */
+            job_id: number;
+            kind: components["schemas"]["TaskKind"];
+            /**
+             * People
+             * @default []
+             */
+            people: string[];
+            /**
+             * Pinned
+             * @description Stays where it is when all is laid out anew
+             * @default false
+             */
+            pinned: boolean;
+        };
         /**
          * Plan
          * @description What a plan was made for, and what it decided.
@@ -8424,6 +8906,21 @@ export interface components {
             /** Notes */
             notes: string[];
             target: components["schemas"]["SizingTarget"];
+        };
+        /**
+         * Proposed
+         * @description A new layout, and what it changes.
+         */
+        Proposed: {
+            /** Moved */
+            moved: components["schemas"]["Moved"][];
+            /**
+             * Proven
+             * @description Whether nothing better can be
+             */
+            proven: boolean;
+            schedule: components["schemas"]["Schedule"];
+            view: components["schemas"]["ScheduleView"];
         };
         /**
          * ProtectionBody
@@ -9490,6 +9987,69 @@ export interface components {
             repays_min: number | null;
         };
         /**
+         * Schedule
+         * @description A workshop's schedule.
+         */
+        Schedule: {
+            /**
+             * Placed
+             * @default []
+             */
+            placed: components["schemas"]["Placed"][];
+            /**
+             * Wishes
+             * @default []
+             */
+            wishes: components["schemas"]["Wish"][];
+        };
+        /**
+         * ScheduleRecord
+         * @description The schedule as it was kept last, and what it comes to now.
+         */
+        ScheduleRecord: {
+            document: components["schemas"]["Schedule"];
+            /** Revision */
+            revision: number;
+            view: components["schemas"]["ScheduleView"];
+            workshop: components["schemas"]["Workshop"];
+        };
+        /**
+         * ScheduleSave
+         * @description The schedule, as edited from a revision.
+         */
+        ScheduleSave: {
+            document: components["schemas"]["Schedule"];
+            /**
+             * Revision
+             * @description That it was edited from
+             */
+            revision: number;
+        };
+        /**
+         * ScheduleView
+         * @description What a schedule comes to.
+         */
+        ScheduleView: {
+            /** Blocks */
+            blocks: components["schemas"]["Block"][];
+            /** Conflicts */
+            conflicts: components["schemas"]["Conflict"][];
+            /** Headline */
+            headline: string;
+            /**
+             * Now
+             * Format: date-time
+             */
+            now: string;
+            /**
+             * Open
+             * @description When the workshop works, in the weeks shown
+             */
+            open: components["schemas"]["Open"][];
+            /** Waiting */
+            waiting: components["schemas"]["Waiting"][];
+        };
+        /**
          * School
          * @description How an end is joined.
          * @enum {string}
@@ -9612,11 +10172,56 @@ export interface components {
          */
         Severity: "danger" | "warning" | "note";
         /**
+         * SharedTool
+         * @description A tool that several jobs want at once.
+         */
+        SharedTool: {
+            /**
+             * Count
+             * @description How many there are
+             * @default 1
+             */
+            count: number;
+            /**
+             * Id
+             * @description Short name, unique in the document
+             */
+            id: string;
+            /** Label */
+            label: string;
+            /**
+             * Tasks
+             * @description It is wanted all through work of these kinds
+             */
+            tasks: components["schemas"]["TaskKind"][];
+        };
+        /**
          * Shelf
          * @description Where a job lies.
          * @enum {string}
          */
         Shelf: "bench" | "archive" | "basket";
+        /**
+         * Shift
+         * @description Hours of one day of the week.
+         */
+        Shift: {
+            /**
+             * Begins
+             * @description Time of day on the workshop's clock, in quarters of an hour
+             */
+            begins: string;
+            /**
+             * Ends
+             * @description Time of day on the workshop's clock, in quarters of an hour
+             */
+            ends: string;
+            /**
+             * Weekday
+             * @description 0 is Monday
+             */
+            weekday: number;
+        };
         /**
          * ShuntBranch
          * @description A shunt that a current is read across.
@@ -10445,6 +11050,22 @@ export interface components {
          */
         Stranding: "flexible" | "extra_flexible" | "road_vehicle";
         /**
+         * Stretch
+         * @description An unbroken stretch of work.
+         */
+        Stretch: {
+            /**
+             * Begins
+             * Format: date-time
+             */
+            begins: string;
+            /**
+             * Ends
+             * Format: date-time
+             */
+            ends: string;
+        };
+        /**
          * StudMetal
          * @description What a stud and its nut are made of.
          * @enum {string}
@@ -10661,6 +11282,12 @@ export interface components {
             /** Step */
             step: string;
         };
+        /**
+         * TaskKind
+         * @description What is done of a job in one go.
+         * @enum {string}
+         */
+        TaskKind: "measure" | "make" | "fit";
         /**
          * TaskList
          * @description What runs, and what ran last.
@@ -11244,6 +11871,28 @@ export interface components {
             step: number;
         };
         /**
+         * Waiting
+         * @description A job with work that has no place.
+         */
+        Waiting: {
+            /** Job Id */
+            job_id: number;
+            /** Kinds */
+            kinds: components["schemas"]["TaskKind"][];
+            /** Label */
+            label: string;
+            /** Left Out */
+            left_out: boolean;
+            /** Minutes */
+            minutes: number;
+            /** Number */
+            number: string;
+            /** Parts On */
+            parts_on: string | null;
+            /** Promised */
+            promised: string | null;
+        };
+        /**
          * WayOffered
          * @description A way to put a disconnect in, before it is tried.
          */
@@ -11278,6 +11927,33 @@ export interface components {
             seen: components["schemas"]["SeenCircuit"];
             /** @description With its whole truth table */
             way: components["schemas"]["DisconnectWay"];
+        };
+        /**
+         * Wish
+         * @description What a person said about a job.
+         */
+        Wish: {
+            /** Job Id */
+            job_id: number;
+            /**
+             * Left Out
+             * @description It takes no place for now
+             * @default false
+             */
+            left_out: boolean;
+            /**
+             * Minutes
+             * @description Instead of what the steps come to
+             */
+            minutes?: {
+                [key: string]: number;
+            };
+            /**
+             * Parts On
+             * @description Its parts are there on the morning of that day; null: by the stock list
+             * @default null
+             */
+            parts_on: string | null;
         };
         /**
          * WorkStep
@@ -11338,6 +12014,73 @@ export interface components {
              * @description What has to be done before, in words
              */
             waits_for: string[];
+        };
+        /**
+         * Worker
+         * @description Somebody who works there.
+         */
+        Worker: {
+            /**
+             * Away
+             * @default []
+             */
+            away: components["schemas"]["Closed"][];
+            /**
+             * Id
+             * @description Short name, unique in the document
+             */
+            id: string;
+            /** Label */
+            label: string;
+        };
+        /**
+         * Workshop
+         * @description A workshop's means. Its clock is that of the machine it is kept on.
+         */
+        Workshop: {
+            /** Bays */
+            bays: components["schemas"]["Bay"][];
+            /**
+             * Closed
+             * @default []
+             */
+            closed: components["schemas"]["Closed"][];
+            /**
+             * Measure Min
+             * @description A job of which nothing is planned yet takes so long [min]
+             * @default 90
+             */
+            measure_min: number;
+            /** People */
+            people: components["schemas"]["Worker"][];
+            /** Shifts */
+            shifts: components["schemas"]["Shift"][];
+            /**
+             * Tools
+             * @default []
+             */
+            tools: components["schemas"]["SharedTool"][];
+        };
+        /**
+         * WorkshopRecord
+         * @description The workshop's means.
+         */
+        WorkshopRecord: {
+            document: components["schemas"]["Workshop"];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * WorkshopSave
+         * @description The workshop's means, as edited from a revision.
+         */
+        WorkshopSave: {
+            document: components["schemas"]["Workshop"];
+            /**
+             * Revision
+             * @description That it was edited from
+             */
+            revision: number;
         };
         /**
          * Worth
@@ -11489,6 +12232,175 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    schedule_get_feeds_calendar_feeds_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feeds"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    schedule_post_feed_calendar_feeds_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedAsked"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewFeed"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    schedule_delete_feed_calendar_feeds__int_feed_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feeds"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    schedule_get_calendar_calendar__string_token__ics_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
     catalogue_get_catalogue_catalogue_get: {
         parameters: {
             query?: never;
@@ -15929,6 +16841,326 @@ export interface operations {
             };
         };
     };
+    schedule_get_schedule_schedule_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    schedule_put_schedule_schedule_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScheduleSave"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    schedule_get_schedule_ics_schedule_ics_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    schedule_post_layout_schedule_layouts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Schedule"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    schedule_get_layout_schedule_layouts__int_task_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                task_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposed"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    schedule_post_place_schedule_place_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Schedule"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    schedule_post_schedule_preview_schedule_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Schedule"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     files_get_bundle_schema_schema_bundle_get: {
         parameters: {
             query?: never;
@@ -16861,6 +18093,155 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Speeds"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    schedule_get_workshop_workshop_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkshopRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    schedule_put_workshop_workshop_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkshopSave"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkshopRecord"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    schedule_post_closed_text_workshop_closed_read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalendarText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClosedRead"];
                 };
             };
             /** @description Not Found */

@@ -96,6 +96,8 @@ def _ways(asked: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:
     yield asked
     for other in asked.get("anyOf", ()):
         yield from _ways(other)
+    if isinstance(values := asked.get("additionalProperties"), dict):
+        yield from _ways(values)
 
 
 def bounds_of(*models: type[BaseModel]) -> dict[str, Bounds]:

@@ -48,6 +48,8 @@ from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import UseRequest
 from mavrik.core.planning.worth import WorthRequest
 from mavrik.core.procedures import PROCEDURES, bench_limits
+from mavrik.core.scheduling.documents import Schedule
+from mavrik.core.scheduling.workshop import TASK_WORDS, Workshop
 from mavrik.core.thermal.ampacity import INSULATION_CLASSES_C, AmpacityTableName, Place, ampacity_tables
 from mavrik.core.workflow.cautions import all_cautions
 from mavrik.core.workflow.purposes import PURPOSE_WORDS
@@ -167,6 +169,7 @@ class Catalogue(Document):
     schools: tuple[LabelledChoice, ...] = Field(description="Ways to join a conductor and its lug, and what each asks")
     sleeves: tuple[LabelledChoice, ...] = Field(description="Dual-wall shrink as it is sold")
     contacts: tuple[LabelledChoice, ...] = Field(description="What is bought by the ampere it carries")
+    task_kinds: tuple[LabelledChoice, ...] = Field(description="What is done of a job in one go")
     part_kinds: tuple[PartKindChoice, ...] = Field(description="Of parts that a workshop keeps or buys")
     limit_profiles: tuple[LabelledChoice, ...]
     maker_windows: tuple[LabelledChoice, ...] = Field(description="What a maker may give figures for; `why` is the unit")
@@ -238,6 +241,8 @@ def _bounds() -> dict[str, Bounds]:
         Count,
         UseRequest,
         SimulationRequest,
+        Workshop,
+        Schedule,
     )
     return documents | {
         f"reading.{q.name}": Bounds(q.least, q.most) for q in QUANTITIES.values() if q.least is not None or q.most is not None
@@ -291,6 +296,7 @@ def catalogue() -> Catalogue:
         schools=tuple(LabelledChoice(name=x, label=label, why=why) for x, (label, why) in SCHOOL_WORDS.items()),
         sleeves=tuple(LabelledChoice(name=x.label, label=x.label) for x in lug_table().shrink),
         contacts=tuple(LabelledChoice(name=n, label=label) for n, label in CONTACTS.items()),
+        task_kinds=tuple(LabelledChoice(name=k, label=label) for k, label in TASK_WORDS.items()),
         part_kinds=tuple(
             PartKindChoice(name=k, label=PART_WORDS[k], says=says, by_length=k in BY_LENGTH) for k, says in SAYS.items()
         ),

@@ -271,6 +271,22 @@ class StockMove(Base):
     at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
+class CalendarFeed(Base):
+    """A secret address under which a calendar program fetches the schedule; whoever made it can take it back."""
+
+    __tablename__ = "calendar_feeds"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), index=True)
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    """SHA-256 of what the address carries: who reads the database reads no schedule."""
+    label: Mapped[str] = mapped_column(String(80))
+    worker: Mapped[str | None] = mapped_column(String(40))
+    """Whose work it shows, by their id in the workshop; null: everybody's."""
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    fetched_at: Mapped[datetime | None]
+
+
 class JobFindings(Base):
     """What was found of a job, kept so that it need not be found again."""
 

@@ -11,7 +11,8 @@ from pydantic import Field
 from mavrik.core.document import Day, Document, Moment
 from mavrik.core.scheduling.conflicts import Conflict, Key, Stand, conflicts_of, late_by, says_day, says_time, stands, title_of
 from mavrik.core.scheduling.demand import JobWork, Task, as_wished, tasks_of
-from mavrik.core.scheduling.documents import Schedule
+from mavrik.core.scheduling.documents import Placed, Schedule
+from mavrik.core.scheduling.first_fit import first_fit
 from mavrik.core.scheduling.hours import Hours, working_hours
 from mavrik.core.scheduling.planner import SEARCH_S, CannotBeError, Found, lay_out
 from mavrik.core.scheduling.workshop import QUARTER_MIN, TaskKind, Workshop
@@ -230,6 +231,47 @@ def propose(
     return Proposed(
         schedule=after, view=schedule_view(after, scene), moved=tuple(_moves(schedule, after, scene)), proven=made.proven
     )  # fmt: skip
+
+
+def with_place(schedule: Schedule, scene: Scene, job_id: int) -> Schedule:
+    """A schedule in which one job has the first place that is free for it, and nothing else is moved.
+
+    schedule: as it stands; scene: as for `schedule_view`; job_id: the job
+    Left as it is where nothing is free in a year.
+
+    >>> from mavrik.core.scheduling.demand import Piece
+    >>> from mavrik.core.scheduling.workshop import usual_workshop
+    >>> van = JobWork(7, "26-0007", "Library bus", (Piece(TaskKind.MAKE, 60), Piece(TaskKind.FIT, 300)))
+    >>> new = with_place(Schedule(), Scene((van,), usual_workshop(), datetime(2026, 11, 30, 8)), 7)
+    >>> [(p.kind.value, p.begins.hour, p.bay) for p in new.placed]
+    [('make', 8, None), ('fit', 9, 'bay_1')]
+    """
+    wishes = tuple(w.model_copy(update={"left_out": False}) if w.job_id == job_id else w for w in schedule.wishes)
+    asked = schedule.model_copy(update={"wishes": wishes})
+    hours, tasks = scene.hours(), scene.tasks(asked)
+    first = hours.first_from(scene.now)
+    standing = {s.placed.key: hours.start_of(s.first) for s in stands(tasks, schedule.placed, hours, scene.now)}
+    others = {
+        p.key: p.model_copy(update={"pinned": True, "begins": standing[p.key]})
+        for p in schedule.placed
+        if p.key in standing and p.job_id != job_id
+    }
+    wanted = [t for t in tasks if t.key in others or t.work.job_id == job_id]
+    spots = first_fit(wanted, others, scene.workshop, hours, first)
+    found = tuple(
+        Placed(
+            job_id=job_id,
+            kind=t.piece.kind,
+            begins=hours.start_of(spots[t.key].first),
+            bay=spots[t.key].bay,
+            people=spots[t.key].people,
+        )
+        for t in wanted
+        if t.work.job_id == job_id and t.key in spots
+    )
+    if not found:
+        return asked
+    return asked.model_copy(update={"placed": (*(p for p in schedule.placed if p.job_id != job_id), *found)})
 
 
 def _moves(before: Schedule, after: Schedule, scene: Scene) -> Iterator[Moved]:

@@ -1,0 +1,205 @@
+"""The workshop's schedule: what every open job asks of bays and people, where it was put, and laying it out anew."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date, datetime, timedelta
+from math import ceil
+
+from sqlalchemy.orm import Session
+
+from mavrik.core.catalogue.prices import PriceList
+from mavrik.core.document import Document
+from mavrik.core.scheduling.demand import JobWork, Piece, pieces_of
+from mavrik.core.scheduling.documents import JobId, Schedule, check_schedule
+from mavrik.core.scheduling.hours import NeverOpenError
+from mavrik.core.scheduling.planner import Found
+from mavrik.core.scheduling.view import Proposed, Scene, ScheduleView, propose, schedule_view, with_place
+from mavrik.core.scheduling.workshop import TaskKind, Workshop, usual_workshop
+from mavrik.core.workflow.stages import StageState
+from mavrik.domain.job import JobState
+from mavrik.domain.roles import Who
+from mavrik.jobs import lists
+from mavrik.jobs.building import bill_as_kept
+from mavrik.jobs.errors import InvalidError, NotFoundError
+from mavrik.jobs.listing import MOST_PAGE, JobsWanted, list_jobs
+from mavrik.jobs.lists import ListKind, keep_list, kept_list
+from mavrik.jobs.records import JobRow
+from mavrik.jobs.tasks import Stopped, TaskRecord, Work, ask_for, file_of, record_of
+from mavrik.jobs.work import get_row
+from mavrik.jobs.workbook import book_of, view_of
+
+WORKSHOP = ListKind("workshop", "workshop's bays, people and hours", Workshop, usual_workshop)
+SCHEDULE = ListKind("schedule", "schedule", Schedule, Schedule)
+LAID_OUT = "schedule.json"
+"""Name of the file that a layout is fetched as."""
+
+
+class WorkshopRecord(Document):
+    """The workshop's means."""
+
+    revision: int
+    """0 where nothing was kept yet: invented ones to begin with."""
+    document: Workshop
+
+
+class ScheduleRecord(Document):
+    """The schedule as it was kept last, and what it comes to now."""
+
+    revision: int
+    document: Schedule
+    view: ScheduleView
+    workshop: Workshop
+
+
+class PlaceAsked(Document):
+    """A job that a place is wanted for."""
+
+    document: Schedule
+    job_id: JobId
+
+
+class LayOut(Document):
+    """A schedule to be laid out anew."""
+
+    document: Schedule
+
+
+def workshop(session: Session) -> WorkshopRecord:
+    """Bays, people, hours, as they were kept last."""
+    revision, document = kept_list(session, WORKSHOP)
+    return WorkshopRecord(revision=revision, document=document)
+
+
+def keep_workshop(session: Session, given: Workshop, revision: int, who: Who) -> WorkshopRecord:
+    """Keep them, edited from a revision. Raises ConflictError where somebody else saved in between."""
+    return WorkshopRecord(revision=keep_list(session, WORKSHOP, given, revision, who), document=given)
+
+
+def schedule(session: Session) -> ScheduleRecord:
+    """The schedule as it was kept last."""
+    revision, document = kept_list(session, SCHEDULE)
+    return _record(session, revision, document)
+
+
+def preview_schedule(session: Session, given: Schedule) -> ScheduleView:
+    """What a schedule comes to, without keeping it. Raises InvalidError, at the job, for one that cannot be."""
+    _check(given)
+    return _seen(given, scene(session))
+
+
+def find_place(session: Session, asked: PlaceAsked) -> Schedule:
+    """A schedule with the first place that is free for a job, without keeping it. Raises InvalidError as `preview_schedule`."""
+    _check(asked.document)
+    try:
+        return with_place(asked.document, scene(session), asked.job_id)
+    except NeverOpenError as error:
+        raise InvalidError(str(error)) from error
+
+
+def keep_schedule(session: Session, given: Schedule, revision: int, who: Who) -> ScheduleRecord:
+    """Keep a schedule, edited from a revision, with whatever cannot be of it: people know what a plan does not.
+
+    Raises InvalidError as `preview_schedule`, ConflictError where somebody else saved in between.
+    """
+    _check(given)
+    return _record(session, keep_list(session, SCHEDULE, given, revision, who), given)
+
+
+def ask_to_lay_out(session: Session, given: Schedule, who: Who) -> TaskRecord:
+    """Have it laid out anew; what comes of it is a proposal in a file, and nothing is kept. Raises InvalidError as `preview_schedule`."""
+    _check(given)
+    return record_of(ask_for(session, "lay_out", LayOut(document=given), "Lay out the work", who))
+
+
+def laid_out(work: Work, asked: LayOut) -> Proposed:
+    """The layout that a task was asked for. Raises InvalidError where there is none."""
+    with work.session() as session:
+        seen = scene(session)
+
+    def watch(found: Found) -> bool:
+        try:
+            work.progress(found.share, f"Weighs {found.cost:.0f}; no layout weighs less than {max(found.bound, 0):.0f}")
+        except Stopped:
+            return False
+        return True
+
+    work.progress(0.0, "Looking for the best layout")
+    try:
+        return propose(asked.document, seen, watch)
+    except ValueError as error:
+        raise InvalidError(str(error)) from error
+
+
+def _check(given: Schedule) -> None:
+    if problems := check_schedule(given):
+        raise InvalidError(problems[0].message, problems)
+
+
+def _record(session: Session, revision: int, document: Schedule) -> ScheduleRecord:
+    seen = scene(session)
+    return ScheduleRecord(revision=revision, document=document, view=_seen(document, seen), workshop=seen.workshop)
+
+
+def _seen(document: Schedule, by: Scene) -> ScheduleView:
+    try:
+        return schedule_view(document, by)
+    except NeverOpenError as error:
+        raise InvalidError(str(error)) from error
+
+
+def scene(session: Session, now: datetime | None = None) -> Scene:
+    """What a schedule is looked at with. now: on the workshop's clock; left out, that of this machine."""
+    means = workshop(session).document
+    price_list = lists.prices(session).document
+    at = now or datetime.now()
+    works = (_work(session, row, means, price_list, at.date()) for row in _open_jobs(session))
+    return Scene(tuple(w for w in works if w is not None), means, at)
+
+
+def _open_jobs(session: Session) -> Iterator[JobRow]:
+    """On the bench and not done."""
+    after = ""
+    while True:
+        page = list_jobs(session, JobsWanted(after=after, limit=MOST_PAGE))
+        for row in page.jobs:
+            if row.state is JobState.DONE:
+                return  # the done ones come last
+            if not row.damaged:
+                yield row
+        if not page.next:
+            return
+        after = page.next
+
+
+def _work(session: Session, listed: JobRow, means: Workshop, price_list: PriceList, today: date) -> JobWork | None:
+    """What one job asks; None where nothing is left of it."""
+    standing = {s.stage: s for s in listed.progress.stages}
+    pieces: tuple[Piece, ...] = ()
+    parts_on = None
+    if standing["build"].on_path:
+        pieces, parts_on = _building(session, listed.id, price_list, today)
+    if not pieces and standing["measure"].on_path and standing["measure"].state is not StageState.DONE:
+        pieces = (Piece(TaskKind.MEASURE, means.measure_min),)
+    if not pieces:
+        return None
+    return JobWork(listed.id, listed.number, listed.vehicle, pieces, listed.promised, parts_on)
+
+
+def _building(session: Session, job_id: int, price_list: PriceList, today: date) -> tuple[tuple[Piece, ...], date | None]:
+    """What is left at the bench, and when what has to be bought for it is there."""
+    row = get_row(session, job_id)
+    try:
+        pieces = pieces_of(view_of(row, book_of(row), price_list).steps)
+        days = bill_as_kept(session, row).days if pieces else 0
+    except (InvalidError, LookupError):
+        return (), None
+    return pieces, today + timedelta(days=ceil(days)) if days > 0 else None
+
+
+def layout_of(session: Session, task_id: int, who: Who) -> Proposed:
+    """What a task has laid out. Raises NotFoundError where it is none of theirs, not done, or too long ago."""
+    file = file_of(session, task_id, who)
+    if file.name != LAID_OUT:
+        raise NotFoundError("That task laid nothing out.")
+    return Proposed.model_validate_json(file.data)

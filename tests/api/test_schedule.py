@@ -1,0 +1,217 @@
+"""The schedule by the API: what jobs ask, kept and lost to somebody else, laid out by the queue, and calendars under secret addresses."""
+
+from __future__ import annotations
+
+import threading
+from typing import Any
+
+import pytest
+from flask import Flask
+
+from mavrik.store.database import Database
+from mavrik.store.models import CalendarFeed
+from tests.api.conftest import Caller, describe, do_tasks, job_body
+from tests.api.test_people import as_kept, make, signed_in
+
+
+def answered(response: Any, status: int = 200) -> Any:
+    assert response.status_code == status, response.text
+    return response.json
+
+
+def kept(who: Caller, document: dict[str, Any]) -> Any:
+    revision = answered(who.get("/api/schedule"))["revision"]
+    return answered(who.put("/api/schedule", {"document": document, "revision": revision}))
+
+
+def blocks_of(view: dict[str, Any], job: dict[str, Any]) -> dict[str, Any]:
+    return {b["kind"]: b for b in view["blocks"] if b["job_id"] == job["id"]}
+
+
+def first_hour(record: dict[str, Any]) -> str:
+    """The second morning from now on: no clock that moves on makes it the past."""
+    now = record["view"]["now"]
+    return str(sorted({o["begins"] for o in record["view"]["open"] if o["begins"][:10] > now[:10]})[1])
+
+
+@pytest.fixture
+def leads(tech: Caller) -> dict[str, Any]:
+    """A job of which two leads are to be made."""
+    made: dict[str, Any] = answered(tech.post("/api/jobs", job_body(purposes=["make_leads"])), 201)
+    path = describe(tech, made["id"])
+    answered(tech.post(f"{path}/build", {"anew": ["charge_cable"]}), 201)
+    return made
+
+
+def test_a_job_asks_for_what_is_left_of_it(tech: Caller, leads: dict[str, Any], job: dict[str, Any]) -> None:
+    waiting = {w["job_id"]: w for w in answered(tech.get("/api/schedule"))["view"]["waiting"]}
+    assert waiting[leads["id"]]["kinds"] == ["make", "fit"]
+    assert waiting[job["id"]]["kinds"] == ["measure"]
+    # A lead that is made asks for no bench any more.
+    book = answered(tech.get(f"/api/jobs/{leads['id']}/build"))["document"]
+    answered(tech.post(f"/api/jobs/{leads['id']}/build", {**book, "ticks": [{"step": "make:charge_cable"}]}), 201)
+    after = {w["job_id"]: w for w in answered(tech.get("/api/schedule"))["view"]["waiting"]}
+    assert after[leads["id"]]["kinds"] == ["fit"]
+    assert after[leads["id"]]["minutes"] < waiting[leads["id"]]["minutes"]
+
+
+def test_a_place_is_looked_at_kept_and_lost_to_who_was_first(
+    tech: Caller, other: Caller, reader: Caller, job: dict[str, Any]
+) -> None:
+    now = answered(tech.get("/api/schedule"))
+    at = first_hour(now)
+    place = {"job_id": job["id"], "kind": "measure", "begins": at, "bay": "bay_1", "people": ["first"]}
+    mine = {**now["document"], "placed": [*now["document"]["placed"], place]}
+    seen = answered(tech.post("/api/schedule/preview", mine))
+    assert blocks_of(seen, job)["measure"]["begins"] == at
+    assert not blocks_of(answered(tech.get("/api/schedule"))["view"], job)
+    saved = answered(tech.put("/api/schedule", {"document": mine, "revision": now["revision"]}))
+    assert saved["revision"] == now["revision"] + 1 and blocks_of(saved["view"], job)["measure"]["bay"] == "bay_1"
+    late = other.put("/api/schedule", {"document": now["document"], "revision": now["revision"]})
+    assert late.status_code == 409
+    assert late.json and late.json["theirs"]["revision"] == saved["revision"]
+    assert reader.put("/api/schedule", {"document": mine, "revision": saved["revision"]}).status_code == 403
+    # What cannot be is kept all the same, and said.
+    clash = {**place, "bay": "bay_9"}
+    odd = kept(tech, {**mine, "placed": [*now["document"]["placed"], clash]})
+    assert any(job["id"] in c["job_ids"] and "has no bay" in c["text"] for c in odd["view"]["conflicts"])
+    kept(tech, now["document"])
+
+
+def test_two_who_keep_at_one_moment_do_not_both_win(tech: Caller, other: Caller) -> None:
+    now = answered(tech.get("/api/schedule"))
+    start, codes = threading.Barrier(2), list[int]()
+
+    def save(caller: Caller, job_id: int) -> None:
+        body = {**now["document"], "wishes": [{"job_id": job_id, "left_out": True}]}
+        start.wait()
+        codes.append(caller.put("/api/schedule", {"document": body, "revision": now["revision"]}).status_code)
+
+    threads = [threading.Thread(target=save, args=(c, k + 1)) for k, c in enumerate((tech, other))]
+    for t in threads:
+        t.start()
+    for t in threads:
+        t.join()
+    assert sorted(codes) == [200, 409]
+    kept(tech, now["document"])
+
+
+def test_bad_input_is_told_at_its_place(tech: Caller, boss: Caller) -> None:
+    place = {"job_id": 3, "kind": "fit", "begins": "2026-12-01T08:00", "bay": "bay_1", "people": []}
+    twice = tech.post("/api/schedule/preview", {"placed": [place, place]})
+    assert twice.status_code == 422 and twice.json and twice.json["problems"][0]["field"] == "placed"
+    for wrong in ({"begins": "2026-12-01T08:07"}, {"begins": "soon"}, {"job_id": 0}, {"kind": "sleep"}, {"people": ["p"] * 9}):
+        assert tech.post("/api/schedule/preview", {"placed": [{**place, **wrong}]}).status_code == 422
+    means = answered(boss.get("/api/workshop"))
+    for change in ({"bays": []}, {"shifts": [{"weekday": 0, "begins": "17:00", "ends": "08:00"}]}, {"measure_min": 0}):
+        body = {"document": {**means["document"], **change}, "revision": means["revision"]}
+        assert boss.put("/api/workshop", body).status_code == 422
+    assert tech.put("/api/workshop", {"document": means["document"], "revision": means["revision"]}).status_code == 403
+    assert tech.post("/api/workshop/closed/read", {"text": "no calendar"}).status_code == 422
+
+
+def test_means_are_kept_and_a_workshop_that_never_opens_says_so(tech: Caller, boss: Caller) -> None:
+    means = answered(boss.get("/api/workshop"))
+    shut = {**means["document"], "closed": [{"first": "2000-01-01", "last": "2099-12-31", "label": "Given up"}]}
+    saved = answered(boss.put("/api/workshop", {"document": shut, "revision": means["revision"]}))
+    told = tech.get("/api/schedule")
+    assert told.status_code == 422 and "closed on every day" in told.text
+    assert tech.get("/api/schedule.ics").status_code == 422
+    answered(boss.put("/api/workshop", {"document": means["document"], "revision": saved["revision"]}))
+    assert tech.get("/api/schedule").status_code == 200
+    days = "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nDTSTART;VALUE=DATE:20261224\nEND:VEVENT\nEND:VCALENDAR\n"
+    read = answered(tech.post("/api/workshop/closed/read", {"text": days}))
+    assert read["closed"] == [{"first": "2026-12-24", "last": "2026-12-24", "label": ""}]
+
+
+def test_the_work_is_laid_out_by_the_queue_as_a_proposal(
+    tech: Caller, other: Caller, leads: dict[str, Any], job: dict[str, Any]
+) -> None:
+    now = answered(tech.get("/api/schedule"))
+    task = answered(tech.post("/api/schedule/layouts", now["document"]), 201)
+    assert tech.get(f"/api/schedule/layouts/{task['id']}").status_code == 404
+    do_tasks(tech)
+    made = answered(tech.get(f"/api/schedule/layouts/{task['id']}"))
+    assert set(blocks_of(made["view"], leads)) == {"make", "fit"} and set(blocks_of(made["view"], job)) == {"measure"}
+    assert made["view"]["conflicts"] == [] and made["view"]["waiting"] == []
+    assert other.get(f"/api/schedule/layouts/{task['id']}").status_code == 404
+    # Nothing is kept until somebody keeps it.
+    assert not blocks_of(answered(tech.get("/api/schedule"))["view"], job)
+    saved = kept(tech, made["schedule"])
+    assert blocks_of(saved["view"], leads) == blocks_of(made["view"], leads)
+    # Laid out once more nothing moves; a job that is done leaves, and nothing else is moved for it.
+    again = answered(tech.post("/api/schedule/layouts", saved["document"]), 201)
+    do_tasks(tech)
+    assert answered(tech.get(f"/api/schedule/layouts/{again['id']}"))["moved"] == []
+    kept(tech, now["document"])
+
+
+def test_pinned_work_in_its_own_way_is_named_by_the_task(tech: Caller, job: dict[str, Any]) -> None:
+    second = answered(tech.post("/api/jobs", job_body()), 201)
+    now = answered(tech.get("/api/schedule"))
+    place = {"kind": "measure", "begins": first_hour(now), "bay": "bay_1", "people": ["first"], "pinned": True}
+    both = [{**place, "job_id": job["id"]}, {**place, "job_id": second["id"], "people": ["second"]}]
+    task = answered(tech.post("/api/schedule/layouts", {"placed": both}), 201)
+    do_tasks(tech)
+    ended = answered(tech.get(f"/api/tasks/{task['id']}"))
+    assert ended["state"] == "failed" and "Bay 1 has two vehicles" in ended["problem"]
+    assert tech.get(f"/api/schedule/layouts/{task['id']}").status_code == 404
+
+
+def fetch(app: Flask, path: str) -> Any:
+    """As a calendar program does it: without a cookie."""
+    return app.test_client().get(path)
+
+
+def test_a_calendar_address_is_read_without_signing_in_until_it_is_revoked(
+    app: Flask, tech: Caller, other: Caller, job: dict[str, Any], database_url: str
+) -> None:
+    now = answered(tech.get("/api/schedule"))
+    place = {"job_id": job["id"], "kind": "measure", "begins": first_hour(now), "bay": "bay_1", "people": ["first"]}
+    kept(tech, {"placed": [place]})
+    made = answered(tech.post("/api/calendar-feeds", {"label": "My telephone"}), 201)
+    theirs = answered(tech.post("/api/calendar-feeds", {"label": "Second's", "worker": "second"}), 201)
+    got = fetch(app, made["path"])
+    assert got.status_code == 200 and got.mimetype == "text/calendar"
+    assert f"UID:job-{job['id']}-measure-0@mavrik" in got.text
+    assert "BEGIN:VEVENT" not in fetch(app, theirs["path"]).text
+    assert tech.get("/api/schedule.ics").text.count("BEGIN:VEVENT") == got.text.count("BEGIN:VEVENT")
+    assert app.test_client().get("/api/schedule.ics").status_code == 401
+    feeds = {f["id"]: f for f in answered(tech.get("/api/calendar-feeds"))["feeds"]}
+    assert feeds[made["feed"]["id"]]["fetched_at"] is not None
+    # The address is nowhere: neither in what is listed nor in the database.
+    token = made["path"].split("/")[-1].removesuffix(".ics")
+    assert token not in tech.get("/api/calendar-feeds").text
+    database = Database(database_url)
+    with database.session() as session:
+        assert all(token not in f.token_hash for f in session.query(CalendarFeed))
+    database.dispose()
+    # Nobody else's to revoke.
+    assert other.send("DELETE", f"/api/calendar-feeds/{made['feed']['id']}").status_code == 404
+    answered(tech.send("DELETE", f"/api/calendar-feeds/{made['feed']['id']}"))
+    assert fetch(app, made["path"]).status_code == 404
+    assert fetch(app, theirs["path"]).status_code == 200
+    assert fetch(app, "/api/calendar/guessed.ics").status_code == 404
+    answered(tech.send("DELETE", f"/api/calendar-feeds/{theirs['feed']['id']}"))
+    kept(tech, now["document"])
+
+
+def test_a_closed_account_has_no_calendar_and_nobody_has_hundreds(app: Flask, boss: Caller) -> None:
+    person = make(boss, "subscriber")
+    leaver = signed_in(app, "subscriber")
+    paths = [answered(leaver.post("/api/calendar-feeds", {"label": f"Feed {k}"}), 201)["path"] for k in range(10)]
+    assert leaver.post("/api/calendar-feeds", {"label": "One more"}).status_code == 429
+    assert fetch(app, paths[0]).status_code == 200
+    answered(boss.put(f"/api/people/{person['id']}", as_kept(person, active=False)))
+    assert fetch(app, paths[0]).status_code == 404
+
+
+def test_a_job_finds_the_first_free_place_and_moves_nobody(tech: Caller, leads: dict[str, Any], job: dict[str, Any]) -> None:
+    now = answered(tech.get("/api/schedule"))
+    at = first_hour(now)
+    place = {"job_id": job["id"], "kind": "measure", "begins": at, "bay": "bay_1", "people": ["first"]}
+    mine = {"placed": [place], "wishes": [{"job_id": leads["id"], "left_out": True}]}
+    made = answered(tech.post("/api/schedule/place", {"document": mine, "job_id": leads["id"]}))
+    assert {p["kind"] for p in made["placed"] if p["job_id"] == leads["id"]} == {"make", "fit"}
+    assert [p["begins"][:16] for p in made["placed"] if p["job_id"] == job["id"]] == [at[:16]]
+    assert answered(tech.post("/api/schedule/preview", made))["conflicts"] == []
