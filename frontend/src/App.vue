@@ -41,6 +41,7 @@ useKeys([
   { key: '?', label: 'this list', run: () => (help.value = !help.value) },
   { key: 'd', label: 'light or dark', run: flip },
   { key: 'i', label: 'instruments', run: () => void router.push({ name: 'instruments' }) },
+  { key: 'v', label: 'the workshop’s week', run: () => void router.push({ name: 'schedule' }) },
   { key: 'w', label: 'running work', run: () => void router.push({ name: 'work' }) },
   { key: 'g', label: 'all jobs', run: () => void router.push({ name: 'jobs' }) },
 ])
@@ -77,6 +78,7 @@ useKeys([
         <router-link v-if="running" to="/work" class="link working" data-test="working"
           ><v-progress-circular indeterminate size="16" width="2" aria-hidden="true" />{{ running }} running</router-link
         >
+        <router-link to="/schedule" class="link" data-test="to-schedule">Week</router-link>
         <router-link to="/instruments" class="link">Instruments</router-link>
         <router-link v-if="session.may('keep_people')" to="/people" class="link">People</router-link>
         <v-menu>

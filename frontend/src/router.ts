@@ -7,6 +7,7 @@ export const router = createRouter({
     { path: '/', name: 'jobs', component: () => import('./features/jobs/JobsPage.vue') },
     { path: '/sign-in', name: 'sign-in', component: () => import('./features/people/SignInPage.vue'), meta: { open: true } },
     { path: '/instruments', name: 'instruments', component: () => import('./features/instruments/InstrumentsPage.vue') },
+    { path: '/schedule', name: 'schedule', component: () => import('./features/schedule/SchedulePage.vue') },
     { path: '/lists', name: 'lists', component: () => import('./features/office/ListsPage.vue') },
     { path: '/people', name: 'people', component: () => import('./features/people/PeoplePage.vue') },
     { path: '/log', name: 'log', component: () => import('./features/office/LogPage.vue') },

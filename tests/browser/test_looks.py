@@ -46,6 +46,8 @@ VIEWS: list[tuple[str, str, tuple[str, ...]]] = [
     ("/", "[data-job]", ("[data-test=narrow]",)),
     ("/?state=done", "[data-job]", ("[data-job]", "[data-test=reopen]")),
     ("/log", "[data-test=log] li", ()),
+    ("/lists", "[data-test=units]", ("[data-test=list-means]",)),
+    ("/schedule", "[data-test=board]", (".bar >> nth=0",)),
     ("/work", "h1", ()),
     ("/customers", "[data-customer]", ("[data-test=erase]",)),
 ]  # fmt: skip

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 
 import numpy as np
 from sqlalchemy import select
@@ -25,6 +25,9 @@ from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import Consumer, Scene, SpeedHours, UseRequest
 from mavrik.core.planning.worth import WorthRequest
 from mavrik.core.procedures import Point, procedure
+from mavrik.core.scheduling.documents import Schedule
+from mavrik.core.scheduling.view import with_place
+from mavrik.core.scheduling.workshop import Bay, Worker, usual_workshop
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.domain.job import AddedLoad, Customer, JobState, Vehicle, VehicleKind
 from mavrik.domain.roles import Role, Who
@@ -34,6 +37,7 @@ from mavrik.jobs.links import allow_address
 from mavrik.jobs.people import add_person
 from mavrik.jobs.planning import keep_plan, starting_target
 from mavrik.jobs.runs import ReadingInput, RunInput, save_run
+from mavrik.jobs.scheduling import keep_schedule, keep_workshop, scene
 from mavrik.jobs.stock import Count, count
 from mavrik.jobs.summaries import judged_once
 from mavrik.jobs.uses import keep_simulation, keep_use, run_simulation, to_simulate
@@ -331,6 +335,26 @@ def _fill_shelves(session: Session, who: Who) -> None:
     count(session, usual_stock(), [*reels, *(Count(number=n, quantity=q) for n, q in SHELVES.items())], who)
 
 
+WORKSHOP_MEANS = usual_workshop().model_copy(
+    update={
+        "bays": (Bay(id="gate", label="Gate bay"), Bay(id="pit", label="Pit bay"), Bay(id="yard", label="Yard")),
+        "people": tuple(Worker(id=login, label=name) for login, name, role in PEOPLE if role is not Role.READ_ONLY),
+    }
+)
+UNPLACED = 2
+"""So many jobs wait for a place."""
+
+
+def _lay_out(session: Session, today: date, who: Who) -> None:
+    """Bays and people, and most jobs in a place, the soonest promised first."""
+    keep_workshop(session, WORKSHOP_MEANS, 0, who)
+    seen = scene(session, datetime.combine(today, time(8)))
+    laid = Schedule()
+    for work in seen.works[:-UNPLACED]:
+        laid = with_place(laid, seen, work.job_id)
+    keep_schedule(session, laid, 0, who)
+
+
 def load_demo(session: Session, today: date) -> bool:
     """Fill an empty database with the demo; returns whether it did."""
     if session.scalar(select(Person.id).limit(1)) is not None:
@@ -346,6 +370,7 @@ def load_demo(session: Session, today: date) -> bool:
     with judged_once(session):
         for job in JOBS:
             _load_job(session, job, today, who)
+    _lay_out(session, today, people["mara"])
     return True
 
 

@@ -179,8 +179,11 @@ def _work(session: Session, listed: JobRow, means: Workshop, price_list: PriceLi
     parts_on = None
     if standing["build"].on_path:
         pieces, parts_on = _building(session, listed.id, price_list, today)
-    if not pieces and standing["measure"].on_path and standing["measure"].state is not StageState.DONE:
-        pieces = (Piece(TaskKind.MEASURE, means.measure_min),)
+    if not pieces:
+        # Nothing is known of it yet but what it begins with.
+        begins = ((TaskKind.MEASURE, standing["measure"]), (TaskKind.MAKE, standing["build"]))
+        first = next((kind for kind, stage in begins if stage.on_path and stage.state is not StageState.DONE), None)
+        pieces = (Piece(first, means.measure_min),) if first else ()
     if not pieces:
         return None
     return JobWork(listed.id, listed.number, listed.vehicle, pieces, listed.promised, parts_on)
@@ -192,7 +195,7 @@ def _building(session: Session, job_id: int, price_list: PriceList, today: date)
     try:
         pieces = pieces_of(view_of(row, book_of(row), price_list).steps)
         days = bill_as_kept(session, row).days if pieces else 0
-    except (InvalidError, LookupError):
+    except (InvalidError, NotFoundError):
         return (), None
     return pieces, today + timedelta(days=ceil(days)) if days > 0 else None
 

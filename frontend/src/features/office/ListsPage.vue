@@ -1,25 +1,39 @@
 <script setup lang="ts">
 /** What the workshop reckons with in every job: alternators that it can get, its stock, what parts and hours cost, what a disconnect must do. */
 import { computed, ref } from 'vue'
+import { useRoute } from 'vue-router'
 import { ApiError, client, data } from '@/api/client'
-import type { PriceList, PricesRecord, ProblemDocument, PurposeList, PurposesRecord, StockRecord, Unit, UnitsRecord } from '@/api/types'
+import type {
+  PriceList,
+  PricesRecord,
+  ProblemDocument,
+  PurposeList,
+  PurposesRecord,
+  StockRecord,
+  Unit,
+  UnitsRecord,
+  Workshop,
+  WorkshopRecord,
+} from '@/api/types'
 import { useKeys } from '@/composables/keys'
 import { useSession } from '@/composables/session'
 import ConflictDialog from '@/ui/ConflictDialog.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
+import MeansPane from './MeansPane.vue'
 import PricesPane from './PricesPane.vue'
 import PurposesPane from './PurposesPane.vue'
 import StockPane from './StockPane.vue'
 import UnitsPane from './UnitsPane.vue'
 import { ofFile, toForm, type StockForm } from './stock'
-import { useWorkshopList } from './workshopList'
+import { useWorkshopList } from '@/composables/workshopList'
 
 type StockKept = { revision: number; document: StockForm; kept: StockRecord }
 const ofStock = (kept: StockRecord): StockKept => ({ revision: kept.revision, document: toForm(kept), kept })
 
 const session = useSession()
 const may = computed(() => session.may('keep_lists'))
-const part = ref<'units' | 'stock' | 'prices' | 'purposes'>('units')
+const route = useRoute()
+const part = ref<'units' | 'stock' | 'prices' | 'purposes' | 'means'>(route.query.list === 'means' ? 'means' : 'units')
 
 const units = useWorkshopList(
   'units',
@@ -44,15 +58,21 @@ const stock = useWorkshopList<StockForm, StockKept>(
       await data(client.PUT('/api/stock', { body: { document: { items: form.items }, revision, counts: Object.values(form.counts) } })),
     ),
 )
-const LISTS = [units, stock, prices, purposes]
+const means = useWorkshopList<Workshop, WorkshopRecord>(
+  'workshop',
+  () => data(client.GET('/api/workshop')),
+  (document, revision) => data(client.PUT('/api/workshop', { body: { document, revision } })),
+)
+const LISTS = [units, stock, prices, purposes, means]
 const anyChanged = computed(() => LISTS.some((x) => x.changed.value))
 const BEGUN: Record<typeof part.value, string> = {
   units: 'Invented to begin with: put in what your suppliers sell.',
   stock: 'Invented to begin with: put in what your shelves hold, or read it from a CSV.',
   prices: 'Invented to begin with: put in what your suppliers ask.',
+  means: 'Invented to begin with: put in your bays, people and hours.',
   purposes: 'What is common practice, to begin with: put in what your rulebook asks.',
 }
-const shown = computed(() => ({ units, stock, prices, purposes })[part.value])
+const shown = computed(() => ({ units, stock, prices, purposes, means })[part.value])
 
 const problem = ref<ProblemDocument | null>(null)
 const conflict = ref<ProblemDocument | null>(null)
@@ -102,6 +122,16 @@ async function fromFile(files: File | File[] | null): Promise<void> {
       said.value = `${read.document.items?.length ?? 0} parts read in place of those before; they count once they are kept.`
       return
     }
+    if (part.value === 'means') {
+      const read = await data(client.POST('/api/workshop/closed/read', { body: { text } }))
+      const now = means.document.value!
+      means.change({ ...now, closed: [...(now.closed ?? []), ...read.closed] })
+      said.value =
+        `${read.closed.length} closed days read, beside those before; they count once they are kept.` +
+        (read.skipped ? ` ${read.skipped} entries are no whole days and are left out.` : '') +
+        (read.repeated ? ` ${read.repeated} come again: only their first time is taken.` : '')
+      return
+    }
     const read = await data(client.POST('/api/units/read', { body: { text } }))
     units.change({ units: [...(read.units ?? [])] as Unit[] })
     said.value = `${read.units?.length ?? 0} units read in place of those before; they count once they are kept.`
@@ -120,6 +150,7 @@ useKeys([{ key: 'Ctrl+s', label: 'keep the lists', run: () => void (may.value &&
         <v-btn value="stock" data-test="list-stock">Stock</v-btn>
         <v-btn value="prices" data-test="list-prices">Prices</v-btn>
         <v-btn value="purposes" data-test="list-purposes">Disconnects</v-btn>
+        <v-btn value="means" data-test="list-means">Bays and hours</v-btn>
       </v-btn-toggle>
       <v-btn v-if="anyChanged" variant="text" @click="drop">Drop changes</v-btn>
       <v-btn color="primary" :loading="busy" :disabled="!may || !anyChanged" data-test="keep-lists" @click="keep">Keep</v-btn>
@@ -157,6 +188,13 @@ useKeys([{ key: 'Ctrl+s', label: 'keep the lists', run: () => void (may.value &&
       @file="fromFile"
     />
     <PricesPane v-else-if="part === 'prices' && prices.document.value" :prices="prices.document.value" :may="may" @change="prices.change" />
+    <MeansPane
+      v-else-if="part === 'means' && means.document.value"
+      :means="means.document.value"
+      :may="may"
+      @change="means.change"
+      @file="fromFile"
+    />
     <PurposesPane
       v-else-if="part === 'purposes' && purposes.document.value"
       :purposes="purposes.document.value"

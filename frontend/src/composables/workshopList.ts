@@ -1,7 +1,7 @@
 /** One list that the workshop keeps for all its jobs: as kept, as typed over it, kept again from the revision it was edited from. */
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
-import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
+import { dropDraft, findDraft, hasFields, keepDraft } from './drafts'
 
 interface Listed<D> {
   revision: number
@@ -49,5 +49,5 @@ export function useWorkshopList<D, R extends Listed<D>>(
     drop()
     await kept.refetch()
   }
-  return { record, document, changed, change, keep, over, drop, theirs }
+  return { record, document, changed, error: kept.error, refetch: kept.refetch, change, keep, over, drop, theirs }
 }
