@@ -3226,6 +3226,11 @@ export interface components {
             minutes: number;
             /** Number */
             number: string;
+            /**
+             * Parts On
+             * @description The morning its parts are there; null: they are
+             */
+            parts_on: string | null;
             /** People */
             people: string[];
             /** People Wanted */

@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 import type { Block, Placed, Schedule, ScheduleView, Workshop } from '@/api/types'
 import NumberField from '@/ui/NumberField.vue'
-import { clock, dayAndClock, keyOf, later, minutesOf, moved, takenOff, wallOf, wished, wishOf } from './week'
+import { clock, dayAndClock, dayName, keyOf, later, minutesOf, moved, takenOff, wallOf, wished, wishOf } from './week'
 
 const props = defineProps<{
   block: Block
@@ -118,7 +118,7 @@ function say(minutes: number | null): void {
         type="date"
         label="Parts come on"
         clearable
-        hint="Empty: by the stock list"
+        :hint="block.parts_on && !wish?.parts_on ? `By the stock list: ${dayName(block.parts_on)}` : 'Empty: by the stock list'"
         persistent-hint
         :disabled="!may"
         data-test="block-parts"

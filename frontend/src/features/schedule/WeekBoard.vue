@@ -122,14 +122,13 @@ const spoken = (b: Block) =>
           @pointercancel="dragging = null"
           @click="emit('choose', bar.block)"
         >
-          <span class="mark" aria-hidden="true"
-            ><template v-if="bar.block.conflicts">✕</template><template v-else-if="bar.block.late">▲</template
-            ><template v-if="bar.block.pinned">▪</template></span
+          <span class="top figure"
+            ><span class="mark" aria-hidden="true"
+              ><template v-if="bar.block.conflicts">✕</template><template v-else-if="bar.block.late">▲</template
+              ><template v-if="bar.block.pinned">▪</template></span
+            >{{ running(bar.block) }} <span class="quiet hands">{{ hands(bar.block) }}</span></span
           >
-          <span class="short figure" aria-hidden="true">{{ running(bar.block) }}</span>
-          <span class="name"
-            >{{ bar.block.label }}<br /><span class="quiet">{{ hands(bar.block) }}</span></span
-          >
+          <span class="name">{{ bar.block.label }}</span>
         </button>
       </div>
     </div>
@@ -180,10 +179,6 @@ const spoken = (b: Block) =>
 }
 .bar {
   position: absolute;
-  display: flex;
-  gap: 0 4px;
-  flex-wrap: wrap;
-  align-content: flex-start;
   min-width: 12px;
   padding: 3px;
   overflow: hidden;
@@ -225,15 +220,24 @@ const spoken = (b: Block) =>
   border-color: var(--fail);
   border-width: 2px 0;
 }
-.short {
-  display: none;
+.top,
+.name {
+  display: block;
+  overflow: hidden;
 }
-@container (max-width: 62px) {
-  .name {
+.top,
+.hands {
+  white-space: nowrap;
+}
+.name {
+  max-height: 2.3em;
+}
+@container (max-width: 100px) {
+  .hands {
     display: none;
   }
-  .short {
-    display: inline;
+  .name {
+    white-space: nowrap;
   }
 }
 </style>

@@ -1,6 +1,21 @@
 import { describe, expect, it } from 'vitest'
 import type { Block, ScheduleView, Workshop } from '@/api/types'
-import { firstMonday, later, minutesOf, mondayOf, moved, quarterAt, rowsOf, takenOff, wallOf, weekOf, wished, wishOf } from './week'
+import {
+  dayAndClock,
+  dayName,
+  firstMonday,
+  later,
+  minutesOf,
+  mondayOf,
+  moved,
+  quarterAt,
+  rowsOf,
+  takenOff,
+  wallOf,
+  weekOf,
+  wished,
+  wishOf,
+} from './week'
 
 const open = ['2026-11-30', '2026-12-01', '2026-12-07'].flatMap((d) => [
   { begins: `${d}T08:00:00`, ends: `${d}T12:00:00` },
@@ -20,6 +35,7 @@ const block = (job_id: number, bay: string | null, ...stretches: [string, string
   people: [],
   pinned: false,
   begun: false,
+  parts_on: null,
   late: '',
   conflicts: 0,
 })
@@ -70,6 +86,13 @@ describe('a week of the schedule', () => {
     ])
     // Work in a bay that is no longer there is not lost from sight.
     expect(rows[1]!.bars[0]!.map((b) => b.block.job_id)).toEqual([3, 4])
+  })
+})
+
+describe('words', () => {
+  it('speak of a day as of a time of it', () => {
+    expect(dayName('2026-12-01', 'en-GB')).toBe(dayName('2026-12-01T23:45:00', 'en-GB'))
+    expect(dayAndClock('2026-12-01T08:15:00', 'en-GB')).toContain('08:15')
   })
 })
 

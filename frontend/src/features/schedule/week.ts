@@ -11,7 +11,7 @@ export const minutesOf = (wall: string): number => Date.parse(`${wall.slice(0, 1
 export const wallOf = (minutes: number): string => new Date(minutes * MINUTE_MS).toISOString().slice(0, 19)
 
 const written = (wall: string, how: Intl.DateTimeFormatOptions, language?: string) =>
-  new Intl.DateTimeFormat(language, { ...how, timeZone: 'UTC' }).format(new Date(`${wall.slice(0, 19)}Z`))
+  new Intl.DateTimeFormat(language, { ...how, timeZone: 'UTC' }).format(new Date(wall.includes('T') ? `${wall.slice(0, 19)}Z` : wall))
 export const dayName = (wall: string, language?: string) => written(wall, { weekday: 'short', day: 'numeric', month: 'short' }, language)
 export const clock = (wall: string, language?: string) => written(wall, { hour: '2-digit', minute: '2-digit' }, language)
 export const dayAndClock = (wall: string, language?: string) => `${dayName(wall, language)} ${clock(wall, language)}`

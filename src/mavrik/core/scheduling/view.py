@@ -41,6 +41,7 @@ class Block(Document):
     people: tuple[str, ...]
     pinned: bool
     begun: bool
+    parts_on: Day | None = Field(description="The morning its parts are there; null: they are")
     late: str = Field(
         description="By how much it is over after what was promised, in words; empty: it is not, or nothing was promised"
     )
@@ -156,7 +157,7 @@ def _block(s: Stand, hours: Hours, now: datetime, conflicts: Sequence[Conflict])
         job_id=work.job_id, number=work.number, label=work.label, kind=piece.kind, minutes=s.task.quarters * QUARTER_MIN,
         people_wanted=piece.people, begins=begins, ends=hours.end_of(s.first, s.task.quarters),
         stretches=tuple(Stretch(begins=a, ends=b) for a, b in hours.stretches(s.first, s.task.quarters)),
-        bay=s.placed.bay, people=s.placed.people, pinned=s.placed.pinned, begun=piece.begun, late=_late(s, hours),
+        bay=s.placed.bay, people=s.placed.people, pinned=s.placed.pinned, begun=piece.begun, parts_on=work.parts_on, late=_late(s, hours),
         conflicts=sum(work.job_id in c.job_ids for c in conflicts),
     )  # fmt: skip
 
