@@ -55,6 +55,41 @@ def test_a_job_asks_for_what_is_left_of_it(tech: Caller, leads: dict[str, Any], 
     assert after[leads["id"]]["minutes"] < waiting[leads["id"]]["minutes"]
 
 
+def test_what_a_job_asks_follows_prices_stock_and_its_own_book(tech: Caller, boss: Caller, leads: dict[str, Any]) -> None:
+    """It is worked out once and kept: whatever it comes from makes it anew."""
+
+    def waits() -> dict[str, Any]:
+        view = answered(tech.get("/api/schedule"))["view"]
+        return next(w for w in view["waiting"] if w["job_id"] == leads["id"])
+
+    before = waits()
+    assert waits() == before
+    prices = answered(boss.get("/api/prices"))
+    slow = {**prices["document"], "lead_h": prices["document"]["lead_h"] + 4}
+    now = answered(boss.put("/api/prices", {"document": slow, "revision": prices["revision"]}))["revision"]
+    assert waits()["minutes"] > before["minutes"]
+    answered(boss.put("/api/prices", {"document": prices["document"], "revision": now}))
+    assert waits()["minutes"] == before["minutes"]
+    book = answered(tech.get(f"/api/jobs/{leads['id']}/build"))["document"]
+    bill = answered(tech.post(f"/api/jobs/{leads['id']}/build/bill", book))
+    held = answered(tech.get("/api/stock"))["on_hand"]["quantity"]
+    for line in bill["lines"]:
+        if not line["by_length"]:
+            answered(tech.post("/api/stock/received", {"number": line["number"], "quantity": 100}), 201)
+        else:
+            answered(tech.post("/api/stock/received", {"number": line["number"], "quantity": 10_000}), 201)
+    assert before["parts_on"] is not None and waits()["parts_on"] is None
+    stock = answered(boss.get("/api/stock"))
+    counts = [
+        {"number": x["number"], **({"reels_mm": []} if x["number"].startswith("CB") else {"quantity": held.get(x["number"], 0)})}
+        for x in bill["lines"]
+    ]
+    answered(boss.put("/api/stock", {"document": stock["document"], "revision": stock["revision"], "counts": counts}))
+    assert waits()["parts_on"] is not None
+    answered(tech.post(f"/api/jobs/{leads['id']}/build", {**book, "anew": ["charge_cable", "battery_lead"]}), 201)
+    assert waits()["minutes"] > before["minutes"]
+
+
 def test_a_place_is_looked_at_kept_and_lost_to_who_was_first(
     tech: Caller, other: Caller, reader: Caller, job: dict[str, Any]
 ) -> None:
@@ -79,6 +114,7 @@ def test_a_place_is_looked_at_kept_and_lost_to_who_was_first(
 
 
 def test_two_who_keep_at_one_moment_do_not_both_win(tech: Caller, other: Caller) -> None:
+    jobs = [answered(tech.post("/api/jobs", job_body()), 201)["id"] for _ in range(2)]
     now = answered(tech.get("/api/schedule"))
     start, codes = threading.Barrier(2), list[int]()
 
@@ -87,7 +123,7 @@ def test_two_who_keep_at_one_moment_do_not_both_win(tech: Caller, other: Caller)
         start.wait()
         codes.append(caller.put("/api/schedule", {"document": body, "revision": now["revision"]}).status_code)
 
-    threads = [threading.Thread(target=save, args=(c, k + 1)) for k, c in enumerate((tech, other))]
+    threads = [threading.Thread(target=save, args=(c, jobs[k])) for k, c in enumerate((tech, other))]
     for t in threads:
         t.start()
     for t in threads:

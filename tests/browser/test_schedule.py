@@ -121,11 +121,12 @@ def test_who_saved_first_is_told_and_nothing_is_lost(open_page: Callable[..., Pa
     page = open_page(at="/")
     page.wait_for_selector("[data-job]")
     job = job_with(page, "front_battery")
+    their_job = job_with(page, "front_battery")
     page.goto("/schedule")
     settled(page, page.locator(f"[data-waits='{job}'] [data-test=find-place]").click)
     now = page.request.get("/api/schedule").json()
     token = page.request.get("/api/session").json()["csrf_token"]
-    theirs = {**now["document"], "wishes": [*now["document"]["wishes"], {"job_id": 2**31 - 1, "left_out": True}]}
+    theirs = {**now["document"], "wishes": [*now["document"]["wishes"], {"job_id": their_job, "left_out": True}]}
     body = {"document": theirs, "revision": now["revision"]}
     assert page.request.put("/api/schedule", data=body, headers={"X-CSRFToken": token}).ok
     page.locator("[data-test=keep-schedule]").click()

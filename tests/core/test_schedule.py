@@ -15,7 +15,7 @@ from mavrik.core.scheduling.demand import JobWork, Piece, tasks_of
 from mavrik.core.scheduling.documents import Placed, Schedule, Wish, check_schedule
 from mavrik.core.scheduling.hours import NeverOpenError, working_hours
 from mavrik.core.scheduling.planner import LATE, MOVED, SHIFTED, CannotBeError, lay_out
-from mavrik.core.scheduling.view import Scene, propose, schedule_view
+from mavrik.core.scheduling.view import Scene, propose, schedule_view, tidied
 from mavrik.core.scheduling.workshop import Bay, Closed, SharedTool, Shift, TaskKind, Worker, Workshop, usual_workshop
 
 MONDAY = datetime(2026, 11, 30, 8)
@@ -283,7 +283,7 @@ def test_leads_are_made_before_they_are_fitted_and_a_tool_is_in_one_place() -> N
     )
     said = [c.text for c in schedule_view(stood, Scene(jobs, shop(1, 3, tools=(press,)), MONDAY)).conflicts]
     assert said == [
-        "26-0001 Vehicle 1, work on the vehicle begins before make leads is over, on Mon 30 Nov 09:00.",
+        "26-0001 Vehicle 1, work on the vehicle begins before its leads are made, on Mon 30 Nov 09:00.",
         "Press: 2 want it from Mon 30 Nov 08:00, there is one: 26-0001 Vehicle 1, make leads; 26-0002 Vehicle 2, make leads.",
     ]
 
@@ -322,6 +322,22 @@ def test_a_job_is_late_by_days_and_one_left_out_waits() -> None:
 def test_more_people_than_there_are_cannot_be() -> None:
     with pytest.raises(CannotBeError, match="more people than there are"):
         propose(Schedule(), Scene((job(1, Piece(FIT, 60, 2)),), shop(1, 1), MONDAY))
+
+
+def test_what_is_long_over_is_forgotten_and_what_is_left_is_not() -> None:
+    stood = Schedule(
+        placed=(
+            put(1, FIT, MONDAY - timedelta(days=200)),
+            put(2, FIT, MONDAY - timedelta(days=200)),
+            put(3, FIT, MONDAY - timedelta(days=20)),
+            put(4, FIT, MONDAY),
+        ),
+        wishes=(Wish(job_id=1, left_out=True), Wish(job_id=2, left_out=True)),
+    )
+    # Job 2 has work left, however long ago it was to begin; of 3 and 4 nothing is left, and it is not long ago.
+    kept = tidied(stood, Scene((job(2, Piece(FIT, 60)),), shop(), MONDAY))
+    assert [p.job_id for p in kept.placed] == [2, 3, 4]
+    assert [w.job_id for w in kept.wishes] == [2]
 
 
 def test_what_stands_twice_is_named() -> None:

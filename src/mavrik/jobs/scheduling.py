@@ -2,32 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from datetime import date, datetime, timedelta
-from math import ceil
+from datetime import datetime
 
 from sqlalchemy.orm import Session
 
-from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.document import Document
-from mavrik.core.scheduling.demand import JobWork, Piece, pieces_of
 from mavrik.core.scheduling.documents import JobId, Schedule, check_schedule
 from mavrik.core.scheduling.hours import NeverOpenError
 from mavrik.core.scheduling.planner import Found
-from mavrik.core.scheduling.view import Proposed, Scene, ScheduleView, propose, schedule_view, with_place
-from mavrik.core.scheduling.workshop import TaskKind, Workshop, usual_workshop
-from mavrik.core.workflow.stages import StageState
-from mavrik.domain.job import JobState
+from mavrik.core.scheduling.view import Proposed, Scene, ScheduleView, propose, schedule_view, tidied, with_place
+from mavrik.core.scheduling.workshop import Workshop, usual_workshop
 from mavrik.domain.roles import Who
-from mavrik.jobs import lists
-from mavrik.jobs.building import bill_as_kept
 from mavrik.jobs.errors import InvalidError, NotFoundError
-from mavrik.jobs.listing import MOST_PAGE, JobsWanted, list_jobs
 from mavrik.jobs.lists import ListKind, keep_list, kept_list
-from mavrik.jobs.records import JobRow
 from mavrik.jobs.tasks import Stopped, TaskRecord, Work, ask_for, file_of, record_of
-from mavrik.jobs.work import get_row
-from mavrik.jobs.workbook import book_of, view_of
+from mavrik.jobs.work_left import scene_of
 
 WORKSHOP = ListKind("workshop", "workshop's bays, people and hours", Workshop, usual_workshop)
 SCHEDULE = ListKind("schedule", "schedule", Schedule, Schedule)
@@ -100,10 +89,12 @@ def find_place(session: Session, asked: PlaceAsked) -> Schedule:
 def keep_schedule(session: Session, given: Schedule, revision: int, who: Who) -> ScheduleRecord:
     """Keep a schedule, edited from a revision, with whatever cannot be of it: people know what a plan does not.
 
+    What is long over is forgotten.
     Raises InvalidError as `preview_schedule`, ConflictError where somebody else saved in between.
     """
     _check(given)
-    return _record(session, keep_list(session, SCHEDULE, given, revision, who), given)
+    kept = tidied(given, scene(session))
+    return _record(session, keep_list(session, SCHEDULE, kept, revision, who), kept)
 
 
 def ask_to_lay_out(session: Session, given: Schedule, who: Who) -> TaskRecord:
@@ -150,54 +141,7 @@ def _seen(document: Schedule, by: Scene) -> ScheduleView:
 
 def scene(session: Session, now: datetime | None = None) -> Scene:
     """What a schedule is looked at with. now: on the workshop's clock; left out, that of this machine."""
-    means = workshop(session).document
-    price_list = lists.prices(session).document
-    at = now or datetime.now()
-    works = (_work(session, row, means, price_list, at.date()) for row in _open_jobs(session))
-    return Scene(tuple(w for w in works if w is not None), means, at)
-
-
-def _open_jobs(session: Session) -> Iterator[JobRow]:
-    """On the bench and not done."""
-    after = ""
-    while True:
-        page = list_jobs(session, JobsWanted(after=after, limit=MOST_PAGE))
-        for row in page.jobs:
-            if row.state is JobState.DONE:
-                return  # the done ones come last
-            if not row.damaged:
-                yield row
-        if not page.next:
-            return
-        after = page.next
-
-
-def _work(session: Session, listed: JobRow, means: Workshop, price_list: PriceList, today: date) -> JobWork | None:
-    """What one job asks; None where nothing is left of it."""
-    standing = {s.stage: s for s in listed.progress.stages}
-    pieces: tuple[Piece, ...] = ()
-    parts_on = None
-    if standing["build"].on_path:
-        pieces, parts_on = _building(session, listed.id, price_list, today)
-    if not pieces:
-        # Nothing is known of it yet but what it begins with.
-        begins = ((TaskKind.MEASURE, standing["measure"]), (TaskKind.MAKE, standing["build"]))
-        first = next((kind for kind, stage in begins if stage.on_path and stage.state is not StageState.DONE), None)
-        pieces = (Piece(first, means.measure_min),) if first else ()
-    if not pieces:
-        return None
-    return JobWork(listed.id, listed.number, listed.vehicle, pieces, listed.promised, parts_on)
-
-
-def _building(session: Session, job_id: int, price_list: PriceList, today: date) -> tuple[tuple[Piece, ...], date | None]:
-    """What is left at the bench, and when what has to be bought for it is there."""
-    row = get_row(session, job_id)
-    try:
-        pieces = pieces_of(view_of(row, book_of(row), price_list).steps)
-        days = bill_as_kept(session, row).days if pieces else 0
-    except (InvalidError, NotFoundError):
-        return (), None
-    return pieces, today + timedelta(days=ceil(days)) if days > 0 else None
+    return scene_of(session, workshop(session).document, now or datetime.now())
 
 
 def layout_of(session: Session, task_id: int, who: Who) -> Proposed:

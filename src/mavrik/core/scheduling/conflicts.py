@@ -12,7 +12,7 @@ from mavrik.core.document import Document
 from mavrik.core.scheduling.demand import Task
 from mavrik.core.scheduling.documents import Placed
 from mavrik.core.scheduling.hours import Hours
-from mavrik.core.scheduling.workshop import IN_BAY, TASK_WORDS, TaskKind, Workshop
+from mavrik.core.scheduling.workshop import IN_BAY, OVER_WORDS, TASK_WORDS, TaskKind, Workshop
 
 Key = tuple[int, TaskKind]
 
@@ -136,7 +136,7 @@ def _alone(
     for before in (by_key.get((s.task.work.job_id, k)) for k in kinds[: kinds.index(kind)]):
         if before is not None and before.last > s.first:
             ends = says_time(hours.end_of(before.first, before.task.quarters))
-            yield _of(f"{title} begins before {TASK_WORDS[before.task.piece.kind].lower()} is over, on {ends}", s)
+            yield _of(f"{title} begins before {OVER_WORDS[before.task.piece.kind]}, on {ends}", s)
 
 
 def _of(text: str, *at: Stand) -> Conflict:

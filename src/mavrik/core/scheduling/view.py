@@ -99,6 +99,8 @@ class Scene:
 
 
 WEEKS_SHOWN = 9
+REMEMBERED = timedelta(days=60)
+"""So long it is kept where work stood that is done. Our choice."""
 
 
 def _monday(day: date) -> date:
@@ -232,6 +234,18 @@ def propose(
     return Proposed(
         schedule=after, view=schedule_view(after, scene), moved=tuple(_moves(schedule, after, scene)), proven=made.proven
     )  # fmt: skip
+
+
+def tidied(schedule: Schedule, scene: Scene) -> Schedule:
+    """A schedule without what is long over: places of work that is done, from REMEMBERED on, and wishes for jobs that are done.
+
+    schedule: as it stands; scene: as for `schedule_view`
+    """
+    jobs = {w.job_id for w in scene.works}
+    return Schedule(
+        placed=tuple(p for p in schedule.placed if p.job_id in jobs or p.begins >= scene.now - REMEMBERED),
+        wishes=tuple(w for w in schedule.wishes if w.job_id in jobs),
+    )
 
 
 def with_place(schedule: Schedule, scene: Scene, job_id: int) -> Schedule:

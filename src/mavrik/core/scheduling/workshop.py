@@ -38,6 +38,12 @@ TASK_WORDS = {
     TaskKind.MAKE: "Make leads",
     TaskKind.FIT: "Work on the vehicle",
 }
+OVER_WORDS = {
+    TaskKind.MEASURE: "it is tested",
+    TaskKind.MAKE: "its leads are made",
+    TaskKind.FIT: "the vehicle is done",
+}
+"""When it is over, as the middle of a sentence."""
 IN_BAY = frozenset({TaskKind.MEASURE, TaskKind.FIT})
 """Leads are made on the bench; all else wants the vehicle in a bay."""
 
