@@ -42,8 +42,14 @@ def test_a_lead_is_chosen_measured_made_and_ticked_and_the_next_step_stays_on_to
     expect(page.locator("[data-test=step-done]")).to_be_disabled()
     page.keyboard.press("x")
     expect(following).to_contain_text("negative clamp off")
+    # Neither does the list of all steps.
+    negative = page.locator("[data-step='off:battery:negative']")
+    expect(negative.locator(".tick")).to_be_disabled()
+    expect(negative.locator("[data-test=cautions-seen]")).to_be_visible()
     following.locator("[data-test=cautions-seen]").click()
     expect(page.locator("[data-test=step-done]")).to_be_enabled()
+    expect(negative.locator(".tick")).to_be_enabled()
+    expect(negative.locator("[data-test=cautions-seen]")).to_have_count(0)
     expect(page.locator("[data-step=safe]")).to_contain_text("not kept yet")
     with page.expect_response(lambda r: r.url.endswith("/build?revision=0") and r.request.method == "POST") as kept:
         page.locator("[data-test=keep-build]").click()

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Cautions of a step; those where the danger is real want a tap, once a job. */
 import { computed, ref, watch } from 'vue'
-import { useCatalogue } from '@/composables/catalogue'
+import { useCautions } from '@/composables/cautions'
 
 const props = defineProps<{
   step: string
@@ -9,27 +9,24 @@ const props = defineProps<{
   /** The work beside waits for the tap, so the button takes the focus. */
   gate?: boolean
 }>()
-const { catalogue } = useCatalogue()
-const key = computed(() => `mavrik-cautions:${props.jobId ?? 0}:${props.step}`)
-const seen = ref(sessionStorage.getItem(key.value) === 'yes')
-const list = computed(() => catalogue.value?.cautions.filter((c) => c.steps.includes(props.step)) ?? [])
-const folded = ref(seen.value)
+const cautions = useCautions(() => props.jobId ?? 0)
+const list = computed(() => cautions.of(props.step))
+const folded = ref(cautions.isSeen(props.step))
 const grave = computed(() => list.value.filter((c) => c.confirm).length)
-const wants = computed(() => list.value.some((c) => c.confirm) && !seen.value)
+const wants = computed(() => list.value.length > 0 && cautions.wants(props.step))
 const tap = ref<{ $el: HTMLElement } | null>(null)
 watch(tap, (button) => props.gate && button?.$el.focus())
 const emit = defineEmits<{ confirmed: []; clear: [] }>()
-// What needs no tap, or has had it, is clear from the start.
+// What needs no tap, or has had it, here or elsewhere, is clear.
 watch(
-  () => catalogue.value !== undefined && !wants.value,
+  () => !cautions.wants(props.step),
   (clear) => clear && emit('clear'),
   { immediate: true },
 )
+watch(wants, (now, before) => before && !now && (folded.value = true))
 
 function confirm(): void {
-  seen.value = true
-  folded.value = true
-  sessionStorage.setItem(key.value, 'yes')
+  cautions.confirm(props.step)
   emit('confirmed')
 }
 </script>

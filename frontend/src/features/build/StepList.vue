@@ -1,11 +1,24 @@
 <script setup lang="ts">
 /** All steps in a safe order: what is done and by whom, what can be done now, and what the rest waits for. */
+import { computed } from 'vue'
 import type { BuildView } from '@/api/types'
+import { useCautions } from '@/composables/cautions'
+import CautionStrip from '@/ui/CautionStrip.vue'
 import PhotoInput from '@/ui/PhotoInput.vue'
 import { moment } from '@/ui/dates'
 import { shownSize } from './book'
 
-defineProps<{ steps: BuildView['steps']; jobId: number; disabled: boolean }>()
+const props = defineProps<{ steps: BuildView['steps']; jobId: number; disabled: boolean }>()
+type Step = BuildView['steps'][number]
+const cautions = useCautions(() => props.jobId)
+/** Where the danger is real its cautions want a tap first, here as on top. */
+const held = (s: Step) => s.ready && cautions.wants(s.caution_step ?? '')
+/** The first step of each danger shows what is wanted, for all that wait for it. */
+const shows = computed(() => {
+  const first = new Map<string, string>()
+  for (const s of props.steps) if (held(s) && !first.has(s.caution_step ?? '')) first.set(s.caution_step ?? '', s.id)
+  return new Set(first.values())
+})
 /** As a part of a longer sentence. */
 const plain = (text = '') => text.replace(/\.$/, '')
 const emit = defineEmits<{ tick: [id: string]; untick: [id: string]; photo: [id: string, key: string | null] }>()
@@ -17,7 +30,7 @@ const emit = defineEmits<{ tick: [id: string]; untick: [id: string]; photo: [id:
       <button
         type="button"
         class="tick"
-        :disabled="disabled || !(s.ready || s.loose)"
+        :disabled="disabled || held(s) || !(s.ready || s.loose)"
         :aria-pressed="s.done"
         :aria-label="s.text"
         @click="s.done ? emit('untick', s.id) : emit('tick', s.id)"
@@ -39,6 +52,7 @@ const emit = defineEmits<{ tick: [id: string]; untick: [id: string]; photo: [id:
         </p>
       </div>
       <PhotoInput :job-id="jobId" :photo="s.photo" :label="s.text" :disabled="disabled" @change="emit('photo', s.id, $event)" />
+      <CautionStrip v-if="shows.has(s.id)" :step="s.caution_step ?? ''" :job-id="jobId" class="wide" />
     </li>
   </ol>
 </template>
@@ -56,6 +70,9 @@ li {
   padding: 6px 0;
   border-bottom: 1px solid var(--line);
   align-items: center;
+}
+.wide {
+  grid-column: 1 / -1;
 }
 .tick {
   width: 52px;
