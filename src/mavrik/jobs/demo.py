@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, time, timedelta
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Circuit, LoadKind
@@ -359,6 +359,8 @@ def load_demo(session: Session, today: date) -> bool:
     """Fill an empty database with the demo; returns whether it did."""
     if session.scalar(select(Person.id).limit(1)) is not None:
         return False
+    # Weeks are simulated in between, on a slow machine for minutes; nobody else uses a database that is being filled.
+    session.execute(text("SET LOCAL idle_in_transaction_session_timeout = 0"))
     people = {login: add_person(session, login, name, role, DEMO_PASSWORD) for login, name, role in PEOPLE}
     who = people[DEMO_LOGIN]
     for instrument, days in INSTRUMENTS:
