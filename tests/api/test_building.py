@@ -117,3 +117,22 @@ def test_the_printed_sheet_takes_as_long_as_the_screen_says(
         assert left > 120 and f"About {left:.0f} min left" in tech.get(f"{path}/files/bench.pdf").text
     finally:
         answered(boss.put("/api/prices", {"document": kept["document"], "revision": now["revision"]}))
+
+
+def test_a_harness_goes_out_as_yaml_and_comes_back_measured(tech: Caller, job: dict[str, Any]) -> None:
+    path = describe(tech, job["id"])
+    book = {"anew": ["charge_cable"]}
+    assert tech.post(f"{path}/build", book).status_code == 201
+    text = tech.get(f"{path}/files/harness.yaml").text
+    assert "format: mavrik-harness" in text and "id: charge_cable" in text
+    kept = tech.get(f"{path}/build").json["document"]  # type: ignore[index]
+    measured = text.replace("slack: 0.03", "slack: 0.03\n  route_mm: 1730")
+    read = tech.post(f"{path}/build/harness", {"text": measured, "document": kept})
+    assert read.status_code == 200, read.text
+    (lead,) = read.json["document"]["leads"]  # type: ignore[index]
+    assert lead["route_mm"] == 1730 and read.json["told"] == []  # type: ignore[index]
+    # Nothing is kept by reading; a file that is not of this job is refused at its lead.
+    assert tech.get(f"{path}/build").json["document"] == kept  # type: ignore[index]
+    wrong = tech.post(f"{path}/build/harness", {"text": text.replace("charge_cable", "tow_bar"), "document": kept})
+    assert wrong.status_code == 422
+    assert wrong.json["problems"][0]["element"] == "tow_bar"  # type: ignore[index]

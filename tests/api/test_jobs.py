@@ -52,7 +52,13 @@ def test_every_file_that_is_offered_is_written(tech: Caller, job: dict[str, Any]
     offered = tech.get("/api/catalogue").json["files"]  # type: ignore[index]
     starts = {"sheet.pdf": b"%PDF-", "bundle": b"{", "readings.csv": b"run,", "readings.parquet": b"PAR1", "netlist.cir": b"*"}
     # The label is for a job in which a disconnect was decided on, the sheet for the bench for one whose book is kept.
-    needs = {"label.pdf": "isolation", "quotation.pdf": "quotation", "bench.pdf": "build", "lead-labels.pdf": "build"}
+    needs = {
+        "label.pdf": "isolation",
+        "quotation.pdf": "quotation",
+        "bench.pdf": "build",
+        "lead-labels.pdf": "build",
+        "harness.yaml": "build",
+    }
     assert {f["name"]: f["needs"] for f in offered if f["needs"]} == needs
     assert {f["name"] for f in offered if not f["needs"]} == set(starts)
     for f in (f for f in offered if not f["needs"]):

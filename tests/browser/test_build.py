@@ -118,6 +118,32 @@ def test_parts_are_bought_received_used_and_offered_and_the_shelf_says_what_is_l
     expect(page.locator("[data-test=part-count]").get_by_role("textbox")).to_have_value("4")
 
 
+def test_leads_that_were_measured_elsewhere_come_in_as_yaml(open_page: Callable[..., Page]) -> None:
+    page = open_page(at="/")
+    page.wait_for_selector("[data-job]")
+    job = job_with(page, "front_battery")
+    page.goto(f"/jobs/{job}/build")
+    page.locator("[data-anew=charge_cable]").get_by_role("checkbox").click()
+    drawn = page.locator("[data-test=cut]").inner_text()
+    measured = (
+        "format: mavrik-harness\nversion: 1\nleads:\n- {id: charge_cable, route_mm: 2000, slack: 0.0}\n- {id: battery_lead}\n"
+    )
+    page.locator("[data-test=read-harness] input").set_input_files(
+        {"name": "bench.yaml", "mimeType": "application/yaml", "buffer": measured.encode()}
+    )
+    expect(page.locator("[data-test=harness-told]")).to_have_text("bench.yaml is read; it counts once it is kept.")
+    expect(page.locator("[data-card=charge_cable]")).to_contain_text("2000 mm")
+    expect(page.locator("[data-test=cut]")).not_to_have_text(drawn)
+    expect(page.locator("[data-lead=battery_lead]")).to_be_visible()
+    wrong = measured.replace("battery_lead", "tow_bar")
+    page.locator("[data-test=read-harness] input").set_input_files(
+        {"name": "other.yaml", "mimeType": "application/yaml", "buffer": wrong.encode()}
+    )
+    expect(page.get_by_text("The plan has no lead 'tow_bar'").first).to_be_visible()
+    # What was there stays.
+    expect(page.locator("[data-card=charge_cable]")).to_contain_text("2000 mm")
+
+
 def test_a_photographed_label_opens_the_lead_that_it_is_of(open_page: Callable[..., Page], tmp_path: Path) -> None:
     page = open_page(at="/")
     page.wait_for_selector("[data-job]")

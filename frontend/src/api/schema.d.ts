@@ -548,6 +548,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/build/harness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read leads from YAML
+         * @description Into a book, without keeping it: ways, cables and ends of the leads that the file names.
+         */
+        post: operations["building_post_harness_jobs__int_job_id__build_harness_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/build/preview": {
         parameters: {
             query?: never;
@@ -6486,6 +6506,27 @@ export interface components {
         GuidesOut: {
             /** Guides */
             guides: components["schemas"]["GuideView"][];
+        };
+        /**
+         * HarnessRead
+         * @description A book with what a harness says of its leads.
+         */
+        HarnessRead: {
+            document: components["schemas"]["BuildBook"];
+            /**
+             * Told
+             * @description What the file says otherwise than the plan, which stays
+             */
+            told: string[];
+        };
+        /**
+         * HarnessText
+         * @description A harness in YAML, and the book that it is read into.
+         */
+        HarnessText: {
+            document: components["schemas"]["BuildBook"];
+            /** Text */
+            text: string;
         };
         /**
          * Headline
@@ -13550,6 +13591,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Bill"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    building_post_harness_jobs__int_job_id__build_harness_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HarnessText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HarnessRead"];
                 };
             };
             /** @description Not Found */

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from typing import Annotated
 
+from pydantic import Field
 from sqlalchemy.orm import Session
 
-from mavrik.core.document import Problem
+from mavrik.core.document import Document, Problem
 from mavrik.core.fabrication.bench import BuildProblemError, BuildView, build_bill
 from mavrik.core.fabrication.bill import Bill
 from mavrik.core.fabrication.documents import BuildBook, Tick
 from mavrik.domain.job import DocumentKind
 from mavrik.domain.roles import Who
+from mavrik.exchange.harness_yaml import LARGEST, HarnessError, HarnessRead, harness_from_yaml, with_harness
 from mavrik.jobs import stock
 from mavrik.jobs.errors import InvalidError
 from mavrik.jobs.kept import as_found, keep_document, latest_document, proposed
@@ -53,6 +56,23 @@ def _bill(session: Session, row: Job, given: BuildBook) -> Bill:
         return build_bill(found, proposed(row) or found, given, stock.shop(session), stock.booked(session, row.id))
     except BuildProblemError as error:
         raise InvalidError(str(error), error.problems) from error
+
+
+class HarnessText(Document):
+    """A harness in YAML, and the book that it is read into."""
+
+    text: Annotated[str, Field(min_length=1, max_length=LARGEST)]
+    document: BuildBook
+
+
+def read_harness(session: Session, job_id: int, given: HarnessText) -> HarnessRead:
+    """A book with what a harness says of its leads, not kept yet. Raises InvalidError, at the lead, for what cannot be read."""
+    row = get_row(session, job_id)
+    found = as_found(row)
+    try:
+        return with_harness(given.document, harness_from_yaml(given.text), found, proposed(row) or found)
+    except HarnessError as error:
+        raise InvalidError(str(error), error.problems or [Problem("harness", "text", str(error))]) from error
 
 
 def keep_build(session: Session, job_id: int, book: BuildBook, who: Who, edited_from: int | None = None) -> BuildRecord:

@@ -9,6 +9,7 @@ from typing import Any
 from mavrik.exchange.build_json import build_schema
 from mavrik.exchange.bundle import bundle_schema
 from mavrik.exchange.findings_json import findings_schema
+from mavrik.exchange.harness_yaml import harness_schema
 from mavrik.exchange.isolation_json import isolation_schema
 from mavrik.exchange.operating_json import operating_point_schema, state_schema
 from mavrik.exchange.plan_json import plan_schema
@@ -28,6 +29,7 @@ def formats() -> dict[str, dict[str, Any]]:
         "mavrik-plan.v1.schema.json": plan_schema(),
         "mavrik-isolation.v2.schema.json": isolation_schema(),
         "mavrik-build.v1.schema.json": build_schema(),
+        "mavrik-harness.v1.schema.json": harness_schema(),
         "openapi.json": described,
     }
 

@@ -117,6 +117,20 @@ async function received(line: Bill['lines'][number]): Promise<void> {
   })
   receiving.value = null
 }
+/** Ways and ends that somebody has measured elsewhere; they count once they are kept. */
+const told = ref<readonly string[]>([])
+const { problem: harnessProblem, save: reading } = useSaving()
+async function readHarness(files: File | File[] | null): Promise<void> {
+  const file = Array.isArray(files) ? files[0] : files
+  if (!file || !book.value) return
+  told.value = []
+  const text = await file.text()
+  await reading(async () => {
+    const read = await data(client.POST('/api/jobs/{job_id}/build/harness', { ...path.value, body: { text, document: book.value! } }))
+    book.value = read.document
+    told.value = [`${file.name} is read; it counts once it is kept.`, ...read.told]
+  })
+}
 useKeys([
   { key: 'x', label: 'tick the next step', run: () => next.value && cleared.value === next.value.caution_step && tick(next.value.id) },
   { key: 'j', label: 'next lead', run: () => turn(1) },
@@ -225,8 +239,28 @@ useKeys([
               data-test="label-svg"
               >Label of this one</v-btn
             >
+            <v-btn
+              variant="text"
+              :href="`/api/jobs/${bench.jobId}/files/harness.yaml`"
+              :disabled="!same"
+              :title="same ? '' : 'It writes what is kept'"
+              data-test="harness-yaml"
+              >Leads as YAML</v-btn
+            >
+            <v-file-input
+              v-if="bench.mayWrite"
+              label="Read YAML"
+              accept=".yaml,.yml,application/yaml"
+              density="compact"
+              hide-details
+              class="file"
+              data-test="read-harness"
+              @update:model-value="readHarness"
+            />
           </div>
           <p v-else class="quiet">No lead is to be made.</p>
+          <ProblemNotice :problem="harnessProblem" />
+          <p v-for="line in told" :key="line" class="ma-0" role="status" data-test="harness-told">{{ line }}</p>
           <details
             v-if="view.stays.length > 0"
             class="mt-3"
@@ -331,6 +365,9 @@ useKeys([
 }
 .stays {
   columns: 2;
+}
+.file {
+  max-width: 220px;
 }
 @media (max-width: 900px) {
   .frame {

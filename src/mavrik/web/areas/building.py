@@ -11,10 +11,12 @@ from mavrik.core.fabrication.bill import Bill
 from mavrik.core.fabrication.documents import BuildBook
 from mavrik.core.fabrication.quotation import Consent, QuotationAsked
 from mavrik.domain.roles import Permission
+from mavrik.exchange.harness_yaml import HarnessRead
 from mavrik.jobs import building, quoting
 from mavrik.jobs.records import BuildRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.gate import heavy
 from mavrik.web.repeat import creates
 from mavrik.web.shared import SAVE_ERRORS, EditedFrom, JobPath, Revision, tag
 
@@ -60,6 +62,17 @@ def post_build_bill(path: JobPath, body: BuildBook) -> Response:
 def post_build(path: JobPath, query: EditedFrom, body: BuildBook) -> Response:
     """What is newly ticked was done by whoever sends it, now."""
     return answer(building.keep_build(session(), path.job_id, body, me(), query.revision), 201)
+
+
+@api.post(
+    "/jobs/<int:job_id>/build/harness", summary="Read leads from YAML", tags=tag("build"),
+    responses={"200": HarnessRead, **SAVE_ERRORS},
+)  # fmt: skip
+@needs(Permission.READ)
+@heavy
+def post_harness(path: JobPath, body: building.HarnessText) -> Response:
+    """Into a book, without keeping it: ways, cables and ends of the leads that the file names."""
+    return answer(building.read_harness(session(), path.job_id, body))
 
 
 class QuotationNumber(BaseModel):
