@@ -81,7 +81,10 @@ def test_what_a_job_asks_follows_prices_stock_and_its_own_book(tech: Caller, bos
     assert before["parts_on"] is not None and waits()["parts_on"] is None
     stock = answered(boss.get("/api/stock"))
     counts = [
-        {"number": x["number"], **({"reels_mm": []} if x["number"].startswith("CB") else {"quantity": max(held.get(x["number"], 0), 0)})}
+        {
+            "number": x["number"],
+            **({"reels_mm": []} if x["number"].startswith("CB") else {"quantity": max(held.get(x["number"], 0), 0)}),
+        }
         for x in bill["lines"]
     ]
     answered(boss.put("/api/stock", {"document": stock["document"], "revision": stock["revision"], "counts": counts}))

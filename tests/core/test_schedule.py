@@ -238,6 +238,9 @@ def test_what_is_pinned_stays_and_two_pinned_at_once_are_named() -> None:
     scene = Scene(jobs, shop(), MONDAY)
     kept = propose(Schedule(placed=(put(1, FIT, MONDAY.replace(hour=10), pinned=True),)), scene)
     assert {p.job_id: p.begins.hour for p in kept.schedule.placed} == {1: 10, 2: 8}
+    # Two at one time in two bays are in nobody's way.
+    beside = Schedule(placed=(put(1, FIT, MONDAY, pinned=True), put(2, FIT, MONDAY, "bay_2", "p2", pinned=True)))
+    assert propose(beside, Scene(jobs, shop(2, 2), MONDAY)).moved == ()
     both = Schedule(placed=(put(1, FIT, MONDAY, pinned=True), put(2, FIT, MONDAY, pinned=True)))
     with pytest.raises(CannotBeError, match="Bay 1 has two vehicles from Mon 30 Nov 08:00"):
         propose(both, scene)
@@ -338,6 +341,19 @@ def test_what_is_long_over_is_forgotten_and_what_is_left_is_not() -> None:
     kept = tidied(stood, Scene((job(2, Piece(FIT, 60)),), shop(), MONDAY))
     assert [p.job_id for p in kept.placed] == [2, 3, 4]
     assert [w.job_id for w in kept.wishes] == [2]
+
+
+def test_a_machine_too_slow_to_search_offers_what_it_began_with_and_claims_nothing() -> None:
+    jobs = [job(k, Piece(MAKE, 60), Piece(FIT, 240), promised=date(2026, 12, 4)) for k in range(1, 9)]
+    means = shop(2, 2)
+    hours = working_hours(means, MONDAY.date(), 60)
+    done = lay_out(tasks_of(jobs), (), means, hours, MONDAY, search_s=1e-9)
+    assert {p.key for p in done.placed} == {(k, kind) for k in range(1, 9) for kind in (MAKE, FIT)}
+    assert not done.proven
+    assert conflicts_of(stands(tasks_of(jobs), done.placed, hours, MONDAY), means, hours) == ()
+    pinned = [put(k, FIT, MONDAY, pinned=True) for k in (1, 2)]
+    with pytest.raises(CannotBeError):
+        lay_out(tasks_of([*jobs, job(9, Piece(FIT, 60, 3))]), pinned, means, hours, MONDAY, search_s=1e-9)
 
 
 def test_what_stands_twice_is_named() -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from math import inf
 from typing import Any
 
 from mavrik.core.scheduling.demand import Task
@@ -18,6 +19,8 @@ LATE, MOVED, SHIFTED, OTHER_PLACE = 40, 16, 2, 4
 done earlier. So nothing moves only to be earlier, and an hour late weighs as much as forty hours earlier. Our choice."""
 SEARCH_S = 3.5
 """Longest search [s]. Our choice: the best until then is what is proposed."""
+CANNOT_BE = "There is no way to lay this out: what is pinned is in its own way, or it takes more people than there are."
+NONE_FOUND = "No way to lay this out was found in the time there was: take something off, or try again."
 SEARCHERS = 8
 """Ways of searching that run side by side and tell one another what they find. Measured: forty jobs in four bays are laid out within a
 tenth of the best, where one way alone stays at thrice of it."""
@@ -70,7 +73,7 @@ def lay_out(
     quarter no later than now; now: the time; search_s: longest search [s]; watch: told of every better one, and answers whether to go on
     What is pinned stays in its bay at its time. Of all else the sum is least of: quarters late after the day of the promise, moves, and
     when each piece of work is over, weighed with LATE, MOVED, SHIFTED and OTHER_PLACE; what has begun is moved if it does not go on now.
-    Raises CannotBeError where pinned work excludes itself, or more hands are wanted than there are.
+    Raises CannotBeError where pinned work excludes itself, more hands are wanted than there are, or nothing was found in the time.
     Source: job-shop scheduling as constraint programming with optional intervals, the way that the documentation of OR-tools lays it out;
     what weighs how much is our choice.
 
@@ -93,7 +96,8 @@ def lay_out(
     known, first = {p.key: p for p in before}, hours.first_from(now)
     drawn = _Drawing(model, tasks, known, workshop, hours, first)
     model.minimize(drawn.cost())
-    drawn.begin_with(first_fit(tasks, known, workshop, hours, first))
+    spots = first_fit(tasks, known, workshop, hours, first)
+    drawn.begin_with(spots)
     solver = cp_model.CpSolver()
     solver.parameters.max_time_in_seconds = search_s
     solver.parameters.num_workers = SEARCHERS
@@ -104,11 +108,17 @@ def lay_out(
                 self.stop_search()
 
     status = solver.solve(model, Watch())
-    if status not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
-        raise CannotBeError(
-            "There is no way to lay this out: what is pinned is in its own way, or it takes more people than there are."
-        )
-    return Layout(drawn.read(solver), solver.objective_value, solver.best_objective_bound)
+    if status in (cp_model.OPTIMAL, cp_model.FEASIBLE):
+        found = {t.key: drawn.spot(t, solver) for t in tasks}
+        return Layout(drawn.placed(found), solver.objective_value, solver.best_objective_bound)
+    if status == cp_model.INFEASIBLE:
+        raise CannotBeError(CANNOT_BE)
+    if status != cp_model.UNKNOWN:
+        raise RuntimeError(f"The solver refuses the model: {solver.status_name(status)}, {model.validate()}")
+    # Too slow a machine to begin: what was put together first is a layout too, and nobody knows how good.
+    if len(spots) < len(tasks):
+        raise CannotBeError(NONE_FOUND)
+    return Layout(drawn.placed(spots), inf, 0.0)
 
 
 class _Drawing:
@@ -205,27 +215,30 @@ class _Drawing:
     def begin_with(self, spots: Mapping[Key, Spot]) -> None:
         """A layout to search on from."""
         for key, spot in spots.items():
-            self.model.add_hint(self.start[key], spot.first)
+            # What is pinned is a constant, and constants of one value are one variable, which takes one hint.
+            if stays_at(self.before.get(key), self.hours, self.now) is None:
+                self.model.add_hint(self.start[key], spot.first)
             for b, here in self.bay.get(key, {}).items():
                 self.model.add_hint(here, b == spot.bay)
             for w, on in self.people[key].items():
                 self.model.add_hint(on, w in spot.people)
 
-    def read(self, solver: Any) -> tuple[Placed, ...]:
-        """Where everything is put."""
+    def spot(self, t: Task, solver: Any) -> Spot:
+        """Where a piece of work was put by the search."""
+        bay = next((b for b, here in self.bay.get(t.key, {}).items() if solver.value(here)), None)
+        return Spot(solver.value(self.start[t.key]), bay, tuple(w for w, on in self.people[t.key].items() if solver.value(on)))
+
+    def placed(self, spots: Mapping[Key, Spot]) -> tuple[Placed, ...]:
+        """The same by the clock."""
         found = []
         for t in self.tasks:
-            old = self.before.get(t.key)
-            first = solver.value(self.start[t.key])
-            stays = old is not None and t.piece.begun and self.hours.first_from(old.begins) < self.now and first == self.now
-            begins = old.begins if stays and old else self.hours.starts[min(first, self.open - 1)]
+            old, spot = self.before.get(t.key), spots[t.key]
+            stays = old is not None and t.piece.begun and self.hours.first_from(old.begins) < self.now and spot.first == self.now
+            begins = old.begins if stays and old else self.hours.start_of(spot.first)
+            pinned = old.pinned if old else False
             found.append(
-                Placed(
-                    job_id=t.work.job_id, kind=t.piece.kind, begins=begins, pinned=old.pinned if old else False,
-                    bay=next((b for b, here in self.bay.get(t.key, {}).items() if solver.value(here)), None),
-                    people=tuple(w for w, on in self.people[t.key].items() if solver.value(on)),
-                )
-            )  # fmt: skip
+                Placed(job_id=t.work.job_id, kind=t.piece.kind, begins=begins, pinned=pinned, bay=spot.bay, people=spot.people)
+            )
         return tuple(sorted(found, key=lambda p: (p.begins, p.job_id, p.kind)))
 
 
