@@ -7,7 +7,6 @@ from typing import Any
 
 from flask import Blueprint, Flask, Response, g, request, send_from_directory
 from flask_openapi3.models.info import Info
-from flask_openapi3.openapi import OpenAPI
 from flask_wtf.csrf import CSRFProtect
 from pydantic import ValidationError
 from werkzeug.middleware.proxy_fix import ProxyFix
@@ -23,15 +22,16 @@ from mavrik.store.database import Database
 from mavrik.web import access, gate, kept, observe, problems, repeat
 from mavrik.web.access import PUBLIC, needs
 from mavrik.web.areas import captures, jobs, labels, photos
+from mavrik.web.described import Api
 from mavrik.web.settings import Settings
 
 
-def create_app(settings: Settings) -> OpenAPI:
+def create_app(settings: Settings) -> Api:
     """The whole server.
 
     settings: database, secret key and the rest
     """
-    app = OpenAPI(
+    app = Api(
         "mavrik",
         info=Info(title="Mavrik", version=__version__),
         static_folder=None,
@@ -149,6 +149,6 @@ def _pages(settings: Settings) -> Blueprint:
     return pages
 
 
-def from_environment() -> OpenAPI:
+def from_environment() -> Api:
     """With the settings of the environment."""
     return create_app(Settings.from_environment())

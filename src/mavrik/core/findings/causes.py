@@ -7,8 +7,8 @@ from itertools import combinations
 
 import networkx as nx
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import stats
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import planned
@@ -101,7 +101,7 @@ def _before(of: Candidate) -> NDArray[np.float64]:
     seen, sd = of.fitted.expected()
     meter = np.array([problem.evidence[k].measured.uncertainty / COVERAGE for k in problem.smooth.tolist()])
     slip = np.array([slip_density(problem.evidence[k].point) for k in problem.smooth.tolist()])
-    normal = (1 - fault_table().misread_share) * stats.norm.pdf(problem.read, seen, np.hypot(sd, meter))
+    normal = (1 - fault_table().misread_share) * scipy.stats.norm.pdf(problem.read, seen, np.hypot(sd, meter))
     found[problem.smooth] = np.log(normal + slip)
     return found
 

@@ -12,7 +12,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-from scipy import special, stats
+import scipy
+from scipy import special
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import BenchModel, Floats
@@ -425,7 +426,7 @@ def _not_in_the_catalogue(problem: FitProblem, nothing: Fitted, weight: float) -
     trial = Trial((UNKNOWN,), sound, float(np.log(weight)))
     log_likelihoods = nothing.log_likelihoods.copy()
     seen, sigma = nothing.expected()
-    log_likelihoods[problem.smooth] = stats.t.logpdf(problem.read, FREEDOM, seen, LOOSE * sigma)
+    log_likelihoods[problem.smooth] = scipy.stats.t.logpdf(problem.read, FREEDOM, seen, LOOSE * sigma)
     log_likelihoods[problem.others] = np.maximum(log_likelihoods[problem.others], np.log(0.5))
     return replace(
         nothing,
@@ -447,7 +448,7 @@ def _by_cause(candidates: Sequence[Candidate]) -> dict[str, float]:
 def _estimates(problem: FitProblem, candidates: Sequence[Candidate]) -> dict[str, Estimate]:
     """Every branch's excess over all fitted sets, each by its probability."""
     levels = (np.arange(QUANTILES) + 0.5) / QUANTILES
-    normal = stats.norm.ppf(levels)
+    normal = special.ndtri(levels)
     total = sum(c.probability for c in candidates)
     likely = [c.fitted for c in candidates if c.fitted and (c.probability >= LIKELY_SHARE * total or c.causes == (NOTHING,))]
     worth = [c for c in candidates if c.probability >= LEAST_SHARE_SHOWN * total or c.causes == (NOTHING,)]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel
 
 from mavrik.core.fabrication.bench import BuildView
@@ -16,11 +15,12 @@ from mavrik.jobs import building, quoting
 from mavrik.jobs.records import BuildRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.gate import heavy
 from mavrik.web.repeat import creates
 from mavrik.web.shared import SAVE_ERRORS, EditedFrom, JobPath, Revision, tag
 
-api = APIBlueprint("building", __name__, url_prefix="/api")
+api = Area("building", __name__)
 
 
 @api.get(

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from flask import Response
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import BaseModel, Field
 
@@ -15,6 +14,7 @@ from mavrik.exchange.captures import CaptureOptions
 from mavrik.jobs import captures
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.kept import kept
 from mavrik.web.problems import ProblemDocument
 from mavrik.web.repeat import creates
@@ -26,7 +26,7 @@ TAGS = [Tag(name="captures")]
 UPLOAD = "captures.post_capture"
 """Endpoint that takes larger bodies than all others."""
 
-api = APIBlueprint("captures", __name__, url_prefix="/api")
+api = Area("captures", __name__)
 
 
 class CapturesPath(BaseModel):

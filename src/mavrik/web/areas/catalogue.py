@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Annotated, Literal
 
 from flask import Response
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, BeforeValidator, Field
 
 from mavrik.core.circuit import Circuit
@@ -15,9 +14,10 @@ from mavrik.jobs.catalogue import Catalogue, ReadyLayouts, catalogue, ready_layo
 from mavrik.jobs.errors import InvalidError
 from mavrik.web.access import needs
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.shared import ERRORS, tag
 
-api = APIBlueprint("catalogue", __name__, url_prefix="/api")
+api = Area("catalogue", __name__)
 
 
 class LayoutPath(BaseModel):

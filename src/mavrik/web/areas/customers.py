@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Annotated
 
 from flask import Response, current_app
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
 from mavrik.domain.roles import Permission
@@ -13,11 +12,12 @@ from mavrik.jobs import customers
 from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.kept import kept
 from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, tag
 
-api = APIBlueprint("customers", __name__, url_prefix="/api")
+api = Area("customers", __name__)
 
 
 class CustomerPath(BaseModel):

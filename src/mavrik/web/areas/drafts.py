@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Annotated
 
 from flask import Response
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
 from mavrik.core.circuit import Circuit
@@ -16,10 +15,11 @@ from mavrik.domain.roles import Permission
 from mavrik.jobs import drafts
 from mavrik.web.access import needs
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.gate import heavy
 from mavrik.web.shared import ERRORS, tag
 
-api = APIBlueprint("drafts", __name__, url_prefix="/api")
+api = Area("drafts", __name__)
 
 
 class SolveBody(BaseModel):

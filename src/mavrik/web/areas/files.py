@@ -6,7 +6,6 @@ from datetime import UTC, datetime
 from typing import Annotated
 
 from flask import Response, current_app, g, json, request
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
 from mavrik.domain.roles import Permission
@@ -16,11 +15,12 @@ from mavrik.jobs import carrying, listing
 from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import PUBLIC, me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.gate import heavy, to_the_end
 from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, JobPath, tag
 
-api = APIBlueprint("files", __name__, url_prefix="/api")
+api = Area("files", __name__)
 
 
 class FilePath(JobPath):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel
 
 from mavrik.core.circuit import Circuit
@@ -15,11 +14,12 @@ from mavrik.jobs.runs import RunInput, run_from
 from mavrik.jobs.work import get_row
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.gate import heavy, to_the_end
 from mavrik.web.kept import kept
 from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
 
-api = APIBlueprint("findings", __name__, url_prefix="/api")
+api = Area("findings", __name__)
 
 
 class JudgeQuery(BaseModel):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Annotated
 
 from flask import Response
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
 from mavrik.core.measuring.instruments import Instrument
@@ -15,12 +14,13 @@ from mavrik.instruments.simulated import Placing
 from mavrik.jobs import equipment, links
 from mavrik.web.access import database, me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.kept import kept
 from mavrik.web.presence import has_left
 from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, tag
 
-api = APIBlueprint("instruments", __name__, url_prefix="/api")
+api = Area("instruments", __name__)
 
 
 class InstrumentsOut(BaseModel):

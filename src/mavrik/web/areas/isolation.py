@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import Annotated
 
 from flask import Response
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import Field
 
 from mavrik.domain.roles import Permission
 from mavrik.jobs import isolating
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.gate import heavy
 from mavrik.web.repeat import creates
 from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
@@ -23,7 +23,7 @@ class WayPath(JobPath):
     name: Annotated[str, Field(min_length=1, max_length=40)]
 
 
-api = APIBlueprint("isolation", __name__, url_prefix="/api")
+api = Area("isolation", __name__)
 
 
 @api.get(

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Annotated
 
 from flask import Response, request
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
 from mavrik.core.circuit import Circuit
@@ -16,13 +15,14 @@ from mavrik.jobs.records import CircuitRecord, JobRecord
 from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.gate import heavy, to_the_end
 from mavrik.web.kept import kept
 from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, JobPath, tag
 from mavrik.web.uploads import received
 
-api = APIBlueprint("jobs", __name__, url_prefix="/api")
+api = Area("jobs", __name__)
 
 
 class JobChange(work.JobInput):

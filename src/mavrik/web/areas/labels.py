@@ -6,7 +6,6 @@ from datetime import UTC, datetime
 from typing import Annotated
 
 from flask import Response, current_app, request
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
 from mavrik.core.document import Identifier
@@ -15,13 +14,14 @@ from mavrik.exchange.files import Printing
 from mavrik.jobs import labels
 from mavrik.web.access import needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.gate import heavy
 from mavrik.web.shared import ERRORS, JobPath, tag
 
 UPLOAD = "labels.post_label"
 """Endpoint that takes larger bodies than most."""
 
-api = APIBlueprint("labels", __name__, url_prefix="/api")
+api = Area("labels", __name__)
 
 
 class LabelPath(BaseModel):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Annotated
 
 from flask import Response
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import Field
 
 from mavrik.core.catalogue.prices import PriceList
@@ -16,9 +15,10 @@ from mavrik.domain.roles import Permission
 from mavrik.jobs import lists
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.shared import SAVE_ERRORS, Revision, tag
 
-api = APIBlueprint("lists", __name__, url_prefix="/api")
+api = Area("lists", __name__)
 
 
 class UnitsSave(Document):

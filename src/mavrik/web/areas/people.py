@@ -5,17 +5,17 @@ from __future__ import annotations
 from typing import Annotated
 
 from flask import Response
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
 from mavrik.domain.roles import Permission, Role
 from mavrik.jobs import people
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.repeat import creates
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, tag
 
-api = APIBlueprint("people", __name__, url_prefix="/api")
+api = Area("people", __name__)
 
 
 class PersonBody(BaseModel):

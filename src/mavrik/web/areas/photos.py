@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from flask import Response, request
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import BaseModel, Field
 
@@ -14,6 +13,7 @@ from mavrik.domain.roles import Permission
 from mavrik.jobs import photos
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.gate import heavy
 from mavrik.web.problems import ProblemDocument
 
@@ -23,7 +23,7 @@ TAGS = [Tag(name="photos")]
 UPLOAD = "photos.post_photo"
 """Endpoint that takes larger bodies than most."""
 
-api = APIBlueprint("photos", __name__, url_prefix="/api")
+api = Area("photos", __name__)
 
 
 class PhotosPath(BaseModel):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Annotated
 
 from flask import Response
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
 from mavrik.core.document import Document
@@ -25,11 +24,12 @@ from mavrik.jobs.records import CircuitRecord, DriveRecord, FitRecord, Simulatio
 from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.gate import heavy
 from mavrik.web.repeat import creates
 from mavrik.web.shared import SAVE_ERRORS, EditedFrom, JobPath, tag
 
-api = APIBlueprint("plans", __name__, url_prefix="/api")
+api = Area("plans", __name__)
 
 
 @api.get(

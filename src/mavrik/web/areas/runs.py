@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel
 
 from mavrik.domain.roles import Permission
@@ -11,11 +10,12 @@ from mavrik.jobs import runs
 from mavrik.jobs.records import RunRecord
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.kept import kept
 from mavrik.web.repeat import creates
 from mavrik.web.shared import SAVE_ERRORS, JobPath, tag
 
-api = APIBlueprint("runs", __name__, url_prefix="/api")
+api = Area("runs", __name__)
 
 
 class RunSave(BaseModel):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Annotated
 
 from flask import Response, current_app
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
 from mavrik.core.document import Document
@@ -18,11 +17,12 @@ from mavrik.jobs import calendar, scheduling
 from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import PUBLIC, me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.gate import heavy
 from mavrik.web.repeat import creates
 from mavrik.web.shared import SAVE_ERRORS, Revision, tag
 
-api = APIBlueprint("schedule", __name__, url_prefix="/api")
+api = Area("schedule", __name__)
 TAGS = tag("schedule")
 
 

@@ -7,7 +7,6 @@ from typing import Annotated
 from flask import Response, current_app, g, request
 from flask import session as flask_session
 from flask_login import current_user, login_user, logout_user
-from flask_openapi3.blueprint import APIBlueprint
 from flask_wtf.csrf import generate_csrf
 from pydantic import BaseModel, Field
 
@@ -17,10 +16,11 @@ from mavrik.jobs import people, sessions
 from mavrik.jobs.sessions import SignInRecord
 from mavrik.web.access import PUBLIC, SignedIn, address, me, my_key, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.problems import ProblemDocument, problem
 from mavrik.web.shared import ERRORS, SAVE_ERRORS, tag
 
-api = APIBlueprint("session", __name__, url_prefix="/api")
+api = Area("session", __name__)
 
 
 class Me(BaseModel):

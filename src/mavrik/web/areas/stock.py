@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Annotated
 
 from flask import Response
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import Field
 
 from mavrik.core.document import Document
@@ -15,10 +14,11 @@ from mavrik.exchange.stock_csv import StockFile
 from mavrik.jobs import stock
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.repeat import creates
 from mavrik.web.shared import SAVE_ERRORS, Revision, tag
 
-api = APIBlueprint("stock", __name__, url_prefix="/api")
+api = Area("stock", __name__)
 
 
 class StockSave(Document):

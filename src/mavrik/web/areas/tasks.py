@@ -5,16 +5,16 @@ from __future__ import annotations
 from typing import Annotated
 
 from flask import Response
-from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 
 from mavrik.domain.roles import Permission
 from mavrik.jobs import tasks
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.shared import SAVE_ERRORS, tag
 
-api = APIBlueprint("tasks", __name__, url_prefix="/api")
+api = Area("tasks", __name__)
 TAGS = tag("tasks")
 
 

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3.blueprint import APIBlueprint
 
 from mavrik.domain.roles import Permission
 from mavrik.jobs.trace import TracePage, TraceWanted, trace, trace_csv
 from mavrik.web.access import needs, session
 from mavrik.web.answers import answer
+from mavrik.web.described import Area
 from mavrik.web.gate import heavy
 from mavrik.web.shared import ERRORS, tag
 
-api = APIBlueprint("trace", __name__, url_prefix="/api")
+api = Area("trace", __name__)
 
 
 @api.get("/changes", summary="The log of changes", tags=tag("trace"), responses={"200": TracePage, **ERRORS})

@@ -7,9 +7,9 @@ from enum import StrEnum
 from typing import Annotated
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pydantic import Field
-from scipy import signal
 
 from mavrik.core.document import Document
 from mavrik.core.measuring.waveform.wave import Wave, WaveformError, without_gaps
@@ -243,11 +243,11 @@ def ripple_of(
             f"The voltage changes by {np.ptp(slow):.1f} V within this capture: ripple is read while the engine runs steadily. "
             "Is it a capture of cranking?"
         )
-    fast = signal.sosfiltfilt(signal.butter(2, SLOW_HZ, "highpass", fs=rate, output="sos"), samples)
+    fast = scipy.signal.sosfiltfilt(scipy.signal.butter(2, SLOW_HZ, "highpass", fs=rate, output="sos"), samples)
     count = len(fast) // window
     heights = np.ptp(fast[: count * window].reshape(count, window), axis=1)
     size = min(len(fast), 1 << 16)
-    frequency, power = signal.welch(fast, rate, window="hann", nperseg=size, scaling="spectrum")
+    frequency, power = scipy.signal.welch(fast, rate, window="hann", nperseg=size, scaling="spectrum")
     amplitude = np.sqrt(2 * power)
     band = (frequency >= LEAST_HZ) & (frequency <= min(MOST_HZ, rate / 2))
     found = _Spectrum.of(frequency, np.where(band, amplitude, 0.0))

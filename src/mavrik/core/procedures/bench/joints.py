@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from itertools import product
 
 import numpy as np
-from scipy import stats
+import scipy
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.measuring.readings import Measured
@@ -71,7 +71,7 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
                 "At least two runs of each, the battery recovered between.",
             )
         ]
-    test = stats.ttest_ind(first, second, equal_var=False)
+    test = scipy.stats.ttest_ind(first, second, equal_var=False)
     low, high = test.confidence_interval(CONFIDENCE)
     real = float(test.pvalue) < 1 - CONFIDENCE
     better = SAMPLES[1] if apart > 0 else SAMPLES[0]
