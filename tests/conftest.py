@@ -6,29 +6,80 @@ import os
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import UTC, datetime
 
 import pytest
+from sqlalchemy import NullPool, create_engine, text
 
+from mavrik.jobs.demo import load_demo
 from mavrik.ops import cluster
-from mavrik.store.database import Database, drop_database, ensure_database
+from mavrik.store.database import Database, as_psycopg, drop_database, ensure_database
+
+RUN = "MAVRIK_TEST_RUN"
+"""Names one run of the tests to all its workers."""
+FILLING = 0x6D617672
+"""The advisory lock of who fills the demo's database."""
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    os.environ.setdefault(RUN, uuid.uuid4().hex[:10])
+
+
+def pytest_unconfigure(config: pytest.Config) -> None:
+    admin_url = os.environ.get("MAVRIK_TEST_ADMIN_URL")
+    if admin_url and not hasattr(config, "workerinput"):
+        drop_database(admin_url, _beside(admin_url, _demo_name()))
 
 
 @pytest.fixture(scope="session")
 def admin_url() -> str:
     """A database from which others can be made: the private cluster's, or MAVRIK_TEST_ADMIN_URL."""
-    return os.environ.get("MAVRIK_TEST_ADMIN_URL") or cluster.url_of(cluster.ensure_cluster(), "postgres")
+    own = os.environ.get("MAVRIK_TEST_ADMIN_URL") or cluster.url_of(cluster.ensure_cluster(), "postgres")
+    os.environ["MAVRIK_TEST_ADMIN_URL"] = own
+    return own
+
+
+def _beside(admin_url: str, name: str) -> str:
+    """The address of another database of the same server."""
+    head, _, tail = admin_url.partition("?")
+    return f"{head.rsplit('/', 1)[0]}/{name}" + (f"?{tail}" if tail else "")
+
+
+def _demo_name() -> str:
+    return f"mavrik_test_demo_{os.environ[RUN]}"
 
 
 @contextmanager
 def fresh_database(admin_url: str) -> Iterator[str]:
     """An empty, migrated database; deleted afterwards."""
-    name = f"mavrik_test_{uuid.uuid4().hex[:10]}"
-    head, _, tail = admin_url.partition("?")
-    url = f"{head.rsplit('/', 1)[0]}/{name}" + (f"?{tail}" if tail else "")
+    url = _beside(admin_url, f"mavrik_test_{uuid.uuid4().hex[:10]}")
     ensure_database(admin_url, url)
     database = Database(url)
     database.migrate()
     database.dispose()
+    yield url
+    drop_database(admin_url, url)
+
+
+@contextmanager
+def demo_database(admin_url: str) -> Iterator[str]:
+    """A database with the demo's data, which are made once in a run and copied; deleted afterwards."""
+    name, demo = f"mavrik_test_{uuid.uuid4().hex[:10]}", _demo_name()
+    engine = create_engine(as_psycopg(admin_url), isolation_level="AUTOCOMMIT", poolclass=NullPool)
+    with engine.connect() as connection:
+        # Of several workers one fills it, the others wait; whoever ends early leaves nothing that looks filled.
+        connection.execute(text("SELECT pg_advisory_lock(:key)"), {"key": FILLING})
+        if connection.scalar(text("SELECT 1 FROM pg_database WHERE datname = :name"), {"name": demo}) is None:
+            with fresh_database(admin_url) as filling:
+                database = Database(filling)
+                with database.session() as session:
+                    load_demo(session, datetime.now(UTC).date())
+                database.dispose()
+                own = filling.partition("?")[0].rsplit("/", 1)[1]
+                connection.execute(text(f'ALTER DATABASE "{own}" RENAME TO "{demo}"'))
+        connection.execute(text("SELECT pg_advisory_unlock(:key)"), {"key": FILLING})
+        connection.execute(text(f'CREATE DATABASE "{name}" TEMPLATE "{demo}"'))
+    url = _beside(admin_url, name)
     yield url
     drop_database(admin_url, url)
 

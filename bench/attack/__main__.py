@@ -10,6 +10,7 @@ from bench.attack.fuzzing import fuzz_test
 from bench.attack.heaviest import heaviest_test
 from bench.attack.killing import kill_test
 from bench.attack.racing import race_test
+from bench.attack.shop import shop
 
 
 def main(words: list[str]) -> int:
@@ -26,11 +27,13 @@ def main(words: list[str]) -> int:
     given = parser.parse_args(words)
     worse = False
     if given.what in (None, "kill"):
-        found = kill_test(given.kills, given.writers, given.pause, given.writes)
+        with shop() as (var, port):
+            found = kill_test(var, port, given.kills, given.writers, given.pause, given.writes)
         print(json.dumps({"kill": found}, indent=2), flush=True)
         worse |= bool(found["lost"] or found["twice"] or found["tasks undone"])
     if given.what in (None, "race"):
-        races = race_test(given.rivals)
+        with shop() as (_, port):
+            races = race_test(port, given.rivals)
         print(json.dumps({"race": races}, indent=2), flush=True)
         worse |= any(r["wrong"] for r in races.values())
     if given.what in (None, "fuzz"):

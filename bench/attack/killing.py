@@ -17,7 +17,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from bench.attack.shop import children_of, shop
+from bench.attack.shop import children_of
 from bench.server import Client
 
 VICTIMS = ("server", "server process", "worker", "database")
@@ -171,15 +171,16 @@ async def _attack(
     return told, await _all_of_them(first), await _undone(first, told.asked)
 
 
-def kill_test(kills: int = 30, writers: int = 8, pause_s: float = 2.0, writes: int = 0) -> dict[str, object]:
+def kill_test(
+    var: Path, port: int, kills: int = 30, writers: int = 8, pause_s: float = 2.0, writes: int = 0
+) -> dict[str, object]:
     """Kill servers, their processes, the worker and the database in turn while jobs are opened and long work is asked for.
 
-    writes: go on until so many were acknowledged, however many kills that leaves between
+    var, port: of a `shop`; writes: go on until so many were acknowledged, however many kills that leaves between
     Returns counts: acknowledged, lost of those, made twice, tasks and those that did not end well, tries, kills by what was killed,
     the longest a writer waited.
     """
-    with shop() as (var, port):
-        told, found, undone = asyncio.run(_attack(var, port, kills, writers, pause_s, writes))
+    told, found, undone = asyncio.run(_attack(var, port, kills, writers, pause_s, writes))
     return {
         "acknowledged": len(told.made),
         "lost": sum(mark not in found for mark in told.made),

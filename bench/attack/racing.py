@@ -9,7 +9,6 @@ from collections import Counter
 from collections.abc import Awaitable, Callable, Sequence
 from typing import Any, TypeAlias
 
-from bench.attack.shop import shop
 from bench.server import Client
 
 Race: TypeAlias = dict[str, Any]
@@ -154,7 +153,6 @@ async def _race(port: int, count: int) -> dict[str, Race]:
     return {name: await race(rivals) for name, race in RACES.items()}
 
 
-def race_test(rivals: int = 30) -> dict[str, Race]:
-    """Every race once, on a product of its own. Returns what was answered, and what is wrong with it in words."""
-    with shop() as (_, port):
-        return asyncio.run(_race(port, rivals))
+def race_test(port: int, rivals: int = 30) -> dict[str, Race]:
+    """Every race once, on a `shop`. Returns what was answered, and what is wrong with it in words."""
+    return asyncio.run(_race(port, rivals))

@@ -4,19 +4,17 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 import pytest
 from bench.attack.fuzzing import LOGINS, Answer, fuzz, operations, wrong_with
 
-from mavrik.jobs.demo import DEMO_PASSWORD, load_demo
-from mavrik.store.database import Database
+from mavrik.jobs.demo import DEMO_PASSWORD
 from mavrik.web.app import create_app
 from mavrik.web.settings import Settings
 from tests.api.conftest import Caller
-from tests.conftest import fresh_database
+from tests.conftest import demo_database
 
 DOCUMENT = json.loads((Path(__file__).resolve().parents[2] / "docs" / "formats" / "openapi.json").read_text(encoding="utf-8"))
 EACH = 4
@@ -25,11 +23,7 @@ EACH = 4
 @pytest.fixture
 def people(admin_url: str, tmp_path: Path) -> Iterator[dict[str, Caller]]:
     """The demo's people, in a shop that may be wrecked."""
-    with fresh_database(admin_url) as url:
-        database = Database(url)
-        with database.session() as session:
-            load_demo(session, datetime.now(UTC).date())
-        database.dispose()
+    with demo_database(admin_url) as url:
         app = create_app(Settings(database_url=url, secret_key="fuzz", workshop="Fuzzed", static=tmp_path))
         found = {}
         for login in LOGINS:

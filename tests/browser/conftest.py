@@ -26,10 +26,9 @@ from playwright.sync_api import (
     sync_playwright,
 )
 
-from mavrik.jobs.demo import DEMO_PASSWORD, load_demo
+from mavrik.jobs.demo import DEMO_PASSWORD
 from mavrik.ops.server import serving
-from mavrik.store.database import Database
-from tests.conftest import fresh_database
+from tests.conftest import demo_database
 
 # Events are waited for; the ceiling is for a machine that does other things as well.
 expect.set_options(timeout=30_000)
@@ -47,8 +46,8 @@ FLAGS = [
 
 @pytest.fixture(scope="session")
 def database_url(admin_url: str) -> Iterator[str]:
-    """A database apart from that of the other tests: the demo wants an empty one."""
-    with fresh_database(admin_url) as url:
+    """A database apart from that of the other tests: with the demo's data."""
+    with demo_database(admin_url) as url:
         yield url
 
 
@@ -59,12 +58,6 @@ STARTS_WITHIN_S = 300.0
 @pytest.fixture(scope="session")
 def base(database_url: str) -> Iterator[str]:
     """The address of a server with the demo data."""
-    from datetime import UTC, datetime
-
-    database = Database(database_url)
-    with database.session() as session:
-        load_demo(session, datetime.now(UTC).date())
-    database.dispose()
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]

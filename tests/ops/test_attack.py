@@ -2,23 +2,33 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
+import pytest
 from bench.attack.killing import VICTIMS, kill_test
 from bench.attack.racing import race_test
+from bench.attack.shop import shop
 
 
-def test_nothing_acknowledged_is_lost_or_made_twice() -> None:
+@pytest.fixture(scope="module")
+def attacked() -> Iterator[tuple[Path, int]]:
+    with shop() as found:
+        yield found
+
+
+def test_nothing_acknowledged_is_lost_or_made_twice(attacked: tuple[Path, int]) -> None:
     # In a thread of its own: the browser of other tests may have a loop in this one.
     with ThreadPoolExecutor(1) as apart:
-        found = apart.submit(kill_test, kills=len(VICTIMS), writers=4, pause_s=0.0).result()
+        found = apart.submit(kill_test, *attacked, kills=len(VICTIMS), writers=4, pause_s=0.0).result()
     assert found["killed"] == dict.fromkeys(VICTIMS, 1)
     assert found["lost"] == found["twice"] == 0 and found["tasks undone"] == {}
     assert isinstance(found["acknowledged"], int) and found["acknowledged"] >= 5 * len(VICTIMS)
     assert isinstance(found["tasks"], int) and found["tasks"] >= 1
 
 
-def test_of_many_who_want_the_same_thing_one_gets_it() -> None:
+def test_of_many_who_want_the_same_thing_one_gets_it(attacked: tuple[Path, int]) -> None:
     with ThreadPoolExecutor(1) as apart:
-        found = apart.submit(race_test, 8).result()
+        found = apart.submit(race_test, attacked[1], 8).result()
     assert {name: race["wrong"] for name, race in found.items() if race["wrong"]} == {}

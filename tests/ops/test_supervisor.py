@@ -129,7 +129,8 @@ def answers(of: Place) -> bool:
 
 @pytest.fixture(scope="module")
 def running(place: Place) -> Iterator[Place]:
-    assert place.run("demo", "--port", str(place.port)).returncode == 0
+    begun = place.run("up", "--port", str(place.port), "--first-login", "boss", MAVRIK_FIRST_PASSWORD="long enough now")
+    assert begun.returncode == 0, begun.stderr
     yield place
     assert place.run("stop").stdout.startswith("Stopped: server")
 

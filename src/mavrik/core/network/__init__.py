@@ -25,7 +25,7 @@ from mavrik.core.network.elements import (
     values_of,
 )
 from mavrik.core.network.guards import merged
-from mavrik.core.network.solve import Network, network_of, solve_network
+from mavrik.core.network.solve import Moment, Network, network_of, solve_network
 
 __all__ = [
     "DROOP_OHM",
@@ -39,6 +39,7 @@ __all__ = [
     "Floats",
     "Link",
     "Mode",
+    "Moment",
     "Network",
     "NoOperatingPointError",
     "PowerLoad",

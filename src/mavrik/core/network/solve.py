@@ -54,6 +54,17 @@ def _stacked(some: Sequence[Values]) -> Values:
     return Values(**{name: rows(name) for name in VALUE_NAMES})
 
 
+@dataclass(frozen=True)
+class Moment:
+    """States at rest at one moment of their time; the next moment is near it."""
+
+    solved: Solved
+    at_rest: AtRest
+    values: Values
+    reduction: Reduction | None
+    """Of states that share resistances and driven currents."""
+
+
 class Network(Assembly):
     """A network, assembled once and solved for as many states as one likes."""
 
@@ -221,6 +232,31 @@ class Network(Assembly):
             found = merged(found, beyond, self.guards.without(again.answer, self._guarded_order))
             slopes = merged(slopes, beyond, self.guards.without_slopes(again.slopes(), self._guarded_order))
         return found, slopes, batch.at_rest
+
+    def go_on(self, values: Values, last: Moment | None) -> Moment:
+        """States that each go on from where they were a moment ago; one without an operating point is NaN throughout.
+
+        values: as for `solve_many`, every time of as many states. Resistances and driven currents that are the same arrays as at the
+        last moment are not reduced anew.
+        last: that moment; None to begin
+        Raises ValueError for values that cannot be.
+        """
+        shaped = self._rows(values)
+        states = max(a.shape[0] for a in shaped.values())
+        if last is not None and last.values.resistor_ohm is values.resistor_ohm and last.values.current_a is values.current_a:
+            reduction = last.reduction
+        else:
+            reduction = self.reduce(shaped) if len(shaped["resistor_ohm"]) == len(shaped["current_a"]) == 1 else None
+        at_once = max(1, min(CHUNK, MOST_ENTRIES // max(len(self.nodes), 1) ** 2))
+        chunks = [np.arange(k, min(k + at_once, states)) for k in range(0, states, at_once)]
+        batches = [self._begun(shaped, own, reduction, last.at_rest if last else None, own, lenient=True) for own in chunks]
+        found = Solved(**{f.name: np.concatenate([getattr(b.answer, f.name) for b in batches]) for f in fields(Solved)})
+        beyond = self.guards.beyond(found.node_v)
+        if beyond.any():
+            own = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
+            again = self.guarded._solve_shaped(own, None, lenient=True)
+            found = merged(found, beyond, self.guards.without(again, self._guarded_order))
+        return Moment(found, AtRest.joined([b.at_rest for b in batches]), values, reduction)
 
     def _solve_shaped(self, shaped: dict[str, NDArray[np.float64]], near: AtRest | None, lenient: bool) -> Solved:
         states = max(a.shape[0] for a in shaped.values())

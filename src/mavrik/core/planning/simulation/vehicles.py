@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -53,7 +53,9 @@ class SceneNetwork:
             )
         # A network is shared by all circuits of its shape: its values are those of these elements, never its own.
         self.network = net.network_of(elements, circuit.alternator.case_node)
-        self.values = replace(net.values_of(elements), resistor_ohm=engine.values().resistor_ohm)
+        values = replace(net.values_of(elements), resistor_ohm=engine.values().resistor_ohm)
+        self.values = replace(values, **{n: _times(getattr(values, n), model.loads) for n in ("current_a", "load_w")})
+        """With what each vehicle's loads take."""
         self.scene, self.running, self.rpm = scene, running, scene.engine_rpm
         order = {e.id: k for k, e in enumerate(self.network.emfs)}
         self.of_battery = np.array([order[b.id] for b in circuit.batteries])
@@ -110,6 +112,8 @@ class Now:
     hour: float = 0.0
     """Of the day, from midnight [h]."""
     links: dict[int, NDArray[np.bool_]] = field(default_factory=dict)
+    moments: dict[int, net.Moment] = field(default_factory=dict)
+    """Of each scene's network, as it was solved last."""
 
 
 class Vehicles:
@@ -189,25 +193,25 @@ class Vehicles:
             behind = np.empty((runs, len(scene.of_converter)))
             behind[:, scene.of_converter] = holds[:, outside:]
             every["converter_set_point_v"] = behind
-        for name in ("current_a", "load_w"):
-            own = np.asarray(getattr(values, name), dtype=float)
-            every[name] = own[None, :] * self.loads[:, None] if own.size else own
         if id(scene) in now.links and len(scene.network.links):
             every["link_closed"] = now.links[id(scene)]
-        found = scene.network.solve_many(replace(values, **every), lenient=True)
+        moment = scene.network.go_on(replace(values, **every), now.moments.get(id(scene)))
+        now.moments[id(scene)], found = moment, moment.solved
         lost: NDArray[np.bool_] = np.asarray(~np.isfinite(found.node_v).all(axis=1))
+        if lost.any():
+            found = net.Solved(**{f.name: np.nan_to_num(getattr(found, f.name)) for f in fields(found)})
         if len(scene.network.links):
             now.links[id(scene)] = np.where(lost[:, None], False, found.link_closed.astype(bool))
-        amps = np.nan_to_num(found.emf_a[:, scene.of_battery])
-        volts = np.nan_to_num(found.node_v[:, scene.plus] - found.node_v[:, scene.minus])
+        amps = found.emf_a[:, scene.of_battery]
+        volts = found.node_v[:, scene.plus] - found.node_v[:, scene.minus]
         resist = np.where(amps > 0, into, out)
-        units = np.nan_to_num(found.source_a[:, scene.of_unit])
+        units = found.source_a[:, scene.of_unit]
         able = limit[:, scene.of_unit]
         flows = [stator_current_a(a, units[:, k], able[:, k]) for k, a in enumerate(self.circuit.alternators)]
-        at_chargers = np.nan_to_num(found.node_v[:, scene.charger_plus] - found.node_v[:, scene.charger_minus])
-        gives = np.nan_to_num(found.source_a)
+        at_chargers = found.node_v[:, scene.charger_plus] - found.node_v[:, scene.charger_minus]
+        gives = found.source_a
         held = np.where(gives[0] > 0.01, set_point[0], -np.inf)[np.concatenate([scene.of_unit, scene.of_charger])]
-        through = np.nan_to_num(found.converter_a[:, scene.of_converter])
+        through = found.converter_a[:, scene.of_converter]
         held = np.concatenate([held, np.where(through[0] > 0.01, holds[0, outside:], -np.inf)])
         return Answer(
             amps, units.sum(axis=1), able.sum(axis=1), np.sum(flows, axis=0), volts, emf + amps * resist, lost,
@@ -238,6 +242,11 @@ class Vehicles:
 
 def _share(spread: float, drawn: Floats) -> Floats:
     return np.clip(1 + spread * drawn, LEAST_SHARE, MOST_SHARE)
+
+
+def _times(own: Floats, share: Floats) -> Floats:
+    own = np.asarray(own, dtype=float)
+    return own[None, :] * share[:, None] if own.size else own
 
 
 def _points(table: dict[float, float]) -> tuple[list[float], list[float]]:
