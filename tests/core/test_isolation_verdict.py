@@ -27,7 +27,7 @@ from mavrik.core.isolation.purposes import PurposeList, isolation_table, usual_p
 from mavrik.core.isolation.rules import RULES, Answer, RuleOutcome
 from mavrik.core.isolation.run_down import run_down
 from mavrik.core.isolation.topologies import TOPOLOGIES, Isolated, topology_of
-from mavrik.core.isolation.verdict import verdict
+from mavrik.core.isolation.verdict import verdict, verdict_of
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.planning.cost import circuit_cost
 from mavrik.core.planning.guided import GuideProblemError, guide_of, guided
@@ -129,10 +129,10 @@ def test_every_verdict_says_why_and_what_would_meet_it(layout: str) -> None:
         if way.not_here(circuit):
             continue
         made = way.build(circuit)
+        case = Case(made.circuit, made.switching)
         for purpose in IsolationPurpose:
-            found = verdict(made.circuit, made.switching, purpose)
+            found = verdict_of(case, purpose)
             profile = isolation_table().purposes[purpose]
-            case = Case(made.circuit, made.switching)
             named = {*profile.requires, *profile.forbids, *profile.advises}
             assert {a.rule for a in found.answers} == {n for n in named if RULES[n].applies(case)}
             decisive = {a.outcome for a in found.answers if a.kind != "advises"}
@@ -317,8 +317,10 @@ def test_whatever_a_guided_disconnect_says_can_be_kept(layout: str) -> None:
     if guide is None:
         return
     purposes, ways = (q.choices for q in guide.asks(circuit))
-    for purpose in purposes:
-        for way in ways:
+    first = [x.name for x in LAYOUTS].index(layout)
+    for k, way in enumerate(ways):
+        # Every way here, every purpose with it on some layout.
+        for purpose in (purposes[(first + k) % len(purposes)], purposes[(first + k + 2) % len(purposes)]):
             answers: dict[str, str | float] = {"purpose": purpose.name, "way": way.name}
             said = guided(circuit, "disconnect", answers).to_do
             assert Guided(name="disconnect", label=guide.label, answers=answers, to_do=said).to_do == said

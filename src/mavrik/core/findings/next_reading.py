@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import linalg, special
+from scipy import special
 
 from mavrik.core.catalogue.sources import rest_voltage_v
 from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
@@ -16,6 +16,7 @@ from mavrik.core.findings.charge import as_charged
 from mavrik.core.findings.documents import ActionKind, DecidingPoint, NextAction, NextTest
 from mavrik.core.findings.inference import Posterior
 from mavrik.core.findings.likelihood import own_scatter, wrong_share
+from mavrik.core.findings.normal import log_density
 from mavrik.core.findings.turning import Turn, turning_points
 from mavrik.core.findings.words import inside_a_sentence
 from mavrik.core.operating.devices import battery_units
@@ -110,8 +111,7 @@ class Draws:
             for k in range(len(self.kept)):
                 read[self.drawn == k] += noise[self.drawn == k] @ spread[k].T
             for k in range(len(self.kept)):
-                off = linalg.solve_triangular(spread[k], (read - middle[k]).T, lower=True)
-                found[:, k] += -0.5 * (off**2).sum(axis=0) - np.log(np.diag(spread[k])).sum()
+                found[:, k] += log_density(read - middle[k], spread[k])
         return found
 
     def bits(self, log_likelihoods: Floats) -> float:

@@ -6,10 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy import linalg, special
+from scipy import special
 
 from mavrik.core.findings.bench_model import Floats
 from mavrik.core.findings.fit import Fit, Fitted
+from mavrik.core.findings.normal import log_density
 from mavrik.core.findings.placing import RUNNING
 from mavrik.core.findings.unknowns import least_of
 
@@ -40,8 +41,7 @@ class _Normal:
 
     def log_density(self, at: Floats) -> Floats:
         """Logarithm of the density at some places (places, unknowns)."""
-        off = linalg.solve_triangular(self.root, (at - self.middle).T, lower=True)
-        return np.asarray(-0.5 * (off**2).sum(axis=0) - np.log(np.diag(self.root)).sum())
+        return log_density(at - self.middle, self.root)
 
 
 def _beside(of: Fitted, middle: Floats, other: Fitted) -> _Normal:
