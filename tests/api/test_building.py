@@ -136,3 +136,21 @@ def test_a_harness_goes_out_as_yaml_and_comes_back_measured(tech: Caller, job: d
     wrong = tech.post(f"{path}/build/harness", {"text": text.replace("charge_cable", "tow_bar"), "document": kept})
     assert wrong.status_code == 422
     assert wrong.json["problems"][0]["element"] == "tow_bar"  # type: ignore[index]
+
+
+def test_what_lands_on_each_point_is_said_of_a_book_and_nothing_is_kept(tech: Caller, job: dict[str, Any]) -> None:
+    path = describe(tech, job["id"])
+    short = {"threads": [{"node_id": "block", "thread_mm": 12}]}
+    points = answered(tech.post(f"{path}/build/points", short))["points"]
+    (block,) = (p for p in points if p["node_id"] == "block")
+    assert block["stud"] == "M10" and block["thread_mm"] == 12 and "too short" in block["problems"][0]
+    assert answered(tech.get(f"{path}/build"))["revision"] == 0
+    twice = {"threads": [*short["threads"], {"node_id": "block", "thread_mm": 20}]}
+    refused = tech.post(f"{path}/build/points", twice)
+    assert refused.status_code == 422
+    assert refused.json["problems"][0]["element"] == "block"  # type: ignore[index]
+    # The drawing numbers its points alike.
+    drawn = tech.get(f"{path}/files/schematic.svg")
+    assert drawn.mimetype == "image/svg+xml" and f">{block['number']}<" in drawn.text
+    printed = tech.get(f"{path}/files/schematic.pdf")
+    assert printed.status_code == 200 and printed.data.startswith(b"%PDF")

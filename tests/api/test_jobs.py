@@ -50,7 +50,15 @@ def test_from_complaint_to_sheet(tech: Caller) -> None:
 
 def test_every_file_that_is_offered_is_written(tech: Caller, job: dict[str, Any]) -> None:
     offered = tech.get("/api/catalogue").json["files"]  # type: ignore[index]
-    starts = {"sheet.pdf": b"%PDF-", "bundle": b"{", "readings.csv": b"run,", "readings.parquet": b"PAR1", "netlist.cir": b"*"}
+    starts = {
+        "sheet.pdf": b"%PDF-",
+        "schematic.pdf": b"%PDF-",
+        "schematic.svg": b"<svg",
+        "bundle": b"{",
+        "readings.csv": b"run,",
+        "readings.parquet": b"PAR1",
+        "netlist.cir": b"*",
+    }
     # The label is for a job in which a disconnect was decided on, the sheet for the bench for one whose book is kept.
     needs = {
         "label.pdf": "isolation",

@@ -15,6 +15,7 @@ from mavrik.jobs.people import TRIES_PER_ADDRESS, sign_in
 from mavrik.jobs.upgrading import complete_old_runs
 from mavrik.jobs.work import get_row, open_job
 from mavrik.store.database import MIGRATIONS, Database, drop_database, ensure_database
+from tests.conftest import demo_database
 
 
 def test_the_migrations_make_what_the_models_say(database_url: str) -> None:
@@ -24,14 +25,9 @@ def test_the_migrations_make_what_the_models_say(database_url: str) -> None:
     command.check(config)
 
 
-def test_the_demo_fills_an_empty_database_once(admin_url: str, database_url: str) -> None:
-    url = database_url.replace("mavrik_test_", "mavrik_test_demo_")
-    ensure_database(admin_url, url)
-    database = Database(url)
-    try:
-        database.migrate()
-        with database.session() as session:
-            assert load_demo(session, date(2026, 11, 24))
+def test_the_demo_fills_an_empty_database_once(admin_url: str) -> None:
+    with demo_database(admin_url) as url:
+        database = Database(url)
         with database.session() as session:
             assert not load_demo(session, date(2026, 11, 24))
             rows = list_jobs(session).jobs
@@ -44,9 +40,7 @@ def test_the_demo_fills_an_empty_database_once(admin_url: str, database_url: str
             assert sign_in(session, "tobin", "copper-and-slate", "192.0.2.1") is not None
             for k in range(TRIES_PER_ADDRESS - 1):
                 assert sign_in(session, f"nobody{k}", "x", "192.0.2.2") is None
-    finally:
         database.dispose()
-        drop_database(admin_url, url)
 
 
 def test_a_database_of_an_earlier_version_is_read(admin_url: str, database_url: str) -> None:

@@ -176,3 +176,30 @@ def test_a_photographed_label_opens_the_lead_that_it_is_of(open_page: Callable[.
     page.goto("/")
     page.locator("[data-test=label-photo]").set_input_files(nothing)
     expect(page.get_by_text("No label of a lead is seen on it")).to_be_visible()
+
+
+def test_a_stud_that_is_too_short_is_said_at_its_point_and_kept_with_the_book(open_page: Callable[..., Page]) -> None:
+    page = open_page(at="/")
+    page.wait_for_selector("[data-job]")
+    job = job_with(page, "front_battery")
+    page.goto(f"/jobs/{job}/build")
+    expect(page.locator("[data-test=build-headline]")).to_be_visible()
+    page.keyboard.press("t")
+    block = page.locator("[data-point=block]")
+    expect(block).to_contain_text("M10")
+    # As it lies: what carries most at the foot, which is below.
+    expect(block.locator(".lug").last).to_contain_text("Battery to block")
+    drawing = page.get_by_role("img", name="Schematic")
+    expect(drawing).to_be_visible()
+    assert drawing.evaluate("e => e.decode().then(() => e.naturalWidth)") > 100
+    page.locator("[data-test=thread-block]").get_by_role("textbox").fill("12")
+    page.keyboard.press("Tab")
+    expect(block).to_contain_text("mm too short")
+    expect(page.locator("[data-test=points-wrong]")).to_contain_text("Engine block")
+    with page.expect_response(lambda r: "/build?revision=" in r.url and r.request.method == "POST") as kept:
+        page.locator("[data-test=keep-build]").click()
+    assert kept.value.status == 201
+    page.reload()
+    page.locator("[data-test=pane-points]").click()
+    expect(page.locator("[data-test=thread-block]").get_by_role("textbox")).to_have_value("12")
+    expect(page.locator("[data-test=points-wrong]")).to_contain_text("Engine block")

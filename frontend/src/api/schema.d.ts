@@ -568,6 +568,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/build/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What lands on each point
+         * @description Of a book, without keeping it: the lugs on each stud from its foot, the thread they take, and what is wrong with that.
+         */
+        post: operations["building_post_build_points_jobs__int_job_id__build_points_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/build/preview": {
         parameters: {
             query?: never;
@@ -3657,6 +3677,12 @@ export interface components {
              * @default []
              */
             photos: components["schemas"]["StepPhoto"][];
+            /**
+             * Threads
+             * @description Of studs; one a point, at most
+             * @default []
+             */
+            threads: components["schemas"]["StudThread"][];
             /**
              * Ticks
              * @default []
@@ -7348,6 +7374,31 @@ export interface components {
             why: string;
         };
         /**
+         * Landing
+         * @description What ends at a point.
+         */
+        Landing: {
+            /**
+             * Current A
+             * @description The most it carries for good [A]; null: a device
+             */
+            current_a: number | null;
+            /** Label */
+            label: string;
+            /** Part Id */
+            part_id: string;
+            /**
+             * Place
+             * @description In the stack, 1 at the stud's foot; null: no lug on the stud, but a clamp or a terminal of its own
+             */
+            place: number | null;
+            /**
+             * What
+             * @description Size or rating; empty: a device
+             */
+            what: string;
+        };
+        /**
          * LeadCard
          * @description A lead to be made.
          */
@@ -8621,6 +8672,14 @@ export interface components {
              */
             instrument: string | null;
             point: components["schemas"]["Point"];
+        };
+        /**
+         * PointsView
+         * @description Every point of a circuit as it is to be.
+         */
+        PointsView: {
+            /** Points */
+            points: components["schemas"]["WiredPoint"][];
         };
         /**
          * Port
@@ -11118,6 +11177,22 @@ export interface components {
          */
         StudMetal: "steel_8_8" | "stainless_a2_70" | "brass";
         /**
+         * StudThread
+         * @description How long the thread of a point's stud is.
+         */
+        StudThread: {
+            /**
+             * Node Id
+             * @description Short name, unique in the document
+             */
+            node_id: string;
+            /**
+             * Thread Mm
+             * @description Free of its foot [mm]
+             */
+            thread_mm: number;
+        };
+        /**
          * SumCheck
          * @description The parts against the whole: do they agree within what the meter can explain?
          */
@@ -11973,6 +12048,56 @@ export interface components {
             seen: components["schemas"]["SeenCircuit"];
             /** @description With its whole truth table */
             way: components["schemas"]["DisconnectWay"];
+        };
+        /**
+         * WiredPoint
+         * @description A point of the circuit.
+         */
+        WiredPoint: {
+            /**
+             * Assumed
+             * @description What nobody has looked at, and was taken to be so
+             */
+            assumed: string[];
+            /** Label */
+            label: string;
+            /**
+             * Landings
+             * @description From the stud's foot to its nut, then what is not on the stud
+             */
+            landings: components["schemas"]["Landing"][];
+            /**
+             * Needs Mm
+             * @description Thread that lugs, washer, nut and two turns beyond it take; null: no lug goes there
+             */
+            needs_mm: number | null;
+            /** Node Id */
+            node_id: string;
+            /**
+             * Number
+             * @description As the schematic numbers it, from 1
+             */
+            number: number;
+            /**
+             * Problems
+             * @description What is wrong with it; empty: nothing
+             */
+            problems: string[];
+            /**
+             * Stud
+             * @description Empty: no lug goes there
+             */
+            stud: string;
+            /**
+             * Thread Mm
+             * @description Of its stud, as somebody measured it
+             */
+            thread_mm: number | null;
+            /**
+             * Torque Nm
+             * @description Where no maker says otherwise; null: no lug goes there
+             */
+            torque_nm: number | null;
         };
         /**
          * Wish
@@ -13644,6 +13769,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HarnessRead"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    building_post_build_points_jobs__int_job_id__build_points_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BuildBook"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointsView"];
                 };
             };
             /** @description Not Found */

@@ -15,6 +15,7 @@ from mavrik.core.document import Document
 from mavrik.core.fabrication.bench import BuildProblemError, BuildView, Shop, build_bill, build_view, first_book
 from mavrik.core.fabrication.bill import Bill
 from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.fabrication.points import WiredPoint, wired_points
 from mavrik.core.fabrication.stock import usual_stock
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.domain.job import CircuitRole
@@ -32,6 +33,7 @@ class BuildFile(Document):
     circuit_revision: int = Field(description="Of the plan; of the circuit as found where nothing is planned")
     book: BuildBook
     view: BuildView
+    points: tuple[WiredPoint, ...] = Field(description="What lands on each stud when all is done")
     bill: Bill = Field(description="By the parts and prices that a workshop begins with, nothing in stock")
 
 
@@ -52,7 +54,14 @@ def build_bundle(bundle: Bundle, prices: PriceList | None = None) -> BuildFile:
         bill = build_bill(found.document, to.document, book, shop)
     except BuildProblemError as error:
         raise ValueError(str(error)) from error
-    return BuildFile(job_number=bundle.job.number, circuit_revision=to.revision, book=book, view=view, bill=bill)
+    return BuildFile(
+        job_number=bundle.job.number,
+        circuit_revision=to.revision,
+        book=book,
+        view=view,
+        bill=bill,
+        points=wired_points(to.document, book),
+    )
 
 
 CUT_COLUMNS = ("cable", "cut_mm", "pieces", "lead", "from", "from_lug", "from_stud", "to", "to_lug", "to_stud")

@@ -16,9 +16,10 @@ import ProblemNotice from '@/ui/ProblemNotice.vue'
 import BillPane from './BillPane.vue'
 import CutPane from './CutPane.vue'
 import LeadCard from './LeadCard.vue'
+import PointsPane from './PointsPane.vue'
 import QuotationPane from './QuotationPane.vue'
 import StepList from './StepList.vue'
-import { minutesInWords, shownSize, ticked, unticked, withPart, withPhoto, withSpec } from './book'
+import { minutesInWords, shownSize, ticked, unticked, withPart, withPhoto, withSpec, withThread } from './book'
 
 const bench = useWorkbench()
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
@@ -49,7 +50,7 @@ const {
 })
 
 const next = computed(() => view.value?.steps.find((s) => s.id === view.value?.next_step) ?? null)
-const pane = ref<'lead' | 'steps' | 'cable' | 'parts'>('lead')
+const pane = ref<'lead' | 'steps' | 'cable' | 'points' | 'parts'>('lead')
 /** A label brings a lead with it. */
 const route = useRoute()
 const chosen = ref<string | null>(null)
@@ -106,6 +107,12 @@ const billed = useQuery({
   staleTime: 0,
 })
 const bill = computed(() => billed.data.value ?? null)
+const landed = useQuery({
+  queryKey: computed(() => ['points', bench.jobId, bench.plan?.id, bench.asFound?.id, book.value]),
+  queryFn: () => data(client.POST('/api/jobs/{job_id}/build/points', { ...path.value, body: book.value! })),
+  enabled: computed(() => !!book.value && !problem.value && pane.value === 'points'),
+  placeholderData: keepPreviousData,
+})
 const receiving = ref<string | null>(null)
 const { problem: stockProblem, save: taking } = useSaving()
 async function received(line: Bill['lines'][number]): Promise<void> {
@@ -137,6 +144,7 @@ useKeys([
   { key: 'k', label: 'lead before', run: () => turn(-1) },
   { key: 's', label: 'all steps', run: () => (pane.value = 'steps') },
   { key: 'c', label: 'cable to cut', run: () => (pane.value = 'cable') },
+  { key: 't', label: 'points and studs', run: () => (pane.value = 'points') },
   { key: 'p', label: 'parts and prices', run: () => (pane.value = 'parts') },
 ])
 </script>
@@ -203,6 +211,7 @@ useKeys([
           <v-btn value="lead" data-test="pane-lead">Leads {{ view.cards.length }}</v-btn>
           <v-btn value="steps" data-test="pane-steps">Steps {{ view.done }} of {{ view.steps.length }}</v-btn>
           <v-btn value="cable" data-test="pane-cable">Cable</v-btn>
+          <v-btn value="points" data-test="pane-points">Points</v-btn>
           <v-btn value="parts" data-test="pane-parts">Parts</v-btn>
         </v-btn-toggle>
         <template v-if="pane === 'lead'">
@@ -301,6 +310,17 @@ useKeys([
           @photo="(id, key) => book && (book = withPhoto(book, id, key))"
         />
         <CutPane v-else-if="pane === 'cable'" :cables="view.cables" :bill="bill" />
+        <template v-else-if="pane === 'points'">
+          <v-progress-linear v-if="!landed.data.value" indeterminate aria-label="Working out what each lead carries" />
+          <PointsPane
+            v-else
+            :points="landed.data.value.points"
+            :threads="book.threads"
+            :job-id="bench.jobId"
+            :disabled="!bench.mayWrite"
+            @thread="(node, mm) => book && (book = withThread(book, node, mm))"
+          />
+        </template>
         <template v-else>
           <v-progress-linear v-if="!bill" indeterminate aria-label="Looking through the stock" />
           <BillPane

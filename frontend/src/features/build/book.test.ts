@@ -1,14 +1,23 @@
 import { describe, expect, it } from 'vitest'
 import type { Bill, BuildBook } from '@/api/types'
-import { END, cutGroups, minutesInWords, ticked, unticked, waitsInWords, withPart, withPhoto, withSpec } from './book'
+import { END, cutGroups, minutesInWords, ticked, unticked, waitsInWords, withPart, withPhoto, withSpec, withThread } from './book'
 
-const empty: BuildBook = { leads: [], anew: [], ticks: [], parts: [], photos: [] }
+const empty: BuildBook = { leads: [], anew: [], ticks: [], parts: [], photos: [], threads: [] }
 
 describe('the book of the bench', () => {
   it('has a step ticked once, however often it is tapped', () => {
     const once = ticked(empty, 'safe')
     expect(ticked(once, 'safe')).toBe(once)
     expect(unticked(once, 'safe')).toEqual(empty)
+  })
+
+  it('has one length of a stud, the last that was typed', () => {
+    const twice = withThread(withThread(withThread(empty, 'block', 20), 'case', 25), 'block', 22)
+    expect(twice.threads).toEqual([
+      { node_id: 'case', thread_mm: 25 },
+      { node_id: 'block', thread_mm: 22 },
+    ])
+    expect(withThread(twice, 'case', null).threads).toHaveLength(1)
   })
 
   it('keeps what else was measured of a lead', () => {

@@ -32,6 +32,11 @@ export function withSpec(book: BuildBook, lead: string, what: Partial<Spec>): Bu
   return { ...book, leads: [...book.leads.filter((l) => l.branch_id !== lead), { ...before, ...what }] }
 }
 
+export function withThread(book: BuildBook, node: string, mm: number | null): BuildBook {
+  const others = (book.threads ?? []).filter((t) => t.node_id !== node)
+  return { ...book, threads: mm === null ? others : [...others, { node_id: node, thread_mm: mm }] }
+}
+
 /** Whole minutes; from an hour on hours and minutes. */
 export function minutesInWords(minutes: number): string {
   const whole = Math.round(minutes)

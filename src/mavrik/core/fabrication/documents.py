@@ -69,6 +69,13 @@ class PartChoice(Document):
     price: Amount | None = Field(None, description="What it costs, where the list has none: a piece or a metre")
 
 
+class StudThread(Document):
+    """How long the thread of a point's stud is."""
+
+    node_id: Identifier
+    thread_mm: Annotated[float, Field(ge=3, le=150, description="Free of its foot [mm]")]
+
+
 MOST_STEPS = 500
 MOST_CHOICES = 300
 
@@ -84,6 +91,7 @@ class BuildBook(Document):
     ticks: Annotated[tuple[Tick, ...], Field(max_length=MOST_STEPS)] = ()
     parts: Annotated[tuple[PartChoice, ...], Field(max_length=MOST_CHOICES)] = ()
     photos: Annotated[tuple[StepPhoto, ...], Field(max_length=MOST_STEPS, description="One a step, at most")] = ()
+    threads: Annotated[tuple[StudThread, ...], Field(max_length=MAX_BRANCHES, description="Of studs; one a point, at most")] = ()
 
 
 def check_book(book: BuildBook) -> list[Problem]:
@@ -103,6 +111,11 @@ def check_book(book: BuildBook) -> list[Problem]:
     found += [
         Problem("build", "photos", f"Step '{i}' has two photos: one is kept.")
         for i in sorted({i for i in shown if shown.count(i) > 1})
+    ]
+    threads = [t.node_id for t in book.threads]
+    found += [
+        Problem(i, "thread_mm", "Two lengths of one stud: one is kept.")
+        for i in sorted({i for i in threads if threads.count(i) > 1})
     ]
     for lead in book.leads:
         if lead.branch_id in seen:

@@ -8,6 +8,7 @@ from pydantic import BaseModel
 from mavrik.core.fabrication.bench import BuildView
 from mavrik.core.fabrication.bill import Bill
 from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.fabrication.points import PointsView
 from mavrik.core.fabrication.quotation import Consent, QuotationAsked
 from mavrik.domain.roles import Permission
 from mavrik.exchange.harness_yaml import HarnessRead
@@ -49,6 +50,17 @@ def post_build_preview(path: JobPath, body: BuildBook) -> Response:
 def post_build_bill(path: JobPath, body: BuildBook) -> Response:
     """Of a book, without keeping it: parts that serve, what is in stock, what is bought, and what the job is charged."""
     return answer(building.bill_of_build(session(), path.job_id, body))
+
+
+@api.post(
+    "/jobs/<int:job_id>/build/points", summary="What lands on each point", tags=tag("build"),
+    responses={"200": PointsView, **SAVE_ERRORS},
+)  # fmt: skip
+@needs(Permission.READ)
+@heavy
+def post_build_points(path: JobPath, body: BuildBook) -> Response:
+    """Of a book, without keeping it: the lugs on each stud from its foot, the thread they take, and what is wrong with that."""
+    return answer(building.points_of_build(session(), path.job_id, body))
 
 
 @api.post(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass
+from enum import StrEnum
 from typing import Annotated, Any, ClassVar
 
 from pydantic import Field
@@ -25,6 +26,21 @@ class Setting:
     """What voltages that a branch acts on are taken against."""
 
 
+class Symbol(StrEnum):
+    """Symbols of a schematic, by IEC 60617."""
+
+    PART = "part"
+    """A box with a name."""
+    LINE = "line"
+    JOINT = "joint"
+    FUSE = "fuse"
+    BREAKER = "breaker"
+    SWITCH = "switch"
+    DIODE = "diode"
+    PLUG = "plug"
+    RESISTOR = "resistor"
+
+
 class BranchBase(Document, ABC):
     """What every branch has. Current in a sound charging circuit runs from `from_node` to `to_node`."""
 
@@ -43,6 +59,8 @@ class BranchBase(Document, ABC):
     """A state may say whether it is closed."""
     protects: ClassVar[bool] = False
     """It opens when it carries too much."""
+    symbol: ClassVar[Symbol] = Symbol.PART
+    """How a schematic draws it."""
 
     kind: str
     id: Identifier

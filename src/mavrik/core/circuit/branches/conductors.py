@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from enum import StrEnum
 from functools import lru_cache
-from typing import Annotated
+from typing import Annotated, ClassVar
 
 from pydantic import AfterValidator, Field
 
 from mavrik.core.catalogue.conductor import Material, Size, Stranding, at_temperature, cable_resistance, parse_size
-from mavrik.core.circuit.branches.base import BranchBase
+from mavrik.core.circuit.branches.base import BranchBase, Symbol
 from mavrik.core.document import Document
 from mavrik.core.thermal.ampacity import Ampacity, InsulationClass, Place, ampacity
 
@@ -62,6 +62,8 @@ def _metal_20c_ohm(size: str, length_m: float, material: Material, parallel: int
 
 class ConductorBranch(BranchBase):
     """A cable or strap."""
+
+    symbol: ClassVar[Symbol] = Symbol.LINE
 
     length_m: Annotated[float, Field(ge=1e-3, le=50, description="Length along the route [m]")]
     size: SizeText

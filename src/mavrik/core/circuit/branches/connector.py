@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
+from mavrik.core.circuit.branches.base import Symbol
 from mavrik.core.circuit.branches.contacts import ContactBranch
 
 
@@ -15,5 +16,6 @@ class ConnectorBranch(ContactBranch):
     title: ClassVar[str] = "Connector"
     blank_label: ClassVar[str] = "New connector"
     blank_values: ClassVar[Mapping[str, Any]] = {"resistance_mohm": 0.2}
+    symbol: ClassVar[Symbol] = Symbol.PLUG
 
     kind: Literal["connector"] = "connector"

@@ -6,7 +6,7 @@ from typing import Annotated, ClassVar
 
 from pydantic import Field
 
-from mavrik.core.circuit.branches.base import BranchBase, Setting
+from mavrik.core.circuit.branches.base import BranchBase, Setting, Symbol
 from mavrik.core.document import Ampere, Label
 
 Milliohm = Annotated[float, Field(ge=1e-4, le=1000, description="Resistance in sound condition [mohm]")]
@@ -33,6 +33,7 @@ class SwitchedBranch(ContactBranch):
     """A contact that somebody or something opens and closes."""
 
     settable: ClassVar[bool] = True
+    symbol: ClassVar[Symbol] = Symbol.SWITCH
 
     closed: bool = True
     worked_by: Annotated[tuple[Label, ...], Field(max_length=4)] = Field(

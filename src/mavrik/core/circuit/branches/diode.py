@@ -8,7 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import Field
 
 from mavrik.core import network as net
-from mavrik.core.circuit.branches.base import Setting
+from mavrik.core.circuit.branches.base import Setting, Symbol
 from mavrik.core.circuit.branches.contacts import ContactBranch
 
 
@@ -21,6 +21,7 @@ class DiodeBranch(ContactBranch):
     blank_label: ClassVar[str] = "New diode"
     blank_values: ClassVar[Mapping[str, Any]] = {"resistance_mohm": 1.0, "forward_v": 0.7}
     by_voltage: ClassVar[bool] = True
+    symbol: ClassVar[Symbol] = Symbol.DIODE
 
     kind: Literal["diode"] = "diode"
     forward_v: Annotated[float, Field(ge=0, le=2, description="Forward voltage [V]")] = 0.7

@@ -8,7 +8,7 @@ from typing import Any, ClassVar, Literal
 from pydantic import model_validator
 
 from mavrik.core.catalogue.fuses import FuseFamily, cold_resistance_ohm
-from mavrik.core.circuit.branches.base import BranchBase
+from mavrik.core.circuit.branches.base import BranchBase, Symbol
 from mavrik.core.document import Ampere
 
 
@@ -20,6 +20,7 @@ class FuseBranch(BranchBase):
     blank_label: ClassVar[str] = "New fuse"
     blank_values: ClassVar[Mapping[str, Any]] = {"family": FuseFamily.STRIP_51, "rating_a": 150}
     protects: ClassVar[bool] = True
+    symbol: ClassVar[Symbol] = Symbol.FUSE
 
     kind: Literal["fuse"] = "fuse"
     family: FuseFamily

@@ -1,0 +1,146 @@
+"""The points of a circuit as a person wires them: what lands on each, in which order, and whether its stud is long enough."""
+
+from __future__ import annotations
+
+from pydantic import Field
+
+from mavrik.core.catalogue.conductor import parse_size
+from mavrik.core.catalogue.lugs import StudMetal, barrel_for, lug_table, stud
+from mavrik.core.circuit import Circuit, ConductorBranch, Node, TerminationKind
+from mavrik.core.circuit.rules import element_ends
+from mavrik.core.document import Document
+from mavrik.core.fabrication.barrel import smallest_barrel
+from mavrik.core.fabrication.bolted import stack, torque_nm
+from mavrik.core.fabrication.cards import ELSEWHERE, SOFT, USUAL_STUD
+from mavrik.core.fabrication.documents import BuildBook, EndSpec
+from mavrik.core.protection.continuous import continuous_currents
+
+
+class Landing(Document):
+    """What ends at a point."""
+
+    part_id: str
+    label: str
+    what: str = Field(description="Size or rating; empty: a device")
+    place: int | None = Field(
+        description="In the stack, 1 at the stud's foot; null: no lug on the stud, but a clamp or a terminal of its own"
+    )
+    current_a: float | None = Field(description="The most it carries for good [A]; null: a device")
+
+
+class WiredPoint(Document):
+    """A point of the circuit."""
+
+    number: int = Field(description="As the schematic numbers it, from 1")
+    node_id: str
+    label: str
+    stud: str = Field(description="Empty: no lug goes there")
+    torque_nm: float | None = Field(description="Where no maker says otherwise; null: no lug goes there")
+    landings: tuple[Landing, ...] = Field(description="From the stud's foot to its nut, then what is not on the stud")
+    thread_mm: float | None = Field(description="Of its stud, as somebody measured it")
+    needs_mm: float | None = Field(
+        description="Thread that lugs, washer, nut and two turns beyond it take; null: no lug goes there"
+    )
+    assumed: tuple[str, ...] = Field(description="What nobody has looked at, and was taken to be so")
+    problems: tuple[str, ...] = Field(description="What is wrong with it; empty: nothing")
+
+
+class PointsView(Document):
+    """Every point of a circuit as it is to be."""
+
+    points: tuple[WiredPoint, ...]
+
+
+def wired_points(circuit: Circuit, book: BuildBook) -> tuple[WiredPoint, ...]:
+    """Every point with what lands on it.
+
+    circuit: as it is to be; book: studs and threads as somebody has looked at them, for leads that stay too
+    Lugs lie by what they carry for good, most at the foot; a palm is as thick as both walls of its barrel. Fuses, contacts and devices
+    bring terminals of their own: they are named, and not counted.
+    Source: `stack` and `torque_nm` for studs, `continuous_currents` for what is carried.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> (block,) = (p for p in wired_points(front_battery(12), BuildBook()) if p.node_id == "block")
+    >>> block.stud, [x.label for x in block.landings if x.place]
+    ('M10', ['Battery to block', 'Engine strap'])
+    """
+    return tuple(_point(circuit, book, k, node) for k, node in enumerate(circuit.nodes, 1))
+
+
+def _point(circuit: Circuit, book: BuildBook, number: int, node: Node) -> WiredPoint:
+    carried, ends, devices = continuous_currents(circuit), element_ends(circuit), _device_labels(circuit)
+    lugs, palms, beside = dict[str, float](), dict[str, float](), list[Landing]()
+    names: dict[str, ConductorBranch] = {}
+    for element, field, at in ends:
+        if at != node.id:
+            continue
+        lead = next((b for b in circuit.branches if b.id == element), None)
+        if lead is None:
+            beside.append(Landing(part_id=element, label=devices[element], what="", place=None, current_a=None))
+        elif (
+            not isinstance(lead, ConductorBranch)
+            or (lead.from_end if field == "from_node" else lead.to_end).kind is TerminationKind.POST_CLAMP
+        ):
+            beside.append(Landing(part_id=element, label=lead.label, what=lead.in_words, place=None, current_a=carried[element]))
+        else:
+            for run in range(lead.parallel):
+                name = f"{element} {run}"
+                names[name], lugs[name], palms[name] = lead, carried[element] / lead.parallel, _palm_mm(lead)
+    if not lugs:
+        return WiredPoint(
+            number=number, node_id=node.id, label=node.label, stud="", torque_nm=None, landings=tuple(beside), thread_mm=None,
+            needs_mm=None, assumed=(), problems=(),
+        )  # fmt: skip
+    said = _looked_at(circuit, book, node.id)
+    of, assumed, problems = _stud(node, said)
+    thread = next((t.thread_mm for t in book.threads if t.node_id == node.id), None)
+    lie = stack(stud(of), lugs, palms, thread)
+    if thread is None and len(lugs) > 1:
+        assumed.append(f"A thread of {lie.needs_mm:.1f} mm or more: measure it before the lugs are crimped.")
+    metal = next((e.metal for e in said.values() if e.metal), StudMetal.BRASS if node.role in SOFT else StudMetal.STEEL)
+    on = [
+        Landing(part_id=names[n].id, label=names[n].label, what=names[n].conductor.label, place=k, current_a=round(lugs[n], 1))
+        for k, n in enumerate(lie.order, 1)
+    ]  # fmt: skip
+    return WiredPoint(
+        number=number, node_id=node.id, label=node.label, stud=of, torque_nm=torque_nm(stud(of), metal),
+        landings=(*on, *beside), thread_mm=thread, needs_mm=lie.needs_mm, assumed=tuple(assumed), problems=(*problems, *lie.words),
+    )  # fmt: skip
+
+
+def _looked_at(circuit: Circuit, book: BuildBook, node_id: str) -> dict[str, EndSpec]:
+    """What the book says of the ends at a point, by the label of their lead."""
+    known, found = {s.branch_id: s for s in book.leads}, {}
+    for b in circuit.branches:
+        for at, end in ((b.from_node, "from_end"), (b.to_node, "to_end")):
+            if at == node_id and b.id in known:
+                found[b.label] = getattr(known[b.id], end)
+    return found
+
+
+def _stud(node: Node, said: dict[str, EndSpec]) -> tuple[str, list[str], list[str]]:
+    """The stud of a point, what was taken to be so of it, and what contradicts itself."""
+    looked = {label: e.stud for label, e in said.items() if e.stud}
+    if not looked:
+        usual = USUAL_STUD.get(node.role, ELSEWHERE)
+        return usual, [f"{usual}: look before you buy the lugs."], []
+    names = sorted(set(looked.values()), key=lambda n: -stud(n).diameter_mm)
+    if len(names) == 1:
+        return names[0], [], []
+    each = ", ".join(f"{label} for {name}" for label, name in looked.items())
+    return names[0], [], [f"One stud, and lugs of different holes: {each}."]
+
+
+def _palm_mm(lead: ConductorBranch) -> float:
+    """A flattened tube has both its walls."""
+    size = lead.conductor
+    sizes = [s for s in map(parse_size, lug_table().barrels) if s.system is size.system]
+    own = size if size in sizes else smallest_barrel([(size, lead.stranding)], sizes) or max(sizes, key=lambda s: s.area_mm2)
+    barrel = barrel_for(own)
+    return barrel.outer_mm - barrel.inner_mm
+
+
+def _device_labels(circuit: Circuit) -> dict[str, str]:
+    found = {x.id: x.label for x in circuit.loads} | {x.id: x.label for x in circuit.alternators}
+    found |= {x.id: x.label for x in circuit.batteries} | {x.id: x.label for x in circuit.chargers}
+    return found | {x.id: x.label for x in circuit.converters}
