@@ -203,3 +203,42 @@ def test_a_stud_that_is_too_short_is_said_at_its_point_and_kept_with_the_book(op
     page.locator("[data-test=pane-points]").click()
     expect(page.locator("[data-test=thread-block]").get_by_role("textbox")).to_have_value("12")
     expect(page.locator("[data-test=points-wrong]")).to_contain_text("Engine block")
+
+
+def test_leads_share_a_way_that_says_how_long_they_are_and_what_holds_them(open_page: Callable[..., Page]) -> None:
+    page = open_page(at="/")
+    page.wait_for_selector("[data-job]")
+    job = job_with(page, "rear_battery")
+    page.goto(f"/jobs/{job}/build")
+    expect(page.locator("[data-test=build-headline]")).to_be_visible()
+    page.keyboard.press("y")
+    page.locator("[data-test=new-way]").click()
+    expect(page.locator("[data-test=way-says]")).to_contain_text("no lead is laid along it yet")
+    page.locator("[data-laid=charge_cable]").get_by_role("checkbox").check()
+    expect(page.locator("[data-test=way-says]")).to_contain_text("1000 mm, bundle")
+    # No clamp is farther than 450 mm from the next: two between, and one at its end.
+    expect(page.locator("[data-mark=clamp]")).to_have_count(3)
+    page.locator("[data-test=stretch-0]").get_by_role("textbox").fill("1350")
+    page.locator("[data-test=bend-0]").get_by_role("textbox").fill("15")
+    page.keyboard.press("Tab")
+    expect(page.get_by_role("alert").filter(has_text="tighter than")).to_be_visible()
+    page.locator("[data-test=straight]").get_by_role("textbox").fill("2000")
+    page.keyboard.press("Tab")
+    expect(page.get_by_role("alert").filter(has_text="shorter than the straight line of 2000 mm")).to_be_visible()
+    page.locator("[data-test=pane-lead]").click()
+    page.locator("[data-anew=charge_cable]").get_by_role("checkbox").click()
+    card = page.locator("[data-card=charge_cable]")
+    # Three hundredths of slack on the way, and no string beside it.
+    expect(card).to_contain_text("1391 mm")
+    expect(page.locator("[data-test=route]")).to_have_count(0)
+    page.locator("[data-test=to_tail_mm]").get_by_role("textbox").fill("150")
+    page.keyboard.press("Tab")
+    expect(card).to_contain_text("1545 mm")
+    page.locator("[data-test=pane-parts]").click()
+    expect(page.locator("[data-line^='clip:']")).to_be_visible()
+    with page.expect_response(lambda r: "/build?revision=" in r.url and r.request.method == "POST") as kept:
+        page.locator("[data-test=keep-build]").click()
+    assert kept.value.status == 201
+    page.reload()
+    page.locator("[data-test=pane-ways]").click()
+    expect(page.locator("[data-laid=charge_cable]").get_by_role("checkbox")).to_be_checked()

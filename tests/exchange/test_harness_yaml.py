@@ -118,6 +118,21 @@ def test_a_lead_that_is_not_there_or_there_twice_is_named_and_nothing_is_read(le
     assert caught.value.problems[0].field == "id"
 
 
+def test_a_way_comes_with_the_file_or_is_the_jobs_and_a_string_beside_it_is_refused() -> None:
+    head = "format: mavrik-harness\nversion: 1\n"
+    way = "ways: [{id: sill, label: Sill, stretches: [{length_mm: 1200, where: cabin}, {length_mm: 300, ends_at: grommet}]}]\n"
+    made = read(f"{head}{way}leads: [{{id: charge_cable, way: sill, to_tail_mm: 80}}]\n").document
+    assert [w.length_mm for w in made.ways] == [1500] and made.leads[0].way == "sill"
+    again = harness_from_yaml(
+        harness_to_yaml(Harness(leads=(HarnessLead(id="charge_cable", way="sill", to_tail_mm=80),), ways=made.ways))
+    )
+    assert again.ways == made.ways
+    for lead, field in (("way: floor", "way"), ("way: sill, route_mm: 900", "route_mm")):
+        with pytest.raises(HarnessError) as caught:
+            read(f"{head}{way}leads: [{{id: charge_cable, {lead}}}]\n")
+        assert [(p.element, p.field) for p in caught.value.problems] == [("charge_cable", field)]
+
+
 @pytest.mark.parametrize("seed", range(60))
 def test_a_broken_file_is_refused_or_read_and_never_falls_over(seed: int) -> None:
     chance = random.Random(seed)

@@ -3688,6 +3688,12 @@ export interface components {
              * @default []
              */
             ticks: components["schemas"]["Tick"][];
+            /**
+             * Ways
+             * @description That leads share
+             * @default []
+             */
+            ways: components["schemas"]["Way"][];
         };
         /**
          * BuildRecord
@@ -3736,6 +3742,11 @@ export interface components {
              * @description Ids of steps that are ticked before what they need, and do not count as done
              */
             too_early: string[];
+            /**
+             * Ways
+             * @description That leads share
+             */
+            ways: components["schemas"]["WayView"][];
         };
         /**
          * Cable
@@ -4036,6 +4047,11 @@ export interface components {
              * @description Of parts that a workshop keeps or buys
              */
             part_kinds: components["schemas"]["PartKindChoice"][];
+            /**
+             * Passages
+             * @description What holds a bundle where a stretch ends
+             */
+            passages: components["schemas"]["LabelledChoice"][];
             /** Places */
             places: components["schemas"]["LabelledChoice"][];
             /**
@@ -4083,6 +4099,11 @@ export interface components {
              * @description That lugs are made for
              */
             studs: components["schemas"]["LabelledChoice"][];
+            /**
+             * Surroundings
+             * @description What a stretch of a lead's way runs through
+             */
+            surroundings: components["schemas"]["LabelledChoice"][];
             /**
              * Task Kinds
              * @description What is done of a job in one go
@@ -7374,6 +7395,20 @@ export interface components {
             why: string;
         };
         /**
+         * LaidLead
+         * @description A lead on a way.
+         */
+        LaidLead: {
+            /** Branch Id */
+            branch_id: string;
+            /** Label */
+            label: string;
+            /** Over Mm */
+            over_mm: number;
+            /** Runs */
+            runs: number;
+        };
+        /**
          * Landing
          * @description What ends at a point.
          */
@@ -7506,6 +7541,12 @@ export interface components {
              */
             from_end: components["schemas"]["EndSpec"];
             /**
+             * From Tail Mm
+             * @description From its first point to the way
+             * @default 0
+             */
+            from_tail_mm: number;
+            /**
              * Route Mm
              * @description A string laid along its way [mm]; null: the length it is drawn with
              * @default null
@@ -7527,6 +7568,18 @@ export interface components {
              *     }
              */
             to_end: components["schemas"]["EndSpec"];
+            /**
+             * To Tail Mm
+             * @description From the way to its last point
+             * @default 0
+             */
+            to_tail_mm: number;
+            /**
+             * Way
+             * @description Id of the way that it is laid along; null: it has one of its own
+             * @default null
+             */
+            way: string | null;
         };
         /**
          * Length
@@ -8327,7 +8380,7 @@ export interface components {
          * @description What a part is.
          * @enum {string}
          */
-        PartKind: "cable" | "lug" | "post_clamp" | "sleeve" | "fuse" | "contact" | "converter" | "battery" | "tube" | "other";
+        PartKind: "cable" | "lug" | "post_clamp" | "sleeve" | "fuse" | "contact" | "converter" | "battery" | "tube" | "clip" | "grommet" | "gland" | "conduit" | "heat_sleeve" | "other";
         /**
          * PartKindChoice
          * @description A kind of part.
@@ -8353,6 +8406,12 @@ export interface components {
              */
             why: string;
         };
+        /**
+         * Passage
+         * @description What holds a bundle where a stretch ends.
+         * @enum {string}
+         */
+        Passage: "clamp" | "grommet" | "seal" | "nothing";
         /**
          * PasswordBody
          * @description One's own password, old and new.
@@ -10664,6 +10723,23 @@ export interface components {
             worn_n: number;
         };
         /**
+         * SleeveRun
+         * @description A piece of sleeve.
+         */
+        SleeveRun: {
+            /** From Mm */
+            from_mm: number;
+            /**
+             * Inner Mm
+             * @description At least
+             */
+            inner_mm: number;
+            /** Kind */
+            kind: string;
+            /** To Mm */
+            to_mm: number;
+        };
+        /**
          * SolveBody
          * @description A circuit that need not be saved, and the state to solve it at.
          */
@@ -11043,6 +11119,11 @@ export interface components {
             days: number;
             /** @default null */
             family: components["schemas"]["FuseFamily"] | null;
+            /**
+             * Inner Mm
+             * @default null
+             */
+            inner_mm: number | null;
             kind: components["schemas"]["PartKind"];
             /** Label */
             label: string;
@@ -11224,6 +11305,12 @@ export interface components {
             /** Taker Id */
             taker_id: string;
         };
+        /**
+         * Surroundings
+         * @description What a stretch of a way runs through.
+         * @enum {string}
+         */
+        Surroundings: "cabin" | "engine" | "outside" | "hot";
         /**
          * SwitchBranch
          * @description A disconnect switch or isolator; solved closed unless it is open.
@@ -12014,6 +12101,41 @@ export interface components {
             promised: string | null;
         };
         /**
+         * Way
+         * @description A way that several leads share.
+         */
+        Way: {
+            /**
+             * Id
+             * @description Short name, unique in the document
+             */
+            id: string;
+            /** Label */
+            label: string;
+            /**
+             * Straight Mm
+             * @description From its one end to the other as a tape measures it [mm]; null: not measured
+             * @default null
+             */
+            straight_mm: number | null;
+            /** Stretches */
+            stretches: components["schemas"]["WayStretch"][];
+        };
+        /**
+         * WayMark
+         * @description A place on a way.
+         */
+        WayMark: {
+            /**
+             * At Mm
+             * @description From its beginning
+             */
+            at_mm: number;
+            kind: components["schemas"]["Passage"];
+            /** What */
+            what: string;
+        };
+        /**
          * WayOffered
          * @description A way to put a disconnect in, before it is tried.
          */
@@ -12048,6 +12170,82 @@ export interface components {
             seen: components["schemas"]["SeenCircuit"];
             /** @description With its whole truth table */
             way: components["schemas"]["DisconnectWay"];
+        };
+        /**
+         * WayStretch
+         * @description A piece of a way, up to where it is held or goes through.
+         */
+        WayStretch: {
+            /** @default clamp */
+            ends_at: components["schemas"]["Passage"];
+            /**
+             * Length Mm
+             * @description A string laid along it
+             */
+            length_mm: number;
+            /**
+             * Moving
+             * @description Beside a belt, a fan, a steering shaft, a hinge
+             * @default false
+             */
+            moving: boolean;
+            /**
+             * Radius Mm
+             * @description Of its tightest bend, at the middle of the bundle [mm]; null: not looked at
+             * @default null
+             */
+            radius_mm: number | null;
+            /**
+             * What
+             * @description What is there: firewall, inner wing
+             * @default
+             */
+            what: string;
+            /** @default engine */
+            where: components["schemas"]["Surroundings"];
+        };
+        /**
+         * WayView
+         * @description A way with what it takes.
+         */
+        WayView: {
+            /**
+             * Bend Mm
+             * @description No bend is tighter than that, at the middle of the thickest
+             */
+            bend_mm: number | null;
+            /**
+             * Bundle Mm
+             * @description Diameter over all leads; null: none is laid there
+             */
+            bundle_mm: number | null;
+            /**
+             * Holds Mm
+             * @description What clamps and grommets have to take: the bundle in its sleeve
+             */
+            holds_mm: number | null;
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Leads */
+            leads: components["schemas"]["LaidLead"][];
+            /** Length Mm */
+            length_mm: number;
+            /**
+             * Marks
+             * @description Clamps and passages from its beginning on; without leads those that were typed
+             */
+            marks: components["schemas"]["WayMark"][];
+            /** Problems */
+            problems: string[];
+            /**
+             * Says
+             * @description What to mind on it
+             */
+            says: string[];
+            /** Sleeves */
+            sleeves: components["schemas"]["SleeveRun"][];
         };
         /**
          * WiredPoint

@@ -15,7 +15,7 @@ from mavrik.core.circuit import Circuit, ConductorBranch
 from mavrik.core.circuit.document import MAX_BRANCHES
 from mavrik.core.document import Document, Identifier, Problem
 from mavrik.core.fabrication.cards import LeadCard, leads_to_make
-from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec
+from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec, Way, check_book
 from mavrik.core.fabrication.lengths import MOST_SLACK
 from mavrik.exchange.build_json import build_bundle
 from mavrik.exchange.bundle import Bundle
@@ -48,6 +48,9 @@ class HarnessLead(Document):
     size: Annotated[str, Field(max_length=40, description="Of the conductor; as the plan has it, whatever a file says")] = ""
     runs: Annotated[int, Field(ge=1, le=20, description="Equal ones beside each other; not read")] = 1
     route_mm: Annotated[float, Field(ge=50, le=50_000)] | None = Field(None, description="A string laid along its way [mm]")
+    way: Identifier | None = Field(None, description="Of the file or of the job; then there is no string")
+    from_tail_mm: Annotated[float, Field(ge=0, le=20_000, description="From its first point to the way")] = 0.0
+    to_tail_mm: Annotated[float, Field(ge=0, le=20_000, description="From the way to its last point")] = 0.0
     slack: Annotated[float, Field(ge=0, le=MOST_SLACK, description="More than the string, as a share")] = 0.03
     cable_mm: Annotated[float, Field(ge=1, le=60)] | None = Field(None, description="Over its insulation [mm]")
     start: HarnessEnd = HarnessEnd()
@@ -64,6 +67,7 @@ class Harness(Document):
     job: Annotated[str, Field(max_length=40, description="Its number")] = ""
     vehicle: Annotated[str, Field(max_length=200)] = ""
     leads: Annotated[tuple[HarnessLead, ...], Field(max_length=MAX_BRANCHES)]
+    ways: Annotated[tuple[Way, ...], Field(max_length=30, description="That leads share")] = ()
 
 
 class HarnessRead(Document):
@@ -79,7 +83,7 @@ def harness_of(bundle: Bundle) -> Harness:
     specs = {s.branch_id: s for s in made.book.leads}
     return Harness(
         job=bundle.job.number, vehicle=bundle.vehicle.description,
-        leads=tuple(_lead(c, specs.get(c.branch_id)) for c in made.view.cards),
+        leads=tuple(_lead(c, specs.get(c.branch_id)) for c in made.view.cards), ways=made.book.ways,
     )  # fmt: skip
 
 
@@ -89,7 +93,8 @@ def _lead(card: LeadCard, spec: LeadSpec | None) -> HarnessLead:
     for end, of in zip(card.ends, (known.from_end, known.to_end), strict=True):
         ends.append(HarnessEnd(**of.model_dump(), at=end.at[:200], lug=(end.lug or "")[:200]))
     return HarnessLead(
-        id=card.branch_id, label=card.label, size=card.size, runs=card.runs, route_mm=known.route_mm, slack=known.slack,
+        id=card.branch_id, label=card.label, size=card.size, runs=card.runs, route_mm=known.route_mm, way=known.way,
+        from_tail_mm=known.from_tail_mm, to_tail_mm=known.to_tail_mm, slack=known.slack,
         cable_mm=known.cable_mm, start=ends[0], end=ends[1], finished_mm=card.finished_mm, cut_mm=card.cut_mm,
     )  # fmt: skip
 
@@ -108,6 +113,8 @@ def harness_to_yaml(harness: Harness) -> str:
       size: ''
       runs: 1
       route_mm: 1200.0
+      from_tail_mm: 0.0
+      to_tail_mm: 0.0
       slack: 0.03
       start:
         at: ''
@@ -115,6 +122,7 @@ def harness_to_yaml(harness: Harness) -> str:
       end:
         at: ''
         lug: ''
+    ways: []
     """
     plain = harness.model_dump(mode="json", exclude_none=True)
     return str(yaml.safe_dump(plain, sort_keys=False, allow_unicode=True, width=120))
@@ -193,8 +201,8 @@ def with_harness(book: BuildBook, harness: Harness, found: Circuit, planned: Cir
     """A book with what a harness says of its leads; those that it names are made, anew where the plan leaves them as they are.
 
     book: as it stands; harness: what was read; found, planned: the job's circuits
-    Leads that it does not name stay as they are in the book. Raises HarnessError, at the lead, for one that the plan does not have or
-    that stands there twice.
+    Leads and ways that it does not name stay as they are in the book. Raises HarnessError, at the lead, for one that the plan does not
+    have, that stands there twice, or that says what cannot be.
     """
     leads = {b.id: b for b in planned.branches if isinstance(b, ConductorBranch)}
     wrong, seen = [], set[str]()
@@ -214,7 +222,8 @@ def with_harness(book: BuildBook, harness: Harness, found: Circuit, planned: Cir
     ends = {"at", "lug"}
     specs = tuple(
         LeadSpec(
-            branch_id=h.id, route_mm=h.route_mm, slack=h.slack, cable_mm=h.cable_mm,
+            branch_id=h.id, route_mm=h.route_mm, way=h.way, from_tail_mm=h.from_tail_mm, to_tail_mm=h.to_tail_mm, slack=h.slack,
+            cable_mm=h.cable_mm,
             from_end=EndSpec(**h.start.model_dump(exclude=ends)), to_end=EndSpec(**h.end.model_dump(exclude=ends)),
         )
         for h in harness.leads
@@ -222,7 +231,12 @@ def with_harness(book: BuildBook, harness: Harness, found: Circuit, planned: Cir
     making = {b.id for b in leads_to_make(found, planned, book.anew)}
     anew = (*book.anew, *(h.id for h in harness.leads if h.id not in making))
     others = tuple(s for s in book.leads if s.branch_id not in seen)
-    return HarnessRead(document=book.model_copy(update={"leads": (*others, *specs), "anew": anew}), told=tuple(told))
+    renewed = {w.id for w in harness.ways}
+    ways = (*(w for w in book.ways if w.id not in renewed), *harness.ways)
+    document = book.model_copy(update={"leads": (*others, *specs), "anew": anew, "ways": ways})
+    if problems := check_book(document):
+        raise HarnessError(problems[0].message, tuple(problems))
+    return HarnessRead(document=document, told=tuple(told))
 
 
 def harness_schema() -> dict[str, Any]:

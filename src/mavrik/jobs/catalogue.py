@@ -32,6 +32,7 @@ from mavrik.core.drawing.loop import LoopLayout, lay_out
 from mavrik.core.fabrication.documents import BuildBook
 from mavrik.core.fabrication.schools import SCHOOL_WORDS
 from mavrik.core.fabrication.stock import BY_LENGTH, CONTACTS, PART_WORDS, SAYS, StockItem
+from mavrik.core.fabrication.ways import PASSAGE_WORDS, WHERE_WORDS
 from mavrik.core.findings import VERDICT_WORDS
 from mavrik.core.measuring.instruments import Instrument
 from mavrik.core.measuring.limits import LimitProfileName, limit_table
@@ -168,6 +169,8 @@ class Catalogue(Document):
     studs: tuple[LabelledChoice, ...] = Field(description="That lugs are made for")
     schools: tuple[LabelledChoice, ...] = Field(description="Ways to join a conductor and its lug, and what each asks")
     sleeves: tuple[LabelledChoice, ...] = Field(description="Dual-wall shrink as it is sold")
+    surroundings: tuple[LabelledChoice, ...] = Field(description="What a stretch of a lead's way runs through")
+    passages: tuple[LabelledChoice, ...] = Field(description="What holds a bundle where a stretch ends")
     contacts: tuple[LabelledChoice, ...] = Field(description="What is bought by the ampere it carries")
     task_kinds: tuple[LabelledChoice, ...] = Field(description="What is done of a job in one go")
     part_kinds: tuple[PartKindChoice, ...] = Field(description="Of parts that a workshop keeps or buys")
@@ -295,6 +298,8 @@ def catalogue() -> Catalogue:
         studs=tuple(LabelledChoice(name=name, label=name) for name in lug_table().studs),
         schools=tuple(LabelledChoice(name=x, label=label, why=why) for x, (label, why) in SCHOOL_WORDS.items()),
         sleeves=tuple(LabelledChoice(name=x.label, label=x.label) for x in lug_table().shrink),
+        surroundings=tuple(LabelledChoice(name=n, label=label.capitalize()) for n, label in WHERE_WORDS.items()),
+        passages=tuple(LabelledChoice(name=n, label=label.capitalize()) for n, label in PASSAGE_WORDS.items()),
         contacts=tuple(LabelledChoice(name=n, label=label) for n, label in CONTACTS.items()),
         task_kinds=tuple(LabelledChoice(name=k, label=label) for k, label in TASK_WORDS.items()),
         part_kinds=tuple(

@@ -17,6 +17,7 @@ import BillPane from './BillPane.vue'
 import CutPane from './CutPane.vue'
 import LeadCard from './LeadCard.vue'
 import PointsPane from './PointsPane.vue'
+import WaysPane from './WaysPane.vue'
 import QuotationPane from './QuotationPane.vue'
 import StepList from './StepList.vue'
 import { minutesInWords, shownSize, ticked, unticked, withPart, withPhoto, withSpec, withThread } from './book'
@@ -50,7 +51,7 @@ const {
 })
 
 const next = computed(() => view.value?.steps.find((s) => s.id === view.value?.next_step) ?? null)
-const pane = ref<'lead' | 'steps' | 'cable' | 'points' | 'parts'>('lead')
+const pane = ref<'lead' | 'steps' | 'ways' | 'cable' | 'points' | 'parts'>('lead')
 /** A label brings a lead with it. */
 const route = useRoute()
 const chosen = ref<string | null>(null)
@@ -142,6 +143,7 @@ useKeys([
   { key: 'x', label: 'tick the next step', run: () => next.value && cleared.value === next.value.caution_step && tick(next.value.id) },
   { key: 'j', label: 'next lead', run: () => turn(1) },
   { key: 'k', label: 'lead before', run: () => turn(-1) },
+  { key: 'y', label: 'ways of the leads', run: () => (pane.value = 'ways') },
   { key: 's', label: 'all steps', run: () => (pane.value = 'steps') },
   { key: 'c', label: 'cable to cut', run: () => (pane.value = 'cable') },
   { key: 't', label: 'points and studs', run: () => (pane.value = 'points') },
@@ -207,8 +209,9 @@ useKeys([
         <CautionStrip v-if="!next" step="build" :job-id="bench.jobId" />
       </section>
       <section class="panel grow">
-        <v-btn-toggle v-model="pane" mandatory class="mb-3" aria-label="What is shown">
+        <v-btn-toggle v-model="pane" mandatory class="mb-3 panes" aria-label="What is shown">
           <v-btn value="lead" data-test="pane-lead">Leads {{ view.cards.length }}</v-btn>
+          <v-btn value="ways" data-test="pane-ways">Ways {{ book.ways?.length || '' }}</v-btn>
           <v-btn value="steps" data-test="pane-steps">Steps {{ view.done }} of {{ view.steps.length }}</v-btn>
           <v-btn value="cable" data-test="pane-cable">Cable</v-btn>
           <v-btn value="points" data-test="pane-points">Points</v-btn>
@@ -234,6 +237,7 @@ useKeys([
             :key="card.branch_id"
             :card="card"
             :spec="book.leads.find((l) => l.branch_id === card?.branch_id) ?? null"
+            :ways="book.ways ?? []"
             :disabled="!bench.mayWrite"
             @change="book = withSpec(book, card.branch_id, $event)"
           />
@@ -309,6 +313,14 @@ useKeys([
           @untick="untick"
           @photo="(id, key) => book && (book = withPhoto(book, id, key))"
         />
+        <WaysPane
+          v-else-if="pane === 'ways'"
+          :book="book"
+          :views="view.ways"
+          :leads="[...view.cards, ...view.stays]"
+          :disabled="!bench.mayWrite"
+          @change="book = $event"
+        />
         <CutPane v-else-if="pane === 'cable'" :cables="view.cables" :bill="bill" />
         <template v-else-if="pane === 'points'">
           <v-progress-linear v-if="!landed.data.value" indeterminate aria-label="Working out what each lead carries" />
@@ -354,6 +366,10 @@ useKeys([
 }
 .grow {
   min-width: 0;
+}
+.panes {
+  height: auto;
+  flex-wrap: wrap;
 }
 .next {
   border-left: 6px solid var(--line);

@@ -6,15 +6,24 @@ import { useCatalogue } from '@/composables/catalogue'
 import { howLong, useStepClock } from '@/composables/stepClock'
 import NumberField from '@/ui/NumberField.vue'
 import StepClock from '@/ui/StepClock.vue'
-import { END } from './book'
+import { END, along } from './book'
 
 type Spec = BuildBook['leads'][number]
-const props = defineProps<{ card: BuildView['cards'][number]; spec: Spec | null; disabled: boolean }>()
+const props = defineProps<{
+  card: BuildView['cards'][number]
+  spec: Spec | null
+  ways: readonly { id: string; label: string }[]
+  disabled: boolean
+}>()
 const emit = defineEmits<{ change: [what: Partial<Spec>] }>()
 const { catalogue } = useCatalogue()
 const size = computed(() => props.card.size.replace('mm2', 'mm²'))
 const studs = computed(() => catalogue.value?.studs.map((s) => s.name) ?? [])
 const schools = computed(() => catalogue.value?.schools.map((s) => ({ value: s.name, title: s.label })) ?? [])
+const tails = computed(() => [
+  { field: 'from_tail_mm' as const, label: `${props.card.ends[0]?.at ?? 'First point'} to the way` },
+  { field: 'to_tail_mm' as const, label: `The way to ${props.card.ends[1]?.at ?? 'last point'}` },
+])
 /** A lead that lies still while solder or glue sets is waited for by the clock. */
 const waits = computed(() => new Map((props.card.waits ?? []).map((w) => [w.step, w])))
 const clock = useStepClock(() => props.card.waits ?? [])
@@ -118,7 +127,32 @@ const ends = computed(() => [
       </section>
     </div>
     <div class="measured">
+      <v-select
+        v-if="ways.length > 0"
+        :model-value="spec?.way ?? null"
+        :items="ways"
+        item-title="label"
+        item-value="id"
+        label="Laid along"
+        clearable
+        :disabled="disabled"
+        data-test="along"
+        @update:model-value="emit('change', along($event ?? null))"
+      />
+      <template v-if="spec?.way">
+        <NumberField
+          v-for="tail in tails"
+          :key="tail.field"
+          :model-value="spec[tail.field] ?? 0"
+          :of="`LeadSpec.${tail.field}`"
+          :label="tail.label"
+          unit="mm"
+          :data-test="tail.field"
+          @update:model-value="emit('change', { [tail.field]: $event ?? 0 })"
+        />
+      </template>
       <NumberField
+        v-else
         :model-value="spec?.route_mm ?? null"
         of="LeadSpec.route_mm"
         label="String along its way"

@@ -1,8 +1,23 @@
 import { describe, expect, it } from 'vitest'
 import type { Bill, BuildBook } from '@/api/types'
-import { END, cutGroups, minutesInWords, ticked, unticked, waitsInWords, withPart, withPhoto, withSpec, withThread } from './book'
+import {
+  END,
+  cutGroups,
+  minutesInWords,
+  ticked,
+  unticked,
+  waitsInWords,
+  withPart,
+  withPhoto,
+  withSpec,
+  withThread,
+  along,
+  withNewWay,
+  withWay,
+  withoutWay,
+} from './book'
 
-const empty: BuildBook = { leads: [], anew: [], ticks: [], parts: [], photos: [], threads: [] }
+const empty: BuildBook = { leads: [], anew: [], ticks: [], parts: [], photos: [], threads: [], ways: [] }
 
 describe('the book of the bench', () => {
   it('has a step ticked once, however often it is tapped', () => {
@@ -18,6 +33,17 @@ describe('the book of the bench', () => {
       { node_id: 'block', thread_mm: 22 },
     ])
     expect(withThread(twice, 'case', null).threads).toHaveLength(1)
+  })
+
+  it('has ways with names of their own, and a lead that is on none has its own again', () => {
+    const one = withNewWay(empty)
+    const two = withNewWay(withoutWay(withNewWay(one.book).book, one.id))
+    expect(two.book.ways.map((w) => w.id)).toEqual(['way_2', 'way_3'])
+    const laid = withSpec(withSpec(two.book, 'cable', { route_mm: 900 }), 'cable', along('way_2'))
+    expect(laid.leads[0]).toMatchObject({ way: 'way_2', route_mm: null })
+    const renamed = withWay(withSpec(laid, 'cable', { to_tail_mm: 120 }), 'way_2', { label: 'Sill' })
+    expect(renamed.ways[0]?.label).toBe('Sill')
+    expect(withoutWay(renamed, 'way_2').leads[0]).toMatchObject({ way: null, to_tail_mm: 0 })
   })
 
   it('keeps what else was measured of a lead', () => {

@@ -21,6 +21,9 @@ export const END: Spec['from_end'] = { stud: null, metal: null, school: null, tu
 
 const BLANK: Omit<Spec, 'branch_id'> = {
   route_mm: null,
+  way: null,
+  from_tail_mm: 0,
+  to_tail_mm: 0,
   slack: 0.03,
   cable_mm: null,
   from_end: END,
@@ -36,6 +39,45 @@ export function withThread(book: BuildBook, node: string, mm: number | null): Bu
   const others = (book.threads ?? []).filter((t) => t.node_id !== node)
   return { ...book, threads: mm === null ? others : [...others, { node_id: node, thread_mm: mm }] }
 }
+
+export type Way = NonNullable<BuildBook['ways']>[number]
+export type Stretch = Way['stretches'][number]
+
+/** A stretch of which only its length is known. */
+export const stretch = (length_mm: number): Stretch => ({
+  length_mm,
+  where: 'engine',
+  ends_at: 'clamp',
+  what: '',
+  moving: false,
+  radius_mm: null,
+})
+
+/** A book with one way more, to be corrected at the vehicle, and its id. */
+export function withNewWay(book: BuildBook): { book: BuildBook; id: string } {
+  const ways = book.ways ?? []
+  let k = ways.length + 1
+  while (ways.some((w) => w.id === `way_${k}`)) k += 1
+  const way: Way = { id: `way_${k}`, label: `Way ${k}`, stretches: [stretch(1000)], straight_mm: null }
+  return { book: { ...book, ways: [...ways, way] }, id: way.id }
+}
+
+export function withWay(book: BuildBook, id: string, what: Partial<Way>): BuildBook {
+  return { ...book, ways: (book.ways ?? []).map((w) => (w.id === id ? { ...w, ...what } : w)) }
+}
+
+/** Its leads have a way of their own again. */
+export function withoutWay(book: BuildBook, id: string): BuildBook {
+  return {
+    ...book,
+    ways: (book.ways ?? []).filter((w) => w.id !== id),
+    leads: book.leads.map((l) => (l.way === id ? { ...l, way: null, from_tail_mm: 0, to_tail_mm: 0 } : l)),
+  }
+}
+
+/** What is said of a lead that is laid along a way, which then says how long it is; null: along one of its own. */
+export const along = (way: string | null): Partial<Spec> =>
+  way === null ? { way, from_tail_mm: 0, to_tail_mm: 0 } : { way, route_mm: null }
 
 /** Whole minutes; from an hour on hours and minutes. */
 export function minutesInWords(minutes: number): string {

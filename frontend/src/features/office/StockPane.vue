@@ -32,6 +32,7 @@ const choices = computed<Record<string, { label: string; items?: { value: string
   capacity_ah: { label: 'Capacity', unit: 'Ah' },
   outer_mm: { label: 'Outer diameter', unit: 'mm' },
   wall_mm: { label: 'Wall', unit: 'mm' },
+  inner_mm: { label: 'What goes through', unit: 'mm' },
 }))
 const there = (item: StockItem) => thereOf(item, kindOf(item)?.by_length ?? false, props.record, props.form.counts)
 const many = (item: StockItem) => (kindOf(item)?.by_length ? `${fixed(there(item), 2)} m` : fixed(there(item), 0))

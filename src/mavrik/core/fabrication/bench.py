@@ -17,6 +17,7 @@ from mavrik.core.fabrication.documents import BuildBook, check_book
 from mavrik.core.fabrication.needs import needs_of
 from mavrik.core.fabrication.steps import Phase, Step, course, work_steps
 from mavrik.core.fabrication.stock import StockList
+from mavrik.core.fabrication.ways import WayView, way_views
 
 
 class Cut(Document):
@@ -75,6 +76,7 @@ class BuildView(Document):
     done: int
     minutes: float = Field(description="All of it, one person")
     minutes_left: float
+    ways: tuple[WayView, ...] = Field(description="That leads share")
     stays: tuple[MayBeMade, ...] = Field(description="Leads that could be made anew as they are")
     too_early: tuple[str, ...] = Field(description="Ids of steps that are ticked before what they need, and do not count as done")
 
@@ -138,7 +140,7 @@ def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceL
     made = {b.id for b in leads_to_make(found, planned, book.anew)}
     left = sum(s.minutes for s in shown if not s.done)
     return BuildView(
-        headline=_headline(cards, shown), cards=cards, cables=_cables(cards), steps=tuple(shown),
+        headline=_headline(cards, shown), cards=cards, cables=_cables(cards), steps=tuple(shown), ways=way_views(planned, book),
         next_step=next((s.id for s in shown if s.ready), None), done=len(done),
         minutes=course(steps).minutes if steps else 0.0, minutes_left=left,
         too_early=tuple(s.id for s in steps if s.id in ticks and s.id not in done),
@@ -155,7 +157,7 @@ def _work(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceList) 
     if problems := check_book(book):
         raise BuildProblemError(problems)
     cards = lead_cards(found, planned, book)
-    steps = work_steps(found, planned, prices, book.anew, cards)
+    steps = work_steps(found, planned, prices, book.anew, cards, way_views(planned, book))
     if not cards and not {s.phase for s in steps} - {Phase.SAFE, Phase.OFF, Phase.ON, Phase.TEST}:
         # Nothing is made, taken out or fitted: nobody takes a battery off for that.
         return cards, ()
@@ -189,7 +191,7 @@ def build_bill(found: Circuit, planned: Circuit, book: BuildBook, shop: Shop, bo
     """
     cards, steps = _work(found, planned, book, shop.prices)
     minutes = course(steps).minutes if steps else 0.0
-    needs = needs_of(found, planned, cards, shop.prices) if steps else ()
+    needs = needs_of(found, planned, cards, shop.prices, way_views(planned, book)) if steps else ()
     return bill_of(needs, minutes, book, shop.prices, shop.stock, shop.units, shop.on_hand, booked)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 
 from pydantic import Field
 
@@ -13,13 +13,14 @@ from mavrik.core.document import Document
 from mavrik.core.fabrication.acceptance import most_drop_v, pull_out_n
 from mavrik.core.fabrication.barrel import BarrelFit, Fit, barrel_fit, smallest_barrel
 from mavrik.core.fabrication.bolted import torque_nm
-from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec
+from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec, Way
 from mavrik.core.fabrication.lengths import cut_for, lug_reach_mm
 from mavrik.core.fabrication.schools import SCHOOL_WORDS, SETS_S, SOLDER_WIRE_MM, Action, School, joining, school_of
 from mavrik.core.fabrication.shrink import ORDER, sleeve_for
 from mavrik.core.fabrication.solder import solder_mm3, wire_mm
-from mavrik.core.fabrication.stranded import conductor_diameter_mm
+from mavrik.core.fabrication.stranded import usual_over_mm
 from mavrik.core.fabrication.tube_lug import tube_lug, tube_mm
+from mavrik.core.fabrication.ways import route_mm
 from mavrik.core.planning.cost import is_same_part
 
 USUAL_STUD = {
@@ -36,8 +37,6 @@ ELSEWHERE = "M8"
 SOFT = frozenset({NodeRole.BATTERY_POSITIVE, NodeRole.BATTERY_NEGATIVE, NodeRole.BUSBAR, NodeRole.STUD})
 """Where studs are of brass or set in plastic more often than of steel."""
 
-WALL_MM = 1.6
-"""Insulation of a battery cable whose diameter nobody has measured. SAE J1127 and ISO 6722-1 thick wall, rough, from memory."""
 TEST_A, TEST_C = 100.0, 20.0
 """A finished lead is read with so much through it, before it gets warm."""
 
@@ -126,18 +125,21 @@ def lead_cards(found: Circuit, planned: Circuit, book: BuildBook) -> tuple[LeadC
     ('Charge cable', '50 mm2', 1205)
     """
     known = {lead.branch_id: lead for lead in book.leads}
-    return tuple(_card(planned, b, known.get(b.id) or LeadSpec(branch_id=b.id)) for b in leads_to_make(found, planned, book.anew))
+    return tuple(
+        _card(planned, b, known.get(b.id) or LeadSpec(branch_id=b.id), book.ways)
+        for b in leads_to_make(found, planned, book.anew)
+    )
 
 
-def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec) -> LeadCard:
+def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec, ways: Sequence[Way]) -> LeadCard:
     size, assumed = lead.conductor, []
-    route = spec.route_mm
+    route = route_mm(spec, ways)
     if route is None:
         route = lead.length_m * 1000
         assumed.append(f"{route:.0f} mm along its way, as it is drawn: lay a string before you cut.")
     over = spec.cable_mm
     if over is None:
-        over = conductor_diameter_mm(size, lead.stranding) + 2 * WALL_MM
+        over = usual_over_mm(size, lead.stranding)
         assumed.append(f"{over:.1f} mm over its insulation: measure it before you buy the sleeve.")
     bare = LeadCard(
         branch_id=lead.id, label=lead.label, size=size.label, area_mm2=size.area_mm2, runs=lead.parallel, finished_mm=None,

@@ -2,18 +2,66 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
 from typing import Annotated
 
 from pydantic import Field
 
 from mavrik.core.catalogue.lugs import StudMetal, lug_table
 from mavrik.core.circuit.document import MAX_BRANCHES
-from mavrik.core.document import Document, Identifier, Moment, PhotoKey, Problem
+from mavrik.core.document import Document, Identifier, Label, Moment, PhotoKey, Problem
 from mavrik.core.fabrication.amounts import Amount
 from mavrik.core.fabrication.lengths import MOST_SLACK
 from mavrik.core.fabrication.schools import School
 
 StudName = Annotated[str, Field(min_length=2, max_length=10, description="M8, 5/16 in")]
+
+
+class Surroundings(StrEnum):
+    """What a stretch of a way runs through."""
+
+    CABIN = "cabin"
+    ENGINE = "engine"
+    OUTSIDE = "outside"
+    HOT = "hot"
+
+
+class Passage(StrEnum):
+    """What holds a bundle where a stretch ends."""
+
+    CLAMP = "clamp"
+    GROMMET = "grommet"
+    SEAL = "seal"
+    NOTHING = "nothing"
+
+
+class WayStretch(Document):
+    """A piece of a way, up to where it is held or goes through."""
+
+    length_mm: Annotated[float, Field(ge=10, le=20_000, description="A string laid along it")]
+    where: Surroundings = Surroundings.ENGINE
+    ends_at: Passage = Passage.CLAMP
+    what: Annotated[str, Field(max_length=60, description="What is there: firewall, inner wing")] = ""
+    moving: Annotated[bool, Field(description="Beside a belt, a fan, a steering shaft, a hinge")] = False
+    radius_mm: Annotated[float, Field(ge=1, le=2000)] | None = Field(
+        None, description="Of its tightest bend, at the middle of the bundle [mm]; null: not looked at"
+    )
+
+
+class Way(Document):
+    """A way that several leads share."""
+
+    id: Identifier
+    label: Label
+    stretches: Annotated[tuple[WayStretch, ...], Field(min_length=1, max_length=30)]
+    straight_mm: Annotated[float, Field(ge=10, le=50_000)] | None = Field(
+        None, description="From its one end to the other as a tape measures it [mm]; null: not measured"
+    )
+
+    @property
+    def length_mm(self) -> float:
+        """All its stretches [mm]."""
+        return sum(s.length_mm for s in self.stretches)
 
 
 class EndSpec(Document):
@@ -35,6 +83,9 @@ class LeadSpec(Document):
     route_mm: Annotated[float, Field(ge=50, le=50_000)] | None = Field(
         None, description="A string laid along its way [mm]; null: the length it is drawn with"
     )
+    way: Identifier | None = Field(None, description="Id of the way that it is laid along; null: it has one of its own")
+    from_tail_mm: Annotated[float, Field(ge=0, le=20_000, description="From its first point to the way")] = 0.0
+    to_tail_mm: Annotated[float, Field(ge=0, le=20_000, description="From the way to its last point")] = 0.0
     slack: Annotated[float, Field(ge=0, le=MOST_SLACK, description="More than the string, as a share")] = 0.03
     cable_mm: Annotated[float, Field(ge=1, le=60)] | None = Field(
         None, description="Over its insulation [mm]; null: not measured"
@@ -84,6 +135,7 @@ class BuildBook(Document):
     """What is known of a plan's leads beyond its circuit, and how far the work is."""
 
     leads: Annotated[tuple[LeadSpec, ...], Field(max_length=MAX_BRANCHES)] = ()
+    ways: Annotated[tuple[Way, ...], Field(max_length=30, description="That leads share")] = ()
     anew: Annotated[
         tuple[Identifier, ...],
         Field(max_length=MAX_BRANCHES, description="Leads that are made anew though the plan leaves them as they are"),
@@ -117,7 +169,15 @@ def check_book(book: BuildBook) -> list[Problem]:
         Problem(i, "thread_mm", "Two lengths of one stud: one is kept.")
         for i in sorted({i for i in threads if threads.count(i) > 1})
     ]
+    ways = [w.id for w in book.ways]
+    found += [Problem(i, "id", f"Two ways are called '{i}'.") for i in sorted({i for i in ways if ways.count(i) > 1})]
     for lead in book.leads:
+        if lead.way is not None and lead.way not in ways:
+            found.append(Problem(lead.branch_id, "way", f"There is no way '{lead.way}'."))
+        elif lead.way is not None and lead.route_mm is not None:
+            found.append(
+                Problem(lead.branch_id, "route_mm", "It is laid along a way, which says how long it is: leave the string out.")
+            )
         if lead.branch_id in seen:
             found.append(Problem(lead.branch_id, "branch_id", "This lead stands in the book twice."))
         seen.add(lead.branch_id)

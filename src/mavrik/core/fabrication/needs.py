@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Iterator, Sequence
 
 from pydantic import Field
@@ -10,7 +11,9 @@ from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.circuit import BreakerBranch, Circuit, ContactBranch, FuseBranch
 from mavrik.core.document import Document
 from mavrik.core.fabrication.cards import LeadCard
+from mavrik.core.fabrication.documents import Passage
 from mavrik.core.fabrication.stock import CONTACTS, PartKind, PartSpec
+from mavrik.core.fabrication.ways import WayView
 from mavrik.core.operating.devices import battery_units
 from mavrik.core.planning.cost import (
     battery_price,
@@ -58,11 +61,13 @@ class Need(Document):
         return sum(u.mm for u in self.uses) / 1000 if self.by_length else sum(u.pieces for u in self.uses)
 
 
-def needs_of(found: Circuit, planned: Circuit, cards: Sequence[LeadCard], prices: PriceList) -> tuple[Need, ...]:
+def needs_of(
+    found: Circuit, planned: Circuit, cards: Sequence[LeadCard], prices: PriceList, ways: Sequence[WayView] = ()
+) -> tuple[Need, ...]:
     """The parts of a plan, alike ones together, in the order in which they are first used.
 
     found, planned: before and after, the same parts under the same ids; cards: of the leads that are made, `lead_cards`; prices: what a
-    part costs that no list names
+    part costs that no list names; ways: that leads are laid along, `way_views`
     A lead that cannot be made as it is asked asks for nothing.
     Source: the steps of `work_steps` that use them.
 
@@ -76,7 +81,12 @@ def needs_of(found: Circuit, planned: Circuit, cards: Sequence[LeadCard], prices
     [('Cable 25 mm2', 1.21), ('Lug 25 mm2, M8', 2), ('Shrink 12 to 4 mm', 0.07)]
     """
     together: dict[str, Need] = {}
-    for need in (*_of_leads(cards, prices), *_of_parts(found, planned, prices), *_of_devices(found, planned, prices)):
+    for need in (
+        *_of_leads(cards, prices),
+        *_of_ways(ways, cards),
+        *_of_parts(found, planned, prices),
+        *_of_devices(found, planned, prices),
+    ):
         known = together.get(need.id)
         together[need.id] = need if known is None else known.model_copy(update={"uses": _joined((*known.uses, *need.uses))})
     return tuple(together.values())
@@ -127,6 +137,37 @@ def _of_leads(cards: Sequence[LeadCard], prices: PriceList) -> Iterator[Need]:
             yield Need(
                 id=f"sleeve:{end.sleeve}", text=f"Shrink {end.sleeve}", spec=PartSpec(kind=PartKind.SLEEVE, sleeve=end.sleeve),
                 uses=(Use(step=step, lengths_mm=(end.sleeve_mm,) * card.runs),), about=0.0,
+            )  # fmt: skip
+
+
+ROUND = {
+    Passage.CLAMP: (PartKind.CLIP, "Clamp"),
+    Passage.GROMMET: (PartKind.GROMMET, "Grommet"),
+    Passage.SEAL: (PartKind.GLAND, "Sealed gland"),
+}
+SLEEVED = {"sleeve": (PartKind.CONDUIT, "Ribbed sleeve"), "heat_sleeve": (PartKind.HEAT_SLEEVE, "Heat sleeve")}
+
+
+def _of_ways(ways: Sequence[WayView], cards: Sequence[LeadCard]) -> Iterator[Need]:
+    """What holds and covers the leads of a way, used up when the first that is made is laid; a way of leads that stay has it all."""
+    made = [c.branch_id for c in cards if c.cut_mm is not None]
+    for way in ways:
+        first = next((i for i in made if any(x.branch_id == i for x in way.leads)), None)
+        if first is None or way.holds_mm is None:
+            continue
+        step, holds = f"fit:{first}", math.ceil(way.holds_mm)
+        for mark in way.marks:
+            kind, name = ROUND[mark.kind]
+            yield Need(
+                id=f"{kind.value}:{holds}", text=f"{name} for {holds} mm", spec=PartSpec(kind=kind, inner_mm=holds),
+                uses=(Use(step=step, pieces=1),), about=0.0,
+            )  # fmt: skip
+        for run in way.sleeves:
+            kind, name = SLEEVED[run.kind]
+            inner = math.ceil(run.inner_mm)
+            yield Need(
+                id=f"{kind.value}:{inner}", text=f"{name}, {inner} mm inside", spec=PartSpec(kind=kind, inner_mm=inner),
+                uses=(Use(step=step, lengths_mm=(run.to_mm - run.from_mm,)),), about=0.0,
             )  # fmt: skip
 
 

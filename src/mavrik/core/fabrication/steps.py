@@ -13,6 +13,7 @@ from mavrik.core.circuit import Battery, Circuit, ConductorBranch
 from mavrik.core.document import Document
 from mavrik.core.fabrication.cards import LeadCard, leads_to_make
 from mavrik.core.fabrication.schools import School
+from mavrik.core.fabrication.ways import WayView, laid_words
 from mavrik.core.planning.cost import branch_costs, is_same_part, lead_cost, same_unit
 
 OFF_MIN, ON_MIN, LOOK_MIN, REMOVE_MIN = 2.0, 3.0, 5.0, 5.0
@@ -69,12 +70,13 @@ def weighs_kg(battery: Battery) -> float:
 
 
 def work_steps(
-    found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str] = (), cards: Sequence[LeadCard] = ()
-) -> tuple[Step, ...]:
+    found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str] = (), cards: Sequence[LeadCard] = (),
+    ways: Sequence[WayView] = (),
+) -> tuple[Step, ...]:  # fmt: skip
     """Every step from the vehicle as found to the plan, none before what it needs.
 
     found, planned: before and after, the same parts under the same ids; prices: the workshop's hours; anew: ids of leads that are made
-    though they stay as they are; cards: of the leads, for what their studs are drawn to, `lead_cards`
+    though they stay as they are; cards: of the leads, for what their studs are drawn to, `lead_cards`; ways: that they are laid along, `way_views`
     Leads are made on the bench first. Then everything is made safe, every negative comes off before any positive; old parts out, new ones
     in; positives on, and negatives last; then the tests.
     Source: common practice of the trade.
@@ -87,12 +89,14 @@ def work_steps(
     ['make:charge_cable', 'safe', 'off:battery:negative', 'off:battery:positive', 'remove:charge_cable', 'fit:charge_cable',
      'on:battery:positive', 'on:battery:negative', 'test']
     """
-    return tuple(_steps(found, planned, prices, anew, {c.branch_id: c for c in cards}))
+    along = {x.branch_id: laid_words(way) for way in ways for x in way.leads}
+    return tuple(_steps(found, planned, prices, anew, {c.branch_id: c for c in cards}, along))
 
 
 def _steps(
-    found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str], cards: Mapping[str, LeadCard]
-) -> Iterator[Step]:
+    found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str], cards: Mapping[str, LeadCard],
+    along: Mapping[str, str],
+) -> Iterator[Step]:  # fmt: skip
     before, after = {b.id: b for b in found.branches}, {b.id: b for b in planned.branches}
     made = leads_to_make(found, planned, anew)
     for lead in made:
@@ -128,7 +132,8 @@ def _steps(
         elif isinstance(part, ConductorBranch) and part in made:
             needs.append(f"make:{part.id}")
             hours *= LAY_SHARE
-            text = f"Lay {part.label}, clamp it, {_drawn(cards.get(part.id))} and mark them."
+            text = f"Lay {part.label} {along[part.id]}, " if part.id in along else f"Lay {part.label}, clamp it, "
+            text += f"{_drawn(cards.get(part.id))} and mark them."
         else:
             text = f"Fit {part.label}, draw it to its torque and mark it."
         fitted.append(f"fit:{part.id}")

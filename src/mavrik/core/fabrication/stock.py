@@ -42,6 +42,11 @@ class PartKind(StrEnum):
     CONVERTER = "converter"
     BATTERY = "battery"
     TUBE = "tube"
+    CLIP = "clip"
+    GROMMET = "grommet"
+    GLAND = "gland"
+    CONDUIT = "conduit"
+    HEAT_SLEEVE = "heat_sleeve"
     OTHER = "other"
 
 
@@ -55,11 +60,19 @@ PART_WORDS = {
     PartKind.CONVERTER: "DC-DC charger",
     PartKind.BATTERY: "Battery",
     PartKind.TUBE: "Copper tube",
+    PartKind.CLIP: "Cable clamp",
+    PartKind.GROMMET: "Grommet",
+    PartKind.GLAND: "Sealed gland",
+    PartKind.CONDUIT: "Ribbed sleeve",
+    PartKind.HEAT_SLEEVE: "Heat sleeve",
     PartKind.OTHER: "Other",
 }
 
-BY_LENGTH = frozenset({PartKind.CABLE, PartKind.SLEEVE, PartKind.TUBE})
+BY_LENGTH = frozenset({PartKind.CABLE, PartKind.SLEEVE, PartKind.TUBE, PartKind.CONDUIT, PartKind.HEAT_SLEEVE})
 """Sold by the metre; all else by the piece."""
+
+WIDEST_SHARE, WIDER_MM = 1.35, 3.0
+"""What goes round a bundle is no wider than that share of it and a little: a clamp that is too large holds nothing. Our choice."""
 
 SAYS: dict[PartKind, tuple[str, ...]] = {
     PartKind.CABLE: ("size",),
@@ -71,6 +84,11 @@ SAYS: dict[PartKind, tuple[str, ...]] = {
     PartKind.CONVERTER: ("rating_a",),
     PartKind.BATTERY: ("chemistry", "capacity_ah"),
     PartKind.TUBE: ("outer_mm", "wall_mm"),
+    PartKind.CLIP: ("inner_mm",),
+    PartKind.GROMMET: ("inner_mm",),
+    PartKind.GLAND: ("inner_mm",),
+    PartKind.CONDUIT: ("inner_mm",),
+    PartKind.HEAT_SLEEVE: ("inner_mm",),
     PartKind.OTHER: (),
 }
 """What is said of each kind, and no more."""
@@ -90,6 +108,7 @@ class PartSpec(Document):
     capacity_ah: Annotated[float, Field(ge=0.01, le=2000)] | None = None
     outer_mm: Annotated[float, Field(ge=1, le=60)] | None = None
     wall_mm: Annotated[float, Field(ge=0.1, le=20)] | None = None
+    inner_mm: Annotated[float, Field(ge=2, le=150, description="What goes through it [mm]")] | None = None
 
     @model_validator(mode="after")
     def _says_what_it_is(self) -> PartSpec:
@@ -170,6 +189,10 @@ def serves(item: StockItem, wanted: PartSpec) -> bool:
     if any(getattr(item, n) != getattr(wanted, n) for n in same):
         return False
     if (item.size or wanted.size) and (not item.size or not wanted.size or parse_size(item.size) != parse_size(wanted.size)):
+        return False
+    if wanted.inner_mm is not None and not (
+        item.inner_mm and wanted.inner_mm <= item.inner_mm <= WIDEST_SHARE * wanted.inner_mm + WIDER_MM
+    ):
         return False
     exact = item.kind in (PartKind.FUSE, PartKind.CONVERTER)
     if exact and item.rating_a != wanted.rating_a:

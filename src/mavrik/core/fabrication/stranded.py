@@ -39,3 +39,19 @@ def conductor_diameter_mm(size: Size, stranding: Stranding = Stranding.FLEXIBLE)
     8.5
     """
     return math.sqrt(4 * size.area_mm2 / (math.pi * lug_table().strand_fill[stranding]))
+
+
+WALL_MM = 1.6
+"""Insulation of a battery cable whose diameter nobody has measured. SAE J1127 and ISO 6722-1 thick wall, rough, from memory."""
+
+
+def usual_over_mm(size: Size, stranding: Stranding) -> float:
+    """Diameter over the insulation of a cable that nobody has measured [mm].
+
+    size, stranding: of its conductor
+
+    >>> from mavrik.core.catalogue.conductor import parse_size
+    >>> round(usual_over_mm(parse_size("35 mm2"), Stranding.ROAD_VEHICLE), 1)
+    11.7
+    """
+    return conductor_diameter_mm(size, stranding) + 2 * WALL_MM
