@@ -83,6 +83,12 @@ def test_the_page_has_each_version_with_its_points_and_files_are_found() -> None
     assert page.count("<svg") == 2 and "As found, revision 1" in page and "Plan, revision 2" in page and "A &amp; B" in page
     nodes = [n["label"] for n in first["document"]["nodes"]]
     assert all(page.count(f"<td>{label}</td>") == 2 for label in nodes)
+    towed = {**first, "document": build_layout("tow_and_trailer", 12).model_dump(mode="json")}
+    pins = render_schematic(bundle(circuits=[towed], runs=[]), "Shop", NOW)
+    assert (
+        "Coupling +: Two-pole, halves alike, 50 A" in pins
+        and "<td>Feed to the tow bar, 16 mm²</td><td>Feed in the trailer, 16 mm²</td>" in pins
+    )
     files = {f.name: f for f in JOB_FILES}
     printing = Printing(workshop="Shop", at=NOW)
     assert files["schematic.pdf"].write(bundle(), printing).startswith(b"%PDF")

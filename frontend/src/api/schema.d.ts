@@ -3678,6 +3678,11 @@ export interface components {
              */
             photos: components["schemas"]["StepPhoto"][];
             /**
+             * Plugs
+             * @default []
+             */
+            plugs: components["schemas"]["PlugSpec"][];
+            /**
              * Threads
              * @description Of studs; one a point, at most
              * @default []
@@ -4054,6 +4059,11 @@ export interface components {
             passages: components["schemas"]["LabelledChoice"][];
             /** Places */
             places: components["schemas"]["LabelledChoice"][];
+            /**
+             * Plug Series
+             * @description Plugs that can be chosen
+             */
+            plug_series: components["schemas"]["LabelledChoice"][];
             /**
              * Procedures
              * @description The tests of the trade, in the order of the work
@@ -4712,6 +4722,12 @@ export interface components {
             label: string;
             outcome: components["schemas"]["Outcome"];
         };
+        /**
+         * Contacts
+         * @description What a half of a plug has.
+         * @enum {string}
+         */
+        Contacts: "pins" | "sockets";
         /**
          * Control
          * @description What a hand moves: on as the vehicle is used, off to isolate; of one yet to be fitted nothing is left open.
@@ -5498,6 +5514,12 @@ export interface components {
             barrel_mm: number;
             /** Barrel Outer Mm */
             barrel_outer_mm: number;
+            /**
+             * Contact
+             * @description Contact of a plug that it gets; empty: none
+             * @default
+             */
+            contact: string;
             fit: components["schemas"]["Fit"];
             /** Fit Words */
             fit_words: string;
@@ -5505,7 +5527,7 @@ export interface components {
             hole_mm: number | null;
             /**
              * Lug
-             * @description Size that its barrel is made for; empty: a post clamp, or a lug of tube
+             * @description Size that its barrel is made for; empty: a post clamp, a contact, or a lug of tube
              */
             lug: string;
             /**
@@ -8497,6 +8519,31 @@ export interface components {
             staircase: components["schemas"]["Staircase"];
         };
         /**
+         * PinRow
+         * @description A cavity and what is in it.
+         */
+        PinRow: {
+            /** Branch Id */
+            branch_id: string;
+            /** Cavity */
+            cavity: number;
+            /**
+             * Current A
+             * @description The most it carries for good [A]
+             */
+            current_a: number;
+            /** Label */
+            label: string;
+            /**
+             * Leads
+             * @description What is crimped in, at its first and at its last point; empty: no lead of the circuit
+             */
+            leads: [
+                string,
+                string
+            ];
+        };
+        /**
          * Place
          * @description Where a cable runs: what surrounds it decides what it may carry.
          * @enum {string}
@@ -8643,6 +8690,111 @@ export interface components {
             plan: string;
         };
         /**
+         * PlugSpec
+         * @description A pole of a plug, as it is to be.
+         */
+        PlugSpec: {
+            /**
+             * Branch Id
+             * @description Short name, unique in the document
+             */
+            branch_id: string;
+            /**
+             * Cavity
+             * @description null: the next that is free
+             * @default null
+             */
+            cavity: number | null;
+            /**
+             * @description Of the half at its first point; null: not looked at, or not ordered
+             * @default null
+             */
+            from_half: components["schemas"]["Contacts"] | null;
+            /**
+             * Housing
+             * @description Poles of one name share a housing; empty: one of its own
+             * @default
+             */
+            housing: string;
+            /**
+             * Key
+             * @description Colour or key; empty: not decided
+             * @default
+             */
+            key: string;
+            /**
+             * Series
+             * @description empty: the smallest that serves
+             * @default
+             */
+            series: string;
+            /** @default null */
+            to_half: components["schemas"]["Contacts"] | null;
+        };
+        /**
+         * PlugView
+         * @description A plug with its cavities.
+         */
+        PlugView: {
+            /**
+             * Assumed
+             * @description Nobody has chosen the series
+             */
+            assumed: boolean;
+            /**
+             * Ends
+             * @description Where its halves are, by the points of its first pole
+             */
+            ends: [
+                string,
+                string
+            ];
+            /** Gendered */
+            gendered: boolean;
+            /**
+             * Halves
+             * @description As typed; null: see what is ordered
+             */
+            halves: [
+                components["schemas"]["Contacts"] | null,
+                components["schemas"]["Contacts"] | null
+            ];
+            /**
+             * Id
+             * @description Name of the housing, or the id of its only pole
+             */
+            id: string;
+            /** Key */
+            key: string;
+            /** Keys */
+            keys: string[];
+            /** Label */
+            label: string;
+            /**
+             * Live
+             * @description Which half stays live when it is apart
+             */
+            live: string;
+            /**
+             * Order
+             * @description What to order, and how it is put together
+             */
+            order: string[];
+            /** Poles */
+            poles: number;
+            /** Problems */
+            problems: string[];
+            /** Rows */
+            rows: components["schemas"]["PinRow"][];
+            /**
+             * Series
+             * @description Empty: none serves
+             */
+            series: string;
+            /** Series Label */
+            series_label: string;
+        };
+        /**
          * Point
          * @description One measuring point of a procedure: what is read, where the probes go, in which state.
          */
@@ -8734,9 +8886,11 @@ export interface components {
         };
         /**
          * PointsView
-         * @description Every point of a circuit as it is to be.
+         * @description Every point and every plug of a circuit as it is to be.
          */
         PointsView: {
+            /** Plugs */
+            plugs: components["schemas"]["PlugView"][];
             /** Points */
             points: components["schemas"]["WiredPoint"][];
         };

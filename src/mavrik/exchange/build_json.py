@@ -15,6 +15,7 @@ from mavrik.core.document import Document
 from mavrik.core.fabrication.bench import BuildProblemError, BuildView, Shop, build_bill, build_view, first_book
 from mavrik.core.fabrication.bill import Bill
 from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.fabrication.plugs import PlugView, plug_views
 from mavrik.core.fabrication.points import WiredPoint, wired_points
 from mavrik.core.fabrication.stock import usual_stock
 from mavrik.core.workflow.purposes import Purpose
@@ -34,6 +35,7 @@ class BuildFile(Document):
     book: BuildBook
     view: BuildView
     points: tuple[WiredPoint, ...] = Field(description="What lands on each stud when all is done")
+    plugs: tuple[PlugView, ...] = Field(description="What goes into each cavity")
     bill: Bill = Field(description="By the parts and prices that a workshop begins with, nothing in stock")
 
 
@@ -61,6 +63,7 @@ def build_bundle(bundle: Bundle, prices: PriceList | None = None) -> BuildFile:
         view=view,
         bill=bill,
         points=wired_points(to.document, book),
+        plugs=plug_views(to.document, book),
     )
 
 

@@ -113,7 +113,7 @@ def draw_end(card: LeadCard, end: EndCard, drawn: EndDrawing) -> str:
             f'<path d="M{a:.2f} {y - 1.5:g}v3M{b:.2f} {y - 1.5:g}v3M{a:.2f} {y:g}H{b:.2f}" stroke="{INK}" stroke-width="0.2" fill="none"/>'
         )
         parts.append(_text(b + 1.5, y + 1, words, 2.6, "start"))
-    what = f"{end.lug} lug" if end.lug else end.tube or "post clamp"
+    what = f"{end.lug} lug" if end.lug else end.tube or end.contact or "post clamp"
     parts.append(
         _text(MARGIN_MM, 4, f"{end.at}: {what.replace('mm2', 'mm²')}{f', {end.stud}' if end.stud else ''}; 1 : 1", 2.9, "start")
     )

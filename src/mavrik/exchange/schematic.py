@@ -19,6 +19,7 @@ from mavrik.core.circuit.branches.base import Symbol
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.drawing.loop import BranchPlace, SourcePlace, lay_out
 from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.fabrication.plugs import PlugView, plug_views
 from mavrik.core.fabrication.points import WiredPoint, wired_points
 from mavrik.domain.job import CircuitRole
 from mavrik.exchange.bundle import Bundle
@@ -192,6 +193,7 @@ class _Page:
     title: str
     drawn: Markup
     points: tuple[WiredPoint, ...]
+    plugs: tuple[PlugView, ...]
 
 
 def _versions(bundle: Bundle) -> list[tuple[str, Circuit]]:
@@ -216,7 +218,7 @@ def render_schematic(bundle: Bundle, workshop: str, printed_at: datetime) -> str
     """
     book = bundle.build() or BuildBook()
     pages = [
-        _Page(title, Markup(schematic_svg(circuit)), wired_points(circuit, book))  # noqa: S704 the library escapes what it is given
+        _Page(title, Markup(schematic_svg(circuit)), wired_points(circuit, book), plug_views(circuit, book))  # noqa: S704 the library escapes what it is given
         for title, circuit in _versions(bundle)
     ]
     return page_of("schematic.html.j2").render(bundle=bundle, workshop=workshop, printed_at=printed_at, pages=pages)

@@ -12,7 +12,7 @@ from mavrik.core.document import Document, Problem
 from mavrik.core.fabrication.bench import BuildProblemError, BuildView, build_bill
 from mavrik.core.fabrication.bill import Bill
 from mavrik.core.fabrication.documents import BuildBook, Tick, check_book
-from mavrik.core.fabrication.points import PointsView, wired_points
+from mavrik.core.fabrication.points import PointsView, points_view
 from mavrik.domain.job import DocumentKind
 from mavrik.domain.roles import Who
 from mavrik.exchange.harness_yaml import LARGEST, HarnessError, HarnessRead, harness_from_yaml, with_harness
@@ -60,11 +60,11 @@ def _bill(session: Session, row: Job, given: BuildBook) -> Bill:
 
 
 def points_of_build(session: Session, job_id: int, book: BuildBook) -> PointsView:
-    """What lands on each point when the work of a book is done. Raises as `preview_build`."""
+    """What lands on each point, and what goes into each plug, when the work of a book is done. Raises as `preview_build`."""
     row = get_row(session, job_id)
     if problems := check_book(book):
         raise InvalidError("; ".join(p.message for p in problems), problems)
-    return PointsView(points=wired_points(proposed(row) or as_found(row), book))
+    return points_view(proposed(row) or as_found(row), book)
 
 
 class HarnessText(Document):

@@ -10,6 +10,7 @@ from mavrik.core.catalogue.conductor import LARGEST_AWG, Material, Size, SizeSys
 from mavrik.core.catalogue.fuses import FuseFamily, fuse_table
 from mavrik.core.catalogue.loads import consumer_table
 from mavrik.core.catalogue.lugs import lug_table
+from mavrik.core.catalogue.plugs import plug_table
 from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.catalogue.units import Unit
 from mavrik.core.circuit import (
@@ -170,6 +171,7 @@ class Catalogue(Document):
     schools: tuple[LabelledChoice, ...] = Field(description="Ways to join a conductor and its lug, and what each asks")
     sleeves: tuple[LabelledChoice, ...] = Field(description="Dual-wall shrink as it is sold")
     surroundings: tuple[LabelledChoice, ...] = Field(description="What a stretch of a lead's way runs through")
+    plug_series: tuple[LabelledChoice, ...] = Field(description="Plugs that can be chosen")
     passages: tuple[LabelledChoice, ...] = Field(description="What holds a bundle where a stretch ends")
     contacts: tuple[LabelledChoice, ...] = Field(description="What is bought by the ampere it carries")
     task_kinds: tuple[LabelledChoice, ...] = Field(description="What is done of a job in one go")
@@ -299,6 +301,7 @@ def catalogue() -> Catalogue:
         schools=tuple(LabelledChoice(name=x, label=label, why=why) for x, (label, why) in SCHOOL_WORDS.items()),
         sleeves=tuple(LabelledChoice(name=x.label, label=x.label) for x in lug_table().shrink),
         surroundings=tuple(LabelledChoice(name=n, label=label.capitalize()) for n, label in WHERE_WORDS.items()),
+        plug_series=tuple(LabelledChoice(name=n, label=s.label) for n, s in plug_table().series.items()),
         passages=tuple(LabelledChoice(name=n, label=label.capitalize()) for n, label in PASSAGE_WORDS.items()),
         contacts=tuple(LabelledChoice(name=n, label=label) for n, label in CONTACTS.items()),
         task_kinds=tuple(LabelledChoice(name=k, label=label) for k, label in TASK_WORDS.items()),

@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { client, data } from '@/api/client'
-import type { Bill, BuildBook, BuildView } from '@/api/types'
+import type { Bill, BuildBook, BuildView, PointsView } from '@/api/types'
 import { useAsked } from '@/composables/asked'
 import { hasFields } from '@/composables/drafts'
 import { useKeys } from '@/composables/keys'
@@ -20,7 +20,7 @@ import PointsPane from './PointsPane.vue'
 import WaysPane from './WaysPane.vue'
 import QuotationPane from './QuotationPane.vue'
 import StepList from './StepList.vue'
-import { minutesInWords, shownSize, ticked, unticked, withPart, withPhoto, withSpec, withThread } from './book'
+import { minutesInWords, shownSize, ticked, unticked, withPart, withPhoto, withPlug, withSpec, withThread } from './book'
 
 const bench = useWorkbench()
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
@@ -114,6 +114,7 @@ const landed = useQuery({
   enabled: computed(() => !!book.value && !problem.value && pane.value === 'points'),
   placeholderData: keepPreviousData,
 })
+const points = computed(() => (landed.data.value as PointsView | undefined) ?? null)
 const receiving = ref<string | null>(null)
 const { problem: stockProblem, save: taking } = useSaving()
 async function received(line: Bill['lines'][number]): Promise<void> {
@@ -323,13 +324,16 @@ useKeys([
         />
         <CutPane v-else-if="pane === 'cable'" :cables="view.cables" :bill="bill" />
         <template v-else-if="pane === 'points'">
-          <v-progress-linear v-if="!landed.data.value" indeterminate aria-label="Working out what each lead carries" />
+          <v-progress-linear v-if="!points" indeterminate aria-label="Working out what each lead carries" />
           <PointsPane
             v-else
-            :points="landed.data.value.points"
+            :points="points.points"
             :threads="book.threads"
             :job-id="bench.jobId"
             :disabled="!bench.mayWrite"
+            :plugs="points.plugs"
+            :specs="book.plugs"
+            @plug="(pole, what) => book && (book = withPlug(book, pole, what))"
             @thread="(node, mm) => book && (book = withThread(book, node, mm))"
           />
         </template>

@@ -32,6 +32,7 @@ function put(end: { field: 'from_end' | 'to_end'; spec: Spec['from_end'] | null 
 }
 function lugOf(end: BuildView['cards'][number]['ends'][number]): string {
   if (end.tube) return `lug of ${end.tube}, ${end.stud}`
+  if (end.contact) return end.contact.replace('mm2', 'mm²')
   return end.lug ? `${end.lug.replace('mm2', 'mm²')} lug, ${end.stud}` : 'post clamp'
 }
 const ends = computed(() => [
@@ -88,7 +89,7 @@ const ends = computed(() => [
         </template>
         <div class="asked">
           <v-select
-            v-if="end.card?.stud !== ''"
+            v-if="end.card?.stud !== '' && !end.card?.contact"
             :model-value="end.spec?.stud ?? null"
             :items="studs"
             label="Stud, as looked at"

@@ -4,10 +4,18 @@ import { computed } from 'vue'
 import type { BuildBook, PointsView } from '@/api/types'
 import NumberField from '@/ui/NumberField.vue'
 import { fixed } from '@/ui/numbers'
-import { shownSize } from './book'
+import PlugsPane from './PlugsPane.vue'
+import { shownSize, type Plug } from './book'
 
-const props = defineProps<{ points: PointsView['points']; threads: BuildBook['threads']; jobId: number; disabled: boolean }>()
-const emit = defineEmits<{ thread: [node: string, mm: number | null] }>()
+const props = defineProps<{
+  points: PointsView['points']
+  plugs: PointsView['plugs']
+  specs: BuildBook['plugs']
+  threads: BuildBook['threads']
+  jobId: number
+  disabled: boolean
+}>()
+const emit = defineEmits<{ thread: [node: string, mm: number | null]; plug: [pole: string, what: Partial<Plug>] }>()
 const shown = computed(() =>
   props.points.map((p) => ({
     ...p,
@@ -16,7 +24,7 @@ const shown = computed(() =>
     thread: props.threads?.find((t) => t.node_id === p.node_id)?.thread_mm ?? null,
   })),
 )
-const wrong = computed(() => props.points.filter((p) => p.problems.length > 0))
+const wrong = computed(() => [...props.plugs, ...props.points].filter((p) => p.problems.length > 0))
 const files = computed(() => `/api/jobs/${props.jobId}/files`)
 </script>
 
@@ -26,6 +34,7 @@ const files = computed(() => `/api/jobs/${props.jobId}/files`)
     <v-btn variant="text" :href="`${files}/schematic.pdf`" data-test="schematic-pdf">Print schematic and points</v-btn>
     <b v-if="wrong.length > 0" class="bad" data-test="points-wrong">✕ {{ wrong.map((p) => p.label).join(', ') }}</b>
   </p>
+  <PlugsPane :plugs="plugs" :specs="specs" :disabled="disabled" @plug="(pole, what) => emit('plug', pole, what)" />
   <ol class="points">
     <li v-for="p in shown" :key="p.node_id" :data-point="p.node_id">
       <h3>

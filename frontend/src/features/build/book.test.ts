@@ -2,28 +2,36 @@ import { describe, expect, it } from 'vitest'
 import type { Bill, BuildBook } from '@/api/types'
 import {
   END,
+  along,
   cutGroups,
   minutesInWords,
   ticked,
   unticked,
   waitsInWords,
+  withNewWay,
   withPart,
   withPhoto,
+  withPlug,
   withSpec,
   withThread,
-  along,
-  withNewWay,
   withWay,
   withoutWay,
 } from './book'
 
-const empty: BuildBook = { leads: [], anew: [], ticks: [], parts: [], photos: [], threads: [], ways: [] }
+const empty: BuildBook = { leads: [], anew: [], ticks: [], parts: [], photos: [], threads: [], ways: [], plugs: [] }
 
 describe('the book of the bench', () => {
   it('has a step ticked once, however often it is tapped', () => {
     const once = ticked(empty, 'safe')
     expect(ticked(once, 'safe')).toBe(once)
     expect(unticked(once, 'safe')).toEqual(empty)
+  })
+
+  it('keeps what was said of a pole before', () => {
+    const shared = withPlug(withPlug(empty, 'feed', { housing: 'Trailer' }), 'feed', { key: 'red' })
+    expect(shared.plugs).toEqual([
+      { branch_id: 'feed', housing: 'Trailer', cavity: null, series: '', key: 'red', from_half: null, to_half: null },
+    ])
   })
 
   it('has one length of a stud, the last that was typed', () => {

@@ -35,6 +35,14 @@ export function withSpec(book: BuildBook, lead: string, what: Partial<Spec>): Bu
   return { ...book, leads: [...book.leads.filter((l) => l.branch_id !== lead), { ...before, ...what }] }
 }
 
+export type Plug = NonNullable<BuildBook['plugs']>[number]
+const PLUG: Omit<Plug, 'branch_id'> = { housing: '', cavity: null, series: '', key: '', from_half: null, to_half: null }
+
+export function withPlug(book: BuildBook, pole: string, what: Partial<Plug>): BuildBook {
+  const before = (book.plugs ?? []).find((p) => p.branch_id === pole) ?? { ...PLUG, branch_id: pole }
+  return { ...book, plugs: [...(book.plugs ?? []).filter((p) => p.branch_id !== pole), { ...before, ...what }] }
+}
+
 export function withThread(book: BuildBook, node: string, mm: number | null): BuildBook {
   const others = (book.threads ?? []).filter((t) => t.node_id !== node)
   return { ...book, threads: mm === null ? others : [...others, { node_id: node, thread_mm: mm }] }

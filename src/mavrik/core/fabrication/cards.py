@@ -15,6 +15,7 @@ from mavrik.core.fabrication.barrel import BarrelFit, Fit, barrel_fit, smallest_
 from mavrik.core.fabrication.bolted import torque_nm
 from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec, Way
 from mavrik.core.fabrication.lengths import cut_for, lug_reach_mm
+from mavrik.core.fabrication.plugged import is_plugged
 from mavrik.core.fabrication.schools import SCHOOL_WORDS, SETS_S, SOLDER_WIRE_MM, Action, School, joining, school_of
 from mavrik.core.fabrication.shrink import ORDER, sleeve_for
 from mavrik.core.fabrication.solder import solder_mm3, wire_mm
@@ -37,6 +38,8 @@ ELSEWHERE = "M8"
 SOFT = frozenset({NodeRole.BATTERY_POSITIVE, NodeRole.BATTERY_NEGATIVE, NodeRole.BUSBAR, NodeRole.STUD})
 """Where studs are of brass or set in plastic more often than of steel."""
 
+CONTACT_REACH_MM = 15.0
+"""From where a plug's halves meet to where the conductor begins in a contact. Rough, no maker's: the plug says."""
 TEST_A, TEST_C = 100.0, 20.0
 """A finished lead is read with so much through it, before it gets warm."""
 
@@ -45,7 +48,8 @@ class EndCard(Document):
     """One end of a lead."""
 
     at: str = Field(description="The point it goes to")
-    lug: str = Field(description="Size that its barrel is made for; empty: a post clamp, or a lug of tube")
+    lug: str = Field(description="Size that its barrel is made for; empty: a post clamp, a contact, or a lug of tube")
+    contact: str = Field("", description="Contact of a plug that it gets; empty: none")
     stud: str = Field(description="Empty: a post clamp")
     fit: Fit
     fit_words: str
@@ -187,7 +191,8 @@ def _end(
     inside = barrel_fit(barrel, [(lead.conductor, lead.stranding)])
     if inside.fit is Fit.TOO_MUCH:
         raise ValueError(f"{lead.conductor.label} does not go into a lug for {lug}.")
-    clamp = kind is TerminationKind.POST_CLAMP
+    plugged = is_plugged(circuit, node_id)
+    clamp = kind is TerminationKind.POST_CLAMP or plugged
     name, metal, school = end.stud, end.metal, end.school or school_of(kind)
     if name is None and not clamp:
         name = USUAL_STUD.get(node.role, ELSEWHERE)
@@ -197,16 +202,16 @@ def _end(
     tube, takes, spec = "", None, None
     if school is School.TUBE:
         if clamp or name is None:
-            raise ValueError(f"A post clamp at {node.label} is not made of tube.")
+            raise ValueError(f"A {'contact' if plugged else 'post clamp'} at {node.label} is not made of tube.")
         barrel, inside, takes, spec = _of_tube(end, lead, name, barrel.depth_mm)
         tube = f"tube {spec[0]:g} x {spec[1]:g} mm"
     sleeve = sleeve_for(barrel, over_mm)
     on = None if clamp or name is None else stud(name)
     tight = None if on is None else round(torque_nm(on, metal), 1)
-    reach = table.clamp_reach_mm if on is None else lug_reach_mm(barrel, on)
+    reach = CONTACT_REACH_MM if plugged else table.clamp_reach_mm if on is None else lug_reach_mm(barrel, on)
     return (
         EndCard(
-            at=node.label, lug="" if clamp or tube else lug, stud="" if clamp or name is None else name, fit=inside.fit,
+            at=node.label, contact=f"contact for {lead.conductor.label}" if plugged else "", lug="" if clamp or tube else lug, stud="" if clamp or name is None else name, fit=inside.fit,
             fit_words=inside.words, strip_mm=barrel.depth_mm + table.strip_allowance_mm, sleeve=sleeve.of.label, sleeve_mm=sleeve.length_mm,
             torque_nm=tight, school=school, asks=SCHOOL_WORDS[school][1], tube=tube, tube_mm=takes, tube_spec=spec,
             reach_mm=reach, barrel_mm=barrel.depth_mm, barrel_outer_mm=barrel.outer_mm, palm_mm=on.palm_mm if on else None,
@@ -240,7 +245,8 @@ def _actions(lead: ConductorBranch, ends: list[EndCard], cut_mm: float) -> list[
     first, second = ends
 
     def joined(end: EndCard) -> tuple[Action, ...]:
-        what = f"the {end.lug} lug for {end.stud}" if end.lug else f"the lug for {end.stud}" if end.tube else "the post clamp"
+        lug = f"the {end.lug} lug for {end.stud}" if end.lug else f"the lug for {end.stud}" if end.tube else "the post clamp"
+        what = f"the {end.contact}" if end.contact else lug
         tube = ""
         if end.tube_mm is not None:
             tube = f"{end.tube_mm:.0f} mm of {end.tube}, one end pressed flat and drilled {stud(end.stud).hole_mm:g} mm"
@@ -254,7 +260,7 @@ def _actions(lead: ConductorBranch, ends: list[EndCard], cut_mm: float) -> list[
         *joined(first),
         Action(f"Slip on {second.sleeve_mm:.0f} mm of sleeve {second.sleeve} for the other end. {ORDER}"),
         Action(f"Strip {second.strip_mm:.1f} mm at the end for {second.at}."),
-        Action(f"Turn the end for {second.at} as it will sit on its stud."),
+        *([] if second.contact else [Action(f"Turn the end for {second.at} as it will sit on its stud.")]),
         *joined(second),
         Action("Shrink both sleeves from the lug outwards until glue shows at the edge. No open flame near a battery.", SETS_S),
         Action(f"Label both ends: {lead.label}."),

@@ -8,6 +8,7 @@ from typing import Annotated
 from pydantic import Field
 
 from mavrik.core.catalogue.lugs import StudMetal, lug_table
+from mavrik.core.catalogue.plugs import plug_table
 from mavrik.core.circuit.document import MAX_BRANCHES
 from mavrik.core.document import Document, Identifier, Label, Moment, PhotoKey, Problem
 from mavrik.core.fabrication.amounts import Amount
@@ -120,6 +121,25 @@ class PartChoice(Document):
     price: Amount | None = Field(None, description="What it costs, where the list has none: a piece or a metre")
 
 
+class Contacts(StrEnum):
+    """What a half of a plug has."""
+
+    PINS = "pins"
+    SOCKETS = "sockets"
+
+
+class PlugSpec(Document):
+    """A pole of a plug, as it is to be."""
+
+    branch_id: Identifier
+    housing: Annotated[str, Field(max_length=30, description="Poles of one name share a housing; empty: one of its own")] = ""
+    cavity: Annotated[int, Field(ge=1, le=24)] | None = Field(None, description="null: the next that is free")
+    series: Annotated[str, Field(max_length=30, description="empty: the smallest that serves")] = ""
+    key: Annotated[str, Field(max_length=20, description="Colour or key; empty: not decided")] = ""
+    from_half: Contacts | None = Field(None, description="Of the half at its first point; null: not looked at, or not ordered")
+    to_half: Contacts | None = None
+
+
 class StudThread(Document):
     """How long the thread of a point's stud is."""
 
@@ -143,6 +163,7 @@ class BuildBook(Document):
     ticks: Annotated[tuple[Tick, ...], Field(max_length=MOST_STEPS)] = ()
     parts: Annotated[tuple[PartChoice, ...], Field(max_length=MOST_CHOICES)] = ()
     photos: Annotated[tuple[StepPhoto, ...], Field(max_length=MOST_STEPS, description="One a step, at most")] = ()
+    plugs: Annotated[tuple[PlugSpec, ...], Field(max_length=MAX_BRANCHES)] = ()
     threads: Annotated[tuple[StudThread, ...], Field(max_length=MAX_BRANCHES, description="Of studs; one a point, at most")] = ()
 
 
@@ -169,6 +190,16 @@ def check_book(book: BuildBook) -> list[Problem]:
         Problem(i, "thread_mm", "Two lengths of one stud: one is kept.")
         for i in sorted({i for i in threads if threads.count(i) > 1})
     ]
+    poles = [p.branch_id for p in book.plugs]
+    found += [
+        Problem(i, "branch_id", "This pole stands in the book twice.") for i in sorted({i for i in poles if poles.count(i) > 1})
+    ]
+    series = plug_table().series
+    for p in book.plugs:
+        if p.series and p.series not in series:
+            found.append(Problem(p.branch_id, "series", f"No plugs '{p.series}' are listed: {', '.join(series)}."))
+        elif p.key and p.series and p.key not in series[p.series].keys:
+            found.append(Problem(p.branch_id, "key", f"{series[p.series].label} comes in {', '.join(series[p.series].keys)}."))
     ways = [w.id for w in book.ways]
     found += [Problem(i, "id", f"Two ways are called '{i}'.") for i in sorted({i for i in ways if ways.count(i) > 1})]
     for lead in book.leads:

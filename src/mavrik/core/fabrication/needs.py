@@ -122,6 +122,9 @@ def _of_leads(cards: Sequence[LeadCard], prices: PriceList) -> Iterator[Need]:
                     uses=(Use(step=step, lengths_mm=(end.tube_mm,) * card.runs),),
                 )  # fmt: skip
                 continue
+            if end.contact:
+                # It comes with the plug.
+                continue
             if end.lug:
                 spec, text = PartSpec(kind=PartKind.LUG, size=end.lug, stud=end.stud), f"Lug {end.lug}, {end.stud}"
             else:

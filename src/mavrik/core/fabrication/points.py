@@ -13,6 +13,8 @@ from mavrik.core.fabrication.barrel import smallest_barrel
 from mavrik.core.fabrication.bolted import stack, torque_nm
 from mavrik.core.fabrication.cards import ELSEWHERE, SOFT, USUAL_STUD
 from mavrik.core.fabrication.documents import BuildBook, EndSpec
+from mavrik.core.fabrication.plugged import is_plugged
+from mavrik.core.fabrication.plugs import PlugView, plug_views
 from mavrik.core.protection.continuous import continuous_currents
 
 
@@ -46,9 +48,15 @@ class WiredPoint(Document):
 
 
 class PointsView(Document):
-    """Every point of a circuit as it is to be."""
+    """Every point and every plug of a circuit as it is to be."""
 
     points: tuple[WiredPoint, ...]
+    plugs: tuple[PlugView, ...]
+
+
+def points_view(circuit: Circuit, book: BuildBook) -> PointsView:
+    """Both, as `wired_points` and `plug_views`."""
+    return PointsView(points=wired_points(circuit, book), plugs=plug_views(circuit, book))
 
 
 def wired_points(circuit: Circuit, book: BuildBook) -> tuple[WiredPoint, ...]:
@@ -71,6 +79,7 @@ def _point(circuit: Circuit, book: BuildBook, number: int, node: Node) -> WiredP
     carried, ends, devices = continuous_currents(circuit), element_ends(circuit), _device_labels(circuit)
     lugs, palms, beside = dict[str, float](), dict[str, float](), list[Landing]()
     names: dict[str, ConductorBranch] = {}
+    plugged = is_plugged(circuit, node.id)
     for element, field, at in ends:
         if at != node.id:
             continue
@@ -78,7 +87,8 @@ def _point(circuit: Circuit, book: BuildBook, number: int, node: Node) -> WiredP
         if lead is None:
             beside.append(Landing(part_id=element, label=devices[element], what="", place=None, current_a=None))
         elif (
-            not isinstance(lead, ConductorBranch)
+            plugged
+            or not isinstance(lead, ConductorBranch)
             or (lead.from_end if field == "from_node" else lead.to_end).kind is TerminationKind.POST_CLAMP
         ):
             beside.append(Landing(part_id=element, label=lead.label, what=lead.in_words, place=None, current_a=carried[element]))

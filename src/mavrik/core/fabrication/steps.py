@@ -168,7 +168,7 @@ def _bench_tools(card: LeadCard | None) -> tuple[str, ...]:
     found = list(BENCH_TOOLS)
     for end in card.ends:
         if end.school in (School.CRIMP, School.CRIMP_SOLDER):
-            found.append(f"press with the die for {end.lug or card.size}")
+            found.append(f"crimp tool for the {end.contact}" if end.contact else f"press with the die for {end.lug or card.size}")
         if end.school in (School.CRIMP_SOLDER, School.SOLDER_CUP):
             found.append("torch, solder and flux")
         if end.school is School.TUBE:

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from mavrik.core.circuit import Circuit, ConductorBranch
 from mavrik.core.document import Document
-from mavrik.core.fabrication.documents import BuildBook, LeadSpec, Passage, WayStretch, Surroundings, Way
+from mavrik.core.fabrication.documents import BuildBook, LeadSpec, Passage, Surroundings, Way, WayStretch
 from mavrik.core.fabrication.stranded import usual_over_mm
 
 CLAMPED_MM = 450.0
