@@ -55,6 +55,28 @@ def test_a_job_asks_for_what_is_left_of_it(tech: Caller, leads: dict[str, Any], 
     assert after[leads["id"]]["minutes"] < waiting[leads["id"]]["minutes"]
 
 
+def test_a_job_says_when_it_is_worked_on(tech: Caller, leads: dict[str, Any]) -> None:
+    path = f"/api/jobs/{leads['id']}/planned"
+    assert answered(tech.get(path))["works"] == []
+    now = answered(tech.get("/api/schedule"))
+    begins, bay, worker = first_hour(now), now["workshop"]["bays"][0], now["workshop"]["people"][0]
+    places = [
+        {"job_id": leads["id"], "kind": "fit", "begins": f"{begins[:11]}14:00:00", "bay": bay["id"], "people": [worker["id"]]},
+        {"job_id": leads["id"], "kind": "make", "begins": begins, "people": [worker["id"]]},
+        # Long over: nobody looks for it on a job's page.
+        {"job_id": leads["id"], "kind": "measure", "begins": "2020-01-06T08:00:00", "bay": bay["id"]},
+    ]
+    others = [p for p in now["document"]["placed"] if p["job_id"] != leads["id"]]
+    kept(tech, {**now["document"], "placed": [*others, *places]})
+    works = answered(tech.get(path))["works"]
+    assert [(w["label"], w["begins"][:13], w["bay"], w["people"]) for w in works] == [
+        ("Make leads", begins[:13], "", [worker["label"]]),
+        ("Work on the vehicle", f"{begins[:11]}14", bay["label"], [worker["label"]]),
+    ]
+    kept(tech, {**now["document"], "placed": others})
+    assert tech.get("/api/jobs/999999/planned").status_code == 404
+
+
 def test_what_a_job_asks_follows_prices_stock_and_its_own_book(tech: Caller, boss: Caller, leads: dict[str, Any]) -> None:
     """It is worked out once and kept: whatever it comes from makes it anew."""
 

@@ -16,6 +16,7 @@ import { day } from '@/ui/dates'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import JobForm from './JobForm.vue'
 import PathRail from './PathRail.vue'
+import PlannedAt from './PlannedAt.vue'
 import ShelfMenu from './ShelfMenu.vue'
 import ShelfStrip from './ShelfStrip.vue'
 
@@ -132,6 +133,7 @@ async function takeTheirs(): Promise<void> {
           ><b>{{ bench.job.customer.name }}</b> · {{ bench.job.vehicle.description }} · {{ bench.job.vehicle.system_voltage_v }} V</span
         >
         <span class="complaint quiet">{{ bench.job.complaint }}</span>
+        <PlannedAt :job-id="bench.jobId" />
         <v-btn v-if="bench.mayWrite" variant="outlined" size="small" data-test="details" @click="openDetails">Job details</v-btn>
         <ShelfMenu />
       </div>
