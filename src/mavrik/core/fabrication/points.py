@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
 from pydantic import Field
 
 from mavrik.core.catalogue.conductor import parse_size
@@ -72,15 +75,25 @@ def wired_points(circuit: Circuit, book: BuildBook) -> tuple[WiredPoint, ...]:
     >>> block.stud, [x.label for x in block.landings if x.place]
     ('M10', ['Battery to block', 'Engine strap'])
     """
-    return tuple(_point(circuit, book, k, node) for k, node in enumerate(circuit.nodes, 1))
+    wiring = _Wiring(continuous_currents(circuit), element_ends(circuit), _device_labels(circuit))
+    return tuple(_point(circuit, wiring, book, k, node) for k, node in enumerate(circuit.nodes, 1))
 
 
-def _point(circuit: Circuit, book: BuildBook, number: int, node: Node) -> WiredPoint:
-    carried, ends, devices = continuous_currents(circuit), element_ends(circuit), _device_labels(circuit)
+@dataclass(frozen=True)
+class _Wiring:
+    """What is asked of a circuit at every point."""
+
+    carried: Mapping[str, float]
+    ends: Sequence[tuple[str, str, str]]
+    devices: Mapping[str, str]
+
+
+def _point(circuit: Circuit, wiring: _Wiring, book: BuildBook, number: int, node: Node) -> WiredPoint:
+    carried, devices = wiring.carried, wiring.devices
     lugs, palms, beside = dict[str, float](), dict[str, float](), list[Landing]()
     names: dict[str, ConductorBranch] = {}
     plugged = is_plugged(circuit, node.id)
-    for element, field, at in ends:
+    for element, field, at in wiring.ends:
         if at != node.id:
             continue
         lead = next((b for b in circuit.branches if b.id == element), None)
