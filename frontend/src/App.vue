@@ -42,6 +42,7 @@ useKeys([
   { key: 'd', label: 'light or dark', run: flip },
   { key: 'i', label: 'instruments', run: () => void router.push({ name: 'instruments' }) },
   { key: 'v', label: 'the workshop’s week', run: () => void router.push({ name: 'schedule' }) },
+  { key: 'o', label: 'parts to order', run: () => void router.push({ name: 'orders' }) },
   { key: 'w', label: 'running work', run: () => void router.push({ name: 'work' }) },
   { key: 'g', label: 'all jobs', run: () => void router.push({ name: 'jobs' }) },
 ])

@@ -9,6 +9,7 @@ export const router = createRouter({
     { path: '/instruments', name: 'instruments', component: () => import('./features/instruments/InstrumentsPage.vue') },
     { path: '/schedule', name: 'schedule', component: () => import('./features/schedule/SchedulePage.vue') },
     { path: '/lists', name: 'lists', component: () => import('./features/office/ListsPage.vue') },
+    { path: '/orders', name: 'orders', component: () => import('./features/office/OrdersPage.vue') },
     { path: '/people', name: 'people', component: () => import('./features/people/PeoplePage.vue') },
     { path: '/log', name: 'log', component: () => import('./features/office/LogPage.vue') },
     { path: '/customers', name: 'customers', component: () => import('./features/office/CustomersPage.vue') },

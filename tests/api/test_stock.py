@@ -176,3 +176,31 @@ def test_what_was_made_elsewhere_or_before_the_stock_was_counted_takes_nothing(t
     )
     answered(tech.post(f"{other}/build", {**kept, "ticks": [*kept["ticks"], {"step": "make:engine_strap"}]}), 201)
     assert there(tech, "LG-25-M8") == 20 - lugs
+
+
+def test_what_all_open_jobs_are_short_of_is_listed_once_and_written_out(tech: Caller, boss: Caller) -> None:
+    first, second = (
+        describe(tech, answered(tech.post("/api/jobs", job_body(purposes=["make_leads"])), 201)["id"]) for _ in range(2)
+    )
+    for path in (first, second):
+        answered(tech.post(f"{path}/build", {"anew": ["engine_strap"]}), 201)
+    alone = [
+        x
+        for x in answered(tech.post(f"{first}/build/bill", {"anew": ["engine_strap"]}))["lines"]
+        if x["id"].startswith("lug:16 mm2")
+    ]
+    seen = answered(tech.get("/api/orders"))
+    both = {int(path.rsplit("/", 1)[1]) for path in (first, second)}
+    (lugs,) = (x for x in seen["lines"] if x["number"] == alone[0]["number"])
+    assert both <= {j["job_id"] for j in lugs["jobs"]} and lugs["buy"] >= alone[0]["buy"]
+    assert sum(j["quantity"] for j in lugs["jobs"]) == lugs["wanted"]
+    written = tech.get("/api/orders.csv")
+    assert written.mimetype == "text/csv" and f"\r\n{lugs['number']},".encode() in written.data
+    # A job that is done asks for nothing.
+    for path in (first, second):
+        now = answered(tech.get(path))
+        answered(
+            tech.put(path, {k: now[k] for k in ("customer", "vehicle", "complaint", "purposes", "lock")} | {"state": "done"})
+        )
+    left = {j["job_id"] for x in answered(tech.get("/api/orders"))["lines"] for j in x["jobs"]}
+    assert not both & left

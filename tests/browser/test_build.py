@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -242,3 +243,28 @@ def test_leads_share_a_way_that_says_how_long_they_are_and_what_holds_them(open_
     page.reload()
     page.locator("[data-test=pane-ways]").click()
     expect(page.locator("[data-laid=charge_cable]").get_by_role("checkbox")).to_be_checked()
+
+
+def test_a_lug_is_made_of_tube_and_bought_again_from_the_list_of_parts(open_page: Callable[..., Page]) -> None:
+    page = open_page(at="/jobs/3/build")
+    page.locator("[data-test=pane-parts]").click()
+    page.locator("[data-test^='make-lug:']").first.click()
+    tube = page.locator("[data-line^='tube:']")
+    expect(tube.first).to_be_visible()
+    page.locator("[data-test^='buy-tube:']").first.click()
+    expect(tube).to_have_count(0)
+
+
+def test_what_all_jobs_are_short_of_is_a_key_away_and_taken_in_when_it_comes(open_page: Callable[..., Page]) -> None:
+    page = open_page(at="/")
+    page.wait_for_selector("[data-job]")
+    page.keyboard.press("o")
+    expect(page.locator("[data-test=outlay]")).to_contain_text("parts to buy")
+    row = page.locator("[data-order]").first
+    number = row.get_attribute("data-order")
+    expect(row.locator("a").first).to_have_text(re.compile(r"\d\d-\d{4}"))
+    with page.expect_download() as written:
+        page.locator("[data-test=orders-csv]").click()
+    assert written.value.path().read_bytes().startswith(b"number,label,buy,unit")
+    page.locator(f"[data-test='received-{number}']").click()
+    expect(page.locator(f"[data-order='{number}']")).to_have_count(0)

@@ -1228,6 +1228,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/planned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * When a job is worked on
+         * @description Its places in the schedule from today on.
+         */
+        get: operations["schedule_get_planned_jobs__int_job_id__planned_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/quotation": {
         parameters: {
             query?: never;
@@ -1676,6 +1696,46 @@ export interface paths {
          * @description Asks nobody else: one that does not answer this is to be started again.
          */
         get: operations["session_live_live_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is to be ordered
+         * @description For all open jobs together: each takes what those promised before it have left, and a pack that one begins serves the next.
+         */
+        get: operations["stock_get_orders_orders_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is to be ordered, as CSV
+         * @description A line a part.
+         */
+        get: operations["stock_get_orders_csv_orders_csv_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6213,6 +6273,21 @@ export interface components {
             volts: number | null;
         };
         /**
+         * ForJob
+         * @description What one job wants of a part.
+         */
+        ForJob: {
+            /** Job Id */
+            job_id: number;
+            /** Number */
+            number: string;
+            /**
+             * Quantity
+             * @description Pieces or metres, cut rests with it
+             */
+            quantity: number;
+        };
+        /**
          * Found
          * @description What is found of a circuit, with its pictures.
          */
@@ -6637,6 +6712,8 @@ export interface components {
             label: string;
             /** Number */
             number: string;
+            /** Outer Mm */
+            outer_mm: number;
             /**
              * Saves
              * @description Over a bought one; below 0 it costs more
@@ -6646,6 +6723,8 @@ export interface components {
             seconds: number;
             /** Tube Mm */
             tube_mm: number;
+            /** Wall Mm */
+            wall_mm: number;
         };
         /**
          * Instrument
@@ -8253,6 +8332,68 @@ export interface components {
          */
         Order: "due" | "newest" | "touched";
         /**
+         * OrderLine
+         * @description A part that open jobs want and that is short.
+         */
+        OrderLine: {
+            /**
+             * Buy
+             * @description In whole packs
+             */
+            buy: number;
+            /** By Length */
+            by_length: boolean;
+            /** Days */
+            days: number;
+            /** Jobs */
+            jobs: components["schemas"]["ForJob"][];
+            /** Label */
+            label: string;
+            /** Number */
+            number: string;
+            /** Outlay */
+            outlay: string;
+            /** Price */
+            price: string;
+            /**
+             * Promised
+             * @description The soonest of those jobs; null: none has a day
+             */
+            promised: string | null;
+            /**
+             * There
+             * @description In stock now, pieces or metres
+             */
+            there: number;
+            /**
+             * Wanted
+             * @description By all of them, pieces or metres
+             */
+            wanted: number;
+        };
+        /**
+         * Orders
+         * @description What is to be ordered.
+         */
+        Orders: {
+            /** Currency */
+            currency: string;
+            /**
+             * Lines
+             * @description What its jobs are promised soonest for comes first, then what takes longest to come
+             */
+            lines: components["schemas"]["OrderLine"][];
+            /** Outlay */
+            outlay: string;
+            /** Unlisted */
+            unlisted: components["schemas"]["Unlisted"][];
+            /**
+             * Unreckoned
+             * @description Numbers of jobs whose work cannot be reckoned as it stands
+             */
+            unreckoned: string[];
+        };
+        /**
          * Outcome
          * @description What a check says, the best first.
          * @enum {string}
@@ -8688,6 +8829,41 @@ export interface components {
              * @description Of the comparison; empty: as found
              */
             plan: string;
+        };
+        /**
+         * PlannedJob
+         * @description When a job is worked on, as the schedule was kept last.
+         */
+        PlannedJob: {
+            /**
+             * Works
+             * @description In order of time; what was before today is left out
+             */
+            works: components["schemas"]["PlannedWork"][];
+        };
+        /**
+         * PlannedWork
+         * @description Work of a job that has its place in the week.
+         */
+        PlannedWork: {
+            /**
+             * Bay
+             * @description Its label; empty: at the bench
+             */
+            bay: string;
+            /**
+             * Begins
+             * Format: date-time
+             * @description On the workshop's clock, in quarters of an hour
+             */
+            begins: string;
+            /**
+             * Label
+             * @description Of the work
+             */
+            label: string;
+            /** People */
+            people: string[];
         };
         /**
          * PlugSpec
@@ -12004,6 +12180,22 @@ export interface components {
          * @description A CSV as it came from a table program.
          */
         UnitsText: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * Unlisted
+         * @description A part that no list of the workshop names.
+         */
+        Unlisted: {
+            /** By Length */
+            by_length: boolean;
+            /** Job Id */
+            job_id: number;
+            /** Number */
+            number: string;
+            /** Quantity */
+            quantity: number;
             /** Text */
             text: string;
         };
@@ -15886,6 +16078,55 @@ export interface operations {
             };
         };
     };
+    schedule_get_planned_jobs__int_job_id__planned_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedJob"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     building_get_quotation_jobs__int_job_id__quotation_get: {
         parameters: {
             query?: never;
@@ -16997,6 +17238,73 @@ export interface operations {
                     "application/json": components["schemas"]["Healthy"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
+    stock_get_orders_orders_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Orders"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    stock_get_orders_csv_orders_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {

@@ -196,3 +196,18 @@ def _rows(session: Session, ids: list[int]) -> Iterator[JobRow]:
                 **plain, purposes=(), promised=None, state=JobState.OPEN, progress=progress(JobFacts(frozenset())), headline=None,
                 damaged=f"This job cannot be read: {error}"[:500],
             )  # fmt: skip
+
+
+def open_jobs(session: Session) -> Iterator[JobRow]:
+    """On the bench and not done."""
+    after = ""
+    while True:
+        page = list_jobs(session, JobsWanted(after=after, limit=MOST_PAGE))
+        for row in page.jobs:
+            if row.state is JobState.DONE:
+                return  # the done ones come last
+            if not row.damaged:
+                yield row
+        if not page.next:
+            return
+        after = page.next

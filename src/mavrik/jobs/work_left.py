@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Hashable, Iterator
+from collections.abc import Hashable
 from datetime import date, datetime, timedelta
 from math import ceil
 from threading import Lock
@@ -16,11 +16,10 @@ from mavrik.core.scheduling.demand import JobWork, Piece, pieces_of
 from mavrik.core.scheduling.view import Scene
 from mavrik.core.scheduling.workshop import TaskKind, Workshop
 from mavrik.core.workflow.stages import StageState
-from mavrik.domain.job import JobState
 from mavrik.jobs import lists
 from mavrik.jobs.building import bill_as_kept
 from mavrik.jobs.errors import InvalidError, NotFoundError
-from mavrik.jobs.listing import MOST_PAGE, JobsWanted, list_jobs
+from mavrik.jobs.listing import open_jobs
 from mavrik.jobs.records import JobRow
 from mavrik.jobs.work import get_row
 from mavrik.jobs.workbook import book_of, view_of
@@ -32,25 +31,10 @@ Left = tuple[tuple[Piece, ...], float]
 
 def scene_of(session: Session, means: Workshop, now: datetime) -> Scene:
     """What a schedule is looked at with. means: the workshop's; now: on its clock."""
-    rows = list(_open_jobs(session))
+    rows = list(open_jobs(session))
     building = _Building(session, [r.id for r in rows])
     works = (_work(row, means, building, now.date()) for row in rows)
     return Scene(tuple(w for w in works if w is not None), means, now)
-
-
-def _open_jobs(session: Session) -> Iterator[JobRow]:
-    """On the bench and not done."""
-    after = ""
-    while True:
-        page = list_jobs(session, JobsWanted(after=after, limit=MOST_PAGE))
-        for row in page.jobs:
-            if row.state is JobState.DONE:
-                return  # the done ones come last
-            if not row.damaged:
-                yield row
-        if not page.next:
-            return
-        after = page.next
 
 
 def _work(listed: JobRow, means: Workshop, building: _Building, today: date) -> JobWork | None:

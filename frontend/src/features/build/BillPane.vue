@@ -8,7 +8,12 @@ import { shownSize, waitsInWords } from './book'
 
 type Line = Bill['lines'][number]
 const props = defineProps<{ bill: Bill; choices: BuildBook['parts']; disabled: boolean; busy: string | null }>()
-const emit = defineEmits<{ choose: [need: string, what: { number?: string; price?: string | null }]; received: [line: Line] }>()
+const emit = defineEmits<{
+  choose: [need: string, what: { number?: string; price?: string | null }]
+  received: [line: Line]
+  make: [need: string, tube: { outer_mm: number; wall_mm: number }]
+  buy: [need: string]
+}>()
 
 const many = (line: Line, of: number) => (line.by_length ? `${fixed(of, 2)} m` : fixed(of, 0))
 const buys = computed(() => props.bill.lines.filter((x) => x.buy > 0))
@@ -32,6 +37,7 @@ const offers = (line: Line) =>
     <div class="sums">
       <p v-if="buys.length > 0" class="ma-0" data-test="to-buy">
         <b>{{ buys.length }} to buy</b>, {{ money(bill.outlay, bill.currency) }} in whole packs{{ waitsInWords(bill.days) }}.
+        <router-link :to="{ name: 'orders' }" class="orders">What all jobs need</router-link>
       </p>
       <p v-else class="ma-0" data-test="to-buy"><b>All of it is there.</b></p>
       <p class="ma-0 total" data-test="bill-total">
@@ -78,7 +84,19 @@ const offers = (line: Line) =>
                 <div v-for="h in x.home_made" :key="h.number" class="quiet">
                   Of {{ h.label }}: {{ money(h.each, bill.currency) }} each with {{ fixed(h.seconds, 0) }} s of work,
                   {{ money(h.saves.replace('-', ''), bill.currency) }} {{ h.saves.startsWith('-') ? 'more' : 'less' }}
+                  <v-btn variant="text" size="small" :disabled="disabled" :data-test="`make-${x.id}`" @click="emit('make', x.id, h)"
+                    >Make them</v-btn
+                  >
                 </div>
+                <v-btn
+                  v-if="x.id.startsWith('tube:')"
+                  variant="text"
+                  size="small"
+                  :disabled="disabled"
+                  :data-test="`buy-${x.id}`"
+                  @click="emit('buy', x.id)"
+                  >Buy the lugs</v-btn
+                >
               </td>
               <td class="n">
                 {{ many(x, x.wanted) }}
@@ -133,6 +151,12 @@ td:first-child {
 }
 .beside {
   margin-left: 8px;
+}
+.orders {
+  color: inherit;
+  display: inline-flex;
+  min-height: 44px;
+  align-items: center;
 }
 .own {
   width: 130px;

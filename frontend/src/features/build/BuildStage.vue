@@ -20,7 +20,19 @@ import PointsPane from './PointsPane.vue'
 import WaysPane from './WaysPane.vue'
 import QuotationPane from './QuotationPane.vue'
 import StepList from './StepList.vue'
-import { minutesInWords, shownSize, ticked, unticked, withPart, withPhoto, withPlug, withSpec, withThread } from './book'
+import {
+  boughtAgain,
+  madeOfTube,
+  minutesInWords,
+  shownSize,
+  ticked,
+  unticked,
+  withPart,
+  withPhoto,
+  withPlug,
+  withSpec,
+  withThread,
+} from './book'
 
 const bench = useWorkbench()
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
@@ -115,6 +127,15 @@ const landed = useQuery({
   placeholderData: keepPreviousData,
 })
 const points = computed(() => (landed.data.value as PointsView | undefined) ?? null)
+/** The id of a line says what it is: a lug by size and stud, a tube by diameter and wall. */
+function makeLugs(line: string, tube: { outer_mm: number; wall_mm: number }): void {
+  const [, size = '', stud = ''] = line.split(':')
+  if (book.value && view.value) book.value = madeOfTube(book.value, view.value.cards, { size, stud }, tube)
+}
+function buyLugs(line: string): void {
+  const [, outer, wall] = line.split(':').map(Number)
+  if (book.value && view.value) book.value = boughtAgain(book.value, view.value.cards, { outer_mm: outer!, wall_mm: wall! })
+}
 const receiving = ref<string | null>(null)
 const { problem: stockProblem, save: taking } = useSaving()
 async function received(line: Bill['lines'][number]): Promise<void> {
@@ -347,6 +368,8 @@ useKeys([
             :busy="receiving"
             @choose="(need, what) => book && (book = withPart(book, need, what))"
             @received="received"
+            @make="makeLugs"
+            @buy="buyLugs"
           />
           <ProblemNotice :problem="stockProblem" />
           <QuotationPane :kept="same" :disabled="!bench.mayWrite" :revision="record?.revision ?? 0" />

@@ -1,9 +1,11 @@
 import { describe, expect, it } from 'vitest'
-import type { Bill, BuildBook } from '@/api/types'
+import type { Bill, BuildBook, BuildView } from '@/api/types'
 import {
   END,
   along,
+  boughtAgain,
   cutGroups,
+  madeOfTube,
   minutesInWords,
   ticked,
   unticked,
@@ -32,6 +34,23 @@ describe('the book of the bench', () => {
     expect(shared.plugs).toEqual([
       { branch_id: 'feed', housing: 'Trailer', cavity: null, series: '', key: 'red', from_half: null, to_half: null },
     ])
+  })
+
+  it('has every lug of a size made of tube, and bought again', () => {
+    const end = (lug: string, stud: string, tube: [number, number] | null = null) => ({ lug, stud, tube_spec: tube })
+    const cards = (made: boolean) =>
+      [
+        { branch_id: 'feed', ends: [end(made ? '' : '25 mm2', 'M8', made ? [12, 1.5] : null), end('25 mm2', 'M10')] },
+        { branch_id: 'strap', ends: [end('16 mm2', 'M8'), end(made ? '' : '25 mm2', 'M8', made ? [12, 1.5] : null)] },
+      ] as unknown as BuildView['cards']
+    const looked = withSpec(empty, 'feed', { from_end: { ...END, stud: 'M8' } })
+    const made = madeOfTube(looked, cards(false), { size: '25 mm2', stud: 'M8' }, { outer_mm: 12, wall_mm: 1.5 })
+    const of = (book: BuildBook, id: string) => book.leads.find((l) => l.branch_id === id)
+    expect(of(made, 'feed')).toMatchObject({ from_end: { school: 'tube', tube_outer_mm: 12, stud: 'M8' }, to_end: END })
+    expect(of(made, 'strap')?.to_end).toMatchObject({ school: 'tube', tube_wall_mm: 1.5 })
+    const again = boughtAgain(made, cards(true), { outer_mm: 12, wall_mm: 1.5 })
+    expect(of(again, 'feed')?.from_end).toMatchObject({ school: 'crimp', tube_outer_mm: null, stud: 'M8' })
+    expect(of(again, 'strap')?.to_end.school).toBe('crimp')
   })
 
   it('has one length of a stud, the last that was typed', () => {

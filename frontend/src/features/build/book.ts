@@ -87,6 +87,36 @@ export function withoutWay(book: BuildBook, id: string): BuildBook {
 export const along = (way: string | null): Partial<Spec> =>
   way === null ? { way, from_tail_mm: 0, to_tail_mm: 0 } : { way, route_mm: null }
 
+/** Every end that has a bought lug of a size for a stud, made of tube instead. */
+export function madeOfTube(
+  book: BuildBook,
+  cards: BuildView['cards'],
+  lug: { size: string; stud: string },
+  tube: { outer_mm: number; wall_mm: number },
+): BuildBook {
+  const what = { school: 'tube' as const, tube_outer_mm: tube.outer_mm, tube_wall_mm: tube.wall_mm }
+  return withEnds(book, cards, (end) => end.lug === lug.size && end.stud === lug.stud, what)
+}
+
+/** Every end that has a lug of a tube, with a bought one again. */
+export function boughtAgain(book: BuildBook, cards: BuildView['cards'], tube: { outer_mm: number; wall_mm: number }): BuildBook {
+  const is = (end: End) => end.tube_spec?.[0] === tube.outer_mm && end.tube_spec[1] === tube.wall_mm
+  return withEnds(book, cards, is, { school: 'crimp', tube_outer_mm: null, tube_wall_mm: null })
+}
+
+type End = BuildView['cards'][number]['ends'][number]
+function withEnds(book: BuildBook, cards: BuildView['cards'], is: (end: End) => boolean, what: Partial<Spec['from_end']>): BuildBook {
+  let made = book
+  for (const card of cards) {
+    card.ends.forEach((end, k) => {
+      const field = k === 0 ? 'from_end' : 'to_end'
+      const before = made.leads.find((l) => l.branch_id === card.branch_id)?.[field] ?? END
+      if (is(end)) made = withSpec(made, card.branch_id, { [field]: { ...before, ...what } })
+    })
+  }
+  return made
+}
+
 /** Whole minutes; from an hour on hours and minutes. */
 export function minutesInWords(minutes: number): string {
   const whole = Math.round(minutes)

@@ -119,6 +119,7 @@ function takeReels(text: string): void {
       </div>
       <div class="row">
         <v-btn variant="outlined" href="/api/stock.csv" download="stock.csv">Write as CSV</v-btn>
+        <v-btn variant="text" :to="{ name: 'orders' }" data-test="to-orders">What is short for open jobs</v-btn>
         <v-file-input
           v-if="may"
           label="Read CSV"

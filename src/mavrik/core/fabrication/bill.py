@@ -64,6 +64,8 @@ class HomeMade(Document):
 
     number: str
     label: str
+    outer_mm: float
+    wall_mm: float
     tube_mm: float
     seconds: float
     each: Decimal = Field(description="Tube and time")
@@ -228,7 +230,7 @@ def _line(
     ways = [_taken(base, i, left, on_hand, spent, own) for i in serving]
     best = min(ways, key=lambda w: (w[0].buy > 0, w[0].amount, w[0].number))
     line, sure = next((w for w in ways if chosen and w[0].number == chosen.number), best)
-    offers = tuple(Offer(number=i.number, label=i.label, price=i.price, in_stock=_in_stock(i, on_hand)) for i in serving)
+    offers = tuple(Offer(number=i.number, label=i.label, price=i.price, in_stock=in_stock(i, on_hand)) for i in serving)
     return line.model_copy(update={"offers": offers, "home_made": _home_made(need, line.price, prices, stock)}), sure
 
 
@@ -237,7 +239,7 @@ def _of_units(need: Need, units: UnitList) -> Decimal | None:
     return next((cents(decimal_of(u.price)) for u in units.units if u.name == need.unit), None)
 
 
-def _in_stock(item: StockItem, on_hand: OnHand) -> float:
+def in_stock(item: StockItem, on_hand: OnHand) -> float:
     """Pieces or metres; a count that went below none is none."""
     if item.kind is PartKind.CABLE:
         return sum(x.mm for x in on_hand.reels.get(item.number, ())) / 1000
@@ -253,7 +255,7 @@ def _taken(
     scrap = sum(t.scrap_mm for t in takes) / per
     wanted = sum(t.quantity for t in takes) / per
     there = (
-        sum(t.quantity for t in takes if t.piece) / per if item.kind is PartKind.CABLE else min(_in_stock(item, on_hand), wanted)
+        sum(t.quantity for t in takes if t.piece) / per if item.kind is PartKind.CABLE else min(in_stock(item, on_hand), wanted)
     )
     buy = to_buy(item, wanted - there)
     line = base.model_copy(
@@ -300,7 +302,7 @@ def _home_made(need: Need, bought: Decimal, prices: PriceList, stock: StockList)
             saves = pays(float(bought), tube, TUBE_LUG_S, prices.labour_per_h)
             found.append(
                 HomeMade(
-                    number=item.number, label=item.label, tube_mm=mm, seconds=TUBE_LUG_S, saves=cents(decimal_of(saves)),
+                    number=item.number, label=item.label, outer_mm=item.outer_mm, wall_mm=item.wall_mm, tube_mm=mm, seconds=TUBE_LUG_S, saves=cents(decimal_of(saves)),
                     each=cents(bought - decimal_of(saves)),
                 )
             )  # fmt: skip

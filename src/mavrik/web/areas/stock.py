@@ -8,13 +8,15 @@ from flask import Response
 from pydantic import Field
 
 from mavrik.core.document import Document
+from mavrik.core.fabrication.ordering import Orders
 from mavrik.core.fabrication.stock import MOST_ITEMS, StockList
 from mavrik.domain.roles import Permission
 from mavrik.exchange.stock_csv import StockFile
-from mavrik.jobs import stock
+from mavrik.jobs import ordering, stock
 from mavrik.web.access import me, needs, session
 from mavrik.web.answers import answer
 from mavrik.web.described import Area
+from mavrik.web.gate import heavy
 from mavrik.web.repeat import creates
 from mavrik.web.shared import SAVE_ERRORS, Revision, tag
 
@@ -63,6 +65,24 @@ def get_stock_csv() -> Response:
     """A line a part, to be corrected in a table program."""
     made = Response(stock.stock_as_csv(session()), mimetype="text/csv")
     made.headers["Content-Disposition"] = 'attachment; filename="stock.csv"'
+    return made
+
+
+@api.get("/orders", summary="What is to be ordered", tags=tag("lists"), responses={"200": Orders, **SAVE_ERRORS})
+@needs(Permission.READ)
+@heavy
+def get_orders() -> Response:
+    """For all open jobs together: each takes what those promised before it have left, and a pack that one begins serves the next."""
+    return answer(ordering.orders(session()))
+
+
+@api.get("/orders.csv", summary="What is to be ordered, as CSV", tags=tag("lists"))
+@needs(Permission.READ)
+@heavy
+def get_orders_csv() -> Response:
+    """A line a part."""
+    made = Response(ordering.orders_as_csv(session()), mimetype="text/csv")
+    made.headers["Content-Disposition"] = 'attachment; filename="orders.csv"'
     return made
 
 
