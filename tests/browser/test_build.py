@@ -259,7 +259,7 @@ def test_what_all_jobs_are_short_of_is_a_key_away_and_taken_in_when_it_comes(ope
     page = open_page(at="/")
     page.wait_for_selector("[data-job]")
     page.keyboard.press("o")
-    expect(page.locator("[data-test=outlay]")).to_contain_text("parts to buy")
+    expect(page.locator("[data-test=outlay]")).to_contain_text("to buy")
     row = page.locator("[data-order]").first
     number = row.get_attribute("data-order")
     expect(row.locator("a").first).to_have_text(re.compile(r"\d\d-\d{4}"))

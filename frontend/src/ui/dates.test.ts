@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { day, moment, overdue, today } from './dates'
+import { day, moment, overdue, soon, today } from './dates'
 
 const NOON = new Date(2026, 2, 4, 12)
 
@@ -28,5 +28,8 @@ describe('dates that are shown', () => {
   })
   it('have their time to the minute, of this place', () => {
     expect(moment(new Date(2026, 2, 4, 15, 6, 7).toISOString(), 'en-GB')).toBe('4 Mar 2026, 15:06')
+  })
+  it('have no year where they are near, and the hour of the workshop’s clock as it is written', () => {
+    expect(soon('2026-12-01T08:00:00', 'en-GB')).toBe('Tue 1 Dec, 08:00')
   })
 })

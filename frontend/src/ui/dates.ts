@@ -21,3 +21,9 @@ export function day(date: string, language?: string): string {
   const [year, month, of] = date.split('-').map(Number)
   return new Intl.DateTimeFormat(language, { dateStyle: 'medium' }).format(new Date(year!, month! - 1, of))
 }
+
+/** Day and time of what is near, without its year. */
+export function soon(iso: string, language?: string): string {
+  const parts = { weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' } as const
+  return new Intl.DateTimeFormat(language, parts).format(new Date(iso))
+}

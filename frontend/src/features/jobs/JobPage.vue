@@ -189,7 +189,7 @@ async function takeTheirs(): Promise<void> {
   font-size: 1.1rem;
 }
 .complaint {
-  flex: 1 1 200px;
+  flex: 1 1 120px;
   white-space: nowrap;
   overflow: hidden;
   text-overflow: ellipsis;

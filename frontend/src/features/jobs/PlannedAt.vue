@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { client, data } from '@/api/client'
-import { moment } from '@/ui/dates'
+import { soon } from '@/ui/dates'
 
 const props = defineProps<{ jobId: number }>()
 const planned = useQuery({
@@ -11,13 +11,13 @@ const planned = useQuery({
   queryFn: () => data(client.GET('/api/jobs/{job_id}/planned', { params: { path: { job_id: props.jobId } } })),
 })
 const next = computed(() => planned.data.value?.works[0] ?? null)
-const said = computed(() =>
-  next.value ? [moment(next.value.begins), next.value.bay || 'at the bench', next.value.people.join(', ')].filter(Boolean).join(' · ') : '',
-)
+const title = computed(() => (next.value ? [next.value.label, ...next.value.people].join(', ') : ''))
 </script>
 
 <template>
-  <RouterLink v-if="next" :to="{ name: 'schedule' }" class="planned" :title="next.label" data-test="planned">{{ said }}</RouterLink>
+  <RouterLink v-if="next" :to="{ name: 'schedule' }" class="planned" :title="title" data-test="planned"
+    >{{ soon(next.begins) }} · {{ next.bay || 'bench' }}</RouterLink
+  >
 </template>
 
 <style scoped>

@@ -52,7 +52,8 @@ async function received(line: Line): Promise<void> {
       </p>
       <template v-else>
         <p class="ma-0" data-test="outlay">
-          <b>{{ orders.lines.length }} parts to buy</b>, {{ money(orders.outlay, orders.currency) }} in whole packs, before tax.
+          <b>{{ orders.lines.length === 1 ? '1 part' : `${orders.lines.length} parts` }} to buy</b>,
+          {{ money(orders.outlay, orders.currency) }} in whole packs, before tax.
         </p>
         <div class="panel scroll">
           <v-table class="figures" density="compact" data-test="orders">
@@ -120,6 +121,10 @@ async function received(line: Line): Promise<void> {
 }
 td {
   white-space: nowrap;
+  vertical-align: middle;
+}
+.page {
+  padding: 8px 16px 40px;
 }
 .for {
   display: inline-flex;
