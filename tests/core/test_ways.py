@@ -132,6 +132,10 @@ def test_no_such_way_a_way_twice_and_a_string_beside_a_way_are_refused_at_their_
         ways=(WING, WING), leads=(LeadSpec(branch_id="a", way="sill"), LeadSpec(branch_id="b", way="wing", route_mm=900)),
     )  # fmt: skip
     assert [(p.element, p.field) for p in check_book(wrong)] == [("wing", "id"), ("a", "way"), ("b", "route_mm")]
+    endless = Way(id="w", label="W", stretches=(WayStretch(length_mm=20_000),) * 3)
+    assert [(p.element, p.field, p.message) for p in check_book(BuildBook(ways=(endless,)))] == [
+        ("w", "stretches", "W is 60 m long: no lead is longer than 50 m.")
+    ]
 
 
 def test_steps_and_bill_have_what_a_way_takes_once_however_many_leads_lie_on_it() -> None:

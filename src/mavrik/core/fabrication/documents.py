@@ -18,6 +18,9 @@ from mavrik.core.fabrication.schools import School
 StudName = Annotated[str, Field(min_length=2, max_length=10, description="M8, 5/16 in")]
 
 
+LONGEST_MM = 50_000
+
+
 class Surroundings(StrEnum):
     """What a stretch of a way runs through."""
 
@@ -81,7 +84,7 @@ class LeadSpec(Document):
     """A lead as it is to be made."""
 
     branch_id: Identifier
-    route_mm: Annotated[float, Field(ge=50, le=50_000)] | None = Field(
+    route_mm: Annotated[float, Field(ge=50, le=LONGEST_MM)] | None = Field(
         None, description="A string laid along its way [mm]; null: the length it is drawn with"
     )
     way: Identifier | None = Field(None, description="Id of the way that it is laid along; null: it has one of its own")
@@ -202,6 +205,13 @@ def check_book(book: BuildBook) -> list[Problem]:
             found.append(Problem(p.branch_id, "key", f"{series[p.series].label} comes in {', '.join(series[p.series].keys)}."))
     ways = [w.id for w in book.ways]
     found += [Problem(i, "id", f"Two ways are called '{i}'.") for i in sorted({i for i in ways if ways.count(i) > 1})]
+    found += [
+        Problem(
+            w.id, "stretches", f"{w.label} is {w.length_mm / 1000:.0f} m long: no lead is longer than {LONGEST_MM / 1000:.0f} m."
+        )
+        for w in book.ways
+        if w.length_mm > LONGEST_MM
+    ]
     for lead in book.leads:
         if lead.way is not None and lead.way not in ways:
             found.append(Problem(lead.branch_id, "way", f"There is no way '{lead.way}'."))
