@@ -56,8 +56,8 @@ def test_a_job_asks_for_what_is_left_of_it(tech: Caller, leads: dict[str, Any], 
 
 
 def test_a_job_says_when_it_is_worked_on(tech: Caller, leads: dict[str, Any]) -> None:
-    path = f"/api/jobs/{leads['id']}/planned"
-    assert answered(tech.get(path))["works"] == []
+    path = f"/api/jobs/{leads['id']}"
+    assert answered(tech.get(path))["planned"] == []
     now = answered(tech.get("/api/schedule"))
     begins, bay, worker = first_hour(now), now["workshop"]["bays"][0], now["workshop"]["people"][0]
     places = [
@@ -68,13 +68,12 @@ def test_a_job_says_when_it_is_worked_on(tech: Caller, leads: dict[str, Any]) ->
     ]
     others = [p for p in now["document"]["placed"] if p["job_id"] != leads["id"]]
     kept(tech, {**now["document"], "placed": [*others, *places]})
-    works = answered(tech.get(path))["works"]
+    works = answered(tech.get(path))["planned"]
     assert [(w["label"], w["begins"][:13], w["bay"], w["people"]) for w in works] == [
         ("Make leads", begins[:13], "", [worker["label"]]),
         ("Work on the vehicle", f"{begins[:11]}14", bay["label"], [worker["label"]]),
     ]
     kept(tech, {**now["document"], "placed": others})
-    assert tech.get("/api/jobs/999999/planned").status_code == 404
 
 
 def test_what_a_job_asks_follows_prices_stock_and_its_own_book(tech: Caller, boss: Caller, leads: dict[str, Any]) -> None:

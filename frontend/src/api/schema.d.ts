@@ -1228,26 +1228,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{job_id}/planned": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * When a job is worked on
-         * @description Its places in the schedule from today on.
-         */
-        get: operations["schedule_get_planned_jobs__int_job_id__planned_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/jobs/{job_id}/quotation": {
         parameters: {
             query?: never;
@@ -7069,6 +7049,11 @@ export interface components {
             };
             /** Number */
             number: string;
+            /**
+             * Planned
+             * @description When it is worked on, from today on, in order of time
+             */
+            planned: components["schemas"]["PlannedWork"][];
             progress: components["schemas"]["Progress"];
             /**
              * Promised
@@ -8829,17 +8814,6 @@ export interface components {
              * @description Of the comparison; empty: as found
              */
             plan: string;
-        };
-        /**
-         * PlannedJob
-         * @description When a job is worked on, as the schedule was kept last.
-         */
-        PlannedJob: {
-            /**
-             * Works
-             * @description In order of time; what was before today is left out
-             */
-            works: components["schemas"]["PlannedWork"][];
         };
         /**
          * PlannedWork
@@ -16047,55 +16021,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SizingTarget"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    schedule_get_planned_jobs__int_job_id__planned_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PlannedJob"];
                 };
             };
             /** @description Not Found */

@@ -18,7 +18,8 @@ from mavrik.exchange.calendar_ics import CalendarError, ClosedRead, closed_from_
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError, TooManyError
 from mavrik.jobs.lists import kept_list
-from mavrik.jobs.scheduling import SCHEDULE, scene
+from mavrik.jobs.planned import SCHEDULE
+from mavrik.jobs.scheduling import scene
 from mavrik.store.models import CalendarFeed, Person
 
 MOST_FEEDS = 10

@@ -19,6 +19,7 @@ from mavrik.core.planning.drive import DriveRequest, DriveView
 from mavrik.core.planning.fitting import FitRequest, FitView
 from mavrik.core.planning.outlook import UseAnswer
 from mavrik.core.planning.use import UseRequest
+from mavrik.core.scheduling.documents import WallTime
 from mavrik.core.workflow.progress import Progress
 from mavrik.domain.job import (
     CircuitRole,
@@ -239,6 +240,15 @@ class JobRow(Document):
     damaged: str = Field("", description="Why the row cannot be read; empty: it can")
 
 
+class PlannedWork(Document):
+    """Work of a job that has its place in the week."""
+
+    label: str = Field(description="Of the work")
+    begins: WallTime
+    bay: str = Field(description="Its label; empty: at the bench")
+    people: tuple[str, ...]
+
+
 class JobRecord(JobDetails):
     """A whole job."""
 
@@ -252,6 +262,7 @@ class JobRecord(JobDetails):
     documents: tuple[AnyDocumentRecord, ...]
     progress: Progress
     being_judged: bool = Field(description="Whether its readings are being judged in the queue: what was found is not there yet")
+    planned: tuple[PlannedWork, ...] = Field(description="When it is worked on, from today on, in order of time")
     shelf: Shelf
     closed: str = Field(description="Why nothing of it can be changed; empty: it can")
     changes: tuple[ChangeRecord, ...]

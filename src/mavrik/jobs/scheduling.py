@@ -2,26 +2,23 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
+from datetime import datetime
 
-from pydantic import Field
 from sqlalchemy.orm import Session
 
 from mavrik.core.document import Document
-from mavrik.core.scheduling.documents import JobId, Schedule, WallTime, check_schedule
+from mavrik.core.scheduling.documents import JobId, Schedule, check_schedule
 from mavrik.core.scheduling.hours import NeverOpenError
 from mavrik.core.scheduling.planner import Found
 from mavrik.core.scheduling.view import Proposed, Scene, ScheduleView, propose, schedule_view, tidied, with_place
-from mavrik.core.scheduling.workshop import TASK_WORDS, Workshop, usual_workshop
+from mavrik.core.scheduling.workshop import Workshop
 from mavrik.domain.roles import Who
 from mavrik.jobs.errors import InvalidError, NotFoundError
-from mavrik.jobs.lists import ListKind, keep_list, kept_list
+from mavrik.jobs.lists import keep_list, kept_list
+from mavrik.jobs.planned import SCHEDULE, WORKSHOP
 from mavrik.jobs.tasks import Stopped, TaskRecord, Work, ask_for, file_of, record_of
-from mavrik.jobs.work import get_row
 from mavrik.jobs.work_left import scene_of
 
-WORKSHOP = ListKind("workshop", "workshop's bays, people and hours", Workshop, usual_workshop)
-SCHEDULE = ListKind("schedule", "schedule", Schedule, Schedule)
 LAID_OUT = "schedule.json"
 """Name of the file that a layout is fetched as."""
 
@@ -50,21 +47,6 @@ class PlaceAsked(Document):
     job_id: JobId
 
 
-class PlannedWork(Document):
-    """Work of a job that has its place in the week."""
-
-    label: str = Field(description="Of the work")
-    begins: WallTime
-    bay: str = Field(description="Its label; empty: at the bench")
-    people: tuple[str, ...]
-
-
-class PlannedJob(Document):
-    """When a job is worked on, as the schedule was kept last."""
-
-    works: tuple[PlannedWork, ...] = Field(description="In order of time; what was before today is left out")
-
-
 class LayOut(Document):
     """A schedule to be laid out anew."""
 
@@ -86,22 +68,6 @@ def schedule(session: Session) -> ScheduleRecord:
     """The schedule as it was kept last."""
     revision, document = kept_list(session, SCHEDULE)
     return _record(session, revision, document)
-
-
-def planned(session: Session, job_id: int, today: date | None = None) -> PlannedJob:
-    """When a job is worked on. today: on the workshop's clock; left out, this machine's. Raises NotFoundError for no such job."""
-    get_row(session, job_id)
-    _, laid = kept_list(session, SCHEDULE)
-    means, begun = workshop(session).document, today or datetime.now().date()
-    bays, people = {b.id: b.label for b in means.bays}, {p.id: p.label for p in means.people}
-    works = [
-        PlannedWork(
-            label=TASK_WORDS[p.kind], begins=p.begins, bay=bays.get(p.bay or "", ""), people=tuple(people.get(i, i) for i in p.people)
-        )
-        for p in sorted(laid.placed, key=lambda p: p.begins)
-        if p.job_id == job_id and p.begins.date() >= begun
-    ]  # fmt: skip
-    return PlannedJob(works=tuple(works))
 
 
 def preview_schedule(session: Session, given: Schedule) -> ScheduleView:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from typing import Any
 
 from sqlalchemy import func, select
@@ -19,6 +19,7 @@ from mavrik.domain.roles import Who
 from mavrik.jobs.changes import differing, last_editor, note_change
 from mavrik.jobs.errors import ClosedError, ConflictError, InvalidError, NotFoundError
 from mavrik.jobs.finding import being_judged, details_of, findings_of, latest, told_findings
+from mavrik.jobs.planned import planned
 from mavrik.jobs.records import (
     ChangeRecord,
     CircuitRecord,
@@ -110,6 +111,7 @@ def job_record(session: Session, row: Job) -> JobRecord:
         documents=tuple(document_record(d) for d in row.documents),
         progress=progress_of(row, findings, judging),
         being_judged=judging,
+        planned=planned(session, row.id, date.today()),
         shelf=shelf_of(row),
         closed=why_closed(row),
         changes=tuple(

@@ -133,7 +133,7 @@ async function takeTheirs(): Promise<void> {
           ><b>{{ bench.job.customer.name }}</b> · {{ bench.job.vehicle.description }} · {{ bench.job.vehicle.system_voltage_v }} V</span
         >
         <span class="complaint quiet">{{ bench.job.complaint }}</span>
-        <PlannedAt :job-id="bench.jobId" />
+        <PlannedAt :planned="bench.job.planned" />
         <v-btn v-if="bench.mayWrite" variant="outlined" size="small" data-test="details" @click="openDetails">Job details</v-btn>
         <ShelfMenu />
       </div>
@@ -189,7 +189,7 @@ async function takeTheirs(): Promise<void> {
   font-size: 1.1rem;
 }
 .complaint {
-  flex: 1 1 120px;
+  flex: 1 1 0;
   white-space: nowrap;
   overflow: hidden;
   text-overflow: ellipsis;

@@ -1,16 +1,11 @@
 <script setup lang="ts">
 /** When a job is worked on next, as the week has it. */
-import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { client, data } from '@/api/client'
+import type { JobRecord } from '@/api/types'
 import { soon } from '@/ui/dates'
 
-const props = defineProps<{ jobId: number }>()
-const planned = useQuery({
-  queryKey: computed(() => ['planned', props.jobId]),
-  queryFn: () => data(client.GET('/api/jobs/{job_id}/planned', { params: { path: { job_id: props.jobId } } })),
-})
-const next = computed(() => planned.data.value?.works[0] ?? null)
+const props = defineProps<{ planned: JobRecord['planned'] }>()
+const next = computed(() => props.planned[0] ?? null)
 const title = computed(() => (next.value ? [next.value.label, ...next.value.people].join(', ') : ''))
 </script>
 

@@ -20,7 +20,7 @@ from mavrik.web.answers import answer
 from mavrik.web.described import Area
 from mavrik.web.gate import heavy
 from mavrik.web.repeat import creates
-from mavrik.web.shared import SAVE_ERRORS, JobPath, Revision, tag
+from mavrik.web.shared import SAVE_ERRORS, Revision, tag
 
 api = Area("schedule", __name__)
 TAGS = tag("schedule")
@@ -62,16 +62,6 @@ class LayoutPath(BaseModel):
     """Names the task that laid the work out."""
 
     task_id: Annotated[int, Field(ge=1, le=2**31 - 1)]
-
-
-@api.get(
-    "/jobs/<int:job_id>/planned", summary="When a job is worked on", tags=TAGS,
-    responses={"200": scheduling.PlannedJob, **SAVE_ERRORS},
-)  # fmt: skip
-@needs(Permission.READ)
-def get_planned(path: JobPath) -> Response:
-    """Its places in the schedule from today on."""
-    return answer(scheduling.planned(session(), path.job_id))
 
 
 @api.get("/workshop", summary="Bays, people and hours", tags=TAGS, responses={"200": scheduling.WorkshopRecord, **SAVE_ERRORS})
