@@ -7,7 +7,7 @@ adds metal, and the rounds come to an end.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from functools import cached_property, lru_cache
 from typing import Any, TypeVar
 
@@ -23,15 +23,14 @@ from mavrik.core.circuit import (
     Termination,
     TerminationCondition,
     TerminationKind,
-    as_sound,
 )
 from mavrik.core.circuit.editing import with_parts
-from mavrik.core.circuit.ring import Ring, Side, between_sources, find_ring
+from mavrik.core.circuit.ring import Side, between_sources, find_ring
 from mavrik.core.measuring.limits import Scope, limit_for
-from mavrik.core.operating import Engine, Settled, settle_together
-from mavrik.core.operating.prediction import Prediction, at_rated_output, prediction_of
-from mavrik.core.operating.wiring import Wirings
+from mavrik.core.operating.prediction import Prediction
 from mavrik.core.planning.options import SAME_SIZE, Option, options_of
+from mavrik.core.planning.rated import at_rated
+from mavrik.core.planning.side_by_side import Sizing
 from mavrik.core.planning.targets import SizingError, SizingTarget
 from mavrik.core.protection.case import CARRIED_SHARE, SOLVED_TO, Case, series_run
 from mavrik.core.protection.checks import answers
@@ -162,9 +161,10 @@ class Draft:
             raise why
         self._left.add(branch_id)
 
-    def settled(self) -> Circuit:
+    def settling(self) -> Sizing[Circuit]:
         """The circuit when nothing has to grow any more. Raises SizingError where no part that is made will do."""
         for _ in range(MOST_ROUNDS):
+            yield self.circuit
             if not (
                 self._contacts()
                 or self._ampacities()
@@ -201,7 +201,7 @@ class Draft:
 
     def alone_a(self) -> dict[str, float]:
         """What a return lead carries at rated output when one of the others has failed, the most of it by branch id [A]."""
-        return self._known("alone", _alone)
+        return self._known("rated", at_rated).alone_a
 
     def _ampacities(self) -> bool:
         """Leads that carry what passes them in any state, a return lead also what it gets when another has failed."""
@@ -327,7 +327,7 @@ class Draft:
 
     def rated(self) -> Prediction:
         """The circuit of sound parts at its new rated output, warmed up."""
-        return self._known("rated", _rated)
+        return self._known("rated", at_rated).prediction
 
     def _drops(self) -> bool:
         """Both sides and every ground within their limits; what loses most grows first."""
@@ -455,39 +455,6 @@ class Draft:
                             self._resize(self._lead(lead.id), chosen.rating_a or 0.0, clause)
                     return True
         return False
-
-
-@lru_cache(maxsize=64)
-def _rated(circuit: Circuit) -> Prediction:
-    """The circuit of sound parts at rated output."""
-    sound = as_sound(circuit)
-    return prediction_of(Engine(sound, at_rated_output(sound)).settle(), find_ring(circuit))
-
-
-@lru_cache(maxsize=64)
-def _alone(circuit: Circuit) -> dict[str, float]:
-    """What each return lead carries at rated output at most when one of the others has failed [A]."""
-    ring, most, sound = find_ring(circuit), dict[str, float](), as_sound(circuit)
-    state, wirings = at_rated_output(sound), Wirings()
-    # One that has failed is there and conducts nothing: so all of them are one network.
-    failed = [
-        Engine(sound, state, checked=True, extra_ohm={gone: math.inf}, wirings=wirings) for gone in _may_fail(circuit, ring)
-    ]
-    for settled in settle_together(failed):
-        if isinstance(settled, Settled):
-            for i, side in ring.side.items():
-                if side is Side.RETURN and i in settled.solution.current_a:
-                    most[i] = max(most.get(i, 0.0), abs(settled.solution.current_a[i]))
-    return most
-
-
-def _may_fail(circuit: Circuit, ring: Ring) -> Iterator[str]:
-    """Return leads without which the output still has a way back."""
-    for gone in ring.return_side:
-        if isinstance(circuit.branch(gone), ConductorBranch):
-            without = circuit.model_copy(update={"branches": tuple(b for b in circuit.branches if b.id != gone)})
-            if find_ring(without).closes:
-                yield gone
 
 
 def interrupting_of(family: FuseFamily, system_voltage_v: float) -> float:

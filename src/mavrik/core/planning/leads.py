@@ -20,7 +20,8 @@ from mavrik.core.operating.warm_cables import curve_of, surroundings_c
 from mavrik.core.planning.cost import circuit_cost, fuse_cost, lead_cost
 from mavrik.core.planning.draft import Draft, fresh_lead, metal_mm2
 from mavrik.core.planning.options import SAME_SIZE, Option, options_of
-from mavrik.core.planning.sizing import draft_of, propose
+from mavrik.core.planning.side_by_side import Sizing, finished
+from mavrik.core.planning.sizing import draft_of, proposing
 from mavrik.core.planning.targets import Proposal, SizingError, SizingTarget
 from mavrik.core.protection.case import SOLVED_TO, Case, series_run
 from mavrik.core.protection.short_circuit import protectors
@@ -57,12 +58,19 @@ def cheapest_proposal(circuit: Circuit, target: SizingTarget, prices: PriceList,
     >>> made.circuit.branch("charge_cable").size
     '50 mm2'
     """
-    grown = propose(circuit, target, before)
+    return finished(cheapest_proposing(circuit, target, prices, before))
+
+
+def cheapest_proposing(
+    circuit: Circuit, target: SizingTarget, prices: PriceList, before: Circuit | None = None
+) -> Sizing[Proposal]:
+    """As `cheapest_proposal`, step by step."""
+    grown = yield from proposing(circuit, target, before)
     try:
         sizes = cheapest_sizes(draft_of(circuit, target, before)[0], prices)
         if all(_sized(circuit, grown.circuit, i) == o for i, o in sizes.items()):
             return grown
-        other = propose(circuit, target, before, sizes)
+        other = yield from proposing(circuit, target, before, sizes)
     except (SizingError, NoOperatingPointError):
         return grown
     found = before or circuit

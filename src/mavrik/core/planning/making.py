@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from mavrik.core.circuit import Circuit
+from mavrik.core.circuit import Circuit, as_sound
 from mavrik.core.circuit.editing import with_parts
 from mavrik.core.network import NoOperatingPointError
 from mavrik.core.planning.changes import Change, Scheme, Situation, changes_in, kind_of
 from mavrik.core.planning.cost import branch_costs, circuit_cost
 from mavrik.core.planning.figures import figures_of
-from mavrik.core.planning.leads import cheapest_proposal
+from mavrik.core.planning.leads import cheapest_proposing
+from mavrik.core.planning.side_by_side import Sizing, finished
 from mavrik.core.planning.sizing import part_in_words, worse_checks
 from mavrik.core.planning.targets import Accepted, Choice, Proposal, SizingError, SizingTarget
 
@@ -52,6 +53,11 @@ def make(situation: Situation, changes: Sequence[Change]) -> Made:
     Where a check of a part would come out worse than it was, as of a fuse that cannot break a larger battery's short circuit, leads and
     fuses are sized, too. Raises WorthError where a group has two of them, a shaft would turn too fast, or no leads will do.
     """
+    return finished(making(situation, changes))
+
+
+def making(situation: Situation, changes: Sequence[Change]) -> Sizing[Made]:
+    """As `make`, step by step."""
     groups = [c.group for c in changes]
     if twice := next((g for g in groups if groups.count(g) > 1), None):
         one, other = (c.label for c in changes if c.group == twice)
@@ -67,10 +73,13 @@ def make(situation: Situation, changes: Sequence[Change]) -> Made:
         update={"target_current_a": unit.rated_a, "alternator_label": unit.label, "set_point_v": unit.set_point_v}
     )
     circuit, proposal = scheme.circuit, None
-    worse = [] if scheme.sizes_leads or _same_parts(found, circuit) else worse_checks(found, circuit)
+    worse: list[str] = []
+    if not (scheme.sizes_leads or _same_parts(found, circuit)):
+        yield as_sound(circuit)
+        worse = worse_checks(found, circuit)
     if scheme.sizes_leads or worse:
         try:
-            proposal = cheapest_proposal(circuit, target, situation.prices, found)
+            proposal = yield from cheapest_proposing(circuit, target, situation.prices, found)
         except (SizingError, NoOperatingPointError) as error:
             raise WorthError(worse[0] if worse else str(error)) from error
         circuit = proposal.circuit

@@ -15,6 +15,7 @@ from mavrik.core.network import NoOperatingPointError
 from mavrik.core.planning.draft import Draft, checks_by_part, metal_mm2
 from mavrik.core.planning.fusing import fuse_every_source
 from mavrik.core.planning.options import Option
+from mavrik.core.planning.side_by_side import Sizing, finished
 from mavrik.core.planning.targets import Choice, Proposal, SizingError, SizingTarget
 from mavrik.core.protection.documents import Outcome
 from mavrik.core.protection.sources import unfused
@@ -57,10 +58,17 @@ def propose(
     Source: ampacity tables, limit profile, fuse above load and below cable (common practice); the checks' own, see
     `mavrik.core.protection.checks`.
     """
+    return finished(proposing(circuit, target, before, begin))
+
+
+def proposing(
+    circuit: Circuit, target: SizingTarget, before: Circuit | None = None, begin: Mapping[str, Option] | None = None
+) -> Sizing[Proposal]:
+    """As `propose`, step by step."""
     found = before or circuit
     try:
         draft, notes = draft_of(circuit, target, before, begin)
-        made = draft.settled()
+        made = yield from draft.settling()
         worse = worse_checks(found, made)
     except NoOperatingPointError as error:
         raise SizingError(f"The circuit has no operating point to size for: {error}") from error

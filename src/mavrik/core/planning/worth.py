@@ -16,7 +16,8 @@ from mavrik.core.planning.changes import Change, Situation, changes_in, kind_of
 from mavrik.core.planning.choosing import Candidate, Chooser, Chosen, Goals, Settled
 from mavrik.core.planning.cost import circuit_cost
 from mavrik.core.planning.figures import Figures, figures_of
-from mavrik.core.planning.making import Made, WorthError, choices_of, make, over_limit
+from mavrik.core.planning.making import Made, WorthError, choices_of, make, making, over_limit
+from mavrik.core.planning.side_by_side import finished_together
 
 MOST_CHANGES = 80
 MOST_PARTS = 60
@@ -173,19 +174,29 @@ class _Worth:
             self.made[ids] = make(self.situation, [self.changes[i] for i in ids])
         return self.made[ids]
 
+    def _make_each(self) -> None:
+        """Every change by itself, all of them side by side."""
+        sizings = [making(self.situation, [change]) for change in self.changes.values()]
+        several = finished_together(sizings, (WorthError, CircuitError), lambda share: self.progress(0.4 * share))
+        for i, made in zip(self.changes, several, strict=True):
+            if isinstance(made, Made):
+                self.made[frozenset((i,))] = made
+            else:
+                self.refused[i] = str(made)
+
     def _singles(self) -> Iterator[Worth]:
+        self._make_each()
         for k, change in enumerate(self.changes.values()):
-            self.progress(0.5 * k / len(self.changes))
-            kind, made, figures, refused = kind_of(change.id), None, None, ""
+            self.progress(0.4 + 0.1 * k / len(self.changes))
+            kind, made, figures = kind_of(change.id), self.made.get(frozenset((change.id,))), None
             try:
-                made = self._make(frozenset((change.id,)))
-                figures = self._figures(made)
-            except (WorthError, CircuitError) as error:
-                refused = self.refused[change.id] = str(error)
+                figures = self._figures(made) if made else None
+            except CircuitError as error:
+                self.refused[change.id] = str(error)
             yield Worth(
                 id=change.id, kind=kind.name, kind_label=kind.label, label=change.label, why=change.why, asks=change.asks,
                 concedes=kind.concedes, comes_with=self._with(made) if made else (), cost=self._cost((change.id,), made) if made else None, parts=made.parts if made else None,
-                hours=made.hours if made else None, figures=figures, refused=refused,
+                hours=made.hours if made else None, figures=figures, refused=self.refused.get(change.id, ""),
             )  # fmt: skip
 
     def _with(self, made: Made) -> tuple[str, ...]:

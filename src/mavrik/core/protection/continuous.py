@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from itertools import product
 
@@ -70,6 +70,11 @@ def _states(circuit: Circuit) -> Iterator[State]:
 
 
 @lru_cache(maxsize=128)
+def _kept(circuit: Circuit) -> list[dict[str, float]]:
+    """Where the answer for a circuit is put once it is known: empty until then."""
+    return []
+
+
 def continuous_currents(circuit: Circuit) -> dict[str, float]:
     """The most each branch carries for good, by id [A].
 
@@ -83,10 +88,32 @@ def continuous_currents(circuit: Circuit) -> dict[str, float]:
     >>> round(continuous_currents(front_battery(12))["charge_cable"])
     90
     """
+    return continuous_currents_each([circuit])[0]
+
+
+def continuous_currents_each(circuits: Sequence[Circuit]) -> list[dict[str, float]]:
+    """As `continuous_currents`, of several circuits at once: those whose networks have one shape are solved together.
+
+    circuits: in any order, the same one more than once if need be
+
+    >>> from mavrik.core.circuit.layouts import build_layout
+    >>> [round(a["charge_cable"]) for a in continuous_currents_each([build_layout("front_battery", 12), build_layout("rear_battery", 12)])]
+    [90, 90]
+    """
+    kept = [_kept(c) for c in circuits]
+    new = {id(k): (c, k) for c, k in zip(circuits, kept, strict=True) if not k}
+    asked = [
+        [(turned, s) for p in positions(c) for turned in (_at_position(c, p),) for s in _states(turned)] for c, _ in new.values()
+    ]
+    found = iter(solved_together([at for some in asked for at in some]))
+    for (circuit, slot), some in zip(new.values(), asked, strict=True):
+        slot.append(_most(circuit, [(state, next(found)) for _, state in some]))
+    return [k[0] for k in kept]
+
+
+def _most(circuit: Circuit, solved: Sequence[tuple[State, net.Solution | None]]) -> dict[str, float]:
     most = {b.id: 0.0 for b in circuit.branches}
-    turned = (_at_position(circuit, position) for position in positions(circuit))
-    asked = [(c, state) for c in turned for state in _states(c)]
-    for (_, state), found in zip(asked, solved_together(asked), strict=True):
+    for state, found in solved:
         if found is None or (state.output_a and _unregulated(circuit, found)):
             continue
         for i in most.keys() & found.current_a.keys():

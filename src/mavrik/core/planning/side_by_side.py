@@ -1,0 +1,54 @@
+"""Proposals made side by side, so that what the circuits of all of them carry is solved together."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Generator, Sequence
+from typing import TypeAlias, TypeVar
+
+from mavrik.core.circuit import Circuit
+from mavrik.core.planning.rated import AtRatedOutput, at_rated
+from mavrik.core.protection.continuous import continuous_currents_each
+
+T = TypeVar("T")
+
+Sizing: TypeAlias = Generator[Circuit, None, T]
+"""Steps on the way to something: each says the circuit of which is asked next what it carries for good, and at rated output."""
+
+
+def finished(sizing: Sizing[T]) -> T:
+    """What one of them comes to, by itself. Raises what it raises.
+
+    sizing: not begun yet
+    """
+    try:
+        while True:
+            next(sizing)
+    except StopIteration as done:
+        return done.value  # type: ignore[no-any-return]
+
+
+def finished_together(
+    sizings: Sequence[Sizing[T]], may_fail: tuple[type[Exception], ...], progress: Callable[[float], None] = lambda _: None
+) -> list[T | Exception]:
+    """What each of them comes to, as `finished` finds it, or why there is nothing.
+
+    sizings: not begun yet; may_fail: errors that end one of them and not the others;
+    progress: told the share that is finished; may raise to stop
+    """
+    found: dict[int, T | Exception] = {}
+    running = dict(enumerate(sizings))
+    while running:
+        progress(len(found) / len(sizings))
+        asked = []
+        for k, sizing in list(running.items()):
+            try:
+                asked.append(next(sizing))
+            except StopIteration as done:
+                found[k] = done.value
+            except may_fail as error:
+                found[k] = error
+            if k in found:
+                del running[k]
+        continuous_currents_each(asked)
+        AtRatedOutput.solve([at_rated(circuit) for circuit in asked])
+    return [found[k] for k in range(len(sizings))]
