@@ -5,13 +5,16 @@ from __future__ import annotations
 import pytest
 
 from mavrik.core.catalogue.plugs import plug_table
+from mavrik.core.catalogue.prices import usual_prices
 from mavrik.core.circuit import ConnectorBranch
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.fabrication.bench import all_leads
 from mavrik.core.fabrication.cards import lead_cards
 from mavrik.core.fabrication.documents import BuildBook, Contacts, LeadSpec, PlugSpec, check_book
+from mavrik.core.fabrication.needs import Need, needs_of
 from mavrik.core.fabrication.plugs import PlugView, plug_views
 from mavrik.core.fabrication.points import wired_points
+from mavrik.core.fabrication.stock import PartSpec, StockItem, serves
 
 TOW = build_layout("tow_and_trailer", 12)
 PINS, SOCKETS = Contacts.PINS, Contacts.SOCKETS
@@ -116,3 +119,66 @@ def test_a_series_that_is_not_listed_or_a_key_that_it_does_not_come_in_is_refuse
     wrong = BuildBook(plugs=(pole("a", series="none"), pole("b", series="power_2_50", key="pink"), pole("b")))
     assert [(p.element, p.field) for p in check_book(wrong)] == [("b", "branch_id"), ("a", "series"), ("b", "key")]
     assert all(s.least_mm2 < s.most_mm2 and s.poles and s.keys for s in plug_table().series.values())
+
+
+def bought(*specs: PlugSpec) -> dict[str, Need]:
+    """What is bought where both poles of the coupling are new."""
+    without = TOW.model_copy(update={"branches": tuple(b for b in TOW.branches if not isinstance(b, ConnectorBranch))})
+    found = needs_of(without, TOW, (), usual_prices(), (), plug_views(TOW, BuildBook(plugs=specs)))
+    return {n.text: n for n in found}
+
+
+def test_what_is_bought_is_what_the_list_of_plugs_proposes_by_the_half() -> None:
+    """Two housings with a pole each, or one with both: two halves a housing, and never a connector by its ampere."""
+    apart = bought(
+        pole("coupling_feed", series="power_2_50", key="red"), pole("coupling_return", series="power_2_50", key="grey")
+    )
+    assert {text: n.wanted for text, n in apart.items()} == {
+        "Half of a plug: Two-pole, halves alike, 50 A, red": 2,
+        "Half of a plug: Two-pole, halves alike, 50 A, grey": 2,
+    }
+    (one,) = bought(*(pole(i, housing="T", series="power_2_120") for i in ("coupling_feed", "coupling_return"))).values()
+    assert one.wanted == 2 and one.spec == PartSpec(kind="plug", series="power_2_120")
+
+
+def test_halves_that_differ_are_bought_as_they_mate_and_not_before_that_is_known() -> None:
+    halves = bought(*(pole(i, housing="T", series="sealed_2_25") for i in ("coupling_feed", "coupling_return")))
+    assert all("pins or sockets not said yet" in text and n.spec is None for text, n in halves.items())
+    known = bought(
+        pole("coupling_feed", housing="T", series="sealed_2_25", from_half=SOCKETS), pole("coupling_return", housing="T")
+    )
+    assert [n.spec.half for n in known.values() if n.spec] == [SOCKETS, PINS]
+
+
+@pytest.mark.parametrize(
+    ("said", "serving"),
+    [({"key": "red"}, True), ({"key": "grey"}, False), ({}, True), ({"series": "power_2_120", "key": "red"}, False)],
+)
+def test_a_half_serves_in_the_colour_that_was_chosen(said: dict[str, str], serving: bool) -> None:
+    half = StockItem.model_validate(
+        {"number": "P", "label": "P", "kind": "plug", "series": "power_2_50", "price": "5.50", **said}
+    )
+    assert serves(half, PartSpec(kind="plug", series="power_2_50", key="red")) is serving
+
+
+@pytest.mark.parametrize(
+    ("said", "words"),
+    [
+        ({"series": "power_9"}, "No plugs 'power_9' are listed"),
+        ({"series": "sealed_2_25"}, "'half' is needed"),
+        ({"series": "power_2_50", "half": "pins"}, "both halves of Two-pole, halves alike, 50 A are alike"),
+        ({"series": "power_2_50", "key": "violet"}, "comes in grey, red"),
+    ],
+)
+def test_a_half_that_cannot_be_is_refused(said: dict[str, str], words: str) -> None:
+    with pytest.raises(ValueError, match=words):
+        PartSpec.model_validate({"kind": "plug", **said})
+
+
+def test_contacts_that_are_moved_are_taken_out_with_their_tool() -> None:
+    (plug,) = plugs(
+        *(pole(i, housing="T", cavity=c, moved_from=m) for i, c, m in (("coupling_feed", 1, 2), ("coupling_return", 2, None)))
+    ).values()
+    assert sum("out of cavity 2" in w for w in plug.order) == 1 and "never by the cable" in " ".join(plug.order)
+    stays = BuildBook(plugs=(pole("coupling_feed", cavity=1, moved_from=1),))
+    assert [p.field for p in check_book(stays)] == ["moved_from"]

@@ -3230,6 +3230,8 @@ export interface components {
              * @description Of what is still to be cut [m]
              */
             scrap: number;
+            /** @description What the part has to be; null: the plan has chosen it, or it was used before */
+            spec: components["schemas"]["PartSpec"] | null;
             /**
              * Takes
              * @description What each step that is not ticked takes
@@ -4100,10 +4102,15 @@ export interface components {
             /** Places */
             places: components["schemas"]["LabelledChoice"][];
             /**
+             * Plug Halves
+             * @description What a half of a plug has, where its halves differ
+             */
+            plug_halves: components["schemas"]["LabelledChoice"][];
+            /**
              * Plug Series
              * @description Plugs that can be chosen
              */
-            plug_series: components["schemas"]["LabelledChoice"][];
+            plug_series: components["schemas"]["PlugSeriesChoice"][];
             /**
              * Procedures
              * @description The tests of the trade, in the order of the work
@@ -8528,7 +8535,7 @@ export interface components {
          * @description What a part is.
          * @enum {string}
          */
-        PartKind: "cable" | "lug" | "post_clamp" | "sleeve" | "fuse" | "contact" | "converter" | "battery" | "tube" | "clip" | "grommet" | "gland" | "conduit" | "heat_sleeve" | "other";
+        PartKind: "cable" | "lug" | "post_clamp" | "sleeve" | "fuse" | "contact" | "plug" | "converter" | "battery" | "tube" | "clip" | "grommet" | "gland" | "conduit" | "heat_sleeve" | "other";
         /**
          * PartKindChoice
          * @description A kind of part.
@@ -8541,6 +8548,11 @@ export interface components {
             by_length: boolean;
             /** Label */
             label: string;
+            /**
+             * May Say
+             * @description Fields that may be left empty
+             */
+            may_say: string[];
             /** Name */
             name: string;
             /**
@@ -8553,6 +8565,83 @@ export interface components {
              * @default
              */
             why: string;
+        };
+        /**
+         * PartSpec
+         * @description What a part has to be, or is.
+         */
+        PartSpec: {
+            /**
+             * Capacity Ah
+             * @default null
+             */
+            capacity_ah: number | null;
+            /** @default null */
+            chemistry: components["schemas"]["Chemistry"] | null;
+            /**
+             * Contact
+             * @description One of: breaker, connector, switch, relay, shunt, diode, mosfet, voltage_link
+             * @default
+             */
+            contact: string;
+            /** @default null */
+            family: components["schemas"]["FuseFamily"] | null;
+            /**
+             * @description Of a plug whose halves differ; null: both are alike
+             * @default null
+             */
+            half: components["schemas"]["Contacts"] | null;
+            /**
+             * Inner Mm
+             * @default null
+             */
+            inner_mm: number | null;
+            /**
+             * Key
+             * @description Colour or key of a plug; empty: as it is ordered
+             * @default
+             */
+            key: string;
+            kind: components["schemas"]["PartKind"];
+            /**
+             * Outer Mm
+             * @default null
+             */
+            outer_mm: number | null;
+            /**
+             * Rating A
+             * @default null
+             */
+            rating_a: number | null;
+            /**
+             * Series
+             * @description Of a plug
+             * @default
+             */
+            series: string;
+            /**
+             * Size
+             * @description Of the conductor: 25 mm2, 2 AWG
+             * @default
+             */
+            size: string;
+            /**
+             * Sleeve
+             * @description As supplied to recovered: 18 to 6 mm
+             * @default
+             */
+            sleeve: string;
+            /**
+             * Stud
+             * @description M8, 5/16 in
+             * @default
+             */
+            stud: string;
+            /**
+             * Wall Mm
+             * @default null
+             */
+            wall_mm: number | null;
         };
         /**
          * Passage
@@ -8840,6 +8929,31 @@ export interface components {
             people: string[];
         };
         /**
+         * PlugSeriesChoice
+         * @description A series of plugs.
+         */
+        PlugSeriesChoice: {
+            /**
+             * Gendered
+             * @description One half has pins, the other sockets
+             */
+            gendered: boolean;
+            /**
+             * Keys
+             * @description Colours or keys that it comes in
+             */
+            keys: string[];
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
          * PlugSpec
          * @description A pole of a plug, as it is to be.
          */
@@ -8872,6 +8986,12 @@ export interface components {
              * @default
              */
             key: string;
+            /**
+             * Moved From
+             * @description Cavity that its contacts are taken out of; null: they were never in another
+             * @default null
+             */
+            moved_from: number | null;
             /**
              * Series
              * @description empty: the smallest that serves
@@ -11424,10 +11544,21 @@ export interface components {
             /** @default null */
             family: components["schemas"]["FuseFamily"] | null;
             /**
+             * @description Of a plug whose halves differ; null: both are alike
+             * @default null
+             */
+            half: components["schemas"]["Contacts"] | null;
+            /**
              * Inner Mm
              * @default null
              */
             inner_mm: number | null;
+            /**
+             * Key
+             * @description Colour or key of a plug; empty: as it is ordered
+             * @default
+             */
+            key: string;
             kind: components["schemas"]["PartKind"];
             /** Label */
             label: string;
@@ -11463,6 +11594,12 @@ export interface components {
              * @default null
              */
             rating_a: number | null;
+            /**
+             * Series
+             * @description Of a plug
+             * @default
+             */
+            series: string;
             /**
              * Size
              * @description Of the conductor: 25 mm2, 2 AWG

@@ -15,7 +15,7 @@ from mavrik.exchange.list_csv import ListFileError, first_mistake, list_from_csv
 FIRST = ("number", "label", "kind")
 COLUMNS = (*FIRST, *(n for n in StockItem.model_fields if n not in FIRST), "in_stock", "reels")
 NEEDED = ("number", "label", "kind", "price")
-WORDS = {"number", "label", "kind", "size", "stud", "sleeve", "family", "contact", "chemistry", "reels"}
+WORDS = {"number", "label", "kind", "size", "stud", "sleeve", "family", "contact", "series", "half", "key", "chemistry", "reels"}
 
 
 class StockFile(Document):

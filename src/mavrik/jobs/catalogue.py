@@ -30,9 +30,9 @@ from mavrik.core.circuit.layouts import LAYOUTS
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.document import Bounds, Document, bounds_of
 from mavrik.core.drawing.loop import LoopLayout, lay_out
-from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.fabrication.documents import BuildBook, Contacts
 from mavrik.core.fabrication.schools import SCHOOL_WORDS
-from mavrik.core.fabrication.stock import BY_LENGTH, CONTACTS, PART_WORDS, SAYS, StockItem
+from mavrik.core.fabrication.stock import BY_LENGTH, CONTACTS, MAY_SAY, PART_WORDS, SAYS, StockItem
 from mavrik.core.fabrication.ways import PASSAGE_WORDS, WHERE_WORDS
 from mavrik.core.findings import VERDICT_WORDS
 from mavrik.core.measuring.instruments import Instrument
@@ -95,7 +95,15 @@ class PartKindChoice(LabelledChoice):
     """A kind of part."""
 
     says: tuple[str, ...] = Field(description="Fields of a part that say which one it is")
+    may_say: tuple[str, ...] = Field(description="Fields that may be left empty")
     by_length: bool = Field(description="Sold by the metre, not by the piece")
+
+
+class PlugSeriesChoice(LabelledChoice):
+    """A series of plugs."""
+
+    keys: tuple[str, ...] = Field(description="Colours or keys that it comes in")
+    gendered: bool = Field(description="One half has pins, the other sockets")
 
 
 class FileChoice(LabelledChoice):
@@ -171,7 +179,8 @@ class Catalogue(Document):
     schools: tuple[LabelledChoice, ...] = Field(description="Ways to join a conductor and its lug, and what each asks")
     sleeves: tuple[LabelledChoice, ...] = Field(description="Dual-wall shrink as it is sold")
     surroundings: tuple[LabelledChoice, ...] = Field(description="What a stretch of a lead's way runs through")
-    plug_series: tuple[LabelledChoice, ...] = Field(description="Plugs that can be chosen")
+    plug_halves: tuple[LabelledChoice, ...] = Field(description="What a half of a plug has, where its halves differ")
+    plug_series: tuple[PlugSeriesChoice, ...] = Field(description="Plugs that can be chosen")
     passages: tuple[LabelledChoice, ...] = Field(description="What holds a bundle where a stretch ends")
     contacts: tuple[LabelledChoice, ...] = Field(description="What is bought by the ampere it carries")
     task_kinds: tuple[LabelledChoice, ...] = Field(description="What is done of a job in one go")
@@ -301,12 +310,16 @@ def catalogue() -> Catalogue:
         schools=tuple(LabelledChoice(name=x, label=label, why=why) for x, (label, why) in SCHOOL_WORDS.items()),
         sleeves=tuple(LabelledChoice(name=x.label, label=x.label) for x in lug_table().shrink),
         surroundings=tuple(LabelledChoice(name=n, label=label.capitalize()) for n, label in WHERE_WORDS.items()),
-        plug_series=tuple(LabelledChoice(name=n, label=s.label) for n, s in plug_table().series.items()),
+        plug_halves=tuple(_plain(c) for c in Contacts),
+        plug_series=tuple(
+            PlugSeriesChoice(name=n, label=s.label, keys=s.keys, gendered=s.gendered) for n, s in plug_table().series.items()
+        ),
         passages=tuple(LabelledChoice(name=n, label=label.capitalize()) for n, label in PASSAGE_WORDS.items()),
         contacts=tuple(LabelledChoice(name=n, label=label) for n, label in CONTACTS.items()),
         task_kinds=tuple(LabelledChoice(name=k, label=label) for k, label in TASK_WORDS.items()),
         part_kinds=tuple(
-            PartKindChoice(name=k, label=PART_WORDS[k], says=says, by_length=k in BY_LENGTH) for k, says in SAYS.items()
+            PartKindChoice(name=k, label=PART_WORDS[k], says=says, may_say=MAY_SAY.get(k, ()), by_length=k in BY_LENGTH)
+            for k, says in SAYS.items()
         ),
         fuse_families=tuple(
             FuseFamilyChoice(name=name, **data.model_dump(exclude={"drop_at_rating_v", "opening"}))

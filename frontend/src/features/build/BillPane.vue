@@ -11,8 +11,8 @@ const props = defineProps<{ bill: Bill; choices: BuildBook['parts']; disabled: b
 const emit = defineEmits<{
   choose: [need: string, what: { number?: string; price?: string | null }]
   received: [line: Line]
-  make: [need: string, tube: { outer_mm: number; wall_mm: number }]
-  buy: [need: string]
+  make: [line: Line, tube: { outer_mm: number; wall_mm: number }]
+  buy: [line: Line]
 }>()
 
 const many = (line: Line, of: number) => (line.by_length ? `${fixed(of, 2)} m` : fixed(of, 0))
@@ -84,17 +84,17 @@ const offers = (line: Line) =>
                 <div v-for="h in x.home_made" :key="h.number" class="quiet">
                   Of {{ h.label }}: {{ money(h.each, bill.currency) }} each with {{ fixed(h.seconds, 0) }} s of work,
                   {{ money(h.saves.replace('-', ''), bill.currency) }} {{ h.saves.startsWith('-') ? 'more' : 'less' }}
-                  <v-btn variant="text" size="small" :disabled="disabled" :data-test="`make-${x.id}`" @click="emit('make', x.id, h)"
+                  <v-btn variant="text" size="small" :disabled="disabled" :data-test="`make-${x.id}`" @click="emit('make', x, h)"
                     >Make them</v-btn
                   >
                 </div>
                 <v-btn
-                  v-if="x.id.startsWith('tube:')"
+                  v-if="x.spec?.kind === 'tube'"
                   variant="text"
                   size="small"
                   :disabled="disabled"
                   :data-test="`buy-${x.id}`"
-                  @click="emit('buy', x.id)"
+                  @click="emit('buy', x)"
                   >Buy the lugs</v-btn
                 >
               </td>

@@ -127,18 +127,16 @@ const landed = useQuery({
   placeholderData: keepPreviousData,
 })
 const points = computed(() => (landed.data.value as PointsView | undefined) ?? null)
-/** The id of a line says what it is: a lug by size and stud, a tube by diameter and wall. */
-function makeLugs(line: string, tube: { outer_mm: number; wall_mm: number }): void {
-  const [, size = '', stud = ''] = line.split(':')
-  if (book.value && view.value) book.value = madeOfTube(book.value, view.value.cards, { size, stud }, tube)
+type Line = Bill['lines'][number]
+function makeLugs(line: Line, tube: { outer_mm: number; wall_mm: number }): void {
+  if (book.value && view.value && line.spec) book.value = madeOfTube(book.value, view.value.cards, line.spec, tube)
 }
-function buyLugs(line: string): void {
-  const [, outer, wall] = line.split(':').map(Number)
-  if (book.value && view.value) book.value = boughtAgain(book.value, view.value.cards, { outer_mm: outer!, wall_mm: wall! })
+function buyLugs(line: Line): void {
+  if (book.value && view.value && line.spec) book.value = boughtAgain(book.value, view.value.cards, line.spec)
 }
 const receiving = ref<string | null>(null)
 const { problem: stockProblem, save: taking } = useSaving()
-async function received(line: Bill['lines'][number]): Promise<void> {
+async function received(line: Line): Promise<void> {
   receiving.value = line.id
   const quantity = line.by_length ? line.buy * 1000 : line.buy
   await taking(async () => {

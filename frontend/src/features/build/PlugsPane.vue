@@ -3,6 +3,7 @@
 import { computed } from 'vue'
 import type { BuildBook, PointsView } from '@/api/types'
 import { useCatalogue } from '@/composables/catalogue'
+import NumberField from '@/ui/NumberField.vue'
 import { fixed } from '@/ui/numbers'
 import { shownSize, type Plug } from './book'
 
@@ -15,7 +16,7 @@ const CONTACTS = [
   { value: 'sockets', title: 'Sockets' },
 ] as const
 const HALVES = ['from_half', 'to_half'] as const
-const housingOf = (pole: string) => props.specs?.find((p) => p.branch_id === pole)?.housing ?? ''
+const specOf = (pole: string) => props.specs?.find((p) => p.branch_id === pole)
 /** What is said of a plug is kept with each of its poles, so that none says otherwise when they are parted. */
 function all(plug: PointsView['plugs'][number], what: Partial<Plug>): void {
   for (const row of plug.rows) emit('plug', row.branch_id, what)
@@ -64,6 +65,7 @@ function all(plug: PointsView['plugs'][number], what: Partial<Plug>): void {
       <thead>
         <tr>
           <th>Cavity</th>
+          <th>Was in</th>
           <th>{{ plug.ends[0] }}</th>
           <th>{{ plug.ends[1] }}</th>
           <th class="n">A</th>
@@ -72,13 +74,34 @@ function all(plug: PointsView['plugs'][number], what: Partial<Plug>): void {
       </thead>
       <tbody>
         <tr v-for="row in plug.rows" :key="row.branch_id" :data-pole="row.branch_id">
-          <td class="figure">{{ row.cavity }}</td>
+          <td class="narrow">
+            <NumberField
+              :model-value="specOf(row.branch_id)?.cavity ?? null"
+              of="PlugSpec.cavity"
+              :label="`${row.cavity}`"
+              compact
+              :disabled="disabled"
+              data-test="cavity"
+              @update:model-value="emit('plug', row.branch_id, { cavity: $event })"
+            />
+          </td>
+          <td class="narrow">
+            <NumberField
+              :model-value="specOf(row.branch_id)?.moved_from ?? null"
+              of="PlugSpec.moved_from"
+              label="no other"
+              compact
+              :disabled="disabled"
+              data-test="moved-from"
+              @update:model-value="emit('plug', row.branch_id, { moved_from: $event })"
+            />
+          </td>
           <td>{{ shownSize(row.leads[0]) }}</td>
           <td>{{ shownSize(row.leads[1]) }}</td>
           <td class="n figure">{{ fixed(row.current_a, 0) }}</td>
           <td>
             <v-text-field
-              :model-value="housingOf(row.branch_id)"
+              :model-value="specOf(row.branch_id)?.housing ?? ''"
               label="None"
               maxlength="30"
               density="compact"
@@ -129,6 +152,10 @@ th {
 td,
 th {
   padding: 3px 8px 3px 0;
+}
+.narrow {
+  min-width: 96px;
+  max-width: 120px;
 }
 .n {
   text-align: right;

@@ -32,7 +32,7 @@ describe('the book of the bench', () => {
   it('keeps what was said of a pole before', () => {
     const shared = withPlug(withPlug(empty, 'feed', { housing: 'Trailer' }), 'feed', { key: 'red' })
     expect(shared.plugs).toEqual([
-      { branch_id: 'feed', housing: 'Trailer', cavity: null, series: '', key: 'red', from_half: null, to_half: null },
+      { branch_id: 'feed', housing: 'Trailer', cavity: null, moved_from: null, series: '', key: 'red', from_half: null, to_half: null },
     ])
   })
 

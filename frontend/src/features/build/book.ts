@@ -36,7 +36,7 @@ export function withSpec(book: BuildBook, lead: string, what: Partial<Spec>): Bu
 }
 
 export type Plug = NonNullable<BuildBook['plugs']>[number]
-const PLUG: Omit<Plug, 'branch_id'> = { housing: '', cavity: null, series: '', key: '', from_half: null, to_half: null }
+const PLUG: Omit<Plug, 'branch_id'> = { housing: '', cavity: null, moved_from: null, series: '', key: '', from_half: null, to_half: null }
 
 export function withPlug(book: BuildBook, pole: string, what: Partial<Plug>): BuildBook {
   const before = (book.plugs ?? []).find((p) => p.branch_id === pole) ?? { ...PLUG, branch_id: pole }
@@ -91,7 +91,7 @@ export const along = (way: string | null): Partial<Spec> =>
 export function madeOfTube(
   book: BuildBook,
   cards: BuildView['cards'],
-  lug: { size: string; stud: string },
+  lug: { size?: string; stud?: string },
   tube: { outer_mm: number; wall_mm: number },
 ): BuildBook {
   const what = { school: 'tube' as const, tube_outer_mm: tube.outer_mm, tube_wall_mm: tube.wall_mm }
@@ -99,8 +99,12 @@ export function madeOfTube(
 }
 
 /** Every end that has a lug of a tube, with a bought one again. */
-export function boughtAgain(book: BuildBook, cards: BuildView['cards'], tube: { outer_mm: number; wall_mm: number }): BuildBook {
-  const is = (end: End) => end.tube_spec?.[0] === tube.outer_mm && end.tube_spec[1] === tube.wall_mm
+export function boughtAgain(
+  book: BuildBook,
+  cards: BuildView['cards'],
+  tube: { outer_mm?: number | null; wall_mm?: number | null },
+): BuildBook {
+  const is = (end: End) => !!end.tube_spec && end.tube_spec[0] === tube.outer_mm && end.tube_spec[1] === tube.wall_mm
   return withEnds(book, cards, is, { school: 'crimp', tube_outer_mm: null, tube_wall_mm: null })
 }
 

@@ -26,6 +26,15 @@ const choices = computed<Record<string, { label: string; items?: { value: string
   stud: { label: 'Stud', items: named(catalogue.value?.studs) },
   sleeve: { label: 'Supplied to recovered', items: named(catalogue.value?.sleeves) },
   family: { label: 'Family', items: named(catalogue.value?.fuse_families) },
+  series: { label: 'Plug', items: named(catalogue.value?.plug_series) },
+  half: { label: 'Its half has', items: named(catalogue.value?.plug_halves) },
+  key: {
+    label: 'Colour or key',
+    items: [
+      { value: '', title: 'said when it is ordered' },
+      ...(catalogue.value?.plug_series.find((s) => s.name === part.value?.series)?.keys.map((k) => ({ value: k, title: k })) ?? []),
+    ],
+  },
   contact: { label: 'Which', items: named(catalogue.value?.contacts) },
   chemistry: { label: 'Chemistry', items: named(catalogue.value?.chemistries) },
   rating_a: { label: 'Rating', unit: 'A' },
@@ -34,6 +43,11 @@ const choices = computed<Record<string, { label: string; items?: { value: string
   wall_mm: { label: 'Wall', unit: 'mm' },
   inner_mm: { label: 'What goes through', unit: 'mm' },
 }))
+/** What is said of this part: all that its kind needs, and what it may say beside. Halves that are alike have neither pins nor sockets. */
+const fields = computed(() => {
+  const alike = catalogue.value?.plug_series.find((s) => s.name === part.value?.series)?.gendered === false
+  return [...(kind.value?.says ?? []), ...(kind.value?.may_say ?? [])].filter((field) => !(field === 'half' && alike))
+})
 const there = (item: StockItem) => thereOf(item, kindOf(item)?.by_length ?? false, props.record, props.form.counts)
 const many = (item: StockItem) => (kindOf(item)?.by_length ? `${fixed(there(item), 2)} m` : fixed(there(item), 0))
 
@@ -162,14 +176,14 @@ function takeReels(text: string): void {
             )
           "
         />
-        <template v-for="field in kind?.says ?? []" :key="field">
+        <template v-for="field in fields" :key="field">
           <v-autocomplete
             v-if="choices[field]?.items"
-            :model-value="(part as Record<string, unknown>)[field] || null"
+            :model-value="(part as Record<string, unknown>)[field] || (field === 'key' ? '' : null)"
             :label="choices[field]?.label"
             :items="choices[field]?.items"
             :data-test="`part-${field}`"
-            @update:model-value="set({ [field]: $event })"
+            @update:model-value="field === 'series' ? set({ series: String($event), half: null, key: '' }) : set({ [field]: $event })"
           />
           <NumberField
             v-else

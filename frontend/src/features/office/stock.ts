@@ -17,7 +17,7 @@ export function ofFile(file: StockFile): StockForm {
   return { items: [...(file.document.items ?? [])], counts }
 }
 
-type Kind = { name: string; says: readonly string[]; by_length: boolean }
+type Kind = { name: string; says: readonly string[]; may_say?: readonly string[]; by_length: boolean }
 export const toForm = (record: StockRecord): StockForm => ({ items: [...(record.document.items ?? [])], counts: {} })
 
 /** Another kind says other things of a part: what the new one does not say goes. */
@@ -27,12 +27,16 @@ export function ofKind(item: StockItem, kind: Kind): StockItem {
     stud: '',
     sleeve: '',
     contact: '',
+    series: '',
+    half: null,
+    key: '',
     family: null,
     rating_a: null,
     chemistry: null,
     capacity_ah: null,
     outer_mm: null,
     wall_mm: null,
+    inner_mm: null,
   }
   const kept = Object.fromEntries(kind.says.map((field) => [field, item[field as keyof StockItem] ?? null]))
   return { ...item, ...bare, ...kept, kind: kind.name } as StockItem

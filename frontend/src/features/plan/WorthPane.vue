@@ -173,7 +173,8 @@ const week = computed(() => {
     <p class="quiet mb-0">
       Every change is solved on the circuit, with what was read of it and the use that is kept.
       <template v-if="prices.data.value?.revision === 0">Units and prices are invented to begin with: </template>
-      <router-link to="/lists">units and prices</router-link>.
+      <router-link to="/lists">units and prices</router-link>. Costs here are by the rules of that list, to hold one plan against another;
+      what is really bought, whole reels, packs and offcuts counted, stands on the bill in Build.
     </p>
     <CautionStrip step="plan" :job-id="bench.jobId" />
   </section>

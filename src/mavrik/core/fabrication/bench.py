@@ -15,6 +15,7 @@ from mavrik.core.fabrication.bill import Bill, Booked, OnHand, bill_of
 from mavrik.core.fabrication.cards import LeadCard, lead_cards, leads_to_make
 from mavrik.core.fabrication.documents import BuildBook, check_book
 from mavrik.core.fabrication.needs import needs_of
+from mavrik.core.fabrication.plugs import plug_views
 from mavrik.core.fabrication.steps import Phase, Step, course, work_steps
 from mavrik.core.fabrication.stock import StockList
 from mavrik.core.fabrication.ways import WayView, way_views
@@ -191,7 +192,7 @@ def build_bill(found: Circuit, planned: Circuit, book: BuildBook, shop: Shop, bo
     """
     cards, steps = _work(found, planned, book, shop.prices)
     minutes = course(steps).minutes if steps else 0.0
-    needs = needs_of(found, planned, cards, shop.prices, way_views(planned, book)) if steps else ()
+    needs = needs_of(found, planned, cards, shop.prices, way_views(planned, book), plug_views(planned, book)) if steps else ()
     return bill_of(needs, minutes, book, shop.prices, shop.stock, shop.units, shop.on_hand, booked)
 
 

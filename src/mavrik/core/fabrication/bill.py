@@ -17,7 +17,7 @@ from mavrik.core.fabrication.barrel import Fit, barrel_fit
 from mavrik.core.fabrication.documents import BuildBook, PartChoice
 from mavrik.core.fabrication.needs import Need, Use
 from mavrik.core.fabrication.nesting import nest
-from mavrik.core.fabrication.stock import PartKind, StockItem, StockList, serves, to_buy
+from mavrik.core.fabrication.stock import PartKind, PartSpec, StockItem, StockList, serves, to_buy
 from mavrik.core.fabrication.tube_lug import pays, tube_lug, tube_mm
 
 USELESS_MM = 300.0
@@ -86,6 +86,7 @@ class BillLine(Document):
 
     id: str
     text: str
+    spec: PartSpec | None = Field(description="What the part has to be; null: the plan has chosen it, or it was used before")
     by_length: bool = Field(description="Counted in metres, not in pieces")
     wanted: float
     used: float = Field(description="By steps that are ticked, scrap with it")
@@ -188,7 +189,7 @@ def _left_over(needs: Sequence[Need], booked: Sequence[Booked], stock: StockList
         price = item.price if item else Decimal("0.00")
         lines.append(
             BillLine(
-                id=f"gone:{number}", text=f"{item.label if item else number}, before the plan changed", by_length=by_length, wanted=0.0,
+                id=f"gone:{number}", text=f"{item.label if item else number}, before the plan changed", spec=None, by_length=by_length, wanted=0.0,
                 used=used, scrap=0.0, from_stock=0.0, buy=0.0, number=number, label=item.label if item else number, offers=(), price=price,
                 amount=cents(decimal_of(used) * price), outlay=Decimal("0.00"), rough=item is None, unpriced=item is None, days=0.0, takes=(),
                 home_made=(),
@@ -212,7 +213,7 @@ def _line(
     rough = cents(decimal_of(need.about))
     spent = sum((cents(decimal_of(b.quantity / per) * priced.get(b.number, rough)) for b in booked), Decimal("0.00"))
     base = BillLine(
-        id=need.id, text=need.text, by_length=need.by_length, wanted=need.wanted, used=used, scrap=0.0, from_stock=0.0, buy=0.0, number="",
+        id=need.id, text=need.text, spec=need.spec, by_length=need.by_length, wanted=need.wanted, used=used, scrap=0.0, from_stock=0.0, buy=0.0, number="",
         label="", offers=(), price=rough, amount=Decimal(0), outlay=Decimal(0), rough=True, unpriced=False, days=0.0, takes=(), home_made=(),
     )  # fmt: skip
     missing = sum(u.mm / 1000 if need.by_length else u.pieces for u in left)

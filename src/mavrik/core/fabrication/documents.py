@@ -137,6 +137,9 @@ class PlugSpec(Document):
     branch_id: Identifier
     housing: Annotated[str, Field(max_length=30, description="Poles of one name share a housing; empty: one of its own")] = ""
     cavity: Annotated[int, Field(ge=1, le=24)] | None = Field(None, description="null: the next that is free")
+    moved_from: Annotated[int, Field(ge=1, le=24)] | None = Field(
+        None, description="Cavity that its contacts are taken out of; null: they were never in another"
+    )
     series: Annotated[str, Field(max_length=30, description="empty: the smallest that serves")] = ""
     key: Annotated[str, Field(max_length=20, description="Colour or key; empty: not decided")] = ""
     from_half: Contacts | None = Field(None, description="Of the half at its first point; null: not looked at, or not ordered")
@@ -201,6 +204,8 @@ def check_book(book: BuildBook) -> list[Problem]:
     for p in book.plugs:
         if p.series and p.series not in series:
             found.append(Problem(p.branch_id, "series", f"No plugs '{p.series}' are listed: {', '.join(series)}."))
+        elif p.moved_from is not None and p.moved_from == p.cavity:
+            found.append(Problem(p.branch_id, "moved_from", f"It was in cavity {p.cavity} and stays there: nothing is moved."))
         elif p.key and p.series and p.key not in series[p.series].keys:
             found.append(Problem(p.branch_id, "key", f"{series[p.series].label} comes in {', '.join(series[p.series].keys)}."))
     ways = [w.id for w in book.ways]

@@ -8,10 +8,11 @@ from collections.abc import Iterable, Iterator, Sequence
 from pydantic import Field
 
 from mavrik.core.catalogue.prices import PriceList
-from mavrik.core.circuit import BreakerBranch, Circuit, ContactBranch, FuseBranch
+from mavrik.core.circuit import AnyBranch, BreakerBranch, Circuit, ConnectorBranch, ContactBranch, FuseBranch
 from mavrik.core.document import Document
 from mavrik.core.fabrication.cards import LeadCard
 from mavrik.core.fabrication.documents import Passage
+from mavrik.core.fabrication.plugs import PlugView, both_halves
 from mavrik.core.fabrication.stock import CONTACTS, PartKind, PartSpec
 from mavrik.core.fabrication.ways import WayView
 from mavrik.core.operating.devices import battery_units
@@ -62,12 +63,13 @@ class Need(Document):
 
 
 def needs_of(
-    found: Circuit, planned: Circuit, cards: Sequence[LeadCard], prices: PriceList, ways: Sequence[WayView] = ()
-) -> tuple[Need, ...]:
+    found: Circuit, planned: Circuit, cards: Sequence[LeadCard], prices: PriceList, ways: Sequence[WayView] = (),
+    plugs: Sequence[PlugView] = (),
+) -> tuple[Need, ...]:  # fmt: skip
     """The parts of a plan, alike ones together, in the order in which they are first used.
 
     found, planned: before and after, the same parts under the same ids; cards: of the leads that are made, `lead_cards`; prices: what a
-    part costs that no list names; ways: that leads are laid along, `way_views`
+    part costs that no list names; ways: that leads are laid along, `way_views`; plugs: of the plan, `plug_views`
     A lead that cannot be made as it is asked asks for nothing.
     Source: the steps of `work_steps` that use them.
 
@@ -85,6 +87,7 @@ def needs_of(
         *_of_leads(cards, prices),
         *_of_ways(ways, cards),
         *_of_parts(found, planned, prices),
+        *_of_plugs(found, planned, prices, plugs),
         *_of_devices(found, planned, prices),
     ):
         known = together.get(need.id)
@@ -123,7 +126,7 @@ def _of_leads(cards: Sequence[LeadCard], prices: PriceList) -> Iterator[Need]:
                 )  # fmt: skip
                 continue
             if end.contact:
-                # It comes with the plug.
+                # It comes with its half of the plug.
                 continue
             if end.lug:
                 spec, text = PartSpec(kind=PartKind.LUG, size=end.lug, stud=end.stud), f"Lug {end.lug}, {end.stud}"
@@ -176,19 +179,44 @@ def _of_ways(ways: Sequence[WayView], cards: Sequence[LeadCard]) -> Iterator[Nee
 
 def _of_parts(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[Need]:
     """Branches that are no leads and are new or another than before; what is cleaned takes no part."""
-    before = {b.id: b for b in found.branches}
-    for part in planned.branches:
-        if part.id in before and is_same_part(before[part.id], part):
-            continue
+    for part in _new_parts(found, planned):
         uses = (Use(step=f"fit:{part.id}", pieces=1),)
         if isinstance(part, FuseBranch):
             spec = PartSpec(kind=PartKind.FUSE, family=part.family, rating_a=part.rating_a)
             text, about = f"{part.label}, {part.rating_a:g} A", fuse_price(part, prices)
             yield Need(id=f"fuse:{part.family.value}:{part.rating_a:g}", text=text, spec=spec, uses=uses, about=about)
+        elif isinstance(part, ConnectorBranch):
+            # It is bought by the housing, see `_of_plugs`.
+            continue
         elif isinstance(part, ContactBranch | BreakerBranch) and part.rating_a and part.kind in CONTACTS:
             spec = PartSpec(kind=PartKind.CONTACT, contact=part.kind, rating_a=part.rating_a)
             text, about = f"{part.label}, {part.rating_a:g} A", contact_price(part, prices)
             yield Need(id=f"contact:{part.kind}:{part.rating_a:g}", text=text, spec=spec, uses=uses, about=about)
+
+
+def _new_parts(found: Circuit, planned: Circuit) -> Iterator[AnyBranch]:
+    before = {b.id: b for b in found.branches}
+    return (b for b in planned.branches if b.id not in before or not is_same_part(before[b.id], b))
+
+
+def _of_plugs(found: Circuit, planned: Circuit, prices: PriceList, plugs: Sequence[PlugView]) -> Iterator[Need]:
+    """Halves of plugs with their contacts, a pair for each housing of which any pole is new."""
+    new = {b.id: b for b in _new_parts(found, planned) if isinstance(b, ConnectorBranch)}
+    for plug in plugs:
+        poles = [new[r.branch_id] for r in plug.rows if r.branch_id in new]
+        if not poles:
+            continue
+        about = max(contact_price(p, prices) for p in poles) / 2
+        what = f"{plug.series_label or plug.label}{f', {plug.key}' if plug.key else ''}"
+        for half in both_halves(plug.halves) if plug.gendered else (None, None):
+            known = plug.series and (half is not None or not plug.gendered)
+            spec = PartSpec(kind=PartKind.PLUG, series=plug.series, half=half, key=plug.key) if known else None
+            named = "Half of a plug" if half is None else f"Half with {half.value}"
+            open_ = ", pins or sockets not said yet" if plug.gendered and half is None else ""
+            yield Need(
+                id=":".join(("plug", plug.series or plug.id, half.value if half else "", plug.key)), text=f"{named}: {what}{open_}", spec=spec, about=about,
+                uses=(Use(step=f"fit:{poles[0].id}", pieces=1),),
+            )  # fmt: skip
 
 
 def _of_devices(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[Need]:

@@ -217,6 +217,18 @@ def _gender(ends: tuple[str, str], halves: tuple[Contacts | None, ...], lives: t
             yield f"The half at {end} stays live and has bare pins: the live half gets the sockets."
 
 
+def both_halves(halves: Sequence[Contacts | None]) -> tuple[Contacts | None, Contacts | None]:
+    """What each half has, where one of them is known: the other has what mates with it.
+
+    halves: as they were typed, the first and the last
+
+    >>> both_halves((None, Contacts.SOCKETS))
+    (<Contacts.PINS: 'pins'>, <Contacts.SOCKETS: 'sockets'>)
+    """
+    first, last = halves
+    return first or (OTHER_HALF[last] if last else None), last or (OTHER_HALF[first] if first else None)
+
+
 def _order(
     series: PlugSeries, key: str, ends: tuple[str, str], halves: tuple[Contacts | None, ...], poles: Sequence[_Pole]
 ) -> Iterator[str]:
@@ -224,11 +236,15 @@ def _order(
     if not series.gendered:
         yield f"{named}: two halves, alike, {2 * len(poles)} contacts."
     else:
-        for end, own, other in ((ends[0], halves[0], halves[1]), (ends[1], halves[1], halves[0])):
-            half = own or (OTHER_HALF[other] if other else None)
+        for end, half in zip(ends, both_halves(halves), strict=True):
             yield f"{named}, for {end}: {f'half with {half.value}' if half else 'look which half is there first'}, {len(poles)} contacts."
         if series.seal_mm:
             yield "Each seal goes onto its cable before the contact is crimped; an empty cavity gets a plug."
+    for p in (p for p in poles if p.spec.moved_from is not None):
+        yield (
+            f"{p.branch.label}: take its contacts out of cavity {p.spec.moved_from} of both halves with the tool for them, never by the "
+            "cable; lift the latch of each before it goes in again, pull to see that it holds, and mark the change on the loom."
+        )
     yield "Crimp with the tool for that contact, push it in until it clicks, and pull. Dielectric grease keeps water out, and insulates: thinly."
 
 

@@ -10,10 +10,12 @@ from pydantic import Field, model_validator
 from mavrik.core.catalogue.conductor import parse_size
 from mavrik.core.catalogue.fuses import FuseFamily
 from mavrik.core.catalogue.lugs import lug_table
+from mavrik.core.catalogue.plugs import plug_table
 from mavrik.core.catalogue.tables import Table, load_table
 from mavrik.core.circuit import BRANCH_KINDS, Chemistry, ContactBranch
 from mavrik.core.document import Ampere, Document, Label
 from mavrik.core.fabrication.amounts import Amount
+from mavrik.core.fabrication.documents import Contacts
 
 MOST_ITEMS = 1000
 MOST_COUNTED = 1_000_000.0
@@ -39,6 +41,7 @@ class PartKind(StrEnum):
     SLEEVE = "sleeve"
     FUSE = "fuse"
     CONTACT = "contact"
+    PLUG = "plug"
     CONVERTER = "converter"
     BATTERY = "battery"
     TUBE = "tube"
@@ -57,6 +60,7 @@ PART_WORDS = {
     PartKind.SLEEVE: "Shrink",
     PartKind.FUSE: "Fuse with holder",
     PartKind.CONTACT: "Switch, relay, link",
+    PartKind.PLUG: "Half of a plug, with its contacts",
     PartKind.CONVERTER: "DC-DC charger",
     PartKind.BATTERY: "Battery",
     PartKind.TUBE: "Copper tube",
@@ -81,6 +85,7 @@ SAYS: dict[PartKind, tuple[str, ...]] = {
     PartKind.SLEEVE: ("sleeve",),
     PartKind.FUSE: ("family", "rating_a"),
     PartKind.CONTACT: ("contact", "rating_a"),
+    PartKind.PLUG: ("series",),
     PartKind.CONVERTER: ("rating_a",),
     PartKind.BATTERY: ("chemistry", "capacity_ah"),
     PartKind.TUBE: ("outer_mm", "wall_mm"),
@@ -91,7 +96,9 @@ SAYS: dict[PartKind, tuple[str, ...]] = {
     PartKind.HEAT_SLEEVE: ("inner_mm",),
     PartKind.OTHER: (),
 }
-"""What is said of each kind, and no more."""
+"""What is said of each kind."""
+MAY_SAY: dict[PartKind, tuple[str, ...]] = {PartKind.PLUG: ("half", "key")}
+"""What may be said beside it, and no more: halves that are alike have neither pins nor sockets, and some come in one colour."""
 
 
 class PartSpec(Document):
@@ -103,6 +110,9 @@ class PartSpec(Document):
     sleeve: Annotated[str, Field(max_length=20, description="As supplied to recovered: 18 to 6 mm")] = ""
     family: FuseFamily | None = None
     contact: Annotated[str, Field(max_length=20, description=f"One of: {', '.join(CONTACTS)}")] = ""
+    series: Annotated[str, Field(max_length=30, description="Of a plug")] = ""
+    half: Contacts | None = Field(None, description="Of a plug whose halves differ; null: both are alike")
+    key: Annotated[str, Field(max_length=20, description="Colour or key of a plug; empty: as it is ordered")] = ""
     rating_a: Ampere | None = None
     chemistry: Chemistry | None = None
     capacity_ah: Annotated[float, Field(ge=0.01, le=2000)] | None = None
@@ -112,10 +122,10 @@ class PartSpec(Document):
 
     @model_validator(mode="after")
     def _says_what_it_is(self) -> PartSpec:
-        of = SAYS[self.kind]
+        of, may = SAYS[self.kind], MAY_SAY.get(self.kind, ())
         for name in PartSpec.model_fields:
             given = getattr(self, name) not in (None, "")
-            if name != "kind" and given != (name in of):
+            if name != "kind" and given != (name in of) and not (given and name in may):
                 what = "is needed for" if name in of else "says nothing of"
                 raise ValueError(f"'{name}' {what} a part of kind '{self.kind.value}'")
         if self.size:
@@ -124,9 +134,22 @@ class PartSpec(Document):
             raise ValueError(f"No stud '{self.stud}' is listed: {', '.join(lug_table().studs)}")
         if self.contact and self.contact not in CONTACTS:
             raise ValueError(f"No contact '{self.contact}' is known: {', '.join(CONTACTS)}")
+        if self.series:
+            self._is_a_half()
         if self.outer_mm and self.wall_mm and 2 * self.wall_mm >= self.outer_mm:
             raise ValueError("A tube has room inside")
         return self
+
+    def _is_a_half(self) -> None:
+        series = plug_table().series.get(self.series)
+        if series is None:
+            raise ValueError(f"No plugs '{self.series}' are listed: {', '.join(plug_table().series)}")
+        if series.gendered and self.half is None:
+            raise ValueError(f"'half' is needed: {series.label} has halves with pins and halves with sockets")
+        if not series.gendered and self.half is not None:
+            raise ValueError(f"'half' says nothing: both halves of {series.label} are alike")
+        if self.key and self.key not in series.keys:
+            raise ValueError(f"{series.label} comes in {', '.join(series.keys)}")
 
     @property
     def by_length(self) -> bool:
@@ -179,13 +202,16 @@ def serves(item: StockItem, wanted: PartSpec) -> bool:
     """Whether a part is what is wanted: the same in what it has to fit, no less in what it has to bear.
 
     item: of a list; wanted: what it is for
-    A fuse has the very rating, for a larger one guards nothing. A switch may carry more, a battery hold more.
+    A fuse has the very rating, for a larger one guards nothing. A switch may carry more, a battery hold more. A plug has the colour or
+    key that was chosen; where either leaves it open, it is said when it is ordered.
 
     >>> relay = StockItem(number="R1", label="Relay", kind="contact", contact="relay", rating_a=200, price="30")
     >>> [serves(relay, PartSpec(kind="contact", contact="relay", rating_a=a)) for a in (150, 250)]
     [True, False]
     """
-    same = ("kind", "stud", "sleeve", "family", "contact", "chemistry", "outer_mm", "wall_mm")
+    same = ("kind", "stud", "sleeve", "family", "contact", "chemistry", "outer_mm", "wall_mm", "series", "half")
+    if item.key and wanted.key and item.key != wanted.key:
+        return False
     if any(getattr(item, n) != getattr(wanted, n) for n in same):
         return False
     if (item.size or wanted.size) and (not item.size or not wanted.size or parse_size(item.size) != parse_size(wanted.size)):
