@@ -7,6 +7,7 @@ import PasswordDialog from './features/people/PasswordDialog.vue'
 import SignInsDialog from './features/people/SignInsDialog.vue'
 import ProblemNotice from './ui/ProblemNotice.vue'
 import { useKeys } from './composables/keys'
+import { useOutbox, waiting } from './composables/outbox'
 import { useSession } from './composables/session'
 import { useTasks } from './composables/tasks'
 import { useUnits } from './composables/units'
@@ -24,6 +25,9 @@ const initials = computed(() =>
     .join(''),
 )
 const { running } = useTasks(() => session.signedIn)
+useOutbox(() => session.signedIn)
+/** What waits on this machine: what was refused wants somebody first. */
+const unsent = computed(() => waiting.value.find((w) => w.refused) ?? waiting.value[0] ?? null)
 const help = ref(false)
 const password = ref(false)
 const places = ref(false)
@@ -76,6 +80,14 @@ useKeys([
             />
           </div>
         </v-menu>
+        <router-link
+          v-if="unsent"
+          :to="`/jobs/${unsent.jobId}/build`"
+          class="link working"
+          :class="{ bad: unsent.refused }"
+          data-test="unsent"
+          >{{ unsent.refused ? '✕ not taken' : '⇡' }} {{ waiting.length }} to send</router-link
+        >
         <router-link v-if="running" to="/work" class="link working" data-test="working"
           ><v-progress-circular indeterminate size="16" width="2" aria-hidden="true" />{{ running }} running</router-link
         >

@@ -18,6 +18,8 @@ const queries = new QueryClient({
   defaultOptions: {
     queries: {
       refetchOnWindowFocus: false,
+      // The server may be on this very machine: whether it answers, only asking it tells.
+      networkMode: 'always',
       // A refusal is final; only a server that could not be reached is worth another try.
       retry: (count, error) => count < 2 && error instanceof ApiError && (error.status === 0 || error.status === 503),
     },

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
@@ -43,6 +44,23 @@ def test_a_book_is_begun_looked_at_kept_and_ticked_by_whoever_keeps_it(tech: Cal
     assert first == mine and second["by"] == answered(boss.get("/api/session"))["name"] != me
     stage = next(s for s in answered(tech.get(path))["progress"]["stages"] if s["stage"] == "build")
     assert stage["state"] == "partly" and "steps" in stage["missing"]
+
+
+def test_a_tick_that_comes_late_says_when_it_was_and_none_lies_outside(tech: Caller, path: str) -> None:
+    """A telephone that was out of reach sends its ticks later; a clock that is wrong, or has no zone, is not believed."""
+    begun = {**answered(tech.get(f"{path}/build"))["document"], "anew": ["charge_cable", "block_ground"]}
+    then = datetime.now(UTC)
+    ahead, bare = (then + timedelta(hours=3)).isoformat(), then.replace(tzinfo=None).isoformat()
+    ticks = [("make:charge_cable", then.isoformat()), ("safe", ahead), ("make:block_ground", bare)]
+    kept = answered(tech.post(f"{path}/build", {**begun, "ticks": [{"step": s, "at": at} for s, at in ticks]}), 201)
+    at = {t["step"]: datetime.fromisoformat(t["at"]) for t in kept["document"]["ticks"]}
+    assert at["make:charge_cable"] == then
+    assert all(then < at[s] <= datetime.now(UTC) for s in ("safe", "make:block_ground"))
+    # Nothing was done before the book was kept last.
+    more = ticking(kept["document"])
+    more["ticks"].append({"step": "off:battery:negative", "at": then.isoformat()})
+    again = answered(tech.post(f"{path}/build?revision=1", more), 201)
+    assert datetime.fromisoformat(again["document"]["ticks"][-1]["at"]) > then
 
 
 def test_what_comes_too_early_and_what_cannot_be_is_said_at_its_field(tech: Caller, reader: Caller, path: str) -> None:

@@ -65,6 +65,40 @@ def test_a_lead_is_chosen_measured_made_and_ticked_and_the_next_step_stays_on_to
     expect(page.locator(f"[data-cable='{cable['size']}']")).to_contain_text(f"{cable['total_mm'] / 1000:.2f} m")
 
 
+def test_work_goes_on_out_of_reach_and_is_sent_when_the_server_answers(open_page: Callable[..., Page]) -> None:
+    page = open_page(at="/", apart=True)
+    page.wait_for_selector("[data-job]")
+    job = job_with(page, "front_battery")
+    page.goto(f"/jobs/{job}/build")
+    following = page.locator("[data-test=next-step]")
+    page.locator("[data-anew=charge_cable]").get_by_role("checkbox").click()
+    expect(following).to_contain_text("Make Charge cable.")
+
+    page.context.set_offline(True)
+    page.locator("[data-test=step-done]").click()
+    # The server cannot say what comes next: the page goes on by what is ticked, in the same order.
+    expect(following).to_contain_text("Key out")
+    expect(page.locator("[data-test=away]")).to_contain_text("does not answer")
+    page.locator("[data-test=step-done]").click()
+    expect(following).to_contain_text("negative clamp off")
+    page.locator("[data-test=keep-build]").click()
+    expect(page.locator("[data-test=away]")).to_contain_text("Kept on this machine")
+    expect(page.locator("[data-test=unsent]")).to_contain_text("1 to send")
+    # It does not hang on the page that is open.
+    page.locator(".brand").click()
+    expect(page.locator("[data-test=unsent]")).to_contain_text("1 to send")
+
+    with page.expect_response(lambda r: "/build?revision=0" in r.url and r.request.method == "POST") as sent:
+        page.context.set_offline(False)
+    assert sent.value.status == 201
+    expect(page.locator("[data-test=unsent]")).to_have_count(0)
+    page.goto(f"/jobs/{job}/build")
+    expect(following).to_contain_text("negative clamp off")
+    expect(page.locator("[data-test=keep-build]")).to_have_text("Kept")
+    page.keyboard.press("s")
+    expect(page.locator("[data-step=safe]")).to_contain_text("Tobin Ashgrove")
+
+
 def test_parts_are_bought_received_used_and_offered_and_the_shelf_says_what_is_left(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/", login="mara")
     page.wait_for_selector("[data-job]")

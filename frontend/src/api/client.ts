@@ -1,5 +1,6 @@
 /** The one way to the server: typed calls, the write token, problem documents as errors. */
 import createClient from 'openapi-fetch'
+import { ref } from 'vue'
 import type { paths } from './schema'
 import { forgetKey, keyFor, KEY_HEADER } from './repeat'
 import type { ProblemDocument } from './types'
@@ -15,12 +16,15 @@ export function writeHeaders(): Record<string, string> {
   return { 'X-CSRFToken': token }
 }
 
+/** Whether the server answered when it was last asked. */
+export const reached = ref(true)
+
 const TRIES = 5
 
 /** Asks again while the server is busy: it then has begun nothing of what was asked. */
 export async function patientFetch(request: Request): Promise<Response> {
   for (let tries = 1; ; tries += 1) {
-    const answer = await fetch(request.clone())
+    const answer = await noted(fetch(request.clone()))
     const wait = Number(answer.headers.get('Retry-After'))
     if (answer.status !== 503 || !wait || tries === TRIES) return answer
     const said = (await answer
@@ -29,6 +33,18 @@ export async function patientFetch(request: Request): Promise<Response> {
       .catch(() => ({}))) as Partial<ProblemDocument>
     if (said.type !== 'urn:mavrik:problem:busy') return answer
     await new Promise((done) => setTimeout(done, wait * 1000))
+  }
+}
+
+async function noted(answer: Promise<Response>): Promise<Response> {
+  try {
+    const came = await answer
+    reached.value = true
+    return came
+  } catch (error) {
+    // What the page itself gave up says nothing of the server.
+    if (!(error instanceof DOMException && error.name === 'AbortError')) reached.value = false
+    throw error
   }
 }
 

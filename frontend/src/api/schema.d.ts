@@ -12099,7 +12099,7 @@ export interface components {
         Tick: {
             /**
              * At
-             * @description When; set when it is kept
+             * @description When; of one that is new it counts from the last that was kept to now, and is now where it lies outside or is left out
              * @default null
              */
             at: string | null;
@@ -12813,6 +12813,11 @@ export interface components {
             /** Minutes */
             minutes: number;
             /**
+             * Needs
+             * @description Ids of the steps that are done before it
+             */
+            needs: string[];
+            /**
              * People
              * @default 1
              */
@@ -12837,7 +12842,7 @@ export interface components {
             tools: string[];
             /**
              * Waits For
-             * @description What has to be done before, in words
+             * @description Those of them that are not done, in words
              */
             waits_for: string[];
         };

@@ -6,6 +6,7 @@ import { ApiError } from '@/api/client'
 import type { ProblemDocument } from '@/api/types'
 import { useAsked } from './asked'
 import { draftsOf, hasFields } from './drafts'
+import { outboxOf, waiting } from './outbox'
 
 interface Wish {
   amps: number
@@ -22,6 +23,8 @@ const refused = (status: number, more: Partial<ProblemDocument> = {}) =>
 const server = { revision: 0, document: { amps: 5 } as Wish, sent: [] as [Wish, number | null][] }
 let ends: (() => void)[] = []
 
+/** Whether it waits on this machine while the server is away. */
+let away = false
 function open(post?: (body: Wish, revision: number | null) => Promise<{ revision: number; document: Wish }>) {
   let found!: ReturnType<typeof useAsked<Wish, Form, Wish>>
   const app = createApp({
@@ -41,6 +44,7 @@ function open(post?: (body: Wish, revision: number | null) => Promise<{ revision
             Object.assign(server, { revision: server.revision + 1, document })
             return Promise.resolve({ revision: server.revision, document })
           }),
+        waitsFor: away ? (revision) => `/api/jobs/7/wish?revision=${revision}` : undefined,
         isForm: hasFields('half'),
         toForm: ({ amps }) => ({ amps, half: '' }),
         toBody: ({ amps }) => ({ amps }),
@@ -57,6 +61,8 @@ function open(post?: (body: Wish, revision: number | null) => Promise<{ revision
 beforeEach(() => {
   localStorage.clear()
   draftsOf('somebody')
+  outboxOf('somebody')
+  away = false
   Object.assign(server, { revision: 0, document: { amps: 5 }, sent: [] })
 })
 afterEach(() => {
@@ -113,6 +119,29 @@ describe('a document of a job that is filled in', () => {
     await kept
     expect(wish.form.value!.amps).toBe(9)
     expect(wish.same.value).toBe(false)
+  })
+
+  it('waits on this machine while the server does not answer, and until then is not kept', async () => {
+    away = true
+    const wish = open(() => Promise.reject(refused(0)))
+    await vi.waitFor(() => expect(wish.form.value).not.toBeNull())
+    wish.form.value!.amps = 8
+    await wish.keep()
+    expect(waiting.value).toMatchObject([{ name: '7:wish', jobId: 7, path: '/api/jobs/7/wish?revision=0', text: '{"amps":8}' }])
+    expect(wish.held.value?.name).toBe('7:wish')
+    expect([wish.same.value, wish.keepProblem.value]).toEqual([false, null])
+    wish.form.value!.amps = 9
+    await wish.keep()
+    expect(waiting.value.map((w) => w.text)).toEqual(['{"amps":9}'])
+  })
+
+  it('does not wait where the server has said no', async () => {
+    away = true
+    const wish = open(() => Promise.reject(refused(422)))
+    await vi.waitFor(() => expect(wish.form.value).not.toBeNull())
+    await wish.keep()
+    expect(waiting.value).toEqual([])
+    expect(wish.keepProblem.value?.status).toBe(422)
   })
 
   it('follows, or makes way for, what somebody else kept first', async () => {

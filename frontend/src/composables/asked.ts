@@ -3,10 +3,11 @@
  * unless somebody else was first.
  */
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref, watch, type Ref } from 'vue'
-import { ApiError } from '@/api/client'
+import { computed, onScopeDispose, ref, watch, type Ref } from 'vue'
+import { ApiError, reached } from '@/api/client'
 import { dropDraft, findDraft, keepDraft } from './drafts'
 import { useFollowing } from './following'
+import { letWait, takeBack, waiting, whenSent } from './outbox'
 import { useSaving } from './saving'
 
 export interface KeptDocument<D> {
@@ -25,6 +26,8 @@ export interface Asking<D, F> {
   fetch: () => Promise<KeptDocument<D>>
   preview: (body: D) => Promise<unknown>
   post: (body: D, revision: number | null) => Promise<KeptDocument<D>>
+  /** Where it is posted to, of one that waits on this machine where the server does not answer. */
+  waitsFor?: (revision: number | null) => string
   /** Whether a draft is one of these. */
   isForm: (value: unknown) => boolean
   toForm: (document: D) => F
@@ -71,6 +74,19 @@ export function useAsked<D extends object, F extends object, V extends object>(a
   watch(view, (now) => now && (last.value = now), { immediate: true })
   const shown = computed(() => view.value ?? last.value)
 
+  /** What was kept of it while the server did not answer. */
+  const held = computed(() => waiting.value.find((w) => w.name === draft.value) ?? null)
+  onScopeDispose(
+    whenSent((sent) => {
+      if (sent.name !== draft.value) return
+      const made = sent.made as KeptDocument<D>
+      cache.setQueryData(key.value, made)
+      if (JSON.stringify(body.value) === sent.text) take(made.document)
+      void asking.then?.()
+    }),
+  )
+  watch(reached, (now) => now && body.value && void preview.refetch())
+
   const { followTheirs, takeTheirs } = useFollowing<D>(
     { refetch: async () => ({ data: (await kept.refetch()).data as KeptDocument<D> | undefined }) },
     conflict,
@@ -80,12 +96,19 @@ export function useAsked<D extends object, F extends object, V extends object>(a
   async function keep(): Promise<void> {
     await saving(async () => {
       const sent = body.value!
-      const made = await asking.post(sent, record.value?.revision ?? null)
+      const revision = record.value?.revision ?? null
+      takeBack(draft.value)
+      const made = await asking.post(sent, revision).catch((error: unknown) => {
+        if (!asking.waitsFor || !(error instanceof ApiError) || error.status !== 0) throw error
+        letWait(draft.value, asking.jobId(), asking.waitsFor(revision), sent)
+        return null
+      })
+      if (made === null) return
       cache.setQueryData(key.value, made)
       // What was typed meanwhile stays.
       if (body.value === sent) take(made.document)
       await asking.then?.()
     })
   }
-  return { form, record, body, same, view, shown, problem, says, busy, keepProblem, conflict, keep, followTheirs, takeTheirs }
+  return { form, record, body, same, view, shown, problem, says, busy, keepProblem, conflict, keep, followTheirs, takeTheirs, held }
 }

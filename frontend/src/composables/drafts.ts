@@ -45,6 +45,12 @@ export function dropDraft(key: string): void {
   localStorage.removeItem(place(key))
 }
 
+/** A draft that has been kept as it stands, wherever that was: it is none any more. */
+export function dropKept(key: string, text: string): void {
+  const draft = findDraft<unknown>(key, () => true)
+  if (draft !== null && JSON.stringify(draft) === text) dropDraft(key)
+}
+
 /** Whether a value is an object that has certain fields. */
 export const hasFields =
   (...fields: string[]) =>

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { ApiError, client, data, setToken } from '@/api/client'
 import type { Me, Permission, ProblemDocument } from '@/api/types'
 import { draftsOf } from './drafts'
+import { outboxOf } from './outbox'
 
 export const useSession = defineStore('session', () => {
   const me = ref<Me | null>(null)
@@ -14,6 +15,7 @@ export const useSession = defineStore('session', () => {
     trouble.value = null
     setToken(value.csrf_token)
     draftsOf(value.login)
+    outboxOf(value.login)
   }
 
   /** What the account is allowed, as the server's table has it. */

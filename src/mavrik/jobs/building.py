@@ -84,8 +84,13 @@ def read_harness(session: Session, job_id: int, given: HarnessText) -> HarnessRe
         raise InvalidError(str(error), error.problems or [Problem("harness", "text", str(error))]) from error
 
 
+def _when(said: datetime | None, since: datetime, now: datetime) -> datetime:
+    return said if said is not None and said.tzinfo is not None and since <= said <= now else now
+
+
 def keep_build(session: Session, job_id: int, book: BuildBook, who: Who, edited_from: int | None = None) -> BuildRecord:
-    """Keep a book as the job's next; what is newly ticked was done by whoever keeps it, now.
+    """Keep a book as the job's next; what is newly ticked was done by whoever keeps it, when it says: it may come from a machine that
+    was out of reach for a while. Nothing was done before the book was kept last, or is done later than now.
 
     Raises as `preview_build`, ClosedError for a job that is done or put away, ConflictError as `keep_document`.
     """
@@ -93,7 +98,9 @@ def keep_build(session: Session, job_id: int, book: BuildBook, who: Who, edited_
     check_photos(session, row.id, (p.photo for p in book.photos))
     before = {t.step: t for t in book_of(row).ticks}
     now = datetime.now(UTC)
-    ticks = tuple(before.get(t.step) or Tick(step=t.step, by=who.name, at=now) for t in book.ticks)
+    last = latest_document(row, DocumentKind.BUILD)
+    since = last.created_at if last else row.created_at
+    ticks = tuple(before.get(t.step) or Tick(step=t.step, by=who.name, at=_when(t.at, since, now)) for t in book.ticks)
     stamped = book.model_copy(update={"ticks": ticks})
     view = view_of(row, stamped, prices(session).document)
     if early := [s for s in view.steps if s.id in view.too_early and s.id not in before]:

@@ -3,7 +3,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
-import { client, data } from '@/api/client'
+import { client, data, reached } from '@/api/client'
 import type { Bill, BuildBook, BuildView, PointsView } from '@/api/types'
 import { useAsked } from '@/composables/asked'
 import { hasFields } from '@/composables/drafts'
@@ -21,6 +21,7 @@ import WaysPane from './WaysPane.vue'
 import QuotationPane from './QuotationPane.vue'
 import StepList from './StepList.vue'
 import {
+  asTicked,
   boughtAgain,
   madeOfTube,
   minutesInWords,
@@ -40,14 +41,15 @@ const {
   form: book,
   record,
   same,
-  shown: view,
-  problem,
+  shown,
+  problem: said,
   busy,
   keepProblem,
   conflict,
   keep,
   followTheirs,
   takeTheirs,
+  held,
 } = useAsked<BuildBook, BuildBook, BuildView>({
   name: 'build',
   jobId: () => bench.jobId,
@@ -56,12 +58,16 @@ const {
   fetch: () => data(client.GET('/api/jobs/{job_id}/build', path.value)),
   preview: (body) => data(client.POST('/api/jobs/{job_id}/build/preview', { ...path.value, body })),
   post: (body, revision) => data(client.POST('/api/jobs/{job_id}/build', { params: { ...path.value.params, query: { revision } }, body })),
+  waitsFor: (revision) => `/api/jobs/${bench.jobId}/build${revision === null ? '' : `?revision=${revision}`}`,
   isForm: hasFields('leads', 'anew', 'ticks'),
   toForm: (document) => document,
   toBody: (form) => form,
   then: () => bench.query.refetch(),
 })
 
+/** Out of reach the steps go on by what is ticked here; that the server is away is said once, and is no fault of the book. */
+const view = computed(() => (reached.value || !shown.value || !book.value ? shown.value : asTicked(shown.value, book.value)))
+const problem = computed(() => (said.value?.status === 0 ? null : said.value))
 const next = computed(() => view.value?.steps.find((s) => s.id === view.value?.next_step) ?? null)
 const pane = ref<'lead' | 'steps' | 'ways' | 'cable' | 'points' | 'parts'>('lead')
 /** A label brings a lead with it. */
@@ -206,6 +212,13 @@ useKeys([
             >✓ Done</v-btn
           >
         </div>
+        <p v-if="!reached || held" class="away" role="status" data-test="away">
+          <template v-if="held?.refused"><b>✕ Not taken:</b> {{ held.refused }} What you did is still here: keep it anew.</template>
+          <template v-else-if="held"
+            ><b>Kept on this machine.</b> It is sent once the server answers; leave this page open, or come back to it.</template
+          >
+          <template v-else>The server does not answer. Go on: what is ticked stays on this machine.</template>
+        </p>
         <ProblemNotice :problem="problem" />
         <ProblemNotice :problem="keepProblem" />
         <v-btn
@@ -399,6 +412,11 @@ useKeys([
 .next {
   border-left: 6px solid var(--line);
   padding: 4px 0 4px 12px;
+}
+.away {
+  border: 2px dashed var(--copper);
+  padding: 8px 12px;
+  margin: 0;
 }
 .doing {
   font-size: 1.35rem;

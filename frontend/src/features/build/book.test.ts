@@ -3,6 +3,7 @@ import type { Bill, BuildBook, BuildView } from '@/api/types'
 import {
   END,
   along,
+  asTicked,
   boughtAgain,
   cutGroups,
   madeOfTube,
@@ -24,9 +25,49 @@ const empty: BuildBook = { leads: [], anew: [], ticks: [], parts: [], photos: []
 
 describe('the book of the bench', () => {
   it('has a step ticked once, however often it is tapped', () => {
-    const once = ticked(empty, 'safe')
+    const once = ticked(empty, 'safe', new Date('2026-03-02T09:30:00Z'))
+    expect(once.ticks).toEqual([{ step: 'safe', by: '', at: '2026-03-02T09:30:00.000Z' }])
     expect(ticked(once, 'safe')).toBe(once)
     expect(unticked(once, 'safe')).toEqual(empty)
+  })
+
+  it('says by itself how far the work is, while the server is away', () => {
+    const step = (id: string, needs: string[]) => ({
+      id,
+      needs,
+      text: `${id}.`,
+      minutes: 5,
+      done: false,
+      ready: false,
+      loose: false,
+      by: '',
+      at: null,
+      waits_for: [],
+    })
+    const view = {
+      steps: [step('safe', []), step('off', ['safe']), step('fit', ['off']), step('on', ['fit'])],
+      next_step: 'safe',
+      done: 0,
+      minutes_left: 20,
+    }
+    const seen = (...ids: string[]) =>
+      asTicked(
+        view as unknown as BuildView,
+        ids.reduce((book, id) => ticked(book, id), empty),
+      )
+    expect(seen()).toMatchObject({ next_step: 'safe', done: 0, minutes_left: 20 })
+    const two = seen('safe', 'off')
+    expect(two).toMatchObject({ next_step: 'fit', done: 2, minutes_left: 10 })
+    // The last of those that are done may be taken back; what waits says for what.
+    expect(two.steps.map((s) => [s.done, s.ready, s.loose, s.waits_for])).toEqual([
+      [true, false, false, []],
+      [true, false, true, []],
+      [false, true, false, []],
+      [false, false, false, ['fit.']],
+    ])
+    // A tick before what its step needs counts for nothing, as with the server.
+    expect(seen('fit')).toMatchObject({ next_step: 'safe', done: 0 })
+    expect(seen('safe', 'off', 'fit', 'on')).toMatchObject({ next_step: null, minutes_left: 0 })
   })
 
   it('keeps what was said of a pole before', () => {

@@ -3,8 +3,38 @@ import type { Bill, BuildBook, BuildView } from '@/api/types'
 
 type Spec = BuildBook['leads'][number]
 
-export function ticked(book: BuildBook, step: string): BuildBook {
-  return book.ticks.some((t) => t.step === step) ? book : { ...book, ticks: [...book.ticks, { step, by: '', at: null }] }
+export function ticked(book: BuildBook, step: string, at: Date = new Date()): BuildBook {
+  return book.ticks.some((t) => t.step === step) ? book : { ...book, ticks: [...book.ticks, { step, by: '', at: at.toISOString() }] }
+}
+
+/** How far the work is by the ticks of a book, while the server that says so is out of reach: a step is done once what it needs is. */
+export function asTicked(view: BuildView, book: BuildBook): BuildView {
+  const ticks = new Set(book.ticks.map((t) => t.step))
+  const done = new Set<string>()
+  for (const s of view.steps) if (ticks.has(s.id) && s.needs.every((n) => done.has(n))) done.add(s.id)
+  const needed = new Set(view.steps.filter((s) => done.has(s.id)).flatMap((s) => s.needs))
+  const words = new Map(view.steps.map((s) => [s.id, s.text]))
+  const steps = view.steps.map((s) => {
+    const is = done.has(s.id)
+    const waits = s.needs.filter((n) => !done.has(n))
+    return {
+      ...s,
+      done: is,
+      by: is ? s.by : '',
+      at: is ? s.at : null,
+      ready: !is && waits.length === 0,
+      loose: is && !needed.has(s.id),
+      waits_for: waits.map((n) => words.get(n) ?? n),
+    }
+  })
+  const left = steps.filter((s) => !s.done)
+  return {
+    ...view,
+    steps,
+    next_step: left.find((s) => s.ready)?.id ?? null,
+    done: done.size,
+    minutes_left: left.reduce((sum, s) => sum + s.minutes, 0),
+  }
 }
 
 export function unticked(book: BuildBook, step: string): BuildBook {

@@ -51,7 +51,8 @@ class WorkStep(Document):
     at: Moment | None
     ready: bool = Field(description="Not done, and everything that it needs is")
     loose: bool = Field(description="Done, and nothing that needs it is: its tick may be taken off")
-    waits_for: tuple[str, ...] = Field(description="What has to be done before, in words")
+    needs: tuple[str, ...] = Field(description="Ids of the steps that are done before it")
+    waits_for: tuple[str, ...] = Field(description="Those of them that are not done, in words")
     tools: tuple[str, ...] = ()
     people: int = 1
     caution_step: str = Field("", description="Cautions of that step of the catalogue stand beside it")
@@ -134,7 +135,7 @@ def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceL
             WorkStep(
                 id=s.id, phase=s.phase, text=s.text, minutes=s.minutes, branch_id=s.branch_id, done=tick is not None,
                 by=tick.by if tick else "", at=tick.at if tick else None, ready=tick is None and not waits,
-                loose=tick is not None and s.id not in needed, waits_for=tuple(text[n] for n in waits), tools=s.tools, people=s.people,
+                loose=tick is not None and s.id not in needed, needs=s.needs, waits_for=tuple(text[n] for n in waits), tools=s.tools, people=s.people,
                 caution_step="step_battery" if s.handles_battery else f"step_{s.phase.value}", photo=photos.get(s.id),
             )
         )  # fmt: skip

@@ -113,7 +113,10 @@ class Tick(Document):
 
     step: StepId
     by: Annotated[str, Field(max_length=200, description="Who; set when it is kept")] = ""
-    at: Moment | None = Field(None, description="When; set when it is kept")
+    at: Moment | None = Field(
+        None,
+        description="When; of one that is new it counts from the last that was kept to now, and is now where it lies outside or is left out",
+    )
 
 
 class PartChoice(Document):
