@@ -99,6 +99,31 @@ def test_work_goes_on_out_of_reach_and_is_sent_when_the_server_answers(open_page
     expect(page.locator("[data-step=safe]")).to_contain_text("Tobin Ashgrove")
 
 
+def test_what_is_taken_out_is_kept_where_it_is_said_and_the_way_back_says_so(open_page: Callable[..., Page]) -> None:
+    page = open_page(at="/")
+    page.wait_for_selector("[data-job]")
+    job = job_with(page, "front_battery")
+    page.goto(f"/jobs/{job}/build")
+    page.locator("[data-anew=charge_cable]").get_by_role("checkbox").click()
+    page.locator("h3", has_text="Charge cable").click()
+    page.keyboard.press("r")
+    old = page.locator("[data-old=charge_cable]")
+    expect(old).to_contain_text("25 mm²")
+    back = page.locator("[data-test=way-back]")
+    expect(back).to_contain_text("nothing has to be bought")
+    old.locator("[data-test=fate]").click()
+    page.get_by_role("option", name="Stays in its place").click()
+    where = old.locator("[data-test=where]").get_by_role("textbox")
+    where.fill("along the inner wing")
+    where.press("Tab")
+    expect(back).to_contain_text("Take the caps off Charge cable")
+    page.locator("[data-test=keep-build]").click()
+    expect(page.locator("[data-test=keep-build]")).to_have_text("Kept")
+    page.reload()
+    page.locator("[data-test=pane-steps]").click()
+    expect(page.locator("[data-step='remove:charge_cable']")).to_contain_text("tag it spare: along the inner wing")
+
+
 def test_parts_are_bought_received_used_and_offered_and_the_shelf_says_what_is_left(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/", login="mara")
     page.wait_for_selector("[data-job]")

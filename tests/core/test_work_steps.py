@@ -9,7 +9,9 @@ from mavrik.core.catalogue.prices import usual_prices
 from mavrik.core.circuit import Circuit, ConductorBranch, Termination, TerminationCondition
 from mavrik.core.circuit.additions import add_to
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
+from mavrik.core.fabrication.bench import build_view
 from mavrik.core.fabrication.cards import leads_to_make
+from mavrik.core.fabrication.documents import BuildBook
 from mavrik.core.fabrication.steps import Phase, Step, course, work_steps
 from mavrik.core.isolation.topologies import topology_of
 from mavrik.core.planning.cost import branch_costs, lead_cost
@@ -57,10 +59,12 @@ def test_no_step_comes_before_what_it_needs_and_metal_is_dead_while_hands_are_on
 def test_a_part_that_goes_is_taken_out_and_what_stays_of_the_wiring_is_capped() -> None:
     found = build_layout("competition_car", 12)
     after = topology_of("two_controls").build(found).circuit
-    back = work_steps(after, found, PRICES)
+    back = build_view(after, found, BuildBook(), PRICES).steps
     gone = {b.id for b in after.branches} - {b.id for b in found.branches}
+    leads = {b.id for b in after.branches if isinstance(b, ConductorBranch)}
     taken = [s for s in back if s.phase is Phase.REMOVE and s.branch_id in gone]
-    assert {s.branch_id for s in taken} == gone and all("capped" in s.text for s in taken)
+    assert {s.branch_id for s in taken} == gone and {"cap each" in s.text for s in taken if s.branch_id in leads} == {True}
+    assert all("keep it, tagged" in s.text for s in taken if s.branch_id not in leads)
 
 
 def test_what_is_only_dirty_is_cleaned_in_its_place() -> None:

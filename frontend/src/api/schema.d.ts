@@ -3709,6 +3709,12 @@ export interface components {
              */
             leads: components["schemas"]["LeadSpec"][];
             /**
+             * Old
+             * @description One a part, at most
+             * @default []
+             */
+            old: components["schemas"]["OldPart"][];
+            /**
              * Parts
              * @default []
              */
@@ -3777,6 +3783,7 @@ export interface components {
              * @description Id of the first that is ready; null: all is done
              */
             next_step: string | null;
+            old: components["schemas"]["OldParts"];
             /**
              * Stays
              * @description Leads that could be made anew as they are
@@ -4057,6 +4064,11 @@ export interface components {
              * @description Where a switch may be reached
              */
             control_places: components["schemas"]["LabelledChoice"][];
+            /**
+             * Fates
+             * @description What becomes of a part that is taken out
+             */
+            fates: components["schemas"]["LabelledChoice"][];
             /**
              * Files
              * @description What a job goes out as, by the name in the address
@@ -5704,6 +5716,12 @@ export interface components {
             /** Value */
             value: number;
         };
+        /**
+         * Fate
+         * @description What becomes of a part that the work takes out of use.
+         * @enum {string}
+         */
+        Fate: "capped" | "shelf" | "scrap";
         /**
          * FaultCourse
          * @description A fault from its first moment to its end.
@@ -8234,6 +8252,85 @@ export interface components {
              * @description A piece or a metre
              */
             price: string;
+        };
+        /**
+         * OldPart
+         * @description What somebody has decided of a part that is taken out of use.
+         */
+        OldPart: {
+            fate: components["schemas"]["Fate"];
+            /**
+             * Part Id
+             * @description Short name, unique in the document
+             */
+            part_id: string;
+            /**
+             * Where
+             * @description Where it is tied back, or kept
+             * @default
+             */
+            where: string;
+        };
+        /**
+         * OldPartView
+         * @description A part that the work takes out of use.
+         */
+        OldPartView: {
+            /**
+             * Assumed
+             * @description Nobody has said what becomes of it
+             */
+            assumed: boolean;
+            /**
+             * Back
+             * @description What is done with it should all be as it was again
+             */
+            back: string;
+            /**
+             * Between
+             * @description The points that it joined; empty: a device
+             */
+            between: string;
+            fate: components["schemas"]["Fate"];
+            /**
+             * Fates
+             * @description What may become of it
+             */
+            fates: components["schemas"]["Fate"][];
+            /** Label */
+            label: string;
+            /** Part Id */
+            part_id: string;
+            /**
+             * Was
+             * @description Size, rating or capacity, and for a lead how long
+             */
+            was: string;
+            /** Where */
+            where: string;
+            /**
+             * Words
+             * @description What is done with it
+             */
+            words: string;
+        };
+        /**
+         * OldParts
+         * @description All of them, and the way back.
+         */
+        OldParts: {
+            /**
+             * Back
+             * @description How the work is undone, in order; empty: nothing is taken out or added
+             */
+            back: string[];
+            /** Parts */
+            parts: components["schemas"]["OldPartView"][];
+            /**
+             * Whole
+             * @description Whether all that was there is still there, so that nothing is bought to undo it
+             */
+            whole: boolean;
         };
         /**
          * OnHand

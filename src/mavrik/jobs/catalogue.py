@@ -31,6 +31,7 @@ from mavrik.core.circuit.ring import find_ring
 from mavrik.core.document import Bounds, Document, bounds_of
 from mavrik.core.drawing.loop import LoopLayout, lay_out
 from mavrik.core.fabrication.documents import BuildBook, Contacts
+from mavrik.core.fabrication.old_parts import FATE_WORDS
 from mavrik.core.fabrication.schools import SCHOOL_WORDS
 from mavrik.core.fabrication.stock import BY_LENGTH, CONTACTS, MAY_SAY, PART_WORDS, SAYS, StockItem
 from mavrik.core.fabrication.ways import PASSAGE_WORDS, WHERE_WORDS
@@ -179,6 +180,7 @@ class Catalogue(Document):
     schools: tuple[LabelledChoice, ...] = Field(description="Ways to join a conductor and its lug, and what each asks")
     sleeves: tuple[LabelledChoice, ...] = Field(description="Dual-wall shrink as it is sold")
     surroundings: tuple[LabelledChoice, ...] = Field(description="What a stretch of a lead's way runs through")
+    fates: tuple[LabelledChoice, ...] = Field(description="What becomes of a part that is taken out")
     plug_halves: tuple[LabelledChoice, ...] = Field(description="What a half of a plug has, where its halves differ")
     plug_series: tuple[PlugSeriesChoice, ...] = Field(description="Plugs that can be chosen")
     passages: tuple[LabelledChoice, ...] = Field(description="What holds a bundle where a stretch ends")
@@ -314,6 +316,7 @@ def catalogue() -> Catalogue:
         plug_series=tuple(
             PlugSeriesChoice(name=n, label=s.label, keys=s.keys, gendered=s.gendered) for n, s in plug_table().series.items()
         ),
+        fates=tuple(LabelledChoice(name=n, label=label[0].upper() + label[1:]) for n, label in FATE_WORDS.items()),
         passages=tuple(LabelledChoice(name=n, label=label.capitalize()) for n, label in PASSAGE_WORDS.items()),
         contacts=tuple(LabelledChoice(name=n, label=label) for n, label in CONTACTS.items()),
         task_kinds=tuple(LabelledChoice(name=k, label=label) for k, label in TASK_WORDS.items()),

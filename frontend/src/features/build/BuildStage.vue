@@ -16,6 +16,7 @@ import ProblemNotice from '@/ui/ProblemNotice.vue'
 import BillPane from './BillPane.vue'
 import CutPane from './CutPane.vue'
 import LeadCard from './LeadCard.vue'
+import OldPane from './OldPane.vue'
 import PointsPane from './PointsPane.vue'
 import WaysPane from './WaysPane.vue'
 import QuotationPane from './QuotationPane.vue'
@@ -28,6 +29,7 @@ import {
   shownSize,
   ticked,
   unticked,
+  withOld,
   withPart,
   withPhoto,
   withPlug,
@@ -69,7 +71,7 @@ const {
 const view = computed(() => (reached.value || !shown.value || !book.value ? shown.value : asTicked(shown.value, book.value)))
 const problem = computed(() => (said.value?.status === 0 ? null : said.value))
 const next = computed(() => view.value?.steps.find((s) => s.id === view.value?.next_step) ?? null)
-const pane = ref<'lead' | 'steps' | 'ways' | 'cable' | 'points' | 'parts'>('lead')
+const pane = ref<'lead' | 'steps' | 'ways' | 'cable' | 'points' | 'parts' | 'old'>('lead')
 /** A label brings a lead with it. */
 const route = useRoute()
 const chosen = ref<string | null>(null)
@@ -173,6 +175,7 @@ useKeys([
   { key: 's', label: 'all steps', run: () => (pane.value = 'steps') },
   { key: 'c', label: 'cable to cut', run: () => (pane.value = 'cable') },
   { key: 't', label: 'points and studs', run: () => (pane.value = 'points') },
+  { key: 'r', label: 'what is taken out', run: () => (pane.value = 'old') },
   { key: 'p', label: 'parts and prices', run: () => (pane.value = 'parts') },
 ])
 </script>
@@ -249,6 +252,7 @@ useKeys([
           <v-btn value="cable" data-test="pane-cable">Cable</v-btn>
           <v-btn value="points" data-test="pane-points">Points</v-btn>
           <v-btn value="parts" data-test="pane-parts">Parts</v-btn>
+          <v-btn value="old" data-test="pane-old">Old {{ view.old.parts.length || '' }}</v-btn>
         </v-btn-toggle>
         <template v-if="pane === 'lead'">
           <nav v-if="view.cards.length > 1" class="leads" aria-label="Leads to make">
@@ -369,6 +373,7 @@ useKeys([
             @thread="(node, mm) => book && (book = withThread(book, node, mm))"
           />
         </template>
+        <OldPane v-else-if="pane === 'old'" :old="view.old" :disabled="!bench.mayWrite" @old="book = book && withOld(book, $event)" />
         <template v-else>
           <v-progress-linear v-if="!bill" indeterminate aria-label="Looking through the stock" />
           <BillPane

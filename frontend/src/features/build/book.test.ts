@@ -21,7 +21,7 @@ import {
   withoutWay,
 } from './book'
 
-const empty: BuildBook = { leads: [], anew: [], ticks: [], parts: [], photos: [], threads: [], ways: [], plugs: [] }
+const empty: BuildBook = { leads: [], anew: [], ticks: [], parts: [], photos: [], threads: [], ways: [], plugs: [], old: [] }
 
 describe('the book of the bench', () => {
   it('has a step ticked once, however often it is tapped', () => {

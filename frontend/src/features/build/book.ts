@@ -30,6 +30,7 @@ export function asTicked(view: BuildView, book: BuildBook): BuildView {
   const left = steps.filter((s) => !s.done)
   return {
     ...view,
+    headline: left.length ? `${left.length} of ${steps.length} steps to do` : 'All of it is done',
     steps,
     next_step: left.find((s) => s.ready)?.id ?? null,
     done: done.size,
@@ -76,6 +77,11 @@ export function withPlug(book: BuildBook, pole: string, what: Partial<Plug>): Bu
 export function withThread(book: BuildBook, node: string, mm: number | null): BuildBook {
   const others = (book.threads ?? []).filter((t) => t.node_id !== node)
   return { ...book, threads: mm === null ? others : [...others, { node_id: node, thread_mm: mm }] }
+}
+
+export type Old = NonNullable<BuildBook['old']>[number]
+export function withOld(book: BuildBook, part: Old): BuildBook {
+  return { ...book, old: [...(book.old ?? []).filter((p) => p.part_id !== part.part_id), part] }
 }
 
 export type Way = NonNullable<BuildBook['ways']>[number]

@@ -15,6 +15,7 @@ from mavrik.core.fabrication.bill import Bill, Booked, OnHand, bill_of
 from mavrik.core.fabrication.cards import LeadCard, lead_cards, leads_to_make
 from mavrik.core.fabrication.documents import BuildBook, check_book
 from mavrik.core.fabrication.needs import needs_of
+from mavrik.core.fabrication.old_parts import OldParts, old_parts, removal_words
 from mavrik.core.fabrication.plugs import plug_views
 from mavrik.core.fabrication.steps import Phase, Step, course, work_steps
 from mavrik.core.fabrication.stock import StockList
@@ -79,6 +80,7 @@ class BuildView(Document):
     minutes: float = Field(description="All of it, one person")
     minutes_left: float
     ways: tuple[WayView, ...] = Field(description="That leads share")
+    old: OldParts
     stays: tuple[MayBeMade, ...] = Field(description="Leads that could be made anew as they are")
     too_early: tuple[str, ...] = Field(description="Ids of steps that are ticked before what they need, and do not count as done")
 
@@ -142,7 +144,7 @@ def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceL
     made = {b.id for b in leads_to_make(found, planned, book.anew)}
     left = sum(s.minutes for s in shown if not s.done)
     return BuildView(
-        headline=_headline(cards, shown), cards=cards, cables=_cables(cards), steps=tuple(shown), ways=way_views(planned, book),
+        headline=_headline(cards, shown), cards=cards, cables=_cables(cards), steps=tuple(shown), ways=way_views(planned, book), old=old_parts(found, planned, book),
         next_step=next((s.id for s in shown if s.ready), None), done=len(done),
         minutes=course(steps).minutes if steps else 0.0, minutes_left=left,
         too_early=tuple(s.id for s in steps if s.id in ticks and s.id not in done),
@@ -159,7 +161,9 @@ def _work(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceList) 
     if problems := check_book(book):
         raise BuildProblemError(problems)
     cards = lead_cards(found, planned, book)
-    steps = work_steps(found, planned, prices, book.anew, cards, way_views(planned, book))
+    steps = work_steps(
+        found, planned, prices, book.anew, cards, way_views(planned, book), removal_words(old_parts(found, planned, book))
+    )
     if not cards and not {s.phase for s in steps} - {Phase.SAFE, Phase.OFF, Phase.ON, Phase.TEST}:
         # Nothing is made, taken out or fitted: nobody takes a battery off for that.
         return cards, ()

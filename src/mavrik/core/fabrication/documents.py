@@ -149,6 +149,22 @@ class PlugSpec(Document):
     to_half: Contacts | None = None
 
 
+class Fate(StrEnum):
+    """What becomes of a part that the work takes out of use."""
+
+    CAPPED = "capped"
+    SHELF = "shelf"
+    SCRAP = "scrap"
+
+
+class OldPart(Document):
+    """What somebody has decided of a part that is taken out of use."""
+
+    part_id: Identifier
+    fate: Fate
+    where: Annotated[str, Field(max_length=80, description="Where it is tied back, or kept")] = ""
+
+
 class StudThread(Document):
     """How long the thread of a point's stud is."""
 
@@ -173,6 +189,7 @@ class BuildBook(Document):
     parts: Annotated[tuple[PartChoice, ...], Field(max_length=MOST_CHOICES)] = ()
     photos: Annotated[tuple[StepPhoto, ...], Field(max_length=MOST_STEPS, description="One a step, at most")] = ()
     plugs: Annotated[tuple[PlugSpec, ...], Field(max_length=MAX_BRANCHES)] = ()
+    old: Annotated[tuple[OldPart, ...], Field(max_length=MAX_BRANCHES, description="One a part, at most")] = ()
     threads: Annotated[tuple[StudThread, ...], Field(max_length=MAX_BRANCHES, description="Of studs; one a point, at most")] = ()
 
 
@@ -193,6 +210,11 @@ def check_book(book: BuildBook) -> list[Problem]:
     found += [
         Problem("build", "photos", f"Step '{i}' has two photos: one is kept.")
         for i in sorted({i for i in shown if shown.count(i) > 1})
+    ]
+    old = [p.part_id for p in book.old]
+    found += [
+        Problem(i, "fate", "Two things are to become of this part: one is kept.")
+        for i in sorted({i for i in old if old.count(i) > 1})
     ]
     threads = [t.node_id for t in book.threads]
     found += [

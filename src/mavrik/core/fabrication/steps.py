@@ -71,12 +71,13 @@ def weighs_kg(battery: Battery) -> float:
 
 def work_steps(
     found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str] = (), cards: Sequence[LeadCard] = (),
-    ways: Sequence[WayView] = (),
+    ways: Sequence[WayView] = (), removals: Mapping[str, str] | None = None,
 ) -> tuple[Step, ...]:  # fmt: skip
     """Every step from the vehicle as found to the plan, none before what it needs.
 
     found, planned: before and after, the same parts under the same ids; prices: the workshop's hours; anew: ids of leads that are made
-    though they stay as they are; cards: of the leads, for what their studs are drawn to, `lead_cards`; ways: that they are laid along, `way_views`
+    though they stay as they are; cards: of the leads, for what their studs are drawn to, `lead_cards`; ways: that they are laid along, `way_views`;
+    removals: what becomes of what is taken out, by its id, `removal_words`
     Leads are made on the bench first. Then everything is made safe, every negative comes off before any positive; old parts out, new ones
     in; positives on, and negatives last; then the tests.
     Source: common practice of the trade.
@@ -90,12 +91,12 @@ def work_steps(
      'on:battery:positive', 'on:battery:negative', 'test']
     """
     along = {x.branch_id: laid_words(way) for way in ways for x in way.leads}
-    return tuple(_steps(found, planned, prices, anew, {c.branch_id: c for c in cards}, along))
+    return tuple(_steps(found, planned, prices, anew, {c.branch_id: c for c in cards}, along, removals or {}))
 
 
 def _steps(
     found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str], cards: Mapping[str, LeadCard],
-    along: Mapping[str, str],
+    along: Mapping[str, str], removals: Mapping[str, str],
 ) -> Iterator[Step]:  # fmt: skip
     before, after = {b.id: b for b in found.branches}, {b.id: b for b in planned.branches}
     made = leads_to_make(found, planned, anew)
@@ -121,7 +122,7 @@ def _steps(
     cleaned = {i for i in hours_of if i in before and is_same_part(before[i], after[i])} - {lead.id for lead in made}
     gone = [b for b in found.branches if b.id not in after]
     for part in (*gone, *(before[i] for i in before if i in hours_of and i not in cleaned)):
-        text = f"Take {part.label} out" + (": stock wiring that stays is capped and tied back." if part in gone else ".")
+        text = removals.get(part.id, f"Take {part.label} out.")
         yield Step(id=f"remove:{part.id}", phase=Phase.REMOVE, text=text, minutes=REMOVE_MIN, needs=dead, branch_id=part.id)
     fitted = []
     for part in (b for b in planned.branches if b.id in hours_of):
