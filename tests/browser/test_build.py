@@ -124,6 +124,31 @@ def test_what_is_taken_out_is_kept_where_it_is_said_and_the_way_back_says_so(ope
     expect(page.locator("[data-step='remove:charge_cable']")).to_contain_text("tag it spare: along the inner wing")
 
 
+def test_old_cable_is_read_and_a_sample_is_pulled_before_the_first_lead(open_page: Callable[..., Page]) -> None:
+    page = open_page(at="/")
+    page.wait_for_selector("[data-job]")
+    job = job_with(page, "front_battery")
+    page.goto(f"/jobs/{job}/build")
+    page.locator("[data-anew=charge_cable]").get_by_role("checkbox").click()
+    card = page.locator("[data-card=charge_cable]")
+    card.locator("[data-test=reclaimed] summary").click()
+    # 25 mm2 has 0.78 mohm a metre at most (IEC 60228): two metres at 50 A lose 78 mV, this one loses twice as much.
+    for field, value in (("length_mm", "2000"), ("current_a", "50"), ("drop_mv", "156")):
+        card.locator(f"[data-test=old-{field}]").get_by_role("textbox").fill(value)
+        page.keyboard.press("Tab")
+    expect(card.locator("[data-test=lead-problem]")).to_contain_text("Not to be used as 25 mm²")
+    card.locator("[data-test=old-drop_mv]").get_by_role("textbox").fill("74")
+    page.keyboard.press("Tab")
+    expect(card.locator("[data-test=reclaimed-says]")).to_contain_text("As good as new 25 mm²")
+    page.locator("h3", has_text="Charge cable").click()
+    page.keyboard.press("s")
+    page.locator("[data-test=samples]").get_by_role("checkbox").click()
+    expect(page.locator("[data-test=next-step]")).to_contain_text("Sample: crimp a 25 mm² lug for M8")
+    expect(page.locator("[data-step='make:charge_cable']")).to_contain_text("after: Sample")
+    page.locator("[data-test=keep-build]").click()
+    expect(page.locator("[data-test=keep-build]")).to_have_text("Kept")
+
+
 def test_parts_are_bought_received_used_and_offered_and_the_shelf_says_what_is_left(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/", login="mara")
     page.wait_for_selector("[data-job]")

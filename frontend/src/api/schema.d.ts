@@ -3731,6 +3731,12 @@ export interface components {
              */
             plugs: components["schemas"]["PlugSpec"][];
             /**
+             * Samples
+             * @description Whether one of each crimp is made and pulled before the first lead
+             * @default false
+             */
+            samples: boolean;
+            /**
              * Threads
              * @description Of studs; one a point, at most
              * @default []
@@ -7599,6 +7605,12 @@ export interface components {
              */
             pull_out_n: number | null;
             /**
+             * Reclaimed
+             * @description What was read of the cable that it is cut from; empty: it comes from a reel
+             * @default
+             */
+            reclaimed: string;
+            /**
              * Runs
              * @description Equal ones
              */
@@ -7657,6 +7669,11 @@ export interface components {
              * @default 0
              */
             from_tail_mm: number;
+            /**
+             * @description Of a cable that comes from elsewhere; null: it is cut from a reel
+             * @default null
+             */
+            reclaimed: components["schemas"]["Reclaimed"] | null;
             /**
              * Route Mm
              * @description A string laid along its way [mm]; null: the length it is drawn with
@@ -10164,6 +10181,33 @@ export interface components {
              * @description Pieces; millimetres, of a cable as one length
              */
             quantity: number;
+        };
+        /**
+         * Reclaimed
+         * @description What was read of a cable that comes from elsewhere.
+         */
+        Reclaimed: {
+            /**
+             * Cable C
+             * @description How warm it is
+             * @default 20
+             */
+            cable_c: number;
+            /**
+             * Current A
+             * @description Through it
+             */
+            current_a: number;
+            /**
+             * Drop Mv
+             * @description Between the probes
+             */
+            drop_mv: number;
+            /**
+             * Length Mm
+             * @description Between the probes
+             */
+            length_mm: number;
         };
         /**
          * RefusedFile

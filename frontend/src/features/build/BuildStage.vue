@@ -195,7 +195,7 @@ useKeys([
         </p>
         <div v-if="next" class="next" data-test="next-step">
           <span class="quiet">Next</span>
-          <p class="doing">{{ next.text }}</p>
+          <p class="doing">{{ shownSize(next.text) }}</p>
           <p v-if="next.people > 1 || next.tools.length > 0" class="quiet" data-test="step-tools">
             <b v-if="next.people > 1">{{ next.people }} people. </b>{{ shownSize(next.tools.join(', ')) }}
           </p>
@@ -341,15 +341,26 @@ useKeys([
             >Leave {{ card.label }} as it is</v-btn
           >
         </template>
-        <StepList
-          v-else-if="pane === 'steps'"
-          :steps="view.steps"
-          :disabled="!bench.mayWrite"
-          :job-id="bench.jobId"
-          @tick="tick"
-          @untick="untick"
-          @photo="(id, key) => book && (book = withPhoto(book, id, key))"
-        />
+        <template v-else-if="pane === 'steps'">
+          <v-checkbox
+            v-if="view.cards.length > 0"
+            :model-value="book.samples ?? false"
+            label="Pull a sample of each crimp before the first lead"
+            :disabled="!bench.mayWrite"
+            density="compact"
+            hide-details
+            data-test="samples"
+            @update:model-value="book = { ...book, samples: !!$event }"
+          />
+          <StepList
+            :steps="view.steps"
+            :disabled="!bench.mayWrite"
+            :job-id="bench.jobId"
+            @tick="tick"
+            @untick="untick"
+            @photo="(id, key) => book && (book = withPhoto(book, id, key))"
+          />
+        </template>
         <WaysPane
           v-else-if="pane === 'ways'"
           :book="book"

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** One lead as it is made: what to cut, strip and press large enough to be read at the bench, and what was measured of it. */
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { BuildBook, BuildView } from '@/api/types'
 import { useCatalogue } from '@/composables/catalogue'
 import { howLong, useStepClock } from '@/composables/stepClock'
@@ -34,6 +34,20 @@ function lugOf(end: BuildView['cards'][number]['ends'][number]): string {
   if (end.tube) return `lug of ${end.tube}, ${end.stud}`
   if (end.contact) return end.contact.replace('mm2', 'mm²')
   return end.lug ? `${end.lug.replace('mm2', 'mm²')} lug, ${end.stud}` : 'post clamp'
+}
+/** What was read of an old cable: it counts once all of it is there. */
+type OldCable = NonNullable<Spec['reclaimed']>
+const NO_CABLE: Record<keyof OldCable, number | null> = { length_mm: null, current_a: null, drop_mv: null, cable_c: 20 }
+const OLD_CABLE: readonly { field: keyof OldCable; label: string; unit: string }[] = [
+  { field: 'length_mm', label: 'Between the probes', unit: 'mm' },
+  { field: 'current_a', label: 'Through it', unit: 'A' },
+  { field: 'drop_mv', label: 'It loses', unit: 'mV' },
+  { field: 'cable_c', label: 'How warm it is', unit: '°C' },
+]
+const old = ref({ ...NO_CABLE, ...props.spec?.reclaimed })
+function read(field: keyof OldCable, value: number | null): void {
+  old.value = { ...old.value, [field]: value }
+  if (Object.values(old.value).every((v) => v !== null)) emit('change', { reclaimed: old.value as OldCable })
 }
 const ends = computed(() => [
   { field: 'from_end' as const, card: props.card.ends[0], spec: props.spec?.from_end ?? null },
@@ -179,6 +193,35 @@ const ends = computed(() => [
         @update:model-value="emit('change', { cable_mm: $event })"
       />
     </div>
+    <details class="mt-2" :open="spec?.reclaimed !== null && spec?.reclaimed !== undefined" data-test="reclaimed">
+      <summary>Of cable that comes from elsewhere</summary>
+      <p class="quiet ma-0">
+        Send a known current through a length of it and read the millivolts between two points of its strands, inside the clamps that feed
+        it.
+      </p>
+      <div class="measured">
+        <NumberField
+          v-for="f in OLD_CABLE"
+          :key="f.field"
+          :model-value="old[f.field]"
+          :of="`Reclaimed.${f.field}`"
+          :label="f.label"
+          :unit="f.unit"
+          :measure="f.field === 'cable_c' ? 'temperature' : undefined"
+          :data-test="`old-${f.field}`"
+          @update:model-value="read(f.field, $event)"
+        />
+      </div>
+      <p v-if="card.reclaimed && !card.problem" class="ma-0" data-test="reclaimed-says">✓ {{ card.reclaimed }}</p>
+      <v-btn
+        v-if="spec?.reclaimed"
+        variant="text"
+        :disabled="disabled"
+        data-test="from-reel"
+        @click="((old = { ...NO_CABLE }), emit('change', { reclaimed: null }))"
+        >Cut it from a reel again</v-btn
+      >
+    </details>
     <ul v-if="card.assumed.length > 0" class="quiet" data-test="assumed">
       <li v-for="a in card.assumed" :key="a">{{ a }}</li>
     </ul>

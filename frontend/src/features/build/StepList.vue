@@ -38,11 +38,11 @@ const emit = defineEmits<{ tick: [id: string]; untick: [id: string]; photo: [id:
         {{ s.done ? '✓' : '' }}
       </button>
       <div>
-        <p class="ma-0">{{ s.text }}</p>
+        <p class="ma-0">{{ shownSize(s.text) }}</p>
         <p class="quiet ma-0">
           <template v-if="s.done">{{ s.by ? `${s.by}${s.at ? `, ${moment(s.at)}` : ''}` : 'not kept yet' }}</template>
           <template v-else-if="s.waits_for.length > 0"
-            >after: {{ plain(s.waits_for[0])
+            >after: {{ shownSize(plain(s.waits_for[0]))
             }}<template v-if="s.waits_for.length > 1"> and {{ s.waits_for.length - 1 }} more</template></template
           >
           <template v-else

@@ -21,7 +21,18 @@ import {
   withoutWay,
 } from './book'
 
-const empty: BuildBook = { leads: [], anew: [], ticks: [], parts: [], photos: [], threads: [], ways: [], plugs: [], old: [] }
+const empty: BuildBook = {
+  leads: [],
+  anew: [],
+  ticks: [],
+  parts: [],
+  photos: [],
+  threads: [],
+  ways: [],
+  plugs: [],
+  old: [],
+  samples: false,
+}
 
 describe('the book of the bench', () => {
   it('has a step ticked once, however often it is tapped', () => {

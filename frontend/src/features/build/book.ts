@@ -57,6 +57,7 @@ const BLANK: Omit<Spec, 'branch_id'> = {
   to_tail_mm: 0,
   slack: 0.03,
   cable_mm: null,
+  reclaimed: null,
   from_end: END,
   to_end: END,
 }

@@ -17,6 +17,7 @@ from mavrik.core.fabrication.documents import BuildBook, check_book
 from mavrik.core.fabrication.needs import needs_of
 from mavrik.core.fabrication.old_parts import OldParts, old_parts, removal_words
 from mavrik.core.fabrication.plugs import plug_views
+from mavrik.core.fabrication.samples import samples_of
 from mavrik.core.fabrication.steps import Phase, Step, course, work_steps
 from mavrik.core.fabrication.stock import StockList
 from mavrik.core.fabrication.ways import WayView, way_views
@@ -161,9 +162,8 @@ def _work(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceList) 
     if problems := check_book(book):
         raise BuildProblemError(problems)
     cards = lead_cards(found, planned, book)
-    steps = work_steps(
-        found, planned, prices, book.anew, cards, way_views(planned, book), removal_words(old_parts(found, planned, book))
-    )
+    removals, samples = removal_words(old_parts(found, planned, book)), samples_of(cards) if book.samples else ()
+    steps = work_steps(found, planned, prices, book.anew, cards, way_views(planned, book), removals, samples)
     if not cards and not {s.phase for s in steps} - {Phase.SAFE, Phase.OFF, Phase.ON, Phase.TEST}:
         # Nothing is made, taken out or fitted: nobody takes a battery off for that.
         return cards, ()
@@ -197,14 +197,15 @@ def build_bill(found: Circuit, planned: Circuit, book: BuildBook, shop: Shop, bo
     """
     cards, steps = _work(found, planned, book, shop.prices)
     minutes = course(steps).minutes if steps else 0.0
-    needs = needs_of(found, planned, cards, shop.prices, way_views(planned, book), plug_views(planned, book)) if steps else ()
-    return bill_of(needs, minutes, book, shop.prices, shop.stock, shop.units, shop.on_hand, booked)
+    samples = samples_of(cards) if book.samples else ()
+    needs = needs_of(found, planned, cards, shop.prices, way_views(planned, book), plug_views(planned, book), samples)
+    return bill_of(needs if steps else (), minutes, book, shop.prices, shop.stock, shop.units, shop.on_hand, booked)
 
 
 def _cables(cards: Sequence[LeadCard]) -> tuple[Cable, ...]:
     of: dict[str, list[Cut]] = {}
     for c in cards:
-        if c.cut_mm is not None:
+        if c.cut_mm is not None and not c.reclaimed:
             of.setdefault(c.size, []).append(Cut(branch_id=c.branch_id, label=c.label, runs=c.runs, cut_mm=c.cut_mm))
     return tuple(
         Cable(size=size, total_mm=sum(x.cut_mm * x.runs for x in cuts), cuts=tuple(sorted(cuts, key=lambda x: -x.cut_mm)))

@@ -16,12 +16,14 @@ from mavrik.core.fabrication.bolted import torque_nm
 from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec, Way
 from mavrik.core.fabrication.lengths import cut_for, lug_reach_mm
 from mavrik.core.fabrication.plugged import is_plugged
+from mavrik.core.fabrication.reclaimed import reclaimed_verdict
 from mavrik.core.fabrication.schools import SCHOOL_WORDS, SETS_S, SOLDER_WIRE_MM, Action, School, joining, school_of
 from mavrik.core.fabrication.shrink import ORDER, sleeve_for
 from mavrik.core.fabrication.solder import solder_mm3, wire_mm
 from mavrik.core.fabrication.stranded import usual_over_mm
 from mavrik.core.fabrication.tube_lug import tube_lug, tube_mm
 from mavrik.core.fabrication.ways import route_mm
+from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.planning.cost import is_same_part
 
 USUAL_STUD = {
@@ -95,6 +97,7 @@ class LeadCard(Document):
     in_order: tuple[str, ...] = Field(description="How it is made, step by step")
     waits: tuple[Wait, ...] = ()
     assumed: tuple[str, ...] = Field(description="What nobody has measured, and was taken to be so")
+    reclaimed: str = Field("", description="What was read of the cable that it is cut from; empty: it comes from a reel")
     problem: str = Field("", description="Why it cannot be made as it is asked; empty: it can")
 
 
@@ -145,10 +148,13 @@ def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec, ways: Sequenc
     if over is None:
         over = usual_over_mm(size, lead.stranding)
         assumed.append(f"{over:.1f} mm over its insulation: measure it before you buy the sleeve.")
+    old = reclaimed_verdict(spec.reclaimed, size, lead.material, lead.stranding) if spec.reclaimed else None
     bare = LeadCard(
         branch_id=lead.id, label=lead.label, size=size.label, area_mm2=size.area_mm2, runs=lead.parallel, finished_mm=None,
-        over_mm=over, tolerance_mm=None, cut_mm=None, ends=(), pull_out_n=None, most_drop_mv=None, in_order=(), assumed=(),
+        over_mm=over, tolerance_mm=None, reclaimed=old.words if old else "", cut_mm=None, ends=(), pull_out_n=None, most_drop_mv=None, in_order=(), assumed=(),
     )  # fmt: skip
+    if old and old.verdict is not Verdict.PASS:
+        return bare.model_copy(update={"problem": old.words})
     sizes = [s for s in map(parse_size, lug_table().barrels) if s.system is size.system]
     own = size if size in sizes else smallest_barrel([(size, lead.stranding)], sizes)
     if own is None:
@@ -170,7 +176,7 @@ def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec, ways: Sequenc
         holds = pull_out_n(size)
     except ValueError:
         holds = None
-    actions = _actions(lead, ends, made_of.cut_mm)
+    actions = _actions(lead, ends, made_of.cut_mm, reclaimed=old is not None)
     one = lead.model_copy(update={"parallel": 1, "length_m": made_of.finished_mm / 1000})
     return bare.model_copy(
         update={
@@ -240,7 +246,7 @@ def _of_tube(
     return barrel, inside, tube_mm(depth_mm, stud(name), outer), (outer, wall)
 
 
-def _actions(lead: ConductorBranch, ends: list[EndCard], cut_mm: float) -> list[Action]:
+def _actions(lead: ConductorBranch, ends: list[EndCard], cut_mm: float, reclaimed: bool) -> list[Action]:
     """How a lead is made; the second sleeve is on before the second end is joined."""
     first, second = ends
 
@@ -254,7 +260,7 @@ def _actions(lead: ConductorBranch, ends: list[EndCard], cut_mm: float) -> list[
 
     runs = f" {lead.parallel} times" if lead.parallel > 1 else ""
     return [
-        Action(f"Cut {cut_mm:.0f} mm of {lead.conductor.label}{runs}, square."),
+        Action(f"Cut {cut_mm:.0f} mm of {'the reclaimed ' if reclaimed else ''}{lead.conductor.label}{runs}, square."),
         Action(f"Strip {first.strip_mm:.1f} mm at the end for {first.at}; nick no strand."),
         Action(f"Slip on {first.sleeve_mm:.0f} mm of sleeve {first.sleeve}."),
         *joined(first),

@@ -80,6 +80,15 @@ class EndSpec(Document):
     tube_wall_mm: Annotated[float, Field(ge=0.1, le=20)] | None = None
 
 
+class Reclaimed(Document):
+    """What was read of a cable that comes from elsewhere."""
+
+    length_mm: Annotated[float, Field(ge=200, le=LONGEST_MM, description="Between the probes")]
+    current_a: Annotated[float, Field(ge=1, le=1000, description="Through it")]
+    drop_mv: Annotated[float, Field(ge=0.1, le=5000, description="Between the probes")]
+    cable_c: Annotated[float, Field(ge=-40, le=120, description="How warm it is")] = 20.0
+
+
 class LeadSpec(Document):
     """A lead as it is to be made."""
 
@@ -94,6 +103,7 @@ class LeadSpec(Document):
     cable_mm: Annotated[float, Field(ge=1, le=60)] | None = Field(
         None, description="Over its insulation [mm]; null: not measured"
     )
+    reclaimed: Reclaimed | None = Field(None, description="Of a cable that comes from elsewhere; null: it is cut from a reel")
     from_end: EndSpec = EndSpec()
     to_end: EndSpec = EndSpec()
 
@@ -185,6 +195,7 @@ class BuildBook(Document):
         tuple[Identifier, ...],
         Field(max_length=MAX_BRANCHES, description="Leads that are made anew though the plan leaves them as they are"),
     ] = ()
+    samples: Annotated[bool, Field(description="Whether one of each crimp is made and pulled before the first lead")] = False
     ticks: Annotated[tuple[Tick, ...], Field(max_length=MOST_STEPS)] = ()
     parts: Annotated[tuple[PartChoice, ...], Field(max_length=MOST_CHOICES)] = ()
     photos: Annotated[tuple[StepPhoto, ...], Field(max_length=MOST_STEPS, description="One a step, at most")] = ()

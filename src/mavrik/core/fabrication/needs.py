@@ -13,6 +13,7 @@ from mavrik.core.document import Document
 from mavrik.core.fabrication.cards import LeadCard
 from mavrik.core.fabrication.documents import Passage
 from mavrik.core.fabrication.plugs import PlugView, both_halves
+from mavrik.core.fabrication.samples import Sample
 from mavrik.core.fabrication.stock import CONTACTS, PartKind, PartSpec
 from mavrik.core.fabrication.ways import WayView
 from mavrik.core.operating.devices import battery_units
@@ -64,12 +65,12 @@ class Need(Document):
 
 def needs_of(
     found: Circuit, planned: Circuit, cards: Sequence[LeadCard], prices: PriceList, ways: Sequence[WayView] = (),
-    plugs: Sequence[PlugView] = (),
+    plugs: Sequence[PlugView] = (), samples: Sequence[Sample] = (),
 ) -> tuple[Need, ...]:  # fmt: skip
     """The parts of a plan, alike ones together, in the order in which they are first used.
 
     found, planned: before and after, the same parts under the same ids; cards: of the leads that are made, `lead_cards`; prices: what a
-    part costs that no list names; ways: that leads are laid along, `way_views`; plugs: of the plan, `plug_views`
+    part costs that no list names; ways: that leads are laid along, `way_views`; plugs: of the plan, `plug_views`; samples: that are pulled first, `samples_of`
     A lead that cannot be made as it is asked asks for nothing.
     Source: the steps of `work_steps` that use them.
 
@@ -85,6 +86,7 @@ def needs_of(
     together: dict[str, Need] = {}
     for need in (
         *_of_leads(cards, prices),
+        *_of_samples(samples, cards, prices),
         *_of_ways(ways, cards),
         *_of_parts(found, planned, prices),
         *_of_plugs(found, planned, prices, plugs),
@@ -111,10 +113,11 @@ def _of_leads(cards: Sequence[LeadCard], prices: PriceList) -> Iterator[Need]:
             continue
         step = f"make:{card.branch_id}"
         cable = PartSpec(kind=PartKind.CABLE, size=card.size)
-        yield Need(
-            id=f"cable:{card.size}", text=f"Cable {card.size}", spec=cable, about=cable_price_per_m(card.area_mm2, prices),
-            uses=(Use(step=step, lengths_mm=(card.cut_mm,) * card.runs),),
-        )  # fmt: skip
+        if not card.reclaimed:
+            yield Need(
+                id=f"cable:{card.size}", text=f"Cable {card.size}", spec=cable, about=cable_price_per_m(card.area_mm2, prices),
+                uses=(Use(step=step, lengths_mm=(card.cut_mm,) * card.runs),),
+            )  # fmt: skip
         for end in card.ends:
             pieces = (Use(step=step, pieces=card.runs),)
             if end.tube_spec and end.tube_mm is not None:
@@ -143,6 +146,17 @@ def _of_leads(cards: Sequence[LeadCard], prices: PriceList) -> Iterator[Need]:
             yield Need(
                 id=f"sleeve:{end.sleeve}", text=f"Shrink {end.sleeve}", spec=PartSpec(kind=PartKind.SLEEVE, sleeve=end.sleeve),
                 uses=(Use(step=step, lengths_mm=(end.sleeve_mm,) * card.runs),), about=0.0,
+            )  # fmt: skip
+
+
+def _of_samples(samples: Sequence[Sample], cards: Sequence[LeadCard], prices: PriceList) -> Iterator[Need]:
+    """A lug each; the short end that it goes onto lies under every bench."""
+    area = {c.size: c.area_mm2 for c in cards}
+    for s in samples:
+        if s.lug:
+            yield Need(
+                id=f"lug:{s.lug}:{s.stud}", text=f"Lug {s.lug}, {s.stud}", spec=PartSpec(kind=PartKind.LUG, size=s.lug, stud=s.stud),
+                uses=(Use(step=s.step, pieces=1),), about=lug_price(area[s.size], prices),
             )  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.circuit import Battery, Circuit, ConductorBranch
 from mavrik.core.document import Document
 from mavrik.core.fabrication.cards import LeadCard, leads_to_make
+from mavrik.core.fabrication.samples import SAMPLE_MIN, Sample
 from mavrik.core.fabrication.schools import School
 from mavrik.core.fabrication.ways import WayView, laid_words
 from mavrik.core.planning.cost import branch_costs, is_same_part, lead_cost, same_unit
@@ -72,12 +73,14 @@ def weighs_kg(battery: Battery) -> float:
 def work_steps(
     found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str] = (), cards: Sequence[LeadCard] = (),
     ways: Sequence[WayView] = (), removals: Mapping[str, str] | None = None,
+    samples: Sequence[Sample] = (),
 ) -> tuple[Step, ...]:  # fmt: skip
     """Every step from the vehicle as found to the plan, none before what it needs.
 
     found, planned: before and after, the same parts under the same ids; prices: the workshop's hours; anew: ids of leads that are made
     though they stay as they are; cards: of the leads, for what their studs are drawn to, `lead_cards`; ways: that they are laid along, `way_views`;
-    removals: what becomes of what is taken out, by its id, `removal_words`
+    removals: what becomes of what is taken out, by its id, `removal_words`; samples: that are
+    pulled before the leads that have them, `samples_of`
     Leads are made on the bench first. Then everything is made safe, every negative comes off before any positive; old parts out, new ones
     in; positives on, and negatives last; then the tests.
     Source: common practice of the trade.
@@ -91,20 +94,25 @@ def work_steps(
      'on:battery:positive', 'on:battery:negative', 'test']
     """
     along = {x.branch_id: laid_words(way) for way in ways for x in way.leads}
-    return tuple(_steps(found, planned, prices, anew, {c.branch_id: c for c in cards}, along, removals or {}))
+    return tuple(_steps(found, planned, prices, anew, {c.branch_id: c for c in cards}, along, removals or {}, samples))
 
 
 def _steps(
     found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str], cards: Mapping[str, LeadCard],
     along: Mapping[str, str], removals: Mapping[str, str],
+    samples: Sequence[Sample],
 ) -> Iterator[Step]:  # fmt: skip
     before, after = {b.id: b for b in found.branches}, {b.id: b for b in planned.branches}
     made = leads_to_make(found, planned, anew)
+    for s in samples:
+        yield Step(
+            id=s.step, phase=Phase.MAKE, text=s.words, minutes=SAMPLE_MIN, needs=(), tools=("press", "spring balance", "saw")
+        )
     for lead in made:
         hours = lead_cost(lead, prices).hours * (1 - LAY_SHARE)
         yield Step(
-            id=f"make:{lead.id}", phase=Phase.MAKE, text=f"Make {lead.label}.", minutes=60 * hours, needs=(), branch_id=lead.id,
-            tools=_bench_tools(cards.get(lead.id)),
+            id=f"make:{lead.id}", phase=Phase.MAKE, text=f"Make {lead.label}.", minutes=60 * hours, branch_id=lead.id,
+            needs=tuple(s.step for s in samples if lead.id in s.leads), tools=_bench_tools(cards.get(lead.id)),
         )  # fmt: skip
     yield Step(
         id="safe", phase=Phase.SAFE, minutes=LOOK_MIN, needs=(),
