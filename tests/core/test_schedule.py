@@ -174,7 +174,7 @@ def test_a_large_layout_puts_nobody_in_two_places(seed: int) -> None:
         )
         for k in range(1, 16)
     ]  # fmt: skip
-    done = lay_out(tasks_of(jobs), (), means, working_hours(means, MONDAY.date(), 60), MONDAY, search_s=1.0)
+    done = lay_out(tasks_of(jobs), (), means, working_hours(means, MONDAY.date(), 60), MONDAY, search_s=0.5)
     known = {(j.job_id, p.kind): (j, p) for j in jobs for p in j.pieces}
     assert {p.key for p in done.placed} == set(known)
     bays, people, press = set(), set(), set()
@@ -310,6 +310,68 @@ def test_who_is_away_is_said_and_left_out_of_a_layout() -> None:
     then = propose(stood, scene)
     assert then.schedule.placed[0].people == ("p2",)
     assert then.moved[0].text == "26-0001 Vehicle 1, work on the vehicle: by Person 2."
+
+
+MORNINGS = tuple(Shift(weekday=d, begins="08:00", ends="12:00") for d in range(5))
+
+
+def test_hours_of_ones_own_are_kept_to_and_work_outside_them_is_said() -> None:
+    means = shop(1, 2)
+    half = means.people[0].model_copy(update={"shifts": MORNINGS})
+    means = means.model_copy(update={"people": (half, means.people[1])})
+    afternoon = MONDAY.replace(hour=14)
+    scene = Scene((job(1, Piece(FIT, 60)),), means, MONDAY)
+    stood = Schedule(placed=(put(1, FIT, afternoon),))
+    assert [c.text for c in schedule_view(stood, scene).conflicts] == [
+        "Person 1 does not work on Mon 30 Nov 14:00: 26-0001 Vehicle 1, work on the vehicle."
+    ]
+    assert schedule_view(Schedule(placed=(put(1, FIT, MONDAY),)), scene).conflicts == ()
+    # Eight hours of work are nobody's who is there for four; somebody else has them.
+    long = Scene((job(1, Piece(FIT, 480)), job(2, Piece(MAKE, 60))), means, MONDAY)
+    laid = {p.job_id: p.people for p in propose(Schedule(), long).schedule.placed}
+    assert laid == {1: ("p2",), 2: ("p1",)}
+    with pytest.raises(ValueError, match="Hours of Person 1 overlap"):
+        Workshop(**{**dict(means), "people": (half.model_copy(update={"shifts": (*MORNINGS, MORNINGS[0])}),)})
+
+
+def test_a_tool_for_the_tests_at_the_end_is_wanted_then_alone() -> None:
+    """Two vehicles at once, one load bank: it is in one place in the last half hour of each, and free before."""
+    bank = SharedTool(id="bank", label="Load bank", tasks=(FIT,), at_end_min=30)
+    jobs = (job(1, Piece(FIT, 120)), job(2, Piece(FIT, 120)))
+    means = shop(2, 2, tools=(bank,))
+    both = Schedule(placed=(put(1, FIT, MONDAY), put(2, FIT, MONDAY, "bay_2", "p2")))
+    said = [c.text for c in schedule_view(both, Scene(jobs, means, MONDAY)).conflicts]
+    assert said == [
+        "Load bank: 2 want it from Mon 30 Nov 09:30, there is one: 26-0001 Vehicle 1, work on the vehicle; 26-0002 Vehicle 2, work on the vehicle."
+    ]
+    # Half an hour later is enough; all through the work it would be two hours.
+    begins = sorted(p.begins for p in propose(Schedule(), Scene(jobs, means, MONDAY)).schedule.placed)
+    assert begins == [MONDAY, MONDAY.replace(minute=30)]
+    whole = shop(2, 2, tools=(bank.model_copy(update={"at_end_min": None}),))
+    later = sorted(p.begins for p in propose(Schedule(), Scene(jobs, whole, MONDAY)).schedule.placed)
+    assert later == [MONDAY, MONDAY.replace(hour=10)]
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_what_is_laid_out_for_part_timers_and_a_tool_at_the_end_can_be(seed: int) -> None:
+    """Looked through quarter by quarter, by nothing that laid it out."""
+    drawn = random.Random(seed)
+    bank = SharedTool(id="bank", label="Load bank", tasks=(FIT, MEASURE), at_end_min=45)
+    means = shop(2, 3, tools=(bank,))
+    means = means.model_copy(update={"people": (means.people[0].model_copy(update={"shifts": MORNINGS}), *means.people[1:])})
+    jobs = tuple(job(k, Piece(drawn.choice((FIT, MEASURE)), drawn.choice((45, 90, 150, 300)))) for k in range(1, 9))
+    scene = Scene(jobs, means, MONDAY)
+    minutes = {j.job_id: int(j.pieces[0].minutes) for j in jobs}
+    starts = list(working_hours(means, MONDAY.date()).starts)
+    using: dict[datetime, int] = {}
+    for p in propose(Schedule(), scene, search_s=0.5).schedule.placed:
+        first = starts.index(p.begins)
+        quarters = starts[first : first + minutes[p.job_id] // 15]
+        if "p1" in p.people:
+            assert all(at.hour < 12 for at in quarters)
+        for at in quarters[-3:]:
+            using[at] = using.get(at, 0) + 1
+    assert max(using.values()) == 1
 
 
 def test_a_job_is_late_by_days_and_one_left_out_waits() -> None:

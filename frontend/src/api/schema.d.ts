@@ -10906,6 +10906,12 @@ export interface components {
          */
         SharedTool: {
             /**
+             * At End Min
+             * @description For so long at its end, as for the tests of what was done [min]; null: all through it
+             * @default null
+             */
+            at_end_min: number | null;
+            /**
              * Count
              * @description How many there are
              * @default 1
@@ -10920,7 +10926,7 @@ export interface components {
             label: string;
             /**
              * Tasks
-             * @description It is wanted all through work of these kinds
+             * @description It is wanted for work of these kinds
              */
             tasks: components["schemas"]["TaskKind"][];
         };
@@ -13004,6 +13010,12 @@ export interface components {
             id: string;
             /** Label */
             label: string;
+            /**
+             * Shifts
+             * @description Hours of their own; empty: the workshop's
+             * @default []
+             */
+            shifts: components["schemas"]["Shift"][];
         };
         /**
          * Workshop

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 /** What the workshop has to work with: bays, people, hours, days it is closed, tools that there are not enough of. */
-import { computed, ref, watch } from 'vue'
+import { computed } from 'vue'
 import { useCatalogue } from '@/composables/catalogue'
 import NumberField from '@/ui/NumberField.vue'
-import { at, freshId, hoursOf, readHours, withHours, type Means } from './means'
+import HoursFields from './HoursFields.vue'
+import { at, freshId, type Means } from './means'
 
 const props = defineProps<{ means: Means; may: boolean }>()
 const emit = defineEmits<{ change: [means: Means]; file: [files: File | File[] | null] }>()
@@ -11,28 +12,7 @@ const { catalogue } = useCatalogue()
 const kinds = computed(() => (catalogue.value?.task_kinds ?? []).map((k) => ({ value: k.name, title: k.label })))
 const set = (change: Partial<Means>) => emit('change', { ...props.means, ...change })
 
-// A Monday, so that the days have their names in the language of this machine.
-const DAYS = Array.from({ length: 7 }, (_, k) =>
-  new Intl.DateTimeFormat(undefined, { weekday: 'long', timeZone: 'UTC' }).format(new Date(Date.UTC(2026, 10, 30 + k))),
-)
-const typed = ref<string[]>([])
-watch(
-  () => props.means.shifts,
-  () => {
-    typed.value = DAYS.map((_, k) => {
-      const kept = hoursOf(props.means, k)
-      const now = typed.value[k]
-      return now !== undefined && JSON.stringify(readHours(now, k)) === JSON.stringify(readHours(kept, k)) ? now : kept
-    })
-  },
-  { immediate: true },
-)
-const wrong = (k: number) => (readHours(typed.value[k] ?? '', k) === null ? 'As 8:00–12:00 13:00–17:00' : '')
-function hours(k: number, text: string): void {
-  typed.value[k] = text
-  const read = readHours(text, k)
-  if (read) emit('change', withHours(props.means, k, read))
-}
+const hasOwn = (person: Means['people'][number]) => (person.shifts ?? []).length > 0
 const today = () => new Date().toISOString().slice(0, 10)
 const closed = computed(() => props.means.closed ?? [])
 const tools = computed(() => props.means.tools ?? [])
@@ -80,8 +60,21 @@ const tools = computed(() => props.means.tools ?? [])
             @click="set({ people: at(means.people, k, { away: [...(person.away ?? []), { first: today(), last: today(), label: '' }] }) })"
             >Away</v-btn
           >
+          <v-btn
+            variant="text"
+            :aria-pressed="hasOwn(person)"
+            :data-own-hours="person.id"
+            @click="set({ people: at(means.people, k, { shifts: hasOwn(person) ? [] : [...means.shifts] }) })"
+            >{{ hasOwn(person) ? 'Hours of the shop' : 'Own hours' }}</v-btn
+          >
           <v-btn variant="text" :disabled="means.people.length < 2" @click="set({ people: at(means.people, k, null) })">Remove</v-btn>
         </div>
+        <HoursFields
+          v-if="hasOwn(person)"
+          :shifts="person.shifts ?? []"
+          :name="person.id"
+          @change="$event.length > 0 && set({ people: at(means.people, k, { shifts: $event }) })"
+        />
         <div v-for="(days, n) in person.away ?? []" :key="n" class="row days">
           <v-text-field
             :model-value="days.first"
@@ -106,7 +99,7 @@ const tools = computed(() => props.means.tools ?? [])
           data-test="add-person"
           @click="
             set({
-              people: [...means.people, { id: freshId('person', means.people), label: `Technician ${means.people.length + 1}`, away: [] }],
+              people: [...means.people, { id: freshId('person', means.people), label: `Technician ${means.people.length + 1}`, away: [], shifts: [] }],
             })
           "
           >Add somebody</v-btn
@@ -138,31 +131,28 @@ const tools = computed(() => props.means.tools ?? [])
           class="grow"
           @update:model-value="set({ tools: at(tools, k, { tasks: $event }) })"
         />
+        <NumberField
+          :model-value="tool.at_end_min ?? null"
+          of="SharedTool.at_end_min"
+          label="For its last"
+          unit="min"
+          hint="empty: all through"
+          data-test="at-end"
+          @update:model-value="set({ tools: at(tools, k, { at_end_min: $event }) })"
+        />
         <v-btn variant="text" @click="set({ tools: at(tools, k, null) })">Remove</v-btn>
       </div>
       <div>
         <v-btn
           variant="outlined"
-          @click="set({ tools: [...tools, { id: freshId('tool', tools), label: `Tool ${tools.length + 1}`, count: 1, tasks: [] }] })"
+          @click="set({ tools: [...tools, { id: freshId('tool', tools), label: `Tool ${tools.length + 1}`, count: 1, tasks: [], at_end_min: null }] })"
           >Add a tool</v-btn
         >
       </div>
     </section>
     <section class="panel stack">
       <h2 class="sleeve ma-0">Hours</h2>
-      <v-text-field
-        v-for="(name, k) in DAYS"
-        :key="k"
-        :model-value="typed[k]"
-        :label="name"
-        placeholder="closed"
-        persistent-placeholder
-        density="compact"
-        :hide-details="!wrong(k)"
-        :error-messages="wrong(k)"
-        :data-hours="k"
-        @update:model-value="hours(k, $event)"
-      />
+      <HoursFields :shifts="means.shifts" name="shop" @change="set({ shifts: $event })" />
       <NumberField
         :model-value="means.measure_min ?? null"
         of="Workshop.measure_min"

@@ -15,9 +15,9 @@ const means: Means = {
 
 describe('hours of a workshop', () => {
   it('are written and read back as they were', () => {
-    expect(hoursOf(means, 0)).toBe('08:00–12:00 13:00–17:00')
-    expect(readHours(hoursOf(means, 0), 0)).toEqual(means.shifts)
-    expect(hoursOf(means, 5)).toBe('')
+    expect(hoursOf(means.shifts, 0)).toBe('08:00–12:00 13:00–17:00')
+    expect(readHours(hoursOf(means.shifts, 0), 0)).toEqual(means.shifts)
+    expect(hoursOf(means.shifts, 5)).toBe('')
     expect(readHours('', 5)).toEqual([])
   })
   it('are taken as people write them', () => {
@@ -28,9 +28,9 @@ describe('hours of a workshop', () => {
     for (const wrong of ['all day', '8', '8-12-13', '8–']) expect(readHours(wrong, 0)).toBeNull()
   })
   it('stand in their order, and other days stay', () => {
-    const changed = withHours(means, 6, readHours('10-12', 6)!)
-    expect(changed.shifts).toHaveLength(3)
-    expect(withHours(changed, 0, []).shifts).toEqual([{ weekday: 6, begins: '10:00', ends: '12:00' }])
+    const changed = withHours(means.shifts, 6, readHours('10-12', 6)!)
+    expect(changed).toHaveLength(3)
+    expect(withHours(changed, 0, [])).toEqual([{ weekday: 6, begins: '10:00', ends: '12:00' }])
   })
 })
 

@@ -1,12 +1,12 @@
 /** What a person types of the workshop's hours, and what is kept of it. */
 import type { Workshop } from '@/api/types'
 
-type Shift = Workshop['shifts'][number]
+export type Shift = Workshop['shifts'][number]
 export type Means = Workshop
 
 /** Hours of one day of the week, as they are written. */
-export function hoursOf(means: Means, weekday: number): string {
-  return means.shifts
+export function hoursOf(shifts: readonly Shift[], weekday: number): string {
+  return shifts
     .filter((s) => s.weekday === weekday)
     .map((s) => `${s.begins}–${s.ends}`)
     .join(' ')
@@ -32,9 +32,9 @@ export function readHours(text: string, weekday: number): Shift[] | null {
   return found
 }
 
-export function withHours(means: Means, weekday: number, shifts: Shift[]): Means {
-  const all = [...means.shifts.filter((s) => s.weekday !== weekday), ...shifts]
-  return { ...means, shifts: all.sort((a, b) => a.weekday - b.weekday || a.begins.localeCompare(b.begins)) }
+export function withHours(shifts: readonly Shift[], weekday: number, read: Shift[]): Shift[] {
+  const all = [...shifts.filter((s) => s.weekday !== weekday), ...read]
+  return all.sort((a, b) => a.weekday - b.weekday || a.begins.localeCompare(b.begins))
 }
 
 /** A name for a new one that nothing else goes by. */

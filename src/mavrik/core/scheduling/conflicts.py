@@ -87,8 +87,9 @@ def _conflicts(standing: Sequence[Stand], workshop: Workshop, hours: Hours) -> I
     for s in standing:
         yield from _alone(s, bays, {i: w.label for i, w in people.items()}, hours, by_key)
         for who in (people[i] for i in s.placed.people if i in people):
-            if day := next((h.date() for h in hours.starts[s.first : s.last] if who.is_away(h.date())), None):
-                yield _of(f"{who.label} is away on {says_day(day)}: {title_of(s.task)}", s)
+            if off := next((h for h in hours.starts[s.first : s.last] if not who.is_there(h)), None):
+                gone = f"is away on {says_day(off.date())}" if who.is_away(off.date()) else f"does not work on {says_time(off)}"
+                yield _of(f"{who.label} {gone}: {title_of(s.task)}", s)
     of_bay, of_person = defaultdict(list), defaultdict(list)
     for s in standing:
         if s.placed.bay is not None:
@@ -103,12 +104,12 @@ def _conflicts(standing: Sequence[Stand], workshop: Workshop, hours: Hours) -> I
             name = people[person].label if person in people else person
             yield _of(f"{name} is in two places from {_meet_at(a, b, hours)}: {_both(a, b)}", a, b)
     for tool in workshop.tools:
-        using = [s for s in standing if s.task.piece.kind in tool.tasks]
-        worst = max(([o for o in using if o.first <= s.first < o.last] for s in using), key=len, default=[])
+        using = [(s.last - n, s) for s in standing if (n := tool.wanted(s.task.piece.kind, s.task.quarters))]
+        worst = max(([(f, o) for f, o in using if f <= first < o.last] for first, _ in using), key=len, default=[])
         if len(worst) > tool.count:
-            at = says_time(hours.start_of(max(s.first for s in worst)))
-            titles = "; ".join(title_of(s.task) for s in worst)
-            yield _of(f"{tool.label}: {len(worst)} want it from {at}, there {_are(tool.count)}: {titles}", *worst)
+            at = says_time(hours.start_of(max(first for first, _ in worst)))
+            titles = "; ".join(title_of(s.task) for _, s in worst)
+            yield _of(f"{tool.label}: {len(worst)} want it from {at}, there {_are(tool.count)}: {titles}", *(s for _, s in worst))
 
 
 def _alone(

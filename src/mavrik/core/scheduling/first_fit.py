@@ -77,7 +77,7 @@ class _Room:
     def __init__(self, workshop: Workshop, hours: Hours) -> None:
         open_ = len(hours.starts)
         self.bays = {b.id: np.ones(open_, bool) for b in workshop.bays}
-        self.people = {w.id: np.array([not w.is_away(at.date()) for at in hours.starts], bool) for w in workshop.people}
+        self.people = {w.id: np.array([w.is_there(at) for at in hours.starts], bool) for w in workshop.people}
         self.tools = [(tool, np.full(open_, tool.count)) for tool in workshop.tools]
 
     def find(self, task: Task, least: int, old: Placed | None) -> Spot | None:
@@ -89,8 +89,10 @@ class _Room:
         if bays:
             fits &= np.any(list(bays.values()), axis=0)
         for tool, left in self.tools:
-            if task.piece.kind in tool.tasks:
-                fits &= _windows(left > 0, n)
+            if last := tool.wanted(task.piece.kind, n):
+                # What is free from n - last quarters later on.
+                free_then = _windows(left > 0, last)
+                fits[: free_then.size - (n - last)] &= free_then[n - last :]
         at = np.flatnonzero(fits[least:])
         if at.size == 0:
             return None
@@ -112,8 +114,7 @@ class _Room:
         for w in spot.people:
             self.people[w][taken] = False
         for tool, left in self.tools:
-            if task.piece.kind in tool.tasks:
-                left[taken] -= 1
+            left[max(taken.stop - tool.wanted(task.piece.kind, task.quarters), 0) : taken.stop] -= 1
         return spot
 
 

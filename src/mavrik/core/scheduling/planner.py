@@ -179,13 +179,20 @@ class _Drawing:
         for worker in self.workshop.people:
             away = [
                 self.model.new_fixed_size_interval_var(first, n, f"{worker.id}:away:{first}")
-                for first, n in _runs(k for k, at in enumerate(self.hours.starts) if worker.is_away(at.date()))
+                for first, n in _runs(k for k, at in enumerate(self.hours.starts) if not worker.is_there(at))
             ]
             self.model.add_no_overlap([*self.on_person[worker.id], *away])
         for tool in self.workshop.tools:
-            using = [self.whole[t.key] for t in self.tasks if t.piece.kind in tool.tasks]
+            using = [self._using(t, last) for t in self.tasks if (last := tool.wanted(t.piece.kind, t.quarters))]
             if len(using) > tool.count:
                 self.model.add_cumulative(using, [1] * len(using), tool.count)
+
+    def _using(self, t: Task, last: int) -> Any:
+        """When a piece of work has a tool that it wants for its last quarters."""
+        if last == t.quarters:
+            return self.whole[t.key]
+        end = self.end[t.key]
+        return self.model.new_interval_var(end - last, last, end, f"{t.key[0]}:{t.key[1]}:tool:{last}")
 
     def cost(self) -> Any:
         """What is to be least."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from datetime import date
+from datetime import date, datetime
 from enum import StrEnum
 from itertools import pairwise
 from typing import Annotated, Self
@@ -93,6 +93,21 @@ class Worker(Document):
     id: Identifier
     label: Label
     away: Annotated[tuple[Closed, ...], Field(max_length=100)] = ()
+    shifts: Annotated[tuple[Shift, ...], Field(max_length=40, description="Hours of their own; empty: the workshop's")] = ()
+
+    def is_there(self, at: datetime) -> bool:
+        """Whether they work in the quarter of an hour that begins then, if the workshop does.
+
+        at: on the workshop's clock
+
+        >>> mornings = Worker(id="w", label="W", shifts=(Shift(weekday=0, begins="08:00", ends="12:00"),))
+        >>> [mornings.is_there(datetime(2026, 11, 30, h)) for h in (8, 12)]
+        [True, False]
+        """
+        if self.is_away(at.date()):
+            return False
+        own, clock = [s for s in self.shifts if s.weekday == at.weekday()], f"{at:%H:%M}"
+        return not self.shifts or any(s.begins <= clock < s.ends for s in own)
 
     def is_away(self, day: date) -> bool:
         """Whether they are not there on a day."""
@@ -105,9 +120,23 @@ class SharedTool(Document):
     id: Identifier
     label: Label
     count: Annotated[int, Field(ge=1, le=20, description="How many there are")] = 1
-    tasks: Annotated[
-        tuple[TaskKind, ...], Field(max_length=len(TaskKind), description="It is wanted all through work of these kinds")
-    ]
+    tasks: Annotated[tuple[TaskKind, ...], Field(max_length=len(TaskKind), description="It is wanted for work of these kinds")]
+    at_end_min: Annotated[int, Field(ge=15, le=2400)] | None = Field(
+        None, description="For so long at its end, as for the tests of what was done [min]; null: all through it"
+    )
+
+    def wanted(self, kind: TaskKind, quarters: int) -> int:
+        """For how many quarters of an hour at the end of a piece of work it is wanted; 0: not at all.
+
+        kind, quarters: of the work
+
+        >>> bank = SharedTool(id="b", label="Load bank", tasks=("fit",), at_end_min=30)
+        >>> bank.wanted(TaskKind.FIT, 12), bank.wanted(TaskKind.FIT, 1), bank.wanted(TaskKind.MAKE, 12)
+        (2, 1, 0)
+        """
+        if kind not in self.tasks:
+            return 0
+        return quarters if self.at_end_min is None else min(quarters, -(-self.at_end_min // QUARTER_MIN))
 
 
 class Workshop(Document):
@@ -138,11 +167,11 @@ def _twice(workshop: Workshop) -> Iterator[str]:
         for known_as, times in Counter(x.id for x in things).items():
             if times > 1:
                 yield f"Two {what} go by '{known_as}'"
-    for day in range(7):
-        hours = sorted((s for s in workshop.shifts if s.weekday == day), key=lambda s: s.begins)
-        for early, late in pairwise(hours):
-            if late.begins < early.ends:
-                yield f"Hours overlap: {early.begins} to {early.ends} and {late.begins} to {late.ends}"
+    whose = [("", workshop.shifts), *((f" of {w.label}", w.shifts) for w in workshop.people)]
+    for of, shifts in whose:
+        for early, late in pairwise(sorted(shifts, key=lambda s: (s.weekday, s.begins))):
+            if early.weekday == late.weekday and late.begins < early.ends:
+                yield f"Hours{of} overlap: {early.begins} to {early.ends} and {late.begins} to {late.ends}"
 
 
 class WorkshopTable(Table):
