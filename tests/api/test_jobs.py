@@ -65,6 +65,7 @@ def test_every_file_that_is_offered_is_written(tech: Caller, job: dict[str, Any]
         "quotation.pdf": "quotation",
         "bench.pdf": "build",
         "lead-labels.pdf": "build",
+        "plates.pdf": "build",
         "harness.yaml": "build",
     }
     assert {f["name"]: f["needs"] for f in offered if f["needs"]} == needs

@@ -18,7 +18,7 @@ from mavrik.core.fabrication.documents import BuildBook
 from mavrik.core.fabrication.labels import lead_labels
 from mavrik.exchange.bundle import read_bundle
 from mavrik.exchange.lead_address import lead_address, lead_at
-from mavrik.exchange.lead_labels import ROWS, label_svg, labels_of, read_label, render_labels
+from mavrik.exchange.lead_labels import ROWS, label_svg, labels_of, read_label, render_labels, render_plates
 from mavrik.exchange.photos import PhotoError
 from tests.exchange.test_build_json import to_make
 
@@ -70,6 +70,15 @@ def test_each_end_of_each_run_has_a_label(layout: str) -> None:
         own = [x for x in labels if x.branch_id == card.branch_id]
         assert len(own) == 2 * card.runs
         assert {x.at for x in own} == {x.other for x in own}
+
+
+def test_plates_stand_on_the_same_sheets_and_typed_words_are_words(tmp_path: Path) -> None:
+    bundle = read_bundle(to_make(tmp_path).read_bytes())
+    page = render_plates(bundle, "A & B <yard>", AT)
+    assert "A &amp; B &lt;yard&gt;" in page and "and no larger" in page and page.count("<section>") == 1
+    bare = bundle.model_copy(update={"circuits": ()})
+    with pytest.raises(ValueError, match="not described yet"):
+        render_plates(bare, "Fennick Yard", AT)
 
 
 def test_sheets_hold_what_fits_and_every_label_says_where_it_goes(tmp_path: Path) -> None:

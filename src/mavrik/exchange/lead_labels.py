@@ -12,8 +12,9 @@ from markupsafe import Markup
 
 from mavrik.core.catalogue.prices import usual_prices
 from mavrik.core.circuit import Circuit
-from mavrik.core.fabrication.bench import build_view, first_book
+from mavrik.core.fabrication.bench import BuildView, build_view, first_book
 from mavrik.core.fabrication.labels import LeadLabel, lead_labels
+from mavrik.core.fabrication.plates import plates_of
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.domain.job import CircuitRole
 from mavrik.exchange.bundle import Bundle
@@ -41,15 +42,28 @@ def labels_of(bundle: Bundle) -> tuple[LeadLabel, ...]:
     bundle: the job
     Raises ValueError where there is no circuit, or nothing is made.
     """
+    work = _work(bundle)
+    made = lead_labels(work.planned, work.view.cards)
+    if not made:
+        raise ValueError("No lead is made: there is nothing to label.")
+    return made
+
+
+@dataclass(frozen=True)
+class _Work:
+    """The circuit that the labels are of, and how it is built."""
+
+    planned: Circuit
+    view: BuildView
+
+
+def _work(bundle: Bundle) -> _Work:
     found, planned = bundle.latest(CircuitRole.AS_FOUND), bundle.latest(CircuitRole.PROPOSAL)
     if found is None:
         raise ValueError("The circuit is not described yet: there is nothing to label.")
     to: Circuit = (planned or found).document
     book = bundle.build() or first_book(found.document, planned is None and Purpose.MAKE_LEADS in bundle.job.purposes)
-    made = lead_labels(to, build_view(found.document, to, book, usual_prices()).cards)
-    if not made:
-        raise ValueError("No lead is made: there is nothing to label.")
-    return made
+    return _Work(to, build_view(found.document, to, book, usual_prices()))
 
 
 def _code(bundle: Bundle, label: LeadLabel, address: str) -> Markup:
@@ -69,6 +83,20 @@ def render_labels(bundle: Bundle, workshop: str, printed_at: datetime, address: 
     made = [_Printed(x, _code(bundle, x, address)) for x in labels_of(bundle)]
     sheets = [made[k : k + ROWS * COLUMNS] for k in range(0, len(made), ROWS * COLUMNS)]
     return page_of("lead_labels.html.j2").render(bundle=bundle, sheets=sheets, workshop=workshop, printed_at=printed_at)
+
+
+def render_plates(bundle: Bundle, workshop: str, printed_at: datetime) -> str:
+    """Plates for switches, fuses and spares on the same sheets, as a whole HTML page.
+
+    bundle: the job; workshop, printed_at: on every one
+    Raises ValueError where there is no circuit, or nothing that wants a plate.
+    """
+    work = _work(bundle)
+    made = plates_of(work.planned, work.view.old)
+    if not made:
+        raise ValueError("There is no switch and no fuse: nothing wants a plate.")
+    sheets = [made[k : k + ROWS * COLUMNS] for k in range(0, len(made), ROWS * COLUMNS)]
+    return page_of("plates.html.j2").render(bundle=bundle, sheets=sheets, workshop=workshop, printed_at=printed_at)
 
 
 def label_svg(bundle: Bundle, branch_id: str, workshop: str, printed_at: datetime, address: str) -> str:

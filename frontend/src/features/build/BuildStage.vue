@@ -282,6 +282,9 @@ useKeys([
             <v-btn variant="text" :href="`/api/jobs/${bench.jobId}/files/lead-labels.pdf`" data-test="labels-pdf"
               >Labels of all leads</v-btn
             >
+            <v-btn variant="text" :href="`/api/jobs/${bench.jobId}/files/plates.pdf`" :disabled="!same" data-test="plates-pdf"
+              >Plates for switches and fuses</v-btn
+            >
             <v-btn
               variant="text"
               :href="`/api/jobs/${bench.jobId}/leads/${card.branch_id}/label.svg`"
