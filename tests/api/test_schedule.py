@@ -76,6 +76,22 @@ def test_a_job_says_when_it_is_worked_on(tech: Caller, leads: dict[str, Any]) ->
     kept(tech, {**now["document"], "placed": others})
 
 
+def test_what_was_moved_on_a_telephone_is_read_and_not_kept(tech: Caller, leads: dict[str, Any]) -> None:
+    now = answered(tech.get("/api/schedule"))
+    begins = first_hour(now)
+    place = {"job_id": leads["id"], "kind": "make", "begins": begins, "people": [now["workshop"]["people"][0]["id"]]}
+    mine = {**now["document"], "placed": [*now["document"]["placed"], place]}
+    later = f"{begins[:11]}14:15:00"
+    entry = f"UID:job-{leads['id']}-make-0@mavrik\nDTSTART:{later.replace('-', '').replace(':', '')}"
+    text = f"BEGIN:VCALENDAR\nBEGIN:VEVENT\n{entry}\nEND:VEVENT\nEND:VCALENDAR\n"
+    read = answered(tech.post("/api/schedule/moves/read", {"text": text, "document": mine}))
+    assert [p["begins"] for p in read["document"]["placed"] if p["job_id"] == leads["id"]] == [later]
+    assert len(read["told"]) == 1 and read["told"][0].endswith("14:15.")
+    assert answered(tech.get("/api/schedule"))["revision"] == now["revision"]
+    wrong = tech.post("/api/schedule/moves/read", {"text": "moved", "document": mine})
+    assert wrong.status_code == 422 and wrong.json["problems"][0]["field"] == "text"
+
+
 def test_what_a_job_asks_follows_prices_stock_and_its_own_book(tech: Caller, boss: Caller, leads: dict[str, Any]) -> None:
     """It is worked out once and kept: whatever it comes from makes it anew."""
 

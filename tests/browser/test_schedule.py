@@ -154,6 +154,27 @@ def test_an_address_for_a_telephone_works_until_it_is_revoked(open_page: Callabl
     stranger.close()
 
 
+def test_work_that_was_moved_on_a_telephone_moves_here_once_it_is_kept(open_page: Callable[..., Page]) -> None:
+    page = open_page(at="/")
+    page.wait_for_selector("[data-job]")
+    job = job_with(page, "front_battery")
+    page.set_viewport_size(FAR)
+    page.keyboard.press("v")
+    view = settled(page, page.locator(f"[data-waits='{job}'] [data-test=find-place]").click)
+    day = days_ahead(view)[-1]
+    at = f"{day.replace('-', '')}T101500"
+    entry = f"UID:job-{job}-measure-0@mavrik\nDTSTART:{at}"
+    moved = f"BEGIN:VCALENDAR\nBEGIN:VEVENT\n{entry}\nEND:VEVENT\nEND:VCALENDAR\n"
+    page.locator("[data-test=calendars]").click()
+    file = {"name": "moved.ics", "mimeType": "text/calendar", "buffer": moved.encode()}
+    page.locator("[data-test=read-ics] input").set_input_files(file)
+    expect(page.locator("[data-test=moves-told]")).to_contain_text("10:15.")
+    page.locator("[data-test=keep-schedule]").click()
+    expect(page.locator("[data-test=schedule-said]")).to_have_text("Kept.")
+    placed = page.request.get("/api/schedule").json()["document"]["placed"]
+    assert [p["begins"] for p in placed if p["job_id"] == job] == [f"{day}T10:15:00"]
+
+
 def test_hours_and_holidays_are_kept_and_the_week_follows(open_page: Callable[..., Page]) -> None:
     page = open_page(login="mara", at="/lists?list=means")
     page.wait_for_selector("[data-test=means]")

@@ -13,7 +13,7 @@ from mavrik.core.scheduling.demand import JobWork, Piece
 from mavrik.core.scheduling.documents import Placed, Schedule
 from mavrik.core.scheduling.view import Scene, schedule_view
 from mavrik.core.scheduling.workshop import TaskKind, usual_workshop
-from mavrik.exchange.calendar_ics import LARGEST, CalendarError, closed_from_ics, schedule_to_ics
+from mavrik.exchange.calendar_ics import LARGEST, CalendarError, closed_from_ics, moved_by_ics, schedule_to_ics
 
 MONDAY = datetime(2026, 11, 30, 8)
 
@@ -38,20 +38,80 @@ def entries_of(data: bytes) -> list[dict[str, str]]:
     return found
 
 
-def calendar(person: str | None = None, label: str = "Library bus") -> bytes:
-    jobs = (
+def works(label: str = "Library bus") -> tuple[JobWork, ...]:
+    return (
         JobWork(7, "26-0007", label, (Piece(TaskKind.MAKE, 60), Piece(TaskKind.FIT, 360)), promised=date(2026, 11, 30)),
         JobWork(8, "26-0008", "Ferry", (Piece(TaskKind.MEASURE, 90),)),
     )
-    stood = Schedule(
-        placed=(
-            Placed(job_id=7, kind=TaskKind.MAKE, begins=MONDAY, people=("first",)),
-            Placed(job_id=7, kind=TaskKind.FIT, begins=MONDAY.replace(hour=10), bay="bay_1", people=("first", "second")),
-            Placed(job_id=8, kind=TaskKind.MEASURE, begins=MONDAY, bay="bay_2", people=("second",)),
-        )
+
+
+JOBS = works()
+STOOD = Schedule(
+    placed=(
+        Placed(job_id=7, kind=TaskKind.MAKE, begins=MONDAY, people=("first",)),
+        Placed(job_id=7, kind=TaskKind.FIT, begins=MONDAY.replace(hour=10), bay="bay_1", people=("first", "second")),
+        Placed(job_id=8, kind=TaskKind.MEASURE, begins=MONDAY, bay="bay_2", people=("second",)),
     )
-    view = schedule_view(stood, Scene(jobs, usual_workshop(), MONDAY))
+)
+
+
+def calendar(person: str | None = None, label: str = "Library bus") -> bytes:
+    view = schedule_view(STOOD, Scene(works(label), usual_workshop(), MONDAY))
     return schedule_to_ics(view, usual_workshop(), "The workshop", datetime(2026, 11, 29, 12, tzinfo=UTC), person)
+
+
+def moved(change: str, to: str) -> tuple[dict[str, str], tuple[str, ...]]:
+    """Where the work begins once a calendar program has changed one text of the file, and what is said of it."""
+    text = calendar().decode()
+    assert change in text
+    read = moved_by_ics(text.replace(change, to), STOOD, schedule_view(STOOD, Scene(JOBS, usual_workshop(), MONDAY)))
+    return {f"{p.job_id} {p.kind.value}": f"{p.begins:%d %H:%M}" for p in read.document.placed}, read.told
+
+
+AS_IT_WAS = {"7 make": "30 08:00", "7 fit": "30 10:00", "8 measure": "30 08:00"}
+
+
+@pytest.mark.parametrize(
+    ("change", "to", "where", "said"),
+    [
+        (
+            "DTSTART:20261130T100000",
+            "DTSTART:20261201T091500",
+            {"7 fit": "01 09:15"},
+            "from Mon 30 Nov 10:00 to Tue 1 Dec 09:15.",
+        ),
+        # A telephone writes its own zone, and minutes that are no quarter.
+        ("DTSTART:20261130T100000", "DTSTART;TZID=Europe/Paris:20261201T092200", {"7 fit": "01 09:15"}, "to Tue 1 Dec 09:15."),
+        ("DTSTART:20261130T130000", "DTSTART:20261130T140000", {}, "a later stretch was moved"),
+        ("DTSTART:20261130T100000", "DTSTART;VALUE=DATE:20261201", {}, "1 entry is of nothing that has a place here."),
+        ("UID:job-8-measure-0@mavrik", "UID:dentist@elsewhere", {}, "1 entry is of nothing that has a place here."),
+        ("UID:job-8-measure-0@mavrik", "UID:job-9-measure-0@mavrik", {}, "1 entry is of nothing that has a place here."),
+        ("UID:job-7-fit-1@mavrik", "UID:job-7-fit-9@mavrik", {}, "1 entry is of nothing that has a place here."),
+        ("DTSTART:20261130T100000", "DTSTART:99991231T235959", {}, "1 entry is of nothing that has a place here."),
+        ("VERSION:2.0", "VERSION:2.0", {}, "Nothing in it lies elsewhere than here."),
+    ],
+)
+def test_work_goes_where_a_calendar_has_moved_its_beginning_to(change: str, to: str, where: dict[str, str], said: str) -> None:
+    placed, told = moved(change, to)
+    assert placed == AS_IT_WAS | where
+    assert len(told) == 1 and said in told[0]
+
+
+def test_work_that_has_begun_stays_whatever_a_calendar_says() -> None:
+    begun = (JobWork(8, "26-0008", "Ferry", (Piece(TaskKind.MEASURE, 60, begun=True),)),)
+    stood = Schedule(placed=tuple(p for p in STOOD.placed if p.job_id == 8))
+    view = schedule_view(stood, Scene(begun, usual_workshop(), MONDAY.replace(hour=9)))
+    text = schedule_to_ics(view, usual_workshop(), "The workshop", datetime(2026, 11, 29, 12, tzinfo=UTC)).decode()
+    first = re.search(r"DTSTART:\d{8}T\d{6}", text)
+    assert first
+    read = moved_by_ics(text.replace(first[0], "DTSTART:20261202T080000"), stood, view)
+    assert read.document == stood and "has begun" in read.told[0]
+
+
+@pytest.mark.parametrize("text", ["", "moved", "BEGIN:VCALENDAR", "BEGIN:VEVENT\nEND:VEVENT", "x" * (LARGEST + 1)])
+def test_what_is_no_calendar_moves_nothing(text: str) -> None:
+    with pytest.raises(CalendarError):
+        moved_by_ics(text, STOOD, schedule_view(STOOD, Scene(JOBS, usual_workshop(), MONDAY)))
 
 
 def test_every_stretch_of_work_is_an_entry_on_the_workshops_clock() -> None:

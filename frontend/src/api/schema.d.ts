@@ -1980,6 +1980,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schedule/moves/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read a calendar that was moved about in
+         * @description A schedule with its work where an iCalendar file of it has it now; nothing is kept.
+         */
+        post: operations["schedule_post_moves_text_schedule_moves_read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schedule/place": {
         parameters: {
             query?: never;
@@ -3953,6 +3973,15 @@ export interface components {
              * @description At most 250 degC, where every insulation has failed
              */
             to_c: number;
+        };
+        /**
+         * CalendarMoves
+         * @description A calendar that was moved about in, and the schedule that it is read into.
+         */
+        CalendarMoves: {
+            document: components["schemas"]["Schedule"];
+            /** Text */
+            text: string;
         };
         /**
          * CalendarText
@@ -8133,6 +8162,18 @@ export interface components {
              * @description Closed while this holds
              */
             when: string;
+        };
+        /**
+         * MovesRead
+         * @description A schedule with what a calendar has elsewhere than it stood, not kept yet.
+         */
+        MovesRead: {
+            document: components["schemas"]["Schedule"];
+            /**
+             * Told
+             * @description What was moved, and what was not taken, in words
+             */
+            told: string[];
         };
         /**
          * Named
@@ -18185,6 +18226,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Proposed"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    schedule_post_moves_text_schedule_moves_read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalendarMoves"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovesRead"];
                 };
             };
             /** @description Not Found */

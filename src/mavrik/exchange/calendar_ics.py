@@ -5,6 +5,7 @@ Source: RFC 5545, by the library icalendar. Times are floating (section 3.3.5, f
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from datetime import date, datetime, timedelta
 from typing import Any
@@ -14,11 +15,16 @@ from icalendar.error import BrokenCalendarProperty
 from pydantic import Field
 
 from mavrik.core.document import EARLIEST_YEAR, LATEST_YEAR, Document
+from mavrik.core.scheduling.conflicts import says_time
+from mavrik.core.scheduling.documents import Schedule
 from mavrik.core.scheduling.view import Block, ScheduleView
-from mavrik.core.scheduling.workshop import TASK_WORDS, Closed, Workshop
+from mavrik.core.scheduling.workshop import QUARTER_MIN, TASK_WORDS, Closed, Workshop
 
 LARGEST = 200_000
 MOST_CLOSED = 200
+MOST_MOVES = 2000
+OURS = re.compile(r"^job-(\d{1,9})-([a-z]+)-(\d{1,4})@mavrik$")
+"""What an entry of `schedule_to_ics` goes by."""
 
 
 class CalendarError(ValueError):
@@ -78,19 +84,85 @@ def closed_from_ics(text: str) -> ClosedRead:
     >>> [(str(c.first), str(c.last), c.label) for c in closed_from_ics(chr(10).join(lines)).closed]
     [('2026-12-24', '2026-12-26', 'Harvest day')]
     """
+    entries = _read(text, MOST_CLOSED)
+    found = [c for c in (_closed(e) for e in entries) if c is not None]
+    return ClosedRead(
+        closed=tuple(sorted(set(found), key=lambda c: (c.first, c.last, c.label))), skipped=len(entries) - len(found),
+        repeated=sum("RRULE" in e for e in entries),
+    )  # fmt: skip
+
+
+def _read(text: str, most: int) -> list[Any]:
+    """The entries of a calendar. Raises CalendarError."""
     if len(text) > LARGEST:
         raise CalendarError(f"A calendar of more than {LARGEST // 1000} kB is not read.")
     try:
         entries = list(_entries(text))
     except (ValueError, KeyError, IndexError, TypeError, AttributeError) as error:
         raise CalendarError("This is no calendar: it is read as iCalendar, a file that ends in .ics.") from error
-    if len(entries) > MOST_CLOSED:
-        raise CalendarError(f"There are {len(entries)} entries in it, and {MOST_CLOSED} can be read.")
-    found = [c for c in (_closed(e) for e in entries) if c is not None]
-    return ClosedRead(
-        closed=tuple(sorted(set(found), key=lambda c: (c.first, c.last, c.label))), skipped=len(entries) - len(found),
-        repeated=sum("RRULE" in e for e in entries),
-    )  # fmt: skip
+    if len(entries) > most:
+        raise CalendarError(f"There are {len(entries)} entries in it, and {most} can be read.")
+    return entries
+
+
+class MovesRead(Document):
+    """A schedule with what a calendar has elsewhere than it stood, not kept yet."""
+
+    document: Schedule
+    told: tuple[str, ...] = Field(description="What was moved, and what was not taken, in words")
+
+
+def moved_by_ics(text: str, schedule: Schedule, view: ScheduleView) -> MovesRead:
+    """A schedule with its work where a calendar has moved it to.
+
+    text: an iCalendar file that was written as `schedule_to_ics` does, and moved about in some calendar program since; schedule: as it
+    stands; view: what it comes to
+    Where a piece of work begins is what counts; a later stretch that was moved by itself, and work that has begun, stay. What is not in the
+    file stays where it was: a calendar of one person holds no other's work. Times with a zone are those of that zone's clock, times in UTC
+    those of this machine's; all go to the quarter of an hour that they lie in.
+    Raises CalendarError for what is no calendar, is too long or has too many entries.
+    """
+    entries = _read(text, MOST_MOVES)
+    blocks = {(b.job_id, b.kind.value): b for b in view.blocks}
+    begins: dict[tuple[int, str], datetime] = {}
+    told, strange = [], 0
+    for entry in entries:
+        ours, at = OURS.match(str(entry.get("UID", ""))), _clock(entry)
+        block = blocks.get((int(ours[1]), ours[2])) if ours else None
+        if ours is None or block is None or at is None or int(ours[3]) >= len(block.stretches):
+            strange += 1
+            continue
+        if at == block.stretches[int(ours[3])].begins:
+            continue
+        title = f"{block.number} {block.label}, {TASK_WORDS[block.kind].lower()}"
+        if block.begun:
+            told.append(f"{title}: it has begun, and stays.")
+        elif int(ours[3]):
+            told.append(f"{title}: a later stretch was moved, and its beginning was not. It goes on as the hours have it.")
+        else:
+            begins[block.job_id, block.kind.value] = at
+            told.append(f"{title}: from {says_time(block.begins)} to {says_time(at)}.")
+    if strange:
+        told.append(f"{strange} {'entry is' if strange == 1 else 'entries are'} of nothing that has a place here.")
+    if not told:
+        told.append("Nothing in it lies elsewhere than here.")
+    placed = tuple(
+        p.model_copy(update={"begins": at}) if (at := begins.get((p.job_id, p.kind.value))) else p for p in schedule.placed
+    )
+    return MovesRead(document=schedule.model_copy(update={"placed": placed}), told=tuple(told))
+
+
+def _clock(entry: Any) -> datetime | None:
+    """When an entry begins, by the workshop's clock; None for whole days, and beyond any calendar."""
+    try:
+        at = getattr(entry.get("DTSTART"), "dt", None)
+    except BrokenCalendarProperty:
+        return None
+    if not isinstance(at, datetime) or not EARLIEST_YEAR < at.year < LATEST_YEAR:
+        return None
+    if at.tzname() == "UTC":
+        at = at.astimezone()
+    return at.replace(tzinfo=None, minute=at.minute // QUARTER_MIN * QUARTER_MIN, second=0, microsecond=0)
 
 
 def _entries(text: str) -> Iterator[Any]:

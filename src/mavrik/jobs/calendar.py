@@ -12,14 +12,23 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from mavrik.core.document import Document, Identifier, Label, Problem
+from mavrik.core.scheduling.documents import Schedule
 from mavrik.core.scheduling.view import schedule_view
 from mavrik.domain.roles import Who
-from mavrik.exchange.calendar_ics import CalendarError, ClosedRead, closed_from_ics, schedule_to_ics
+from mavrik.exchange.calendar_ics import (
+    LARGEST,
+    CalendarError,
+    ClosedRead,
+    MovesRead,
+    closed_from_ics,
+    moved_by_ics,
+    schedule_to_ics,
+)
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError, TooManyError
 from mavrik.jobs.lists import kept_list
 from mavrik.jobs.planned import SCHEDULE
-from mavrik.jobs.scheduling import scene
+from mavrik.jobs.scheduling import preview_schedule, scene
 from mavrik.store.models import CalendarFeed, Person
 
 MOST_FEEDS = 10
@@ -116,6 +125,22 @@ def closed_of_ics(text: str) -> ClosedRead:
         return closed_from_ics(text)
     except CalendarError as error:
         raise InvalidError(str(error), [Problem("workshop", "text", str(error))]) from error
+
+
+class CalendarMoves(Document):
+    """A calendar that was moved about in, and the schedule that it is read into."""
+
+    text: Annotated[str, Field(min_length=1, max_length=LARGEST)]
+    document: Schedule
+
+
+def moves_of_ics(session: Session, given: CalendarMoves) -> MovesRead:
+    """A schedule with what was moved in a calendar, not kept yet. Raises InvalidError for what is none, or a schedule that cannot be."""
+    view = preview_schedule(session, given.document)
+    try:
+        return moved_by_ics(given.text, given.document, view)
+    except CalendarError as error:
+        raise InvalidError(str(error), [Problem("schedule", "text", str(error))]) from error
 
 
 def _hash(token: str) -> str:

@@ -387,7 +387,13 @@ useKeys([
             @thread="(node, mm) => book && (book = withThread(book, node, mm))"
           />
         </template>
-        <OldPane v-else-if="pane === 'old'" :old="view.old" :disabled="!bench.mayWrite" @old="book = book && withOld(book, $event)" />
+        <OldPane
+          v-else-if="pane === 'old'"
+          :old="view.old"
+          :book="book.old"
+          :disabled="!bench.mayWrite"
+          @old="book = book && withOld(book, $event)"
+        />
         <template v-else>
           <v-progress-linear v-if="!bill" indeterminate aria-label="Looking through the stock" />
           <BillPane

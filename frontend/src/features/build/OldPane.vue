@@ -1,18 +1,21 @@
 <script setup lang="ts">
 /** What is taken out of use, what becomes of each part, and how all of it is put back. */
 import { computed } from 'vue'
-import type { BuildView } from '@/api/types'
+import type { BuildBook, BuildView } from '@/api/types'
 import { useCatalogue } from '@/composables/catalogue'
 import type { Old } from './book'
 
-const props = defineProps<{ old: BuildView['old']; disabled: boolean }>()
+const props = defineProps<{ old: BuildView['old']; book: BuildBook['old']; disabled: boolean }>()
 const emit = defineEmits<{ old: [part: Old] }>()
 const { catalogue } = useCatalogue()
 type Part = BuildView['old']['parts'][number]
 const words = computed(() => new Map(catalogue.value?.fates.map((f) => [f.name, f.label])))
 const fates = (part: Part) => part.fates.map((f) => ({ value: f, title: words.value.get(f) ?? f }))
+/** What has been said stands in the book at once; what the work comes to by it arrives a moment later. */
+const said = (part: Part): Old =>
+  props.book?.find((p) => p.part_id === part.part_id) ?? { part_id: part.part_id, fate: part.fate, where: part.where }
 function say(part: Part, what: Partial<Old>): void {
-  emit('old', { part_id: part.part_id, fate: part.fate, where: part.where, ...what })
+  emit('old', { ...said(part), ...what })
 }
 const gone = computed(() => props.old.parts.filter((p) => p.fate === 'scrap').map((p) => p.label))
 </script>
@@ -28,7 +31,7 @@ const gone = computed(() => props.old.parts.filter((p) => p.fate === 'scrap').ma
     </div>
     <div class="asked">
       <v-select
-        :model-value="p.fate"
+        :model-value="said(p).fate"
         :items="fates(p)"
         :label="p.assumed ? 'What becomes of it, as a rule' : 'What becomes of it'"
         hide-details
@@ -37,9 +40,9 @@ const gone = computed(() => props.old.parts.filter((p) => p.fate === 'scrap').ma
         @update:model-value="say(p, { fate: $event })"
       />
       <v-text-field
-        v-if="p.fate !== 'scrap'"
-        :model-value="p.where"
-        :label="p.fate === 'capped' ? 'Tied back where' : 'Kept where'"
+        v-if="said(p).fate !== 'scrap'"
+        :model-value="said(p).where"
+        :label="said(p).fate === 'capped' ? 'Tied back where' : 'Kept where'"
         maxlength="80"
         hide-details
         :disabled="disabled"

@@ -17,6 +17,8 @@ const CONTACTS = [
 ] as const
 const HALVES = ['from_half', 'to_half'] as const
 const specOf = (pole: string) => props.specs?.find((p) => p.branch_id === pole)
+/** As it was chosen, at once; otherwise what the core takes. */
+const seriesOf = (plug: PointsView['plugs'][number]) => plug.rows.map((r) => specOf(r.branch_id)?.series).find(Boolean) ?? plug.series
 /** What is said of a plug is kept with each of its poles, so that none says otherwise when they are parted. */
 function all(plug: PointsView['plugs'][number], what: Partial<Plug>): void {
   for (const row of plug.rows) emit('plug', row.branch_id, what)
@@ -45,7 +47,7 @@ function all(plug: PointsView['plugs'][number], what: Partial<Plug>): void {
         clearable
         :disabled="disabled"
         data-test="plug-key"
-        @update:model-value="all(plug, { series: plug.series, key: $event ?? '' })"
+        @update:model-value="all(plug, { series: seriesOf(plug), key: $event ?? '' })"
       />
       <template v-if="plug.gendered">
         <v-select

@@ -99,7 +99,10 @@ const tools = computed(() => props.means.tools ?? [])
           data-test="add-person"
           @click="
             set({
-              people: [...means.people, { id: freshId('person', means.people), label: `Technician ${means.people.length + 1}`, away: [], shifts: [] }],
+              people: [
+                ...means.people,
+                { id: freshId('person', means.people), label: `Technician ${means.people.length + 1}`, away: [], shifts: [] },
+              ],
             })
           "
           >Add somebody</v-btn
@@ -145,7 +148,11 @@ const tools = computed(() => props.means.tools ?? [])
       <div>
         <v-btn
           variant="outlined"
-          @click="set({ tools: [...tools, { id: freshId('tool', tools), label: `Tool ${tools.length + 1}`, count: 1, tasks: [], at_end_min: null }] })"
+          @click="
+            set({
+              tools: [...tools, { id: freshId('tool', tools), label: `Tool ${tools.length + 1}`, count: 1, tasks: [], at_end_min: null }],
+            })
+          "
           >Add a tool</v-btn
         >
       </div>

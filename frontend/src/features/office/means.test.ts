@@ -3,7 +3,7 @@ import { at, freshId, hoursOf, readHours, withHours, type Means } from './means'
 
 const means: Means = {
   bays: [{ id: 'bay_1', label: 'Bay 1' }],
-  people: [{ id: 'p', label: 'One', away: [] }],
+  people: [{ id: 'p', label: 'One', away: [], shifts: [] }],
   shifts: [
     { weekday: 0, begins: '08:00', ends: '12:00' },
     { weekday: 0, begins: '13:00', ends: '17:00' },

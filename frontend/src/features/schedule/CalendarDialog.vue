@@ -8,7 +8,8 @@ import { useSaving } from '@/composables/saving'
 import { moment } from '@/ui/dates'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 
-defineProps<{ workshop: Workshop }>()
+defineProps<{ workshop: Workshop; may: boolean }>()
+const emit = defineEmits<{ read: [text: string] }>()
 const shown = defineModel<boolean>({ required: true })
 const queries = useQueryClient()
 const feeds = useQuery({ queryKey: ['calendar-feeds'], queryFn: () => data(client.GET('/api/calendar-feeds')), enabled: shown })
@@ -19,6 +20,12 @@ const worker = ref<string | null>(null)
 const made = ref('')
 watch(shown, (now) => now && (made.value = ''))
 
+async function read(files: File | File[] | null): Promise<void> {
+  const file = Array.isArray(files) ? files[0] : files
+  if (!file) return
+  emit('read', await file.text())
+  shown.value = false
+}
 async function make(): Promise<void> {
   await save(async () => {
     const fresh = await data(client.POST('/api/calendar-feeds', { body: { label: label.value, worker: worker.value } }))
@@ -40,7 +47,18 @@ async function revoke(id: number): Promise<void> {
   <v-dialog v-model="shown" max-width="640" aria-label="Calendars">
     <div class="panel stack">
       <h2 class="sleeve ma-0">In a calendar</h2>
-      <div><v-btn variant="outlined" href="/api/schedule.ics" download="schedule.ics" data-test="ics">Save as a calendar file</v-btn></div>
+      <div class="row">
+        <v-btn variant="outlined" href="/api/schedule.ics" download="schedule.ics" data-test="ics">Save as a calendar file</v-btn>
+        <v-file-input
+          v-if="may"
+          label="Read one that was moved about in"
+          accept=".ics,text/calendar"
+          density="compact"
+          hide-details
+          data-test="read-ics"
+          @update:model-value="read"
+        />
+      </div>
       <p class="ma-0">
         Or let a telephone fetch it by itself, from an address of its own. Whoever knows the address reads the schedule, without signing in:
         send it to nobody, and revoke it when the telephone is lost.

@@ -123,6 +123,17 @@ async function place(jobId: number): Promise<void> {
   })
 }
 
+/** What was moved on a telephone, in words; it counts once it is kept. */
+const told = ref<readonly string[]>([])
+async function readCalendar(text: string): Promise<void> {
+  told.value = []
+  await save(async () => {
+    const read = await data(client.POST('/api/schedule/moves/read', { body: { text, document: form.value! } }))
+    change(read.document)
+    told.value = read.told
+  })
+}
+
 /** The search runs beside the server; what it finds is looked at before it is taken. */
 const task = ref<TaskRecord | null>(null)
 const asked = ref<Schedule | null>(null)
@@ -217,6 +228,12 @@ const minutes = (of: number) => (of < 60 ? `${of} min` : `${Math.round((of / 60)
       @later="conflict = null"
     />
     <v-progress-linear v-if="!view && !trouble" indeterminate aria-label="Looking at every open job" />
+    <section v-if="told.length" class="panel stack" role="status" data-test="moves-told">
+      <p v-for="line in told" :key="line" class="ma-0">{{ line }}</p>
+      <div class="row">
+        <span class="quiet grow">It counts once it is kept.</span><v-btn variant="text" @click="told = []">Close</v-btn>
+      </div>
+    </section>
     <div v-if="task" class="panel row" data-test="laying-out">
       <v-progress-linear
         :model-value="(watched.data.value?.progress ?? 0) * 100"
@@ -308,7 +325,7 @@ const minutes = (of: number) => (of < 60 ? `${of} min` : `${Math.round((of / 60)
           </ul>
         </section>
       </div>
-      <CalendarDialog v-model="calendars" :workshop="record.workshop" />
+      <CalendarDialog v-model="calendars" :workshop="record.workshop" :may="may" @read="readCalendar" />
     </template>
   </div>
 </template>

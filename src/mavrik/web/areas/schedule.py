@@ -12,7 +12,7 @@ from mavrik.core.scheduling.documents import Schedule
 from mavrik.core.scheduling.view import Proposed, ScheduleView
 from mavrik.core.scheduling.workshop import Workshop
 from mavrik.domain.roles import Permission
-from mavrik.exchange.calendar_ics import LARGEST, ClosedRead
+from mavrik.exchange.calendar_ics import LARGEST, ClosedRead, MovesRead
 from mavrik.jobs import calendar, scheduling
 from mavrik.jobs.tasks import TaskRecord
 from mavrik.web.access import PUBLIC, me, needs, session
@@ -138,6 +138,19 @@ def post_layout(body: Schedule) -> Response:
 def get_layout(path: LayoutPath) -> Response:
     """With what it moves, and why. 404 until its task is done."""
     return answer(scheduling.layout_of(session(), path.task_id, me()))
+
+
+@api.post(
+    "/schedule/moves/read",
+    summary="Read a calendar that was moved about in",
+    tags=TAGS,
+    responses={"200": MovesRead, **SAVE_ERRORS},
+)
+@needs(Permission.READ)
+@heavy
+def post_moves_text(body: calendar.CalendarMoves) -> Response:
+    """A schedule with its work where an iCalendar file of it has it now; nothing is kept."""
+    return answer(calendar.moves_of_ics(session(), body))
 
 
 @api.get("/schedule.ics", summary="The schedule as a calendar", tags=TAGS)
