@@ -8,7 +8,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import job_with
+from tests.browser.conftest import choose, job_with
 
 
 def test_a_lead_is_chosen_measured_made_and_ticked_and_the_next_step_stays_on_top(open_page: Callable[..., Page]) -> None:
@@ -147,6 +147,30 @@ def test_old_cable_is_read_and_a_sample_is_pulled_before_the_first_lead(open_pag
     expect(page.locator("[data-step='make:charge_cable']")).to_contain_text("after: Sample")
     page.locator("[data-test=keep-build]").click()
     expect(page.locator("[data-test=keep-build]")).to_have_text("Kept")
+
+
+def test_a_die_that_does_not_do_is_refused_and_can_be_put_right(open_page: Callable[..., Page]) -> None:
+    page = open_page(at="/")
+    page.wait_for_selector("[data-job]")
+    job = job_with(page, "front_battery")
+    page.goto(f"/jobs/{job}/build")
+    page.locator("[data-anew=charge_cable]").get_by_role("checkbox").click()
+    card = page.locator("[data-card=charge_cable]")
+    press = card.locator("[data-test=press-from_end]")
+    expect(press.locator("summary")).to_contain_text("mm flat to flat")
+    press.locator("summary").click()
+    die = press.locator("[data-test=die-from_end]").get_by_role("textbox")
+    die.fill("20")
+    die.press("Tab")
+    expect(card.locator("[data-test=lead-problem]")).to_contain_text("too large for 25 mm2")
+    die.fill("9.9")
+    die.press("Tab")
+    expect(press.locator("summary")).to_contain_text("shim")
+    choose(
+        press.locator("[data-test=palm-from_end]"),
+        page.get_by_role("option", name="Bent 90°"),
+        card.locator("b", has_text="25 mm² lug, M8, bent 90°"),
+    )
 
 
 def test_parts_are_bought_received_used_and_offered_and_the_shelf_says_what_is_left(open_page: Callable[..., Page]) -> None:

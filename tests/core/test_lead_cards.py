@@ -152,7 +152,7 @@ def test_a_lug_of_tube_has_a_barrel_of_its_own_and_no_bought_one() -> None:
     card = schooled({"school": "tube", "stud": "M6", "tube_outer_mm": 12, "tube_wall_mm": 1.5})
     end = card.ends[0]
     assert (end.lug, end.tube, end.stud) == ("", "tube 12 x 1.5 mm", "M6") and end.tube_mm is not None
-    assert any("drilled 6.4 mm" in s for s in card.in_order) and any("with an indent" in s for s in card.in_order)
+    assert any("drilled 6.4 mm" in s for s in card.in_order) and any("with the indent" in s for s in card.in_order)
     needs = needs_of(CAR, CAR, [card], usual_prices())
     tube = next(n for n in needs if n.id.startswith("tube:"))
     assert tube.wanted == pytest.approx(end.tube_mm / 1000) and sum(n.wanted for n in needs if n.id.startswith("lug:")) == 1

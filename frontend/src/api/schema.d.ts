@@ -4100,6 +4100,11 @@ export interface components {
              */
             control_places: components["schemas"]["LabelledChoice"][];
             /**
+             * Crimp Tools
+             * @description What a lug is pressed on with
+             */
+            crimp_tools: components["schemas"]["LabelledChoice"][];
+            /**
              * Fates
              * @description What becomes of a part that is taken out
              */
@@ -4136,6 +4141,11 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Palms
+             * @description How the palm of a lug may stand
+             */
+            palms: components["schemas"]["LabelledChoice"][];
             /**
              * Part Kinds
              * @description Of parts that a workshop keeps or buys
@@ -5015,6 +5025,12 @@ export interface components {
             to_s: number;
         };
         /**
+         * CrimpTool
+         * @description What a lug is pressed on with.
+         * @enum {string}
+         */
+        CrimpTool: "hex" | "indent" | "hammer";
+        /**
          * Curve
          * @description One quantity over time: the nominal vehicle, and between which eight of ten lie.
          */
@@ -5602,6 +5618,11 @@ export interface components {
              */
             at: string;
             /**
+             * Bare Pad
+             * @description It lies on the body or the block: bare metal under it, primer over it
+             */
+            bare_pad: boolean;
+            /**
              * Barrel Mm
              * @description Depth of the barrel
              */
@@ -5624,11 +5645,15 @@ export interface components {
              * @description Size that its barrel is made for; empty: a post clamp, a contact, or a lug of tube
              */
             lug: string;
+            /** @description How its palm stands; flat where there is none */
+            palm: components["schemas"]["Palm"];
             /**
              * Palm Mm
              * @description Width of the palm; null: a post clamp
              */
             palm_mm: number | null;
+            /** @description What it is pressed on with; null: it is soldered, or a post clamp */
+            pressed: components["schemas"]["Pressed"] | null;
             /**
              * Reach Mm
              * @description From the middle of the stud, or of the post, to where the conductor begins [mm]
@@ -5681,8 +5706,19 @@ export interface components {
          * @description What one end of a lead goes onto.
          */
         EndSpec: {
+            /**
+             * Die Mm
+             * @description Of the hexagon die at hand, flat to flat [mm]; null: the die of that lug
+             * @default null
+             */
+            die_mm: number | null;
             /** @default null */
             metal: components["schemas"]["StudMetal"] | null;
+            /**
+             * @description Of its lug; bent where there is no room to turn the cable
+             * @default flat
+             */
+            palm: components["schemas"]["Palm"];
             /**
              * @description How it is joined; null: as the plan's circuit says, crimped where it says nothing
              * @default null
@@ -5694,6 +5730,11 @@ export interface components {
              * @default null
              */
             stud: string | null;
+            /**
+             * @description What a crimped lug is pressed on with
+             * @default hex
+             */
+            tool: components["schemas"]["CrimpTool"];
             /**
              * Tube Outer Mm
              * @description Of the tube that a lug is made of [mm]
@@ -7684,9 +7725,12 @@ export interface components {
             cable_mm: number | null;
             /**
              * @default {
+             *       "die_mm": null,
              *       "metal": null,
+             *       "palm": "flat",
              *       "school": null,
              *       "stud": null,
+             *       "tool": "hex",
              *       "tube_outer_mm": null,
              *       "tube_wall_mm": null
              *     }
@@ -7717,9 +7761,12 @@ export interface components {
             slack: number;
             /**
              * @default {
+             *       "die_mm": null,
              *       "metal": null,
+             *       "palm": "flat",
              *       "school": null,
              *       "stud": null,
+             *       "tool": "hex",
              *       "tube_outer_mm": null,
              *       "tube_wall_mm": null
              *     }
@@ -8663,6 +8710,12 @@ export interface components {
             outputs: components["schemas"]["ReadOutput"][];
         };
         /**
+         * Palm
+         * @description How the palm of a lug stands to its barrel.
+         * @enum {string}
+         */
+        Palm: "flat" | "bent_45" | "bent_90";
+        /**
          * PartChoice
          * @description What somebody has decided of a part.
          */
@@ -8763,6 +8816,11 @@ export interface components {
              * @default null
              */
             outer_mm: number | null;
+            /**
+             * @description Of a lug; null: flat
+             * @default null
+             */
+            palm: components["schemas"]["Palm"] | null;
             /**
              * Rating A
              * @default null
@@ -9336,6 +9394,25 @@ export interface components {
         PortsOut: {
             /** Ports */
             ports: components["schemas"]["Port"][];
+        };
+        /**
+         * Pressed
+         * @description How a lug is pressed on.
+         */
+        Pressed: {
+            /**
+             * Across Mm
+             * @description Of a hexagon die that suits it, flat to flat; null: no hexagon
+             */
+            across_mm: number | null;
+            /**
+             * Shim Mm
+             * @description Thickness that the die at hand wants beside the barrel; null: none, or no die is known
+             */
+            shim_mm: number | null;
+            tool: components["schemas"]["CrimpTool"];
+            /** Words */
+            words: string;
         };
         /**
          * PriceList
@@ -11772,6 +11849,11 @@ export interface components {
              * @default 1
              */
             pack: number;
+            /**
+             * @description Of a lug; null: flat
+             * @default null
+             */
+            palm: components["schemas"]["Palm"] | null;
             /**
              * Price
              * @description As a job is charged, before tax: a piece, or a metre

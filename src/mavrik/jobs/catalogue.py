@@ -9,7 +9,7 @@ from pydantic import Field
 from mavrik.core.catalogue.conductor import LARGEST_AWG, Material, Size, SizeSystem, Stranding, conductor_table
 from mavrik.core.catalogue.fuses import FuseFamily, fuse_table
 from mavrik.core.catalogue.loads import consumer_table
-from mavrik.core.catalogue.lugs import lug_table
+from mavrik.core.catalogue.lugs import PALM_WORDS, lug_table
 from mavrik.core.catalogue.plugs import plug_table
 from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.catalogue.units import Unit
@@ -30,6 +30,7 @@ from mavrik.core.circuit.layouts import LAYOUTS
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.document import Bounds, Document, bounds_of
 from mavrik.core.drawing.loop import LoopLayout, lay_out
+from mavrik.core.fabrication.crimping import TOOL_WORDS
 from mavrik.core.fabrication.documents import BuildBook, Contacts
 from mavrik.core.fabrication.old_parts import FATE_WORDS
 from mavrik.core.fabrication.schools import SCHOOL_WORDS
@@ -180,6 +181,8 @@ class Catalogue(Document):
     schools: tuple[LabelledChoice, ...] = Field(description="Ways to join a conductor and its lug, and what each asks")
     sleeves: tuple[LabelledChoice, ...] = Field(description="Dual-wall shrink as it is sold")
     surroundings: tuple[LabelledChoice, ...] = Field(description="What a stretch of a lead's way runs through")
+    palms: tuple[LabelledChoice, ...] = Field(description="How the palm of a lug may stand")
+    crimp_tools: tuple[LabelledChoice, ...] = Field(description="What a lug is pressed on with")
     fates: tuple[LabelledChoice, ...] = Field(description="What becomes of a part that is taken out")
     plug_halves: tuple[LabelledChoice, ...] = Field(description="What a half of a plug has, where its halves differ")
     plug_series: tuple[PlugSeriesChoice, ...] = Field(description="Plugs that can be chosen")
@@ -316,6 +319,8 @@ def catalogue() -> Catalogue:
         plug_series=tuple(
             PlugSeriesChoice(name=n, label=s.label, keys=s.keys, gendered=s.gendered) for n, s in plug_table().series.items()
         ),
+        palms=tuple(LabelledChoice(name=n, label=label.capitalize()) for n, label in PALM_WORDS.items()),
+        crimp_tools=tuple(LabelledChoice(name=n, label=label, why=why) for n, (label, why) in TOOL_WORDS.items()),
         fates=tuple(LabelledChoice(name=n, label=label[0].upper() + label[1:]) for n, label in FATE_WORDS.items()),
         passages=tuple(LabelledChoice(name=n, label=label.capitalize()) for n, label in PASSAGE_WORDS.items()),
         contacts=tuple(LabelledChoice(name=n, label=label) for n, label in CONTACTS.items()),

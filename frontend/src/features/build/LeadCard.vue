@@ -20,6 +20,13 @@ const { catalogue } = useCatalogue()
 const size = computed(() => props.card.size.replace('mm2', 'mm²'))
 const studs = computed(() => catalogue.value?.studs.map((s) => s.name) ?? [])
 const schools = computed(() => catalogue.value?.schools.map((s) => ({ value: s.name, title: s.label })) ?? [])
+const palms = computed(() => catalogue.value?.palms.map((s) => ({ value: s.name, title: s.label })) ?? [])
+const tools = computed(() => catalogue.value?.crimp_tools.map((s) => ({ value: s.name, title: s.label })) ?? [])
+function pressOf(end: BuildView['cards'][number]['ends'][number]): string {
+  const tool = catalogue.value?.crimp_tools.find((t) => t.name === end.pressed?.tool)?.label ?? ''
+  const across = end.pressed?.across_mm ? `, ${end.pressed.across_mm.toFixed(1)} mm flat to flat` : ''
+  return `${tool}${across}${end.pressed?.shim_mm ? `, ${end.pressed.shim_mm.toFixed(1)} mm shim` : ''}`
+}
 const tails = computed(() => [
   { field: 'from_tail_mm' as const, label: `${props.card.ends[0]?.at ?? 'First point'} to the way` },
   { field: 'to_tail_mm' as const, label: `The way to ${props.card.ends[1]?.at ?? 'last point'}` },
@@ -33,7 +40,8 @@ function put(end: { field: 'from_end' | 'to_end'; spec: Spec['from_end'] | null 
 function lugOf(end: BuildView['cards'][number]['ends'][number]): string {
   if (end.tube) return `lug of ${end.tube}, ${end.stud}`
   if (end.contact) return end.contact.replace('mm2', 'mm²')
-  return end.lug ? `${end.lug.replace('mm2', 'mm²')} lug, ${end.stud}` : 'post clamp'
+  const bent = end.palm === 'flat' ? '' : `, ${catalogue.value?.palms.find((p) => p.name === end.palm)?.label.toLowerCase() ?? end.palm}`
+  return end.lug ? `${end.lug.replace('mm2', 'mm²')} lug, ${end.stud}${bent}` : 'post clamp'
 }
 /** What was read of an old cable: it counts once all of it is there. */
 type OldCable = NonNullable<Spec['reclaimed']>
@@ -49,6 +57,10 @@ function read(field: keyof OldCable, value: number | null): void {
   old.value = { ...old.value, [field]: value }
   if (Object.values(old.value).every((v) => v !== null)) emit('change', { reclaimed: old.value as OldCable })
 }
+const opened = ref<Record<string, boolean>>({})
+/** Of a lead that cannot be made as it is asked, too: there it is put right. */
+const mayPress = (end: { card?: BuildView['cards'][number]['ends'][number] }) =>
+  end.card ? !!end.card.pressed && !end.card.contact : !!props.card.problem
 const ends = computed(() => [
   { field: 'from_end' as const, card: props.card.ends[0], spec: props.spec?.from_end ?? null },
   { field: 'to_end' as const, card: props.card.ends[1], spec: props.spec?.to_end ?? null },
@@ -121,6 +133,47 @@ const ends = computed(() => [
             @update:model-value="put(end, { school: $event })"
           />
         </div>
+        <details
+          v-if="mayPress(end)"
+          class="press"
+          :open="opened[end.field] || !end.card"
+          :data-test="`press-${end.field}`"
+          @toggle="opened[end.field] = ($event.target as HTMLDetailsElement).open"
+        >
+          <summary>
+            {{ end.card ? pressOf(end.card) : 'Pressed with' }}
+          </summary>
+          <div class="asked">
+            <v-select
+              v-if="end.card?.stud !== ''"
+              :model-value="end.spec?.palm ?? 'flat'"
+              :items="palms"
+              label="Palm"
+              :disabled="disabled"
+              :data-test="`palm-${end.field}`"
+              @update:model-value="put(end, { palm: $event })"
+            />
+            <v-select
+              v-if="!end.card?.tube"
+              :model-value="end.spec?.tool ?? 'hex'"
+              :items="tools"
+              label="Pressed with"
+              :disabled="disabled"
+              :data-test="`tool-${end.field}`"
+              @update:model-value="put(end, { tool: $event })"
+            />
+            <NumberField
+              v-if="(end.card?.pressed?.tool ?? end.spec?.tool ?? 'hex') === 'hex'"
+              :model-value="end.spec?.die_mm ?? null"
+              of="EndSpec.die_mm"
+              label="Die at hand, flat to flat"
+              unit="mm"
+              hint="empty: the die of that lug"
+              :data-test="`die-${end.field}`"
+              @update:model-value="put(end, { die_mm: $event })"
+            />
+          </div>
+        </details>
         <div v-if="(end.spec?.school ?? end.card?.school) === 'tube'" class="asked">
           <NumberField
             :model-value="end.spec?.tube_outer_mm ?? null"
@@ -293,6 +346,7 @@ dd small {
   grid-template-columns: 1fr 1fr;
   gap: 8px;
   margin-top: 6px;
+  align-items: start;
 }
 .ways dd {
   font-size: 1rem;

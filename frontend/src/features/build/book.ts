@@ -48,7 +48,16 @@ export function withPhoto(book: BuildBook, step: string, photo: string | null): 
 }
 
 /** An end of which nothing is known. */
-export const END: Spec['from_end'] = { stud: null, metal: null, school: null, tube_outer_mm: null, tube_wall_mm: null }
+export const END: Spec['from_end'] = {
+  stud: null,
+  metal: null,
+  palm: 'flat',
+  tool: 'hex',
+  die_mm: null,
+  school: null,
+  tube_outer_mm: null,
+  tube_wall_mm: null,
+}
 
 const BLANK: Omit<Spec, 'branch_id'> = {
   route_mm: null,

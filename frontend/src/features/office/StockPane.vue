@@ -24,6 +24,7 @@ const named = (list: readonly { name: string; label: string }[] | undefined) => 
 const choices = computed<Record<string, { label: string; items?: { value: string; title: string }[]; unit?: string }>>(() => ({
   size: { label: 'Conductor', items: catalogue.value?.sizes.map((s) => ({ value: s.label, title: s.label.replace('mm2', 'mm²') })) ?? [] },
   stud: { label: 'Stud', items: named(catalogue.value?.studs) },
+  palm: { label: 'Its palm', items: named(catalogue.value?.palms) },
   sleeve: { label: 'Supplied to recovered', items: named(catalogue.value?.sleeves) },
   family: { label: 'Family', items: named(catalogue.value?.fuse_families) },
   series: { label: 'Plug', items: named(catalogue.value?.plug_series) },
@@ -179,7 +180,7 @@ function takeReels(text: string): void {
         <template v-for="field in fields" :key="field">
           <v-autocomplete
             v-if="choices[field]?.items"
-            :model-value="(part as Record<string, unknown>)[field] || (field === 'key' ? '' : null)"
+            :model-value="(part as Record<string, unknown>)[field] || (field === 'key' ? '' : field === 'palm' ? 'flat' : null)"
             :label="choices[field]?.label"
             :items="choices[field]?.items"
             :data-test="`part-${field}`"

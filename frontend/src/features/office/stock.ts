@@ -25,6 +25,7 @@ export function ofKind(item: StockItem, kind: Kind): StockItem {
   const bare = {
     size: '',
     stud: '',
+    palm: null,
     sleeve: '',
     contact: '',
     series: '',

@@ -50,6 +50,17 @@ class StudMetal(StrEnum):
     BRASS = "brass"
 
 
+class Palm(StrEnum):
+    """How the palm of a lug stands to its barrel."""
+
+    FLAT = "flat"
+    BENT_45 = "bent_45"
+    BENT_90 = "bent_90"
+
+
+PALM_WORDS = {Palm.FLAT: "flat", Palm.BENT_45: "bent 45°", Palm.BENT_90: "bent 90°"}
+
+
 class LugTable(Table):
     """The file ``lugs.json``."""
 

@@ -6,13 +6,14 @@ from collections.abc import Collection, Sequence
 
 from pydantic import Field
 
-from mavrik.core.catalogue.conductor import parse_size
-from mavrik.core.catalogue.lugs import BarrelData, StudMetal, lug_table, stud
+from mavrik.core.catalogue.conductor import Material, SizeSystem, parse_size
+from mavrik.core.catalogue.lugs import PALM_WORDS, BarrelData, Palm, StudMetal, lug_table, stud
 from mavrik.core.circuit import Circuit, ConductorBranch, NodeRole, TerminationKind
 from mavrik.core.document import Document
 from mavrik.core.fabrication.acceptance import most_drop_v, pull_out_n
 from mavrik.core.fabrication.barrel import BarrelFit, Fit, barrel_fit, smallest_barrel
 from mavrik.core.fabrication.bolted import torque_nm
+from mavrik.core.fabrication.crimping import CrimpTool, Pressed, pressed
 from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec, Way
 from mavrik.core.fabrication.lengths import cut_for, lug_reach_mm
 from mavrik.core.fabrication.plugged import is_plugged
@@ -39,6 +40,10 @@ USUAL_STUD = {
 ELSEWHERE = "M8"
 SOFT = frozenset({NodeRole.BATTERY_POSITIVE, NodeRole.BATTERY_NEGATIVE, NodeRole.BUSBAR, NodeRole.STUD})
 """Where studs are of brass or set in plastic more often than of steel."""
+
+ON_BODY = frozenset({NodeRole.CHASSIS, NodeRole.ENGINE_BLOCK})
+ALUMINIUM = "A copper lug on aluminium strands corrodes and works loose: a bimetal lug with its own compound and die, by its maker. None is listed."
+"""Common practice: two metals that touch in the wet eat one another."""
 
 CONTACT_REACH_MM = 15.0
 """From where a plug's halves meet to where the conductor begins in a contact. Rough, no maker's: the plug says."""
@@ -70,6 +75,9 @@ class EndCard(Document):
     barrel_outer_mm: float
     palm_mm: float | None = Field(description="Width of the palm; null: a post clamp")
     hole_mm: float | None
+    palm: Palm = Field(description="How its palm stands; flat where there is none")
+    pressed: Pressed | None = Field(description="What it is pressed on with; null: it is soldered, or a post clamp")
+    bare_pad: bool = Field(description="It lies on the body or the block: bare metal under it, primer over it")
 
 
 class Wait(Document):
@@ -155,7 +163,11 @@ def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec, ways: Sequenc
     )  # fmt: skip
     if old and old.verdict is not Verdict.PASS:
         return bare.model_copy(update={"problem": old.words})
-    sizes = [s for s in map(parse_size, lug_table().barrels) if s.system is size.system]
+    if lead.material is Material.ALUMINIUM:
+        return bare.model_copy(update={"problem": ALUMINIUM})
+    # Circular mils go into the lugs of the gauge.
+    system = SizeSystem.AWG if size.system is SizeSystem.CIRCULAR_MIL else size.system
+    sizes = [s for s in map(parse_size, lug_table().barrels) if s.system is system]
     own = size if size in sizes else smallest_barrel([(size, lead.stranding)], sizes)
     if own is None:
         return bare.model_copy(update={"problem": f"No lug takes {size.label}: choose another size, or a lug of your own."})
@@ -211,6 +223,11 @@ def _end(
             raise ValueError(f"A {'contact' if plugged else 'post clamp'} at {node.label} is not made of tube.")
         barrel, inside, takes, spec = _of_tube(end, lead, name, barrel.depth_mm)
         tube = f"tube {spec[0]:g} x {spec[1]:g} mm"
+    lug_words = f"the {lug} lug for {name}{_bent(end.palm)}" if name else "the post clamp"
+    what = f"the contact for {lead.conductor.label}" if plugged else "it" if tube else lug_words
+    on_with = _pressed(
+        school, CrimpTool.INDENT if tube else end.tool, what, barrel, lead, None if plugged or tube else end.die_mm
+    )
     sleeve = sleeve_for(barrel, over_mm)
     on = None if clamp or name is None else stud(name)
     tight = None if on is None else round(torque_nm(on, metal), 1)
@@ -221,12 +238,23 @@ def _end(
             fit_words=inside.words, strip_mm=barrel.depth_mm + table.strip_allowance_mm, sleeve=sleeve.of.label, sleeve_mm=sleeve.length_mm,
             torque_nm=tight, school=school, asks=SCHOOL_WORDS[school][1], tube=tube, tube_mm=takes, tube_spec=spec,
             reach_mm=reach, barrel_mm=barrel.depth_mm, barrel_outer_mm=barrel.outer_mm, palm_mm=on.palm_mm if on else None,
-            hole_mm=on.hole_mm if on else None,
+            hole_mm=on.hole_mm if on else None, palm=end.palm if on else Palm.FLAT, pressed=on_with, bare_pad=node.role in ON_BODY and not plugged,
             solder_mm=wire_mm(solder_mm3(barrel, lead.conductor), SOLDER_WIRE_MM) if school is School.SOLDER_CUP else None,
         ),
         reach,
         assumed,
     )  # fmt: skip
+
+
+def _bent(palm: Palm) -> str:
+    return "" if palm is Palm.FLAT else f", {PALM_WORDS[palm]}"
+
+
+def _pressed(
+    school: School, tool: CrimpTool, what: str, barrel: BarrelData, lead: ConductorBranch, die_mm: float | None
+) -> Pressed | None:
+    """How an end is pressed on, where it is. Raises ValueError for a die or a tool that does not do."""
+    return None if school is School.SOLDER_CUP else pressed(tool, what, barrel, lead.conductor, die_mm)
 
 
 def _of_tube(
@@ -251,12 +279,18 @@ def _actions(lead: ConductorBranch, ends: list[EndCard], cut_mm: float, reclaime
     first, second = ends
 
     def joined(end: EndCard) -> tuple[Action, ...]:
-        lug = f"the {end.lug} lug for {end.stud}" if end.lug else f"the lug for {end.stud}" if end.tube else "the post clamp"
+        lug = (
+            f"the {end.lug} lug for {end.stud}{_bent(end.palm)}"
+            if end.lug
+            else f"the lug for {end.stud}"
+            if end.tube
+            else "the post clamp"
+        )
         what = f"the {end.contact}" if end.contact else lug
         tube = ""
         if end.tube_mm is not None:
             tube = f"{end.tube_mm:.0f} mm of {end.tube}, one end pressed flat and drilled {stud(end.stud).hole_mm:g} mm"
-        return joining(end.school, what, end.solder_mm or 0.0, tube)
+        return joining(end.school, what, end.solder_mm or 0.0, tube, end.pressed.words if end.pressed else "")
 
     runs = f" {lead.parallel} times" if lead.parallel > 1 else ""
     return [

@@ -7,11 +7,12 @@ from typing import Annotated
 
 from pydantic import Field
 
-from mavrik.core.catalogue.lugs import StudMetal, lug_table
+from mavrik.core.catalogue.lugs import Palm, StudMetal, lug_table
 from mavrik.core.catalogue.plugs import plug_table
 from mavrik.core.circuit.document import MAX_BRANCHES
 from mavrik.core.document import Document, Identifier, Label, Moment, PhotoKey, Problem
 from mavrik.core.fabrication.amounts import Amount
+from mavrik.core.fabrication.crimping import CrimpTool
 from mavrik.core.fabrication.lengths import MOST_SLACK
 from mavrik.core.fabrication.schools import School
 
@@ -73,6 +74,11 @@ class EndSpec(Document):
 
     stud: StudName | None = Field(None, description="null: not looked at, what is usual is taken")
     metal: StudMetal | None = None
+    palm: Annotated[Palm, Field(description="Of its lug; bent where there is no room to turn the cable")] = Palm.FLAT
+    tool: Annotated[CrimpTool, Field(description="What a crimped lug is pressed on with")] = CrimpTool.HEX
+    die_mm: Annotated[float, Field(ge=2, le=60)] | None = Field(
+        None, description="Of the hexagon die at hand, flat to flat [mm]; null: the die of that lug"
+    )
     school: School | None = Field(
         None, description="How it is joined; null: as the plan's circuit says, crimped where it says nothing"
     )

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from pydantic import Field
 
+from mavrik.core.catalogue.lugs import PALM_WORDS, Palm
 from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.circuit import AnyBranch, BreakerBranch, Circuit, ConnectorBranch, ContactBranch, FuseBranch
 from mavrik.core.document import Document
@@ -132,11 +133,11 @@ def _of_leads(cards: Sequence[LeadCard], prices: PriceList) -> Iterator[Need]:
                 # It comes with its half of the plug.
                 continue
             if end.lug:
-                spec, text = PartSpec(kind=PartKind.LUG, size=end.lug, stud=end.stud), f"Lug {end.lug}, {end.stud}"
+                spec, text = _lug(end.lug, end.stud, end.palm)
             else:
                 spec, text = PartSpec(kind=PartKind.POST_CLAMP, size=card.size), f"Post clamp {card.size}"
             yield Need(
-                id=f"{spec.kind.value}:{spec.size}:{spec.stud}",
+                id=_id_of(spec),
                 text=text,
                 spec=spec,
                 uses=pieces,
@@ -154,10 +155,21 @@ def _of_samples(samples: Sequence[Sample], cards: Sequence[LeadCard], prices: Pr
     area = {c.size: c.area_mm2 for c in cards}
     for s in samples:
         if s.lug:
-            yield Need(
-                id=f"lug:{s.lug}:{s.stud}", text=f"Lug {s.lug}, {s.stud}", spec=PartSpec(kind=PartKind.LUG, size=s.lug, stud=s.stud),
-                uses=(Use(step=s.step, pieces=1),), about=lug_price(area[s.size], prices),
-            )  # fmt: skip
+            spec, text = _lug(s.lug, s.stud, s.palm)
+            uses = (Use(step=s.step, pieces=1),)
+            yield Need(id=_id_of(spec), text=text, spec=spec, uses=uses, about=lug_price(area[s.size], prices))
+
+
+def _lug(size: str, over: str, palm: Palm) -> tuple[PartSpec, str]:
+    """A lug, and in words."""
+    bent = None if palm is Palm.FLAT else palm
+    return PartSpec(
+        kind=PartKind.LUG, size=size, stud=over, palm=bent
+    ), f"Lug {size}, {over}{f', {PALM_WORDS[bent]}' if bent else ''}"
+
+
+def _id_of(spec: PartSpec) -> str:
+    return ":".join((spec.kind.value, spec.size, spec.stud, *([spec.palm.value] if spec.palm else [])))
 
 
 ROUND = {

@@ -7,8 +7,10 @@ from collections.abc import Sequence
 
 from pydantic import Field
 
+from mavrik.core.catalogue.lugs import Palm
 from mavrik.core.document import Document
 from mavrik.core.fabrication.cards import EndCard, LeadCard
+from mavrik.core.fabrication.crimping import CrimpTool
 from mavrik.core.fabrication.schools import School
 
 SAMPLE_MIN = 4.0
@@ -24,6 +26,7 @@ class Sample(Document):
     size: str
     lug: str = Field(description="Empty: a lug of tube")
     stud: str
+    palm: Palm
     leads: tuple[str, ...] = Field(description="Ids of the leads that have it")
     holds_n: float | None = Field(description="What it has to hold for a minute [N]; null: none is listed")
     words: str
@@ -47,11 +50,11 @@ def samples_of(cards: Sequence[LeadCard]) -> tuple[Sample, ...]:
         for end in card.ends:
             if end.school not in PULLED or not end.stud:
                 continue
-            step = f"sample:{_plain(card.size)}:{_plain(f'{end.lug or end.tube} {end.stud}')}"
+            step = f"sample:{_plain(card.size)}:{_plain(f'{end.lug or end.tube} {end.stud}{_how(end)}')}"
             known = found.get(step)
             leads = (*known.leads, card.branch_id) if known else (card.branch_id,)
             found[step] = Sample(
-                step=step, size=card.size, lug=end.lug, stud=end.stud, leads=tuple(dict.fromkeys(leads)), holds_n=card.pull_out_n,
+                step=step, size=card.size, lug=end.lug, stud=end.stud, palm=end.palm, leads=tuple(dict.fromkeys(leads)), holds_n=card.pull_out_n,
                 words=_words(card, end),
             )  # fmt: skip
     return tuple(found.values())
@@ -59,6 +62,14 @@ def samples_of(cards: Sequence[LeadCard]) -> tuple[Sample, ...]:
 
 def _plain(text: str) -> str:
     return re.sub(r"[^a-z0-9]+", "_", text.lower()).strip("_")
+
+
+def _how(end: EndCard) -> str:
+    """What makes it another crimp than the usual one: a bent palm, another tool, a shim."""
+    bent = "" if end.palm is Palm.FLAT else f" {end.palm.value}"
+    if end.pressed is None or (end.pressed.tool is CrimpTool.HEX and not end.pressed.shim_mm):
+        return bent
+    return f"{bent} {end.pressed.tool.value}{f' {end.pressed.shim_mm:g}' if end.pressed.shim_mm else ''}"
 
 
 def _words(card: LeadCard, end: EndCard) -> str:

@@ -65,19 +65,18 @@ def school_of(kind: TerminationKind) -> School:
     return {TerminationKind.CRIMP_SOLDER: School.CRIMP_SOLDER, TerminationKind.SOLDER: School.SOLDER_CUP}.get(kind, School.CRIMP)
 
 
-def joining(school: School, what: str, solder_mm: float, tube: str) -> tuple[Action, ...]:
+def joining(school: School, what: str, solder_mm: float, tube: str, press: str) -> tuple[Action, ...]:
     """The steps that join a stripped end and its lug.
 
     school: the way; what: the lug in words, "the 25 mm2 lug for M8"; solder_mm: solder of 2 mm that fills a cup [mm], where it is one;
-    tube: what a home-made lug is cut from, in words
+    tube: what a home-made lug is cut from, in words; press: how it is pressed on, where it is
 
-    >>> [a.wait_s for a in joining(School.SOLDER_CUP, "the lug", 75, "")]
+    >>> [a.wait_s for a in joining(School.SOLDER_CUP, "the lug", 75, "", "")]
     [0.0, 60.0]
     """
-    press = Action(f"Press {what} with its own die; look through the inspection hole, and for strands that stayed outside.")
     if school is School.CRIMP_SOLDER:
         return (
-            press,
+            Action(press),
             Action("Warm the barrel and let a little solder run in at the inspection hole: no more than shows there.", COOLS_S),
         )
     if school is School.SOLDER_CUP:
@@ -88,6 +87,6 @@ def joining(school: School, what: str, solder_mm: float, tube: str) -> tuple[Act
     if school is School.TUBE:
         return (
             Action(f"Make {what}: {tube}. Break every edge."),
-            Action("Press it on with an indent; look for strands that stayed outside."),
+            Action(press),
         )
-    return (press,)
+    return (Action(press),)

@@ -11,11 +11,13 @@ from pydantic import Field
 from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.circuit import Battery, Circuit, ConductorBranch
 from mavrik.core.document import Document
-from mavrik.core.fabrication.cards import LeadCard, leads_to_make
+from mavrik.core.fabrication.cards import EndCard, LeadCard, leads_to_make
+from mavrik.core.fabrication.crimping import CrimpTool
 from mavrik.core.fabrication.samples import SAMPLE_MIN, Sample
 from mavrik.core.fabrication.schools import School
 from mavrik.core.fabrication.ways import WayView, laid_words
 from mavrik.core.planning.cost import branch_costs, is_same_part, lead_cost, same_unit
+from mavrik.core.procedures.bench_limits import Limits
 
 OFF_MIN, ON_MIN, LOOK_MIN, REMOVE_MIN = 2.0, 3.0, 5.0, 5.0
 """Minutes for a clamp off and on, to look round and to take a part out. Common practice, rough, no source."""
@@ -142,7 +144,7 @@ def _steps(
             needs.append(f"make:{part.id}")
             hours *= LAY_SHARE
             text = f"Lay {part.label} {along[part.id]}, " if part.id in along else f"Lay {part.label}, clamp it, "
-            text += f"{_drawn(cards.get(part.id))} and mark them."
+            text += f"{_drawn(cards.get(part.id))} and mark them.{_pads(cards.get(part.id))}"
         else:
             text = f"Fit {part.label}, draw it to its torque and mark it."
         fitted.append(f"fit:{part.id}")
@@ -166,7 +168,9 @@ def _steps(
         yield _clamp("on", battery, "negative", positives)
     yield Step(
         id="test", phase=Phase.TEST, minutes=LOOK_MIN, needs=tuple(f"on:{b.id}:negative" for b in planned.batteries),
-        text="Look for what is warm or loose, start it, and repeat the tests that were made before.", tools=(METER,),
+        text="Start it, and repeat the tests that were made before. After ten minutes under load no lug and no fuse is more than "
+        f"{Limits().of('connector_rise').most:.0f} K warmer than what is round it; draw every nut again once all has cooled.",
+        tools=(METER, "thermometer"),
     )  # fmt: skip
 
 
@@ -177,12 +181,27 @@ def _bench_tools(card: LeadCard | None) -> tuple[str, ...]:
     found = list(BENCH_TOOLS)
     for end in card.ends:
         if end.school in (School.CRIMP, School.CRIMP_SOLDER):
-            found.append(f"crimp tool for the {end.contact}" if end.contact else f"press with the die for {end.lug or card.size}")
+            found.append(_press_of(card, end))
         if end.school in (School.CRIMP_SOLDER, School.SOLDER_CUP):
             found.append("torch, solder and flux")
         if end.school is School.TUBE:
             found.append("drill, vice and indent")
     return tuple(dict.fromkeys(found))
+
+
+def _press_of(card: LeadCard, end: EndCard) -> str:
+    if end.contact:
+        return f"crimp tool for the {end.contact}"
+    if end.pressed is None or end.pressed.tool is CrimpTool.HEX:
+        shim = f" and a {end.pressed.shim_mm:g} mm shim" if end.pressed and end.pressed.shim_mm else ""
+        return f"press with the die for {end.lug or card.size}{shim}"
+    return "press with an indent" if end.pressed.tool is CrimpTool.INDENT else "hammer crimper and anvil"
+
+
+def _pads(card: LeadCard | None) -> str:
+    """What is done where a lead lies on the body or the block."""
+    at = " and ".join(e.at for e in card.ends if e.bare_pad) if card else ""
+    return f" Bare metal under the ring at {at}, no paint; primer over it once it is tight." if at else ""
 
 
 def _drawn(card: LeadCard | None) -> str:

@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 
 from mavrik.core.catalogue.conductor import parse_size
 from mavrik.core.catalogue.fuses import FuseFamily
-from mavrik.core.catalogue.lugs import lug_table
+from mavrik.core.catalogue.lugs import Palm, lug_table
 from mavrik.core.catalogue.plugs import plug_table
 from mavrik.core.catalogue.tables import Table, load_table
 from mavrik.core.circuit import BRANCH_KINDS, Chemistry, ContactBranch
@@ -97,7 +97,7 @@ SAYS: dict[PartKind, tuple[str, ...]] = {
     PartKind.OTHER: (),
 }
 """What is said of each kind."""
-MAY_SAY: dict[PartKind, tuple[str, ...]] = {PartKind.PLUG: ("half", "key")}
+MAY_SAY: dict[PartKind, tuple[str, ...]] = {PartKind.LUG: ("palm",), PartKind.PLUG: ("half", "key")}
 """What may be said beside it, and no more: halves that are alike have neither pins nor sockets, and some come in one colour."""
 
 
@@ -107,6 +107,7 @@ class PartSpec(Document):
     kind: PartKind
     size: Annotated[str, Field(max_length=20, description="Of the conductor: 25 mm2, 2 AWG")] = ""
     stud: Annotated[str, Field(max_length=10, description="M8, 5/16 in")] = ""
+    palm: Palm | None = Field(None, description="Of a lug; null: flat")
     sleeve: Annotated[str, Field(max_length=20, description="As supplied to recovered: 18 to 6 mm")] = ""
     family: FuseFamily | None = None
     contact: Annotated[str, Field(max_length=20, description=f"One of: {', '.join(CONTACTS)}")] = ""
@@ -210,6 +211,8 @@ def serves(item: StockItem, wanted: PartSpec) -> bool:
     [True, False]
     """
     same = ("kind", "stud", "sleeve", "family", "contact", "chemistry", "outer_mm", "wall_mm", "series", "half")
+    if (item.palm or Palm.FLAT) is not (wanted.palm or Palm.FLAT):
+        return False
     if item.key and wanted.key and item.key != wanted.key:
         return False
     if any(getattr(item, n) != getattr(wanted, n) for n in same):
