@@ -50,6 +50,7 @@ function hours(k: number, text: string): void {
 
 <style scoped>
 .tight {
-  gap: 6px;
+  gap: 8px;
+  margin-top: 8px;
 }
 </style>
