@@ -13,12 +13,14 @@ import yaml
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import front_battery
-from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec
+from mavrik.core.fabrication.cards import lead_cards
+from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec, Reclaimed
 from mavrik.exchange.harness_yaml import (
     LARGEST,
     Harness,
     HarnessError,
     HarnessLead,
+    _lead,
     harness_from_yaml,
     harness_schema,
     harness_to_yaml,
@@ -70,6 +72,23 @@ def test_the_file_keeps_to_its_schema_and_comes_back_as_it_went() -> None:
     assert harness_from_yaml(text) == harness
     book = read(text).document
     assert book.leads == (LeadSpec(branch_id="charge_cable", route_mm=1200, from_end=EndSpec(), to_end=EndSpec()),)
+
+
+FULL = LeadSpec(
+    branch_id="charge_cable", route_mm=1200, slack=0.05, cable_mm=11.5,
+    reclaimed=Reclaimed(length_mm=2000, current_a=50, drop_mv=74, cable_c=15),
+    from_end=EndSpec(stud="M10", metal="brass", palm="bent_90", tool="indent", school="crimp"),
+    to_end=EndSpec(stud="M6", school="tube", tube_outer_mm=12, tube_wall_mm=1.5),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("spec", [FULL, FULL.model_copy(update={"from_end": EndSpec(die_mm=30)})])
+def test_all_that_is_known_of_a_lead_goes_out_and_comes_back_also_of_one_that_cannot_be_made(spec: LeadSpec) -> None:
+    (card,) = lead_cards(CAR, CAR, BuildBook(anew=("charge_cable",), leads=(spec,)))
+    assert bool(card.problem) is (spec is not FULL)
+    text = harness_to_yaml(Harness(leads=(_lead(card, spec),)))
+    jsonschema.validate(yaml.safe_load(text), harness_schema(), jsonschema.Draft202012Validator)
+    assert read(text).document.leads == (spec,)
 
 
 @pytest.mark.parametrize(

@@ -15,7 +15,7 @@ from mavrik.core.circuit import Circuit, ConductorBranch
 from mavrik.core.circuit.document import MAX_BRANCHES
 from mavrik.core.document import Document, Identifier, Problem
 from mavrik.core.fabrication.cards import LeadCard, leads_to_make
-from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec, Way, check_book
+from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec, Reclaimed, Way, check_book
 from mavrik.core.fabrication.lengths import MOST_SLACK
 from mavrik.exchange.build_json import build_bundle
 from mavrik.exchange.bundle import Bundle
@@ -53,6 +53,7 @@ class HarnessLead(Document):
     to_tail_mm: Annotated[float, Field(ge=0, le=20_000, description="From the way to its last point")] = 0.0
     slack: Annotated[float, Field(ge=0, le=MOST_SLACK, description="More than the string, as a share")] = 0.03
     cable_mm: Annotated[float, Field(ge=1, le=60)] | None = Field(None, description="Over its insulation [mm]")
+    reclaimed: Reclaimed | None = Field(None, description="What was read of a cable that comes from elsewhere")
     start: HarnessEnd = HarnessEnd()
     end: HarnessEnd = HarnessEnd()
     finished_mm: float | None = Field(None, description="From stud to stud; computed, not read")
@@ -89,13 +90,14 @@ def harness_of(bundle: Bundle) -> Harness:
 
 def _lead(card: LeadCard, spec: LeadSpec | None) -> HarnessLead:
     known = spec or LeadSpec(branch_id=card.branch_id)
-    ends = []
-    for end, of in zip(card.ends, (known.from_end, known.to_end), strict=True):
-        ends.append(HarnessEnd(**of.model_dump(), at=end.at[:200], lug=(end.lug or "")[:200]))
+    ends = [HarnessEnd(**of.model_dump()) for of in (known.from_end, known.to_end)]
+    # One that cannot be made as it is asked goes out as it was asked.
+    for k, end in enumerate(card.ends):
+        ends[k] = ends[k].model_copy(update={"at": end.at[:200], "lug": end.lug[:200]})
     return HarnessLead(
         id=card.branch_id, label=card.label, size=card.size, runs=card.runs, route_mm=known.route_mm, way=known.way,
         from_tail_mm=known.from_tail_mm, to_tail_mm=known.to_tail_mm, slack=known.slack,
-        cable_mm=known.cable_mm, start=ends[0], end=ends[1], finished_mm=card.finished_mm, cut_mm=card.cut_mm,
+        cable_mm=known.cable_mm, reclaimed=known.reclaimed, start=ends[0], end=ends[1], finished_mm=card.finished_mm, cut_mm=card.cut_mm,
     )  # fmt: skip
 
 
@@ -117,9 +119,13 @@ def harness_to_yaml(harness: Harness) -> str:
       to_tail_mm: 0.0
       slack: 0.03
       start:
+        palm: flat
+        tool: hex
         at: ''
         lug: ''
       end:
+        palm: flat
+        tool: hex
         at: ''
         lug: ''
     ways: []
@@ -223,7 +229,7 @@ def with_harness(book: BuildBook, harness: Harness, found: Circuit, planned: Cir
     specs = tuple(
         LeadSpec(
             branch_id=h.id, route_mm=h.route_mm, way=h.way, from_tail_mm=h.from_tail_mm, to_tail_mm=h.to_tail_mm, slack=h.slack,
-            cable_mm=h.cable_mm,
+            cable_mm=h.cable_mm, reclaimed=h.reclaimed,
             from_end=EndSpec(**h.start.model_dump(exclude=ends)), to_end=EndSpec(**h.end.model_dump(exclude=ends)),
         )
         for h in harness.leads
