@@ -63,6 +63,31 @@ def test_a_tick_that_comes_late_says_when_it_was_and_none_lies_outside(tech: Cal
     assert datetime.fromisoformat(again["document"]["ticks"][-1]["at"]) > then
 
 
+def test_a_lead_signs_what_is_all_done_and_it_lapses_when_it_changes(tech: Caller, boss: Caller, path: str) -> None:
+    asked = {**answered(tech.get(f"{path}/build"))["document"], "anew": ["charge_cable"]}
+    book = answered(tech.post(f"{path}/build", asked), 201)
+    early = boss.post(f"{path}/build/signature?revision=1")
+    assert early.status_code == 422 and "steps are not done" in early.json["detail"]
+    # Whatever a person sends of a signature is not one.
+    forged = {**asked, "signed": {"by": "Somebody", "at": "2026-01-01T00:00:00Z", "mark": "0" * 64}}
+    done = answered(tech.post(f"{path}/build", ticking(forged, *(s["id"] for s in book["view"]["steps"]))), 201)
+    assert done["document"]["signed"] is None and done["view"]["signature"] is None
+    assert tech.post(f"{path}/build/signature?revision=2").status_code == 403
+    assert boss.post(f"{path}/build/signature?revision=1").status_code == 409
+    signed = answered(boss.post(f"{path}/build/signature?revision=2"), 201)
+    assert signed["revision"] == 3 and signed["view"]["signature"]["stands"]
+    assert signed["view"]["signature"]["by"] == answered(boss.get("/api/session"))["name"]
+    # A note that changes nothing of the work leaves it, a lead that is longer does not.
+    same = {**signed["document"], "old": [{"part_id": "charge_cable", "fate": "scrap"}]}
+    assert answered(tech.post(f"{path}/build?revision=3", same), 201)["view"]["signature"]["stands"]
+    longer = {**same, "leads": [{"branch_id": "charge_cable", "route_mm": 1900}]}
+    kept = answered(tech.post(f"{path}/build?revision=4", longer), 201)["view"]["signature"]
+    assert not kept["stands"] and kept["at"] == signed["view"]["signature"]["at"]
+    bundle = answered(tech.get(f"{path}/bundle"))
+    taken = answered(tech.post("/api/jobs/import", bundle), 201)
+    assert answered(tech.get(f"/api/jobs/{taken['id']}/build"))["view"]["signature"]["by"] == kept["by"]
+
+
 def test_what_comes_too_early_and_what_cannot_be_is_said_at_its_field(tech: Caller, reader: Caller, path: str) -> None:
     book = {"anew": ["charge_cable"], "leads": [], "ticks": [{"step": "off:battery:positive"}]}
     early = tech.post(f"{path}/build", book)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Callable
 from pathlib import Path
@@ -171,6 +172,29 @@ def test_a_die_that_does_not_do_is_refused_and_can_be_put_right(open_page: Calla
         page.get_by_role("option", name="Bent 90°"),
         card.locator("b", has_text="25 mm² lug, M8, bent 90°"),
     )
+
+
+def test_a_lead_signs_what_is_done(open_page: Callable[..., Page]) -> None:
+    page = open_page(at="/", login="mara")
+    page.wait_for_selector("[data-job]")
+    job = job_with(page, "front_battery")
+    ask = page.context.request
+    headers = {"X-CSRFToken": ask.get("/api/session").json()["csrf_token"], "Content-Type": "application/json"}
+    book = {**ask.get(f"/api/jobs/{job}/build").json()["document"], "anew": ["charge_cable"]}
+    steps = ask.post(f"/api/jobs/{job}/build/preview", data=json.dumps(book), headers=headers).json()["steps"]
+    all_but_one = {**book, "ticks": [{"step": s["id"]} for s in steps[:-1]]}
+    assert ask.post(f"/api/jobs/{job}/build", data=json.dumps(all_but_one), headers=headers).status == 201
+    page.goto(f"/jobs/{job}/build")
+    expect(page.locator("[data-test=next-step]")).to_contain_text("Start it")
+    expect(page.locator("[data-test=sign-build]")).to_have_count(0)
+    if (seen := page.locator("[data-test=next-step] [data-test=cautions-seen]")).count():
+        seen.click()
+    page.locator("[data-test=step-done]").click()
+    expect(page.locator("[data-test=build-headline]")).to_contain_text("All of it is done")
+    page.locator("[data-test=keep-build]").click()
+    page.locator("[data-test=sign-build]").click()
+    expect(page.locator("[data-test=signature]")).to_contain_text("Looked over by Mara Quillfeather")
+    expect(page.locator("[data-test=sign-build]")).to_have_count(0)
 
 
 def test_parts_are_bought_received_used_and_offered_and_the_shelf_says_what_is_left(open_page: Callable[..., Page]) -> None:

@@ -608,6 +608,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/build/signature": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign the work off
+         * @description As it was kept under that number, all of it done. Refused with 409 where another was kept since.
+         */
+        post: operations["building_post_signature_jobs__int_job_id__build_signature_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/bundle": {
         parameters: {
             query?: never;
@@ -3757,6 +3777,11 @@ export interface components {
              */
             samples: boolean;
             /**
+             * @description Who looked the work over; what a person sends is not taken
+             * @default null
+             */
+            signed: components["schemas"]["Signature"] | null;
+            /**
              * Threads
              * @description Of studs; one a point, at most
              * @default []
@@ -3810,6 +3835,8 @@ export interface components {
              */
             next_step: string | null;
             old: components["schemas"]["OldParts"];
+            /** @description Who looked the work over; null: nobody yet */
+            signature: components["schemas"]["SignatureView"] | null;
             /**
              * Stays
              * @description Leads that could be made anew as they are
@@ -8885,7 +8912,7 @@ export interface components {
          * @description One thing that not everybody may do.
          * @enum {string}
          */
-        Permission: "read" | "work" | "reopen" | "record_for_others" | "shelve" | "erase" | "audit" | "keep_instruments" | "keep_lists" | "keep_people";
+        Permission: "read" | "work" | "reopen" | "record_for_others" | "sign" | "shelve" | "erase" | "audit" | "keep_instruments" | "keep_lists" | "keep_people";
         /**
          * PersonBody
          * @description A new account.
@@ -11222,6 +11249,39 @@ export interface components {
             lasts_hours: number;
             /** Sign Ins */
             sign_ins: components["schemas"]["SignInRecord"][];
+        };
+        /**
+         * Signature
+         * @description That a lead has looked the work over; set by the server alone.
+         */
+        Signature: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /**
+             * Mark
+             * @description Of the work as it was signed for
+             */
+            mark: string;
+        };
+        /**
+         * SignatureView
+         * @description A signature as it is shown.
+         */
+        SignatureView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Stands */
+            stands: boolean;
         };
         /**
          * Simulation
@@ -14811,6 +14871,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BuildView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    building_post_signature_jobs__int_job_id__build_signature_post: {
+        parameters: {
+            query: {
+                /** @description That it was edited from */
+                revision: number;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildRecord"];
                 };
             };
             /** @description Not Found */

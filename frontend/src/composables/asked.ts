@@ -110,5 +110,11 @@ export function useAsked<D extends object, F extends object, V extends object>(a
       await asking.then?.()
     })
   }
-  return { form, record, body, same, view, shown, problem, says, busy, keepProblem, conflict, keep, followTheirs, takeTheirs, held }
+  /** What the server has made of the kept one in another way than by keeping the form. */
+  async function put(made: KeptDocument<D>): Promise<void> {
+    cache.setQueryData(key.value, made)
+    take(made.document)
+    await asking.then?.()
+  }
+  return { put, form, record, body, same, view, shown, problem, says, busy, keepProblem, conflict, keep, followTheirs, takeTheirs, held }
 }

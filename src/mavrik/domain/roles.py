@@ -15,6 +15,8 @@ class Permission(StrEnum):
     REOPEN = "reopen"
     RECORD_FOR_OTHERS = "record_for_others"
     """Keep a run under the name of who made it."""
+    SIGN = "sign"
+    """Sign work that somebody else has built."""
     SHELVE = "shelve"
     """Archive a job, put it into the waste basket, take it out again."""
     ERASE = "erase"
@@ -49,6 +51,7 @@ IN_WORDS: dict[Permission, str] = {
     Permission.WORK: "work on jobs",
     Permission.REOPEN: "reopen a job",
     Permission.RECORD_FOR_OTHERS: "record for somebody else",
+    Permission.SIGN: "sign work off",
     Permission.SHELVE: "archive or delete jobs",
     Permission.ERASE: "write out or erase a customer's data",
     Permission.AUDIT: "read the log of changes",

@@ -11,8 +11,9 @@ from sqlalchemy.orm import Session
 from mavrik.core.document import Document, Problem
 from mavrik.core.fabrication.bench import BuildProblemError, BuildView, build_bill
 from mavrik.core.fabrication.bill import Bill
-from mavrik.core.fabrication.documents import BuildBook, Tick, check_book
+from mavrik.core.fabrication.documents import BuildBook, Signature, Tick, check_book
 from mavrik.core.fabrication.points import PointsView, points_view
+from mavrik.core.fabrication.signing import mark_of
 from mavrik.domain.job import DocumentKind
 from mavrik.domain.roles import Who
 from mavrik.exchange.harness_yaml import LARGEST, HarnessError, HarnessRead, harness_from_yaml, with_harness
@@ -89,7 +90,7 @@ def _when(said: datetime | None, since: datetime, now: datetime) -> datetime:
 
 
 def keep_build(session: Session, job_id: int, book: BuildBook, who: Who, edited_from: int | None = None) -> BuildRecord:
-    """Keep a book as the job's next; what is newly ticked was done by whoever keeps it, when it says: it may come from a machine that
+    """Keep a book as the job's next, with the signature that it had; what is newly ticked was done by whoever keeps it, when it says: it may come from a machine that
     was out of reach for a while. Nothing was done before the book was kept last, or is done later than now.
 
     Raises as `preview_build`, ClosedError for a job that is done or put away, ConflictError as `keep_document`.
@@ -101,7 +102,7 @@ def keep_build(session: Session, job_id: int, book: BuildBook, who: Who, edited_
     last = latest_document(row, DocumentKind.BUILD)
     since = last.created_at if last else row.created_at
     ticks = tuple(before.get(t.step) or Tick(step=t.step, by=who.name, at=_when(t.at, since, now)) for t in book.ticks)
-    stamped = book.model_copy(update={"ticks": ticks})
+    stamped = book.model_copy(update={"ticks": ticks, "signed": book_of(row).signed})
     view = view_of(row, stamped, prices(session).document)
     if early := [s for s in view.steps if s.id in view.too_early and s.id not in before]:
         said = [Problem("build", "ticks", f"'{s.text}' comes after '{s.waits_for[0]}', which is not ticked.") for s in early]
@@ -117,3 +118,27 @@ def keep_build(session: Session, job_id: int, book: BuildBook, who: Who, edited_
     )
     job_changed(session, row)
     return BuildRecord(revision=revision, document=stamped, view=view)
+
+
+def sign_build(session: Session, job_id: int, revision: int, who: Who) -> BuildRecord:
+    """Keep that somebody has looked the work over, as it was kept under a revision.
+
+    Raises ConflictError where another was kept since, InvalidError while anything is left to do, ClosedError for a job that is done.
+    """
+    row = row_to_change(session, job_id)
+    book = book_of(row)
+    view = view_of(row, book, prices(session).document)
+    if left := len(view.steps) - view.done:
+        said = f"{left} {'step is' if left == 1 else 'steps are'} not done: there is nothing to sign yet."
+        raise InvalidError(said, [Problem("build", "signed", said)])
+    if not view.steps:
+        raise InvalidError(
+            "Nothing is made, taken out or fitted: there is nothing to sign.", [Problem("build", "signed", "Nothing is made.")]
+        )
+    mark = mark_of(view.cards, (s.id for s in view.steps if s.done))
+    signed = book.model_copy(update={"signed": Signature(by=who.name, at=datetime.now(UTC), mark=mark)})
+    made = keep_document(
+        session, row, DocumentKind.BUILD, signed, who, "that the work was looked over and is as it should be", revision
+    )
+    job_changed(session, row)
+    return BuildRecord(revision=made, document=signed, view=view_of(row, signed, prices(session).document))

@@ -9,9 +9,11 @@ import { useAsked } from '@/composables/asked'
 import { hasFields } from '@/composables/drafts'
 import { useKeys } from '@/composables/keys'
 import { useSaving } from '@/composables/saving'
+import { useSession } from '@/composables/session'
 import { useWorkbench } from '@/composables/workbench'
 import FollowDialog from '@/features/plan/FollowDialog.vue'
 import CautionStrip from '@/ui/CautionStrip.vue'
+import { moment } from '@/ui/dates'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import BillPane from './BillPane.vue'
 import CutPane from './CutPane.vue'
@@ -52,6 +54,7 @@ const {
   followTheirs,
   takeTheirs,
   held,
+  put,
 } = useAsked<BuildBook, BuildBook, BuildView>({
   name: 'build',
   jobId: () => bench.jobId,
@@ -118,6 +121,18 @@ function anew(id: string, made: boolean): void {
   if (!book.value) return
   const others = book.value.anew.filter((i) => i !== id)
   book.value = { ...book.value, anew: made ? [...others, id] : others }
+}
+/** Somebody who may looks it over once all is done and kept, and signs. */
+const session = useSession()
+const maySign = computed(
+  () => session.may('sign') && same.value && !!view.value && view.value.steps.length > 0 && !next.value && !view.value.signature?.stands,
+)
+const { busy: signing, problem: signProblem, save: signed } = useSaving()
+async function sign(): Promise<void> {
+  await signed(async () => {
+    const query = { revision: record.value!.revision }
+    await put(await data(client.POST('/api/jobs/{job_id}/build/signature', { params: { ...path.value.params, query } })))
+  })
 }
 /** What the stock says changes with every tick that is kept, on whichever job. */
 const billed = useQuery({
@@ -233,6 +248,13 @@ useKeys([
           @click="keep"
           >{{ same ? 'Kept' : 'Keep' }}</v-btn
         >
+        <v-btn v-if="maySign" color="primary" :loading="signing" data-test="sign-build" @click="sign">Looked over: sign it off</v-btn>
+        <ProblemNotice :problem="signProblem" />
+        <p v-if="view.signature" class="ma-0" role="status" data-test="signature">
+          <template v-if="view.signature.stands">✓ Looked over by {{ view.signature.by }}, {{ moment(view.signature.at) }}.</template>
+          <template v-else>Looked over by {{ view.signature.by }}, {{ moment(view.signature.at) }}, before it was changed.</template>
+        </p>
+        <p v-else-if="view.steps.length > 0 && !next" class="quiet ma-0">Somebody who leads looks it over and signs.</p>
         <v-btn
           v-if="view.steps.length > 0"
           variant="text"

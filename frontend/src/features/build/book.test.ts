@@ -32,6 +32,7 @@ const empty: BuildBook = {
   plugs: [],
   old: [],
   samples: false,
+  signed: null,
 }
 
 describe('the book of the bench', () => {

@@ -18,6 +18,7 @@ from mavrik.core.fabrication.needs import needs_of
 from mavrik.core.fabrication.old_parts import OldParts, old_parts, removal_words
 from mavrik.core.fabrication.plugs import plug_views
 from mavrik.core.fabrication.samples import samples_of
+from mavrik.core.fabrication.signing import SignatureView, signature_view
 from mavrik.core.fabrication.steps import Phase, Step, course, work_steps
 from mavrik.core.fabrication.stock import StockList
 from mavrik.core.fabrication.ways import WayView, way_views
@@ -83,6 +84,7 @@ class BuildView(Document):
     ways: tuple[WayView, ...] = Field(description="That leads share")
     old: OldParts
     stays: tuple[MayBeMade, ...] = Field(description="Leads that could be made anew as they are")
+    signature: SignatureView | None = Field(description="Who looked the work over; null: nobody yet")
     too_early: tuple[str, ...] = Field(description="Ids of steps that are ticked before what they need, and do not count as done")
 
 
@@ -148,6 +150,7 @@ def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceL
         headline=_headline(cards, shown), cards=cards, cables=_cables(cards), steps=tuple(shown), ways=way_views(planned, book), old=old_parts(found, planned, book),
         next_step=next((s.id for s in shown if s.ready), None), done=len(done),
         minutes=course(steps).minutes if steps else 0.0, minutes_left=left,
+        signature=signature_view(book.signed, cards, done),
         too_early=tuple(s.id for s in steps if s.id in ticks and s.id not in done),
         stays=tuple(
             MayBeMade(branch_id=b.id, label=b.label, size=b.conductor.label)

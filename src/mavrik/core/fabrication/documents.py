@@ -135,6 +135,14 @@ class Tick(Document):
     )
 
 
+class Signature(Document):
+    """That a lead has looked the work over; set by the server alone."""
+
+    by: Annotated[str, Field(max_length=200)]
+    at: Moment
+    mark: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$", description="Of the work as it was signed for")]
+
+
 class PartChoice(Document):
     """What somebody has decided of a part."""
 
@@ -203,6 +211,7 @@ class BuildBook(Document):
     ] = ()
     samples: Annotated[bool, Field(description="Whether one of each crimp is made and pulled before the first lead")] = False
     ticks: Annotated[tuple[Tick, ...], Field(max_length=MOST_STEPS)] = ()
+    signed: Signature | None = Field(None, description="Who looked the work over; what a person sends is not taken")
     parts: Annotated[tuple[PartChoice, ...], Field(max_length=MOST_CHOICES)] = ()
     photos: Annotated[tuple[StepPhoto, ...], Field(max_length=MOST_STEPS, description="One a step, at most")] = ()
     plugs: Annotated[tuple[PlugSpec, ...], Field(max_length=MAX_BRANCHES)] = ()

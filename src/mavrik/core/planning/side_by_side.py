@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Generator, Sequence
+from contextlib import suppress
 from typing import TypeAlias, TypeVar
 
 from mavrik.core.circuit import Circuit
@@ -49,6 +50,8 @@ def finished_together(
                 found[k] = error
             if k in found:
                 del running[k]
-        continuous_currents_each(asked)
-        AtRatedOutput.solve([at_rated(circuit) for circuit in asked])
+        # A circuit that cannot be computed is found out by the one that asks for it, and spoils nothing for the others.
+        with suppress(*may_fail):
+            continuous_currents_each(asked)
+            AtRatedOutput.solve([at_rated(circuit) for circuit in asked])
     return [found[k] for k in range(len(sizings))]

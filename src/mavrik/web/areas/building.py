@@ -87,6 +87,25 @@ def post_harness(path: JobPath, body: building.HarnessText) -> Response:
     return answer(building.read_harness(session(), path.job_id, body))
 
 
+class BookNumber(BaseModel):
+    """Which book."""
+
+    revision: Revision
+
+
+@api.post(
+    "/jobs/<int:job_id>/build/signature",
+    summary="Sign the work off",
+    tags=tag("build"),
+    responses={"201": BuildRecord, **SAVE_ERRORS},
+)
+@needs(Permission.SIGN)
+@creates
+def post_signature(path: JobPath, query: BookNumber) -> Response:
+    """As it was kept under that number, all of it done. Refused with 409 where another was kept since."""
+    return answer(building.sign_build(session(), path.job_id, query.revision, me()), 201)
+
+
 class QuotationNumber(BaseModel):
     """Which quotation."""
 
