@@ -9,26 +9,25 @@ import { useAsked } from '@/composables/asked'
 import { hasFields } from '@/composables/drafts'
 import { useKeys } from '@/composables/keys'
 import { useSaving } from '@/composables/saving'
-import { useSession } from '@/composables/session'
 import { useWorkbench } from '@/composables/workbench'
 import FollowDialog from '@/features/plan/FollowDialog.vue'
 import CautionStrip from '@/ui/CautionStrip.vue'
-import { moment } from '@/ui/dates'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import BillPane from './BillPane.vue'
 import CutPane from './CutPane.vue'
 import LeadCard from './LeadCard.vue'
+import NextStep from './NextStep.vue'
 import OldPane from './OldPane.vue'
 import PointsPane from './PointsPane.vue'
 import WaysPane from './WaysPane.vue'
 import QuotationPane from './QuotationPane.vue'
+import SignOff from './SignOff.vue'
 import StepList from './StepList.vue'
 import {
   asTicked,
   boughtAgain,
   madeOfTube,
   minutesInWords,
-  shownSize,
   ticked,
   unticked,
   withOld,
@@ -122,18 +121,6 @@ function anew(id: string, made: boolean): void {
   const others = book.value.anew.filter((i) => i !== id)
   book.value = { ...book.value, anew: made ? [...others, id] : others }
 }
-/** Somebody who may looks it over once all is done and kept, and signs. */
-const session = useSession()
-const maySign = computed(
-  () => session.may('sign') && same.value && !!view.value && view.value.steps.length > 0 && !next.value && !view.value.signature?.stands,
-)
-const { busy: signing, problem: signProblem, save: signed } = useSaving()
-async function sign(): Promise<void> {
-  await signed(async () => {
-    const query = { revision: record.value!.revision }
-    await put(await data(client.POST('/api/jobs/{job_id}/build/signature', { params: { ...path.value.params, query } })))
-  })
-}
 /** What the stock says changes with every tick that is kept, on whichever job. */
 const billed = useQuery({
   queryKey: computed(() => ['bill', bench.jobId, bench.plan?.id, bench.asFound?.id, record.value?.revision, book.value]),
@@ -208,28 +195,7 @@ useKeys([
             <span class="quiet"> About {{ minutesInWords(view.minutes_left) }} left of {{ minutesInWords(view.minutes) }}.</span>
           </template>
         </p>
-        <div v-if="next" class="next" data-test="next-step">
-          <span class="quiet">Next</span>
-          <p class="doing">{{ shownSize(next.text) }}</p>
-          <p v-if="next.people > 1 || next.tools.length > 0" class="quiet" data-test="step-tools">
-            <b v-if="next.people > 1">{{ next.people }} people. </b>{{ shownSize(next.tools.join(', ')) }}
-          </p>
-          <CautionStrip
-            :key="next.caution_step"
-            :step="next.caution_step"
-            :job-id="bench.jobId"
-            class="mb-3"
-            @clear="cleared = next.caution_step"
-          />
-          <v-btn
-            color="primary"
-            size="x-large"
-            :disabled="!bench.mayWrite || cleared !== next.caution_step"
-            data-test="step-done"
-            @click="tick(next.id)"
-            >✓ Done</v-btn
-          >
-        </div>
+        <NextStep v-if="next" v-model:cleared="cleared" :step="next" :job-id="bench.jobId" :disabled="!bench.mayWrite" @done="tick" />
         <p v-if="!reached || held" class="away" role="status" data-test="away">
           <template v-if="held?.refused"><b>✕ Not taken:</b> {{ held.refused }} What you did is still here: keep it anew.</template>
           <template v-else-if="held"
@@ -248,13 +214,7 @@ useKeys([
           @click="keep"
           >{{ same ? 'Kept' : 'Keep' }}</v-btn
         >
-        <v-btn v-if="maySign" color="primary" :loading="signing" data-test="sign-build" @click="sign">Looked over: sign it off</v-btn>
-        <ProblemNotice :problem="signProblem" />
-        <p v-if="view.signature" class="ma-0" role="status" data-test="signature">
-          <template v-if="view.signature.stands">✓ Looked over by {{ view.signature.by }}, {{ moment(view.signature.at) }}.</template>
-          <template v-else>Looked over by {{ view.signature.by }}, {{ moment(view.signature.at) }}, before it was changed.</template>
-        </p>
-        <p v-else-if="view.steps.length > 0 && !next" class="quiet ma-0">Somebody who leads looks it over and signs.</p>
+        <SignOff :view="view" :job-id="bench.jobId" :revision="record?.revision ?? 0" :kept="same" @signed="put" />
         <v-btn
           v-if="view.steps.length > 0"
           variant="text"
@@ -456,20 +416,10 @@ useKeys([
   height: auto;
   flex-wrap: wrap;
 }
-.next {
-  border-left: 6px solid var(--line);
-  padding: 4px 0 4px 12px;
-}
 .away {
   border: 2px dashed var(--copper);
   padding: 8px 12px;
   margin: 0;
-}
-.doing {
-  font-size: 1.35rem;
-  font-weight: 700;
-  line-height: 1.3;
-  margin: 4px 0 12px;
 }
 .leads {
   display: flex;
