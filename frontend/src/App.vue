@@ -7,7 +7,7 @@ import PasswordDialog from './features/people/PasswordDialog.vue'
 import SignInsDialog from './features/people/SignInsDialog.vue'
 import ProblemNotice from './ui/ProblemNotice.vue'
 import { useKeys } from './composables/keys'
-import { useOutbox, waiting } from './composables/outbox'
+import { unsent, useOutbox } from './composables/outbox'
 import { useSession } from './composables/session'
 import { useTasks } from './composables/tasks'
 import { useUnits } from './composables/units'
@@ -26,8 +26,6 @@ const initials = computed(() =>
 )
 const { running } = useTasks(() => session.signedIn)
 useOutbox(() => session.signedIn)
-/** What waits on this machine: what was refused wants somebody first. */
-const unsent = computed(() => waiting.value.find((w) => w.refused) ?? waiting.value[0] ?? null)
 const help = ref(false)
 const password = ref(false)
 const places = ref(false)
@@ -81,12 +79,12 @@ useKeys([
           </div>
         </v-menu>
         <router-link
-          v-if="unsent"
-          :to="`/jobs/${unsent.jobId}/build`"
+          v-if="unsent.first"
+          :to="`/jobs/${unsent.first.jobId}/build`"
           class="link working"
-          :class="{ bad: unsent.refused }"
+          :class="{ bad: unsent.first.refused }"
           data-test="unsent"
-          >{{ unsent.refused ? '✕ not taken' : '⇡' }} {{ waiting.length }} to send</router-link
+          >{{ unsent.first.refused ? '✕ not taken' : '⇡' }} {{ unsent.count }} to send</router-link
         >
         <router-link v-if="running" to="/work" class="link working" data-test="working"
           ><v-progress-circular indeterminate size="16" width="2" aria-hidden="true" />{{ running }} running</router-link

@@ -66,7 +66,7 @@ def test_a_lead_is_chosen_measured_made_and_ticked_and_the_next_step_stays_on_to
     expect(page.locator(f"[data-cable='{cable['size']}']")).to_contain_text(f"{cable['total_mm'] / 1000:.2f} m")
 
 
-def test_work_goes_on_out_of_reach_and_is_sent_when_the_server_answers(open_page: Callable[..., Page]) -> None:
+def test_work_goes_on_out_of_reach_and_is_sent_when_the_server_answers(open_page: Callable[..., Page], tmp_path: Path) -> None:
     page = open_page(at="/", apart=True)
     page.wait_for_selector("[data-job]")
     job = job_with(page, "front_battery")
@@ -82,12 +82,19 @@ def test_work_goes_on_out_of_reach_and_is_sent_when_the_server_answers(open_page
     expect(page.locator("[data-test=away]")).to_contain_text("does not answer")
     page.locator("[data-test=step-done]").click()
     expect(following).to_contain_text("negative clamp off")
+    page.keyboard.press("s")
+    photo = tmp_path / "safe.png"
+    page.locator("[data-test=next-step]").screenshot(path=photo)
+    page.locator("[data-step=safe] input[type=file]").set_input_files(photo)
+    # It stands there at once, and says that it is only here.
+    expect(page.locator("[data-step=safe] img")).to_have_attribute("src", re.compile("^data:image/png"))
+    expect(page.locator("[data-step=safe] .shot")).to_contain_text("⇡")
     page.locator("[data-test=keep-build]").click()
     expect(page.locator("[data-test=away]")).to_contain_text("Kept on this machine")
-    expect(page.locator("[data-test=unsent]")).to_contain_text("1 to send")
+    expect(page.locator("[data-test=unsent]")).to_contain_text("2 to send")
     # It does not hang on the page that is open.
     page.locator(".brand").click()
-    expect(page.locator("[data-test=unsent]")).to_contain_text("1 to send")
+    expect(page.locator("[data-test=unsent]")).to_contain_text("2 to send")
 
     with page.expect_response(lambda r: "/build?revision=0" in r.url and r.request.method == "POST") as sent:
         page.context.set_offline(False)
@@ -98,6 +105,10 @@ def test_work_goes_on_out_of_reach_and_is_sent_when_the_server_answers(open_page
     expect(page.locator("[data-test=keep-build]")).to_have_text("Kept")
     page.keyboard.press("s")
     expect(page.locator("[data-step=safe]")).to_contain_text("Tobin Ashgrove")
+    # The server has it now, under its own name for it.
+    expect(page.locator("[data-step=safe] img")).to_have_attribute("src", re.compile(rf"^/api/jobs/{job}/photos/[0-9a-f]{{64}}$"))
+    assert page.locator("[data-step=safe] img").evaluate("async (i) => (await i.decode(), i.naturalWidth)") > 50
+    expect(page.locator("[data-step=safe] .shot")).not_to_contain_text("⇡")
 
 
 def test_what_is_taken_out_is_kept_where_it_is_said_and_the_way_back_says_so(open_page: Callable[..., Page]) -> None:

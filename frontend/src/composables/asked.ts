@@ -7,6 +7,7 @@ import { computed, onScopeDispose, ref, watch, type Ref } from 'vue'
 import { ApiError, reached } from '@/api/client'
 import { dropDraft, findDraft, keepDraft } from './drafts'
 import { useFollowing } from './following'
+import { sendPhotos, waitsForPhoto, whenNamed } from './heldPhotos'
 import { letWait, takeBack, waiting, whenSent } from './outbox'
 import { useSaving } from './saving'
 
@@ -85,6 +86,12 @@ export function useAsked<D extends object, F extends object, V extends object>(a
       void asking.then?.()
     }),
   )
+  onScopeDispose(
+    whenNamed((held, given) => {
+      const text = JSON.stringify(form.value)
+      if (text.includes(held)) form.value = JSON.parse(text.replaceAll(held, given)) as F
+    }),
+  )
   watch(reached, (now) => now && body.value && void preview.refetch())
 
   const { followTheirs, takeTheirs } = useFollowing<D>(
@@ -95,14 +102,22 @@ export function useAsked<D extends object, F extends object, V extends object>(a
   )
   async function keep(): Promise<void> {
     await saving(async () => {
+      // What it shows goes first.
+      if (waitsForPhoto(JSON.stringify(body.value))) await sendPhotos()
       const sent = body.value!
       const revision = record.value?.revision ?? null
       takeBack(draft.value)
-      const made = await asking.post(sent, revision).catch((error: unknown) => {
-        if (!asking.waitsFor || !(error instanceof ApiError) || error.status !== 0) throw error
-        letWait(draft.value, asking.jobId(), asking.waitsFor(revision), sent)
+      const wait = () => {
+        letWait(draft.value, asking.jobId(), asking.waitsFor!(revision), sent)
         return null
-      })
+      }
+      const photos = asking.waitsFor && waitsForPhoto(JSON.stringify(sent))
+      const made = photos
+        ? wait()
+        : await asking.post(sent, revision).catch((error: unknown) => {
+            if (!asking.waitsFor || !(error instanceof ApiError) || error.status !== 0) throw error
+            return wait()
+          })
       if (made === null) return
       cache.setQueryData(key.value, made)
       // What was typed meanwhile stays.

@@ -51,6 +51,14 @@ export function dropKept(key: string, text: string): void {
   if (draft !== null && JSON.stringify(draft) === text) dropDraft(key)
 }
 
+/** A name that stands for something else from now on, in every draft of this person. */
+export function renameInDrafts(from: string, to: string): void {
+  for (const key of Object.keys(localStorage).filter((k) => k.startsWith(place('')))) {
+    const text = localStorage.getItem(key) ?? ''
+    if (text.includes(from)) localStorage.setItem(key, text.replaceAll(from, to))
+  }
+}
+
 /** Whether a value is an object that has certain fields. */
 export const hasFields =
   (...fields: string[]) =>

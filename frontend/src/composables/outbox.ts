@@ -3,11 +3,12 @@
  * under the key of the first try, so that the server makes one thing of both.
  */
 import { useEventListener, useIntervalFn } from '@vueuse/core'
-import { ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { client, reached, writeHeaders } from '@/api/client'
 import { forgetKey, KEY_HEADER, keyFor } from '@/api/repeat'
 import type { ProblemDocument } from '@/api/types'
 import { dropKept } from './drafts'
+import { heldPhotos, sendPhotos, waitsForPhoto, whenNamed } from './heldPhotos'
 
 export interface Waiting {
   /** Of the job and the document, as its draft: one waits at most, the last that was kept. */
@@ -76,12 +77,13 @@ export function whenSent(then: (sent: Sent) => void): () => void {
 }
 
 let sending = false
-/** Sends what waits, in its order. Where the server is still away, or nobody is signed in, it goes on waiting. */
+/** Sends what waits: photos, then what speaks of them, in its order. Where the server is still away, or nobody is signed in, it goes on waiting. */
 export async function sendWaiting(): Promise<void> {
   if (sending) return
   sending = true
   try {
-    for (const one of waiting.value.filter((w) => !w.refused)) if (!(await send(one))) return
+    await sendPhotos()
+    for (const one of waiting.value.filter((w) => !w.refused)) if (waitsForPhoto(one.text) || !(await send(one))) return
   } finally {
     sending = false
   }
@@ -114,13 +116,28 @@ async function send(one: Waiting): Promise<boolean> {
   return true
 }
 
+whenNamed((held, given) => {
+  // Under a key of its own: with the name it had here the server would not have taken it.
+  const renamed = (w: Waiting) => {
+    const text = w.text.replaceAll(held, given)
+    return text === w.text ? w : { ...w, text, key: keyFor(contentOf(w.path, text)) }
+  }
+  if (waiting.value.some((w) => w.text.includes(held))) write(waiting.value.map(renamed))
+})
+
+/** How many things are to be sent; and the one that wants somebody first, which is what was refused. */
+export const unsent = computed(() => {
+  const all = [...waiting.value, ...heldPhotos.value.values()]
+  return { count: all.length, first: all.find((w) => w.refused) ?? all[0] ?? null }
+})
+
 const LOOK_MS = 5000
 
 /** Looks whether the server answers again while something waits, or it was out of reach; once for the whole page. */
 export function useOutbox(signedIn: () => boolean): void {
   const look = () => {
     if (!signedIn()) return
-    if (waiting.value.some((w) => !w.refused)) void sendWaiting()
+    if ([...waiting.value, ...heldPhotos.value.values()].some((w) => !w.refused)) void sendWaiting()
     else if (!reached.value || !navigator.onLine) void client.GET('/api/health').catch(() => undefined)
   }
   useIntervalFn(look, LOOK_MS)

@@ -5,7 +5,7 @@ import type { PhotoRecord } from '@/api/types'
 export const photoUrl = (jobId: number, key: string) => `/api/jobs/${jobId}/photos/${key}`
 
 /** Sends a file of a camera; throws an ApiError for what is no photo. */
-export function sendPhoto(jobId: number, file: File): Promise<PhotoRecord> {
+export function sendPhoto(jobId: number, file: Blob): Promise<PhotoRecord> {
   const request = new Request(`/api/jobs/${jobId}/photos`, {
     method: 'POST',
     headers: { 'Content-Type': 'application/octet-stream', ...writeHeaders() },

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { ApiError, client, data, setToken } from '@/api/client'
 import type { Me, Permission, ProblemDocument } from '@/api/types'
 import { draftsOf } from './drafts'
+import { photosOf } from './heldPhotos'
 import { outboxOf } from './outbox'
 
 export const useSession = defineStore('session', () => {
@@ -16,6 +17,7 @@ export const useSession = defineStore('session', () => {
     setToken(value.csrf_token)
     draftsOf(value.login)
     outboxOf(value.login)
+    void photosOf(value.login)
   }
 
   /** What the account is allowed, as the server's table has it. */

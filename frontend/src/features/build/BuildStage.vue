@@ -341,6 +341,7 @@ useKeys([
             :steps="view.steps"
             :disabled="!bench.mayWrite"
             :job-id="bench.jobId"
+            :waits-with="`${bench.jobId}:build`"
             @tick="tick"
             @untick="untick"
             @photo="(id, key) => book && (book = withPhoto(book, id, key))"

@@ -8,7 +8,7 @@ import PhotoInput from '@/ui/PhotoInput.vue'
 import { moment } from '@/ui/dates'
 import { shownSize } from './book'
 
-const props = defineProps<{ steps: BuildView['steps']; jobId: number; disabled: boolean }>()
+const props = defineProps<{ steps: BuildView['steps']; jobId: number; disabled: boolean; waitsWith?: string }>()
 type Step = BuildView['steps'][number]
 const cautions = useCautions(() => props.jobId)
 /** Where the danger is real its cautions want a tap first, here as on top. */
@@ -51,7 +51,14 @@ const emit = defineEmits<{ tick: [id: string]; untick: [id: string]; photo: [id:
           >
         </p>
       </div>
-      <PhotoInput :job-id="jobId" :photo="s.photo" :label="s.text" :disabled="disabled" @change="emit('photo', s.id, $event)" />
+      <PhotoInput
+        :job-id="jobId"
+        :photo="s.photo"
+        :label="s.text"
+        :disabled="disabled"
+        :waits-with="waitsWith"
+        @change="emit('photo', s.id, $event)"
+      />
       <CautionStrip v-if="shows.has(s.id)" :step="s.caution_step ?? ''" :job-id="jobId" class="wide" />
     </li>
   </ol>

@@ -80,6 +80,9 @@ describe('the book of the bench', () => {
     // A tick before what its step needs counts for nothing, as with the server.
     expect(seen('fit')).toMatchObject({ next_step: 'safe', done: 0 })
     expect(seen('safe', 'off', 'fit', 'on')).toMatchObject({ next_step: null, minutes_left: 0 })
+    // A photo shows from the book, which the server has not seen yet.
+    const shot = asTicked(view as unknown as BuildView, withPhoto(empty, 'off', 'here'))
+    expect(shot.steps.map((s) => s.photo)).toEqual([null, 'here', null, null])
   })
 
   it('keeps what was said of a pole before', () => {

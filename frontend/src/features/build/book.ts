@@ -14,6 +14,7 @@ export function asTicked(view: BuildView, book: BuildBook): BuildView {
   for (const s of view.steps) if (ticks.has(s.id) && s.needs.every((n) => done.has(n))) done.add(s.id)
   const needed = new Set(view.steps.filter((s) => done.has(s.id)).flatMap((s) => s.needs))
   const words = new Map(view.steps.map((s) => [s.id, s.text]))
+  const photos = new Map((book.photos ?? []).map((p) => [p.step, p.photo]))
   const steps = view.steps.map((s) => {
     const is = done.has(s.id)
     const waits = s.needs.filter((n) => !done.has(n))
@@ -22,6 +23,7 @@ export function asTicked(view: BuildView, book: BuildBook): BuildView {
       done: is,
       by: is ? s.by : '',
       at: is ? s.at : null,
+      photo: photos.get(s.id) ?? null,
       ready: !is && waits.length === 0,
       loose: is && !needed.has(s.id),
       waits_for: waits.map((n) => words.get(n) ?? n),
