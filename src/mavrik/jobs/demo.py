@@ -15,6 +15,17 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.circuit import Circuit, LoadKind
 from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.fabrication.documents import (
+    BuildBook,
+    BulkheadStud,
+    Fate,
+    LeadSpec,
+    OldPart,
+    Passage,
+    Surroundings,
+    Way,
+    WayStretch,
+)
 from mavrik.core.fabrication.stock import usual_stock
 from mavrik.core.measuring.instruments import Instrument, as_earned
 from mavrik.core.operating.prediction import at_output, predict
@@ -31,6 +42,7 @@ from mavrik.core.scheduling.workshop import Bay, Worker, usual_workshop
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.domain.job import AddedLoad, Customer, JobState, Vehicle, VehicleKind
 from mavrik.domain.roles import Role, Who
+from mavrik.jobs.building import keep_build
 from mavrik.jobs.drives import keep_drive
 from mavrik.jobs.equipment import add_instrument
 from mavrik.jobs.links import allow_address
@@ -137,6 +149,7 @@ class DemoJob:
     plan_a: float | None = None
     drive: DriveRequest | None = None
     use: UseRequest | None = None
+    book: BuildBook | None = None
 
 
 LIBRARY = (
@@ -175,6 +188,23 @@ ROUNDS = UseRequest(
     ),
     speeds=tuple(SpeedHours(engine_rpm=r, hours=h) for r, h in ((760, 212), (1200, 74), (1600, 58), (1900, 31), (2500, 6))),
     engine_hours=381, driving="Street to street", starts_a_day=22, crank_s=1.8, crank_a=260, asleep_a=0.045, coldest_c=2, warmest_c=32,
+)  # fmt: skip
+
+NEW_FEED = BuildBook(
+    anew=("long_feed",),
+    ways=(
+        Way(
+            id="sill", label="Door sill, offside", straight_mm=3700,
+            stretches=(
+                WayStretch(length_mm=450, where=Surroundings.CABIN, what="beside the steering shaft", moving=True),
+                WayStretch(length_mm=2050, where=Surroundings.CABIN, what="foot of the rear bench"),
+                WayStretch(length_mm=1500, where=Surroundings.CABIN, ends_at=Passage.GROMMET, what="battery box"),
+            ),
+        ),
+    ),
+    leads=(LeadSpec(branch_id="long_feed", way="sill", from_tail_mm=180, to_tail_mm=260),),
+    bulkheads=(BulkheadStud(node_id="bulkhead", through="firewall", far=("long_feed",)),),
+    old=(OldPart(part_id="long_feed", fate=Fate.SHELF, where="rack by the pit"),),
 )  # fmt: skip
 
 JOBS = (
@@ -221,6 +251,7 @@ JOBS = (
         "13.5 V at the posts, never more, since the battery went under the bench. Pots and all.", 3,
         (Purpose.FIND_FAULT, Purpose.BATTERY), layout="rear_battery", rated_a=95,
         drops=DemoDrops(63.0, {"rear_ground": 2.6}, ("drop_v:engine_strap", "drop_v:mount", "return_v")),
+        book=NEW_FEED,
     ),
     DemoJob(
         "Borough of Tallowmere, winter service", "Osric, nights", "Snow plough 'Old Blade' with salt spreader", VehicleKind.LIGHT_TRUCK, 12,
@@ -407,6 +438,8 @@ def _measure(session: Session, job_id: int, job: DemoJob, at: datetime, who: Who
     if job.plan_a is not None:
         target = SizingTarget(target_current_a=job.plan_a, alternator_label=f"{job.plan_a:g} A alternator")
         keep_plan(session, job_id, target, who)
+    if job.book is not None:
+        keep_build(session, job_id, job.book, who)
     if job.drive is not None:
         keep_drive(session, job_id, job.drive, who)
     if job.use is not None:
