@@ -388,6 +388,38 @@ def test_leads_share_a_way_that_says_how_long_they_are_and_what_holds_them(open_
     expect(page.locator("[data-laid=charge_cable]").get_by_role("checkbox")).to_be_checked()
 
 
+def test_a_stud_through_a_panel_has_two_sides_and_is_fitted_and_bought(open_page: Callable[..., Page]) -> None:
+    page = open_page(at="/")
+    page.wait_for_selector("[data-job]")
+    job = job_with(page, "rear_battery")
+    page.goto(f"/jobs/{job}/build")
+    page.locator("[data-anew=long_feed]").get_by_role("checkbox").click()
+    page.locator("[data-test=pane-points]").click()
+    stud = page.locator("[data-point=bulkhead]")
+    page.locator("[data-test=panel-bulkhead]").get_by_role("checkbox").check()
+    expect(stud.locator("[data-test=far]")).to_contain_text("Firewall")
+    # One lead on either side to begin with; what is moved leaves the other side bare, and that is said.
+    expect(stud.locator(".pile")).to_have_count(2)
+    stud.locator("[data-test=far] + .pile [data-move]").click()
+    expect(stud.get_by_role("alert")).to_contain_text("on one side of Firewall")
+    stud.locator("[data-move=long_feed]").click()
+    expect(stud.get_by_role("alert")).to_have_count(0)
+    expect(stud.locator("[data-test=far] + .pile")).to_contain_text("Feed to the rear")
+    page.keyboard.press("s")
+    expect(page.locator("[data-step='stud:bulkhead']")).to_contain_text("drill for the insulator of the M8 bulkhead stud")
+    page.keyboard.press("p")
+    expect(page.locator("[data-line^='bulkhead_stud:']")).to_contain_text("BS-M8")
+    with page.expect_response(lambda r: "/build?revision=" in r.url and r.request.method == "POST") as kept:
+        page.locator("[data-test=keep-build]").click()
+    assert kept.value.status == 201
+    page.reload()
+    page.locator("[data-test=pane-points]").click()
+    page.locator("[data-test=there-bulkhead]").get_by_role("checkbox").check()
+    page.locator("[data-test=pane-steps]").click()
+    expect(page.locator("[data-step='fit:long_feed']")).to_be_visible()
+    expect(page.locator("[data-step='stud:bulkhead']")).to_have_count(0)
+
+
 def test_a_lug_is_made_of_tube_and_bought_again_from_the_list_of_parts(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/jobs/3/build")
     page.locator("[data-test=pane-parts]").click()

@@ -152,6 +152,18 @@ def test_a_way_comes_with_the_file_or_is_the_jobs_and_a_string_beside_it_is_refu
         assert [(p.element, p.field) for p in caught.value.problems] == [("charge_cable", field)]
 
 
+def test_a_stud_through_a_panel_goes_out_and_comes_back_and_has_to_be_a_point_of_the_plan() -> None:
+    head = "format: mavrik-harness\nversion: 1\nleads: []\n"
+    made = read(f"{head}bulkheads: [{{node_id: block, through: engine mount, far: [engine_strap]}}]\n").document
+    assert [(b.node_id, b.through, b.far, b.there) for b in made.bulkheads] == [
+        ("block", "engine mount", ("engine_strap",), False)
+    ]
+    assert harness_from_yaml(harness_to_yaml(Harness(leads=(), bulkheads=made.bulkheads))).bulkheads == made.bulkheads
+    with pytest.raises(HarnessError) as caught:
+        read(f"{head}bulkheads: [{{node_id: moon, through: roof}}]\n")
+    assert [(p.element, p.field) for p in caught.value.problems] == [("moon", "node_id")]
+
+
 @pytest.mark.parametrize("seed", range(60))
 def test_a_broken_file_is_refused_or_read_and_never_falls_over(seed: int) -> None:
     chance = random.Random(seed)

@@ -3744,6 +3744,12 @@ export interface components {
              */
             anew: string[];
             /**
+             * Bulkheads
+             * @description One a point, at most
+             * @default []
+             */
+            bulkheads: components["schemas"]["BulkheadStud"][];
+            /**
              * Leads
              * @default []
              */
@@ -3854,6 +3860,40 @@ export interface components {
              * @description That leads share
              */
             ways: components["schemas"]["WayView"][];
+        };
+        /**
+         * BulkheadStud
+         * @description A point whose stud goes through a panel, with leads on either side of it.
+         */
+        BulkheadStud: {
+            /**
+             * Far
+             * @description Parts that end on its far side; all others on the near
+             * @default []
+             */
+            far: string[];
+            /**
+             * Far Thread Mm
+             * @description Of the far side, free of its foot [mm]; null: not measured. The near side's is among the threads
+             * @default null
+             */
+            far_thread_mm: number | null;
+            /**
+             * Node Id
+             * @description Short name, unique in the document
+             */
+            node_id: string;
+            /**
+             * There
+             * @description It is in its panel already: none is bought or fitted
+             * @default false
+             */
+            there: boolean;
+            /**
+             * Through
+             * @description The panel: firewall, boot floor
+             */
+            through: string;
         };
         /**
          * Cable
@@ -5818,6 +5858,39 @@ export interface components {
             sound: number;
             /** Value */
             value: number;
+        };
+        /**
+         * FarSide
+         * @description The other side of a panel that a stud goes through.
+         */
+        FarSide: {
+            /**
+             * Crosses A
+             * @description The most that goes through the panel for good [A]; null: nobody can say
+             */
+            crosses_a: number | null;
+            /**
+             * Landings
+             * @description From the panel to the nut
+             */
+            landings: components["schemas"]["Landing"][];
+            /**
+             * Needs Mm
+             * @description null: no lug goes there
+             */
+            needs_mm: number | null;
+            /**
+             * There
+             * @description Whether the stud is in it already
+             */
+            there: boolean;
+            /** Thread Mm */
+            thread_mm: number | null;
+            /**
+             * Through
+             * @description The panel
+             */
+            through: string;
         };
         /**
          * Fate
@@ -8770,7 +8843,7 @@ export interface components {
          * @description What a part is.
          * @enum {string}
          */
-        PartKind: "cable" | "lug" | "post_clamp" | "sleeve" | "fuse" | "contact" | "plug" | "converter" | "battery" | "tube" | "clip" | "grommet" | "gland" | "conduit" | "heat_sleeve" | "other";
+        PartKind: "cable" | "lug" | "post_clamp" | "sleeve" | "fuse" | "contact" | "plug" | "converter" | "battery" | "tube" | "clip" | "grommet" | "gland" | "bulkhead_stud" | "conduit" | "heat_sleeve" | "other";
         /**
          * PartKindChoice
          * @description A kind of part.
@@ -8888,7 +8961,7 @@ export interface components {
          * @description What holds a bundle where a stretch ends.
          * @enum {string}
          */
-        Passage: "clamp" | "grommet" | "seal" | "nothing";
+        Passage: "clamp" | "grommet" | "seal" | "stud" | "nothing";
         /**
          * PasswordBody
          * @description One's own password, old and new.
@@ -13044,6 +13117,11 @@ export interface components {
              * @description What nobody has looked at, and was taken to be so
              */
             assumed: string[];
+            /**
+             * @description Of a stud that goes through a panel, where what is above is its near side
+             * @default null
+             */
+            far: components["schemas"]["FarSide"] | null;
             /** Label */
             label: string;
             /**

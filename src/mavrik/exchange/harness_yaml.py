@@ -15,7 +15,7 @@ from mavrik.core.circuit import Circuit, ConductorBranch
 from mavrik.core.circuit.document import MAX_BRANCHES
 from mavrik.core.document import Document, Identifier, Problem
 from mavrik.core.fabrication.cards import LeadCard, leads_to_make
-from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec, Reclaimed, Way, check_book
+from mavrik.core.fabrication.documents import BuildBook, BulkheadStud, EndSpec, LeadSpec, Reclaimed, Way, check_book
 from mavrik.core.fabrication.lengths import MOST_SLACK
 from mavrik.exchange.build_json import build_bundle
 from mavrik.exchange.bundle import Bundle
@@ -69,6 +69,7 @@ class Harness(Document):
     vehicle: Annotated[str, Field(max_length=200)] = ""
     leads: Annotated[tuple[HarnessLead, ...], Field(max_length=MAX_BRANCHES)]
     ways: Annotated[tuple[Way, ...], Field(max_length=30, description="That leads share")] = ()
+    bulkheads: Annotated[tuple[BulkheadStud, ...], Field(max_length=30, description="Points whose studs go through a panel")] = ()
 
 
 class HarnessRead(Document):
@@ -84,7 +85,7 @@ def harness_of(bundle: Bundle) -> Harness:
     specs = {s.branch_id: s for s in made.book.leads}
     return Harness(
         job=bundle.job.number, vehicle=bundle.vehicle.description,
-        leads=tuple(_lead(c, specs.get(c.branch_id)) for c in made.view.cards), ways=made.book.ways,
+        leads=tuple(_lead(c, specs.get(c.branch_id)) for c in made.view.cards), ways=made.book.ways, bulkheads=made.book.bulkheads,
     )  # fmt: skip
 
 
@@ -129,6 +130,7 @@ def harness_to_yaml(harness: Harness) -> str:
         at: ''
         lug: ''
     ways: []
+    bulkheads: []
     """
     plain = harness.model_dump(mode="json", exclude_none=True)
     return str(yaml.safe_dump(plain, sort_keys=False, allow_unicode=True, width=120))
@@ -218,6 +220,12 @@ def with_harness(book: BuildBook, harness: Harness, found: Circuit, planned: Cir
         elif its.id in seen:
             wrong.append(Problem(its.id, "id", f"Lead '{its.id}' stands in the file twice."))
         seen.add(its.id)
+    points = {n.id for n in planned.nodes}
+    wrong += [
+        Problem(b.node_id, "node_id", f"The plan has no point '{b.node_id}'.")
+        for b in harness.bulkheads
+        if b.node_id not in points
+    ]
     if wrong:
         raise HarnessError(wrong[0].message, tuple(wrong))
     told = [
@@ -239,7 +247,9 @@ def with_harness(book: BuildBook, harness: Harness, found: Circuit, planned: Cir
     others = tuple(s for s in book.leads if s.branch_id not in seen)
     renewed = {w.id for w in harness.ways}
     ways = (*(w for w in book.ways if w.id not in renewed), *harness.ways)
-    document = book.model_copy(update={"leads": (*others, *specs), "anew": anew, "ways": ways})
+    through = {b.node_id for b in harness.bulkheads}
+    bulkheads = (*(b for b in book.bulkheads if b.node_id not in through), *harness.bulkheads)
+    document = book.model_copy(update={"leads": (*others, *specs), "anew": anew, "ways": ways, "bulkheads": bulkheads})
     if problems := check_book(document):
         raise HarnessError(problems[0].message, tuple(problems))
     return HarnessRead(document=document, told=tuple(told))

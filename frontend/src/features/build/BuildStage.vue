@@ -31,6 +31,7 @@ import {
   ticked,
   unticked,
   withOld,
+  withBulkhead,
   withPart,
   withPhoto,
   withPlug,
@@ -362,11 +363,13 @@ useKeys([
             v-else
             :points="points.points"
             :threads="book.threads"
+            :bulkheads="book.bulkheads ?? []"
             :job-id="bench.jobId"
             :disabled="!bench.mayWrite"
             :plugs="points.plugs"
             :specs="book.plugs"
             @plug="(pole, what) => book && (book = withPlug(book, pole, what))"
+            @bulkhead="(node, what) => book && (book = withBulkhead(book, node, what))"
             @thread="(node, mm) => book && (book = withThread(book, node, mm))"
           />
         </template>

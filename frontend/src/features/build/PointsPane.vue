@@ -5,25 +5,41 @@ import type { BuildBook, PointsView } from '@/api/types'
 import NumberField from '@/ui/NumberField.vue'
 import { fixed } from '@/ui/numbers'
 import PlugsPane from './PlugsPane.vue'
-import { shownSize, type Plug } from './book'
+import StudPile from './StudPile.vue'
+import type { Bulkhead, Plug } from './book'
 
 const props = defineProps<{
   points: PointsView['points']
   plugs: PointsView['plugs']
   specs: BuildBook['plugs']
   threads: BuildBook['threads']
+  bulkheads: readonly Bulkhead[]
   jobId: number
   disabled: boolean
 }>()
-const emit = defineEmits<{ thread: [node: string, mm: number | null]; plug: [pole: string, what: Partial<Plug>] }>()
+const emit = defineEmits<{
+  thread: [node: string, mm: number | null]
+  plug: [pole: string, what: Partial<Plug>]
+  bulkhead: [node: string, what: Partial<Bulkhead> | null]
+}>()
 const shown = computed(() =>
   props.points.map((p) => ({
     ...p,
-    stack: p.landings.filter((x) => x.place !== null).reverse(),
-    beside: p.landings.filter((x) => x.place === null),
+    panel: props.bulkheads.find((b) => b.node_id === p.node_id) ?? null,
     thread: props.threads?.find((t) => t.node_id === p.node_id)?.thread_mm ?? null,
   })),
 )
+type Shown = (typeof shown.value)[number]
+function turn(p: Shown, part: string): void {
+  const far = p.panel?.far ?? []
+  emit('bulkhead', p.node_id, { far: far.includes(part) ? far.filter((i) => i !== part) : [...far, part] })
+}
+/** To begin with what lies on top comes from the other side. */
+const farFirst = (p: Shown) =>
+  p.landings
+    .filter((x) => x.place !== null)
+    .map((x) => x.part_id)
+    .slice(-1)
 const wrong = computed(() => [...props.plugs, ...props.points].filter((p) => p.problems.length > 0))
 const files = computed(() => `/api/jobs/${props.jobId}/files`)
 </script>
@@ -44,17 +60,14 @@ const files = computed(() => `/api/jobs/${props.jobId}/files`)
         <b>{{ p.stud }}</b><template v-if="p.torque_nm !== null">, {{ fixed(p.torque_nm, 0) }} N m</template
         ><template v-if="p.needs_mm !== null">, takes {{ fixed(p.needs_mm, 1) }} mm of thread</template>
       </p>
-      <div v-if="p.stack.length > 0" class="pile">
-        <span v-if="p.stack.length > 1" class="quiet">nut</span>
-        <span v-for="(x, k) in p.stack" :key="k" class="lug"
-          >{{ x.label }}
-          <span class="quiet"
-            >{{ shownSize(x.what) }}<template v-if="x.current_a !== null">, {{ fixed(x.current_a, 0) }} A</template></span
-          ></span
-        >
-        <span v-if="p.stack.length > 1" class="quiet">foot</span>
-      </div>
-      <p v-if="p.beside.length > 0" class="quiet ma-0">Beside it: {{ p.beside.map((x) => x.label).join(', ') }}</p>
+      <StudPile :landings="p.landings" :move="p.panel ? 'to the far side' : undefined" :disabled="disabled" @move="turn(p, $event)" />
+      <template v-if="p.far">
+        <p class="panel-edge ma-0" data-test="far">
+          <b>{{ p.far.through }}</b><template v-if="p.far.crosses_a !== null">, {{ fixed(p.far.crosses_a, 0) }} A through it</template
+          ><template v-if="p.far.needs_mm !== null">; far side takes {{ fixed(p.far.needs_mm, 1) }} mm of thread</template>
+        </p>
+        <StudPile :landings="p.far.landings" move="to the near side" :disabled="disabled" @move="turn(p, $event)" />
+      </template>
       <p v-for="w in p.problems" :key="w" class="bad ma-0" role="alert">✕ {{ w }}</p>
       <p v-for="w in p.assumed" :key="w" class="quiet ma-0">{{ w }}</p>
       <NumberField
@@ -67,6 +80,42 @@ const files = computed(() => `/api/jobs/${props.jobId}/files`)
         :data-test="`thread-${p.node_id}`"
         @update:model-value="emit('thread', p.node_id, $event)"
       />
+      <template v-if="p.stud && !disabled">
+        <v-checkbox
+          :model-value="!!p.panel"
+          label="Goes through a panel"
+          density="compact"
+          hide-details
+          :data-test="`panel-${p.node_id}`"
+          @update:model-value="emit('bulkhead', p.node_id, $event ? { far: farFirst(p) } : null)"
+        />
+        <div v-if="p.panel" class="stack tight">
+          <v-text-field
+            :model-value="p.panel.through"
+            label="Which panel"
+            maxlength="60"
+            hide-details
+            :data-test="`through-${p.node_id}`"
+            @update:model-value="$event && emit('bulkhead', p.node_id, { through: $event })"
+          />
+          <NumberField
+            :model-value="p.panel.far_thread_mm ?? null"
+            of="BulkheadStud.far_thread_mm"
+            label="Thread, far side"
+            unit="mm"
+            compact
+            @update:model-value="emit('bulkhead', p.node_id, { far_thread_mm: $event })"
+          />
+          <v-checkbox
+            :model-value="p.panel.there"
+            label="It is there already"
+            density="compact"
+            hide-details
+            :data-test="`there-${p.node_id}`"
+            @update:model-value="emit('bulkhead', p.node_id, { there: !!$event })"
+          />
+        </div>
+      </template>
     </li>
   </ol>
 </template>
@@ -94,18 +143,10 @@ h3 {
   font-size: 1rem;
   margin: 0;
 }
-.pile {
-  display: grid;
-  margin: 4px 0;
-  border-left: 6px solid var(--line);
-  padding-left: 8px;
-}
-.lug {
-  border: 1px solid var(--line);
-  padding: 3px 8px;
-}
-.lug + .lug {
-  border-top: 0;
+.panel-edge {
+  border-top: 4px double currentColor;
+  border-bottom: 4px double currentColor;
+  padding: 4px 0;
 }
 .bad {
   color: var(--fail);

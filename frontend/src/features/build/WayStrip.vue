@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** A way from end to end: its stretches to scale, sleeved or bare, with every clamp, grommet and gland. */
+/** A way from end to end: its stretches to scale, sleeved or bare, with every clamp, grommet, gland and the stud it ends at. */
 import { computed } from 'vue'
 import type { BuildView } from '@/api/types'
 import type { Way } from './book'
@@ -39,7 +39,8 @@ const stretches = computed(() => {
         <path v-if="m.kind === 'clamp'" :d="`M${at(m.at_mm) - 6} 60 V22 H${at(m.at_mm) + 6} V60`" class="clamp" />
         <template v-else>
           <line :x1="at(m.at_mm)" :x2="at(m.at_mm)" y1="6" y2="76" class="panel" />
-          <ellipse :cx="at(m.at_mm)" cy="41" :rx="m.kind === 'seal' ? 9 : 6" ry="20" class="ring" />
+          <path v-if="m.kind === 'stud'" :d="`M${at(m.at_mm) - 18} 41 h36 m-8 -10 v20 m-20 -20 v20`" class="clamp" />
+          <ellipse v-else :cx="at(m.at_mm)" cy="41" :rx="m.kind === 'seal' ? 9 : 6" ry="20" class="ring" />
         </template>
       </g>
     </template>

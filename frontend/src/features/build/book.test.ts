@@ -28,6 +28,7 @@ const empty: BuildBook = {
   parts: [],
   photos: [],
   threads: [],
+  bulkheads: [],
   ways: [],
   plugs: [],
   old: [],

@@ -91,6 +91,16 @@ export function withThread(book: BuildBook, node: string, mm: number | null): Bu
   return { ...book, threads: mm === null ? others : [...others, { node_id: node, thread_mm: mm }] }
 }
 
+export type Bulkhead = NonNullable<BuildBook['bulkheads']>[number]
+const BULKHEAD: Omit<Bulkhead, 'node_id'> = { through: 'Firewall', far: [], far_thread_mm: null, there: false }
+
+/** What is said of a stud through a panel; null: it goes through none. */
+export function withBulkhead(book: BuildBook, node: string, what: Partial<Bulkhead> | null): BuildBook {
+  const before = (book.bulkheads ?? []).find((b) => b.node_id === node) ?? { ...BULKHEAD, node_id: node }
+  const others = (book.bulkheads ?? []).filter((b) => b.node_id !== node)
+  return { ...book, bulkheads: what === null ? others : [...others, { ...before, ...what }] }
+}
+
 export type Old = NonNullable<BuildBook['old']>[number]
 export function withOld(book: BuildBook, part: Old): BuildBook {
   return { ...book, old: [...(book.old ?? []).filter((p) => p.part_id !== part.part_id), part] }

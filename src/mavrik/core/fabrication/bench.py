@@ -12,6 +12,7 @@ from mavrik.core.catalogue.units import UnitList
 from mavrik.core.circuit import Circuit, ConductorBranch
 from mavrik.core.document import Document, Moment, PhotoKey, Problem
 from mavrik.core.fabrication.bill import Bill, Booked, OnHand, bill_of
+from mavrik.core.fabrication.bulkheads import bulkheads_to_fit
 from mavrik.core.fabrication.cards import LeadCard, lead_cards, leads_to_make
 from mavrik.core.fabrication.documents import BuildBook, check_book
 from mavrik.core.fabrication.needs import needs_of
@@ -166,7 +167,9 @@ def _work(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceList) 
         raise BuildProblemError(problems)
     cards = lead_cards(found, planned, book)
     removals, samples = removal_words(old_parts(found, planned, book)), samples_of(cards) if book.samples else ()
-    steps = work_steps(found, planned, prices, book.anew, cards, way_views(planned, book), removals, samples)
+    steps = work_steps(
+        found, planned, prices, book.anew, cards, way_views(planned, book), removals, samples, bulkheads_to_fit(planned, book)
+    )
     if not cards and not {s.phase for s in steps} - {Phase.SAFE, Phase.OFF, Phase.ON, Phase.TEST}:
         # Nothing is made, taken out or fitted: nobody takes a battery off for that.
         return cards, ()
@@ -201,7 +204,10 @@ def build_bill(found: Circuit, planned: Circuit, book: BuildBook, shop: Shop, bo
     cards, steps = _work(found, planned, book, shop.prices)
     minutes = course(steps).minutes if steps else 0.0
     samples = samples_of(cards) if book.samples else ()
-    needs = needs_of(found, planned, cards, shop.prices, way_views(planned, book), plug_views(planned, book), samples)
+    needs = needs_of(
+        found, planned, cards, shop.prices, way_views(planned, book), plug_views(planned, book), samples,
+        bulkheads_to_fit(planned, book),
+    )  # fmt: skip
     return bill_of(needs if steps else (), minutes, book, shop.prices, shop.stock, shop.units, shop.on_hand, booked)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection
 
 from pydantic import Field
 
@@ -14,7 +14,7 @@ from mavrik.core.fabrication.acceptance import most_drop_v, pull_out_n
 from mavrik.core.fabrication.barrel import BarrelFit, Fit, barrel_fit, smallest_barrel
 from mavrik.core.fabrication.bolted import torque_nm
 from mavrik.core.fabrication.crimping import CrimpTool, Pressed, pressed
-from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec, Way
+from mavrik.core.fabrication.documents import BuildBook, EndSpec, LeadSpec
 from mavrik.core.fabrication.lengths import cut_for, lug_reach_mm
 from mavrik.core.fabrication.plugged import is_plugged
 from mavrik.core.fabrication.reclaimed import reclaimed_verdict
@@ -141,14 +141,13 @@ def lead_cards(found: Circuit, planned: Circuit, book: BuildBook) -> tuple[LeadC
     """
     known = {lead.branch_id: lead for lead in book.leads}
     return tuple(
-        _card(planned, b, known.get(b.id) or LeadSpec(branch_id=b.id), book.ways)
-        for b in leads_to_make(found, planned, book.anew)
+        _card(planned, b, known.get(b.id) or LeadSpec(branch_id=b.id), book) for b in leads_to_make(found, planned, book.anew)
     )
 
 
-def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec, ways: Sequence[Way]) -> LeadCard:
+def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec, book: BuildBook) -> LeadCard:
     size, assumed = lead.conductor, []
-    route = route_mm(spec, ways)
+    route = route_mm(spec, book.ways)
     if route is None:
         route = lead.length_m * 1000
         assumed.append(f"{route:.0f} mm along its way, as it is drawn: lay a string before you cut.")
@@ -177,7 +176,8 @@ def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec, ways: Sequenc
             (lead.from_node, spec.from_end, lead.from_end.kind),
             (lead.to_node, spec.to_end, lead.to_end.kind),
         ):
-            made, adds, said = _end(circuit, node_id, end, kind, lead, own.label, over)
+            beyond = any(p.node_id == node_id and lead.id in p.far for p in book.bulkheads)
+            made, adds, said = _end(circuit, node_id, end, kind, lead, own.label, over, ", far side" if beyond else "")
             ends.append(made)
             reach.append(adds)
             assumed += said
@@ -200,11 +200,18 @@ def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec, ways: Sequenc
 
 
 def _end(
-    circuit: Circuit, node_id: str, end: EndSpec, kind: TerminationKind, lead: ConductorBranch, lug: str, over_mm: float
+    circuit: Circuit,
+    node_id: str,
+    end: EndSpec,
+    kind: TerminationKind,
+    lead: ConductorBranch,
+    lug: str,
+    over_mm: float,
+    side: str,
 ) -> tuple[EndCard, float, list[str]]:
     """An end with what it adds to the lead, and what was taken to be so. Raises ValueError where it cannot be made."""
     node = next(n for n in circuit.nodes if n.id == node_id)
-    table, assumed = lug_table(), []
+    at, table, assumed = f"{node.label}{side}", lug_table(), []
     barrel = table.barrels[lug]
     inside = barrel_fit(barrel, [(lead.conductor, lead.stranding)])
     if inside.fit is Fit.TOO_MUCH:
@@ -214,13 +221,13 @@ def _end(
     name, metal, school = end.stud, end.metal, end.school or school_of(kind)
     if name is None and not clamp:
         name = USUAL_STUD.get(node.role, ELSEWHERE)
-        assumed.append(f"{name} at {node.label}: look before you buy the lug.")
+        assumed.append(f"{name} at {at}: look before you buy the lug.")
     if metal is None:
         metal = StudMetal.BRASS if node.role in SOFT else StudMetal.STEEL
     tube, takes, spec = "", None, None
     if school is School.TUBE:
         if clamp or name is None:
-            raise ValueError(f"A {'contact' if plugged else 'post clamp'} at {node.label} is not made of tube.")
+            raise ValueError(f"A {'contact' if plugged else 'post clamp'} at {at} is not made of tube.")
         barrel, inside, takes, spec = _of_tube(end, lead, name, barrel.depth_mm)
         tube = f"tube {spec[0]:g} x {spec[1]:g} mm"
     lug_words = f"the {lug} lug for {name}{_bent(end.palm)}" if name else "the post clamp"
@@ -234,7 +241,7 @@ def _end(
     reach = CONTACT_REACH_MM if plugged else table.clamp_reach_mm if on is None else lug_reach_mm(barrel, on)
     return (
         EndCard(
-            at=node.label, contact=f"contact for {lead.conductor.label}" if plugged else "", lug="" if clamp or tube else lug, stud="" if clamp or name is None else name, fit=inside.fit,
+            at=at, contact=f"contact for {lead.conductor.label}" if plugged else "", lug="" if clamp or tube else lug, stud="" if clamp or name is None else name, fit=inside.fit,
             fit_words=inside.words, strip_mm=barrel.depth_mm + table.strip_allowance_mm, sleeve=sleeve.of.label, sleeve_mm=sleeve.length_mm,
             torque_nm=tight, school=school, asks=SCHOOL_WORDS[school][1], tube=tube, tube_mm=takes, tube_spec=spec,
             reach_mm=reach, barrel_mm=barrel.depth_mm, barrel_outer_mm=barrel.outer_mm, palm_mm=on.palm_mm if on else None,

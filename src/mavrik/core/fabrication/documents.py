@@ -37,6 +37,7 @@ class Passage(StrEnum):
     CLAMP = "clamp"
     GROMMET = "grommet"
     SEAL = "seal"
+    STUD = "stud"
     NOTHING = "nothing"
 
 
@@ -196,6 +197,21 @@ class StudThread(Document):
     thread_mm: Annotated[float, Field(ge=3, le=150, description="Free of its foot [mm]")]
 
 
+class BulkheadStud(Document):
+    """A point whose stud goes through a panel, with leads on either side of it."""
+
+    node_id: Identifier
+    through: Annotated[str, Field(min_length=1, max_length=60, description="The panel: firewall, boot floor")]
+    far: Annotated[
+        tuple[Identifier, ...],
+        Field(max_length=MAX_BRANCHES, description="Parts that end on its far side; all others on the near"),
+    ] = ()
+    far_thread_mm: Annotated[float, Field(ge=3, le=150)] | None = Field(
+        None, description="Of the far side, free of its foot [mm]; null: not measured. The near side's is among the threads"
+    )
+    there: Annotated[bool, Field(description="It is in its panel already: none is bought or fitted")] = False
+
+
 MOST_STEPS = 500
 MOST_CHOICES = 300
 
@@ -217,6 +233,7 @@ class BuildBook(Document):
     plugs: Annotated[tuple[PlugSpec, ...], Field(max_length=MAX_BRANCHES)] = ()
     old: Annotated[tuple[OldPart, ...], Field(max_length=MAX_BRANCHES, description="One a part, at most")] = ()
     threads: Annotated[tuple[StudThread, ...], Field(max_length=MAX_BRANCHES, description="Of studs; one a point, at most")] = ()
+    bulkheads: Annotated[tuple[BulkheadStud, ...], Field(max_length=30, description="One a point, at most")] = ()
 
 
 def check_book(book: BuildBook) -> list[Problem]:
@@ -246,6 +263,11 @@ def check_book(book: BuildBook) -> list[Problem]:
     found += [
         Problem(i, "thread_mm", "Two lengths of one stud: one is kept.")
         for i in sorted({i for i in threads if threads.count(i) > 1})
+    ]
+    panels = [b.node_id for b in book.bulkheads]
+    found += [
+        Problem(i, "through", "This stud goes through two panels: one is kept.")
+        for i in sorted({i for i in panels if panels.count(i) > 1})
     ]
     poles = [p.branch_id for p in book.plugs]
     found += [

@@ -11,6 +11,7 @@ from mavrik.core.catalogue.lugs import PALM_WORDS, Palm
 from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.circuit import AnyBranch, BreakerBranch, Circuit, ConnectorBranch, ContactBranch, FuseBranch
 from mavrik.core.document import Document
+from mavrik.core.fabrication.bulkheads import BulkheadToFit
 from mavrik.core.fabrication.cards import LeadCard
 from mavrik.core.fabrication.documents import Passage
 from mavrik.core.fabrication.plugs import PlugView, both_halves
@@ -66,12 +67,13 @@ class Need(Document):
 
 def needs_of(
     found: Circuit, planned: Circuit, cards: Sequence[LeadCard], prices: PriceList, ways: Sequence[WayView] = (),
-    plugs: Sequence[PlugView] = (), samples: Sequence[Sample] = (),
+    plugs: Sequence[PlugView] = (), samples: Sequence[Sample] = (), bulkheads: Sequence[BulkheadToFit] = (),
 ) -> tuple[Need, ...]:  # fmt: skip
     """The parts of a plan, alike ones together, in the order in which they are first used.
 
     found, planned: before and after, the same parts under the same ids; cards: of the leads that are made, `lead_cards`; prices: what a
-    part costs that no list names; ways: that leads are laid along, `way_views`; plugs: of the plan, `plug_views`; samples: that are pulled first, `samples_of`
+    part costs that no list names; ways: that leads are laid along, `way_views`; plugs: of the plan, `plug_views`; samples: that are pulled first, `samples_of`;
+    bulkheads: studs that are put through a panel, `bulkheads_to_fit`
     A lead that cannot be made as it is asked asks for nothing.
     Source: the steps of `work_steps` that use them.
 
@@ -89,6 +91,7 @@ def needs_of(
         *_of_leads(cards, prices),
         *_of_samples(samples, cards, prices),
         *_of_ways(ways, cards),
+        *_of_bulkheads(bulkheads),
         *_of_parts(found, planned, prices),
         *_of_plugs(found, planned, prices, plugs),
         *_of_devices(found, planned, prices),
@@ -189,6 +192,9 @@ def _of_ways(ways: Sequence[WayView], cards: Sequence[LeadCard]) -> Iterator[Nee
             continue
         step, holds = f"fit:{first}", math.ceil(way.holds_mm)
         for mark in way.marks:
+            if mark.kind is Passage.STUD:
+                # It is a point of the circuit, see `_of_bulkheads`.
+                continue
             kind, name = ROUND[mark.kind]
             yield Need(
                 id=f"{kind.value}:{holds}", text=f"{name} for {holds} mm", spec=PartSpec(kind=kind, inner_mm=holds),
@@ -201,6 +207,16 @@ def _of_ways(ways: Sequence[WayView], cards: Sequence[LeadCard]) -> Iterator[Nee
                 id=f"{kind.value}:{inner}", text=f"{name}, {inner} mm inside", spec=PartSpec(kind=kind, inner_mm=inner),
                 uses=(Use(step=step, lengths_mm=(run.to_mm - run.from_mm,)),), about=0.0,
             )  # fmt: skip
+
+
+def _of_bulkheads(bulkheads: Sequence[BulkheadToFit]) -> Iterator[Need]:
+    for b in bulkheads:
+        rating = None if b.crosses_a is None else max(1, math.ceil(b.crosses_a))
+        spec = None if rating is None else PartSpec(kind=PartKind.BULKHEAD_STUD, stud=b.stud, rating_a=rating)
+        yield Need(
+            id=f"bulkhead_stud:{b.stud}:{rating or b.node_id}", spec=spec, uses=(Use(step=b.step, pieces=1),), about=0.0,
+            text=f"Bulkhead stud {b.stud}, {f'{rating} A' if rating else f'for {b.label}'}",
+        )  # fmt: skip
 
 
 def _of_parts(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[Need]:

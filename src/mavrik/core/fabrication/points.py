@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -33,6 +34,17 @@ class Landing(Document):
     current_a: float | None = Field(description="The most it carries for good [A]; null: a device")
 
 
+class FarSide(Document):
+    """The other side of a panel that a stud goes through."""
+
+    through: str = Field(description="The panel")
+    there: bool = Field(description="Whether the stud is in it already")
+    landings: tuple[Landing, ...] = Field(description="From the panel to the nut")
+    thread_mm: float | None
+    needs_mm: float | None = Field(description="null: no lug goes there")
+    crosses_a: float | None = Field(description="The most that goes through the panel for good [A]; null: nobody can say")
+
+
 class WiredPoint(Document):
     """A point of the circuit."""
 
@@ -48,6 +60,7 @@ class WiredPoint(Document):
     )
     assumed: tuple[str, ...] = Field(description="What nobody has looked at, and was taken to be so")
     problems: tuple[str, ...] = Field(description="What is wrong with it; empty: nothing")
+    far: FarSide | None = Field(None, description="Of a stud that goes through a panel, where what is above is its near side")
 
 
 class PointsView(Document):
@@ -88,13 +101,58 @@ class _Wiring:
     devices: Mapping[str, str]
 
 
+@dataclass(frozen=True)
+class _Lug:
+    """One lug on a stud."""
+
+    lead: ConductorBranch
+    current_a: float
+
+
 def _point(circuit: Circuit, wiring: _Wiring, book: BuildBook, number: int, node: Node) -> WiredPoint:
+    lugs, beside = _ends_at(circuit, wiring, node.id)
+    panel = next((b for b in book.bulkheads if b.node_id == node.id), None)
+    if not lugs:
+        return WiredPoint(
+            number=number, node_id=node.id, label=node.label, stud="", torque_nm=None, landings=tuple(beside), thread_mm=None,
+            needs_mm=None, assumed=(), problems=() if panel is None else ("No lug goes there: it is no stud through a panel.",),
+        )  # fmt: skip
+    said = _looked_at(circuit, book, node.id)
+    of, assumed, problems = _stud(node, said)
+    beyond = set() if panel is None else set(panel.far)
+    near, far = [x for x in lugs if x.lead.id not in beyond], [x for x in lugs if x.lead.id in beyond]
+    thread = next((t.thread_mm for t in book.threads if t.node_id == node.id), None)
+    on, needs, words = _pile(of, near, thread)
+    if needs is not None and thread is None and len(near) > 1:
+        assumed.append(f"A thread of {needs:.1f} mm or more: measure it before the lugs are crimped.")
+    problems += words
+    other = None
+    if panel is not None:
+        there, far_needs, words = _pile(of, far, panel.far_thread_mm)
+        sides = [(near, [x for x in beside if x.part_id not in beyond]), (far, [x for x in beside if x.part_id in beyond])]
+        beside = sides[0][1]
+        problems += [f"Far side: {w[0].lower()}{w[1:]}" for w in words]
+        if not all(on_it or at_it for on_it, at_it in sides):
+            problems.append(f"All that ends there is on one side of {panel.through}: say what comes from the other.")
+        crosses = min(_current_a(*side) for side in sides)
+        other = FarSide(
+            through=panel.through, there=panel.there, landings=(*there, *sides[1][1]), thread_mm=panel.far_thread_mm, needs_mm=far_needs,
+            crosses_a=None if math.isinf(crosses) else round(crosses, 1),
+        )  # fmt: skip
+    metal = next((e.metal for e in said.values() if e.metal), StudMetal.BRASS if node.role in SOFT else StudMetal.STEEL)
+    return WiredPoint(
+        number=number, node_id=node.id, label=node.label, stud=of, torque_nm=torque_nm(stud(of), metal),
+        landings=(*on, *beside), thread_mm=thread, needs_mm=needs, assumed=tuple(assumed), problems=tuple(problems), far=other,
+    )  # fmt: skip
+
+
+def _ends_at(circuit: Circuit, wiring: _Wiring, node_id: str) -> tuple[list[_Lug], list[Landing]]:
+    """The lugs at a point, and what has a terminal of its own."""
     carried, devices = wiring.carried, wiring.devices
-    lugs, palms, beside = dict[str, float](), dict[str, float](), list[Landing]()
-    names: dict[str, ConductorBranch] = {}
-    plugged = is_plugged(circuit, node.id)
+    lugs, beside = list[_Lug](), list[Landing]()
+    plugged = is_plugged(circuit, node_id)
     for element, field, at in wiring.ends:
-        if at != node.id:
+        if at != node_id:
             continue
         lead = next((b for b in circuit.branches if b.id == element), None)
         if lead is None:
@@ -106,29 +164,34 @@ def _point(circuit: Circuit, wiring: _Wiring, book: BuildBook, number: int, node
         ):
             beside.append(Landing(part_id=element, label=lead.label, what=lead.in_words, place=None, current_a=carried[element]))
         else:
-            for run in range(lead.parallel):
-                name = f"{element} {run}"
-                names[name], lugs[name], palms[name] = lead, carried[element] / lead.parallel, _palm_mm(lead)
+            lugs += [_Lug(lead, carried[element] / lead.parallel)] * lead.parallel
+    return lugs, beside
+
+
+def _current_a(lugs: Sequence[_Lug], beside: Sequence[Landing]) -> float:
+    """The most that ends at one side of a stud [A]; a device brings what the other side takes."""
+    if any(x.current_a is None for x in beside):
+        return math.inf
+    return sum(x.current_a for x in lugs) + sum(x.current_a or 0.0 for x in beside)
+
+
+def _pile(of: str, lugs: Sequence[_Lug], thread_mm: float | None) -> tuple[tuple[Landing, ...], float | None, tuple[str, ...]]:
+    """How lugs lie on one side of a stud, the thread that they take, and what is wrong with it."""
     if not lugs:
-        return WiredPoint(
-            number=number, node_id=node.id, label=node.label, stud="", torque_nm=None, landings=tuple(beside), thread_mm=None,
-            needs_mm=None, assumed=(), problems=(),
-        )  # fmt: skip
-    said = _looked_at(circuit, book, node.id)
-    of, assumed, problems = _stud(node, said)
-    thread = next((t.thread_mm for t in book.threads if t.node_id == node.id), None)
-    lie = stack(stud(of), lugs, palms, thread)
-    if thread is None and len(lugs) > 1:
-        assumed.append(f"A thread of {lie.needs_mm:.1f} mm or more: measure it before the lugs are crimped.")
-    metal = next((e.metal for e in said.values() if e.metal), StudMetal.BRASS if node.role in SOFT else StudMetal.STEEL)
-    on = [
-        Landing(part_id=names[n].id, label=names[n].label, what=names[n].conductor.label, place=k, current_a=round(lugs[n], 1))
+        return (), None, ()
+    named = {f"{x.lead.id} {k}": x for k, x in enumerate(lugs)}
+    lie = stack(stud(of), {n: x.current_a for n, x in named.items()}, {n: _palm_mm(x.lead) for n, x in named.items()}, thread_mm)
+    on = tuple(
+        Landing(
+            part_id=(x := named[n]).lead.id,
+            label=x.lead.label,
+            what=x.lead.conductor.label,
+            place=k,
+            current_a=round(x.current_a, 1),
+        )
         for k, n in enumerate(lie.order, 1)
-    ]  # fmt: skip
-    return WiredPoint(
-        number=number, node_id=node.id, label=node.label, stud=of, torque_nm=torque_nm(stud(of), metal),
-        landings=(*on, *beside), thread_mm=thread, needs_mm=lie.needs_mm, assumed=tuple(assumed), problems=(*problems, *lie.words),
-    )  # fmt: skip
+    )
+    return on, lie.needs_mm, lie.words
 
 
 def _looked_at(circuit: Circuit, book: BuildBook, node_id: str) -> dict[str, EndSpec]:

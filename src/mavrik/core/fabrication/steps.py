@@ -11,6 +11,7 @@ from pydantic import Field
 from mavrik.core.catalogue.prices import PriceList
 from mavrik.core.circuit import Battery, Circuit, ConductorBranch
 from mavrik.core.document import Document
+from mavrik.core.fabrication.bulkheads import FIT_MIN, BulkheadToFit
 from mavrik.core.fabrication.cards import EndCard, LeadCard, leads_to_make
 from mavrik.core.fabrication.crimping import CrimpTool
 from mavrik.core.fabrication.samples import SAMPLE_MIN, Sample
@@ -75,14 +76,14 @@ def weighs_kg(battery: Battery) -> float:
 def work_steps(
     found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str] = (), cards: Sequence[LeadCard] = (),
     ways: Sequence[WayView] = (), removals: Mapping[str, str] | None = None,
-    samples: Sequence[Sample] = (),
+    samples: Sequence[Sample] = (), bulkheads: Sequence[BulkheadToFit] = (),
 ) -> tuple[Step, ...]:  # fmt: skip
     """Every step from the vehicle as found to the plan, none before what it needs.
 
     found, planned: before and after, the same parts under the same ids; prices: the workshop's hours; anew: ids of leads that are made
     though they stay as they are; cards: of the leads, for what their studs are drawn to, `lead_cards`; ways: that they are laid along, `way_views`;
     removals: what becomes of what is taken out, by its id, `removal_words`; samples: that are
-    pulled before the leads that have them, `samples_of`
+    pulled before the leads that have them, `samples_of`; bulkheads: studs that are put through a panel before a lead goes onto them, `bulkheads_to_fit`
     Leads are made on the bench first. Then everything is made safe, every negative comes off before any positive; old parts out, new ones
     in; positives on, and negatives last; then the tests.
     Source: common practice of the trade.
@@ -96,13 +97,13 @@ def work_steps(
      'on:battery:positive', 'on:battery:negative', 'test']
     """
     along = {x.branch_id: laid_words(way) for way in ways for x in way.leads}
-    return tuple(_steps(found, planned, prices, anew, {c.branch_id: c for c in cards}, along, removals or {}, samples))
+    return tuple(_steps(found, planned, prices, anew, {c.branch_id: c for c in cards}, along, removals or {}, samples, bulkheads))
 
 
 def _steps(
     found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str], cards: Mapping[str, LeadCard],
     along: Mapping[str, str], removals: Mapping[str, str],
-    samples: Sequence[Sample],
+    samples: Sequence[Sample], bulkheads: Sequence[BulkheadToFit],
 ) -> Iterator[Step]:  # fmt: skip
     before, after = {b.id: b for b in found.branches}, {b.id: b for b in planned.branches}
     made = leads_to_make(found, planned, anew)
@@ -134,9 +135,12 @@ def _steps(
     for part in (*gone, *(before[i] for i in before if i in hours_of and i not in cleaned)):
         text = removals.get(part.id, f"Take {part.label} out.")
         yield Step(id=f"remove:{part.id}", phase=Phase.REMOVE, text=text, minutes=REMOVE_MIN, needs=dead, branch_id=part.id)
-    fitted = []
+    fitted = [b.step for b in bulkheads]
+    for b in bulkheads:
+        yield Step(id=b.step, phase=Phase.FIT, text=b.words, minutes=FIT_MIN, needs=dead, tools=("drill", METER, TORQUE))
     for part in (b for b in planned.branches if b.id in hours_of):
         needs = [f"remove:{part.id}"] if part.id in before and part.id not in cleaned else list(dead)
+        needs += [b.step for b in bulkheads if part.id in b.leads]
         hours = hours_of[part.id]
         if part.id in cleaned:
             text = f"Clean {part.label} to bright metal at both ends, draw it to its torque and mark it."

@@ -48,6 +48,7 @@ class PartKind(StrEnum):
     CLIP = "clip"
     GROMMET = "grommet"
     GLAND = "gland"
+    BULKHEAD_STUD = "bulkhead_stud"
     CONDUIT = "conduit"
     HEAT_SLEEVE = "heat_sleeve"
     OTHER = "other"
@@ -67,6 +68,7 @@ PART_WORDS = {
     PartKind.CLIP: "Cable clamp",
     PartKind.GROMMET: "Grommet",
     PartKind.GLAND: "Sealed gland",
+    PartKind.BULKHEAD_STUD: "Bulkhead stud, insulated",
     PartKind.CONDUIT: "Ribbed sleeve",
     PartKind.HEAT_SLEEVE: "Heat sleeve",
     PartKind.OTHER: "Other",
@@ -92,6 +94,7 @@ SAYS: dict[PartKind, tuple[str, ...]] = {
     PartKind.CLIP: ("inner_mm",),
     PartKind.GROMMET: ("inner_mm",),
     PartKind.GLAND: ("inner_mm",),
+    PartKind.BULKHEAD_STUD: ("stud", "rating_a"),
     PartKind.CONDUIT: ("inner_mm",),
     PartKind.HEAT_SLEEVE: ("inner_mm",),
     PartKind.OTHER: (),

@@ -34,10 +34,12 @@ PASSAGE_WORDS = {
     Passage.CLAMP: "clamp",
     Passage.GROMMET: "grommet",
     Passage.SEAL: "sealed gland",
+    Passage.STUD: "bulkhead stud",
     Passage.NOTHING: "nothing",
 }
 SLEEVES = {Surroundings.ENGINE: "sleeve", Surroundings.OUTSIDE: "sleeve", Surroundings.HOT: "heat_sleeve"}
 """What is drawn over a bundle there. Common practice: sleeve outside the cabin, heat sleeve over the engine."""
+AT_PANEL = frozenset({Passage.GROMMET, Passage.SEAL, Passage.STUD})
 SLEEVE_WORDS = {"sleeve": "ribbed sleeve", "heat_sleeve": "heat sleeve"}
 
 
@@ -152,7 +154,7 @@ def _view(circuit: Circuit, book: BuildBook, way: Way) -> WayView:
     return WayView(
         id=way.id, label=way.label, length_mm=way.length_mm, leads=leads, bundle_mm=thick, bend_mm=bend,
         marks=tuple(_marks(way.stretches)), sleeves=sleeves, holds_mm=holds, says=tuple(_says(way.stretches)),
-        problems=tuple(_problems(way, bend)),
+        problems=(*_problems(way, bend), *_at_no_stud(way, on, book)),
     )  # fmt: skip
 
 
@@ -178,7 +180,7 @@ def _sleeves(stretches: Sequence[WayStretch], thick: float) -> Iterator[SleeveRu
             if run is not None:
                 yield run
             run = None if kind is None else SleeveRun(kind=kind, from_mm=begun, to_mm=end, inner_mm=thick * SLEEVE_ROOM)
-        if run is not None and s.ends_at in (Passage.GROMMET, Passage.SEAL):
+        if run is not None and s.ends_at in AT_PANEL:
             yield run
             run = None
         begun = end
@@ -206,6 +208,18 @@ def _problems(way: Way, bend: float | None) -> Iterator[str]:
             yield f"{name}: bent to {s.radius_mm:.0f} mm, tighter than the {bend:.0f} mm that its thickest cable bears."
 
 
+def _at_no_stud(way: Way, leads: Sequence[ConductorBranch], book: BuildBook) -> Iterator[str]:
+    """Leads end at a bulkhead stud, and so does their way; which point of the circuit it is, the book says."""
+    for k, s in enumerate(way.stretches[:-1], 1):
+        if s.ends_at is Passage.STUD:
+            yield f"Stretch {k} ends at a bulkhead stud, and so do its leads: what follows is a way of its own."
+    if way.stretches[-1].ends_at is Passage.STUD:
+        studs = {b.node_id for b in book.bulkheads}
+        for b in leads:
+            if studs.isdisjoint((b.from_node, b.to_node)):
+                yield f"{b.label} ends at no bulkhead stud: say under Points which of its ends goes through the panel."
+
+
 def laid_words(view: WayView) -> str:
     """How a bundle is laid, for a step.
 
@@ -217,6 +231,7 @@ def laid_words(view: WayView) -> str:
         for m in view.marks
         if m.kind in (Passage.GROMMET, Passage.SEAL)
     ]
+    ends = next((m for m in view.marks if m.kind is Passage.STUD), None)
     parts = [f"along {view.label}"]
     if view.sleeves:
         parts.append("in " + " and ".join(dict.fromkeys(SLEEVE_WORDS[s.kind] for s in view.sleeves)))
@@ -224,4 +239,6 @@ def laid_words(view: WayView) -> str:
         parts.append("through " + ", ".join(through))
     if held:
         parts.append(f"held by {len(held)} clamp{'s' if len(held) > 1 else ''}")
+    if ends:
+        parts.append(f"up to the bulkhead stud{f' at {ends.what}' if ends.what else ''}")
     return ", ".join(parts)
