@@ -168,7 +168,7 @@ def open_page(people: People) -> Iterator[Callable[..., Page]]:
         context = context_for(login, apart)
         page = context.new_page()
         if all(p.context != context for p in pages):
-            forget = {"origin": people.base, "storageTypes": "local_storage"}
+            forget = {"origin": people.base, "storageTypes": "local_storage,indexeddb"}
             context.new_cdp_session(page).send("Storage.clearDataForOrigin", forget)
         pages.append(page)
         page.set_viewport_size({"width": width, "height": height})

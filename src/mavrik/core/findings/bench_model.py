@@ -103,6 +103,12 @@ class BenchModel:
         if not at_output:
             resistors, ohm, off = self._with_all_loads(resistors, ohm)
         others = [e for e in engine.elements if not isinstance(e, net.Resistor)]
+        amps = np.asarray(own.current_a, dtype=float)
+        if not at_output and not any(isinstance(e, net.CurrentSource) for e in others):
+            # A load bank that takes nothing: so this is one network with the states that have one.
+            post = circuit.battery
+            others.append(net.CurrentSource(post.positive_node, post.negative_node, 0.0, "bank", takes=True))
+            amps = np.zeros(1)
         network = net.network_of([*others, *resistors], engine.network.reference)
         emf = np.array(own.emf_v, dtype=float)
         if not at_output:
@@ -110,7 +116,7 @@ class BenchModel:
                 emf[k] = self.rest_v.get(e.id, emf[k])
         if setup.state is BenchState.ASLEEP:
             emf = self._equalised(network, emf)
-        values = replace(own, resistor_ohm=ohm, emf_v=emf)
+        values = replace(own, resistor_ohm=ohm, emf_v=emf, current_a=amps)
         try:
             rest = network.settle(engine.holding(values) if held else values)
         except net.NoOperatingPointError:

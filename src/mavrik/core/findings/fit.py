@@ -414,6 +414,19 @@ class Fit:
         for into, part in zip(self.at_best, (self.now, self.own, self.by), strict=True):
             into[up] = part[up]
 
+    def twice(self, rows: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Some trials a second time, from where they are, whatever was best before; returns where those are."""
+        more = np.arange(len(self.trials), len(self.trials) + len(rows))
+        self.trials += [self.trials[k] for k in rows.tolist()]
+        for name in ("centre", "width", "log", "now", "least", "step", "radius", "solved", "own", "by", "best"):
+            own = getattr(self, name)
+            setattr(self, name, np.concatenate((own, own[rows])))
+        best = (self.now, self.own, self.by)
+        self.at_best = tuple(np.concatenate((a, b[rows])) for a, b in zip(self.at_best, best, strict=True))  # type: ignore[assignment]
+        self.best[more] = self.objective(more)
+        self.radius[more] = 1.0
+        return more
+
     def back_to_the_best(self, rows: NDArray[np.int64]) -> None:
         """Go on from where some trials were best."""
         now, own, by = self.at_best
@@ -463,15 +476,18 @@ def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = T
     """
     if not trials:
         return []
-    spend(FIT_WORK * len(trials) * len(problem.smooth) * len(problem.unknowns) ** 2)
+    _spend_on(problem, len(trials))
     fit, every = Fit(problem, trials), np.arange(len(trials))
     fit.solve(every)
     fit.radius[:] = 1.0
     pull, live = np.zeros_like(fit.now), every
-    left: list[tuple[int, Trial]] = []
+    left = every[:0]
     if gathering:
         pull, live = _gathered(fit)
         left = _left_behind(fit, live)
+        _spend_on(problem, len(left))
+        live = np.concatenate((live, fit.twice(left)))
+    every = np.arange(len(fit.trials))
     for _ in range(JUDGED):
         fit.back_to_the_best(live)
         fit.along_the_lines(live, gathering=False)
@@ -489,19 +505,21 @@ def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = T
     fit.along_the_lines(rows, gathering=False)
     fit.solve(rows)
     fit.back_to_the_best(every)
-    found = _evidence(fit, pull)
-    for (k, _), f in zip(left, fit_trials(problem, [t for _, t in left], gathering=False), strict=True):
+    found = _evidence(fit, np.concatenate((pull, pull[left])))
+    for k, f in zip(left.tolist(), found[len(trials) :], strict=True):
         found[k] = found[k].or_better(f)
-    return found
+    return found[: len(trials)]
 
 
-def _left_behind(fit: Fit, live: NDArray[np.int64]) -> list[tuple[int, Trial]]:
-    """Trials that explain less where all readings pulled them to than where they began, to be begun there as well: halfway to a large
+def _spend_on(problem: FitProblem, trials: int) -> None:
+    spend(FIT_WORK * trials * len(problem.smooth) * len(problem.unknowns) ** 2)
+
+
+def _left_behind(fit: Fit, live: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Trials that explain less where all readings pulled them to than where they began, to go on from there as well: halfway to a large
     resistance nothing fits, and beyond it everything."""
     here = fit.objective(live)
-    rows = live[(here < fit.best[live]) & (here > fit.best[live] - HOPELESS)]
-    starts = np.concatenate((fit.amounts(fit.now[rows], rows), fit.now[rows, fit.size :]), axis=1)
-    return [(k, fit.trials[k].begun_at(start)) for k, start in zip(rows.tolist(), starts, strict=True)]
+    return live[(here < fit.best[live]) & (here > fit.best[live] - HOPELESS)]
 
 
 def _gathered(fit: Fit) -> tuple[Floats, NDArray[np.int64]]:
