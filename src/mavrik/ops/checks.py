@@ -34,11 +34,6 @@ def prepare(browser: bool = True) -> dict[str, str]:
     return _environment()
 
 
-def workers() -> int:
-    """How many test files run at once: one more than there are processors, for each waits a good part of its time, for a page or a process."""
-    return (os.cpu_count() or 1) + 1
-
-
 def run_tests(words: list[str]) -> int:
     """Linters, types, import rules, then pytest; returns the first failure's exit code.
 
@@ -59,7 +54,7 @@ def run_tests(words: list[str]) -> int:
         ("vue-tsc", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "check"]),
         ("front-end units", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "test"]),
         # In the order of the folders: by number of tests a few long files would be left to the end, and one worker idle.
-        ("pytest", [*pytest, "-n", str(workers()), "--dist", "loadfile", "--no-loadscope-reorder"]),
+        ("pytest", [*pytest, "-n", "2", "--dist", "loadfile", "--no-loadscope-reorder"]),
     ]
     for name, command in steps:
         say(f"== {name}")

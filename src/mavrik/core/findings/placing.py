@@ -243,12 +243,15 @@ class Placing:
         lost = np.clip(slip, 0.0, MOST_SLIP)
         if not lost.any():
             return found
+        # Of states that differ in what is on alone a belt slips the same.
+        alike: dict[tuple[float, float, float], list[int]] = {}
         for s, at in enumerate(self.many):
             if at.slip_shown:
-                shaft, warm = at.state.engine_rpm * a.pulley_ratio, at.state.alternator_c
-                speeds = np.concatenate(([shaft], shaft * (1 - lost * at.slip_shown)))
-                limit = unit_output_a(a, speeds, warm)
-                found[s] = limit[1:] / max(float(limit[0]), 1e-9)
+                alike.setdefault((at.state.engine_rpm, at.state.alternator_c, at.slip_shown), []).append(s)
+        for (rpm, warm, shown), states in alike.items():
+            shaft = rpm * a.pulley_ratio
+            limit = unit_output_a(a, np.concatenate(([shaft], shaft * (1 - lost * shown))), warm)
+            found[states] = limit[1:] / max(float(limit[0]), 1e-9)
         return found
 
     def _limit_share(self, a: Alternator, rows: Floats) -> Floats:
@@ -327,7 +330,7 @@ class Placing:
             found[:, :, place[What.LIMIT_SHARE, a.id]] = by_share
             found[:, :, place[What.IDLE_SHARE, a.id]] = by_share * self.at_idle[of][:, None]
             slip = np.maximum(rows[:, place[What.SLIP, a.id]], 0.0)
-            left, less = self._slip_left(a, slip), self._slip_left(a, slip + SLIP_STEP)
+            left, less = np.split(self._slip_left(a, np.concatenate((slip, slip + SLIP_STEP))), 2, axis=1)
             whole = np.where(left > 0, limit / np.where(left > 0, left, 1.0), 0.0)
             found[:, :, place[What.SLIP, a.id]] = by_limit * (whole * (less - left) / SLIP_STEP)[of]
         for where, what, loads in (

@@ -65,6 +65,8 @@ class Reduction:
     """What an inner node's voltage takes of each kept node's (rows, inner, kept), negative."""
     lift: Floats
     """Inner voltages with all kept nodes at 0 V (rows, inner) [V]."""
+    inner: Floats
+    """Conductances between the inner nodes (rows, inner, inner) [S]."""
 
     def inner_v(self, kept_v: Floats) -> Floats:
         """Voltages of the inner nodes from those of the kept ones (states, inner) [V]."""
@@ -249,20 +251,20 @@ class Assembly:
         full, driven = self.conductances(ohm), amps @ self.injection
         inner = len(self.nodes) - 1 - k
         if not inner:
-            return Reduction(full, driven, np.zeros((1, 0, k)), np.zeros((1, 0)))
-        cross = full[:, k:, :k]
+            return Reduction(full, driven, np.zeros((1, 0, k)), np.zeros((1, 0)), full[:, k:, k:])
+        cross, own = full[:, k:, :k], full[:, k:, k:]
         if len(full) == 1:
-            solved = solve_dense(full[0, k:, k:], np.concatenate((cross[0], driven[:, k:].T), axis=1))
+            solved = solve_dense(own[0], np.concatenate((cross[0], driven[:, k:].T), axis=1))
             follows, lift = solved[None, :, :k], solved[:, k:].T
         else:
             right = np.broadcast_to(driven[:, k:, None], (len(full), inner, 1))
-            solved = self.solve_inner(full[:, k:, k:], np.concatenate((cross, right), axis=2))
+            solved = self.solve_inner(own, np.concatenate((cross, right), axis=2))
             follows, lift = solved[:, :, :k], solved[:, :, k]
         across = cross.transpose(0, 2, 1)
         base = full[:, :k, :k] - np.matmul(across, follows)
         if len(full) == 1:
-            return Reduction(base, driven[:, :k] - lift @ cross[0], follows, lift)
-        return Reduction(base, driven[:, :k] - np.matmul(across, lift[:, :, None])[:, :, 0], follows, lift)
+            return Reduction(base, driven[:, :k] - lift @ cross[0], follows, lift, own)
+        return Reduction(base, driven[:, :k] - np.matmul(across, lift[:, :, None])[:, :, 0], follows, lift, own)
 
 
 def _components(tied: Pairs) -> list[tuple[str, list[str]]]:

@@ -646,7 +646,7 @@ class Batch:
         kept = solved[:, :k]
         inner = -np.matmul(self.red.follows, kept)
         if inner.shape[1]:
-            inner[:, :, :many] += net.solve_inner(net.conductances(ohm)[:, k:, k:], moved[:, k:])
+            inner[:, :, :many] += net.solve_inner(self.red.inner, moved[:, k:])
         coordinates = np.concatenate((kept, inner, np.zeros((self.states, 1, count))), axis=1)
         node_v = coordinates + coordinates.take(net.common, axis=1)
         flow = self.g[:, :, None] * np.matmul(net.across, kept)

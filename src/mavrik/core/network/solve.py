@@ -380,7 +380,7 @@ class Network(Assembly):
         adjoint = np.zeros(len(self.nodes))
         adjoint[:k] = np.linalg.solve(matrix.T, right)[:k]
         if len(self.nodes) - 1 > k:
-            inner = self.conductances(rows["resistor_ohm"])[0, k:, k:]
+            inner = batch.red.inner[0]
             adjoint[k:-1] = np.linalg.solve(inner, wanted[k:-1]) - red.follows[0] @ adjoint[:k]
         adjoint = self.node_voltages(adjoint)
         answer: dict[str, float] = {}
