@@ -7,13 +7,13 @@ from dataclasses import dataclass
 
 from pydantic import Field
 
-from mavrik.core.catalogue.fuses import fuse_table
-from mavrik.core.circuit import AnyBranch, Circuit, ConductorBranch, ContactBranch, FuseBranch
+from mavrik.core.circuit import AnyBranch, Circuit, ConductorBranch
 from mavrik.core.document import Document
 from mavrik.core.fabrication.cards import leads_to_make
 from mavrik.core.fabrication.documents import BuildBook, Fate
 from mavrik.core.fabrication.stock import NOT_BOUGHT
 from mavrik.core.planning.cost import is_same_part, same_unit
+from mavrik.core.planning.sizing import part_in_words
 
 FATE_WORDS = {
     Fate.CAPPED: "stays in its place, capped, as a spare",
@@ -124,11 +124,7 @@ def _all(found: Circuit, planned: Circuit, anew: Collection[str]) -> Iterator[_O
 def _was(branch: AnyBranch) -> str:
     if isinstance(branch, ConductorBranch):
         return f"{branch.conductor.label.replace('mm2', 'mm²')}, {branch.length_m:.2f} m"
-    if isinstance(branch, FuseBranch):
-        return f"{branch.rating_a:g} A {fuse_table().families[branch.family].label}"
-    if isinstance(branch, ContactBranch) and branch.rating_a:
-        return f"{branch.rating_a:g} A"
-    return branch.in_words
+    return part_in_words(branch)
 
 
 def _words(old: _Old, fate: Fate, where: str) -> str:

@@ -183,6 +183,6 @@ def part_in_words(branch: AnyBranch | None) -> str:
         return Option(branch.size, branch.parallel).label.replace("mm2", "mm²")
     if isinstance(branch, FuseBranch):
         return f"{branch.rating_a:g} A {fuse_table().families[branch.family].label}"
-    if isinstance(branch, ContactBranch):
-        return f"{branch.rating_a:g} A" if branch.rating_a else branch.in_words
-    return "none"
+    if isinstance(branch, ContactBranch) and branch.rating_a:
+        return f"{branch.rating_a:g} A"
+    return "none" if branch is None else branch.in_words
