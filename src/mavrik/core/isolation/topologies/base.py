@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any
 
-from mavrik.core.circuit import AnyBranch, Battery, Circuit, Converter, LinkBranch, Load, LoadKind, NodeRole, SwitchBranch
+from mavrik.core.circuit import AnyBranch, Battery, Circuit, Converter, LinkBranch, Load, LoadKind, SwitchBranch
 from mavrik.core.circuit.additions import Growing, near_ground
 from mavrik.core.circuit.branches.contacts import SwitchedBranch
 from mavrik.core.circuit.controls import ControlFacts, FittedControl
@@ -247,11 +247,6 @@ def by_a_link(circuit: Circuit) -> str:
     if not ring.feed or any(isinstance(circuit.branch(i), LinkBranch) for i in ring.feed):
         return "The alternator reaches the first battery by a link or a charger only: which battery its lead stays with has to be drawn."
     return ""
-
-
-def ground_of(circuit: Circuit) -> str:
-    """Where a small return goes: the body, or the first battery's negative post."""
-    return next((n.id for n in circuit.nodes if n.role is NodeRole.CHASSIS), circuit.battery.negative_node)
 
 
 def contacts_of(circuit: Circuit, behind: dict[str, str], when: str) -> tuple[MovedContact, ...]:

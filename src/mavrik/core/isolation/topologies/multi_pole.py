@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from mavrik.core.circuit import Circuit, Load, LoadKind, SwitchBranch
-from mavrik.core.circuit.additions import Growing
+from mavrik.core.circuit.additions import Growing, near_ground
 from mavrik.core.circuit.controls import ControlPlace
 from mavrik.core.circuit.editing import with_parts
 from mavrik.core.isolation.documents import ConsumerRole, Control, FieldSupply, MovedContact, SwitchedConsumer
@@ -13,7 +13,6 @@ from mavrik.core.isolation.topologies.base import (
     Topology,
     behind_contacts,
     contacts_of,
-    ground_of,
     usual_switching,
 )
 
@@ -45,7 +44,7 @@ def _build(circuit: Circuit) -> Isolated:
             rehung[x.id] = feed
     out = behind[made.battery.id]
     resistor = Load(
-        id=grow.free("run_down"), label="Run-down resistor", from_node=out, to_node=ground_of(made),
+        id=grow.free("run_down"), label="Run-down resistor", from_node=out, to_node=near_ground(made),
         current_a=made.system_voltage_v / RUN_DOWN_OHM, law=LoadKind.RESISTANCE, on=False,
     )  # fmt: skip
     grow.put("loads", resistor)
