@@ -5,6 +5,9 @@ from __future__ import annotations
 import os
 import subprocess
 import time
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from typing import TypeAlias
 
 from mavrik.ops import cluster
 from mavrik.ops.base import ROOT, VENV, VENV_PYTHON, say
@@ -12,6 +15,7 @@ from mavrik.ops.debian import BROWSER_PACKAGES, PDF_PACKAGES, SPICE_PACKAGES, en
 from mavrik.ops.environment import FRONTEND, ensure_frontend, ensure_node_modules, ensure_python
 
 BIN = VENV / "bin"
+Step: TypeAlias = tuple[str, list[str]]
 
 
 def _environment() -> dict[str, str]:
@@ -43,26 +47,48 @@ def run_tests(words: list[str]) -> int:
     pytest = [str(VENV_PYTHON), "-m", "pytest", "--doctest-modules"]
     if words:
         return subprocess.run([*pytest, *words], cwd=ROOT, env=environment, check=False).returncode
-    steps: list[tuple[str, list[str]]] = [
+    of_python: list[Step] = [
         ("ruff", [str(BIN / "ruff"), "check", "src", "tests", "bench", "mavrik"]),
         ("ruff format", [str(BIN / "ruff"), "format", "--check", "src", "tests", "bench"]),
         ("mypy", [str(BIN / "mypy")]),
         ("import rules", [str(BIN / "lint-imports")]),
         ("published formats", [str(VENV_PYTHON), "-m", "mavrik.cli", "formats", "docs/formats", "--check"]),
+    ]
+    of_front: list[Step] = [
         ("eslint", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "lint"]),
         ("prettier", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "format:check"]),
         ("vue-tsc", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "check"]),
         ("front-end units", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "test"]),
-        # In the order of the folders: by number of tests a few long files would be left to the end, and one worker idle.
-        ("pytest", [*pytest, "-n", "2", "--dist", "loadfile", "--no-loadscope-reorder"]),
     ]
+    # What only reads takes one processor each; what it says is told in one piece.
+    with ThreadPoolExecutor() as lanes:
+        codes = list(lanes.map(lambda steps: _first_failure(steps, environment, told=False), (of_python, of_front)))
+    if any(codes):
+        return next(code for code in codes if code)
+    # In the order of the folders: by number of tests a few long files would be left to the end, and one worker idle.
+    whole: Step = "pytest", [*pytest, "-n", "2", "--dist", "loadfile", "--no-loadscope-reorder"]
+    return _first_failure([whole], environment, told=True)
+
+
+def _first_failure(steps: Sequence[Step], environment: dict[str, str], told: bool) -> int:
+    """Run steps up to the first that fails; returns its exit code, 0 where none does.
+
+    told: whether a step writes to the terminal itself; otherwise what it says follows once it has ended
+    """
     for name, command in steps:
-        say(f"== {name}")
+        if told:
+            say(f"== {name}")
         started = time.monotonic()
-        code = subprocess.run(command, cwd=ROOT, env=environment, check=False).returncode
-        say(f"   {name}: {'ok' if code == 0 else f'exit {code}'}, {time.monotonic() - started:.1f} s")
-        if code:
-            return code
+        done = subprocess.run(
+            command, cwd=ROOT, env=environment, check=False, text=True, errors="replace",
+            stdout=None if told else subprocess.PIPE, stderr=None if told else subprocess.STDOUT,
+        )  # fmt: skip
+        words = "" if told else f"== {name}\n{done.stdout}"
+        say(
+            f"{words}   {name}: {'ok' if done.returncode == 0 else f'exit {done.returncode}'}, {time.monotonic() - started:.1f} s"
+        )
+        if done.returncode:
+            return done.returncode
     return 0
 
 
