@@ -192,8 +192,8 @@ def open_page(people: People) -> Iterator[Callable[..., Page]]:
     assert watched.errors == []
 
 
-def job_with(page: Page, layout: str) -> int:
-    """A new job with a ready circuit, made as the page would make it; the page then shows its circuit."""
+def job_with(page: Page, layout: str, shows: str = "circuit") -> int:
+    """A new job with a ready circuit, made as the page would make it; the page, which may be an empty one, then shows a stage of it."""
     ask = page.context.request
     headers = {"X-CSRFToken": ask.get("/api/session").json()["csrf_token"]}
 
@@ -206,8 +206,9 @@ def job_with(page: Page, layout: str) -> int:
     details = {"customer": {"name": f"State of {layout}"}, "vehicle": vehicle, "complaint": "What if"}
     job = int(sent(ask.post("/api/jobs", data=details, headers=headers))["id"])
     sent(ask.put(f"/api/jobs/{job}/circuit", data={"document": circuit}, headers=headers))
-    page.goto(f"/jobs/{job}/circuit")
-    page.wait_for_selector("svg.loop")
+    page.goto(f"/jobs/{job}/{shows}")
+    if shows == "circuit":
+        page.wait_for_selector("svg.loop")
     return job
 
 

@@ -13,10 +13,8 @@ from tests.browser.conftest import choose, job_with
 
 
 def test_a_lead_is_chosen_measured_made_and_ticked_and_the_next_step_stays_on_top(open_page: Callable[..., Page]) -> None:
-    page = open_page(at="/")
-    page.wait_for_selector("[data-job]")
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/build")
+    page = open_page()
+    job_with(page, "front_battery", "build")
     headline, following = page.locator("[data-test=build-headline]"), page.locator("[data-test=next-step]")
     expect(headline).to_contain_text("Nothing is to be made")
     page.locator("[data-anew=charge_cable]").get_by_role("checkbox").click()
@@ -67,10 +65,8 @@ def test_a_lead_is_chosen_measured_made_and_ticked_and_the_next_step_stays_on_to
 
 
 def test_work_goes_on_out_of_reach_and_is_sent_when_the_server_answers(open_page: Callable[..., Page], tmp_path: Path) -> None:
-    page = open_page(at="/", apart=True)
-    page.wait_for_selector("[data-job]")
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/build")
+    page = open_page(apart=True)
+    job = job_with(page, "front_battery", "build")
     following = page.locator("[data-test=next-step]")
     page.locator("[data-anew=charge_cable]").get_by_role("checkbox").click()
     expect(following).to_contain_text("Make Charge cable.")
@@ -112,10 +108,8 @@ def test_work_goes_on_out_of_reach_and_is_sent_when_the_server_answers(open_page
 
 
 def test_what_is_taken_out_is_kept_where_it_is_said_and_the_way_back_says_so(open_page: Callable[..., Page]) -> None:
-    page = open_page(at="/")
-    page.wait_for_selector("[data-job]")
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/build")
+    page = open_page()
+    job_with(page, "front_battery", "build")
     page.locator("[data-anew=charge_cable]").get_by_role("checkbox").click()
     page.locator("h3", has_text="Charge cable").click()
     page.keyboard.press("r")
@@ -137,10 +131,8 @@ def test_what_is_taken_out_is_kept_where_it_is_said_and_the_way_back_says_so(ope
 
 
 def test_old_cable_is_read_and_a_sample_is_pulled_before_the_first_lead(open_page: Callable[..., Page]) -> None:
-    page = open_page(at="/")
-    page.wait_for_selector("[data-job]")
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/build")
+    page = open_page()
+    job_with(page, "front_battery", "build")
     page.locator("[data-anew=charge_cable]").get_by_role("checkbox").click()
     card = page.locator("[data-card=charge_cable]")
     card.locator("[data-test=reclaimed] summary").click()
@@ -162,10 +154,8 @@ def test_old_cable_is_read_and_a_sample_is_pulled_before_the_first_lead(open_pag
 
 
 def test_a_die_that_does_not_do_is_refused_and_can_be_put_right(open_page: Callable[..., Page]) -> None:
-    page = open_page(at="/")
-    page.wait_for_selector("[data-job]")
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/build")
+    page = open_page()
+    job_with(page, "front_battery", "build")
     page.locator("[data-anew=charge_cable]").get_by_role("checkbox").click()
     card = page.locator("[data-card=charge_cable]")
     press = card.locator("[data-test=press-from_end]")
@@ -186,8 +176,7 @@ def test_a_die_that_does_not_do_is_refused_and_can_be_put_right(open_page: Calla
 
 
 def test_a_lead_signs_what_is_done(open_page: Callable[..., Page]) -> None:
-    page = open_page(at="/", login="mara")
-    page.wait_for_selector("[data-job]")
+    page = open_page(login="mara")
     job = job_with(page, "front_battery")
     ask = page.context.request
     headers = {"X-CSRFToken": ask.get("/api/session").json()["csrf_token"], "Content-Type": "application/json"}
@@ -209,8 +198,7 @@ def test_a_lead_signs_what_is_done(open_page: Callable[..., Page]) -> None:
 
 
 def test_parts_are_bought_received_used_and_offered_and_the_shelf_says_what_is_left(open_page: Callable[..., Page]) -> None:
-    page = open_page(at="/", login="mara")
-    page.wait_for_selector("[data-job]")
+    page = open_page(login="mara")
     job = job_with(page, "front_battery")
     page.goto("/lists")
     page.locator("[data-test=list-stock]").click()
@@ -263,10 +251,8 @@ def test_parts_are_bought_received_used_and_offered_and_the_shelf_says_what_is_l
 
 
 def test_leads_that_were_measured_elsewhere_come_in_as_yaml(open_page: Callable[..., Page]) -> None:
-    page = open_page(at="/")
-    page.wait_for_selector("[data-job]")
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/build")
+    page = open_page()
+    job_with(page, "front_battery", "build")
     page.locator("[data-anew=charge_cable]").get_by_role("checkbox").click()
     drawn = page.locator("[data-test=cut]").inner_text()
     measured = (
@@ -289,10 +275,8 @@ def test_leads_that_were_measured_elsewhere_come_in_as_yaml(open_page: Callable[
 
 
 def test_a_photographed_label_opens_the_lead_that_it_is_of(open_page: Callable[..., Page], tmp_path: Path) -> None:
-    page = open_page(at="/")
-    page.wait_for_selector("[data-job]")
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/build")
+    page = open_page()
+    job = job_with(page, "front_battery", "build")
     page.locator("[data-anew=charge_cable]").get_by_role("checkbox").click()
     expect(page.locator("[data-card=charge_cable]")).to_be_visible()
     # The list does not fold under the hand that is choosing from it.
@@ -323,10 +307,8 @@ def test_a_photographed_label_opens_the_lead_that_it_is_of(open_page: Callable[.
 
 
 def test_a_stud_that_is_too_short_is_said_at_its_point_and_kept_with_the_book(open_page: Callable[..., Page]) -> None:
-    page = open_page(at="/")
-    page.wait_for_selector("[data-job]")
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/build")
+    page = open_page()
+    job_with(page, "front_battery", "build")
     expect(page.locator("[data-test=build-headline]")).to_be_visible()
     page.keyboard.press("t")
     block = page.locator("[data-point=block]")
@@ -350,10 +332,8 @@ def test_a_stud_that_is_too_short_is_said_at_its_point_and_kept_with_the_book(op
 
 
 def test_leads_share_a_way_that_says_how_long_they_are_and_what_holds_them(open_page: Callable[..., Page]) -> None:
-    page = open_page(at="/")
-    page.wait_for_selector("[data-job]")
-    job = job_with(page, "rear_battery")
-    page.goto(f"/jobs/{job}/build")
+    page = open_page()
+    job_with(page, "rear_battery", "build")
     expect(page.locator("[data-test=build-headline]")).to_be_visible()
     page.keyboard.press("y")
     page.locator("[data-test=new-way]").click()
@@ -389,10 +369,8 @@ def test_leads_share_a_way_that_says_how_long_they_are_and_what_holds_them(open_
 
 
 def test_a_stud_through_a_panel_has_two_sides_and_is_fitted_and_bought(open_page: Callable[..., Page]) -> None:
-    page = open_page(at="/")
-    page.wait_for_selector("[data-job]")
-    job = job_with(page, "rear_battery")
-    page.goto(f"/jobs/{job}/build")
+    page = open_page()
+    job_with(page, "rear_battery", "build")
     page.locator("[data-anew=long_feed]").get_by_role("checkbox").click()
     page.locator("[data-test=pane-points]").click()
     stud = page.locator("[data-point=bulkhead]")

@@ -26,10 +26,8 @@ def row_of(page: Page, job: int, way: str, situation: str, off: list[str]) -> An
 def test_a_purpose_is_chosen_the_switch_seen_to_fail_another_way_accepted_and_the_label_printed(
     open_page: Callable[..., Page],
 ) -> None:
-    page = open_page(at="/")
-    page.wait_for_selector("[data-job]")
-    job = job_with(page, "competition_car")
-    page.goto(f"/jobs/{job}/isolate")
+    page = open_page()
+    job = job_with(page, "competition_car", "isolate")
     page.wait_for_selector("[data-way=as_fitted]", timeout=TRIED_MS)
     choose_purpose(page, "Emergency stop in competition")
     fitted = page.locator("[data-way=as_fitted]")
@@ -104,10 +102,8 @@ def test_a_purpose_is_chosen_the_switch_seen_to_fail_another_way_accepted_and_th
 def test_what_is_looked_at_on_a_fitted_switch_is_typed_at_it_and_counts_and_the_verdict_stands_in_findings(
     open_page: Callable[..., Page],
 ) -> None:
-    page = open_page(at="/")
-    page.wait_for_selector("[data-job]")
-    job = job_with(page, "competition_car")
-    page.goto(f"/jobs/{job}/isolate")
+    page = open_page()
+    job = job_with(page, "competition_car", "isolate")
     page.wait_for_selector("[data-way=as_fitted]", timeout=TRIED_MS)
     choose_purpose(page, "Emergency stop in competition")
     page.locator("[data-way=as_fitted]").click()

@@ -13,8 +13,7 @@ from tests.build import picture
 
 def test_a_pulley_is_thought_of_judged_and_kept(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/plan")
+    job = job_with(page, "front_battery", "plan")
     page.locator("[data-test=part-drive]").click()
     keys = page.keyboard
     # The first field has the focus; Tab goes on. 150 mm on 60 mm are 2.5 times the engine's speed, on 50 mm 3 times.
@@ -56,7 +55,7 @@ def test_a_pulley_is_thought_of_judged_and_kept(open_page: Callable[..., Page]) 
 
 def test_a_pulley_is_tried_by_dragging_it(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    page.goto(f"/jobs/{job_with(page, 'front_battery')}/plan")
+    job_with(page, "front_battery", "plan")
     page.locator("[data-test=part-drive]").click()
     for name, value in (("crank", "150"), ("now", "60"), ("limit", "16000")):
         page.locator(f"[data-test={name}] input, input[data-test={name}]").first.fill(value)
@@ -83,8 +82,7 @@ def test_a_pulley_is_tried_by_dragging_it(open_page: Callable[..., Page]) -> Non
 
 def test_two_readings_make_a_gain_with_its_uncertainty(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/plan")
+    job_with(page, "front_battery", "plan")
     page.locator("[data-test=part-drive]").click()
     page.get_by_text("Output as read, before and after").click()
 
@@ -108,8 +106,7 @@ def test_two_readings_make_a_gain_with_its_uncertainty(open_page: Callable[..., 
 
 def test_a_whole_drive_is_drawn_and_its_tensioner_takes_up_the_belt(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/plan")
+    job_with(page, "front_battery", "plan")
     page.locator("[data-test=part-drive]").click()
 
     def fill(name: str, value: str) -> None:
@@ -157,8 +154,7 @@ def test_a_whole_drive_is_drawn_and_its_tensioner_takes_up_the_belt(open_page: C
 
 def test_a_pulley_is_dragged_to_its_place(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/plan")
+    job_with(page, "front_battery", "plan")
     page.locator("[data-test=part-drive]").click()
     for name, value in (("crank", "150"), ("now", "60")):
         page.locator(f"[data-test={name}] input, input[data-test={name}]").first.fill(value)
@@ -236,8 +232,7 @@ def test_whether_it_keeps_up_is_asked_answered_and_kept(open_page: Callable[...,
 
 def test_days_are_let_go_by_and_shown_as_curves(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/plan")
+    job_with(page, "front_battery", "plan")
     page.locator("[data-test=part-weeks]").click()
     run = page.locator("[data-test=run-simulation]")
     expect(run).to_have_text("Keep this use first")
@@ -260,8 +255,7 @@ def test_days_are_let_go_by_and_shown_as_curves(open_page: Callable[..., Page]) 
 
 def test_a_guided_change_is_answered_looked_at_and_kept(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/plan")
+    job_with(page, "front_battery", "plan")
     page.locator("[data-test=part-guided]").click()
     parts = page.locator("[data-test=guided-parts]")
     # The usual answers first; 5 m along its way are typed, and the lead follows.
@@ -323,8 +317,7 @@ def test_chargers_that_no_engine_turns_are_fed_in_their_scenes(open_page: Callab
 
 def test_ground_schools_are_set_side_by_side_and_one_is_taken(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/plan")
+    job_with(page, "front_battery", "plan")
     page.locator("[data-test=part-guided]").click()
     page.get_by_label("Ground leads by a school").check()
     chain = page.locator("[data-beside=chain]")
@@ -343,8 +336,7 @@ BESIDE_MS = 180_000
 
 def test_a_disconnect_is_seen_to_fail_and_one_that_does_it_is_kept(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    job = job_with(page, "competition_car")
-    page.goto(f"/jobs/{job}/plan")
+    job_with(page, "competition_car", "plan")
     page.locator("[data-test=part-guided]").click()
     page.get_by_label("Fit a disconnect").check()
     choose(

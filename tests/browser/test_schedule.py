@@ -35,8 +35,7 @@ def days_ahead(view: Any) -> list[str]:
 
 
 def test_a_job_gets_a_place_is_moved_by_hand_and_key_and_stays_there(open_page: Callable[..., Page]) -> None:
-    page = open_page(at="/")
-    page.wait_for_selector("[data-job]")
+    page = open_page()
     job = job_with(page, "front_battery")
     page.set_viewport_size(FAR)
     page.keyboard.press("v")
@@ -118,8 +117,7 @@ def test_what_cannot_be_is_said_and_a_layout_mends_it(open_page: Callable[..., P
 
 
 def test_who_saved_first_is_told_and_nothing_is_lost(open_page: Callable[..., Page]) -> None:
-    page = open_page(at="/")
-    page.wait_for_selector("[data-job]")
+    page = open_page()
     job = job_with(page, "front_battery")
     their_job = job_with(page, "front_battery")
     page.goto("/schedule")
@@ -155,8 +153,7 @@ def test_an_address_for_a_telephone_works_until_it_is_revoked(open_page: Callabl
 
 
 def test_work_that_was_moved_on_a_telephone_moves_here_once_it_is_kept(open_page: Callable[..., Page]) -> None:
-    page = open_page(at="/")
-    page.wait_for_selector("[data-job]")
+    page = open_page()
     job = job_with(page, "front_battery")
     page.set_viewport_size(FAR)
     page.keyboard.press("v")

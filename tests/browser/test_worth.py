@@ -92,8 +92,7 @@ def test_complaint_to_accepted_plan_by_keyboard(open_page: Callable[..., Page]) 
 
 def test_every_change_alone_is_ranked_left_out_and_priced(open_page: Callable[..., Page]) -> None:
     page = open_page()
-    job = job_with(page, "front_battery")
-    page.goto(f"/jobs/{job}/plan")
+    job = job_with(page, "front_battery", "plan")
     page.locator("[data-test=part-worth]").click()
     page.locator("[data-test=worth-amps] input, input[data-test=worth-amps]").first.fill("45")
     page.locator("[data-test=compare]").click()
