@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from itertools import chain
 from typing import TypeAlias
 
 import numpy as np
@@ -69,7 +70,7 @@ class BenchModel:
         self.unknowns = Unknowns.of(circuit)
         self._at: dict[Setup, Assembled] = {}
         self._placings: dict[tuple[Setup, ...], Placing] = {}
-        self._groups: dict[tuple[bool, tuple[Placed, ...]], list[_Group]] = {}
+        self._groups: dict[tuple[bool, tuple[int, ...]], tuple[tuple[Placed, ...], list[_Group]]] = {}
 
     def assembled(self, setup: Setup) -> Assembled:
         """The circuit in a state of the bench."""
@@ -224,7 +225,8 @@ class BenchModel:
 
         apart: every state by itself
         """
-        key = apart, tuple(placed)
+        # By what they are, not by what they hold: to hash that takes longer than all else here.
+        key = apart, tuple(map(id, chain.from_iterable(placed)))
         if len(self._groups) > MOST_KEPT:
             self._groups.clear()
         if key not in self._groups:
@@ -237,8 +239,10 @@ class BenchModel:
                 at = self.assembled(setup)
                 alike = (at.network, at.rest is None, setup.state is BenchState.AT_OUTPUT)
                 together.setdefault(setup if apart or at.lift is not None else alike, []).append(setup)
-            self._groups[key] = [self._group(placed, {s: by_setup[s] for s in setups}) for setups in together.values()]
-        return self._groups[key]
+            # Kept with them: as long as they live no other has their names.
+            made = [self._group(placed, {s: by_setup[s] for s in setups}) for setups in together.values()]
+            self._groups[key] = tuple(placed), made
+        return self._groups[key][1]
 
     def _group(self, placed: Sequence[Placed], columns: Mapping[Setup, list[int]]) -> _Group:
         every = [k for own in columns.values() for k in own]
