@@ -80,3 +80,6 @@ export function money(value: string | number, currency: string): string {
   const figure = fixed(Number(value), 2)
   return currency ? `${figure} ${currency}` : figure
 }
+
+/** Units in a text of the core as a screen writes them. */
+export const asWritten = (text: string): string => text.replaceAll('mm2', 'mm²').replaceAll('degC', '°C')

@@ -178,10 +178,12 @@ class JobDetails(Document):
     limit_profile: LimitProfileName = LimitProfileName.COMMON
     maker_limits: MakerLimits = Field(default_factory=dict)
 
-    @property
-    def wants(self) -> str:
-        """What it is for besides a fault, as the end of a sentence; empty where nothing is to be added."""
+    def wants(self, planned: bool) -> str:
+        """What it is for besides a fault, as the end of a sentence whose last part says what to do; empty where nothing is to be added.
+
+        planned: whether a plan is kept that is to do it
+        """
         if not self.loads_to_add:
             return ""
         amps = sum(x.current_a for x in self.loads_to_add)
-        return f"to carry {amps:g} A more, plan the change"
+        return f"to carry {amps:g} A more, {'build what is planned' if planned else 'plan the change'}"

@@ -181,6 +181,12 @@ class Bundle(Document):
         found = [d.document for d in self.documents if d.circuit_id == circuit_id and isinstance(d.document, Plan)]
         return found[-1] if found else None
 
+    @property
+    def wants(self) -> str:
+        """What the job is for besides a fault; see `JobDetails.wants`."""
+        proposed = self.latest(CircuitRole.PROPOSAL)
+        return self.job.wants(planned=proposed is not None and self.plan_of(proposed.id) is not None)
+
     def use(self) -> UseRequest | None:
         """What was kept last of how the vehicle is used, if anything was."""
         found = [d.document for d in self.documents if isinstance(d.document, UseRequest)]

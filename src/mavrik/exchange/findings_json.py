@@ -44,7 +44,7 @@ def findings_of_bundle(bundle: Bundle, role: CircuitRole = CircuitRole.AS_FOUND)
         circuit_role=role,
         circuit_revision=version.revision,
         runs=len(runs),
-        findings=judge(version.document, runs, limits, bundle.job.wants, superseded),
+        findings=judge(version.document, runs, limits, bundle.wants, superseded),
     )
 
 

@@ -109,7 +109,7 @@ def render_sheet(
     runs, superseded = bundle.runs_on(CircuitRole.AS_FOUND)
     profile = bundle.job.limit_profile
     if findings is None:
-        findings = judge(found.document, runs, Limits(profile, bundle.job.maker_limits), bundle.job.wants, superseded)
+        findings = judge(found.document, runs, Limits(profile, bundle.job.maker_limits), bundle.wants, superseded)
     pictures = draw(found.document, findings)
     proposed = bundle.latest(CircuitRole.PROPOSAL)
     comparison: Comparison | None = None

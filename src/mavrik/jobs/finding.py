@@ -18,14 +18,14 @@ from mavrik.core.findings import Findings, judge
 from mavrik.core.measuring.readings import Run
 from mavrik.core.network import NoOperatingPointError
 from mavrik.core.procedures import Limits, check_run, complete_run
-from mavrik.domain.job import CircuitRole, JobDetails
+from mavrik.domain.job import CircuitRole, DocumentKind, JobDetails
 from mavrik.jobs.errors import InvalidError, NotFoundError, QueuedError
 from mavrik.jobs.records import run_of, superseded_ids
 from mavrik.jobs.tasks import put_into_queue
 from mavrik.store.models import CircuitVersion, Job, JobFindings, Person, Task
 from mavrik.store.models import Run as RunRow
 
-REASONING = 15
+REASONING = 16
 """Version of what the core makes of readings; kept findings of another one are made anew."""
 
 
@@ -98,6 +98,7 @@ class ToJudge:
     runs: tuple[Run, ...]
     superseded: tuple[int, ...]
     details: JobDetails
+    wants: str
 
     def judged(self, ahead: bool = True) -> Findings:
         """What is found of it.
@@ -106,7 +107,7 @@ class ToJudge:
         Raises InvalidError for a circuit that cannot be, or has no operating point.
         """
         try:
-            return judge(self.circuit, self.runs, limits_of(self.details), self.details.wants, self.superseded, ahead)
+            return judge(self.circuit, self.runs, limits_of(self.details), self.wants, self.superseded, ahead)
         except CircuitError as error:
             raise InvalidError(str(error), error.problems) from error
         except NoOperatingPointError as error:
@@ -119,7 +120,19 @@ def to_judge(row: Job, role: CircuitRole = CircuitRole.AS_FOUND) -> ToJudge:
     if version is None:
         raise NotFoundError("The circuit is not described yet.")
     runs, superseded = runs_on(row, role)
-    return ToJudge(Circuit.model_validate(version.document), tuple(run_of(r) for r in runs), tuple(superseded), details_of(row))
+    details, circuit = details_of(row), Circuit.model_validate(version.document)
+    return ToJudge(circuit, tuple(run_of(r) for r in runs), tuple(superseded), details, wants_of(row))
+
+
+def is_planned(row: Job) -> bool:
+    """Whether a job's latest proposal has a plan."""
+    version = latest(row.circuits, CircuitRole.PROPOSAL)
+    return version is not None and any(d.kind == DocumentKind.PLAN.value and d.circuit_id == version.id for d in row.documents)
+
+
+def wants_of(row: Job) -> str:
+    """What a job is for besides a fault; see `JobDetails.wants`."""
+    return details_of(row).wants(is_planned(row))
 
 
 def judge_and_keep(session: Session, row: Job) -> Findings | None:
@@ -215,8 +228,12 @@ def found_of(session: Session, row: Job, role: CircuitRole = CircuitRole.AS_FOUN
     return Found(findings=findings, pictures=draw(Circuit.model_validate(version.document), findings))
 
 
-def find_draft(circuit: Circuit, run: Run | None, earlier: list[Run], superseded: list[int], details: JobDetails) -> Found:
+def find_draft(
+    circuit: Circuit, run: Run | None, earlier: list[Run], superseded: list[int], details: JobDetails, wants: str
+) -> Found:
     """Judge a circuit and a run that need not be saved, with the runs that are.
+
+    wants: as `wants_of`
 
     Raises InvalidError for a circuit or a run that cannot be, TooMuchWorkError for one that takes too long while somebody waits.
     """
@@ -232,5 +249,5 @@ def find_draft(circuit: Circuit, run: Run | None, earlier: list[Run], superseded
     if problems:
         raise InvalidError(problems[0].message, problems)
     with allowed(AT_ONCE_WORK):
-        findings = ToJudge(circuit, tuple(runs), tuple(superseded), details).judged(ahead=False)
+        findings = ToJudge(circuit, tuple(runs), tuple(superseded), details, wants).judged(ahead=False)
     return Found(findings=findings, pictures=draw(circuit, findings))

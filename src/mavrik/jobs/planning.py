@@ -16,12 +16,12 @@ from mavrik.domain.job import CircuitRole, DocumentKind, Plan
 from mavrik.domain.roles import Who
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
-from mavrik.jobs.finding import details_of, latest
+from mavrik.jobs.finding import details_of, latest, wants_of
 from mavrik.jobs.kept import as_found, plan_of, proposed
 from mavrik.jobs.lists import prices
 from mavrik.jobs.records import CircuitRecord
 from mavrik.jobs.room import check_room
-from mavrik.jobs.summaries import summarise
+from mavrik.jobs.summaries import job_changed, summarise
 from mavrik.jobs.work import get_row, save_circuit
 from mavrik.store.models import JobDocument
 
@@ -103,6 +103,7 @@ def keep_planned(session: Session, job_id: int, circuit: Circuit, plan: Plan, wh
 
     what: said in the log of it
     """
+    wanted = wants_of(get_row(session, job_id))
     record = save_circuit(session, job_id, circuit, who, lock=None, as_new_revision=True, role=CircuitRole.PROPOSAL)
     row = get_row(session, job_id)
     revision = max((d.revision for d in row.documents if d.kind == DocumentKind.PLAN.value), default=0) + 1
@@ -117,7 +118,11 @@ def keep_planned(session: Session, job_id: int, circuit: Circuit, plan: Plan, wh
     session.flush()
     note_change(session, job_id, who, f"kept plan {revision}: {what}", kind="made", thing=f"plan {revision}")
     session.refresh(row, ["circuits", "documents"])
-    summarise(session, row)
+    if wants_of(row) == wanted:
+        summarise(session, row)
+    else:
+        # The headline says what to do, and that is another thing now.
+        job_changed(session, row)
     return record
 
 

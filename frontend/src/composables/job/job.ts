@@ -2,7 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { client, data } from '@/api/client'
-import type { CircuitRecord, JobRecord } from '@/api/types'
+import type { CircuitRecord, JobRecord, StageName } from '@/api/types'
 
 /** So often a job whose readings are judged in the queue is asked for. */
 const JUDGED_EVERY_MS = 3000
@@ -44,7 +44,14 @@ export function useJob(jobId: number) {
       if (before && !now) void reload()
     },
   )
-  return { jobId, query, job, asFound, planned, plan, selected, reloading, reload }
+  const hasDisconnect = computed(() => job.value?.documents.some((d) => d.kind === 'isolation') ?? false)
+  /** The stage that the path leads to from another one: what it says is next, or the end. */
+  const after = (stage: StageName) => {
+    const path = job.value?.progress
+    const next = path?.stages.find((s) => s.stage === path.next_stage && s.stage !== stage)
+    return next ?? path?.stages.find((s) => s.stage === 'hand_over') ?? null
+  }
+  return { jobId, query, job, asFound, planned, plan, hasDisconnect, after, selected, reloading, reload }
 }
 
 export type JobOnBench = ReturnType<typeof useJob>

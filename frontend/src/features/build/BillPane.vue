@@ -3,8 +3,8 @@
 import { computed } from 'vue'
 import type { Bill, BuildBook } from '@/api/types'
 import NumberField from '@/ui/NumberField.vue'
-import { fixed, money } from '@/ui/numbers'
-import { shownSize, waitsInWords } from './book'
+import { asWritten, fixed, money } from '@/ui/numbers'
+import { waitsInWords } from './book'
 
 type Line = Bill['lines'][number]
 const props = defineProps<{ bill: Bill; choices: BuildBook['parts']; disabled: boolean; busy: string | null }>()
@@ -66,7 +66,7 @@ const offers = (line: Line) =>
           <template v-for="x in lines" :key="x.id">
             <tr :data-line="x.id">
               <td>
-                <b>{{ shownSize(x.text) }}</b>
+                <b>{{ asWritten(x.text) }}</b>
                 <v-select
                   v-if="x.offers.length > 1"
                   :model-value="x.number"

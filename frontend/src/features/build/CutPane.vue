@@ -1,8 +1,8 @@
 <script setup lang="ts">
 /** What is cut from which reel or offcut, size by size. */
 import type { Bill, BuildView } from '@/api/types'
-import { fixed } from '@/ui/numbers'
-import { cutGroups, shownSize } from './book'
+import { asWritten, fixed } from '@/ui/numbers'
+import { cutGroups } from './book'
 
 defineProps<{ cables: BuildView['cables']; bill: Bill | null }>()
 </script>
@@ -11,7 +11,7 @@ defineProps<{ cables: BuildView['cables']; bill: Bill | null }>()
   <p v-if="cables.length === 0" class="quiet">No cable is cut.</p>
   <div v-for="c in cables" :key="c.size" class="cable" :data-cable="c.size">
     <h3>
-      {{ shownSize(c.size) }}, <span class="figure">{{ fixed(c.total_mm / 1000, 2) }} m</span>
+      {{ asWritten(c.size) }}, <span class="figure">{{ fixed(c.total_mm / 1000, 2) }} m</span>
     </h3>
     <section v-for="g in cutGroups(c, bill)" :key="g.piece ?? 'done'" :data-from="g.piece ?? 'done'">
       <h4>{{ g.piece === null ? '✓ Cut already' : g.piece === '' ? 'To buy, in one length' : `Reel ${g.piece}` }}</h4>

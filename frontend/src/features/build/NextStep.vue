@@ -2,7 +2,7 @@
 /** The next step, large enough to read at the bench: what to do, with what, and its cautions before it is ticked. */
 import type { BuildView } from '@/api/types'
 import CautionStrip from '@/ui/CautionStrip.vue'
-import { shownSize } from './book'
+import { asWritten } from '@/ui/numbers'
 
 const props = defineProps<{ step: BuildView['steps'][number]; jobId: number; disabled: boolean }>()
 /** Whose cautions were seen: where the danger is real they want a tap before the step is ticked, also by its key. */
@@ -13,9 +13,9 @@ const emit = defineEmits<{ done: [id: string] }>()
 <template>
   <div class="next" data-test="next-step">
     <span class="quiet">Next</span>
-    <p class="doing">{{ shownSize(step.text) }}</p>
+    <p class="doing">{{ asWritten(step.text) }}</p>
     <p v-if="step.people > 1 || step.tools.length > 0" class="quiet" data-test="step-tools">
-      <b v-if="step.people > 1">{{ step.people }} people. </b>{{ shownSize(step.tools.join(', ')) }}
+      <b v-if="step.people > 1">{{ step.people }} people. </b>{{ asWritten(step.tools.join(', ')) }}
     </p>
     <CautionStrip
       :key="step.caution_step"

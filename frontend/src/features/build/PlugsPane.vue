@@ -4,8 +4,8 @@ import { computed } from 'vue'
 import type { BuildBook, PointsView } from '@/api/types'
 import { useCatalogue } from '@/composables/catalogue'
 import NumberField from '@/ui/NumberField.vue'
-import { fixed } from '@/ui/numbers'
-import { shownSize, type Plug } from './book'
+import { asWritten, fixed } from '@/ui/numbers'
+import { type Plug } from './book'
 
 const props = defineProps<{ plugs: PointsView['plugs']; specs: BuildBook['plugs']; disabled: boolean }>()
 const emit = defineEmits<{ plug: [pole: string, what: Partial<Plug>] }>()
@@ -98,8 +98,8 @@ function all(plug: PointsView['plugs'][number], what: Partial<Plug>): void {
               @update:model-value="emit('plug', row.branch_id, { moved_from: $event })"
             />
           </td>
-          <td>{{ shownSize(row.leads[0]) }}</td>
-          <td>{{ shownSize(row.leads[1]) }}</td>
+          <td>{{ asWritten(row.leads[0]) }}</td>
+          <td>{{ asWritten(row.leads[1]) }}</td>
           <td class="n figure">{{ fixed(row.current_a, 0) }}</td>
           <td>
             <v-text-field

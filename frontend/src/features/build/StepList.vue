@@ -6,7 +6,7 @@ import { useCautions } from '@/composables/cautions'
 import CautionStrip from '@/ui/CautionStrip.vue'
 import PhotoInput from '@/ui/PhotoInput.vue'
 import { moment } from '@/ui/dates'
-import { shownSize } from './book'
+import { asWritten } from '@/ui/numbers'
 
 const props = defineProps<{ steps: BuildView['steps']; jobId: number; disabled: boolean; waitsWith?: string }>()
 type Step = BuildView['steps'][number]
@@ -38,16 +38,16 @@ const emit = defineEmits<{ tick: [id: string]; untick: [id: string]; photo: [id:
         {{ s.done ? '✓' : '' }}
       </button>
       <div>
-        <p class="ma-0">{{ shownSize(s.text) }}</p>
+        <p class="ma-0">{{ asWritten(s.text) }}</p>
         <p class="quiet ma-0">
           <template v-if="s.done">{{ s.by ? `${s.by}${s.at ? `, ${moment(s.at)}` : ''}` : 'not kept yet' }}</template>
           <template v-else-if="s.waits_for.length > 0"
-            >after: {{ shownSize(plain(s.waits_for[0]))
+            >after: {{ asWritten(plain(s.waits_for[0]))
             }}<template v-if="s.waits_for.length > 1"> and {{ s.waits_for.length - 1 }} more</template></template
           >
           <template v-else
             >about {{ s.minutes.toFixed(0) }} min<template v-if="s.people > 1">, {{ s.people }} people</template
-            ><template v-if="s.tools.length > 0">; {{ shownSize(s.tools.join(', ')) }}</template></template
+            ><template v-if="s.tools.length > 0">; {{ asWritten(s.tools.join(', ')) }}</template></template
           >
         </p>
       </div>

@@ -2,8 +2,7 @@
 /** What lies on one side of a stud: nut above, foot below, as it lies, and what is beside it. */
 import { computed } from 'vue'
 import type { PointsView } from '@/api/types'
-import { fixed } from '@/ui/numbers'
-import { shownSize } from './book'
+import { asWritten, fixed } from '@/ui/numbers'
 
 type Point = PointsView['points'][number]
 const props = defineProps<{
@@ -24,7 +23,7 @@ const beside = computed(() => props.landings.filter((x) => x.place === null))
       ><span
         >{{ x.label }}
         <span class="quiet"
-          >{{ shownSize(x.what) }}<template v-if="x.current_a !== null">, {{ fixed(x.current_a, 0) }} A</template></span
+          >{{ asWritten(x.what) }}<template v-if="x.current_a !== null">, {{ fixed(x.current_a, 0) }} A</template></span
         ></span
       ><v-btn
         v-if="move && !disabled"

@@ -194,9 +194,6 @@ export function withPart(book: BuildBook, need: string, what: Partial<Choice>): 
   return { ...book, parts: [...(book.parts ?? []).filter((p) => p.need !== need), { ...before, ...what }] }
 }
 
-/** As it is written on a screen. */
-export const shownSize = (text: string): string => text.replaceAll('mm2', 'mm²')
-
 /** The end of a sentence on what is bought. */
 export function waitsInWords(days: number): string {
   if (days <= 0) return ''

@@ -41,7 +41,6 @@ const others = computed(() => {
   return (kept.value?.next_actions ?? []).filter((a) => !told.includes(a.text.split(': ').at(-1)?.toLowerCase() ?? a.text)).slice(0, 2)
 })
 const wantsPlan = computed(() => bench.job?.progress.stages.some((s) => s.stage === 'plan' && s.on_path) ?? false)
-const hasDisconnect = computed(() => bench.job?.documents.some((d) => d.kind === 'isolation') ?? false)
 const counts = computed<Record<string, number>>(() => ({
   parts: found.value?.parts.length ?? 0,
   readings: found.value?.tests.reduce((n, t) => n + t.readings.length, 0) ?? 0,
@@ -104,7 +103,7 @@ useKeys([
           >
         </div>
       </section>
-      <DisconnectFound v-if="hasDisconnect" @go="emit('go', 'isolate')" />
+      <DisconnectFound v-if="bench.hasDisconnect" @go="emit('go', 'isolate')" />
       <div class="switch" role="tablist" aria-label="What to look at">
         <button
           v-for="v in VIEWS"

@@ -42,6 +42,7 @@ useKeys([{ key: 'p', label: 'print the sheet', run: print }])
           {{ file.label }}
         </v-btn>
         <CautionStrip step="hand_over" :job-id="bench.jobId" />
+        <CautionStrip v-if="bench.hasDisconnect" step="hand_over_switch" :job-id="bench.jobId" />
         <h2 class="sleeve">Who did what</h2>
         <ol class="history">
           <li v-for="change in bench.job?.changes" :key="change.at + change.what">

@@ -8,7 +8,7 @@ import CautionStrip from '@/ui/CautionStrip.vue'
 import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { useCatalogue } from '@/composables/catalogue'
-import { fixed, mv } from '@/ui/numbers'
+import { asWritten, fixed, mv } from '@/ui/numbers'
 import { useSaving } from '@/composables/saving'
 import { useUnits } from '@/composables/units'
 import { useWorkbench } from '@/composables/workbench'
@@ -30,6 +30,7 @@ const part = ref<'use' | 'worth' | 'guided' | 'weeks' | 'cables' | 'drive' | 'fi
 
 const loads = computed(() => bench.job?.loads_to_add ?? [])
 const kept = computed(() => bench.plan?.document.target ?? null)
+const onward = computed(() => bench.after('plan'))
 /** The core says what one begins with: the loads of the job on top of what is fitted. */
 const begin = useQuery({
   queryKey: computed(() => ['plan-target', bench.jobId, bench.asFound?.id]),
@@ -189,7 +190,7 @@ async function keep(): Promise<void> {
             @click="keep"
             >{{ same ? 'Kept' : 'Keep this plan' }}</v-btn
           >
-          <v-btn v-if="same" variant="outlined" @click="emit('go', 'hand_over')">Hand over →</v-btn>
+          <v-btn v-if="same && onward" variant="outlined" data-test="onward" @click="emit('go', onward.stage)">{{ onward.title }} →</v-btn>
         </div>
         <CautionStrip step="plan" :job-id="bench.jobId" />
       </section>
@@ -228,7 +229,7 @@ async function keep(): Promise<void> {
                   <td class="n">{{ mv(r.drop_after_v) }}</td>
                   <td class="n">{{ fixed(r.allowed_before_a, 0) }}</td>
                   <td class="n">{{ fixed(r.allowed_after_a, 0) }}</td>
-                  <td class="quiet">{{ reason(r.branch_id) || r.change }}</td>
+                  <td class="quiet">{{ asWritten(reason(r.branch_id) || r.change) }}</td>
                 </tr>
                 <tr v-for="s in ['feed', 'return'] as const" :key="s">
                   <td>

@@ -58,7 +58,7 @@ class Found:
     parts: tuple[Finding, ...]
     missing: tuple[str, ...]
     wants: str
-    """What the job is for besides a fault, as a sentence's end; empty: nothing."""
+    """What the job is for besides a fault, as a sentence's end of which the last part says what to do; empty: nothing."""
 
 
 def shown(quantity: str, value: float) -> str:
@@ -186,9 +186,7 @@ def headline(found: Found) -> Headline:
     grave = next((f for f in found.parts if f.severity is Severity.DANGER), None)
     if grave is not None:
         then = (
-            "Plan a cable and fuse."
-            if not found.wants
-            else f"{found.wants[0].upper()}{found.wants[1:]}: plan cable and fuse with it."
+            "Plan a cable and fuse." if not found.wants else f"{found.wants[0].upper()}{found.wants[1:]}: cable and fuse with it."
         )
         return Headline(BranchVerdict.FAIL, f"{grave.title}. {grave.why}", (grave.rule,), then, grave.branch_id or "")
     return _sound(found, best)
@@ -214,7 +212,8 @@ def _sound(found: Found, best: Cause | None) -> Headline:
         text = f"What was read is sound{budget}{wants}."
         return Headline(BranchVerdict.PASS, text, (), f"Still to read: {', '.join(found.missing[:MOST_WHY])}.", "")
     unsettled = nothing is None or nothing.probability < fault_table().probably
-    then = "Plan the change." if found.wants else "Nothing to mend in this circuit."
+    what = found.wants.rpartition(", ")[2]
+    then = f"{what[0].upper()}{what[1:]}." if what else "Nothing to mend in this circuit."
     if unsettled:
         # Sound leads say nothing of an alternator that nobody tried.
         return Headline(BranchVerdict.PASS, f"What was read is sound{budget}{wants}.", (), _then(found) or then, "")

@@ -189,7 +189,7 @@ def judge(
     circuit: the document
     runs: all runs of the job, the oldest first, completed as `mavrik.core.procedures.complete_run` does
     limits: of the job
-    wants: what the job is for besides a fault, as a sentence's end ("to carry 155 A ..."); empty: nothing
+    wants: what the job is for besides a fault, as a sentence's end ("to carry 155 A more, plan the change"); empty: nothing
     superseded: places of the runs that a later one corrects, from 0
     ahead: whether to look which reading would tell most next; that takes most of the time
     Readings of branches the circuit does not have any more are left out and listed. Drops are judged scaled to rated output.

@@ -32,7 +32,7 @@ def all_cautions() -> tuple[Caution, ...]:
 def cautions_for(step: str) -> tuple[Caution, ...]:
     """The cautions of one step.
 
-    step: job, circuit, measure, plan, drive, isolate, build, hand_over; step_ and a phase of the bench's steps
+    step: job, circuit, measure, plan, drive, isolate, build, hand_over, hand_over_switch for a job with a disconnect; step_ and a phase of the bench's steps
 
     >>> [c.id for c in cautions_for("job")]
     ['scope']

@@ -68,4 +68,5 @@ def post_findings_draft(path: JobPath, body: FindBody) -> Response:
         superseded = [*superseded, *(k for k, r in enumerate(kept) if r.id == body.run.supersedes)]
     run = run_from(session(), body.circuit, body.run, me()) if body.run is not None and body.run.readings else None
     details = body.details or finding.details_of(row)
-    return answer(finding.find_draft(body.circuit, run, [run_of(r) for r in kept], superseded, details))
+    wants = details.wants(finding.is_planned(row))
+    return answer(finding.find_draft(body.circuit, run, [run_of(r) for r in kept], superseded, details, wants))
