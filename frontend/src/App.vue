@@ -6,11 +6,13 @@ import KeyHelp from './ui/KeyHelp.vue'
 import PasswordDialog from './features/people/PasswordDialog.vue'
 import SignInsDialog from './features/people/SignInsDialog.vue'
 import ProblemNotice from './ui/ProblemNotice.vue'
+import UnopenedPage from './ui/UnopenedPage.vue'
 import { useKeys } from './composables/keys'
 import { unsent, useOutbox } from './composables/outbox'
 import { useSession } from './composables/session'
 import { useTasks } from './composables/tasks'
 import { useUnits } from './composables/units'
+import { unopened } from './router'
 import { wishedTheme } from './theme'
 
 const session = useSession()
@@ -115,7 +117,8 @@ useKeys([
     </header>
     <v-main>
       <div v-if="session.trouble" class="pa-4"><ProblemNotice :problem="session.trouble" :again="session.refresh" /></div>
-      <router-view v-else :key="String($route.params.id ?? $route.name)" />
+      <UnopenedPage v-if="unopened" class="ma-4" :address="unopened" />
+      <router-view v-if="!session.trouble" :key="String($route.params.id ?? $route.name)" />
     </v-main>
     <KeyHelp v-model="help" />
     <PasswordDialog v-model="password" />

@@ -1,4 +1,6 @@
+import { ref } from 'vue'
 import { createRouter, createWebHistory } from 'vue-router'
+import { client } from './api/client'
 import { useSession } from './composables/session'
 
 export const router = createRouter({
@@ -27,3 +29,12 @@ router.beforeEach(async (to) => {
   if (to.name === 'sign-in' && session.signedIn) return { name: 'jobs' }
   return true
 })
+
+/** The address of a page that could not be opened, because its files did not come; empty: none. */
+export const unopened = ref('')
+router.onError((_, to) => {
+  unopened.value = to.fullPath
+  // Whether the server is away, or only has another version by now, asking it tells.
+  void client.GET('/api/health').catch(() => undefined)
+})
+router.afterEach(() => (unopened.value = ''))

@@ -88,14 +88,18 @@ def test_work_goes_on_out_of_reach_and_is_sent_when_the_server_answers(open_page
     page.locator("[data-test=keep-build]").click()
     expect(page.locator("[data-test=away]")).to_contain_text("Kept on this machine")
     expect(page.locator("[data-test=unsent]")).to_contain_text("2 to send")
-    # It does not hang on the page that is open.
+    # A page that was never looked at cannot be opened now, which is said; the work stays where it is.
     page.locator(".brand").click()
+    expect(page.locator("[data-test=unopened]")).to_contain_text("Nothing is lost")
     expect(page.locator("[data-test=unsent]")).to_contain_text("2 to send")
 
     with page.expect_response(lambda r: "/build?revision=0" in r.url and r.request.method == "POST") as sent:
         page.context.set_offline(False)
     assert sent.value.status == 201
     expect(page.locator("[data-test=unsent]")).to_have_count(0)
+    page.locator("[data-test=open-anew]").click()
+    page.wait_for_selector("[data-job]")
+    expect(page.locator("[data-test=unopened]")).to_have_count(0)
     page.goto(f"/jobs/{job}/build")
     expect(following).to_contain_text("negative clamp off")
     expect(page.locator("[data-test=keep-build]")).to_have_text("Kept")
@@ -192,6 +196,8 @@ def test_a_lead_signs_what_is_done(open_page: Callable[..., Page]) -> None:
     page.locator("[data-test=step-done]").click()
     expect(page.locator("[data-test=build-headline]")).to_contain_text("All of it is done")
     page.locator("[data-test=keep-build]").click()
+    # The path goes on from here; what is not on it yet is measured first.
+    expect(page.locator("[data-test=onward]")).to_be_visible()
     page.locator("[data-test=sign-build]").click()
     expect(page.locator("[data-test=signature]")).to_contain_text("Looked over by Mara Quillfeather")
     expect(page.locator("[data-test=sign-build]")).to_have_count(0)

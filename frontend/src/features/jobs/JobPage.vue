@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** One job on the bench: its path above, its loop and staircase beside the stage that is worked on. */
-import { computed, defineAsyncComponent, ref } from 'vue'
+import { computed, defineAsyncComponent, h, ref, type Component } from 'vue'
 import { useRouter } from 'vue-router'
 import { ApiError, client, data } from '@/api/client'
 import type { JobInput, StageName } from '@/api/types'
@@ -14,6 +14,7 @@ import MeasureStage from '@/features/measure/MeasureStage.vue'
 import ConflictDialog from '@/ui/ConflictDialog.vue'
 import { day } from '@/ui/dates'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
+import UnopenedPage from '@/ui/UnopenedPage.vue'
 import JobForm from './JobForm.vue'
 import PathRail from './PathRail.vue'
 import PlannedAt from './PlannedAt.vue'
@@ -23,15 +24,25 @@ import ShelfStrip from './ShelfStrip.vue'
 const props = defineProps<{ id: string; stage?: string }>()
 const router = useRouter()
 const bench = provideWorkbench(Number(props.id))
+/** One whose files are fetched when it is first looked at. */
+const fetched = (loader: () => Promise<Component>) =>
+  defineAsyncComponent({
+    loader,
+    errorComponent: () => h(UnopenedPage, { address: location.pathname }),
+    onError: (_error, _retry, fail) => {
+      void client.GET('/api/health').catch(() => undefined)
+      fail()
+    },
+  })
 /** A stage of the core's registry is shown once it has its folder here. */
 const STAGES = {
   circuit: CircuitStage,
   measure: MeasureStage,
   findings: FindingsStage,
-  plan: defineAsyncComponent(() => import('@/features/plan/PlanStage.vue')),
-  isolate: defineAsyncComponent(() => import('@/features/isolate/IsolateStage.vue')),
-  build: defineAsyncComponent(() => import('@/features/build/BuildStage.vue')),
-  hand_over: defineAsyncComponent(() => import('@/features/hand_over/HandOverStage.vue')),
+  plan: fetched(() => import('@/features/plan/PlanStage.vue')),
+  isolate: fetched(() => import('@/features/isolate/IsolateStage.vue')),
+  build: fetched(() => import('@/features/build/BuildStage.vue')),
+  hand_over: fetched(() => import('@/features/hand_over/HandOverStage.vue')),
 } as const
 const KNOWN = Object.keys(STAGES)
 const current = computed(() => {
