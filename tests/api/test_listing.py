@@ -180,8 +180,8 @@ def test_what_the_list_says_of_a_job_is_what_the_job_says(tech: Caller, database
     assert tech.post(f"{where}/plan", {"target_current_a": 150}).status_code == 201
     job = same()
     # What is planned is not to be planned once more, on the sheet and from a bundle as little as in the list.
-    assert "to carry 40 A more, build what is planned" in listed(tech, search=mark)["jobs"][0]["headline"]["text"]
-    assert "build what is planned" in tech.get(f"{where}/sheet").text
+    assert "to carry 40 A more, see the plan" in listed(tech, search=mark)["jobs"][0]["headline"]["text"]
+    assert "see the plan" in tech.get(f"{where}/sheet").text
     details = {**job_body(complaint=f"{mark} more"), "lock": job["lock"], "purposes": ["more_load"]}
     assert tech.put(where, details).status_code == 200
     job = same()

@@ -338,8 +338,8 @@ def test_a_sound_job_that_adds_loads_says_so_and_what_to_do() -> None:
     found = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND), wants="to carry 155 A more, plan the change")
     assert "sound" in found.headline.text and "to carry 155 A" in found.headline.text
     assert found.headline.next_step == "Plan the change."
-    planned = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND), wants="to carry 155 A more, build what is planned")
-    assert planned.headline.next_step == "Build what is planned."
+    planned = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND), wants="to carry 155 A more, see the plan")
+    assert planned.headline.next_step == "See the plan."
 
 
 def test_the_staircase_goes_down_from_stud_to_battery_and_from_battery_to_case() -> None:

@@ -14,13 +14,14 @@ import pytest
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.fabrication.bench import all_leads
 from mavrik.core.fabrication.cards import LeadCard, lead_cards
-from mavrik.core.fabrication.documents import BuildBook
+from mavrik.core.fabrication.documents import BuildBook, Tick
 from mavrik.core.fabrication.drawing import SCALES, lead_drawing
+from mavrik.domain.job import DocumentKind
 from mavrik.exchange.bench_sheet import ROOM_MM, render_bench_sheet
 from mavrik.exchange.build_json import build_bundle
-from mavrik.exchange.bundle import read_bundle
+from mavrik.exchange.bundle import BundleDocument, read_bundle
 from mavrik.exchange.lead_svg import COPPER, RUBBER, draw_end, draw_lead
-from mavrik.exchange.sheet import render_pdf
+from mavrik.exchange.sheet import render_pdf, render_sheet
 from tests.exchange.test_build_json import EXAMPLE, to_make
 
 AT = datetime(2026, 3, 4, 9, 30, tzinfo=UTC)
@@ -93,3 +94,21 @@ def test_a_plan_that_changes_nothing_has_no_sheet(tmp_path: Path) -> None:
     document["documents"] = []
     with pytest.raises(ValueError, match="Nothing is to be made"):
         render_bench_sheet(read_bundle(json.dumps(document).encode()), "Fennick Yard", AT)
+
+
+def test_the_customers_sheet_says_what_was_done_and_by_whom(tmp_path: Path) -> None:
+    begun = read_bundle(to_make(tmp_path).read_bytes())
+    assert "What was done" not in render_sheet(begun, "Shop", AT)
+    made = build_bundle(begun)
+    order = [s.id for s in made.view.steps]
+    so_far = order[: order.index(next(i for i in order if i.startswith("fit:"))) + 1]
+    book = made.book.model_copy(update={"ticks": tuple(Tick(step=i, by="Ada Nib", at=AT) for i in so_far)})
+    kept = BundleDocument(kind=DocumentKind.BUILD, document=book)
+    page = render_sheet(begun.model_copy(update={"documents": (kept,)}), "Shop", AT)
+    done = page[page.index("What was done") :]
+    done = done[: done.index("</table>")]
+    assert f"{len(order) - len(so_far)} of {len(order)} steps to do" in done
+    # What was made, taken out and put in; not every clamp that came off for it.
+    shown = [i for i in so_far if i.split(":")[0] in ("make", "remove", "fit", "stud")]
+    assert done.count("Ada Nib") == len(shown) and done.count("2026-03-04 09:30") == len(shown)
+    assert "mm2" not in done and "clamp off" not in done

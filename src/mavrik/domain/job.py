@@ -186,4 +186,4 @@ class JobDetails(Document):
         if not self.loads_to_add:
             return ""
         amps = sum(x.current_a for x in self.loads_to_add)
-        return f"to carry {amps:g} A more, {'build what is planned' if planned else 'plan the change'}"
+        return f"to carry {amps:g} A more, {'see the plan' if planned else 'plan the change'}"

@@ -67,6 +67,18 @@ def build_bundle(bundle: Bundle, prices: PriceList | None = None) -> BuildFile:
     )
 
 
+def work_done(bundle: Bundle) -> BuildView | None:
+    """How far the work of a job is, by its book; None where nothing of it is done, or it cannot be."""
+    book, found = bundle.build(), bundle.latest(CircuitRole.AS_FOUND)
+    if book is None or found is None or not book.ticks:
+        return None
+    try:
+        view = build_view(found.document, (bundle.latest(CircuitRole.PROPOSAL) or found).document, book, usual_prices())
+    except BuildProblemError:
+        return None
+    return view if view.done else None
+
+
 CUT_COLUMNS = ("cable", "cut_mm", "pieces", "lead", "from", "from_lug", "from_stud", "to", "to_lug", "to_stud")
 
 

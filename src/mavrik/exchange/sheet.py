@@ -30,6 +30,7 @@ from mavrik.core.procedures.bench.disconnect import DISCONNECT
 from mavrik.core.procedures.records import latest_of
 from mavrik.core.workflow.cautions import cautions_for
 from mavrik.domain.job import CircuitRole
+from mavrik.exchange.build_json import work_done
 from mavrik.exchange.bundle import Bundle
 from mavrik.exchange.capture_svg import draw_capture
 from mavrik.exchange.loop_svg import draw_loop
@@ -53,7 +54,13 @@ def _css_string(text: str) -> str:
     return "".join(c if c.isascii() and (c.isalnum() or c in " -_.") else f"\\{ord(c):06x}" for c in text)
 
 
+def _written(text: str) -> str:
+    """Units in a text of the core as a page writes them."""
+    return text.replace("mm2", "mm²").replace("degC", "°C")
+
+
 _environment.filters["css_string"] = _css_string
+_environment.filters["written"] = _written
 # Read once: a program that is replaced while it runs must not put its next template beside its old code.
 _pages = {path.name: _environment.get_template(path.name) for path in ASSETS.glob("*.j2")}
 _sheet, _label = _pages["sheet.html.j2"], _pages["label.html.j2"]
@@ -80,7 +87,8 @@ def _value(reading: Reading) -> str:
 
 def _whole(value: float) -> str:
     """A number without decimals; a half goes up, as on the screens."""
-    return str(Decimal(value).quantize(Decimal(1), ROUND_HALF_UP))
+    found = Decimal(value).quantize(Decimal(1), ROUND_HALF_UP)
+    return str(found if found else abs(found))
 
 
 def _doubt(reading: Reading) -> str:
@@ -150,6 +158,7 @@ def render_sheet(
             if r.point in folded and r.red and r.black
         },
         same_step=_same_step,
+        work=work_done(bundle),
         captures=[(c, Markup(draw_capture(c.least_v, c.most_v))) for c in bundle.captures],  # noqa: S704
         shown=shown,
         value=_value,

@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { client, data, reached } from '@/api/client'
-import type { Bill, BuildBook, BuildView, PointsView } from '@/api/types'
+import type { Bill, BuildBook, BuildView, PointsView, StageName } from '@/api/types'
 import { useAsked } from '@/composables/asked'
 import { hasFields } from '@/composables/drafts'
 import { useKeys } from '@/composables/keys'
@@ -39,7 +39,9 @@ import {
   withThread,
 } from './book'
 
+const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
+const onward = computed(() => bench.after('build'))
 const path = computed(() => ({ params: { path: { job_id: bench.jobId } } }))
 const {
   form: book,
@@ -192,7 +194,7 @@ useKeys([
       <section class="panel stack side">
         <p class="mb-0" data-test="build-headline">
           <b>{{ view.headline }}.</b>
-          <template v-if="view.minutes > 0">
+          <template v-if="view.minutes_left > 0">
             <span class="quiet"> About {{ minutesInWords(view.minutes_left) }} left of {{ minutesInWords(view.minutes) }}.</span>
           </template>
         </p>
@@ -214,6 +216,9 @@ useKeys([
           data-test="keep-build"
           @click="keep"
           >{{ same ? 'Kept' : 'Keep' }}</v-btn
+        >
+        <v-btn v-if="!next && view.done > 0 && same && onward" color="primary" data-test="onward" @click="emit('go', onward.stage)"
+          >{{ onward.title }} →</v-btn
         >
         <SignOff :view="view" :job-id="bench.jobId" :revision="record?.revision ?? 0" :kept="same" @signed="put" />
         <v-btn
