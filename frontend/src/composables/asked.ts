@@ -103,7 +103,7 @@ export function useAsked<D extends object, F extends object, V extends object>(a
   async function keep(): Promise<void> {
     await saving(async () => {
       // What it shows goes first.
-      if (waitsForPhoto(JSON.stringify(body.value))) await sendPhotos()
+      if (asking.waitsFor) await sendPhotos()
       const sent = body.value!
       const revision = record.value?.revision ?? null
       takeBack(draft.value)

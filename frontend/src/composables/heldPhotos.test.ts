@@ -10,8 +10,13 @@ vi.mock('idb-keyval', () => ({
   createStore: () => 'store',
   set: async (key: string, value: unknown) => void disk.set(key, value),
   del: async (key: string) => void disk.delete(key),
-  entries: async () => [...disk],
+  entries: async () => {
+    const found = [...disk]
+    await opened.wait
+    return found
+  },
 }))
+const opened = vi.hoisted(() => ({ wait: Promise.resolve() }))
 const sent = vi.hoisted(() => vi.fn<(jobId: number, file: Blob) => Promise<{ key: string }>>())
 vi.mock('./photos', () => ({ sendPhoto: sent }))
 const answers = vi.fn<(path: string, init: RequestInit) => Promise<Response>>()
@@ -79,6 +84,23 @@ describe('photos taken out of reach', () => {
     expect(findDraft('7:build', () => true)).toBeNull()
     expect(unsent.value).toEqual({ count: 0, first: null })
     expect(disk.size).toBe(0)
+  })
+
+  it('are known before anything that speaks of them is sent, however long the disk takes', async () => {
+    const key = await hold()
+    letWait('7:build', 7, '/api/jobs/7/build', { photo: key })
+    await photosOf('nobody')
+    let open = () => {}
+    opened.wait = new Promise((done) => (open = done))
+    void photosOf('tobin')
+    sent.mockResolvedValueOnce({ key: given })
+    answers.mockResolvedValueOnce(Response.json({ revision: 2 }))
+    const sending = sendWaiting()
+    await Promise.resolve()
+    expect(answers).not.toHaveBeenCalled()
+    open()
+    await sending
+    expect(answers.mock.calls[0]?.[1].body).toBe(JSON.stringify({ photo: given }))
   })
 
   it('that are refused stay with what was said, and hold nothing else back', async () => {

@@ -45,13 +45,23 @@ const bare = (p: Shown): HeldPhoto => ({ owner: p.owner, jobId: p.jobId, name: p
 /** A name as the server gives them, which no photo has. */
 const freshName = () => Array.from(crypto.getRandomValues(new Uint8Array(32)), (byte) => byte.toString(16).padStart(2, '0')).join('')
 
+/** Until then it is not known what waits. */
+let loaded: Promise<void> = Promise.resolve()
+
 /** Whose they are from now on. */
-export async function photosOf(login: string): Promise<void> {
-  if (login === owner) return
-  owner = login
-  heldPhotos.value = new Map()
+export function photosOf(login: string): Promise<void> {
+  if (login !== owner) {
+    owner = login
+    heldPhotos.value = new Map()
+    loaded = load()
+  }
+  return loaded
+}
+
+async function load(): Promise<void> {
+  const login = owner
   const all = await entries<string, HeldPhoto>(kept()).catch(() => [])
-  for (const [key, photo] of all) if (photo.owner === owner && owner === login) put(key, { ...photo, url: await shownOf(photo.file) })
+  for (const [key, photo] of all) if (photo.owner === login && owner === login) put(key, { ...photo, url: await shownOf(photo.file) })
 }
 
 /** Sends a photo, or lets it wait where the server does not answer; returns its name. Throws an ApiError for what the server refuses. */
@@ -87,6 +97,7 @@ export const waitsForPhoto = (text: string): boolean => [...heldPhotos.value].so
 
 /** Sends what waits, until one finds the server away or busy. */
 export async function sendPhotos(): Promise<void> {
+  await loaded
   for (const [key, photo] of heldPhotos.value) {
     if (photo.refused) continue
     try {

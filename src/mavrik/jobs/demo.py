@@ -191,7 +191,7 @@ ROUNDS = UseRequest(
 )  # fmt: skip
 
 NEW_FEED = BuildBook(
-    anew=("long_feed",),
+    anew=("long_feed", "rear_ground"),
     ways=(
         Way(
             id="sill", label="Door sill, offside", straight_mm=3700,
@@ -204,7 +204,10 @@ NEW_FEED = BuildBook(
     ),
     leads=(LeadSpec(branch_id="long_feed", way="sill", from_tail_mm=180, to_tail_mm=260),),
     bulkheads=(BulkheadStud(node_id="bulkhead", through="firewall", far=("long_feed",)),),
-    old=(OldPart(part_id="long_feed", fate=Fate.SHELF, where="rack by the pit"),),
+    old=(
+        OldPart(part_id="long_feed", fate=Fate.SHELF, where="rack by the pit"),
+        OldPart(part_id="rear_ground", fate=Fate.SCRAP),
+    ),
 )  # fmt: skip
 
 JOBS = (
