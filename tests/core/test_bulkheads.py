@@ -6,7 +6,7 @@ import pytest
 
 from mavrik.core.catalogue.prices import usual_prices
 from mavrik.core.catalogue.units import usual_units
-from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.fabrication.bench import Shop, build_bill, build_view
 from mavrik.core.fabrication.bulkheads import bulkheads_to_fit
 from mavrik.core.fabrication.cards import lead_cards
@@ -60,12 +60,37 @@ def test_a_stud_with_all_its_leads_on_one_side_or_with_none_is_said() -> None:
     assert at(book(STUD.model_copy(update={"far": ()}))).problems == (
         "All that ends there is on one side of firewall: say what comes from the other.",
     )
-    assert len(at(book(STUD.model_copy(update={"far": MADE}))).problems) == 1
+    for far in ((), MADE):
+        known = book(STUD.model_copy(update={"far": far}))
+        (point, view) = at(known), build_view(REAR, REAR, known, usual_prices())
+        assert len(point.problems) == 1 and point.far is not None and point.far.crosses_a is None
+        assert view.headline == "Cannot be made as asked: Front junction stud"
+        # It is bought by what crosses, and nobody knows that yet.
+        bill = build_bill(REAR, REAR, known, Shop(usual_prices(), usual_units(), usual_stock()))
+        (line,) = (x for x in bill.lines if x.id.startswith("bulkhead_stud:"))
+        assert line.number == "" and line.text == "Bulkhead stud M8, for Front junction stud"
+    assert "Cannot" not in build_view(REAR, REAR, book(), usual_prices()).headline
     post = REAR.battery.positive_node
     plain = at(book(STUD.model_copy(update={"node_id": post, "far": ()})), post)
     assert plain.stud or plain.problems == ("No lug goes there: it is no stud through a panel.",)
     twice = BuildBook(bulkheads=(STUD, STUD))
     assert [(p.element, p.field) for p in check_book(twice)] == [("bulkhead", "through")]
+
+
+@pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])
+def test_it_is_proposed_with_the_alternator_on_its_near_side(layout: str) -> None:
+    circuit = build_layout(layout, 12)
+    for point in wired_points(circuit, BuildBook()):
+        on = [x.part_id for x in point.landings if x.place]
+        assert (point.if_through is None) == (not on)
+        if point.if_through is None or len(set(on)) < 2:
+            continue
+        assert 0 < len(point.if_through.far) < len(set(on))
+        if point.node_id in {n for a in circuit.alternators for n in (a.stud_node, a.case_node)}:
+            # Its own stud parts nothing: what goes through the panel goes on, and one lug is as good as another.
+            assert point.if_through.far == (on[-1],)
+    proposed = next(p.if_through for p in wired_points(REAR, BuildBook()) if p.node_id == "bulkhead")
+    assert proposed is not None and (proposed.through, proposed.far) == ("Firewall", ("long_feed",))
 
 
 def test_it_is_fitted_before_its_leads_are_and_bought_once() -> None:

@@ -5866,7 +5866,7 @@ export interface components {
         FarSide: {
             /**
              * Crosses A
-             * @description The most that goes through the panel for good [A]; null: nobody can say
+             * @description The most that goes through the panel for good [A]; null: nobody can say, or nothing ends on one of its sides
              */
             crosses_a: number | null;
             /**
@@ -13122,6 +13122,11 @@ export interface components {
              * @default null
              */
             far: components["schemas"]["FarSide"] | null;
+            /**
+             * @description What to begin with where it is said to go through a panel; null: no lug goes there
+             * @default null
+             */
+            if_through: components["schemas"]["BulkheadStud"] | null;
             /** Label */
             label: string;
             /**

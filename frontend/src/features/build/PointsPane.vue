@@ -20,7 +20,7 @@ const props = defineProps<{
 const emit = defineEmits<{
   thread: [node: string, mm: number | null]
   plug: [pole: string, what: Partial<Plug>]
-  bulkhead: [node: string, what: Partial<Bulkhead> | null]
+  bulkhead: [node: string, what: Bulkhead | null]
 }>()
 const shown = computed(() =>
   props.points.map((p) => ({
@@ -30,16 +30,13 @@ const shown = computed(() =>
   })),
 )
 type Shown = (typeof shown.value)[number]
+function say(p: Shown, what: Partial<Bulkhead>): void {
+  if (p.panel) emit('bulkhead', p.node_id, { ...p.panel, ...what })
+}
 function turn(p: Shown, part: string): void {
   const far = p.panel?.far ?? []
-  emit('bulkhead', p.node_id, { far: far.includes(part) ? far.filter((i) => i !== part) : [...far, part] })
+  say(p, { far: far.includes(part) ? far.filter((i) => i !== part) : [...far, part] })
 }
-/** To begin with what lies on top comes from the other side. */
-const farFirst = (p: Shown) =>
-  p.landings
-    .filter((x) => x.place !== null)
-    .map((x) => x.part_id)
-    .slice(-1)
 const wrong = computed(() => [...props.plugs, ...props.points].filter((p) => p.problems.length > 0))
 const files = computed(() => `/api/jobs/${props.jobId}/files`)
 </script>
@@ -80,14 +77,14 @@ const files = computed(() => `/api/jobs/${props.jobId}/files`)
         :data-test="`thread-${p.node_id}`"
         @update:model-value="emit('thread', p.node_id, $event)"
       />
-      <template v-if="p.stud && !disabled">
+      <template v-if="!disabled && (p.panel || p.if_through)">
         <v-checkbox
           :model-value="!!p.panel"
           label="Goes through a panel"
           density="compact"
           hide-details
           :data-test="`panel-${p.node_id}`"
-          @update:model-value="emit('bulkhead', p.node_id, $event ? { far: farFirst(p) } : null)"
+          @update:model-value="emit('bulkhead', p.node_id, $event ? p.if_through : null)"
         />
         <div v-if="p.panel" class="stack tight">
           <v-text-field
@@ -96,7 +93,7 @@ const files = computed(() => `/api/jobs/${props.jobId}/files`)
             maxlength="60"
             hide-details
             :data-test="`through-${p.node_id}`"
-            @update:model-value="$event && emit('bulkhead', p.node_id, { through: $event })"
+            @update:model-value="$event && say(p, { through: $event })"
           />
           <NumberField
             :model-value="p.panel.far_thread_mm ?? null"
@@ -104,7 +101,8 @@ const files = computed(() => `/api/jobs/${props.jobId}/files`)
             label="Thread, far side"
             unit="mm"
             compact
-            @update:model-value="emit('bulkhead', p.node_id, { far_thread_mm: $event })"
+            :data-test="`far-thread-${p.node_id}`"
+            @update:model-value="say(p, { far_thread_mm: $event })"
           />
           <v-checkbox
             :model-value="p.panel.there"
@@ -112,7 +110,7 @@ const files = computed(() => `/api/jobs/${props.jobId}/files`)
             density="compact"
             hide-details
             :data-test="`there-${p.node_id}`"
-            @update:model-value="emit('bulkhead', p.node_id, { there: !!$event })"
+            @update:model-value="say(p, { there: !!$event })"
           />
         </div>
       </template>

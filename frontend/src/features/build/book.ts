@@ -92,13 +92,11 @@ export function withThread(book: BuildBook, node: string, mm: number | null): Bu
 }
 
 export type Bulkhead = NonNullable<BuildBook['bulkheads']>[number]
-const BULKHEAD: Omit<Bulkhead, 'node_id'> = { through: 'Firewall', far: [], far_thread_mm: null, there: false }
 
 /** What is said of a stud through a panel; null: it goes through none. */
-export function withBulkhead(book: BuildBook, node: string, what: Partial<Bulkhead> | null): BuildBook {
-  const before = (book.bulkheads ?? []).find((b) => b.node_id === node) ?? { ...BULKHEAD, node_id: node }
+export function withBulkhead(book: BuildBook, node: string, what: Bulkhead | null): BuildBook {
   const others = (book.bulkheads ?? []).filter((b) => b.node_id !== node)
-  return { ...book, bulkheads: what === null ? others : [...others, { ...before, ...what }] }
+  return { ...book, bulkheads: what === null ? others : [...others, what] }
 }
 
 export type Old = NonNullable<BuildBook['old']>[number]

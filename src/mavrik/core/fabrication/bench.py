@@ -12,7 +12,7 @@ from mavrik.core.catalogue.units import UnitList
 from mavrik.core.circuit import Circuit, ConductorBranch
 from mavrik.core.document import Document, Moment, PhotoKey, Problem
 from mavrik.core.fabrication.bill import Bill, Booked, OnHand, bill_of
-from mavrik.core.fabrication.bulkheads import bulkheads_to_fit
+from mavrik.core.fabrication.bulkheads import BulkheadToFit, bulkheads_to_fit
 from mavrik.core.fabrication.cards import LeadCard, lead_cards, leads_to_make
 from mavrik.core.fabrication.documents import BuildBook, check_book
 from mavrik.core.fabrication.needs import needs_of
@@ -126,7 +126,8 @@ def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceL
     >>> view.next_step, [(c.size, round(c.total_mm)) for c in view.cables]
     ('make:charge_cable', [('25 mm2', 1209)])
     """
-    cards, steps = _work(found, planned, book, prices)
+    studs = bulkheads_to_fit(planned, book)
+    cards, steps = _work(found, planned, book, prices, studs)
     ticks, text = {t.step: t for t in book.ticks}, {s.id: s.text for s in steps}
     photos = {p.step: p.photo for p in book.photos}
     done = set[str]()
@@ -148,7 +149,7 @@ def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceL
     made = {b.id for b in leads_to_make(found, planned, book.anew)}
     left = sum(s.minutes for s in shown if not s.done)
     return BuildView(
-        headline=_headline(cards, shown), cards=cards, cables=_cables(cards), steps=tuple(shown), ways=way_views(planned, book), old=old_parts(found, planned, book),
+        headline=_headline(cards, shown, studs), cards=cards, cables=_cables(cards), steps=tuple(shown), ways=way_views(planned, book), old=old_parts(found, planned, book),
         next_step=next((s.id for s in shown if s.ready), None), done=len(done),
         minutes=course(steps).minutes if steps else 0.0, minutes_left=left,
         signature=signature_view(book.signed, cards, done),
@@ -161,15 +162,15 @@ def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceL
     )  # fmt: skip
 
 
-def _work(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceList) -> tuple[tuple[LeadCard, ...], tuple[Step, ...]]:
+def _work(
+    found: Circuit, planned: Circuit, book: BuildBook, prices: PriceList, studs: Sequence[BulkheadToFit]
+) -> tuple[tuple[LeadCard, ...], tuple[Step, ...]]:
     """Leads to make and steps to take. Raises BuildProblemError for a book that cannot be."""
     if problems := check_book(book):
         raise BuildProblemError(problems)
     cards = lead_cards(found, planned, book)
     removals, samples = removal_words(old_parts(found, planned, book)), samples_of(cards) if book.samples else ()
-    steps = work_steps(
-        found, planned, prices, book.anew, cards, way_views(planned, book), removals, samples, bulkheads_to_fit(planned, book)
-    )
+    steps = work_steps(found, planned, prices, book.anew, cards, way_views(planned, book), removals, samples, studs)
     if not cards and not {s.phase for s in steps} - {Phase.SAFE, Phase.OFF, Phase.ON, Phase.TEST}:
         # Nothing is made, taken out or fitted: nobody takes a battery off for that.
         return cards, ()
@@ -201,12 +202,12 @@ def build_bill(found: Circuit, planned: Circuit, book: BuildBook, shop: Shop, bo
     >>> [(x.number, x.buy) for x in build_bill(car, car, BuildBook(anew=("charge_cable",)), shop).lines]
     [('CB-25', 5.0), ('LG-25-M8', 5.0), ('SH-12', 1.0)]
     """
-    cards, steps = _work(found, planned, book, shop.prices)
+    studs = bulkheads_to_fit(planned, book)
+    cards, steps = _work(found, planned, book, shop.prices, studs)
     minutes = course(steps).minutes if steps else 0.0
     samples = samples_of(cards) if book.samples else ()
     needs = needs_of(
-        found, planned, cards, shop.prices, way_views(planned, book), plug_views(planned, book), samples,
-        bulkheads_to_fit(planned, book),
+        found, planned, cards, shop.prices, way_views(planned, book), plug_views(planned, book), samples, studs
     )  # fmt: skip
     return bill_of(needs if steps else (), minutes, book, shop.prices, shop.stock, shop.units, shop.on_hand, booked)
 
@@ -222,10 +223,10 @@ def _cables(cards: Sequence[LeadCard]) -> tuple[Cable, ...]:
     )
 
 
-def _headline(cards: Sequence[LeadCard], steps: Sequence[WorkStep]) -> str:
+def _headline(cards: Sequence[LeadCard], steps: Sequence[WorkStep], studs: Sequence[BulkheadToFit]) -> str:
     if not steps:
         return "Nothing is to be made: the plan leaves every lead as it is"
-    if bad := [c.label for c in cards if c.problem]:
+    if bad := [c.label for c in cards if c.problem] + [x.label for x in studs if x.problems]:
         return f"Cannot be made as asked: {', '.join(bad)}"
     todo = [s for s in steps if not s.done]
     if not todo:

@@ -20,6 +20,8 @@ class BulkheadToFit(Document):
     stud: str
     crosses_a: float | None
     leads: tuple[str, ...]
+    problems: tuple[str, ...]
+    """What is wrong with it."""
 
     @property
     def step(self) -> str:
@@ -55,6 +57,7 @@ def bulkheads_to_fit(circuit: Circuit, book: BuildBook) -> tuple[BulkheadToFit, 
         BulkheadToFit(
             node_id=p.node_id, label=p.label, through=p.far.through, stud=p.stud, crosses_a=p.far.crosses_a,
             leads=tuple(dict.fromkeys(x.part_id for x in (*p.landings, *p.far.landings) if x.place)),
+            problems=p.problems,
         )
         for p in points
         if p.node_id in new and p.far is not None

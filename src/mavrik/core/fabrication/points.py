@@ -11,12 +11,13 @@ from pydantic import Field
 from mavrik.core.catalogue.conductor import parse_size
 from mavrik.core.catalogue.lugs import StudMetal, barrel_for, lug_table, stud
 from mavrik.core.circuit import Circuit, ConductorBranch, Node, TerminationKind
+from mavrik.core.circuit.graph import graph_of, reach
 from mavrik.core.circuit.rules import element_ends
 from mavrik.core.document import Document
 from mavrik.core.fabrication.barrel import smallest_barrel
 from mavrik.core.fabrication.bolted import stack, torque_nm
 from mavrik.core.fabrication.cards import ELSEWHERE, SOFT, USUAL_STUD
-from mavrik.core.fabrication.documents import BuildBook, EndSpec
+from mavrik.core.fabrication.documents import BuildBook, BulkheadStud, EndSpec
 from mavrik.core.fabrication.plugged import is_plugged
 from mavrik.core.fabrication.plugs import PlugView, plug_views
 from mavrik.core.protection.continuous import continuous_currents
@@ -42,7 +43,9 @@ class FarSide(Document):
     landings: tuple[Landing, ...] = Field(description="From the panel to the nut")
     thread_mm: float | None
     needs_mm: float | None = Field(description="null: no lug goes there")
-    crosses_a: float | None = Field(description="The most that goes through the panel for good [A]; null: nobody can say")
+    crosses_a: float | None = Field(
+        description="The most that goes through the panel for good [A]; null: nobody can say, or nothing ends on one of its sides"
+    )
 
 
 class WiredPoint(Document):
@@ -61,6 +64,9 @@ class WiredPoint(Document):
     assumed: tuple[str, ...] = Field(description="What nobody has looked at, and was taken to be so")
     problems: tuple[str, ...] = Field(description="What is wrong with it; empty: nothing")
     far: FarSide | None = Field(None, description="Of a stud that goes through a panel, where what is above is its near side")
+    if_through: BulkheadStud | None = Field(
+        None, description="What to begin with where it is said to go through a panel; null: no lug goes there"
+    )
 
 
 class PointsView(Document):
@@ -134,7 +140,9 @@ def _point(circuit: Circuit, wiring: _Wiring, book: BuildBook, number: int, node
         problems += [f"Far side: {w[0].lower()}{w[1:]}" for w in words]
         if not all(on_it or at_it for on_it, at_it in sides):
             problems.append(f"All that ends there is on one side of {panel.through}: say what comes from the other.")
-        crosses = min(_current_a(*side) for side in sides)
+            crosses = math.inf
+        else:
+            crosses = min(_current_a(*side) for side in sides)
         other = FarSide(
             through=panel.through, there=panel.there, landings=(*there, *sides[1][1]), thread_mm=panel.far_thread_mm, needs_mm=far_needs,
             crosses_a=None if math.isinf(crosses) else round(crosses, 1),
@@ -143,7 +151,23 @@ def _point(circuit: Circuit, wiring: _Wiring, book: BuildBook, number: int, node
     return WiredPoint(
         number=number, node_id=node.id, label=node.label, stud=of, torque_nm=torque_nm(stud(of), metal),
         landings=(*on, *beside), thread_mm=thread, needs_mm=needs, assumed=tuple(assumed), problems=tuple(problems), far=other,
+        if_through=_if_through(circuit, node.id, [x.part_id for x in on]),
     )  # fmt: skip
+
+
+def _if_through(circuit: Circuit, node_id: str, from_foot: Sequence[str]) -> BulkheadStud:
+    """A stud as it would go through a panel: what leads to an alternator is on its near side, as engine bay and firewall lie.
+
+    Where that parts nothing, the lug on top is on the far side; a person moves what lies otherwise.
+    """
+    graph = graph_of((b for b in circuit.branches if node_id not in (b.from_node, b.to_node)), open_too=True)
+    terminals = {n for a in circuit.alternators for n in (a.stud_node, a.case_node)}
+    leads = {b.id: b for b in circuit.branches}
+    ends = {i: leads[i].to_node if leads[i].from_node == node_id else leads[i].from_node for i in from_foot}
+    far = tuple(i for i, end in ends.items() if not terminals & reach(graph, end))
+    if not 0 < len(far) < len(ends):
+        return BulkheadStud(node_id=node_id, through="Panel", far=tuple(ends)[-1:])
+    return BulkheadStud(node_id=node_id, through="Firewall", far=far)
 
 
 def _ends_at(circuit: Circuit, wiring: _Wiring, node_id: str) -> tuple[list[_Lug], list[Landing]]:
