@@ -111,6 +111,44 @@ def test_work_goes_on_out_of_reach_and_is_sent_when_the_server_answers(open_page
     expect(page.locator("[data-step=safe] .shot")).not_to_contain_text("⇡")
 
 
+def test_a_photo_that_the_server_will_not_have_stays_with_its_reason_and_holds_nothing_back(
+    open_page: Callable[..., Page], tmp_path: Path
+) -> None:
+    page = open_page(apart=True)
+    job_with(page, "front_battery", "build")
+    page.locator("[data-anew=charge_cable]").get_by_role("checkbox").click()
+    expect(page.locator("[data-test=next-step]")).to_contain_text("Make Charge cable.")
+    page.context.set_offline(True)
+    page.locator("[data-test=step-done]").click()
+    page.locator("[data-test=step-done]").click()
+    page.keyboard.press("s")
+    step = page.locator("[data-step=safe]")
+    spoilt = tmp_path / "spoilt.jpg"
+    spoilt.write_bytes(b"half of a card that was pulled too early")
+    step.locator("input[type=file]").set_input_files(spoilt)
+    page.locator("[data-test=keep-build]").click()
+    expect(page.locator("[data-test=unsent]")).to_contain_text("2 to send")
+    with page.expect_response(lambda r: r.url.endswith("/photos") and r.request.method == "POST") as sent:
+        page.context.set_offline(False)
+    assert sent.value.status == 422
+    expect(step.get_by_role("alert")).to_contain_text("no photo")
+    # The work that shows it is kept without it; the photo stays in its step until somebody takes another.
+    expect(page.locator("[data-test=unsent]")).to_contain_text("1 to send")
+    expect(step).to_contain_text("Tobin Ashgrove")
+    good = tmp_path / "safe.png"
+    page.locator("[data-test=next-step]").screenshot(path=good)
+    step.locator(".shot").click()
+    page.get_by_role("dialog").get_by_role("button", name="Take another").wait_for()
+    step.locator("input[type=file]").set_input_files(good)
+    expect(page.locator("[data-test=unsent]")).to_have_count(0)
+    page.keyboard.press("Escape")
+    with page.expect_response(lambda r: "/build?revision=" in r.url and r.request.method == "POST") as kept:
+        page.locator("[data-test=keep-build]").click()
+    assert kept.value.status == 201
+    expect(step.get_by_role("alert")).to_have_count(0)
+    expect(step.locator("img")).to_have_attribute("src", re.compile("/photos/[0-9a-f]{64}$"))
+
+
 def test_what_is_taken_out_is_kept_where_it_is_said_and_the_way_back_says_so(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "front_battery", "build")
@@ -389,6 +427,12 @@ def test_a_stud_through_a_panel_has_two_sides_and_is_fitted_and_bought(open_page
     stud.locator("[data-move=long_feed]").click()
     expect(stud.get_by_role("alert")).to_have_count(0)
     expect(stud.locator("[data-test=far] + .pile")).to_contain_text("Feed to the rear")
+    thread = page.locator("[data-test=far-thread-bulkhead] input")
+    thread.fill("6")
+    expect(stud.get_by_role("alert")).to_contain_text("Far side: the stud is")
+    thread.fill("")
+    expect(stud.get_by_role("alert")).to_have_count(0)
+    thread.blur()
     page.keyboard.press("s")
     expect(page.locator("[data-step='stud:bulkhead']")).to_contain_text("drill for the insulator of the M8 bulkhead stud")
     page.keyboard.press("p")

@@ -7,7 +7,7 @@ import { computed, onScopeDispose, ref, watch, type Ref } from 'vue'
 import { ApiError, reached } from '@/api/client'
 import { dropDraft, findDraft, keepDraft } from './drafts'
 import { useFollowing } from './following'
-import { sendPhotos, waitsForPhoto, whenNamed } from './heldPhotos'
+import { sendPhotos, waitsForPhoto, whenNamed, withoutRefused, withRefused } from './heldPhotos'
 import { letWait, takeBack, waiting, whenSent } from './outbox'
 import { useSaving } from './saving'
 
@@ -82,7 +82,8 @@ export function useAsked<D extends object, F extends object, V extends object>(a
       if (sent.name !== draft.value) return
       const made = sent.made as KeptDocument<D>
       cache.setQueryData(key.value, made)
-      if (JSON.stringify(body.value) === sent.text) take(made.document)
+      const now = body.value
+      if (now && JSON.stringify(withoutRefused(now)) === sent.text) take(withRefused(made.document, now))
       void asking.then?.()
     }),
   )
@@ -104,7 +105,8 @@ export function useAsked<D extends object, F extends object, V extends object>(a
     await saving(async () => {
       // What it shows goes first.
       if (asking.waitsFor) await sendPhotos()
-      const sent = body.value!
+      const asIs = body.value!
+      const sent = withoutRefused(asIs)
       const revision = record.value?.revision ?? null
       takeBack(draft.value)
       const wait = () => {
@@ -121,7 +123,7 @@ export function useAsked<D extends object, F extends object, V extends object>(a
       if (made === null) return
       cache.setQueryData(key.value, made)
       // What was typed meanwhile stays.
-      if (body.value === sent) take(made.document)
+      if (body.value === asIs) take(withRefused(made.document, asIs))
       await asking.then?.()
     })
   }

@@ -2,7 +2,17 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { ApiError } from '@/api/client'
 import { draftsOf, findDraft, keepDraft } from './drafts'
-import { dropPhoto, heldPhotos, keepPhoto, photosOf, sendPhotos, waitsForPhoto, type HeldPhoto } from './heldPhotos'
+import {
+  dropPhoto,
+  heldPhotos,
+  keepPhoto,
+  photosOf,
+  sendPhotos,
+  waitsForPhoto,
+  withoutRefused,
+  withRefused,
+  type HeldPhoto,
+} from './heldPhotos'
 import { letWait, outboxOf, sendWaiting, unsent, waiting } from './outbox'
 
 const disk = vi.hoisted(() => new Map<string, unknown>())
@@ -114,6 +124,13 @@ describe('photos taken out of reach', () => {
     expect((disk.get(key) as HeldPhoto).refused).toBe('This is no photo.')
     expect(unsent.value.first?.refused).toBe('This is no photo.')
     expect(waitsForPhoto(`{"photo": "${key}"}`)).toBe(false)
+    const off = { step: 'off', photo: 'other' }
+    const book = { ticks: ['safe'], photos: [{ step: 'safe', photo: key }, off] }
+    expect(withoutRefused(book)).toEqual({ ticks: ['safe'], photos: [off] })
+    expect(withRefused({ ticks: ['safe by tobin'], photos: [off] }, book)).toEqual({
+      ticks: ['safe by tobin'],
+      photos: [off, { step: 'safe', photo: key }],
+    })
     sent.mockClear()
     await sendPhotos()
     expect(sent).not.toHaveBeenCalled()

@@ -95,6 +95,22 @@ export function whenNamed(then: (held: string, given: string) => void): () => vo
 /** Whether a text speaks of a photo that still is to be sent. */
 export const waitsForPhoto = (text: string): boolean => [...heldPhotos.value].some(([key, p]) => !p.refused && text.includes(key))
 
+const isRefused = (entry: unknown): boolean => !!heldPhotos.value.get((entry as { photo?: string } | null)?.photo ?? '')?.refused
+
+/** A document without the entries of photos that the server will not have: they hold nothing else back. */
+export const withoutRefused = <D>(document: D): D =>
+  JSON.parse(JSON.stringify(document), (_, value: unknown) => (Array.isArray(value) ? value.filter((x) => !isRefused(x)) : value)) as D
+
+/** One that the server has made of a document, with the entries that it was sent without: there they are seen, and why. */
+export function withRefused<D extends object>(made: D, before: D): D {
+  const entries = Object.entries(made) as [keyof D, unknown][]
+  const whole = ([field, value]: [keyof D, unknown]) => [
+    field,
+    Array.isArray(value) ? [...(value as unknown[]), ...(before[field] as unknown[]).filter(isRefused)] : value,
+  ]
+  return Object.fromEntries(entries.map(whole)) as D
+}
+
 /** Sends what waits, until one finds the server away or busy. */
 export async function sendPhotos(): Promise<void> {
   await loaded

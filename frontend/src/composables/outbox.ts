@@ -8,7 +8,7 @@ import { client, reached, writeHeaders } from '@/api/client'
 import { forgetKey, KEY_HEADER, keyFor } from '@/api/repeat'
 import type { ProblemDocument } from '@/api/types'
 import { dropKept } from './drafts'
-import { heldPhotos, sendPhotos, waitsForPhoto, whenNamed } from './heldPhotos'
+import { heldPhotos, sendPhotos, waitsForPhoto, whenNamed, withoutRefused } from './heldPhotos'
 
 export interface Waiting {
   /** Of the job and the document, as its draft: one waits at most, the last that was kept. */
@@ -83,6 +83,7 @@ export async function sendWaiting(): Promise<void> {
   sending = true
   try {
     await sendPhotos()
+    changeTexts((text) => JSON.stringify(withoutRefused(JSON.parse(text))))
     for (const one of waiting.value.filter((w) => !w.refused)) if (waitsForPhoto(one.text) || !(await send(one))) return
   } finally {
     sending = false
@@ -116,14 +117,16 @@ async function send(one: Waiting): Promise<boolean> {
   return true
 }
 
-whenNamed((held, given) => {
-  // Under a key of its own: with the name it had here the server would not have taken it.
-  const renamed = (w: Waiting) => {
-    const text = w.text.replaceAll(held, given)
+/** What waits, in other words; each that changes under a key of its own, since the server knows a key by its text. */
+function changeTexts(change: (text: string) => string): void {
+  const changed = waiting.value.map((w) => {
+    const text = w.refused ? w.text : change(w.text)
     return text === w.text ? w : { ...w, text, key: keyFor(contentOf(w.path, text)) }
-  }
-  if (waiting.value.some((w) => w.text.includes(held))) write(waiting.value.map(renamed))
-})
+  })
+  if (changed.some((w, k) => w !== waiting.value[k])) write(changed)
+}
+
+whenNamed((held, given) => changeTexts((text) => text.replaceAll(held, given)))
 
 /** How many things are to be sent; and the one that wants somebody first, which is what was refused. */
 export const unsent = computed(() => {
