@@ -15,11 +15,12 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.findings import judge
 from mavrik.core.measuring.readings import Run
 from mavrik.core.procedures import PROCEDURES, complete_run, procedure
+from mavrik.core.procedures.base import Limits
 from tests.reference.strangers.faults import FAULTS, LEAST_OHM, RARE, put
 from tests.reference.strangers.metal import area_mm2, drawn_ohm
 from tests.reference.strangers.reading import METERS, Hands
 from tests.reference.strangers.vehicle import Stranger
-from tests.reference.strangers.yard import draw, read
+from tests.reference.strangers.yard import Case, draw, draw_rare, read
 
 YARD = Path(__file__).parent / "strangers"
 
@@ -147,6 +148,44 @@ def test_causes_of_one_value_are_all_weighed_from_where_the_best_of_them_ended()
     """A phase on ground, and not an open diode: both take as much of the output, and only the ohmmeter tells."""
     found = rare_outcome(44)
     assert found.first and found.sort == "phase_grounded", found
+
+
+@pytest.mark.parametrize(
+    "number",
+    [111, 191, 121, 113, 152],
+    ids=[
+        "slow engine, idles well",
+        "slow engine, idles weakly",
+        "mount comes and goes",
+        "strap comes and goes",
+        "link not there",
+    ],
+)
+def test_what_was_called_something_else_for_sure_is_found(number: int) -> None:
+    """Each was something else, and all but the strap 94 % sure or more: worn brushes, a regulator set low, a sound ground beside."""
+    found = rare_outcome(number)
+    assert found.first, found
+
+
+@pytest.mark.parametrize(("number", "five_tests"), [(6149, True), (6150, True), (6150, False)])
+def test_a_battery_that_rests_at_ten_volts_has_a_dead_cell(number: int, five_tests: bool) -> None:
+    """Each was a regulator set low, or a sound feed cable, over 99 % sure: the unit gives the battery all it has, and fits far off held it."""
+    found = outcome(number, five_tests)
+    assert found.first and found.truth == ("dead_cell:battery",), found
+
+
+@pytest.mark.parametrize(
+    "case", [draw(drawn(), 6031), draw(drawn(), 6061), draw_rare(drawn(), 112)], ids=["fuse, launch", "fuse, 24 V", "cable"]
+)
+def test_a_stud_without_volts_with_the_key_on_is_an_open_feed_and_no_slip(case: Case) -> None:
+    """The trade's sign of an open fusible link (common practice, no source): next to nothing at the stud, whatever leaks to it."""
+    circuit = Circuit.model_validate(case.vehicle.document)
+    tests = [(p.name, list(p.points(circuit))) for p in PROCEDURES]
+    runs = [complete_run(circuit, Run.model_validate(r)) for r in read(case, tests)]
+    found = judge(circuit, runs, Limits(), ahead=False)
+    # A fuse is open more often than a cable is gone.
+    assert found.causes[0].cause == "open:charge_fuse"
+    assert not [d for d in found.doubtful if d.point.startswith("key_stud_v")]
 
 
 def test_a_lost_sense_wire_drives_the_battery_up() -> None:

@@ -30,6 +30,8 @@ Placed: TypeAlias = tuple[Point, Setup]
 MOST_OHM = 1.0
 """What a milliohm meter still shows of an open contact."""
 
+FLOATING_OHM = 2e5
+"""What a meter and a unit at rest take of a stud that nothing feeds. Common practice, rough, no source."""
 
 MOST_KEPT = 64
 """So many lists of readings are kept with where they are among the answers."""
@@ -94,12 +96,14 @@ class BenchModel:
                 state = state.model_copy(update={"converters_on": False})
         engine = Engine(circuit, state, self._checked)
         self._checked = True
-        drains = [net.Resistor(f"drain:{b.id}", b.positive_node, b.negative_node, 1 / NO_DRAIN_S) for b in circuit.batteries]
+        beside = [net.Resistor(f"drain:{b.id}", b.positive_node, b.negative_node, 1 / NO_DRAIN_S) for b in circuit.batteries]
+        # A meter at a stud that nothing feeds reads next to nothing.
+        beside += [net.Resistor(f"floating:{a.id}", a.stud_node, a.case_node, FLOATING_OHM) for a in circuit.alternators]
         # At a known output the batteries are where the stud's voltage says.
         settled = engine.settle() if at_output else None
         own, held = (engine.values(), False) if settled is None else (engine.freed(settled.values), settled.held)
-        resistors = [*engine.network.resistors, *drains]
-        ohm = np.concatenate((np.asarray(own.resistor_ohm, dtype=float), [d.ohm for d in drains]))
+        resistors = [*engine.network.resistors, *beside]
+        ohm = np.concatenate((np.asarray(own.resistor_ohm, dtype=float), [r.ohm for r in beside]))
         off = frozenset[str]()
         if not at_output:
             resistors, ohm, off = self._with_all_loads(resistors, ohm)

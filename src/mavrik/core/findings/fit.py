@@ -19,7 +19,7 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.effort import spend
 from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
 from mavrik.core.findings.hypotheses import NOTHING, SHARES, Change, Hypothesis, What, fault_table
-from mavrik.core.findings.likelihood import log_likelihood, scatter_terms, slip_density
+from mavrik.core.findings.likelihood import log_likelihood, scatter_by, scatter_terms, slip_density
 from mavrik.core.findings.placing import RUNNING
 from mavrik.core.findings.unknowns import Unknowns, least_of
 from mavrik.core.measuring.uncertainty import COVERAGE
@@ -90,6 +90,11 @@ class Trial:
     kept: frozenset[int] = frozenset()
     """Unknowns to begin from that one although this set's causes change them: the other's do so too."""
 
+    @classmethod
+    def of(cls, base: Hypothesis, start: Floats | None = None) -> Trial:
+        """A hypothesis as it is met."""
+        return cls(base.causes, base, float(np.log(base.weight)), start)
+
     def begun_at(self, start: Floats) -> Trial:
         """The same from just these unknowns."""
         return replace(self, start=start, kept=frozenset(range(len(start))))
@@ -114,7 +119,7 @@ class FitProblem:
     by_loads: Floats
     """Of each smooth reading at a known output, of itself: what it moves with the natural logarithm of what the loads take."""
     terms: Floats
-    """What each of them scatters, of itself and always (2, readings)."""
+    """What each of them scatters, `scatter_terms` (3, readings)."""
     offset: Floats
     """How much further than the documented charge the unknowns of the batteries' voltages begin, by unknown [V]."""
 
@@ -137,7 +142,7 @@ class FitProblem:
         return cls(
             model, evidence, smooth, np.flatnonzero(np.array(eye, dtype=bool)), runs, np.array(share), scaled,
             _by_loads(circuit, [(evidence[k].point, evidence[k].setup) for k in smooth.tolist()]),
-            np.array([scatter_terms(evidence[k].point) for k in smooth.tolist()]).reshape(-1, 2).T,
+            np.array([scatter_terms(evidence[k].point) for k in smooth.tolist()]).reshape(-1, 3).T,
             _offset(model),
         )  # fmt: skip
 
@@ -161,8 +166,7 @@ class FitProblem:
 
         seen: what each trial predicts
         """
-        share, always = self.terms
-        return np.asarray(share * np.abs(seen) + always)
+        return scatter_by(self.terms, seen)
 
     @property
     def read(self) -> Floats:
@@ -248,6 +252,18 @@ class Fitted:
         """The smooth readings before any was read, and their standard deviations, each by itself."""
         seen = self.predicted[self.problem.smooth] - self.jacobian @ self.away
         return seen, np.asarray(np.sqrt(self.jacobian**2 @ self.widths**2 + self.sigma**2))
+
+    def together(self) -> Floats:
+        """How the smooth readings scatter together by all that is unknown, each over its own scatter (readings, readings)."""
+        moved = self.jacobian * self.widths / self.sigma[:, None]
+        return np.asarray(np.eye(len(moved)) + moved @ moved.T)
+
+    def by_themselves(self, which: NDArray[np.bool_]) -> tuple[Floats, Floats]:
+        """The unknowns by some of the smooth readings alone, along the same lines: how far each is from what was expected, and its spread."""
+        moved = (self.jacobian * self.widths / self.sigma[:, None])[which]
+        off = ((self.problem.read - self.expected()[0]) / self.sigma)[which]
+        covariance = np.linalg.inv(np.eye(moved.shape[1]) + moved.T @ moved)
+        return self.widths * (covariance @ (moved.T @ off)), self.widths * np.sqrt(np.diag(covariance))
 
     @property
     def charged_v(self) -> Floats:

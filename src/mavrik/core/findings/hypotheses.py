@@ -71,6 +71,8 @@ class Change:
     """Of the bench, where it is there; None: in all of them."""
     elsewhere: float = 0.0
     """What share of it there is in the others."""
+    always: float = 0.0
+    """What there is beside it in all of them: what the part differs by when it is sound."""
 
     def share_in(self, state: BenchState) -> float:
         """What share of it there is in a state of the bench."""

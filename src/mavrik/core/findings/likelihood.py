@@ -22,18 +22,23 @@ USUAL_SHARE = 0.1
 """How far a sound vehicle's reading of a quantity without a figure of its own lies from its prediction. Our choice, no source."""
 
 
-def scatter_terms(point: Point) -> tuple[float, float]:
+FLOATING_V = 3.0
+"""What is left with a stud that nothing feeds is below this: what leaks to it, and what the meter takes. Common practice, no source."""
+
+
+def scatter_terms(point: Point) -> tuple[float, float, float]:
     """A reading round what it should be with all unknowns known: the part of its standard deviation that goes with the reading, of
-    itself, and the part that is always there, in the unit of its quantity. What moves several readings together is an unknown.
+    itself, the part that is always there, in the unit of its quantity, and what it has for each volt below `FLOATING_V`.
+    What moves several readings together is an unknown.
 
     point: what is read
     Source: the catalogue's data file.
     """
     s, state, quantity = fault_table().scatter, point.state, point.quantity
     if quantity == "resistance":
-        return s["contact_share"], s["contact_ohm"]
+        return s["contact_share"], s["contact_ohm"], 0.0
     if quantity == "voltage_drop":
-        return s["cranking_drop_share" if state is BenchState.CRANKING else "probe_share"], s["probe_v"]
+        return s["cranking_drop_share" if state is BenchState.CRANKING else "probe_share"], s["probe_v"], 0.0
     if quantity == "voltage":
         by_state = {
             BenchState.REST: "rest_v",
@@ -41,19 +46,31 @@ def scatter_terms(point: Point) -> tuple[float, float]:
             BenchState.BATTERY_LOAD: "battery_load_v",
             BenchState.CRANKING: "cranking_v",
         }
-        return 0.0, s[by_state.get(state, "voltage_v")]
+        return 0.0, s[by_state.get(state, "voltage_v")], s["floating_share"] if state is BenchState.KEY_ON else 0.0
     if quantity == "current":
-        return s["output_share"], s["output_a"]
+        return s["output_share"], s["output_a"], 0.0
     if quantity == "drain_current":
-        return s["drain_share"], s["drain_a"]
+        return s["drain_share"], s["drain_a"], 0.0
     if quantity == "ripple":
-        return s["ripple_share"], s["ripple_v"]
+        return s["ripple_share"], s["ripple_v"], 0.0
     if quantity == "speed":
-        return s["shaft_share"], 0.0
+        return s["shaft_share"], 0.0, 0.0
     if quantity == "stated_current":
-        return 0.0, 1.0
+        return 0.0, 1.0, 0.0
     # A quantity that a new procedure brings is known as well as its registry says, and differs as much as most do.
-    return USUAL_SHARE, point.kind.last_digit
+    return USUAL_SHARE, point.kind.last_digit, 0.0
+
+
+def scatter_by(terms: Floats | tuple[float, float, float], predicted: Floats) -> Floats:
+    """Standard deviation of readings round their predictions, all unknowns known.
+
+    terms: of each reading, `scatter_terms`; predicted: in the units of their quantities
+
+    >>> scatter_by((0.01, 0.001, 0.0), np.array([0.2]))
+    array([0.003])
+    """
+    share, always, floating = terms
+    return np.asarray(share * np.abs(predicted) + always + floating * np.maximum(FLOATING_V - np.abs(predicted), 0.0))
 
 
 def own_scatter(point: Point, predicted: Floats) -> Floats:
@@ -61,8 +78,7 @@ def own_scatter(point: Point, predicted: Floats) -> Floats:
 
     point: what is read; predicted: by each hypothesis
     """
-    share, always = scatter_terms(point)
-    return np.asarray(share * np.abs(predicted) + always)
+    return scatter_by(scatter_terms(point), predicted)
 
 
 def scatter_of(point: Point, predicted: Floats, sound: float) -> Floats:

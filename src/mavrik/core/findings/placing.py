@@ -148,6 +148,9 @@ class Placing:
         found = {name: np.repeat(own[:, None, :], count, axis=1) for name, own in self.usual.items()}
         ohm, present = found["resistor_ohm"], self._present(suspects)
         ohm[:, :, self.metal_at] += rows[:, self.metal] if present is None else rows[:, self.metal] * present[:, :, self.metal]
+        for row, c in ((n, c) for n, h in enumerate(suspects) for c in h.changes):
+            if c.always and c.element in self.resistor:
+                ohm[:, row, self.resistor[c.element]] += c.always
         self._open(found, suspects)
         share = np.exp(rows[:, self._of_batteries(What.OHM_SHARE)])
         inner, taking = found["emf_ohm"], found["emf_charging_ohm"]
@@ -163,7 +166,7 @@ class Placing:
         place = self.unknowns.place
         for k, a in self.units:
             found["set_point_v"][:, :, k] += rows[:, place[What.SET_POINT, a.id]]
-            found["limit_a"][:, :, k] *= self._limit_share(a, rows) * self._slowed(a, suspects)
+            found["limit_a"][:, :, k] *= self._limit_share(a, rows, suspects) * self._slowed(a, suspects)
             if self.at_output and (another := place.get((What.ANOTHERS_A, a.id))) is not None:
                 found["forced_a"][:, :, k] = np.maximum(rows[:, another], 0.0)
         for where, what, own in (
@@ -254,22 +257,27 @@ class Placing:
             found[states] = limit[1:] / max(float(limit[0]), 1e-9)
         return found
 
-    def _limit_share(self, a: Alternator, rows: Floats) -> Floats:
+    def _idling(self, suspects: Sequence[Hypothesis]) -> NDArray[np.bool_]:
+        """Where the engine idles, in a state that asks for speed too where it was not held there (states, suspects)."""
+        slow = np.array([any(c.what is What.SLOW for c in h.changes) for h in suspects], dtype=bool)
+        return np.asarray(self.at_idle[:, None] | (self.running[:, None] & slow))
+
+    def _limit_share(self, a: Alternator, rows: Floats, suspects: Sequence[Hypothesis]) -> Floats:
         """What of its documented output a unit has (states, suspects)."""
         place = self.unknowns.place
-        logarithm = rows[:, place[What.LIMIT_SHARE, a.id]] + self.at_idle[:, None] * rows[:, place[What.IDLE_SHARE, a.id]]
+        logarithm = rows[:, place[What.LIMIT_SHARE, a.id]] + self._idling(suspects) * rows[:, place[What.IDLE_SHARE, a.id]]
         share = np.where(logarithm > np.log(LEAST_SHARE) + 1e-9, np.exp(np.minimum(logarithm, 5.0)), 0.0)
         return np.asarray(share * self._slip_left(a, rows[:, place[What.SLIP, a.id]]))
 
     def _slowed(self, a: Alternator, suspects: Sequence[Hypothesis]) -> Floats:
         """What of its output a unit has left at idle, where a state asks for more speed than the engine had (states, suspects)."""
         found = np.ones((len(self.many), len(suspects)))
-        slow = np.array([any(c.what is What.SLOW for c in h.changes) for h in suspects], dtype=bool)
-        for s, at in enumerate(self.many):
-            if at.state.engine_rpm > IDLE_RPM and slow.any():
-                ends = np.array([IDLE_RPM, at.state.engine_rpm]) * a.pulley_ratio
-                idle, whole = unit_output_a(a, ends, at.state.alternator_c).tolist()
-                found[s, slow] = idle / max(whole, 1e-9)
+        slow = self._idling(suspects) & ~self.at_idle[:, None]
+        for s in np.flatnonzero(slow.any(axis=1)).tolist():
+            state = self.many[s].state
+            ends = np.array([IDLE_RPM, state.engine_rpm]) * a.pulley_ratio
+            idle, whole = unit_output_a(a, ends, state.alternator_c).tolist()
+            found[s, slow[s]] = idle / max(whole, 1e-9)
         return found
 
     def chained(
@@ -328,7 +336,7 @@ class Placing:
             found[:, :, place[What.SET_POINT, a.id]] = moved[:, :, first_set + k]
             by_share = by_limit * limit[of]
             found[:, :, place[What.LIMIT_SHARE, a.id]] = by_share
-            found[:, :, place[What.IDLE_SHARE, a.id]] = by_share * self.at_idle[of][:, None]
+            found[:, :, place[What.IDLE_SHARE, a.id]] = by_share * self._idling(suspects)[of]
             slip = np.maximum(rows[:, place[What.SLIP, a.id]], 0.0)
             left, less = np.split(self._slip_left(a, np.concatenate((slip, slip + SLIP_STEP))), 2, axis=1)
             whole = np.where(left > 0, limit / np.where(left > 0, left, 1.0), 0.0)

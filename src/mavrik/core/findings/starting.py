@@ -61,6 +61,18 @@ def either_side(problem: FitProblem, start: Floats) -> tuple[Floats, Floats]:
     return to_spare, short
 
 
+def drawn_down(problem: FitProblem, short: Floats, battery: str) -> Floats:
+    """A start with a unit that gives one battery all it has, at any speed: with a dead cell it takes that.
+
+    problem: readings and unknowns; short: short of output; battery: its id
+    """
+    u = problem.unknowns
+    found = short.copy()
+    k = u.place[What.TAKES_SHARE, battery]
+    found[k] -= u.width[k]
+    return found
+
+
 def full_behind(problem: FitProblem, start: Floats) -> Floats | None:
     """A start with the batteries behind DC-DC chargers nearly full; None where there are none.
 
