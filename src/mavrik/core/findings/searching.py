@@ -13,7 +13,7 @@ from mavrik.core.findings.fit import FitProblem, Fitted, Trial, fit_trials
 from mavrik.core.findings.hypotheses import NOTHING, Fault, Hypothesis, What, both, fault_table
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.findings.sampling import sampled
-from mavrik.core.findings.starting import begun_from, drawn_down, full_behind, start_of, starts
+from mavrik.core.findings.starting import begun_from, full_behind, start_of, starts, stiff
 
 FIRSTS, PAIRS = 5, 28
 """So many of the likeliest causes are tried beside others, and so many of those pairs are fitted."""
@@ -34,6 +34,9 @@ LEAST_BRANCHES, LEAST_PAIRS = 6, 6
 """So many are fitted, whatever that takes."""
 
 OF_A_UNIT = frozenset({What.LIMIT_SHARE, What.SLIP, What.SET_POINT})
+
+STIFF, STIFFEST = 1.0, 3.5
+"""How much faster than expected batteries take a charge where a trial begins, in standard deviations."""
 
 UNLIKELY = 10.0
 """A set that is expected to end so far below the best, by the natural logarithm of its evidence, is not tried, nor one beside it."""
@@ -95,7 +98,7 @@ def search(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], ext
     tried = [Trial.of(h, start) for h in suspects[1:] if _element(h) not in left_out]
     # A unit that is weak begins on the other side of its limit, too, and with nobody behind it who takes all it has.
     full = full_behind(problem, start)
-    sides = [usual[0], usual[2], *([] if full is None else [full])]
+    sides = [usual[0], usual[2], stiff(problem, usual[0], STIFFEST), *([] if full is None else [full])]
     tried += [Trial.of(h, one) for h in suspects[1:] if any(c.what in OF_A_UNIT for c in h.changes) for one in sides]
     found = [nothing, *_best_of_each([*fit_trials(problem, tried), *fit_trials(problem, _dead_cells(problem, suspects, usual))])]
     suspects = [h for h in suspects if not _fault(h).alone]
@@ -149,7 +152,7 @@ def _dead_cells(problem: FitProblem, suspects: Sequence[Hypothesis], usual: Sequ
         for c in h.changes
         if c.what is What.EMF and c.element in rest_v and rest_v[c.element] - documented[c.element] < 0.5 * c.amount
     ]
-    return [Trial.of(h, one) for h, battery in cells for one in (usual[0], usual[2], drawn_down(problem, usual[2], battery))]
+    return [Trial.of(h, one) for h, battery in cells for one in (usual[0], usual[2], stiff(problem, usual[2], STIFF, battery))]
 
 
 def _fault(h: Hypothesis) -> Fault:

@@ -61,15 +61,16 @@ def either_side(problem: FitProblem, start: Floats) -> tuple[Floats, Floats]:
     return to_spare, short
 
 
-def drawn_down(problem: FitProblem, short: Floats, battery: str) -> Floats:
-    """A start with a unit that gives one battery all it has, at any speed: with a dead cell it takes that.
+def stiff(problem: FitProblem, start: Floats, widths: float, battery: str | None = None) -> Floats:
+    """A start with batteries that take whatever they get at hardly more than they rest at: then loads on or off are all the same.
 
-    problem: readings and unknowns; short: short of output; battery: its id
+    problem: readings and unknowns; start: all else; widths: how much so, in standard deviations of how fast they take a charge
+    battery: the only one; left out, all
     """
-    u = problem.unknowns
-    found = short.copy()
-    k = u.place[What.TAKES_SHARE, battery]
-    found[k] -= u.width[k]
+    found = start.copy()
+    for k, (what, element) in enumerate(problem.unknowns.names):
+        if what is What.TAKES_SHARE and element == (battery or element):
+            found[k] -= widths * problem.unknowns.width[k]
     return found
 
 
