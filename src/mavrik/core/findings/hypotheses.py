@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
-from functools import cache
+from functools import cache, cached_property
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
@@ -89,6 +89,21 @@ class Hypothesis:
     changes: tuple[Change, ...] = ()
     indications: Mapping[tuple[str, str], float] = field(default_factory=dict)
     """What no network says, by (sign, alternator)."""
+
+    @cached_property
+    def shut_off(self) -> tuple[Change, ...]:
+        """What is open with it, or does not run."""
+        return tuple(c for c in self.changes if c.what in (What.OPEN, What.OFF))
+
+    @cached_property
+    def at_times(self) -> tuple[Change, ...]:
+        """What is not there, or not all of it, in some states."""
+        return tuple(c for c in self.changes if c.states is not None)
+
+    @cached_property
+    def slow(self) -> bool:
+        """Whether the engine idles where a test asks for speed."""
+        return any(c.what is What.SLOW for c in self.changes)
 
 
 ElementKind = Literal[

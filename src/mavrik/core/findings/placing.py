@@ -148,8 +148,8 @@ class Placing:
         found = {name: np.repeat(own[:, None, :], count, axis=1) for name, own in self.usual.items()}
         ohm, present = found["resistor_ohm"], self._present(suspects)
         ohm[:, :, self.metal_at] += rows[:, self.metal] if present is None else rows[:, self.metal] * present[:, :, self.metal]
-        for row, c in ((n, c) for n, h in enumerate(suspects) for c in h.changes):
-            if c.always and c.element in self.resistor:
+        for row, c in ((n, c) for n, h in enumerate(suspects) for c in h.at_times):
+            if c.element in self.resistor:
                 ohm[:, row, self.resistor[c.element]] += c.always
         self._open(found, suspects)
         share = np.exp(rows[:, self._of_batteries(What.OHM_SHARE)])
@@ -187,7 +187,7 @@ class Placing:
         network = self.network
         link, converter = {x.id: k for k, x in enumerate(network.links)}, {x.id: k for k, x in enumerate(network.converters)}
         for row, h in enumerate(suspects):
-            for c in h.changes:
+            for c in h.shut_off:
                 if c.what is What.OPEN and c.element in self.resistor:
                     found["resistor_ohm"][:, row, self.resistor[c.element]] = [
                         np.inf if c.element in at.off else OPEN_OHM for at in self.many
@@ -226,12 +226,12 @@ class Placing:
 
     def _present(self, suspects: Sequence[Hypothesis]) -> Floats | None:
         """What share of each unknown is there, by state and suspect: some come and go, some rise with the heat; None: all of all of them."""
-        if all(c.states is None for h in suspects for c in h.changes):
+        if not any(h.at_times for h in suspects):
             return None
         found = np.ones((len(self.many), len(suspects), len(self.unknowns)))
         for row, h in enumerate(suspects):
-            for c in h.changes:
-                if c.states is not None and (k := self.unknowns.at(c.what, c.element)) is not None:
+            for c in h.at_times:
+                if (k := self.unknowns.at(c.what, c.element)) is not None:
                     found[:, row, k] = [c.share_in(at.name) for at in self.many]
         return found
 
@@ -259,7 +259,7 @@ class Placing:
 
     def _idling(self, suspects: Sequence[Hypothesis]) -> NDArray[np.bool_]:
         """Where the engine idles, in a state that asks for speed too where it was not held there (states, suspects)."""
-        slow = np.array([any(c.what is What.SLOW for c in h.changes) for h in suspects], dtype=bool)
+        slow = np.array([h.slow for h in suspects], dtype=bool)
         return np.asarray(self.at_idle[:, None] | (self.running[:, None] & slow))
 
     def _limit_share(self, a: Alternator, rows: Floats, suspects: Sequence[Hypothesis]) -> Floats:

@@ -86,7 +86,7 @@ def sampled(fitted: Sequence[Fitted]) -> list[Drawn]:
 
 def _sampled(fitted: Sequence[Fitted], beside: Sequence[Fitted]) -> list[Drawn]:
     problem = fitted[0].problem
-    fit = Fit(problem, [replace(f.trial, start=None) for f in fitted for _ in range(DRAWS)])
+    fit = Fit(problem, [t for f in fitted for t in [replace(f.trial, start=None)] * DRAWS])
     half = np.random.default_rng(29).standard_normal((DRAWS // 4, fit.centre.shape[1]))
     normal = np.concatenate((half, -half))
     every = np.arange(len(fit.trials))

@@ -218,6 +218,9 @@ def evidence_drawn(fitted: list[Fitted]) -> list[Fitted]:
     near = sorted((k for k, f in enumerate(fitted) if f.log_evidence > best - NEAR), key=lambda k: -fitted[k].log_evidence)[
         :DRAWN
     ]
+    if len(near) < 2:
+        # With nothing to be held against it is as likely whatever it is.
+        return fitted
     drawn = sampled([fitted[k] for k in near])
     again = [(k, fitted[k].trial.begun_at(d.better)) for k, d in zip(near, drawn, strict=True) if d.better is not None]
     if again:
