@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from bench.strangers import Outcome, calibration, counted, diagram, drawn, outcome, rare_outcome
+from bench.strangers import Outcome, Walk, calibration, counted, diagram, drawn, outcome, page, rare_outcome
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings import judge
@@ -242,6 +242,25 @@ def test_how_far_it_can_be_trusted_by_hand() -> None:
     assert any(
         "Of 2 cases called 90% sure or more 50% are right" in line for line in counted([said(0.95, True), said(0.95, False)], [])
     )
+
+
+def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
+    both = ("open:a", "drain:b")
+    found = [
+        Outcome(1, "car", "pair", both, (("open:a", 0.95), ("drain:b", 0.9)), ""),
+        Outcome(2, "car", "pair", both, (("open:a", 0.99), ("none:", 0.1), ("belt_slips:u", 0.1), ("drain:b", 0.05)), ""),
+        Outcome(3, "barge", "single", ("drain:b",), (("weak_battery:b", 0.92), ("drain:b", 0.08)), ""),
+        Outcome(4, "barge", "single", ("drain:b",), (("weak_battery:b", 0.6), ("drain:b", 0.4)), ""),
+    ]
+    walks = [Walk((2, 10.0), (5, 40.0)), Walk((9, 80.0), (10, 100.0), broken=False)]
+    lines = page(found, found, walks, found)
+    missed = [line for line in lines if line.startswith(("| 1 |", "| 2 |", "| 3 |", "| 4 |"))]
+    assert missed == [
+        "| 2 | car | open:a, drain:b | open:a 99%, none: 10%, belt slips:u 10% |",
+        "| 3 | barge | drain:b | weak battery:b 92%, drain:b 8% |",
+    ]
+    (time,) = (line for line in lines if line.startswith("Until one cause"))
+    assert "0.64 of the time" in time and "broken it is 0.25 of the time (1 cases), with nothing broken 0.80 (1)" in time
 
 
 def test_the_reliability_diagram_shows_each_bin() -> None:
