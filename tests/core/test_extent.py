@@ -12,7 +12,8 @@ from mavrik.core.circuit.editing import insert_after
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.effort import TooMuchWorkError, allowed
 from mavrik.core.findings import inference, judge, sampling, searching
-from mavrik.core.findings.fit import Fit, FitProblem, Trial
+from mavrik.core.findings.fit import Fit
+from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.hypotheses import hypotheses
 from mavrik.core.measuring.readings import Run
 from mavrik.core.procedures import observations, standing

@@ -8,7 +8,8 @@ from dataclasses import replace
 import numpy as np
 
 from mavrik.core.findings.bench_model import Floats
-from mavrik.core.findings.fit import FitProblem, Fitted, Trial
+from mavrik.core.findings.fit_problem import FitProblem, Trial
+from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import Hypothesis
 from mavrik.core.findings.starting import start_of
 from mavrik.core.operating.bench_states import BenchState

@@ -9,22 +9,22 @@ needs no fault, and readings that one unknown moves together count once.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from mavrik.core.circuit import Circuit
 from mavrik.core.effort import spend
-from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
-from mavrik.core.findings.hypotheses import NOTHING, SHARES, Change, Hypothesis, What, fault_table
-from mavrik.core.findings.likelihood import log_likelihood, scatter_by, scatter_terms, slip_density
+from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.fit_problem import FitProblem, Trial
+from mavrik.core.findings.fitted import Fitted
+from mavrik.core.findings.hypotheses import What, fault_table
+from mavrik.core.findings.likelihood import log_likelihood, slip_density
 from mavrik.core.findings.placing import RUNNING
-from mavrik.core.findings.unknowns import Unknowns, least_of
+from mavrik.core.findings.unknowns import least_of
 from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating.bench_states import BenchState
-from mavrik.core.procedures import Observation
 
 JUDGED = 6
 """The network is solved again so often at most once slips are judged."""
@@ -56,243 +56,17 @@ LARGEST_OHM = 2.0
 SETTLED = 0.05
 """An unknown that moves by less of what its posterior is spread has settled."""
 
-LOAD_STEP = 0.02
-MOST_BY_LOADS = 30.0
-"""A branch that the loads leave next to nothing takes no more times what they take less."""
-
 FIT_WORK = 0.008
 """What a set counts for beside solving its network, for each reading by the square of the unknowns; measured, rough."""
 
 AT_ONCE = 2**17
 """Of all unknowns on all readings of all trials together: 1 MB of which there are a few at once."""
 
-NO_READING = 1e-6
 LEAST_AMOUNT = 1e-9
 """Of what a fault has some of: it has a logarithm."""
 
 BEYOND = 2000.0
 """No reading of any bench is beyond this, in the unit of its quantity, a shaft's speed aside."""
-
-OUTPUT_SHARE = 0.01
-"""How well an output is known that nobody says the clamp of. Our choice, no source."""
-
-
-@dataclass(frozen=True)
-class Trial:
-    """A set of causes to be fitted."""
-
-    causes: tuple[str, ...]
-    base: Hypothesis
-    """With the changes of all of them, at their middle magnitudes."""
-    log_prior: float
-    start: Floats | None = None
-    """The unknowns of another trial to begin from, where they are nothing that this set's causes change."""
-    kept: frozenset[int] = frozenset()
-    """Unknowns to begin from that one although this set's causes change them: the other's do so too."""
-
-    @classmethod
-    def of(cls, base: Hypothesis, start: Floats | None = None) -> Trial:
-        """A hypothesis as it is met."""
-        return cls(base.causes, base, float(np.log(base.weight)), start)
-
-    def begun_at(self, start: Floats) -> Trial:
-        """The same from just these unknowns."""
-        return replace(self, start=start, kept=frozenset(range(len(start))))
-
-
-@dataclass(frozen=True)
-class FitProblem:
-    """What all sets of causes share: the readings and how far each may lie from what it should be."""
-
-    model: BenchModel
-    evidence: tuple[Observation, ...]
-    smooth: NDArray[np.int64]
-    """Which readings have a value that goes with the unknowns."""
-    others: NDArray[np.int64]
-    """Those that are looked at."""
-    runs: tuple[int, ...]
-    """Those with a known output."""
-    output_share: Floats
-    """Standard uncertainty of each of those outputs, of itself."""
-    scaled: NDArray[np.bool_]
-    """Which smooth readings each run's output scales (readings, runs)."""
-    by_loads: Floats
-    """Of each smooth reading at a known output, of itself: what it moves with the natural logarithm of what the loads take."""
-    terms: Floats
-    """What each of them scatters, `scatter_terms` (3, readings)."""
-    offset: Floats
-    """How much further than the documented charge the unknowns of the batteries' voltages begin, by unknown [V]."""
-
-    @classmethod
-    def of(cls, circuit: Circuit, model: BenchModel, evidence: tuple[Observation, ...]) -> FitProblem:
-        """The problem of a circuit and its readings."""
-        eye = [o.point.kind.yes_or_no or (bool(o.point.indicator) and o.point.indicator != "shaft") for o in evidence]
-        smooth = np.flatnonzero(~np.array(eye, dtype=bool))
-        at_output = [o for o in evidence if o.setup.state is BenchState.AT_OUTPUT]
-        runs = tuple(sorted({o.run for o in at_output}))
-        share = [
-            max((o.setup.output_u or 0.0) / COVERAGE / (o.setup.output_a or 1.0), 0.0) or OUTPUT_SHARE
-            for r in runs
-            for o in [next(o for o in at_output if o.run == r)]
-        ]
-        scaled = np.array(
-            [[evidence[k].run == r and evidence[k].setup.state is BenchState.AT_OUTPUT for r in runs] for k in smooth.tolist()],
-            dtype=bool,
-        ).reshape(len(smooth), len(runs))
-        return cls(
-            model, evidence, smooth, np.flatnonzero(np.array(eye, dtype=bool)), runs, np.array(share), scaled,
-            _by_loads(circuit, [(evidence[k].point, evidence[k].setup) for k in smooth.tolist()]),
-            np.array([scatter_terms(evidence[k].point) for k in smooth.tolist()]).reshape(-1, 3).T,
-            _offset(model),
-        )  # fmt: skip
-
-    @property
-    def unknowns(self) -> Unknowns:
-        """Those of the circuit."""
-        return self.model.unknowns
-
-    @property
-    def branch_ids(self) -> tuple[str, ...]:
-        """Of the metal."""
-        return self.unknowns.branch_ids
-
-    @property
-    def battery_ids(self) -> tuple[str, ...]:
-        """Those whose charge while an output was read is an unknown."""
-        return tuple(i for what, i in self.unknowns.names if what is What.CHARGED)
-
-    def scatter(self, seen: Floats) -> Floats:
-        """Standard deviation of the smooth readings without their meters' (trials, readings).
-
-        seen: what each trial predicts
-        """
-        return scatter_by(self.terms, seen)
-
-    @property
-    def read(self) -> Floats:
-        """Values of the smooth readings."""
-        return np.array([self.evidence[k].measured.value for k in self.smooth.tolist()])
-
-
-def _by_loads(circuit: Circuit, placed: Sequence[Placed]) -> Floats:
-    """What readings at a known output move, of themselves, with the logarithm of what the loads take: what they leave goes elsewhere."""
-    moved = np.zeros(len(placed))
-    own = [k for k, (_, setup) in enumerate(placed) if setup.state is BenchState.AT_OUTPUT]
-    if own and circuit.loads:
-        loads = tuple(x.model_copy(update={"current_a": x.current_a * (1 + LOAD_STEP)}) for x in circuit.loads)
-        sound = [Hypothesis((NOTHING,), 1.0)]
-        there = [placed[k] for k in own]
-        usual, more = (
-            BenchModel(c, checked=True).predict(there, sound)[0] for c in (circuit, circuit.model_copy(update={"loads": loads}))
-        )
-        share = np.nan_to_num((more - usual) / np.where(np.abs(usual) > NO_READING, usual, np.inf)) / LOAD_STEP
-        moved[own] = np.clip(share, -MOST_BY_LOADS, MOST_BY_LOADS)
-    return moved
-
-
-def _offset(model: BenchModel) -> Floats:
-    """How far the batteries' documented charge lies from what they read at rest: the model begins at what was read."""
-    found, u = np.zeros(len(model.unknowns)), model.unknowns
-    if not model.rest_v:
-        return found
-    documented, group = model.documented_emf_v(), dict(u.group_of)
-    for first in dict.fromkeys(group.values()):
-        own = [b for b, f in group.items() if f == first]
-        level = max((model.rest_v[b] for b in own if b in model.rest_v), default=None)
-        if level is None:
-            continue
-        found[u.place[What.CHARGE, first]] = documented[first] - level
-        for b in own:
-            if b in model.rest_v:
-                found[u.place[What.EMF, b]] = level - model.rest_v[b]
-    return found
-
-
-@dataclass(frozen=True)
-class Fitted:
-    """A set of causes with the unknowns that fit."""
-
-    trial: Trial
-    problem: FitProblem
-    row: Floats
-    """The unknowns, as amounts."""
-    excess_ohm: Floats
-    """Of every branch, beyond sound."""
-    spread: Floats
-    """Standard deviation of every unknown; of its natural logarithm for what the set has some of."""
-    covariance: Floats
-    by_logarithm: NDArray[np.bool_]
-    log_evidence: float
-    hypothesis: Hypothesis
-    """With its changes at the magnitudes that fit."""
-    predicted: Floats
-    log_likelihoods: Floats
-    pull: Floats
-    """How far all readings together would pull each unknown, in standard deviations of what is expected, before any was taken for a slip."""
-    slopes: Floats
-    """What an ohm more in each branch does to each smooth reading, over its scatter (readings, branches)."""
-    jacobian: Floats
-    """What each unknown and each run's output does to each smooth reading."""
-    away: Floats
-    """How far each of them is from what was expected."""
-    widths: Floats
-    """What it was expected to differ by."""
-    sigma: Floats
-    """Standard deviation of each smooth reading with all of them known."""
-    whole: Floats
-    """Covariance of the unknowns and the runs' outputs."""
-    lines: tuple[Floats, Floats]
-    """The smooth readings as last solved, and what each unknown does to them."""
-
-    def or_better(self, again: Fitted) -> Fitted:
-        """This one, or the same set fitted from elsewhere where that explains more; what it was first pulled by stays."""
-        return replace(again, trial=self.trial, pull=self.pull) if again.log_evidence > self.log_evidence else self
-
-    def expected(self) -> tuple[Floats, Floats]:
-        """The smooth readings before any was read, and their standard deviations, each by itself."""
-        seen = self.predicted[self.problem.smooth] - self.jacobian @ self.away
-        return seen, np.asarray(np.sqrt(self.jacobian**2 @ self.widths**2 + self.sigma**2))
-
-    def together(self) -> Floats:
-        """How the smooth readings scatter together by all that is unknown, each over its own scatter (readings, readings)."""
-        moved = self.jacobian * self.widths / self.sigma[:, None]
-        return np.asarray(np.eye(len(moved)) + moved @ moved.T)
-
-    def by_themselves(self, which: NDArray[np.bool_]) -> tuple[Floats, Floats]:
-        """The unknowns by some of the smooth readings alone, along the same lines: how far each is from what was expected, and its spread."""
-        moved = (self.jacobian * self.widths / self.sigma[:, None])[which]
-        off = ((self.problem.read - self.expected()[0]) / self.sigma)[which]
-        covariance = np.linalg.inv(np.eye(moved.shape[1]) + moved.T @ moved)
-        return self.widths * (covariance @ (moved.T @ off)), self.widths * np.sqrt(np.diag(covariance))
-
-    @property
-    def charged_v(self) -> Floats:
-        """How much further than the document says each of several batteries was charged."""
-        return self.row[[k for k, (what, _) in enumerate(self.problem.unknowns.names) if what is What.CHARGED]]
-
-    def quantiles(self, branch: int, normal: Floats) -> Floats:
-        """Of a branch's excess, at quantiles of the standard normal distribution [ohm]."""
-        middle, spread = self.excess_ohm[branch], self.spread[branch]
-        if self.by_logarithm[branch]:
-            return np.asarray(middle * np.exp(np.clip(spread * normal, -5.0, 5.0)))
-        return np.asarray(middle + spread * normal)
-
-    def between(self, change: Change) -> tuple[float, float, float]:
-        """A change's amount as it fits, and the ends of its interval (coverage 2), in the unit of the change."""
-        u = self.problem.unknowns
-        k = u.place[change.what, change.element]
-        sd = COVERAGE * float(self.spread[k])
-        if self.by_logarithm[k]:
-            middle = float(self.row[k])
-            return middle, middle * float(np.exp(-sd)), middle * float(np.exp(sd))
-        middle = float(self.row[k] - u.centre[k])
-        if change.what in SHARES:
-            return float(np.exp(middle)), float(np.exp(middle - sd)), float(np.exp(middle + sd))
-        return middle, middle - sd, middle + sd
-
-    def shows(self, branch: int, more_ohm: float) -> float:
-        """By how many times their scatter the readings would move with so much more in a branch."""
-        return float(np.linalg.norm(self.slopes[:, branch] * more_ohm))
 
 
 class Fit:

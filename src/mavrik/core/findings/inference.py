@@ -18,7 +18,8 @@ from scipy import special
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import BenchModel, Floats
 from mavrik.core.findings.charge import rest_voltages
-from mavrik.core.findings.fit import FitProblem, Fitted, Trial
+from mavrik.core.findings.fit_problem import FitProblem, Trial
+from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import (
     NOTHING,
     UNKNOWN_KIND,

@@ -9,7 +9,9 @@ import numpy as np
 
 from mavrik.core.findings.at_times import MOST_PULL, at_times, pulled_at_times
 from mavrik.core.findings.bench_model import Floats
-from mavrik.core.findings.fit import FitProblem, Fitted, Trial, fit_trials
+from mavrik.core.findings.fit import fit_trials
+from mavrik.core.findings.fit_problem import FitProblem, Trial
+from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import NOTHING, Fault, Hypothesis, What, both, fault_table
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.findings.sampling import sampled
