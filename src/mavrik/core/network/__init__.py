@@ -4,7 +4,7 @@ Modified nodal analysis. `elements` says what a network is made of, `assembly` w
 that only resistances touch, `batch` brings many states to rest at once, `solve` is what callers use.
 """
 
-from mavrik.core.network.batch import DROOP_OHM, AtRest, Batch
+from mavrik.core.network.batch import Batch
 from mavrik.core.network.elements import (
     Converter,
     CurrentSource,
@@ -25,6 +25,7 @@ from mavrik.core.network.elements import (
     values_of,
 )
 from mavrik.core.network.guards import merged
+from mavrik.core.network.pieces import DROOP_OHM, AtRest
 from mavrik.core.network.solve import Moment, Network, network_of, solve_network
 
 __all__ = [

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.network.assembly import Assembly, Reduction
-from mavrik.core.network.batch import AtRest, Batch
+from mavrik.core.network.batch import Batch
 from mavrik.core.network.elements import (
     VALUE_NAMES,
     Diode,
@@ -27,6 +27,7 @@ from mavrik.core.network.elements import (
     shape_of,
 )
 from mavrik.core.network.guards import Guards, merged
+from mavrik.core.network.pieces import AtRest
 
 CHUNK = 2048
 MOST_ENTRIES = 2**21
