@@ -175,6 +175,39 @@ def test_a_battery_that_rests_at_ten_volts_has_a_dead_cell(number: int, five_tes
 
 
 @pytest.mark.parametrize(
+    ("number", "tests"),
+    [
+        (6008, ("regulated",)),
+        (6008, ("full_output", "regulated", "drain", "visual", "battery_load", "key_on")),
+        (6004, ("regulated", "key_on")),
+        (
+            6040,
+            (
+                "ripple",
+                "key_on",
+                "visual",
+                "cranking",
+                "idle_output",
+                "battery_load",
+                "fitted",
+                "charging_drops",
+                "drain",
+                "regulated",
+            ),
+        ),
+    ],
+)
+def test_a_battery_that_nobody_read_at_rest_may_be_far_from_full(number: int, tests: tuple[str, ...]) -> None:
+    """It then takes ten times as much, and holds the voltage down: each was a regulator set low, over 99 % sure."""
+    case = draw(drawn(), number)
+    circuit = Circuit.model_validate(case.vehicle.document)
+    runs = read(case, [(p.name, list(p.points(circuit))) for p in PROCEDURES if p.name in tests])
+    found = judge(circuit, [complete_run(circuit, Run.model_validate(r)) for r in runs], Limits(), ahead=False)
+    assert [c.cause for c in found.causes if c.probability >= 0.5] in ([], [*case.vehicle.truth.causes])
+    assert all(c.probability < 0.05 for c in found.causes if c.cause.startswith("regulator_low"))
+
+
+@pytest.mark.parametrize(
     "case", [draw(drawn(), 6031), draw(drawn(), 6061), draw_rare(drawn(), 112)], ids=["fuse, launch", "fuse, 24 V", "cable"]
 )
 def test_a_stud_without_volts_with_the_key_on_is_an_open_feed_and_no_slip(case: Case) -> None:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from mavrik.core import network as net
 from mavrik.core.circuit import Circuit, as_sound
-from mavrik.core.findings.charge import as_charged
+from mavrik.core.findings.charge import as_charged, slowing
 from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
 from mavrik.core.findings.lift import Lift
 from mavrik.core.findings.placing import CONSUMERS_OF, MOST_SLIP, NO_DRAIN_S, Assembled, Placing, Probes
@@ -70,6 +70,7 @@ class BenchModel:
         charged = as_charged(circuit, self.rest_v)
         self.circuit, self._as_drawn = ohmic(charged), as_sound(charged)
         self.unknowns = Unknowns.of(circuit)
+        self._slowing = {b.id: slowing(charged, b) for b in charged.batteries if b.id not in self.rest_v}
         self._at: dict[Setup, Assembled] = {}
         self._placings: dict[tuple[Setup, ...], Placing] = {}
         self._groups: dict[tuple[bool, tuple[int, ...]], tuple[tuple[Placed, ...], list[_Group]]] = {}
@@ -256,7 +257,7 @@ class BenchModel:
 
     def _placing(self, setups: tuple[Setup, ...]) -> Placing:
         if setups not in self._placings:
-            self._placings[setups] = Placing(self.circuit, self.unknowns, [self.assembled(s) for s in setups])
+            self._placings[setups] = Placing(self.circuit, self.unknowns, [self.assembled(s) for s in setups], self._slowing)
         return self._placings[setups]
 
     def _shaft_rpm(self, alternator: str) -> float:

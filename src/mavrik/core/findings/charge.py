@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
-from mavrik.core.catalogue.sources import rest_voltage_v
-from mavrik.core.circuit import Circuit
+from mavrik.core.catalogue.sources import charging_resistance_ohm, rest_voltage_v
+from mavrik.core.circuit import Battery, Circuit
 from mavrik.core.operating.devices import battery_units
 from mavrik.core.procedures import Observation
+
+Floats = NDArray[np.float64]
 
 LEVELS = np.linspace(0.0, 1.0, 101)
 BELOW_EMPTY_V = 0.1
@@ -52,3 +55,25 @@ def as_charged(circuit: Circuit, rest_v: Mapping[str, float]) -> Circuit:
                 continue
         charged.append(b)
     return circuit.model_copy(update={"batteries": tuple(charged)})
+
+
+def slowing(circuit: Circuit, battery: Battery) -> tuple[Floats, Floats]:
+    """How much more slowly a battery takes a charge the fuller it is, of one whose voltage at rest nobody read.
+
+    circuit, battery: the document, one of its batteries
+    Returns how far it may rest from what its document says [V], rising, and the natural logarithm of its charging resistance there, over
+    that of the document.
+    Source: `charging_resistance_ohm` along `rest_voltage_v`.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> car = front_battery(12)
+    >>> volts, slower = slowing(car, car.battery)
+    >>> float(np.interp(0.0, volts, slower)), bool(np.interp(-0.3, volts, slower) < -1)
+    (0.0, True)
+    """
+    chemistry, units = battery.chemistry.value, battery_units(circuit, battery)
+    rest = np.array([rest_voltage_v(chemistry, float(s)) for s in LEVELS])
+    own = (battery.capacity_ah, battery.temperature_c, battery.internal_mohm / 1000)
+    ohm = np.array([charging_resistance_ohm(chemistry, float(s), *own) for s in LEVELS])
+    here = rest_voltage_v(chemistry, battery.state_of_charge)
+    return (rest - here) * units, np.log(ohm) - float(np.interp(here, rest, np.log(ohm)))

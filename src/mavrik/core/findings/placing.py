@@ -5,7 +5,7 @@ A call of numpy costs more than its rows do: all states of one network have thei
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
 from functools import cached_property
 from typing import TypeAlias
@@ -71,8 +71,13 @@ class Assembled:
 class Placing:
     """The unknowns of a vehicle among the values of a network, in some states of the bench; arrays are (states, suspects, ...)."""
 
-    def __init__(self, circuit: Circuit, unknowns: Unknowns, many: Sequence[Assembled]) -> None:
-        """many: states of one network, all of them at a known output or none."""
+    def __init__(
+        self, circuit: Circuit, unknowns: Unknowns, many: Sequence[Assembled], slowing: Mapping[str, tuple[Floats, Floats]]
+    ) -> None:
+        """many: states of one network, all of them at a known output or none.
+
+        slowing: how much more slowly batteries take a charge the fuller they are, of those that were not read at rest
+        """
         self.circuit, self.unknowns, self.many = circuit, unknowns, tuple(many)
         self.network = many[0].network
         self.at_output = many[0].name is BenchState.AT_OUTPUT
@@ -88,6 +93,7 @@ class Placing:
             if at.consumers_a
         ]
         """States in which consumers are on that no document lists: what is unknown of them, and what they usually take."""
+        self.slowing = {k: slowing[e.id] for k, e in enumerate(self.network.emfs) if e.id in slowing and not self.at_output}
         resistor = {r.id: k for k, r in enumerate(self.network.resistors)}
         self.resistor = resistor
         here = [(k, resistor[b]) for k, b in enumerate(unknowns.branch_ids) if b in resistor]
@@ -122,6 +128,13 @@ class Placing:
         group = dict(self.unknowns.group_of)
         return [self.unknowns.place[What.CHARGE, group[e.id]] for e in self.network.emfs]
 
+    def _slower(self, rows: Floats) -> Floats:
+        """How much more slowly batteries take a charge than is documented, by its natural logarithm (suspects, batteries)."""
+        found = rows[:, self._of_batteries(What.TAKES_SHARE)]
+        for k, (volts, slower) in self.slowing.items():
+            found[:, k] += np.interp(rows[:, self._charge[k]], volts, slower)
+        return found
+
     @cached_property
     def _charged(self) -> tuple[list[int], list[int]]:
         """Which batteries' charge at a known output is an unknown, and where."""
@@ -154,7 +167,7 @@ class Placing:
         self._open(found, suspects)
         share = np.exp(rows[:, self._of_batteries(What.OHM_SHARE)])
         inner, taking = found["emf_ohm"], found["emf_charging_ohm"]
-        slower = taking * np.exp(rows[:, self._of_batteries(What.TAKES_SHARE)])
+        slower = taking * np.exp(self._slower(rows))
         found["emf_charging_ohm"] = np.maximum(slower + inner * (share - 1), inner * share)
         found["emf_ohm"] = inner * share
         self._charge_batteries(found["emf_v"], suspects, rows)
@@ -312,8 +325,12 @@ class Placing:
         found[:, :, self._of_batteries(What.OHM_SHARE)] = by_ohm * own("emf_ohm")[of]
         takes = self._of_batteries(What.TAKES_SHARE)
         charging = emf_a.reshape(states, count, -1) > 0
-        taking = np.where(charging, self.usual["emf_charging_ohm"][:, None, :] * np.exp(rows[:, takes]), 0.0)
+        taking = np.where(charging, self.usual["emf_charging_ohm"][:, None, :] * np.exp(self._slower(rows)), 0.0)
         found[:, :, takes] = by_ohm * taking[of]
+        for k, (volts, slower) in self.slowing.items():
+            at_charge = self._charge[k]
+            steeper = np.interp(rows[:, at_charge], volts, np.gradient(slower, volts), left=0.0, right=0.0)
+            found[:, :, at_charge] += found[:, :, takes[k]] * steeper
         ohm = own("resistor_ohm")
         by_siemens = moved[:, :, self.drains] * -(ohm[:, :, self.drains] ** 2)[of]
         found[:, :, self._of_batteries(What.DRAIN_A)] = by_siemens / self.rest_v[of][:, None, :]
