@@ -37,8 +37,8 @@ LEAST_BRANCHES, LEAST_PAIRS = 6, 6
 
 OF_A_UNIT = frozenset({What.LIMIT_SHARE, What.SLIP, What.SET_POINT})
 
-STIFF, STIFFEST = 1.0, 3.5
-"""How much faster than expected batteries take a charge where a trial begins, in standard deviations."""
+STIFF = 1.0
+"""How much faster than expected a battery takes a charge where a trial of its dead cell begins, in standard deviations."""
 
 UNLIKELY = 10.0
 """A set that is expected to end so far below the best, by the natural logarithm of its evidence, is not tried, nor one beside it."""
@@ -100,7 +100,7 @@ def search(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], ext
     tried = [Trial.of(h, start) for h in suspects[1:] if _element(h) not in left_out]
     # A unit that is weak begins on the other side of its limit, too, and with nobody behind it who takes all it has.
     full = full_behind(problem, start)
-    sides = [usual[0], usual[2], stiff(problem, usual[0], STIFFEST), *([] if full is None else [full])]
+    sides = [usual[0], usual[2], *([] if full is None else [full])]
     tried += [Trial.of(h, one) for h in suspects[1:] if any(c.what in OF_A_UNIT for c in h.changes) for one in sides]
     found = [nothing, *_best_of_each([*fit_trials(problem, tried), *fit_trials(problem, _dead_cells(problem, suspects, usual))])]
     suspects = [h for h in suspects if not _fault(h).alone]

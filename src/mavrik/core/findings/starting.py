@@ -63,16 +63,15 @@ def either_side(problem: FitProblem, start: Floats) -> tuple[Floats, Floats]:
     return to_spare, short
 
 
-def stiff(problem: FitProblem, start: Floats, widths: float, battery: str | None = None) -> Floats:
-    """A start with batteries that take whatever they get at hardly more than they rest at: then loads on or off are all the same.
+def stiff(problem: FitProblem, start: Floats, widths: float, battery: str) -> Floats:
+    """A start with a battery that takes whatever it gets at hardly more than it rests at: then loads on or off are all the same.
 
-    problem: readings and unknowns; start: all else; widths: how much so, in standard deviations of how fast they take a charge
-    battery: the only one; left out, all
+    problem: readings and unknowns; start: all else; widths: how much so, in standard deviations of how fast it takes a charge
+    battery: its id
     """
-    found = start.copy()
-    for k, (what, element) in enumerate(problem.unknowns.names):
-        if what is What.TAKES_SHARE and element == (battery or element):
-            found[k] -= widths * problem.unknowns.width[k]
+    found, u = start.copy(), problem.unknowns
+    k = u.place[What.TAKES_SHARE, battery]
+    found[k] -= widths * u.width[k]
     return found
 
 
