@@ -131,6 +131,9 @@ describe('photos taken out of reach', () => {
       ticks: ['safe by tobin'],
       photos: [off, { step: 'safe', photo: key }],
     })
+    // A draft of before there was a field of that name.
+    const made: { ticks?: string[]; photos: unknown[] } = { ticks: [], photos: [off] }
+    expect(withRefused(made, { photos: [] })).toEqual(made)
     sent.mockClear()
     await sendPhotos()
     expect(sent).not.toHaveBeenCalled()

@@ -101,12 +101,13 @@ const isRefused = (entry: unknown): boolean => !!heldPhotos.value.get((entry as 
 export const withoutRefused = <D>(document: D): D =>
   JSON.parse(JSON.stringify(document), (_, value: unknown) => (Array.isArray(value) ? value.filter((x) => !isRefused(x)) : value)) as D
 
-/** One that the server has made of a document, with the entries that it was sent without: there they are seen, and why. */
+/** One that the server has made of a document, with the entries that it was sent without: there they are seen, and why.
+ *  A draft of an earlier version may lack a field that the server fills in. */
 export function withRefused<D extends object>(made: D, before: D): D {
   const entries = Object.entries(made) as [keyof D, unknown][]
   const whole = ([field, value]: [keyof D, unknown]) => [
     field,
-    Array.isArray(value) ? [...(value as unknown[]), ...(before[field] as unknown[]).filter(isRefused)] : value,
+    Array.isArray(value) ? [...(value as unknown[]), ...((before[field] as unknown[] | undefined) ?? []).filter(isRefused)] : value,
   ]
   return Object.fromEntries(entries.map(whole)) as D
 }
