@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import fields, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -13,7 +13,7 @@ from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.findings.bench_model import BenchModel
 from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, hypotheses
-from mavrik.core.network import EmfSource, Network, Resistor
+from mavrik.core.network import Across, EmfSource, Network, Probes, Resistor, Through
 from mavrik.core.operating.bench_states import BenchState, Setup
 from mavrik.core.procedures import PROCEDURES, procedure
 
@@ -24,14 +24,14 @@ def test_a_divider_by_hand() -> None:
     """12 V behind 1 ohm on 1 and 2 ohm: at the middle 12 x 2 / 4 = 6 V; dV/dRa = -12 x 2 / 16, dV/dRb = 12 x 2 / 16, dV/dE = 1/2."""
     parts = [EmfSource("e", "p", "n", 12.0, 1.0), Resistor("a", "p", "q", 1.0), Resistor("b", "q", "n", 2.0)]
     network = Network(parts, "n")
-    found, slopes, _ = network.solve_with_slopes(network.values)
-    middle = network.row["q"]
-    assert found.node_v[0, middle] == pytest.approx(6.0)
+    probes = Probes(network, [Across("q", "n"), Through("a"), Through("b"), Through("e")], [0] * 4)
+    found, slopes, _ = network.solve_with_slopes(network.values, probes)
+    assert probes.read(found, 1)[:, 0] == pytest.approx([6.0, 3.0, 3.0, -3.0])
     # The battery's own resistance is in series with Ra.
-    assert slopes.node_v[0, middle] == pytest.approx([-1.5, 1.5, 0.5, -1.5])
+    assert slopes[0, 0] == pytest.approx([-1.5, 1.5, 0.5, -1.5])
     # I = 12 / 4 = 3 A through all: dI/dR = -12 / 16, dI/dE = 1/4; into the battery it is negative.
-    assert slopes.resistor_a[0] == pytest.approx(np.array([[-0.75, -0.75, 0.25, -0.75]] * 2))
-    assert slopes.emf_a[0, 0] == pytest.approx([0.75, 0.75, -0.25, 0.75])
+    assert slopes[0, 1:3] == pytest.approx(np.array([[-0.75, -0.75, 0.25, -0.75]] * 2))
+    assert slopes[0, 3] == pytest.approx([0.75, 0.75, -0.25, 0.75])
 
 
 @pytest.mark.parametrize("state", STATES)
@@ -42,17 +42,31 @@ def test_slopes_are_what_a_small_step_does(layout: Any, state: BenchState) -> No
     ohm = np.asarray(own.resistor_ohm, dtype=float) * np.array([[1.0], [1.2]])
     emf = np.tile(np.asarray(own.emf_v, dtype=float), (2, 1))
     values = replace(own, resistor_ohm=ohm, emf_v=emf)
-    found, slopes, _ = network.solve_with_slopes(values)
+    voltages = [Across(n, network.reference) for n in network.nodes]
+    groups = {
+        name: [Through(e.id) for e in group]
+        for name, group in (
+            ("resistor_a", network.resistors), ("emf_a", network.emfs), ("source_a", network.sources), ("diode_a", network.diodes),
+            ("link_a", network.links),
+        )
+    }  # fmt: skip
+    every = [*voltages, *(w for group in groups.values() for w in group)]
+    probes = Probes(network, every, [0] * len(every))
+    found, slopes, _ = network.solve_with_slopes(values, probes)
+    names = {
+        name: np.array([k for k, w in enumerate(every) if w in own]) for name, own in [("node_v", voltages), *groups.items()]
+    }
+    assert probes.read(found, 1) == pytest.approx(np.concatenate([getattr(found, name).T for name in names]))
 
     def agrees(more: net.Values, less: net.Values, by: Any, unknown: int) -> None:
-        (above, _, _), (below, _, _) = network.solve_with_slopes(more), network.solve_with_slopes(less)
+        (above, _, _), (below, _, _) = network.solve_with_slopes(more, probes), network.solve_with_slopes(less, probes)
         if any((a.mode != found.mode).any() or (a.link_closed != found.link_closed).any() for a in (above, below)):
             return
-        for f in fields(net.Slopes):
-            expected = (getattr(above, f.name) - getattr(below, f.name)) / by
-            stated = getattr(slopes, f.name)[:, :, unknown]
+        for name, own in names.items():
+            expected = (getattr(above, name) - getattr(below, name)) / by
+            stated = slopes[:, own.astype(int), unknown]
             most = np.abs(stated).max(initial=0.0)
-            assert stated == pytest.approx(expected, rel=0.01, abs=0.01 * most + 1e-3), (f.name, unknown)
+            assert stated == pytest.approx(expected, rel=0.01, abs=0.01 * most + 1e-3), (name, unknown)
 
     # What is switched off stays so.
     for k in np.flatnonzero(np.isfinite(ohm[0]))[::2].tolist():

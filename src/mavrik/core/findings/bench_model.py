@@ -16,7 +16,7 @@ from mavrik.core.circuit import Circuit, as_sound
 from mavrik.core.findings.charge import as_charged, slowing
 from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
 from mavrik.core.findings.lift import Lift
-from mavrik.core.findings.placing import CONSUMERS_OF, MOST_SLIP, NO_DRAIN_S, Assembled, Placing, Probes
+from mavrik.core.findings.placing import CONSUMERS_OF, MOST_SLIP, NO_DRAIN_S, Assembled, Placing
 from mavrik.core.findings.unknowns import Unknowns
 from mavrik.core.operating.bench_states import IDLE_RPM
 from mavrik.core.operating.elements import slip_shown
@@ -170,7 +170,7 @@ class BenchModel:
         near = rows is not None
         amounts = self.unknowns.rows(suspects) if rows is None else rows
         found = np.full((len(suspects), len(placed)), np.nan)
-        by_itself: dict[Setup, net.Values] = {}
+        by_itself: dict[Setup, Mapping[str, Floats]] = {}
         for k, (point, setup) in enumerate(placed):
             if point.indicator:
                 found[:, k] = self._indicated(point, suspects, amounts)
@@ -184,7 +184,7 @@ class BenchModel:
                 solved = at.network.solve_many(values, rest, lenient=True)
             else:
                 solved = at.lift.met(at.network, values, rest, at.rest)
-            found[:, group.columns] = group.probes.read(solved, 1).T
+            found[:, group.columns] = group.read(solved, 1).T
         return found
 
     def slopes(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], rows: Floats) -> tuple[Floats, Floats]:
@@ -204,7 +204,7 @@ class BenchModel:
     def _slopes(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], rows: Floats) -> tuple[Floats, Floats]:
         found = np.full((len(suspects), len(placed)), np.nan)
         by_unknown = np.zeros((*found.shape, len(self.unknowns)))
-        by_itself: dict[Setup, net.Values] = {}
+        by_itself: dict[Setup, Mapping[str, Floats]] = {}
         for k, (point, setup) in enumerate(placed):
             if point.indicator:
                 found[:, k] = self._indicated(point, suspects, rows)
@@ -217,12 +217,14 @@ class BenchModel:
             values = group.placing.values(suspects, rows, True)
             if at.lift is None:
                 which = np.repeat(np.arange(states), len(suspects))
-                solved, slopes, _ = at.network.solve_with_slopes(values, group.placing.near, which)
+                solved, slopes, _ = at.network.solve_with_slopes(values, group.probes, which, group.placing.near, which)
+                shown, moved, emf_a = group.probes.read(solved, states), group.probes.by_probe(slopes, states), solved.emf_a
             else:
-                solved, slopes = at.lift.met_with_slopes(at.network, values, at.rest)
-            found[:, group.columns] = group.probes.read(solved, states).T
-            moved = group.probes.read(slopes, states)
-            by_unknown[:, group.columns] = group.placing.chained(suspects, values, rows, solved.emf_a, moved, group.probes.of)
+                emf_a, shown, moved = at.lift.met_with_slopes(at.network, values, at.rest, group.probes)
+            polarity, of = group.polarity, group.probes.of[: len(group.columns)]
+            found[:, group.columns] = (shown * polarity[:, None]).T
+            moved = moved * polarity[:, None, None]
+            by_unknown[:, group.columns] = group.placing.chained(suspects, values, rows, emf_a, moved, of)
         return found, by_unknown
 
     def _grouped(self, placed: Sequence[Placed], apart: bool = False) -> list[_Group]:
@@ -252,8 +254,14 @@ class BenchModel:
     def _group(self, placed: Sequence[Placed], columns: Mapping[Setup, list[int]]) -> _Group:
         every = [k for own in columns.values() for k in own]
         of = np.repeat(np.arange(len(columns)), [len(own) for own in columns.values()])
-        placing = self._placing(tuple(columns))
-        return _Group(every, placing, Probes(placing.network, [placed[k][0] for k in every], of))
+        placing, points = self._placing(tuple(columns)), [placed[k][0] for k in every]
+        probes: list[net.Probe] = [net.Across(p.red, p.black) if p.red else net.Through(p.element) for p in points]
+        # Asleep a drain is read, out of the battery; running, what goes into it.
+        batteries = {e.id for e in placing.network.emfs}
+        out = [not p.red and p.element in batteries and p.state is BenchState.ASLEEP for p in points]
+        if (lift := placing.many[0].lift) is not None:
+            probes, of = [*probes, lift.probe], np.append(of, 0)
+        return _Group(every, placing, net.Probes(placing.network, probes, of.tolist()), np.where(out, -1.0, 1.0))
 
     def _placing(self, setups: tuple[Setup, ...]) -> Placing:
         if setups not in self._placings:
@@ -280,7 +288,7 @@ class BenchModel:
         return np.array([h.indications.get((point.indicator, point.element), usual) for h in suspects])
 
     def _by_itself(
-        self, point: Point, setup: Setup, suspects: Sequence[Hypothesis], rows: Floats, made: dict[Setup, net.Values]
+        self, point: Point, setup: Setup, suspects: Sequence[Hypothesis], rows: Floats, made: dict[Setup, Mapping[str, Floats]]
     ) -> tuple[Floats, Floats]:
         """A contact under a milliohm meter, or a battery alone, at rest or under a load of its own; with what each unknown does to it.
 
@@ -291,22 +299,22 @@ class BenchModel:
         there = Setup(BenchState.KEY_ON if point.quantity == "resistance" else BenchState.REST)
         placing = self._placing((there,))
         if there not in made:
-            made[there] = placing.values(suspects, rows, True)
+            made[there] = placing.parts_alone(suspects, rows)
         values = made[there]
         if point.quantity == "resistance":
             k = u.branch_ids.index(point.element) if point.element in u.branch_ids else None
-            ohm = np.asarray(values.resistor_ohm)[:, placing.resistor[point.element]]
+            ohm = values["resistor_ohm"][:, placing.resistor[point.element]]
             if k is not None:
                 slopes[:, k] = (ohm < MOST_OHM) * placing.present(suspects, k)
             return np.minimum(ohm, MOST_OHM), slopes
         row = next(j for j, e in enumerate(placing.network.emfs) if e.id == point.element)
-        volts = np.asarray(values.emf_v)[:, row].copy()
+        volts = values["emf_v"][:, row].copy()
         for what in (What.EMF, What.CHARGE):
             if (k := u.at(what, dict(u.group_of)[point.element] if what is What.CHARGE else point.element)) is not None:
                 slopes[:, k] = 1.0
         if setup.state is BenchState.BATTERY_LOAD:
             battery = next(b for b in self.circuit.batteries if b.id == point.element)
-            sags = half_cca_a(self.circuit, battery) * np.asarray(values.emf_ohm)[:, row]
+            sags = half_cca_a(self.circuit, battery) * values["emf_ohm"][:, row]
             volts -= sags
             slopes[:, u.place[What.OHM_SHARE, point.element]] = -sags
             slopes[volts < 0] = 0.0
@@ -320,7 +328,14 @@ class _Group:
     columns: list[int]
     """Which of all."""
     placing: Placing
-    probes: Probes
+    probes: net.Probes
+    """Where meters are, and behind them what is to be met where a stud's voltage was read."""
+    polarity: Floats
+    """-1 where a reading is against the element's direction."""
+
+    def read(self, found: net.Solved, states: int) -> Floats:
+        """What meters show of answers (readings, suspects)."""
+        return np.asarray(self.probes.read(found, states)[: len(self.columns)] * self.polarity[:, None])
 
 
 def _alone(point: Point, setup: Setup) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import fields, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,12 +40,16 @@ class Lift:
     def __init__(self, engine: Engine, alternator_id: str, as_read_v: Floats, held: bool) -> None:
         """as_read_v: open-circuit voltages with nothing broken, by the network's order; held: as `Engine.held` says why."""
         self.engine, self.alternator = engine, next(a for a in engine.circuit.alternators if a.id == alternator_id)
-        self.stud_v, self.back_v = engine.state.stud_v[alternator_id], np.asarray(engine.values().emf_v, dtype=float) - as_read_v
-        self.held, self.output_a = held, engine.state.output_a[alternator_id]
+        self.held, self.back_v = held, np.asarray(engine.values().emf_v, dtype=float) - as_read_v
         self.rounds, (self.least, self.most) = (HELD_ROUNDS, GAINS_HELD) if held else (LIFT_ROUNDS, GAINS)
-        self.own = next(k for k, s in enumerate(engine.network.sources) if s.id == alternator_id)
-        self.per_amp = float(np.asarray(engine.values().emf_charging_ohm, dtype=float).min())
-        """Volts of the batteries that an ampere of a held stud is taken for."""
+        unit = self.alternator
+        self.probe: net.Probe = net.Through(alternator_id) if held else net.Across(unit.stud_node, unit.case_node)
+        """What is to be met: what the unit gives, or its voltage."""
+        self.volts, self.target_v = 1.0, engine.state.stud_v[alternator_id]
+        if held:
+            # An ampere of a held stud is taken for so many volts of the batteries.
+            self.volts = -float(np.asarray(engine.values().emf_charging_ohm, dtype=float).min())
+            self.target_v = self.volts * engine.state.output_a[alternator_id]
 
     def met(self, network: net.Network, values: net.Values, near: net.Batch | None, sound: net.Batch | None) -> net.Solved:
         """Rows with the voltage met.
@@ -53,17 +57,18 @@ class Lift:
         values: of the rows; near: a state at rest that they are near, if any
         sound: the state with nothing broken, which shows what the loads leave of a step; None where there is none
         """
-        usual, known = 1.0, values
+        usual, known, probes = 1.0, values, net.Probes(network, [self.probe], [0])
         values = self.engine.holding(values) if self.held else values
         if sound is not None:
-            usual = float(self._gain(network, sound.slopes(), self._reached(network, sound.answer.link_closed))[0])
+            moved = self.volts * probes.slopes(sound, np.zeros(1, dtype=np.int64))[:, 0]
+            usual = float(_gain(network, moved, self._reached(network, sound.answer.link_closed))[0])
             usual = usual if usual > self.least else 1.0
         begun = emf = np.asarray(values.emf_v, dtype=float)
         found = network.solve_many(replace(values, emf_v=emf), near, lenient=True)
         before, step = np.zeros(len(emf)), np.zeros(len(emf))
         left = np.arange(len(emf))
         for k in range(self.rounds):
-            here = self._short(network, found)[left]
+            here = self._short(probes.read(found, 1))[left]
             left, here = left[off := np.abs(here) > LIFTED_V], here[off]
             if not len(left):
                 break
@@ -80,22 +85,26 @@ class Lift:
             some = {n: getattr(values, n)[left] for n in SWEPT}
             again = network.solve_many(replace(values, **{**some, "emf_v": emf[left]}), near, lenient=True)
             found = net.merged(found, left, again)
-        missed = self._missed(network, found)
+        missed = self._missed(probes.read(found, 1))
         if missed.any():
             some = {n: getattr(known, n)[missed] for n in SWEPT}
             found = net.merged(found, missed, network.solve_many(replace(known, **some), lenient=True))
         return found
 
-    def _missed(self, network: net.Network, found: net.Solved) -> NDArray[np.bool_]:
+    def _missed(self, shown: Floats) -> NDArray[np.bool_]:
         """Rows whose held stud cannot give what is known of it: something is open, and the output is forced after all."""
         if not self.held:
-            return np.zeros(len(found.node_v), dtype=bool)
-        return np.isnan(found.source_a[:, self.own]) | (np.abs(self._short(network, found)) > MISSED_V)
+            return np.zeros(shown.shape[1], dtype=bool)
+        return np.asarray(np.isnan(shown[-1]) | (np.abs(self._short(shown)) > MISSED_V))
 
-    def met_with_slopes(self, network: net.Network, values: net.Values, sound: net.Batch | None) -> tuple[net.Solved, net.Slopes]:
-        """The same for a few rows, with slopes along which the voltage stays met.
+    def met_with_slopes(
+        self, network: net.Network, values: net.Values, sound: net.Batch | None, probes: net.Probes
+    ) -> tuple[Floats, Floats, Floats]:
+        """The same for a few rows: what probes show, with slopes along which the voltage stays met.
 
-        sound: the state with nothing broken, to begin from
+        sound: the state with nothing broken, to begin from; probes: in this one state, `probe` at its end
+        Returns what goes into the batteries (rows, batteries), what all probes but the last show (probes, rows), and what each value
+        does to that (probes, rows, values).
         """
         known = values
         values = self.engine.holding(values) if self.held else values
@@ -103,11 +112,11 @@ class Lift:
         own = np.arange(len(begun))
         near, which = (None, None) if sound is None else (sound.at_rest, np.zeros_like(own))
         for k in range(self.rounds):
-            found, slopes, near = network.solve_with_slopes(replace(values, emf_v=emf), near, which)
-            which = own
-            here = self._short(network, found)
+            found, by, near = network.solve_with_slopes(replace(values, emf_v=emf), probes, None, near, which)
+            which, shown, slopes = own, probes.read(found, 1), probes.by_probe(by, 1)
+            here, moved = self._short(shown), self.volts * slopes[-1]
             reached = self._reached(network, found.link_closed)
-            gain = self._gain(network, slopes, reached)
+            gain = _gain(network, moved, reached)
             step = np.where(np.abs(here) > LIFTED_V, here / np.where(gain > self.least, gain, 1.0), 0.0)
             if np.abs(here).max() <= STRAIGHT_V or k == self.rounds - 1:
                 break
@@ -115,50 +124,25 @@ class Lift:
         # What is left is so little that the slopes carry it.
         last = np.where(reached & (np.abs(here) <= STRAIGHT_V)[:, None], step[:, None], 0.0)
         emfs = of_emfs(network)
-        found = replace(
-            found,
-            **{
-                f.name: getattr(found, f.name) + (getattr(slopes, f.name)[:, :, emfs] @ last[:, :, None])[:, :, 0]
-                for f in fields(net.Slopes)
-            },
-        )
-        slopes = self._made_good(network, slopes, reached)
-        missed = self._missed(network, found)
+        shown = shown + (slopes[:, :, emfs] * last).sum(axis=2)
+        # The batteries that the stud reaches make good what would be lost.
+        share = -moved / np.where(np.abs(gain) > self.least, gain, np.inf)[:, None]
+        slopes = slopes + (slopes[:, :, emfs] * reached).sum(axis=2)[:, :, None] * share
+        into = found.emf_a
+        missed = self._missed(shown)
         if missed.any():
             some = {n: getattr(known, n)[missed] for n in SWEPT}
-            forced, along, _ = network.solve_with_slopes(replace(known, **some))
-            found, slopes = net.merged(found, missed, forced), net.merged(slopes, missed, along)
-        return found, slopes
+            forced, along, _ = network.solve_with_slopes(replace(known, **some), probes)
+            into = into.copy()
+            into[missed], shown[:, missed], slopes[:, missed] = forced.emf_a, probes.read(forced, 1), probes.by_probe(along, 1)
+        return into, shown[:-1], slopes[:-1]
 
-    def _moved(self, network: net.Network, slopes: net.Slopes) -> Floats:
-        """What each unknown does to what is to be met: the stud's voltage, or what it gives as volts of the batteries, by row."""
-        if self.held:
-            return np.asarray(-slopes.source_a[:, self.own] * self.per_amp)
-        stud, case = network.row[self.alternator.stud_node], network.row[self.alternator.case_node]
-        return np.asarray(slopes.node_v[:, stud] - slopes.node_v[:, case])
+    def _short(self, shown: Floats) -> Floats:
+        """By how much each row misses what is to be met [V]; one without an operating point misses nothing.
 
-    def _gain(self, network: net.Network, slopes: net.Slopes, reached: NDArray[np.bool_]) -> Floats:
-        """What that follows of a step of all the batteries that the stud reaches, by row."""
-        return np.asarray((self._moved(network, slopes)[:, of_emfs(network)] * reached).sum(axis=1))
-
-    def _made_good(self, network: net.Network, slopes: net.Slopes, reached: NDArray[np.bool_]) -> net.Slopes:
-        """Slopes with it met whatever moves: the batteries that the stud reaches make good what would be lost."""
-        emfs = of_emfs(network)
-        gain = self._gain(network, slopes, reached)
-        share = -self._moved(network, slopes) / np.where(np.abs(gain) > self.least, gain, np.inf)[:, None]
-
-        def with_lift(own: Floats) -> Floats:
-            lifted = np.einsum("sek,sk->se", own[:, :, emfs], reached.astype(float))
-            return np.asarray(own + lifted[:, :, None] * share[:, None, :])
-
-        return net.Slopes(*(with_lift(getattr(slopes, f.name)) for f in fields(net.Slopes)))
-
-    def _short(self, network: net.Network, found: net.Solved) -> Floats:
-        """By how much each row misses what is to be met [V]; one without an operating point misses nothing."""
-        if self.held:
-            return np.nan_to_num((found.source_a[:, self.own] - self.output_a) * self.per_amp)
-        stud, case = network.row[self.alternator.stud_node], network.row[self.alternator.case_node]
-        return np.nan_to_num(self.stud_v - (found.node_v[:, stud] - found.node_v[:, case]))
+        shown: by the probes, `probe` at their end (probes, rows)
+        """
+        return np.asarray(np.nan_to_num(self.target_v - self.volts * shown[-1]))
 
     def _reached(self, network: net.Network, closed: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """Which batteries the stud reaches, by row."""
@@ -168,6 +152,14 @@ class Lift:
             for own in patterns
         ]
         return np.array(by_pattern, dtype=bool)[which.reshape(-1)]
+
+
+def _gain(network: net.Network, moved: Floats, reached: NDArray[np.bool_]) -> Floats:
+    """What follows of a step of all the batteries that the stud reaches, by row.
+
+    moved: what each value does to what is to be met (rows, values) [V]
+    """
+    return np.asarray((moved[:, of_emfs(network)] * reached).sum(axis=1))
 
 
 def of_emfs(network: net.Network) -> slice:

@@ -21,7 +21,7 @@ from mavrik.core.findings.unknowns import LEAST_SHARE, Unknowns
 from mavrik.core.operating.bench_states import IDLE_RPM
 from mavrik.core.operating.devices import unit_output_a
 from mavrik.core.operating.state import State
-from mavrik.core.procedures import BenchState, Point, Setup
+from mavrik.core.procedures import BenchState, Setup
 
 Floats: TypeAlias = NDArray[np.float64]
 Places: TypeAlias = NDArray[np.int64]
@@ -158,19 +158,8 @@ class Placing:
         with_consumers: whether the rows say what consumers take; left out, they are what the bench takes them to be
         """
         states, count = len(self.many), len(suspects)
-        found = {name: np.repeat(own[:, None, :], count, axis=1) for name, own in self.usual.items()}
-        ohm, present = found["resistor_ohm"], self._present(suspects)
-        ohm[:, :, self.metal_at] += rows[:, self.metal] if present is None else rows[:, self.metal] * present[:, :, self.metal]
-        for row, c in ((n, c) for n, h in enumerate(suspects) for c in h.at_times):
-            if c.element in self.resistor:
-                ohm[:, row, self.resistor[c.element]] += c.always
-        self._open(found, suspects)
-        share = np.exp(rows[:, self._of_batteries(What.OHM_SHARE)])
-        inner, taking = found["emf_ohm"], found["emf_charging_ohm"]
-        slower = taking * np.exp(self._slower(rows))
-        found["emf_charging_ohm"] = np.maximum(slower + inner * (share - 1), inner * share)
-        found["emf_ohm"] = inner * share
-        self._charge_batteries(found["emf_v"], suspects, rows)
+        found, present = self._parts(suspects, rows), self._present(suspects)
+        ohm = found["resistor_ohm"]
         asleep_a = self.asleep * fault_table().modules_asleep_a
         siemens = np.maximum(rows[:, self._of_batteries(What.DRAIN_A)] + asleep_a[:, None, None], 0.0) / self.rest_v[:, None, :]
         if not self.at_output:
@@ -194,6 +183,30 @@ class Placing:
             **{name: own.reshape(states * count, -1) for name, own in found.items()},
             **{name: own if own.ndim == 1 else np.repeat(own, count, axis=0) for name, own in self._others.items()},
         )
+
+    def _parts(self, suspects: Sequence[Hypothesis], rows: Floats) -> dict[str, Floats]:
+        """Every value as usual, but for metal and batteries, which are as each suspect's unknowns have them (states, suspects, ...)."""
+        count, present = len(suspects), self._present(suspects)
+        found = {name: np.repeat(own[:, None, :], count, axis=1) for name, own in self.usual.items()}
+        ohm = found["resistor_ohm"]
+        ohm[:, :, self.metal_at] += rows[:, self.metal] if present is None else rows[:, self.metal] * present[:, :, self.metal]
+        for row, c in ((n, c) for n, h in enumerate(suspects) for c in h.at_times):
+            if c.element in self.resistor:
+                ohm[:, row, self.resistor[c.element]] += c.always
+        self._open(found, suspects)
+        share = np.exp(rows[:, self._of_batteries(What.OHM_SHARE)])
+        inner, taking = found["emf_ohm"], found["emf_charging_ohm"]
+        slower = taking * np.exp(self._slower(rows))
+        found["emf_charging_ohm"] = np.maximum(slower + inner * (share - 1), inner * share)
+        found["emf_ohm"] = inner * share
+        self._charge_batteries(found["emf_v"], suspects, rows)
+        return found
+
+    def parts_alone(self, suspects: Sequence[Hypothesis], rows: Floats) -> dict[str, Floats]:
+        """Metal and batteries of the first state, for what is read of one of them by itself (suspects, ...)."""
+        found = {name: own[0] for name, own in self._parts(suspects, rows).items()}
+        found["resistor_ohm"] = np.maximum(found["resistor_ohm"], LEAST_OHM)
+        return found
 
     def _open(self, found: dict[str, Floats], suspects: Sequence[Hypothesis]) -> None:
         """What is open with each suspect, and what stays off."""
@@ -367,46 +380,3 @@ class Placing:
                 on = np.where(where[:, None, None] & np.isfinite(ohm[:, :, loads]), ohm[:, :, loads], 0.0)
                 found[:, :, place[what, main]] = -(moved[:, :, loads] * on[of]).sum(axis=2)
         return np.asarray(found.transpose(1, 0, 2))
-
-
-class Probes:
-    """What meters read in some states of one network: where each of the readings is among the answers."""
-
-    def __init__(self, network: net.Network, points: Sequence[Point], of: Places) -> None:
-        """points: what is read; of: in which of the states each is."""
-        self.of, self.count = of, len(points)
-        groups: dict[str, list[str]] = {
-            "source_a": [e.id for e in network.sources],
-            "emf_a": [e.id for e in network.emfs],
-            "resistor_a": [e.id for e in network.resistors],
-            "diode_a": [e.id for e in network.diodes],
-            "link_a": [e.id for e in network.links],
-        }
-        at = {i: (name, k) for name, ids in groups.items() for k, i in enumerate(ids)}
-        volts = [(j, network.row[p.red], network.row[p.black]) for j, p in enumerate(points) if p.red]
-        self._volts = np.array(volts, dtype=np.int64).reshape(-1, 3).T
-        self._amps: dict[str, tuple[Places, Places, Floats]] = {}
-        for name in groups:
-            own = [(j, at[p.element][1]) for j, p in enumerate(points) if not p.red and at.get(p.element, ("", 0))[0] == name]
-            if own:
-                # Asleep a drain is read, out of the battery; running, what goes into it.
-                out = [name == "emf_a" and points[j].state is BenchState.ASLEEP for j, _ in own]
-                self._amps[name] = np.array([j for j, _ in own]), np.array([k for _, k in own]), np.where(out, -1.0, 1.0)
-
-    def read(self, found: net.Solved | net.Slopes, states: int) -> Floats:
-        """What is shown of answers (readings, suspects), or how that moves of slopes (readings, suspects, values).
-
-        found: a row for each suspect, those of one state behind those of another; what the network does not have reads 0
-        """
-
-        def by_state(name: str) -> Floats:
-            every: Floats = getattr(found, name)
-            return every.reshape(states, len(every) // states, *every.shape[1:])
-
-        volts = by_state("node_v")
-        shown = np.zeros((self.count, volts.shape[1], *volts.shape[3:]))
-        j, red, black = self._volts
-        shown[j] = volts[self.of[j], :, red] - volts[self.of[j], :, black]
-        for name, (j, k, sign) in self._amps.items():
-            shown[j] = by_state(name)[self.of[j], :, k] * sign.reshape(-1, *(1 for _ in shown.shape[1:]))
-        return shown

@@ -18,7 +18,6 @@ from mavrik.core.network.elements import (
     PowerLoad,
     RegulatedSource,
     Resistor,
-    Slopes,
     Solution,
     Solved,
     Values,
@@ -26,10 +25,12 @@ from mavrik.core.network.elements import (
 )
 from mavrik.core.network.guards import merged
 from mavrik.core.network.pieces import DROOP_OHM, AtRest
+from mavrik.core.network.probes import Across, Probe, Probes, Through
 from mavrik.core.network.solve import Moment, Network, network_of, solve_network
 
 __all__ = [
     "DROOP_OHM",
+    "Across",
     "AtRest",
     "Batch",
     "Converter",
@@ -44,11 +45,13 @@ __all__ = [
     "Network",
     "NoOperatingPointError",
     "PowerLoad",
+    "Probe",
+    "Probes",
     "RegulatedSource",
     "Resistor",
-    "Slopes",
     "Solution",
     "Solved",
+    "Through",
     "Values",
     "merged",
     "network_of",

@@ -270,23 +270,6 @@ class Solved:
     converter_starved: Bools
 
 
-@dataclass(frozen=True)
-class Slopes:
-    """What each resistance, battery and regulated source does to an answer: arrays (states, elements, unknowns).
-
-    The unknowns are the resistances [1/ohm], the batteries' open-circuit voltages [1/V], the resistances they are at, giving or
-    taking [1/ohm], the sources' set points [1/V] and their limits or forced outputs [1/A], each in the order of the network, with every element at
-    its piece and tangent.
-    """
-
-    node_v: Floats
-    resistor_a: Floats
-    emf_a: Floats
-    source_a: Floats
-    diode_a: Floats
-    link_a: Floats
-
-
 class NoOperatingPointError(ValueError):
     """A network that no voltages and currents satisfy; `ids` are the elements that found no rest."""
 

@@ -9,21 +9,18 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import fields, replace
-from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.network.assembly import Assembly
-from mavrik.core.network.elements import Bools, Diode, Floats, Slopes, Solved
+from mavrik.core.network.elements import Bools, Diode, Floats, Solved
 
 STOP_OHM = 1e-4
 """Of a consumer held at zero: a few millivolts below it at its full current."""
 
 CLAMP_OHM = 0.02
 """How much a clamping rectifier gives way. From memory, of the order that makers' sheets give; no single source."""
-
-A = TypeVar("A", Solved, Slopes)
 
 BEYOND_V = 1e-7
 """What is further below is beyond: at a thousandth of a volt below zero a held consumer would have given back most of its current."""
@@ -36,8 +33,10 @@ class Guards:
         """net: a network with all it has."""
         takers = [c for c in net.currents if c.takes]
         clamped = [s for s in net.sources if s.clamp_v is not None]
+        self.clamps = {s.id: f"{s.id}:clamp" for s in clamped}
+        """Of each source that has one, its diode."""
         self.diodes = [Diode(f"{c.id}:stop", c.end, c.start, 0.0, STOP_OHM) for c in takers]
-        self.diodes += [Diode(f"{s.id}:clamp", s.positive, s.negative, s.clamp_v or 0.0, CLAMP_OHM) for s in clamped]
+        self.diodes += [Diode(self.clamps[s.id], s.positive, s.negative, s.clamp_v or 0.0, CLAMP_OHM) for s in clamped]
         self._start = np.array([net.row[d.start] for d in self.diodes], dtype=np.int64)
         self._end = np.array([net.row[d.end] for d in self.diodes], dtype=np.int64)
         self._volt = np.array([d.forward_v for d in self.diodes])
@@ -68,15 +67,8 @@ class Guards:
         source_a[:, self.clamped] -= found.diode_a[:, own + self.takers :]
         return replace(found, node_v=found.node_v[:, order], diode_a=found.diode_a[:, :own], source_a=source_a)
 
-    def without_slopes(self, found: Slopes, order: NDArray[np.int64]) -> Slopes:
-        """The same of slopes."""
-        own = found.diode_a.shape[1] - len(self.diodes)
-        source_a = found.source_a.copy()
-        source_a[:, self.clamped] -= found.diode_a[:, own + self.takers :]
-        return replace(found, node_v=found.node_v[:, order], diode_a=found.diode_a[:, :own], source_a=source_a)
 
-
-def merged(into: A, which: Bools | NDArray[np.int64], found: A) -> A:
+def merged(into: Solved, which: Bools | NDArray[np.int64], found: Solved) -> Solved:
     """Answers with those of some states replaced.
 
     into: all; which: those to be replaced, as a mask or by number; found: what they are instead
@@ -85,4 +77,4 @@ def merged(into: A, which: Bools | NDArray[np.int64], found: A) -> A:
     for f in fields(into):
         made[f.name] = np.array(getattr(into, f.name))
         made[f.name][which] = getattr(found, f.name)
-    return type(into)(**made)
+    return Solved(**made)

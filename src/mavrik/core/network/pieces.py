@@ -1,4 +1,4 @@
-"""States at assumed pieces: what is linear then, solved for all of them, and what each value does to the answer."""
+"""States at assumed pieces: what is linear then, solved for all of them."""
 
 from __future__ import annotations
 
@@ -10,9 +10,8 @@ from typing import Self, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from mavrik.core.effort import spend
 from mavrik.core.network.assembly import Assembly, Reduction, solve_dense
-from mavrik.core.network.elements import Bools, Floats, Mode, NoOperatingPointError, Slopes, Solved
+from mavrik.core.network.elements import Bools, Floats, Mode, NoOperatingPointError, Solved
 
 BLOCKED_S = 1e-18
 """What a blocking diode still lets through."""
@@ -54,9 +53,6 @@ Which: TypeAlias = NDArray[np.int64] | slice
 """Some of the states; all of them as a slice, which numpy looks at in place instead of copying."""
 
 ALL = slice(None)
-
-SLOPE_WORK = 0.2
-"""What each slope of a node counts for; measured on two networks, rough."""
 
 
 @dataclass(frozen=True)
@@ -316,48 +312,6 @@ class Pieces:
         b[s, rows[c]] = out_v[s, c] * out_a[s, c]
         s, c = np.nonzero(held & flat)
         b[s, rows[c]] = most[c] * in_v[s, c] / out_v[s, c]
-
-    def slopes(self) -> Slopes:
-        """What each resistance, battery and regulated source does to the answer, all states at rest.
-
-        Source: the nodal equations differentiated; a resistance that changes by dR acts like a current i dR / R injected along it.
-        """
-        net, k, p = self.net, self.n, self.p
-        spend(SLOPE_WORK * self.states * len(net.nodes) * len(net.starts))
-        emfs, diodes, _, links = net.part
-        ohm = self.given["resistor_ohm"]
-        unit = self.answer.resistor_a / ohm
-        matrix, _ = self.linear()
-        behind = np.where(self.charging, p["emf_charging_ohm"], p["emf_ohm"])
-        moved = net.through * unit[:, None, :]
-        many, own_emfs, own_sources = moved.shape[2], len(net.emfs), self.k
-        at_emf, at_behind, at_set = many, many + own_emfs, many + 2 * own_emfs
-        at_limit = at_set + own_sources
-        count = at_limit + own_sources
-        through_emf = self.answer.emf_a / behind
-        pushed = np.zeros((self.states, len(matrix[0]), count))
-        pushed[:, :k, :many] = moved[:, :k] - np.matmul(self.red.follows.transpose(0, 2, 1), moved[:, k:])
-        pushed[:, :k, at_emf:at_behind] = net.across[emfs].T / behind[:, None, :]
-        pushed[:, :k, at_behind:at_set] = net.across[emfs].T * through_emf[:, None, :]
-        each = np.arange(own_sources)
-        mode = self.mode[:, :own_sources]
-        pushed[:, k + each, at_set + each] = mode == REGULATING
-        pushed[:, k + each, at_limit + each] = (mode == AT_LIMIT) | (mode == FORCED)
-        solved: Floats = np.asarray(np.linalg.solve(matrix, pushed), dtype=float)
-        kept = solved[:, :k]
-        inner = -np.matmul(self.red.follows, kept)
-        if inner.shape[1]:
-            inner[:, :, :many] += net.solve_inner(self.red.inner, moved[:, k:])
-        coordinates = np.concatenate((kept, inner, np.zeros((self.states, 1, count))), axis=1)
-        node_v = coordinates + coordinates.take(net.common, axis=1)
-        flow = self.g[:, :, None] * np.matmul(net.across, kept)
-        every = np.arange(own_emfs)
-        flow[:, every, at_emf + every] -= 1.0 / behind
-        flow[:, every, at_behind + every] -= through_emf
-        own = np.arange(many)
-        resistor_a = (node_v.take(net.starts, axis=1) - node_v.take(net.ends, axis=1)) / ohm[:, :, None]
-        resistor_a[:, own, own] -= unit
-        return Slopes(node_v, resistor_a, flow[:, emfs], solved[:, k : k + self.k], flow[:, diodes], flow[:, links])
 
     def answer_now(self) -> Solved:
         """Voltages and currents where it stands."""

@@ -20,7 +20,6 @@ from mavrik.core.network.elements import (
     Mode,
     NoOperatingPointError,
     Resistor,
-    Slopes,
     Solution,
     Solved,
     Values,
@@ -28,6 +27,7 @@ from mavrik.core.network.elements import (
 )
 from mavrik.core.network.guards import Guards, merged
 from mavrik.core.network.pieces import AtRest
+from mavrik.core.network.probes import Probes, adjoint_of
 
 CHUNK = 2048
 MOST_ENTRIES = 2**21
@@ -211,27 +211,42 @@ class Network(Assembly):
         return found
 
     def solve_with_slopes(
-        self, values: Values, near: AtRest | None = None, which: NDArray[np.int64] | None = None
-    ) -> tuple[Solved, Slopes, AtRest]:
-        """A few states, and what each resistance and battery voltage does to each of them.
+        self,
+        values: Values,
+        probes: Probes,
+        state: NDArray[np.int64] | None = None,
+        near: AtRest | None = None,
+        which: NDArray[np.int64] | None = None,
+    ) -> tuple[Solved, Floats, AtRest]:
+        """A few states, and what each resistance and battery voltage does to what is read in each of them.
 
         values: as for `solve_many`
+        probes: what is read; state: which of their states each row here is, left out the first
         near: states at rest that these are taken to be near; which: for each state here the one of `near`, left out its first
-        A state without an operating point is NaN throughout. Returns the answers, their slopes, and the states at rest, for others
-        to begin near.
+        A state without an operating point is NaN throughout. Returns the answers, the slopes as `Probes.slopes` has them, and the
+        states at rest, for others to begin near.
+
+        >>> from mavrik.core.network import Across, EmfSource, Resistor
+        >>> parts = [EmfSource("e", "p", "n", 12.0, 1.0), Resistor("a", "p", "q", 1.0), Resistor("b", "q", "n", 2.0)]
+        >>> divider = Network(parts, "n")
+        >>> _, slopes, _ = divider.solve_with_slopes(divider.values, Probes(divider, [Across("q", "n")], [0]))
+        >>> slopes.round(6).tolist()  # by a, b, the voltage behind and the battery's own resistance
+        [[[-1.5, 1.5, 0.5, -1.5]]]
         """
         shaped = self._rows(values)
         every = np.arange(max(a.shape[0] for a in shaped.values()))
         begin = near if near is not None and near.net is self else None
         batch = self._begun(shaped, every, None, begin, np.zeros_like(every) if which is None else which, lenient=True)
-        found, slopes = batch.answer, batch.slopes()
+        state = np.zeros_like(every) if state is None else state
+        found, slopes = batch.answer, probes.slopes(batch, state)
         beyond = self.guards.beyond(found.node_v)
         if beyond.any():
             own = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
             some = np.arange(int(beyond.sum()))
             again = self.guarded._begun(own, some, None, None, some, lenient=True)
             found = merged(found, beyond, self.guards.without(again.answer, self._guarded_order))
-            slopes = merged(slopes, beyond, self.guards.without_slopes(again.slopes(), self._guarded_order))
+            beside = probes.guarded(self.guarded, self.guards.clamps).slopes(again, state[beyond])
+            slopes[beyond] = beside[:, : slopes.shape[1]]
         return found, slopes, batch.at_rest
 
     def go_on(self, values: Values, last: Moment | None) -> Moment:
@@ -371,19 +386,12 @@ class Network(Assembly):
         if batch.net is not self:
             own = self.guarded.sensitivities(plus, minus, batch)
             return {i: v for i, v in own.items() if i not in {d.id for d in self.guards.diodes}}
-        found, rows, k, red = batch.answer, batch.given, self.kept, batch.red
-        wanted = np.zeros(len(self.nodes))
+        found, rows = batch.answer, batch.given
+        weights = np.zeros((1, 1, len(self.nodes) - 1))
         for place, sign in self.incidence(plus, minus).items():
-            wanted[place] = sign
-        matrix = batch.linear()[0][0]
-        right = np.zeros(len(matrix))
-        right[:k] = wanted[:k] - wanted[k:-1] @ red.follows[0]
-        adjoint = np.zeros(len(self.nodes))
-        adjoint[:k] = np.linalg.solve(matrix.T, right)[:k]
-        if len(self.nodes) - 1 > k:
-            inner = batch.red.inner[0]
-            adjoint[k:-1] = np.linalg.solve(inner, wanted[k:-1]) - red.follows[0] @ adjoint[:k]
-        adjoint = self.node_voltages(adjoint)
+            weights[0, 0, place] = sign
+        _, every = adjoint_of(batch, batch.linear()[0], weights, np.zeros((1, 1, len(self.gives))))
+        adjoint = every[0, 0]
         answer: dict[str, float] = {}
         groups: tuple[tuple[Sequence[Resistor | Diode | Link], Floats, Floats], ...] = (
             (self.resistors, found.resistor_a, rows["resistor_ohm"]),
