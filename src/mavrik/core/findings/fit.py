@@ -32,6 +32,9 @@ JUDGED = 6
 GAINED = 0.15
 """A set whose likelihood a further step is expected to raise by less, by its natural logarithm, has come to rest."""
 
+LEFT = 0.02
+"""What the last step is expected to raise it by less is left: of a probability a fiftieth of itself."""
+
 HOPELESS = 20.0
 """A set whose likelihood is this far below the best, by its natural logarithm, is not waited for: it is 0.0 % whichever way it ends."""
 
@@ -50,6 +53,9 @@ MOST_LOG_STEP = 1.5
 MOST_WIDTHS = 2.5
 SOUND_WIDTHS = 3.0
 """What is called sound lies within so many standard deviations of what is expected of it."""
+
+WORTH_PARTING = 0.8
+"""Trials that have settled are left alone once so few still move."""
 
 LEAST_RADIUS = 0.02
 LARGEST_OHM = 2.0
@@ -108,6 +114,8 @@ class Fit:
         """Where the lines go through."""
         self.own, self.by = np.zeros((count, readings)), np.zeros((count, readings, self.size))
         self.best = np.full(count, -np.inf)
+        self.whole = np.zeros(count, dtype=bool)
+        """Whether where a trial was best all of its lines were drawn, not only those with corners."""
         self.at_best = (self.now.copy(), self.own.copy(), self.by.copy())
 
     @property
@@ -180,6 +188,8 @@ class Fit:
 
         bent_alone: only of readings in states that have corners; the others have followed theirs from nearby
         """
+        if not len(rows):
+            return
         which = self.bent if bent_alone else self.all
         if bent_alone:
             straight = np.setdiff1d(self.all, which)
@@ -200,7 +210,7 @@ class Fit:
         better = reached > self.best[rows]
         self.radius[rows] = np.where(better, np.minimum(2 * self.radius[rows], 1.0), 0.3 * self.radius[rows])
         up = rows[better]
-        self.best[up] = reached[better]
+        self.best[up], self.whole[up] = reached[better], not bent_alone
         for into, part in zip(self.at_best, (self.now, self.own, self.by), strict=True):
             into[up] = part[up]
 
@@ -208,7 +218,7 @@ class Fit:
         """Some trials a second time, from where they are, whatever was best before; returns where those are."""
         more = np.arange(len(self.trials), len(self.trials) + len(rows))
         self.trials += [self.trials[k] for k in rows.tolist()]
-        for name in ("centre", "width", "log", "now", "least", "step", "radius", "solved", "own", "by", "best"):
+        for name in ("centre", "width", "log", "now", "least", "step", "radius", "solved", "own", "by", "best", "whole"):
             own = getattr(self, name)
             setattr(self, name, np.concatenate((own, own[rows])))
         best = (self.now, self.own, self.by)
@@ -252,8 +262,11 @@ class Fit:
             # One that goes round in a circle comes to rest in its middle.
             after = np.clip(now + move * (1.0 if turn < DAMPED_AFTER else 0.5), low, high)
             self.now[rows] = after
-            if float((np.abs(after - now) * np.sqrt(curvature[:, every, every])).max(initial=0.0)) < SETTLED:
+            moving = (np.abs(after - now) * np.sqrt(curvature[:, every, every])).max(axis=1, initial=0.0) >= SETTLED
+            if not moving.any():
                 break
+            if moving.sum() < WORTH_PARTING * len(rows):
+                rows, width, centre, step, low, high = (a[moving] for a in (rows, width, centre, step, low, high))
 
 
 def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = True) -> list[Fitted]:
@@ -289,11 +302,12 @@ def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = T
     fit.back_to_the_best(every)
     # Once more in every state, and along those lines: what was straight nearby may not have been straight that far.
     rows = np.flatnonzero(fit.best > fit.best.max() - HOPELESS)
-    fit.best[rows] = -np.inf
-    fit.solve(rows)
+    followed = rows[~fit.whole[rows]]
+    fit.best[followed] = -np.inf
+    fit.solve(followed)
     fit.radius[rows] = 1.0
     fit.along_the_lines(rows, gathering=False)
-    fit.solve(rows)
+    fit.solve(rows[fit.objective(rows) - fit.best[rows] > LEFT])
     fit.back_to_the_best(every)
     found = _evidence(fit, np.concatenate((pull, pull[left])))
     for k, f in zip(left.tolist(), found[len(trials) :], strict=True):
