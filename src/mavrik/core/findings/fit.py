@@ -32,6 +32,9 @@ JUDGED = 6
 GAINED = 0.15
 """A set whose likelihood a further step is expected to raise by less, by its natural logarithm, has come to rest."""
 
+FAR_GAIN = 0.1
+"""Of what a set is still behind the best after a step, so much more has to be gained by it: it is the less likely for that."""
+
 LEFT = 0.02
 """What the last step is expected to raise it by less is left: of a probability a fiftieth of itself."""
 
@@ -227,6 +230,12 @@ class Fit:
         self.radius[more] = 1.0
         return more
 
+    def ahead(self, rows: NDArray[np.int64]) -> tuple[Floats, Floats]:
+        """By how much the likelihood of some trials should rise with the step they are about to take, and how far behind the best they
+        will be then, both by the natural logarithm."""
+        gain = self.objective(rows) - self.best[rows]
+        return gain, np.maximum(self.best.max(initial=-np.inf) - self.best[rows] - gain, 0.0)
+
     def back_to_the_best(self, rows: NDArray[np.int64]) -> None:
         """Go on from where some trials were best."""
         now, own, by = self.at_best
@@ -294,8 +303,8 @@ def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = T
     for _ in range(JUDGED):
         fit.back_to_the_best(live)
         fit.along_the_lines(live, gathering=False)
-        gain = fit.objective(live) - fit.best[live]
-        live = live[(gain > GAINED) & (fit.best[live] + gain > fit.best.max() - HOPELESS) & (fit.radius[live] > LEAST_RADIUS)]
+        gain, behind = fit.ahead(live)
+        live = live[(gain > GAINED + FAR_GAIN * behind) & (behind < HOPELESS) & (fit.radius[live] > LEAST_RADIUS)]
         if not len(live):
             break
         fit.solve(live, bent_alone=True)
@@ -307,7 +316,8 @@ def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = T
     fit.solve(followed)
     fit.radius[rows] = 1.0
     fit.along_the_lines(rows, gathering=False)
-    fit.solve(rows[fit.objective(rows) - fit.best[rows] > LEFT])
+    gain, behind = fit.ahead(rows)
+    fit.solve(rows[gain > LEFT + FAR_GAIN * behind])
     fit.back_to_the_best(every)
     found = _evidence(fit, np.concatenate((pull, pull[left])))
     for k, f in zip(left.tolist(), found[len(trials) :], strict=True):
