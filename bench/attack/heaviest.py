@@ -94,7 +94,7 @@ def requests_of(job: int, circuit: Circuit, send: Sender) -> Iterator[tuple[str,
             for question in change["questions"]:
                 for choice in question["choices"] if question["name"] == change["compares"] else ():
                     answers = {**asked["answers"], question["name"]: choice["name"]}
-                    yield "POST", f"{at}/guided/beside", {**asked, "answers": answers}
+                    yield "POST", f"{at}/guided/comparison", {**asked, "answers": answers}
     yield "POST", f"{at}/isolation", {"purpose": "storage", "way": "negative"}
     yield "GET", f"{at}/isolation/proof", None
     # Everything is read that there is to read, and judged after each test.

@@ -51,7 +51,7 @@ def test_a_lead_changes_what_a_purpose_asks_and_every_job_is_held_against_it(
     # The guided change asks the same.
     target = {"target_current_a": 90}
     asked = {"name": "disconnect", "answers": {"purpose": "emergency", "way": "multi_pole"}, "target": target}
-    assert answered(tech.post(f"{at}/guided/beside", asked))["does"] is True
+    assert answered(tech.post(f"{at}/guided/comparison", asked))["does"] is True
     # What was decided keeps what was asked then, on the sheet and in a bundle, too.
     assert after["kept"] == kept_before and "two_controls" in kept_before["profile"]["requires"]
     decided = answered(tech.post(f"{at}/isolation", {"purpose": "emergency", "way": "multi_pole"}), 201)

@@ -16,7 +16,7 @@ from sqlalchemy import event, select, text
 
 from mavrik.exchange.files import job_file
 from mavrik.jobs import scratch, tasks
-from mavrik.jobs.carrying import ArchiveAsked
+from mavrik.jobs.carrying import ArchiveRequest
 from mavrik.jobs.tasks import records, running
 from mavrik.jobs.tasks.kinds import import_archive
 from mavrik.store.database import MIGRATIONS, Database
@@ -226,7 +226,7 @@ def test_nobody_fills_the_queue(tech: Caller, other: Caller, job: dict[str, Any]
 def test_what_is_not_saved_is_not_begun(tech: Caller, database: Database, tmp_path: Path) -> None:
     """The place in the queue is in the same transaction as what is asked for."""
     with pytest.raises(RuntimeError), database.session() as session:
-        tasks.ask_for(session, "import_archive", ArchiveAsked(path=str(tmp_path)), "Never", technician(session))
+        tasks.ask_for(session, "import_archive", ArchiveRequest(path=str(tmp_path)), "Never", technician(session))
         raise RuntimeError
     with database.session() as session:
         assert session.scalar(text("SELECT count(*) FROM procrastinate_jobs")) == 0
@@ -294,12 +294,12 @@ def test_what_another_version_asked_for_is_said_to_be_so(tech: Caller, database:
 def test_an_oscilloscope_is_not_asked_again_by_itself(tech: Caller, database: Database) -> None:
     """What stood at the bench stands there no more."""
     from mavrik.jobs.captures import Fetch, begin
-    from mavrik.jobs.captures.reading import FetchAsked
+    from mavrik.jobs.captures.reading import FetchRequest
 
     job: Any = tech.post("/api/jobs", job_body()).json
     with database.session() as session:
         row = begin(session, job["id"], "Scope", "", technician(session))
-        asked = FetchAsked(capture_id=row.id, address="127.0.0.1:1", fetch=Fetch(instrument="scope", seconds=1))
+        asked = FetchRequest(capture_id=row.id, address="127.0.0.1:1", fetch=Fetch(instrument="scope", seconds=1))
         row.task = tasks.ask_for(session, "fetch_capture", asked, "Capture", technician(session), job["id"])
         row.task.state, row.task.tries = "running", 1
     do_tasks(tech)

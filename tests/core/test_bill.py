@@ -15,9 +15,9 @@ from mavrik.core.circuit import Circuit, ConductorBranch
 from mavrik.core.circuit.branches.relay import RelayBranch
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.fabrication.bench import Shop, all_leads, build_bill, build_view
-from mavrik.core.fabrication.bill import Bill, Booked, Length, OnHand, taken_from
+from mavrik.core.fabrication.bill import Bill, Booked, Length, OnHand, stock_used
 from mavrik.core.fabrication.documents import BuildBook, PartChoice
-from mavrik.core.fabrication.quotation import Consent, QuotationAsked, quotation_of, says_the_same
+from mavrik.core.fabrication.quotation import Consent, QuotationRequest, quotation_of, says_the_same
 from mavrik.core.fabrication.stock import SAYS, PartKind, PartSpec, StockItem, StockList, serves, usual_stock
 
 CAR = build_layout("front_battery", 12)
@@ -103,7 +103,7 @@ def test_cable_comes_off_the_shortest_length_and_a_rest_of_no_use_is_charged() -
 def test_what_was_booked_is_neither_wanted_again_nor_charged_twice() -> None:
     shop = on_hand({"LG-25-M8": 10, "SH-12": 3000}, CB_25=(25_000,))
     before = bill("charge_cable", "battery_lead", shop=shop)
-    gone = taken_from(before, {"make:charge_cable"})
+    gone = stock_used(before, {"make:charge_cable"})
     assert {b.need.split(":")[0] for b in gone} == {"cable", "lug", "sleeve"}
     left = {"LG-25-M8": 10.0, "SH-12": 3000.0}
     reel = 25_000.0
@@ -117,7 +117,7 @@ def test_what_was_booked_is_neither_wanted_again_nor_charged_twice() -> None:
     for was, now in zip(before.lines, after.lines, strict=True):
         assert now.wanted == was.wanted and now.used >= 0
         assert not any(t.step == "make:charge_cable" for t in now.takes)
-    assert not taken_from(after, {"make:charge_cable"})
+    assert not stock_used(after, {"make:charge_cable"})
 
 
 def test_a_lead_that_was_made_elsewhere_is_charged_and_takes_nothing() -> None:
@@ -234,7 +234,7 @@ def test_of_one_relay_only_one_is_had_whatever_asks_for_it() -> None:
 
 
 def test_a_quotation_stands_while_cable_is_cut_otherwise_and_not_when_a_price_changes() -> None:
-    asked = QuotationAsked(valid_until=date(2030, 1, 1))
+    asked = QuotationRequest(valid_until=date(2030, 1, 1))
     offer = quotation_of(bill("charge_cable", "battery_lead"), 60, asked)
     cut = quotation_of(bill("charge_cable", "battery_lead", shop=on_hand(CB_25=(1_500,))), 60, asked)
     assert offer != cut and says_the_same(offer, cut), "170 mm of scrap on two leads"

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from mavrik.core.catalogue.fuses import FuseFamily, fuse_table
 from mavrik.core.circuit import BRANCH_KINDS, Circuit, FuseBranch
 from mavrik.core.circuit.editing import (
-    add_beside,
+    add_parallel,
     change_family,
     change_kind,
     free_id,
@@ -48,7 +48,7 @@ def test_taking_a_branch_out_of_a_chain_closes_the_gap() -> None:
 
 
 def test_a_branch_beside_another_just_goes() -> None:
-    doubled, added = add_beside(simple_circuit(), "home")
+    doubled, added = add_parallel(simple_circuit(), "home")
     assert doubled.branch(added).label == "Home 2" and len(doubled.branches) == 4
     assert remove_branch(doubled, added).branches == simple_circuit().branches
 

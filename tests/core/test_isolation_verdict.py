@@ -31,7 +31,7 @@ from mavrik.core.isolation.verdict import verdict, verdict_of
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.planning.cost import circuit_cost
 from mavrik.core.planning.guided import GuideProblemError, guide_of, guided
-from mavrik.core.planning.guided.beside import beside
+from mavrik.core.planning.guided.comparison import beside
 from mavrik.core.planning.targets import Guided, SizingTarget
 from mavrik.core.procedures import Limits, procedure
 from mavrik.core.protection.continuous import continuous_currents, positions

@@ -34,7 +34,7 @@ NEAR_M = 0.178
 
 
 @dataclass(frozen=True)
-class Asked:
+class Request:
     """A random question."""
 
     layout: str
@@ -43,7 +43,7 @@ class Asked:
     fuses_out: int
 
 
-def ask(seed: int) -> Asked:
+def ask(seed: int) -> Request:
     """The question of a seed: a layout with its leads stretched, at times without some of its fuses or with a thin or bad lead."""
     dice = random.Random(seed)
     layout = dice.choice(LAYOUTS)
@@ -75,7 +75,7 @@ def ask(seed: int) -> Asked:
         insulation_c=dice.choice((75, 90, 105, 125)),
         limit_profile=dice.choice(("common", "strict", "three_percent")),
     )
-    return Asked(layout.name, circuit, target, out)
+    return Request(layout.name, circuit, target, out)
 
 
 def currents(circuit: Circuit, output_a: float, closed: dict[str, bool]) -> dict[str, float]:
@@ -183,7 +183,7 @@ def outcomes(circuit: Circuit) -> dict[tuple[str, str], str]:
     return found
 
 
-def wrong(asked: Asked) -> tuple[list[str], str]:
+def wrong(asked: Request) -> tuple[list[str], str]:
     """What does not hold of a proposal, and the reason where none was made."""
     try:
         made = cheapest_proposal(asked.circuit, asked.target, usual_prices())

@@ -1004,7 +1004,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{job_id}/guided/beside": {
+    "/api/jobs/{job_id}/guided/comparison": {
         parameters: {
             query?: never;
             header?: never;
@@ -1017,7 +1017,7 @@ export interface paths {
          * What an answer of a guided change comes to beside others
          * @description Built, sized and solved, with the answer that is given to the question which the change compares.
          */
-        post: operations["plans_post_guided_beside_jobs__int_job_id__guided_beside_post"];
+        post: operations["plans_post_guided_comparison_jobs__int_job_id__guided_comparison_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3053,117 +3053,6 @@ export interface components {
             procedures: components["schemas"]["ProcedureView"][];
         };
         /**
-         * Beside
-         * @description One answer, and what it comes to with all its leads and fuses sized.
-         */
-        Beside: {
-            /**
-             * Batteries
-             * @description Half full, the engine at speed
-             * @default []
-             */
-            batteries: components["schemas"]["BesideBattery"][];
-            /**
-             * Cost
-             * @description Parts and hours by the workshop's prices
-             * @default null
-             */
-            cost: number | null;
-            /**
-             * Crank V
-             * @description At the starter while cranking [V]; null: the circuit has none
-             * @default null
-             */
-            crank_v: number | null;
-            /**
-             * Does
-             * @description Whether it does what it is for; null: not proven, or not asked
-             * @default null
-             */
-            does: boolean | null;
-            /**
-             * Feed V
-             * @description Lost from the first alternator's stud to the first battery, at full output [V]
-             * @default null
-             */
-            feed_v: number | null;
-            /**
-             * Fit Words
-             * @description What decides that; empty: it is not asked
-             * @default
-             */
-            fit_words: string;
-            /** Label */
-            label: string;
-            /**
-             * Lost V
-             * @description Lost on the return at full output without that lead [V]; null: nothing charges
-             * @default null
-             */
-            lost_v: number | null;
-            /** Name */
-            name: string;
-            /**
-             * Refused
-             * @description Why it cannot be done; the rest is then left out
-             * @default
-             */
-            refused: string;
-            /**
-             * Return V
-             * @description Lost from the first battery to the alternator's case, at full output [V]
-             * @default null
-             */
-            return_v: number | null;
-            /**
-             * @description Null: no permanent magnet
-             * @default null
-             */
-            stator: components["schemas"]["BesideStator"] | null;
-            /**
-             * Worst Lead
-             * @description The ground lead whose loss is worst
-             * @default
-             */
-            worst_lead: string;
-        };
-        /**
-         * BesideBattery
-         * @description What one battery gets.
-         */
-        BesideBattery: {
-            /**
-             * Current A
-             * @description Into it [A]
-             */
-            current_a: number;
-            /** Label */
-            label: string;
-            /** Volts */
-            volts: number;
-        };
-        /**
-         * BesideStator
-         * @description What a permanent-magnet stator and its regulator stand while the batteries are full.
-         */
-        BesideStator: {
-            /**
-             * Current A
-             * @description In the stator, the engine at speed [A]
-             */
-            current_a: number;
-            /**
-             * Regulator W
-             * @description Heat in the regulator of what nobody takes [W]
-             */
-            regulator_w: number;
-            /**
-             * Warm C
-             * @description Where its windings settle [degC]
-             */
-            warm_c: number;
-        };
-        /**
          * Bill
          * @description What the work takes, and what it comes to.
          */
@@ -4586,6 +4475,96 @@ export interface components {
             skipped: number;
         };
         /**
+         * ComparedAnswer
+         * @description One answer, and what it comes to with all its leads and fuses sized.
+         */
+        ComparedAnswer: {
+            /**
+             * Batteries
+             * @description Half full, the engine at speed
+             * @default []
+             */
+            batteries: components["schemas"]["ComparedBattery"][];
+            /**
+             * Cost
+             * @description Parts and hours by the workshop's prices
+             * @default null
+             */
+            cost: number | null;
+            /**
+             * Crank V
+             * @description At the starter while cranking [V]; null: the circuit has none
+             * @default null
+             */
+            crank_v: number | null;
+            /**
+             * Does
+             * @description Whether it does what it is for; null: not proven, or not asked
+             * @default null
+             */
+            does: boolean | null;
+            /**
+             * Feed V
+             * @description Lost from the first alternator's stud to the first battery, at full output [V]
+             * @default null
+             */
+            feed_v: number | null;
+            /**
+             * Fit Words
+             * @description What decides that; empty: it is not asked
+             * @default
+             */
+            fit_words: string;
+            /** Label */
+            label: string;
+            /**
+             * Lost V
+             * @description Lost on the return at full output without that lead [V]; null: nothing charges
+             * @default null
+             */
+            lost_v: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Refused
+             * @description Why it cannot be done; the rest is then left out
+             * @default
+             */
+            refused: string;
+            /**
+             * Return V
+             * @description Lost from the first battery to the alternator's case, at full output [V]
+             * @default null
+             */
+            return_v: number | null;
+            /**
+             * @description Null: no permanent magnet
+             * @default null
+             */
+            stator: components["schemas"]["ComparedStator"] | null;
+            /**
+             * Worst Lead
+             * @description The ground lead whose loss is worst
+             * @default
+             */
+            worst_lead: string;
+        };
+        /**
+         * ComparedBattery
+         * @description What one battery gets.
+         */
+        ComparedBattery: {
+            /**
+             * Current A
+             * @description Into it [A]
+             */
+            current_a: number;
+            /** Label */
+            label: string;
+            /** Volts */
+            volts: number;
+        };
+        /**
          * ComparedBranch
          * @description A branch before and after, at the same current.
          */
@@ -4610,6 +4589,27 @@ export interface components {
             label: string;
             /** Side */
             side: string;
+        };
+        /**
+         * ComparedStator
+         * @description What a permanent-magnet stator and its regulator stand while the batteries are full.
+         */
+        ComparedStator: {
+            /**
+             * Current A
+             * @description In the stator, the engine at speed [A]
+             */
+            current_a: number;
+            /**
+             * Regulator W
+             * @description Heat in the regulator of what nobody takes [W]
+             */
+            regulator_w: number;
+            /**
+             * Warm C
+             * @description Where its windings settle [degC]
+             */
+            warm_c: number;
         };
         /**
          * Comparison
@@ -5963,10 +5963,10 @@ export interface components {
             worker: string | null;
         };
         /**
-         * FeedAsked
+         * FeedRequest
          * @description A feed that somebody wants.
          */
-        FeedAsked: {
+        FeedRequest: {
             /**
              * Label
              * @description For what, so that it is known again
@@ -6101,10 +6101,10 @@ export interface components {
             why: string;
         };
         /**
-         * FilesWanted
+         * FilesQuery
          * @description What each job of a list is written out as.
          */
-        FilesWanted: {
+        FilesQuery: {
             /**
              * File
              * @description As the catalogue lists them
@@ -6235,6 +6235,14 @@ export interface components {
             together: string[];
             /** Undecided */
             undecided: components["schemas"]["Undecided"][];
+        };
+        /**
+         * FindingsView
+         * @description What is found of a circuit, with its pictures.
+         */
+        FindingsView: {
+            findings: components["schemas"]["Findings"];
+            pictures: components["schemas"]["Pictures"];
         };
         /**
          * Fit
@@ -6467,14 +6475,6 @@ export interface components {
              * @description Pieces or metres, cut rests with it
              */
             quantity: number;
-        };
-        /**
-         * Found
-         * @description What is found of a circuit, with its pictures.
-         */
-        Found: {
-            findings: components["schemas"]["Findings"];
-            pictures: components["schemas"]["Pictures"];
         };
         /**
          * FuseBranch
@@ -6812,10 +6812,10 @@ export interface components {
             to_do: string[];
         };
         /**
-         * GuidedAsked
+         * GuidedRequest
          * @description Which guided change, what was answered, and how leads are sized for it.
          */
-        GuidedAsked: {
+        GuidedRequest: {
             /** Answers */
             answers: {
                 [key: string]: string | number;
@@ -7000,10 +7000,16 @@ export interface components {
             way: string;
         };
         /**
-         * IsolationAsked
+         * IsolationPurpose
+         * @description Why somebody wants a disconnect.
+         * @enum {string}
+         */
+        IsolationPurpose: "emergency" | "storage" | "service" | "theft" | "drain" | "winch" | "second_bank";
+        /**
+         * IsolationRequest
          * @description What a disconnect is for, and which way.
          */
-        IsolationAsked: {
+        IsolationRequest: {
             purpose: components["schemas"]["IsolationPurpose"];
             /**
              * @description The circuit as found that its verdict was seen on; null: whatever is there now
@@ -7013,12 +7019,6 @@ export interface components {
             /** Way */
             way: string;
         };
-        /**
-         * IsolationPurpose
-         * @description Why somebody wants a disconnect.
-         * @enum {string}
-         */
-        IsolationPurpose: "emergency" | "storage" | "service" | "theft" | "drain" | "winch" | "second_bank";
         /**
          * IsolationVerdict
          * @description What a disconnect does and does not do for a purpose.
@@ -7316,6 +7316,14 @@ export interface components {
          * @enum {string}
          */
         JobState: "open" | "waiting" | "done";
+        /**
+         * JobWorthRequest
+         * @description What is wanted of a comparison, and how leads are sized for it.
+         */
+        JobWorthRequest: {
+            target: components["schemas"]["SizingTarget"];
+            worth: components["schemas"]["WorthRequest"];
+        };
         /**
          * JobsPage
          * @description A page of the list.
@@ -7682,6 +7690,18 @@ export interface components {
             why: string;
         };
         /**
+         * LabelledLead
+         * @description The lead that a label is of.
+         */
+        LabelledLead: {
+            /** Branch Id */
+            branch_id: string;
+            /** Job Id */
+            job_id: number;
+            /** Job Number */
+            job_number: string;
+        };
+        /**
          * LaidLead
          * @description A lead on a way.
          */
@@ -7794,18 +7814,6 @@ export interface components {
              * @default []
              */
             waits: components["schemas"]["Wait"][];
-        };
-        /**
-         * LeadFound
-         * @description The lead that a label is of.
-         */
-        LeadFound: {
-            /** Branch Id */
-            branch_id: string;
-            /** Job Id */
-            job_id: number;
-            /** Job Number */
-            job_number: string;
         };
         /**
          * LeadSpec
@@ -9078,10 +9086,10 @@ export interface components {
          */
         Place: "engine_space" | "cabin" | "outside";
         /**
-         * PlaceAsked
+         * PlaceRequest
          * @description A job that a place is wanted for.
          */
-        PlaceAsked: {
+        PlaceRequest: {
             document: components["schemas"]["Schedule"];
             /** Job Id */
             job_id: number;
@@ -10098,7 +10106,7 @@ export interface components {
         Quotation: {
             /** @default null */
             accepted: components["schemas"]["Consent"] | null;
-            asked: components["schemas"]["QuotationAsked"];
+            asked: components["schemas"]["QuotationRequest"];
             /** Currency */
             currency: string;
             /** Hours */
@@ -10134,22 +10142,6 @@ export interface components {
             total: string;
         };
         /**
-         * QuotationAsked
-         * @description What a quotation says beside the bill.
-         */
-        QuotationAsked: {
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-            /**
-             * Valid Until
-             * Format: date
-             */
-            valid_until: string;
-        };
-        /**
          * QuotationRecord
          * @description What the customer was offered last.
          */
@@ -10166,6 +10158,22 @@ export interface components {
              * Format: date
              */
             usual_until: string;
+        };
+        /**
+         * QuotationRequest
+         * @description What a quotation says beside the bill.
+         */
+        QuotationRequest: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Valid Until
+             * Format: date
+             */
+            valid_until: string;
         };
         /**
          * QuotedLine
@@ -13374,14 +13382,6 @@ export interface components {
             why: string;
         };
         /**
-         * WorthAsked
-         * @description What is wanted of a comparison, and how leads are sized for it.
-         */
-        WorthAsked: {
-            target: components["schemas"]["SizingTarget"];
-            worth: components["schemas"]["WorthRequest"];
-        };
-        /**
          * WorthCompared
          * @description What buys what: what was asked, what came of it then, and a week of the plans that matter most.
          */
@@ -13538,7 +13538,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FeedAsked"];
+                "application/json": components["schemas"]["FeedRequest"];
             };
         };
         responses: {
@@ -13947,7 +13947,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FilesWanted"];
+                "application/json": components["schemas"]["FilesQuery"];
             };
         };
         responses: {
@@ -15706,7 +15706,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Found"];
+                    "application/json": components["schemas"]["FindingsView"];
                 };
             };
             /** @description Not Found */
@@ -15759,7 +15759,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Found"];
+                    "application/json": components["schemas"]["FindingsView"];
                 };
             };
             /** @description Not Found */
@@ -16008,7 +16008,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["GuidedAsked"];
+                "application/json": components["schemas"]["GuidedRequest"];
             };
         };
         responses: {
@@ -16050,7 +16050,7 @@ export interface operations {
             };
         };
     };
-    plans_post_guided_beside_jobs__int_job_id__guided_beside_post: {
+    plans_post_guided_comparison_jobs__int_job_id__guided_comparison_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -16061,7 +16061,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["GuidedAsked"];
+                "application/json": components["schemas"]["GuidedRequest"];
             };
         };
         responses: {
@@ -16071,7 +16071,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Beside"];
+                    "application/json": components["schemas"]["ComparedAnswer"];
                 };
             };
             /** @description Not Found */
@@ -16114,7 +16114,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["GuidedAsked"];
+                "application/json": components["schemas"]["GuidedRequest"];
             };
         };
         responses: {
@@ -16216,7 +16216,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["IsolationAsked"];
+                "application/json": components["schemas"]["IsolationRequest"];
             };
         };
         responses: {
@@ -16725,7 +16725,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["QuotationAsked"];
+                "application/json": components["schemas"]["QuotationRequest"];
             };
         };
         responses: {
@@ -17491,7 +17491,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WorthAsked"];
+                "application/json": components["schemas"]["JobWorthRequest"];
             };
         };
         responses: {
@@ -17710,7 +17710,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LeadFound"];
+                    "application/json": components["schemas"]["LabelledLead"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -17744,7 +17744,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LeadFound"];
+                    "application/json": components["schemas"]["LabelledLead"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -18594,7 +18594,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PlaceAsked"];
+                "application/json": components["schemas"]["PlaceRequest"];
             };
         };
         responses: {

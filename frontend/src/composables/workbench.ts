@@ -2,7 +2,7 @@
 import { computed, inject, provide, reactive, type InjectionKey } from 'vue'
 import { useSession } from './session'
 import { useCircuitDraft } from './job/circuitDraft'
-import { useFound } from './job/found'
+import { useFindings } from './job/findings'
 import { useJob } from './job/job'
 import { useReadingsDraft } from './job/readingsDraft'
 import { useSolvedState } from './job/solvedState'
@@ -12,7 +12,7 @@ function makeWorkbench(jobId: number) {
   const circuit = useCircuitDraft(job)
   const readings = useReadingsDraft(job)
   if (readings.dirty) circuit.restored.value = true
-  const found = useFound(job, circuit, readings)
+  const found = useFindings(job, circuit, readings)
   const solved = useSolvedState(job, circuit)
   const session = useSession()
   /** Why nothing of the job can be changed; empty: it can. */

@@ -143,10 +143,10 @@ class _Strict(yaml.SafeLoader):  # type: ignore[misc]
 
     def compose_node(self, parent: Any, index: Any) -> Any:
         if self.check_event(yaml.events.AliasEvent):
-            raise _said(self.peek_event(), "An alias (*) is not read: write it out.")
+            raise _error_at(self.peek_event(), "An alias (*) is not read: write it out.")
         self.depth += 1
         if self.depth > DEEPEST:
-            raise _said(self.peek_event(), "This is nested too deep.")
+            raise _error_at(self.peek_event(), "This is nested too deep.")
         try:
             return super().compose_node(parent, index)
         finally:
@@ -157,14 +157,14 @@ class _Strict(yaml.SafeLoader):  # type: ignore[misc]
         for key, _ in node.value:
             name = self.construct_object(key, deep=True)
             if not isinstance(name, str):
-                raise _said(key, "The name of a field is a word.")
+                raise _error_at(key, "The name of a field is a word.")
             if name in seen:
-                raise _said(key, f"'{name}' stands there twice.")
+                raise _error_at(key, f"'{name}' stands there twice.")
             seen.add(name)
         return dict(super().construct_mapping(node, deep))
 
 
-def _said(at: Any, what: str) -> yaml.YAMLError:
+def _error_at(at: Any, what: str) -> yaml.YAMLError:
     return yaml.MarkedYAMLError(problem=what, problem_mark=at.start_mark)
 
 

@@ -35,7 +35,7 @@ MOST_FEEDS = 10
 """Of one person."""
 
 
-class FeedAsked(Document):
+class FeedRequest(Document):
     """A feed that somebody wants."""
 
     label: Annotated[Label, Field(description="For what, so that it is known again")]
@@ -71,7 +71,7 @@ def feeds_of(session: Session, who: Who) -> Feeds:
     return Feeds(feeds=tuple(_feed(r) for r in rows))
 
 
-def make_feed(session: Session, asked: FeedAsked, who: Who) -> NewFeed:
+def make_feed(session: Session, asked: FeedRequest, who: Who) -> NewFeed:
     """A new address. Raises TooManyError where somebody has many already."""
     held = session.scalar(select(func.count()).where(CalendarFeed.person_id == who.id)) or 0
     if held >= MOST_FEEDS:

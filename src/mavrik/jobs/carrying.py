@@ -38,7 +38,7 @@ from mavrik.exchange.sheet import render_sheet
 from mavrik.jobs import captures
 from mavrik.jobs.changes import note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
-from mavrik.jobs.finding import told_findings
+from mavrik.jobs.finding import ready_findings
 from mavrik.jobs.lists import prices
 from mavrik.jobs.photos import carried_photos, take_in_photo
 from mavrik.jobs.records import JobRecord
@@ -74,13 +74,13 @@ def bundle_of(job: JobRecord, captured: tuple[BundleCapture, ...] = (), photos: 
     )
 
 
-class ArchiveAsked(Document):
+class ArchiveRequest(Document):
     """A ZIP of bundles that lies on the server to be taken in."""
 
     path: str
 
 
-class FilesAsked(Document):
+class FilesRequest(Document):
     """Jobs to be written out together."""
 
     job_ids: Annotated[tuple[int, ...], Field(min_length=1, max_length=MOST_TOGETHER)]
@@ -98,7 +98,7 @@ def import_archive_later(session: Session, name: str, path: str, who: Who) -> Ta
 
     name: of the file where it came from
     """
-    return record_of(ask_for(session, "import_archive", ArchiveAsked(path=path), f"Jobs out of {name}", who))
+    return record_of(ask_for(session, "import_archive", ArchiveRequest(path=path), f"Jobs out of {name}", who))
 
 
 def write_files_later(
@@ -116,7 +116,7 @@ def write_files_later(
     if len(job_ids) > MOST_TOGETHER:
         raise InvalidError(f"{len(job_ids)} jobs are too many at once: at most {MOST_TOGETHER}. Narrow the list.")
     numbers = {str(i): n for i, n in session.execute(select(Job.id, Job.number).where(Job.id.in_(job_ids)))}
-    asked = FilesAsked(job_ids=tuple(job_ids), numbers=numbers, file=file, workshop=workshop, address=address, name=name)
+    asked = FilesRequest(job_ids=tuple(job_ids), numbers=numbers, file=file, workshop=workshop, address=address, name=name)
     return record_of(ask_for(session, "write_files", asked, title, who))
 
 
@@ -146,7 +146,7 @@ def export_file(session: Session, job_id: int, name: str, printing: Printing) ->
         taken = carried_photos(session, job_id)
         room = _room_for_samples(bundle_of(job, photos=taken), kind.sample_bytes)
         if kind.says_findings:
-            printing = replace(printing, findings=told_findings(session, get_row(session, job_id)))
+            printing = replace(printing, findings=ready_findings(session, get_row(session, job_id)))
         printing = replace(printing, prices=prices(session).document)
         data = kind.write(bundle_of(job, captures.carried(session, job_id, room), taken), printing)
     except ValueError as error:
@@ -168,7 +168,7 @@ def sheet_html(session: Session, job_id: int, printing: Printing, nonce: str, as
     try:
         made = bundle_of(open_job(session, job_id), captures.carried(session, job_id), carried_photos(session, job_id))
         return render_sheet(
-            made, printing.workshop, printing.at, nonce, asset_root, told_findings(session, get_row(session, job_id))
+            made, printing.workshop, printing.at, nonce, asset_root, ready_findings(session, get_row(session, job_id))
         )
     except ValueError as error:
         raise InvalidError(str(error)) from error

@@ -11,12 +11,12 @@ from sqlalchemy.orm import Session
 from mavrik.core.document import Document, Problem
 from mavrik.domain.job import VehicleKind
 from mavrik.domain.roles import Who
-from mavrik.jobs.asking import Asked
 from mavrik.jobs.carrying import write_files_later
 from mavrik.jobs.changes import ERASED, erase_personal, note_change
 from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.listing import MOST_PAGE, PAGE
 from mavrik.jobs.paging import Sorting, page_of
+from mavrik.jobs.queries import ListQuery
 from mavrik.jobs.summaries import summarise
 from mavrik.jobs.tasks import TaskRecord
 from mavrik.store.models import Change, Customer, Job, KeptAnswer, Run, Task, Vehicle
@@ -34,7 +34,7 @@ class CustomerRow(Document):
     jobs: int
 
 
-class CustomersWanted(Asked):
+class CustomersQuery(ListQuery):
     """Which customers to list."""
 
     search: Annotated[str, Field(max_length=120)] = ""
@@ -49,7 +49,7 @@ class CustomersPage(Document):
     next: str = Field(description="Where the next page begins; empty: this is the last")
 
 
-def list_customers(session: Session, wanted: CustomersWanted) -> CustomersPage:
+def list_customers(session: Session, wanted: CustomersQuery) -> CustomersPage:
     """Customers by name, with how many jobs they have."""
     query = select(Customer.id, Customer.name, Customer.contact)
     if wanted.search.strip():

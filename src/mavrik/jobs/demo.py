@@ -54,7 +54,7 @@ from mavrik.jobs.stock import Count, count
 from mavrik.jobs.summaries import judged_once
 from mavrik.jobs.uses import keep_simulation, keep_use, run_simulation, to_simulate
 from mavrik.jobs.work import JobInput, change_job, create_job, get_row, save_circuit
-from mavrik.jobs.worth import WorthAsked, keep_comparison, run_comparison, to_compare
+from mavrik.jobs.worth import JobWorthRequest, keep_comparison, run_comparison, to_compare
 from mavrik.standin.vehicle import HiddenVehicle, hidden_faults, with_starter
 from mavrik.store.models import Person
 
@@ -449,6 +449,6 @@ def _measure(session: Session, job_id: int, job: DemoJob, at: datetime, who: Who
         keep_use(session, job_id, job.use, who)
         made = run_simulation(to_simulate(session, job_id), SimulationRequest(days=3, runs=8), lambda _: None)
         keep_simulation(session, job_id, made, who)
-        how = WorthAsked(worth=WorthRequest(idle_surplus_a=6), target=starting_target(session, job_id))
+        how = JobWorthRequest(worth=WorthRequest(idle_surplus_a=6), target=starting_target(session, job_id))
         compared = run_comparison(to_compare(session, job_id, how.target), how, lambda _: None)
         keep_comparison(session, job_id, compared, who)

@@ -9,7 +9,7 @@ from pydantic import ValidationError
 from mavrik.core.catalogue.fuses import FuseFamily
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.additions import add_to
-from mavrik.core.circuit.editing import add_beside, change_family, change_kind, insert_after, remove_branch
+from mavrik.core.circuit.editing import add_parallel, change_family, change_kind, insert_after, remove_branch
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.document import Document, Problem
 from mavrik.core.drawing.staircase import Staircase, staircase_of_point
@@ -96,7 +96,7 @@ def edit_draft(circuit: Circuit, branch_id: str, edit: Edit, to: str) -> Grown:
             made, added = insert_after(circuit, branch_id, to)
             return Grown(circuit=made, added=(added,))
         if edit is Edit.BESIDE:
-            made, added = add_beside(circuit, branch_id)
+            made, added = add_parallel(circuit, branch_id)
             return Grown(circuit=made, added=(added,))
         if edit is Edit.KIND:
             return Grown(circuit=change_kind(circuit, branch_id, to), added=())

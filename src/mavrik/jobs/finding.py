@@ -42,13 +42,13 @@ CANNOT_BE: dict[str, Any] = {}
 BEING_JUDGED = "What these readings add up to is being worked out: so large a circuit takes a moment. All that was read is kept."
 
 
-class JudgeAsked(Document):
+class JudgeRequest(Document):
     """Which job is judged in the queue."""
 
     job_id: int
 
 
-class Found(Document):
+class FindingsView(Document):
     """What is found of a circuit, with its pictures."""
 
     findings: Findings
@@ -162,7 +162,7 @@ def judge_later(session: Session, row: Job) -> None:
     forget_findings(session, row)
     if not being_judged(session, row):
         whose = row.created_by_id or session.scalars(select(func.min(Person.id))).one()
-        put_into_queue(session, JUDGE, JudgeAsked(job_id=row.id), f"what the readings of {row.number} say", whose, row.id)
+        put_into_queue(session, JUDGE, JudgeRequest(job_id=row.id), f"what the readings of {row.number} say", whose, row.id)
 
 
 def being_judged(session: Session, row: Job) -> bool:
@@ -204,7 +204,7 @@ def findings_of(session: Session, row: Job) -> Findings | None:
     return judge_and_keep(session, row)
 
 
-def told_findings(session: Session, row: Job) -> Findings | None:
+def ready_findings(session: Session, row: Job) -> Findings | None:
     """The same for who needs them now. Raises QueuedError while they are worked out in the queue."""
     found = findings_of(session, row)
     if found is None and being_judged(session, row):
@@ -212,7 +212,7 @@ def told_findings(session: Session, row: Job) -> Findings | None:
     return found
 
 
-def found_of(session: Session, row: Job, role: CircuitRole = CircuitRole.AS_FOUND) -> Found:
+def findings_view_of(session: Session, row: Job, role: CircuitRole = CircuitRole.AS_FOUND) -> FindingsView:
     """What was found of a job, with its pictures.
 
     Raises NotFoundError without a circuit, InvalidError without an operating point, QueuedError while it is worked out in the queue,
@@ -221,16 +221,16 @@ def found_of(session: Session, row: Job, role: CircuitRole = CircuitRole.AS_FOUN
     version = latest(row.circuits, role)
     if version is None:
         raise NotFoundError("The circuit is not described yet.")
-    findings = told_findings(session, row) if role is CircuitRole.AS_FOUND else None
+    findings = ready_findings(session, row) if role is CircuitRole.AS_FOUND else None
     if findings is None:
         with allowed(AT_ONCE_WORK):
             findings = to_judge(row, role).judged()
-    return Found(findings=findings, pictures=draw(Circuit.model_validate(version.document), findings))
+    return FindingsView(findings=findings, pictures=draw(Circuit.model_validate(version.document), findings))
 
 
 def find_draft(
     circuit: Circuit, run: Run | None, earlier: list[Run], superseded: list[int], details: JobDetails, wants: str
-) -> Found:
+) -> FindingsView:
     """Judge a circuit and a run that need not be saved, with the runs that are.
 
     wants: as `wants_of`
@@ -250,4 +250,4 @@ def find_draft(
         raise InvalidError(problems[0].message, problems)
     with allowed(AT_ONCE_WORK):
         findings = ToJudge(circuit, tuple(runs), tuple(superseded), details, wants).judged(ahead=False)
-    return Found(findings=findings, pictures=draw(circuit, findings))
+    return FindingsView(findings=findings, pictures=draw(circuit, findings))

@@ -12,7 +12,7 @@ from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.document import Document, Problem
 from mavrik.core.planning.comparison import compare
 from mavrik.core.planning.guided import GUIDES, Guide, GuideProblemError, Question, guide_of, guided
-from mavrik.core.planning.guided.beside import Beside, beside
+from mavrik.core.planning.guided.comparison import ComparedAnswer, compare_answer
 from mavrik.core.planning.guided.disconnect import DISCONNECT, disconnect_by
 from mavrik.core.planning.leads import cheapest_proposal
 from mavrik.core.planning.set_point import set_point
@@ -42,7 +42,7 @@ class GuideView(Document):
     """Question whose answers can be set side by side; empty: none."""
 
 
-class GuidedAsked(Document):
+class GuidedRequest(Document):
     """Which guided change, what was answered, and how leads are sized for it."""
 
     name: Annotated[str, Field(max_length=40)]
@@ -75,7 +75,7 @@ def guides_for(session: Session, job_id: int) -> list[GuideView]:
     return views
 
 
-def preview_guided(session: Session, job_id: int, asked: GuidedAsked) -> PlanView:
+def preview_guided(session: Session, job_id: int, asked: GuidedRequest) -> PlanView:
     """What a guided change comes to, without keeping it.
 
     Raises InvalidError, at the question, for an answer that cannot be, and where no leads will do.
@@ -98,17 +98,17 @@ def preview_guided(session: Session, job_id: int, asked: GuidedAsked) -> PlanVie
     )  # fmt: skip
 
 
-def beside_of(session: Session, job_id: int, asked: GuidedAsked) -> Beside:
+def compared_answer_of(session: Session, job_id: int, asked: GuidedRequest) -> ComparedAnswer:
     """What an answer to the question that a guide compares comes to. Raises InvalidError as `preview_guided`."""
     found = _whole(as_found(get_row(session, job_id)))
     try:
         guide = guide_of(found, asked.name, _guides(session))
-        return beside(found, guide, asked.answers, asked.target, prices(session).document)
+        return compare_answer(found, guide, asked.answers, asked.target, prices(session).document)
     except GuideProblemError as error:
         raise InvalidError(str(error), [Problem("guided", error.field, str(error))]) from error
 
 
-def keep_guided(session: Session, job_id: int, asked: GuidedAsked, who: Who) -> CircuitRecord:
+def keep_guided(session: Session, job_id: int, asked: GuidedRequest, who: Who) -> CircuitRecord:
     """Make a guided change the job's plan. Raises as `preview_guided`, ClosedError for a job that is done or put away."""
     row_to_change(session, job_id)
     view = preview_guided(session, job_id, asked)

@@ -22,7 +22,7 @@ from mavrik.domain.job import CircuitRole, DocumentKind, VehicleKind
 from mavrik.domain.roles import Who
 from mavrik.jobs.errors import ConflictError, InvalidError, NotFoundError
 from mavrik.jobs.finding import latest
-from mavrik.jobs.guided import GuidedAsked, keep_guided
+from mavrik.jobs.guided import GuidedRequest, keep_guided
 from mavrik.jobs.kept import as_found, keep_document, latest_document
 from mavrik.jobs.lists import purposes
 from mavrik.jobs.planning import starting_target
@@ -80,7 +80,7 @@ class IsolationView(Document):
     )
 
 
-class IsolationAsked(Document):
+class IsolationRequest(Document):
     """What a disconnect is for, and which way."""
 
     purpose: IsolationPurpose
@@ -125,7 +125,7 @@ def way_shown(session: Session, job_id: int, name: str) -> WayShown:
     return WayShown(seen=seen, way=way, loop=lay_out(way.circuit, find_ring(way.circuit)))
 
 
-def keep_isolation(session: Session, job_id: int, asked: IsolationAsked, who: Who) -> IsolationView:
+def keep_isolation(session: Session, job_id: int, asked: IsolationRequest, who: Who) -> IsolationView:
     """Decide on a way: its circuit, with leads and fuses sized, becomes the job's plan; what is fitted already moves nothing.
 
     Raises ConflictError where the circuit is no longer the one it was seen on, InvalidError, at its field, for a way that there is not
@@ -141,7 +141,7 @@ def keep_isolation(session: Session, job_id: int, asked: IsolationAsked, who: Wh
     if way.changes:
         answers: dict[str, str | float] = {"purpose": asked.purpose.value, "way": way.name}
         target = starting_target(session, job_id)
-        circuit_id = keep_guided(session, job_id, GuidedAsked(name=DISCONNECT.name, answers=answers, target=target), who).id
+        circuit_id = keep_guided(session, job_id, GuidedRequest(name=DISCONNECT.name, answers=answers, target=target), who).id
     else:
         assert now is not None
         circuit_id = now.id

@@ -15,7 +15,7 @@ from mavrik.jobs.work import open_job
 from mavrik.store.models import Job
 
 
-class LeadFound(Document):
+class LabelledLead(Document):
     """The lead that a label is of."""
 
     job_id: int
@@ -23,15 +23,15 @@ class LeadFound(Document):
     branch_id: str
 
 
-def find_lead(session: Session, job_number: str, branch_id: str) -> LeadFound:
+def find_lead(session: Session, job_number: str, branch_id: str) -> LabelledLead:
     """The lead of a label. Raises NotFoundError where no job has that number."""
     job_id = session.scalar(select(Job.id).where(Job.number == job_number))
     if job_id is None:
         raise NotFoundError(f"The label is of job {job_number}, which is not here.")
-    return LeadFound(job_id=job_id, job_number=job_number, branch_id=branch_id)
+    return LabelledLead(job_id=job_id, job_number=job_number, branch_id=branch_id)
 
 
-def find_lead_in_photo(session: Session, photo: bytes) -> LeadFound:
+def find_lead_in_photo(session: Session, photo: bytes) -> LabelledLead:
     """The lead of a label on a photo. Raises InvalidError for what is no photo or shows no such label, NotFoundError as `find_lead`."""
     try:
         read = read_label(photo)

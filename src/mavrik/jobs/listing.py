@@ -32,8 +32,8 @@ from mavrik.core.workflow.progress import progress
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.core.workflow.stages import JobFacts
 from mavrik.domain.job import JobState, Shelf, VehicleKind
-from mavrik.jobs.asking import Asked
 from mavrik.jobs.paging import Sorting, page_of
+from mavrik.jobs.queries import ListQuery
 from mavrik.jobs.records import JobRow
 from mavrik.jobs.summaries import MADE_BY, summarise
 from mavrik.jobs.work import get_row
@@ -61,7 +61,7 @@ class Order(StrEnum):
     TOUCHED = "touched"
 
 
-class JobsWanted(Asked):
+class JobsQuery(ListQuery):
     """Which jobs to list, in which order, from where on."""
 
     search: Annotated[
@@ -108,7 +108,7 @@ SORTINGS = {
 }
 
 
-def _filtered(query: Select[Any], wanted: JobsWanted, today: date) -> Select[Any]:
+def _filtered(query: Select[Any], wanted: JobsQuery, today: date) -> Select[Any]:
     """The query with all filters but the place in the list."""
     shelves = {
         Shelf.BENCH: text("jobs.archived_at IS NULL AND jobs.binned_at IS NULL"),
@@ -139,13 +139,13 @@ def _filtered(query: Select[Any], wanted: JobsWanted, today: date) -> Select[Any
     return query
 
 
-def list_jobs(session: Session, wanted: JobsWanted | None = None, today: date | None = None) -> JobsPage:
+def list_jobs(session: Session, wanted: JobsQuery | None = None, today: date | None = None) -> JobsPage:
     """One page of the jobs that are wanted, with how many there are.
 
     today: for what is due; left out, the server's day
     Raises InvalidError for a place in the list that no page ended at.
     """
-    wanted, today = wanted or JobsWanted(), today or date.today()
+    wanted, today = wanted or JobsQuery(), today or date.today()
     sorting = SORTINGS[wanted.order]
     found = _filtered(select(Job.id), wanted, today)
     count = select(func.count()).select_from(found.subquery())
@@ -155,7 +155,7 @@ def list_jobs(session: Session, wanted: JobsWanted | None = None, today: date | 
     return JobsPage(jobs=tuple(_rows(session, [r[0] for r in ids])), total=session.scalar(count) or 0, next=more)
 
 
-def ids_of(session: Session, wanted: JobsWanted, today: date | None = None) -> list[int]:
+def ids_of(session: Session, wanted: JobsQuery, today: date | None = None) -> list[int]:
     """All jobs of a list, whatever its pages, in its order; today: as for `list_jobs`."""
     found = _filtered(select(Job.id), wanted, today or date.today())
     if wanted.order is Order.TOUCHED and not wanted.search.split():
@@ -202,7 +202,7 @@ def open_jobs(session: Session) -> Iterator[JobRow]:
     """On the bench and not done."""
     after = ""
     while True:
-        page = list_jobs(session, JobsWanted(after=after, limit=MOST_PAGE))
+        page = list_jobs(session, JobsQuery(after=after, limit=MOST_PAGE))
         for row in page.jobs:
             if row.state is JobState.DONE:
                 return  # the done ones come last

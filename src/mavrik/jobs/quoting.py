@@ -11,7 +11,7 @@ from mavrik.core.fabrication.quotation import (
     HOLDS_DAYS,
     Consent,
     Quotation,
-    QuotationAsked,
+    QuotationRequest,
     quotation_number,
     quotation_of,
     says_the_same,
@@ -45,7 +45,7 @@ def quotation(session: Session, job_id: int) -> QuotationRecord:
     return _record(session, get_row(session, job_id))
 
 
-def make_quotation(session: Session, job_id: int, asked: QuotationAsked, who: Who) -> QuotationRecord:
+def make_quotation(session: Session, job_id: int, asked: QuotationRequest, who: Who) -> QuotationRecord:
     """Make one from the bill of the book as it is kept.
 
     Raises InvalidError for a date that is past and for a part that nobody has priced, NotFoundError without a circuit, ClosedError for a
@@ -85,7 +85,7 @@ def accept_quotation(session: Session, job_id: int, revision: int, given: Consen
     return _record(session, row)
 
 
-def _made(session: Session, row: Job, asked: QuotationAsked) -> Quotation:
+def _made(session: Session, row: Job, asked: QuotationRequest) -> Quotation:
     try:
         return quotation_of(bill_as_kept(session, row), prices(session).document.labour_per_h, asked)
     except ValueError as error:

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from mavrik.core.document import Document
 from mavrik.core.scheduling.documents import JobId, Schedule, check_schedule
 from mavrik.core.scheduling.hours import NeverOpenError
-from mavrik.core.scheduling.planner import Found
+from mavrik.core.scheduling.planner import SearchProgress
 from mavrik.core.scheduling.view import Proposed, Scene, ScheduleView, propose, schedule_view, tidied, with_place
 from mavrik.core.scheduling.workshop import Workshop
 from mavrik.domain.roles import Who
@@ -40,7 +40,7 @@ class ScheduleRecord(Document):
     workshop: Workshop
 
 
-class PlaceAsked(Document):
+class PlaceRequest(Document):
     """A job that a place is wanted for."""
 
     document: Schedule
@@ -76,7 +76,7 @@ def preview_schedule(session: Session, given: Schedule) -> ScheduleView:
     return _seen(given, scene(session))
 
 
-def find_place(session: Session, asked: PlaceAsked) -> Schedule:
+def find_place(session: Session, asked: PlaceRequest) -> Schedule:
     """A schedule with the first place that is free for a job, without keeping it. Raises InvalidError as `preview_schedule`."""
     _check(asked.document)
     try:
@@ -107,7 +107,7 @@ def laid_out(work: Work, asked: LayOut) -> Proposed:
     with work.session() as session:
         seen = scene(session)
 
-    def watch(found: Found) -> bool:
+    def watch(found: SearchProgress) -> bool:
         try:
             work.progress(found.share, f"Weighs {found.cost:.0f}; no layout weighs less than {max(found.bound, 0):.0f}")
         except Stopped:

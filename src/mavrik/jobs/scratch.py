@@ -29,7 +29,7 @@ def folder() -> Path:
     return place
 
 
-def _taken() -> int:
+def _bytes_used() -> int:
     total = 0
     for file in folder().iterdir():
         try:
@@ -41,7 +41,7 @@ def _taken() -> int:
 
 def new_file(expected_bytes: int) -> IO[bytes]:
     """A file to write into; who takes it deletes it. Raises FullError where so much would be too much."""
-    if _taken() + expected_bytes > MOST_BYTES:
+    if _bytes_used() + expected_bytes > MOST_BYTES:
         raise FullError("Too many files are being read at this moment. Wait until some are done.")
     if shutil.disk_usage(folder()).free - expected_bytes < LEFT_FREE_BYTES:
         raise FullError("The server's disk is nearly full. Whoever runs it has to make room.")

@@ -72,7 +72,7 @@ def begin(session: Session, who: Who, address: str, handheld: bool) -> str:
 
 
 @dataclass(frozen=True)
-class Found:
+class ActiveSession:
     """A person who is signed in."""
 
     who: Who
@@ -80,14 +80,14 @@ class Found:
     """Of the database, that they were seen in."""
 
 
-def find(session: Session, key: str) -> Found | None:
+def find(session: Session, key: str) -> ActiveSession | None:
     """The active person behind a key, or None where that has ended."""
     row = session.execute(FIND, {"key_hash": _hash(key)}).one_or_none()
     if row is None:
         return None
     if row.old:
         session.execute(update(SignIn).where(SignIn.id == row.sign_in).values(seen_at=func.now()))
-    return Found(Who(row.id, row.login, row.name, Role(row.role)), row.snapshot)
+    return ActiveSession(Who(row.id, row.login, row.name, Role(row.role)), row.snapshot)
 
 
 def end(session: Session, key: str) -> None:

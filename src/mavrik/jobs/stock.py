@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.document import Document, Problem
 from mavrik.core.fabrication.bench import Shop
-from mavrik.core.fabrication.bill import Bill, Booked, Length, OnHand, taken_from
+from mavrik.core.fabrication.bill import Bill, Booked, Length, OnHand, stock_used
 from mavrik.core.fabrication.stock import MOST_COUNTED, PartKind, PartNumber, StockItem, StockList, usual_stock
 from mavrik.domain.roles import Who
 from mavrik.exchange.list_csv import ListFileError
@@ -102,7 +102,7 @@ def book(session: Session, job_id: int, bill: Bill, done: Collection[str], undon
     took = {b.step for b in before}
     for b in (b for b in before if b.step in undone):
         _move(session, b.number, b.piece, b.quantity, "returned", who, job_id, b.need, b.step)
-    for b in taken_from(bill, set(done) - took):
+    for b in stock_used(bill, set(done) - took):
         _move(session, b.number, b.piece, -b.quantity, "used", who, job_id, b.need, b.step)
     session.flush()
 

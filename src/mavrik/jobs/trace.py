@@ -13,9 +13,9 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.document import Document, Moment
 from mavrik.exchange.readings_table import safe_cell
-from mavrik.jobs.asking import Asked
 from mavrik.jobs.listing import MOST_PAGE, MOST_WORDS, PAGE
 from mavrik.jobs.paging import Sorting, page_of
+from mavrik.jobs.queries import ListQuery
 from mavrik.jobs.records import ChangeRecord
 from mavrik.store.models import Change, Job
 
@@ -23,7 +23,7 @@ NEWEST = Sorting("changes", (literal_column("changes.id", Integer),), falling=Tr
 MOST_WRITTEN = 100_000
 
 
-class TraceWanted(Asked):
+class TraceQuery(ListQuery):
     """Which changes, from where on."""
 
     search: Annotated[
@@ -53,7 +53,7 @@ class TracePage(Document):
     next: str = Field(description="Where the next page begins; empty: this is the last")
 
 
-def _wanted(wanted: TraceWanted) -> Select[Change, str]:
+def _matching(wanted: TraceQuery) -> Select[Change, str]:
     query = select(Change, Job.number).outerjoin(Job, Job.id == Change.job_id)
     if wanted.person is not None:
         query = query.where(Change.person_id == wanted.person)
@@ -85,16 +85,16 @@ def _row(change: Change, number: str | None) -> TraceRow:
     )  # fmt: skip
 
 
-def trace(session: Session, wanted: TraceWanted) -> TracePage:
+def trace(session: Session, wanted: TraceQuery) -> TracePage:
     """A page of the log. Raises InvalidError for a place that no page ended at."""
-    rows, more = page_of(session, _wanted(wanted), NEWEST, wanted.after, wanted.limit)
+    rows, more = page_of(session, _matching(wanted), NEWEST, wanted.after, wanted.limit)
     return TracePage(changes=tuple(_row(*r) for r in rows), next=more)
 
 
 COLUMNS = ("at", "who", "job", "kind", "of", "what", "before", "after")
 
 
-def trace_csv(session: Session, wanted: TraceWanted) -> Iterator[str]:
+def trace_csv(session: Session, wanted: TraceQuery) -> Iterator[str]:
     """The log as lines of CSV, the newest first; as many as there are, up to a hundred thousand."""
 
     def line(*cells: str) -> str:
@@ -103,7 +103,7 @@ def trace_csv(session: Session, wanted: TraceWanted) -> Iterator[str]:
         return text.getvalue()
 
     yield line(*COLUMNS)
-    query = _wanted(wanted).order_by(Change.id.desc()).limit(MOST_WRITTEN)
+    query = _matching(wanted).order_by(Change.id.desc()).limit(MOST_WRITTEN)
     for change, number in session.execute(query.execution_options(yield_per=500)):
         row = _row(change, number)
         yield line(row.at.isoformat(), row.person, row.job, row.kind, row.thing, row.what, _plain(row.before), _plain(row.after))

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.circuit.rules import CircuitError
 from mavrik.core.document import Document, Problem
-from mavrik.core.planning.outlook import FoundAndPlanned, UseAnswer, found_and_planned, on_this_circuit, outlook, outlook_or_none
+from mavrik.core.planning.outlook import BeforeAndAfter, UseAnswer, before_and_after, on_this_circuit, outlook, outlook_or_none
 from mavrik.core.planning.simulation import SimulationRequest, check_simulation, simulate
 from mavrik.core.planning.use import SpeedHours, UseProblemError, UseRequest, read_speeds, usual_use
 from mavrik.domain.job import DocumentKind, Simulation
@@ -73,7 +73,7 @@ def speeds_of(text: str) -> tuple[SpeedHours, ...]:
         raise InvalidError(str(error), [Problem("use", error.field, str(error))]) from error
 
 
-class SimulateAsked(Document):
+class SimulateRequest(Document):
     """What a worker is told of a simulation."""
 
     job_id: int
@@ -104,21 +104,21 @@ def ask_simulation(session: Session, job_id: int, how: SimulationRequest, who: W
     except UseProblemError as error:
         raise InvalidError(str(error), [Problem("simulation", error.field, str(error))]) from error
     title = f"{how.days:g} days of {row.number}, {how.runs} vehicles"
-    return record_of(ask_for(session, "simulate", SimulateAsked(job_id=job_id, how=how), title, who, job_id))
+    return record_of(ask_for(session, "simulate", SimulateRequest(job_id=job_id, how=how), title, who, job_id))
 
 
 @dataclass(frozen=True)
 class ToSimulate:
     """What a simulation needs of a job, so that no transaction is open while it goes on."""
 
-    circuits: FoundAndPlanned
+    circuits: BeforeAndAfter
     use: UseRequest
 
 
 def to_simulate(session: Session, job_id: int) -> ToSimulate:
     """What there is to let days go by for. Raises ClosedError for a job that is done or put away."""
     row = row_to_change(session, job_id)
-    return ToSimulate(found_and_planned(as_found(row), proposed(row), kept_drive(row), accepted_changes(row)), kept_use(row))
+    return ToSimulate(before_and_after(as_found(row), proposed(row), kept_drive(row), accepted_changes(row)), kept_use(row))
 
 
 def run_simulation(of: ToSimulate, how: SimulationRequest, progress: Callable[[float], None]) -> Simulation:

@@ -18,7 +18,7 @@ from mavrik.domain.job import CircuitRole, Customer, JobDetails, JobState, Shelf
 from mavrik.domain.roles import Who
 from mavrik.jobs.changes import differing, last_editor, note_change
 from mavrik.jobs.errors import ClosedError, ConflictError, InvalidError, NotFoundError
-from mavrik.jobs.finding import being_judged, details_of, findings_of, latest, told_findings
+from mavrik.jobs.finding import being_judged, details_of, findings_of, latest, ready_findings
 from mavrik.jobs.planned import planned
 from mavrik.jobs.records import (
     ChangeRecord,
@@ -329,7 +329,7 @@ def take_over_resistances(session: Session, job_id: int, who: Who) -> CircuitRec
     that was read, ClosedError for a job that is done, QueuedError while it is being judged.
     """
     row = row_to_change(session, job_id)
-    version, findings = latest(row.circuits, CircuitRole.AS_FOUND), told_findings(session, row)
+    version, findings = latest(row.circuits, CircuitRole.AS_FOUND), ready_findings(session, row)
     if version is None or findings is None or not any(b.excess_ohm is not None for b in findings.branches):
         raise NotFoundError("No drop was read that resistances could be taken from.")
     circuit = Circuit.model_validate(version.document)

@@ -23,7 +23,7 @@ from mavrik.core.planning.worth import PlanOption, WorthRequest, WorthView, wort
 from mavrik.domain.job import DocumentKind, Plan, PlanWeek, WorthCompared
 from mavrik.domain.roles import Who
 from mavrik.jobs.errors import InvalidError, NotFoundError
-from mavrik.jobs.finding import told_findings
+from mavrik.jobs.finding import ready_findings
 from mavrik.jobs.kept import as_found, keep_document, kept_drive, latest_document
 from mavrik.jobs.lists import prices, units
 from mavrik.jobs.planning import PlanView, keep_planned
@@ -41,18 +41,18 @@ SAME_COST, SAME_AMPS = 0.01, 0.2
 """A plan that has moved by more since it was compared is not the one that somebody decided on. Our choice, no source."""
 
 
-class WorthAsked(Document):
+class JobWorthRequest(Document):
     """What is wanted of a comparison, and how leads are sized for it."""
 
     worth: WorthRequest
     target: SizingTarget
 
 
-class CompareAsked(Document):
+class CompareRequest(Document):
     """What a worker is told of a comparison."""
 
     job_id: int
-    how: WorthAsked
+    how: JobWorthRequest
 
 
 def compared(session: Session, job_id: int) -> WorthRecord:
@@ -63,7 +63,7 @@ def compared(session: Session, job_id: int) -> WorthRecord:
     )
 
 
-def ask_comparison(session: Session, job_id: int, how: WorthAsked, who: Who) -> TaskRecord:
+def ask_comparison(session: Session, job_id: int, how: JobWorthRequest, who: Who) -> TaskRecord:
     """Have every change looked at for the job as found: long work, its result is kept with the job.
 
     Raises InvalidError where circuit or use do not add up, or for a change that there is none of; ClosedError for a job that is done
@@ -77,7 +77,7 @@ def ask_comparison(session: Session, job_id: int, how: WorthAsked, who: Who) -> 
             message = f"There is no change '{unknown}' for this circuit."
             raise InvalidError(message, [Problem("worth", field, message)])
     return record_of(
-        ask_for(session, "compare", CompareAsked(job_id=job_id, how=how), f"what buys what for {row.number}", who, job_id)
+        ask_for(session, "compare", CompareRequest(job_id=job_id, how=how), f"what buys what for {row.number}", who, job_id)
     )
 
 
@@ -86,7 +86,7 @@ def to_compare(session: Session, job_id: int, target: SizingTarget) -> Situation
     return _situation(session, row_to_change(session, job_id), target)
 
 
-def run_comparison(situation: Situation, how: WorthAsked, progress: Callable[[float], None]) -> WorthCompared:
+def run_comparison(situation: Situation, how: JobWorthRequest, progress: Callable[[float], None]) -> WorthCompared:
     """Look at every change, and let a week go by with the plans that matter. Raises InvalidError for what contradicts itself."""
     try:
         view = worth(situation, how.worth, lambda share: progress(0.8 * share))
@@ -194,7 +194,7 @@ def _situation(session: Session, row: Job, target: SizingTarget) -> Situation:
     problems = check_circuit(circuit)
     if problems:
         raise InvalidError(problems[0].message, problems)
-    found, drive = told_findings(session, row), kept_drive(row)
+    found, drive = ready_findings(session, row), kept_drive(row)
     measured = with_measured(circuit, found) if found is not None else circuit
     return Situation(
         found=turned(measured, drive, new=False), use=kept_use(row), drive=drive, target=target,

@@ -60,7 +60,7 @@ def write_backup(url: str, file: Path) -> Manifest:
     Raises BackupError where the database has no schema of ours, or pg_dump is missing or fails.
     """
     engine = create_engine(as_psycopg(url), poolclass=NullPool, isolation_level="REPEATABLE READ")
-    with _beside(file) as folder, engine.connect() as connection:
+    with _folder_next_to(file) as folder, engine.connect() as connection:
         revision = _revision(connection)
         if revision is None:
             raise BackupError("The database is empty: there is nothing to back up.")
@@ -179,7 +179,7 @@ def is_there(admin_url: str, url: str) -> bool:
 
 
 @contextmanager
-def _beside(file: Path) -> Iterator[Path]:
+def _folder_next_to(file: Path) -> Iterator[Path]:
     """A folder of our own on the same disk, so that the last step is one renaming."""
     if not file.parent.is_dir():
         raise BackupError(f"There is no folder {file.parent}.")

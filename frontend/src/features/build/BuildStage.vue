@@ -5,7 +5,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { client, data, reached } from '@/api/client'
 import type { Bill, BuildBook, BuildView, PointsView, StageName } from '@/api/types'
-import { useAsked } from '@/composables/asked'
+import { useDocumentForm } from '@/composables/documentForm'
 import { hasFields } from '@/composables/drafts'
 import { useKeys } from '@/composables/keys'
 import { useSaving } from '@/composables/saving'
@@ -57,7 +57,7 @@ const {
   takeTheirs,
   held,
   put,
-} = useAsked<BuildBook, BuildBook, BuildView>({
+} = useDocumentForm<BuildBook, BuildBook, BuildView>({
   name: 'build',
   jobId: () => bench.jobId,
   hangsOn: () => [bench.plan?.id, bench.asFound?.id],

@@ -10,7 +10,7 @@ import ProblemNotice from '@/ui/ProblemNotice.vue'
 import VerdictMark from '@/ui/VerdictMark.vue'
 import BranchesView from './BranchesView.vue'
 import CausesView from './CausesView.vue'
-import DisconnectFound from './DisconnectFound.vue'
+import DisconnectFindings from './DisconnectFindings.vue'
 import PartsView from './PartsView.vue'
 import ReadingsView from './ReadingsView.vue'
 
@@ -103,7 +103,7 @@ useKeys([
           >
         </div>
       </section>
-      <DisconnectFound v-if="bench.hasDisconnect" @go="emit('go', 'isolate')" />
+      <DisconnectFindings v-if="bench.hasDisconnect" @go="emit('go', 'isolate')" />
       <div class="switch" role="tablist" aria-label="What to look at">
         <button
           v-for="v in VIEWS"

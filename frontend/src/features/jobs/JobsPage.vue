@@ -4,7 +4,7 @@ import { computed, nextTick, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { ApiError, client, data, writeHeaders } from '@/api/client'
 import { forgetKey, keyFor, KEY_HEADER } from '@/api/repeat'
-import type { JobInput, JobRecord, JobRow, LeadFound, ProblemDocument, TaskRecord } from '@/api/types'
+import type { JobInput, JobRecord, JobRow, LabelledLead, ProblemDocument, TaskRecord } from '@/api/types'
 import { leadPage } from '@/features/build/book'
 import JobForm from '@/features/jobs/JobForm.vue'
 import JobFilters from './JobFilters.vue'
@@ -107,7 +107,7 @@ async function byLabel(event: Event): Promise<void> {
   if (!chosen) return
   importProblem.value = null
   try {
-    await router.push(leadPage(await send<LeadFound>('/api/leads/photo', chosen, 'application/octet-stream')))
+    await router.push(leadPage(await send<LabelledLead>('/api/leads/photo', chosen, 'application/octet-stream')))
   } catch (error) {
     if (error instanceof ApiError) importProblem.value = error.problem
   }

@@ -4,10 +4,10 @@ import { useDebounceFn } from '@vueuse/core'
 import { computed, reactive, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { client, data } from '@/api/client'
-import type { JobsWanted } from '@/api/types'
+import type { JobsQuery } from '@/api/types'
 
 const TYPED_MS = 150
-export type Filters = Partial<Pick<JobsWanted, 'state' | 'purpose' | 'due' | 'vehicle_kind' | 'who' | 'shelf' | 'order'>> & {
+export type Filters = Partial<Pick<JobsQuery, 'state' | 'purpose' | 'due' | 'vehicle_kind' | 'who' | 'shelf' | 'order'>> & {
   search: string
 }
 const NARROWING = ['purpose', 'due', 'vehicle_kind', 'who', 'shelf', 'order'] as const

@@ -2,7 +2,7 @@
 /** What a disconnect must do, purpose by purpose: each rule required, advised or not asked. */
 import { computed, ref } from 'vue'
 import type { ProblemDocument, PurposeList, PurposeProfile, PurposesRecord } from '@/api/types'
-import { askedAs, withRule, type Asked } from './purposes'
+import { strictnessOf, withRule, type Strictness } from './purposes'
 
 const props = defineProps<{
   purposes: PurposeList
@@ -16,7 +16,7 @@ const names = computed(() => Object.keys(props.purposes.purposes) as Name[])
 const at = ref<Name>('emergency' as Name)
 const profile = computed(() => props.purposes.purposes[at.value] as PurposeProfile)
 const set = (changed: PurposeProfile) => emit('change', { purposes: { ...props.purposes.purposes, [at.value]: changed } })
-const CHOICES: { value: Asked; title: string }[] = [
+const CHOICES: { value: Strictness; title: string }[] = [
   { value: 'required', title: 'Required' },
   { value: 'advised', title: 'Advised' },
   { value: 'no', title: 'Not asked' },
@@ -70,12 +70,12 @@ const wrong = computed(() => props.problem?.problems?.filter((p) => p.element ==
       />
       <p v-for="p in wrong" :key="p.message" class="wrong mb-0" role="alert">{{ p.message }}</p>
       <ul class="rules">
-        <li v-for="r in rules" :key="r.name" :data-rule="r.name" :data-asked="askedAs(profile, r.name)">
+        <li v-for="r in rules" :key="r.name" :data-rule="r.name" :data-asked="strictnessOf(profile, r.name)">
           <span class="grow">{{ r.forbids ? `Never: ${r.label.charAt(0).toLowerCase()}${r.label.slice(1)}` : r.label }}</span>
           <span v-if="stays(r)" class="quiet">Required: it would not be that purpose without it</span>
           <v-btn-toggle
             v-else
-            :model-value="askedAs(profile, r.name)"
+            :model-value="strictnessOf(profile, r.name)"
             mandatory
             color="primary"
             variant="outlined"

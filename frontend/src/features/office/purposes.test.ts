@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { PurposeProfile, PurposesRecord } from '@/api/types'
-import { askedAs, withRule } from './purposes'
+import { strictnessOf, withRule } from './purposes'
 
 const PROFILE: PurposeProfile = {
   label: 'Storage',
@@ -14,13 +14,18 @@ const rule = (name: string, forbids = false): PurposesRecord['rules'][number] =>
 
 describe('a rule of a purpose', () => {
   it('is required where it is required or forbidden', () => {
-    expect(['no_drain', 'chatters', 'surge', 'marked'].map((n) => askedAs(PROFILE, n))).toEqual(['required', 'required', 'advised', 'no'])
+    expect(['no_drain', 'chatters', 'surge', 'marked'].map((n) => strictnessOf(PROFILE, n))).toEqual([
+      'required',
+      'required',
+      'advised',
+      'no',
+    ])
   })
   it('stands in one list only, whatever is chosen after one another', () => {
     let now = PROFILE
     for (const asked of ['advised', 'required', 'no', 'required'] as const) {
       now = withRule(now, rule('no_drain'), asked)
-      expect(askedAs(now, 'no_drain')).toBe(asked)
+      expect(strictnessOf(now, 'no_drain')).toBe(asked)
       const all = [...now.requires, ...now.forbids, ...now.advises]
       expect(new Set(all).size).toBe(all.length)
     }

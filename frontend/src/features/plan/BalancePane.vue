@@ -3,7 +3,7 @@
 import { computed, ref } from 'vue'
 import { ApiError, client, data } from '@/api/client'
 import type { ProblemDocument, UseAnswer, UseRequest } from '@/api/types'
-import { useAsked } from '@/composables/asked'
+import { useDocumentForm } from '@/composables/documentForm'
 import { hasFields } from '@/composables/drafts'
 import { useWorkbench } from '@/composables/workbench'
 import NumberField from '@/ui/NumberField.vue'
@@ -40,7 +40,7 @@ const {
   keep,
   followTheirs,
   takeTheirs,
-} = useAsked<UseRequest, Form, UseAnswer>({
+} = useDocumentForm<UseRequest, Form, UseAnswer>({
   name: 'use',
   jobId: () => bench.jobId,
   hangsOn: () => [bench.asFound?.id, bench.asFound?.lock],

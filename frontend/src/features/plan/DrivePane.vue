@@ -3,7 +3,7 @@
 import { computed, ref } from 'vue'
 import { client, data } from '@/api/client'
 import type { DriveRequest, DriveView } from '@/api/types'
-import { useAsked } from '@/composables/asked'
+import { useDocumentForm } from '@/composables/documentForm'
 import { hasFields } from '@/composables/drafts'
 import { useWorkbench } from '@/composables/workbench'
 import { fixed } from '@/ui/numbers'
@@ -23,7 +23,7 @@ type Form = Omit<DriveRequest, 'before' | 'after'> & { before: Reading; after: R
 const blank = (): Reading => ({ current_a: null, u_a: null, engine_rpm: null })
 const whole = (r: Reading) =>
   r.current_a !== null && r.u_a !== null && r.engine_rpm !== null ? { current_a: r.current_a, u_a: r.u_a, engine_rpm: r.engine_rpm } : null
-const { form, same, view, shown, problem, says, busy, keepProblem, conflict, keep, followTheirs, takeTheirs } = useAsked<
+const { form, same, view, shown, problem, says, busy, keepProblem, conflict, keep, followTheirs, takeTheirs } = useDocumentForm<
   DriveRequest,
   Form,
   DriveView

@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { client, data } from '@/api/client'
 import type { FitRequest, FitView } from '@/api/types'
-import { useAsked } from '@/composables/asked'
+import { useDocumentForm } from '@/composables/documentForm'
 import { hasFields } from '@/composables/drafts'
 import { useWorkbench } from '@/composables/workbench'
 import CautionStrip from '@/ui/CautionStrip.vue'
@@ -29,7 +29,7 @@ const {
   keep,
   followTheirs,
   takeTheirs,
-} = useAsked<FitRequest, FitRequest, FitView>({
+} = useDocumentForm<FitRequest, FitRequest, FitView>({
   name: 'fit',
   jobId: () => bench.jobId,
   hangsOn: () => [bench.plan?.id],

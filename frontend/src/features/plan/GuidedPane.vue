@@ -3,7 +3,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
-import type { Beside, GuidedAsked, GuideView, PlanView, Question } from '@/api/types'
+import type { ComparedAnswer, GuidedRequest, GuideView, PlanView, Question } from '@/api/types'
 import { alike } from '@/composables/alike'
 import { useEach } from '@/composables/each'
 import { dropDraft, findDraft, hasFields, keepDraft } from '@/composables/drafts'
@@ -34,7 +34,7 @@ const begin = useQuery({
 })
 const guides = computed<readonly GuideView[]>(() => listed.data.value?.guides ?? [])
 
-type Answers = GuidedAsked['answers']
+type Answers = GuidedRequest['answers']
 interface Form {
   name: string
   /** Of every guide, so that going back and forth loses nothing. */
@@ -59,7 +59,7 @@ function answer(q: Question, value: string | number | null): void {
   const { name, answers } = form.value
   if (value !== null) form.value.answers = { ...answers, [name]: { ...answers[name], [q.name]: value } }
 }
-const body = computed<GuidedAsked | null>(() => {
+const body = computed<GuidedRequest | null>(() => {
   if (!guide.value || !begin.data.value || !form.value.carry) return null
   const answers = Object.fromEntries(guide.value.questions.map((q) => [q.name, given(q)]))
   const target = { ...begin.data.value, target_current_a: form.value.carry, system: units.system, alternator_label: '' }
@@ -83,12 +83,12 @@ const {
   waiting,
   problem: besideProblem,
   again: besideAgain,
-} = useEach<Beside>(
+} = useEach<ComparedAnswer>(
   compared,
   computed(() => ['guided-beside', ...key.value, { ...body.value, answers: without(body.value?.answers) }]),
   (name) => {
     const asked = { ...path.value, body: { ...body.value!, answers: { ...body.value!.answers, [decides.value!.name]: name } } }
-    return async (signal) => (await data(client.POST('/api/jobs/{job_id}/guided/beside', { ...asked, signal }))) as Beside
+    return async (signal) => (await data(client.POST('/api/jobs/{job_id}/guided/comparison', { ...asked, signal }))) as ComparedAnswer
   },
 )
 /** In the order of the answers, those that are worked out. */

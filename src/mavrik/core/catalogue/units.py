@@ -53,7 +53,7 @@ class UnitList(Document):
     units: Annotated[tuple[Unit, ...], Field(max_length=MOST_UNITS)] = ()
 
     @model_validator(mode="after")
-    def _told_apart(self) -> UnitList:
+    def _distinct(self) -> UnitList:
         names = [u.name for u in self.units]
         if twice := next((n for n in names if names.count(n) > 1), None):
             raise ValueError(f"Two units are called '{twice}': tell them apart by name")

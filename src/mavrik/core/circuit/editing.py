@@ -71,7 +71,7 @@ def insert_after(circuit: Circuit, branch_id: str, kind: str) -> tuple[Circuit, 
     return with_parts(circuit, nodes=nodes, branches=tuple(branches)), added
 
 
-def add_beside(circuit: Circuit, branch_id: str) -> tuple[Circuit, str]:
+def add_parallel(circuit: Circuit, branch_id: str) -> tuple[Circuit, str]:
     """A second branch between the same two nodes, as a copy to be corrected.
 
     circuit: the document; branch_id: of the first

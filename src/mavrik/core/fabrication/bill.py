@@ -310,7 +310,7 @@ def _home_made(need: Need, bought: Decimal, prices: PriceList, stock: StockList)
     return tuple(found)
 
 
-def taken_from(bill: Bill, steps: Collection[str]) -> tuple[Booked, ...]:
+def stock_used(bill: Bill, steps: Collection[str]) -> tuple[Booked, ...]:
     """What steps take out of the stock when they are done.
 
     bill: as it stood before; steps: their ids
@@ -322,7 +322,7 @@ def taken_from(bill: Bill, steps: Collection[str]) -> tuple[Booked, ...]:
     >>> from mavrik.core.fabrication.stock import PartSpec, usual_stock
     >>> lugs = Need(id="l", text="Lug", spec=PartSpec(kind="lug", size="25 mm2", stud="M8"), uses=(Use(step="make:a", pieces=2),), about=2)
     >>> bill = bill_of([lugs], 30, BuildBook(), usual_prices(), usual_stock(), usual_units(), OnHand())
-    >>> [(b.number, b.quantity) for b in taken_from(bill, ["make:a"])]
+    >>> [(b.number, b.quantity) for b in stock_used(bill, ["make:a"])]
     [('LG-25-M8', 2.0)]
     """
     return tuple(

@@ -101,7 +101,7 @@ def plug_views(circuit: Circuit, book: BuildBook) -> tuple[PlugView, ...]:
     housings: dict[str, list[_Pole]] = {}
     for name, some in of.items():
         housings[name] = []
-        beside = _beside(circuit, some)
+        beside = _joined_nodes(circuit, some)
         for b in some:
             spec = specs.get(b.id) or PlugSpec(branch_id=b.id)
             # A feed goes out through the plug through which its return comes back.
@@ -109,10 +109,10 @@ def plug_views(circuit: Circuit, book: BuildBook) -> tuple[PlugView, ...]:
             leads = (_lead_at(circuit, nodes[0]), _lead_at(circuit, nodes[1]))
             housings[name].append(_Pole(b, spec, nodes, leads, carried[b.id]))
     seen = [_view(circuit, book, name, poles) for name, poles in housings.items()]
-    return tuple(_told_apart(v, seen) for v in seen)
+    return tuple(_distinct(v, seen) for v in seen)
 
 
-def _beside(circuit: Circuit, poles: Sequence[ConnectorBranch]) -> set[str]:
+def _joined_nodes(circuit: Circuit, poles: Sequence[ConnectorBranch]) -> set[str]:
     """What hangs together with the first point of the first pole while the plug is apart, through wires and devices."""
     ids = {b.id for b in poles}
     joined = nx.Graph()
@@ -248,7 +248,7 @@ def _order(
     yield "Crimp with the tool for that contact, push it in until it clicks, and pull. Dielectric grease keeps water out, and insulates: thinly."
 
 
-def _told_apart(view: PlugView, others: Sequence[PlugView]) -> PlugView:
+def _distinct(view: PlugView, others: Sequence[PlugView]) -> PlugView:
     """Plugs of one series that a hand may swap: each has a key of its own."""
     alike = [v for v in others if v.id != view.id and v.series == view.series and v.series and v.key == view.key]
     if not alike:

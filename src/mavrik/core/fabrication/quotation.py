@@ -30,7 +30,7 @@ class QuotedLine(Document):
     rough: bool = Field(False, description="Estimated: no part of the workshop's list stands behind it")
 
 
-class QuotationAsked(Document):
+class QuotationRequest(Document):
     """What a quotation says beside the bill."""
 
     valid_until: Day
@@ -57,11 +57,11 @@ class Quotation(Document):
     tax: Amount
     total: Amount
     currency: Annotated[str, Field(max_length=8)]
-    asked: QuotationAsked
+    asked: QuotationRequest
     accepted: Consent | None = None
 
 
-def quotation_of(bill: Bill, labour_per_h: float, asked: QuotationAsked) -> Quotation:
+def quotation_of(bill: Bill, labour_per_h: float, asked: QuotationRequest) -> Quotation:
     """What a customer is offered for the work of a bill.
 
     bill: of the plan; labour_per_h: what an hour costs; asked: until when it holds, and what else it says
@@ -77,7 +77,7 @@ def quotation_of(bill: Bill, labour_per_h: float, asked: QuotationAsked) -> Quot
     >>> from mavrik.core.fabrication.stock import usual_stock
     >>> car, shop = front_battery(12), Shop(usual_prices(), usual_units(), usual_stock())
     >>> bill = build_bill(car, car, BuildBook(anew=("charge_cable",)), shop)
-    >>> made = quotation_of(bill, shop.prices.labour_per_h, QuotationAsked(valid_until=date(2030, 1, 1)))
+    >>> made = quotation_of(bill, shop.prices.labour_per_h, QuotationRequest(valid_until=date(2030, 1, 1)))
     >>> [(x.quantity, str(x.amount)) for x in made.lines], made.total == bill.total
     ([('1.21 m', '7.20'), ('2', '3.20'), ('0.07 m', '0.27')], True)
     """

@@ -178,7 +178,7 @@ class StockList(Document):
     items: Annotated[tuple[StockItem, ...], Field(max_length=MOST_ITEMS)] = ()
 
     @model_validator(mode="after")
-    def _told_apart(self) -> StockList:
+    def _distinct(self) -> StockList:
         seen = set[str]()
         for item in self.items:
             if item.number in seen:

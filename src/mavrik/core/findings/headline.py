@@ -40,7 +40,7 @@ UNLISTED_KIND, OF_THE_TEST = "unlisted_load", frozenset({"slow_engine", "glow_pl
 
 
 @dataclass(frozen=True)
-class Found:
+class HeadlineBasis:
     """Everything that a headline is made from."""
 
     readings: int
@@ -74,7 +74,7 @@ def sureness(probability: float) -> str:
     return f"{probability:.0%} sure" if probability < 0.99 else "over 99% sure"
 
 
-def _then(found: Found) -> str:
+def _then(found: HeadlineBasis) -> str:
     """What to do next, where the causes are still open."""
     if found.deciding is not None and found.undecided:
         return f"Read next: {found.deciding.label}. {found.deciding.why}"
@@ -95,7 +95,7 @@ def _evidence_lines(cause: Cause) -> tuple[str, ...]:
     )
 
 
-def _reread(found: Found) -> Headline | None:
+def _reread(found: HeadlineBasis) -> Headline | None:
     """Readings that contradict each other or that no cause explains come before anything that is built on them."""
     for check in found.checks:
         if not check.agrees:
@@ -118,7 +118,7 @@ def _reread(found: Found) -> Headline | None:
     return None
 
 
-def _cause_line(found: Found, best: Cause, verdict: BranchVerdict) -> Headline:
+def _cause_line(found: HeadlineBasis, best: Cause, verdict: BranchVerdict) -> Headline:
     """One cause, or several, that the readings settle."""
     of = next((b for b in found.branches if b.branch_id == best.element and is_too_much(best.cause, b.branch_id)), None)
     if found.together:
@@ -131,7 +131,7 @@ def _cause_line(found: Found, best: Cause, verdict: BranchVerdict) -> Headline:
     return Headline(verdict, text, (*why, *_evidence_lines(best))[:MOST_WHY], of.next_step if of else best.advice, best.element)
 
 
-def headline(found: Found) -> Headline:
+def headline(found: HeadlineBasis) -> Headline:
     """The worst thing first: readings in doubt, then causes, then a part or side over its limit, then what is missing.
 
     found: everything else that was said
@@ -192,7 +192,7 @@ def headline(found: Found) -> Headline:
     return _sound(found, best)
 
 
-def _sound(found: Found, best: Cause | None) -> Headline:
+def _sound(found: HeadlineBasis, best: Cause | None) -> Headline:
     """Nothing was found wrong, or nothing was read yet."""
     wants = f"; {found.wants}" if found.wants else ""
     if not found.readings and not found.tests:

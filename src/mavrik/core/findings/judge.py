@@ -13,7 +13,7 @@ from mavrik.core.findings.bench import Bench
 from mavrik.core.findings.branches import judge_branch
 from mavrik.core.findings.causes import doubtful_readings, ranked_causes, several, undecided_sets
 from mavrik.core.findings.documents import BranchFinding, BranchVerdict, Findings, SideFinding, TestFinding
-from mavrik.core.findings.headline import DROPS, Found, headline
+from mavrik.core.findings.headline import DROPS, HeadlineBasis, headline
 from mavrik.core.findings.inference import Posterior, infer
 from mavrik.core.findings.next_reading import Ahead, look_ahead
 from mavrik.core.findings.sides import budget_findings, judge_sides
@@ -30,7 +30,7 @@ from mavrik.core.procedures import (
     Observation,
     Procedure,
     latest_of,
-    no_longer_asked,
+    no_longer_in_a_procedure,
     observations,
     standing,
 )
@@ -227,7 +227,7 @@ def judge(
     following = look_ahead(posterior, ids, setups, bench.doubtful) if ahead else Ahead()
     causes, missing = ranked_causes(posterior, following.turns), _missing(ring, branches, sorted(ids))
     undecided, doubtful, together = undecided_sets(posterior), doubtful_readings(posterior), several(posterior)
-    found = Found(
+    found = HeadlineBasis(
         len(posterior.evidence), branches, sides, checks, causes, together, undecided, doubtful, following.deciding, following.actions, following.tests, tests,
         of_parts, missing, wants,
     )  # fmt: skip
@@ -248,7 +248,7 @@ def judge(
         next_tests=following.tests,
         next_actions=following.actions,
         tests=tests,
-        not_asked=tuple(no_longer_asked(circuit, stand)),
+        not_asked=tuple(no_longer_in_a_procedure(circuit, stand)),
         parts=of_parts,
         missing=missing,
         readings=len(posterior.evidence),

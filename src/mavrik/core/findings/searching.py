@@ -98,8 +98,8 @@ def search(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], ext
     """
     start, usual = start_of(nothing), starts(problem)
     left_out = frozenset(problem.branch_ids) - extent.branches
-    alike = at_times(problem, nothing, [h for h in suspects if _beside(h) and _element(h) not in left_out])
-    suspects = [h for h in suspects if not _beside(h)]
+    alike = at_times(problem, nothing, [h for h in suspects if _lookalike(h) and _element(h) not in left_out])
+    suspects = [h for h in suspects if not _lookalike(h)]
     tried = [Trial.of(h, start) for h in suspects[1:] if _element(h) not in left_out]
     # A unit that is weak begins on the other side of its limit, too, and with nobody behind it who takes all it has.
     full = full_behind(problem, start)
@@ -165,7 +165,7 @@ def _fault(h: Hypothesis) -> Fault:
     return fault_table().faults[h.causes[0].split(":", 1)[0]]
 
 
-def _beside(h: Hypothesis) -> str:
+def _lookalike(h: Hypothesis) -> str:
     """The cause that this one looks like, on the same element; empty: none."""
     like = _fault(h).beside
     return f"{like}:{h.causes[0].split(':', 1)[1]}" if like else ""
@@ -179,7 +179,7 @@ def _twins(likely: Sequence[Fitted], alike: Sequence[Trial]) -> list[Trial]:
             continue
         kind = f.trial.causes[0].split(":", 1)[0]
         for k, t in enumerate(alike):
-            if _beside(t.base) == f.trial.causes[0] or _fault(t.base).beside_any == kind:
+            if _lookalike(t.base) == f.trial.causes[0] or _fault(t.base).beside_any == kind:
                 found.setdefault(k, begun_from(t, f))
     return list(found.values())
 
@@ -189,7 +189,7 @@ def _looks_like(one: Hypothesis, other: Hypothesis) -> bool:
     if len(one.causes) > 1 or len(other.causes) > 1:
         return False
     changed = [{(c.what, c.element) for c in h.changes} for h in (one, other)]
-    return _beside(one) == other.causes[0] or _beside(other) == one.causes[0] or bool(changed[0] & changed[1])
+    return _lookalike(one) == other.causes[0] or _lookalike(other) == one.causes[0] or bool(changed[0] & changed[1])
 
 
 def _best_of_each(fitted: Sequence[Fitted]) -> list[Fitted]:

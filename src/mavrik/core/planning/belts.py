@@ -174,8 +174,8 @@ def _contacts(pulleys: Sequence[Pulley], sense: int) -> tuple[Contact, ...]:
         spans[k] = sqrt(dx**2 + dy**2 - aside**2)
         headings[k] = heading = atan2(dy, dx) - atan2(aside, spans[k])
         left = (-sin(heading), cos(heading))
-        leaves[k] = _beside(a, sense_a, left)
-        arrives[j] = _beside(b, sense_b, left)
+        leaves[k] = _touching_point(a, sense_a, left)
+        arrives[j] = _touching_point(b, sense_b, left)
     return tuple(
         Contact(
             p,
@@ -189,7 +189,7 @@ def _contacts(pulleys: Sequence[Pulley], sense: int) -> tuple[Contact, ...]:
     )
 
 
-def _beside(p: Pulley, sense: int, left: tuple[float, float]) -> tuple[float, float]:
+def _touching_point(p: Pulley, sense: int, left: tuple[float, float]) -> tuple[float, float]:
     """Where a belt with that left-hand side touches a pulley."""
     return p.x_mm - sense * p.diameter_mm / 2 * left[0], p.y_mm - sense * p.diameter_mm / 2 * left[1]
 
@@ -258,7 +258,7 @@ class Tensioner:
 
 
 @dataclass(frozen=True)
-class TakenUp:
+class TensionerPosition:
     """Where a tensioner stands with a belt of some length."""
 
     share: float | None
@@ -301,7 +301,7 @@ class Travel:
         """Length of the belt that stands there. Raises BeltError as `route`."""
         return route(moved(self.pulleys, self.tensioner, share)).length_mm
 
-    def with_belt(self, belt_mm: float) -> TakenUp:
+    def with_belt(self, belt_mm: float) -> TensionerPosition:
         """Where the tensioner stands with a belt of that length. Raises BeltError for one that is none."""
         if not (isfinite(belt_mm) and belt_mm > 0):
             raise BeltError("A belt has a length above 0.")
@@ -312,7 +312,7 @@ class Travel:
             if after - before < 1.5 * self.step and min(shorter, longer) <= belt_mm <= max(shorter, longer):
                 share = before if shorter == longer else float(brentq(lambda s: self.length_mm(s) - belt_mm, before, after))
                 break
-        return TakenUp(share, min(lengths), max(lengths), lengths[0] >= lengths[-1])
+        return TensionerPosition(share, min(lengths), max(lengths), lengths[0] >= lengths[-1])
 
 
 def travel(pulleys: Sequence[Pulley], tensioner: Tensioner) -> Travel:

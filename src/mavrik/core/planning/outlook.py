@@ -48,7 +48,7 @@ def on_this_circuit(circuit: Circuit, asked: UseRequest) -> UseRequest:
 
 
 @dataclass(frozen=True)
-class FoundAndPlanned:
+class BeforeAndAfter:
     """A circuit as it turns, and what the plans make of it."""
 
     found: Circuit
@@ -67,9 +67,9 @@ class FoundAndPlanned:
         return on_this_circuit(self.planned, asked.model_copy(update={"read": None if self.new_unit else asked.read}))
 
 
-def found_and_planned(
+def before_and_after(
     found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, accepted: Accepted | None = None
-) -> FoundAndPlanned:
+) -> BeforeAndAfter:
     """Both, the alternator turning as the drive says: as found by tachometer or diameters, as planned with its new pulley.
 
     found, proposed: circuits, the second where one is planned; drive: what is known and wished of the pulley
@@ -86,7 +86,7 @@ def found_and_planned(
     if accepted is None and drive is not None and drive.new_mm is not None:
         words.append(f"a pulley of {drive.new_mm:g} mm")
     planned = turned(proposed or found, drive, new=True) if words else None
-    return FoundAndPlanned(turned(found, drive, new=False), planned, " and ".join(words), new_unit, accepted)
+    return BeforeAndAfter(turned(found, drive, new=False), planned, " and ".join(words), new_unit, accepted)
 
 
 def outlook(
@@ -94,7 +94,7 @@ def outlook(
 ) -> UseAnswer:
     """Whether a vehicle keeps up, as found and as it is planned.
 
-    found, proposed, drive, accepted: as for `found_and_planned`; asked: the use
+    found, proposed, drive, accepted: as for `before_and_after`; asked: the use
     Raises as `balance`.
 
     >>> from mavrik.core.circuit.layouts import front_battery
@@ -103,7 +103,7 @@ def outlook(
     >>> seen.planned_by, seen.planned.idle_surplus_a > seen.now.idle_surplus_a
     ('a pulley of 50 mm', True)
     """
-    both = found_and_planned(found, proposed, drive, accepted)
+    both = before_and_after(found, proposed, drive, accepted)
     now = balance(both.found, asked)
     if both.planned is None:
         return UseAnswer(now=now, planned=None, planned_by="")

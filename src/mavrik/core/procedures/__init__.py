@@ -10,7 +10,7 @@ from mavrik.core.procedures.records import (
     check_run,
     complete_run,
     latest_of,
-    no_longer_asked,
+    no_longer_in_a_procedure,
     observations,
     standing,
 )
@@ -35,7 +35,7 @@ __all__ = [
     "complete_run",
     "half_cca_a",
     "latest_of",
-    "no_longer_asked",
+    "no_longer_in_a_procedure",
     "observations",
     "ohmic",
     "pass_band",

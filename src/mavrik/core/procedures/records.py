@@ -202,7 +202,7 @@ def latest_of(of: Procedure, circuit: Circuit, runs: Sequence[tuple[int, Run]]) 
     return now, [Repeat(p, v, now[p].value) for p, v in first.items() if v != now[p].value]
 
 
-def no_longer_asked(circuit: Circuit, runs: Sequence[tuple[int, Run]]) -> list[Reading]:
+def no_longer_in_a_procedure(circuit: Circuit, runs: Sequence[tuple[int, Run]]) -> list[Reading]:
     """Readings that no procedure asks for on the circuit as it is now: kept and shown, and no evidence.
 
     circuit, runs: as for `observations`

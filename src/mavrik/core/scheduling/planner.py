@@ -49,7 +49,7 @@ class CannotBeError(ValueError):
 
 
 @dataclass(frozen=True)
-class Found:
+class SearchProgress:
     """How far the search is."""
 
     share: float
@@ -65,7 +65,7 @@ def lay_out(
     hours: Hours,
     now: datetime,
     search_s: float = SEARCH_S,
-    watch: Callable[[Found], bool] | None = None,
+    watch: Callable[[SearchProgress], bool] | None = None,
 ) -> Layout:
     """Put every piece of work into a bay, to people and at a time.
 
@@ -104,7 +104,9 @@ def lay_out(
 
     class Watch(cp_model.CpSolverSolutionCallback):
         def on_solution_callback(self) -> None:
-            if watch and not watch(Found(min(1.0, self.wall_time / search_s), self.objective_value, self.best_objective_bound)):
+            if watch and not watch(
+                SearchProgress(min(1.0, self.wall_time / search_s), self.objective_value, self.best_objective_bound)
+            ):
                 self.stop_search()
 
     status = solver.solve(model, Watch())

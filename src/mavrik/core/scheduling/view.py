@@ -14,7 +14,7 @@ from mavrik.core.scheduling.demand import JobWork, Task, as_wished, tasks_of
 from mavrik.core.scheduling.documents import Placed, Schedule
 from mavrik.core.scheduling.first_fit import first_fit
 from mavrik.core.scheduling.hours import Hours, working_hours
-from mavrik.core.scheduling.planner import SEARCH_S, CannotBeError, Found, lay_out
+from mavrik.core.scheduling.planner import SEARCH_S, CannotBeError, SearchProgress, lay_out
 from mavrik.core.scheduling.workshop import QUARTER_MIN, TaskKind, Workshop
 
 
@@ -205,7 +205,7 @@ class Proposed(Document):
 
 
 def propose(
-    schedule: Schedule, scene: Scene, watch: Callable[[Found], bool] | None = None, search_s: float = SEARCH_S
+    schedule: Schedule, scene: Scene, watch: Callable[[SearchProgress], bool] | None = None, search_s: float = SEARCH_S
 ) -> Proposed:
     """Lay everything out anew, with what is moved by it and why.
 

@@ -36,7 +36,7 @@ class Fetch(Document):
     black: Annotated[str, Field(pattern=r"^[a-z0-9_]{0,40}$")] = ""
 
 
-class ReadAsked(Document):
+class ReadRequest(Document):
     """A file that lies on the server to be read."""
 
     capture_id: int
@@ -44,7 +44,7 @@ class ReadAsked(Document):
     options: CaptureOptions
 
 
-class FetchAsked(Document):
+class FetchRequest(Document):
     """A capture that an oscilloscope is to make."""
 
     capture_id: int
@@ -59,7 +59,7 @@ def read_later(session: Session, job_id: int, name: str, path: str, options: Cap
     """
     row = begin(session, job_id, name, options.channel, who)
     row.task = ask_for(
-        session, "read_capture", ReadAsked(capture_id=row.id, path=path, options=options), f"Capture {row.name}", who, job_id
+        session, "read_capture", ReadRequest(capture_id=row.id, path=path, options=options), f"Capture {row.name}", who, job_id
     )
     return capture_record(row)
 
@@ -75,7 +75,12 @@ def fetch_later(session: Session, job_id: int, fetch: Fetch, who: Who) -> Captur
         raise InvalidError(why, [Problem("capture", "instrument", why)])
     row = begin(session, job_id, f"{instrument.label}, {fetch.seconds:g} s", "", who)
     row.task = ask_for(
-        session, "fetch_capture", FetchAsked(capture_id=row.id, address=address, fetch=fetch), f"Capture {row.name}", who, job_id
+        session,
+        "fetch_capture",
+        FetchRequest(capture_id=row.id, address=address, fetch=fetch),
+        f"Capture {row.name}",
+        who,
+        job_id,
     )
     return capture_record(row)
 

@@ -17,7 +17,7 @@ from mavrik.store.database import Database
 from mavrik.store.models import Task, TaskFile
 
 PROGRESS_EVERY_S = 0.25
-Asked = TypeVar("Asked", bound=Document)
+Request = TypeVar("Request", bound=Document)
 
 
 class Stopped(Exception):
@@ -114,13 +114,13 @@ def _nothing(*_: Any) -> None:
 
 
 @dataclass(frozen=True)
-class TaskKind(Generic[Asked]):
+class TaskKind(Generic[Request]):
     """A kind of long work; a file of `mavrik.jobs.tasks.kinds` each, found by itself."""
 
     name: str
-    asked: type[Asked]
+    asked: type[Request]
     """What is wanted; plain enough to lie in the database until its turn comes."""
-    run: Callable[[Work, Asked], None]
+    run: Callable[[Work, Request], None]
     """Does it, and ends with `Work.last`. Raises what `mavrik.jobs.tasks.running.IN_WORDS` lists."""
     survives: bool = True
     """Whether it is begun anew after its worker died: what it makes has to be there once all the same."""
@@ -128,7 +128,7 @@ class TaskKind(Generic[Asked]):
     """Whether a person may have it tried again after it failed."""
     priority: int = 0
     """Those that somebody stands and waits for come first."""
-    cleared: Callable[[Asked], None] = _nothing
+    cleared: Callable[[Request], None] = _nothing
     """Deletes what it left on the disk, once it has ended in whatever way."""
-    failed: Callable[[Session, Asked, str], None] = _nothing
+    failed: Callable[[Session, Request, str], None] = _nothing
     """Says of other rows that it failed, and why."""

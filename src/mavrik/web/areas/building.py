@@ -9,7 +9,7 @@ from mavrik.core.fabrication.bench import BuildView
 from mavrik.core.fabrication.bill import Bill
 from mavrik.core.fabrication.documents import BuildBook
 from mavrik.core.fabrication.points import PointsView
-from mavrik.core.fabrication.quotation import Consent, QuotationAsked
+from mavrik.core.fabrication.quotation import Consent, QuotationRequest
 from mavrik.domain.roles import Permission
 from mavrik.exchange.harness_yaml import HarnessRead
 from mavrik.jobs import building, quoting
@@ -130,7 +130,7 @@ def get_quotation(path: JobPath) -> Response:
 )  # fmt: skip
 @needs(Permission.WORK)
 @creates
-def post_quotation(path: JobPath, body: QuotationAsked) -> Response:
+def post_quotation(path: JobPath, body: QuotationRequest) -> Response:
     """From the bill of the book as it is kept; its figures stay, whatever a price list says later."""
     return answer(quoting.make_quotation(session(), path.job_id, body, me()), 201)
 

@@ -41,7 +41,7 @@ class Erased(BaseModel):
 @api.get("/customers", summary="List customers", tags=tag("customers"), responses={"200": customers.CustomersPage, **ERRORS})
 @needs(Permission.ERASE)
 @kept
-def get_customers(query: customers.CustomersWanted) -> Response:
+def get_customers(query: customers.CustomersQuery) -> Response:
     """By name, a page at a time."""
     return answer(customers.list_customers(session(), query))
 

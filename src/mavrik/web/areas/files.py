@@ -94,7 +94,7 @@ def get_sheet(path: JobPath) -> Response:
     return Response(page, mimetype="text/html")
 
 
-class FilesWanted(BaseModel):
+class FilesQuery(BaseModel):
     """What each job of a list is written out as."""
 
     file: Annotated[str, Field(max_length=40, description="As the catalogue lists them")]
@@ -103,7 +103,7 @@ class FilesWanted(BaseModel):
 @api.post("/files", summary="Many jobs as files", tags=tag("files"), responses={"202": TaskRecord, **ERRORS})
 @needs(Permission.READ)
 @creates
-def post_files(query: listing.JobsWanted, body: FilesWanted) -> Response:
+def post_files(query: listing.JobsQuery, body: FilesQuery) -> Response:
     """All jobs of a list, whatever its pages, as one ZIP; it is made in the background."""
     ids = listing.ids_of(session(), query)
     workshop = current_app.config["MAVRIK"].workshop

@@ -40,7 +40,7 @@ class FindBody(BaseModel):
     "/jobs/<int:job_id>/findings",
     summary="What is found of a job",
     tags=tag("findings"),
-    responses={"200": finding.Found, **SAVE_ERRORS},
+    responses={"200": finding.FindingsView, **SAVE_ERRORS},
 )
 @needs(Permission.READ)
 @heavy
@@ -48,14 +48,14 @@ class FindBody(BaseModel):
 @kept
 def get_findings(path: JobPath, query: JudgeQuery) -> Response:
     """Headline, branches, causes, doubts, what to read next, and both pictures: one judgement of all that was read."""
-    return answer(finding.found_of(session(), get_row(session(), path.job_id), query.role))
+    return answer(finding.findings_view_of(session(), get_row(session(), path.job_id), query.role))
 
 
 @api.post(
     "/jobs/<int:job_id>/findings/draft",
     summary="What would be found of a job with a circuit and a run as they stand on the screen",
     tags=tag("findings"),
-    responses={"200": finding.Found, **SAVE_ERRORS},
+    responses={"200": finding.FindingsView, **SAVE_ERRORS},
 )
 @needs(Permission.READ)
 @heavy

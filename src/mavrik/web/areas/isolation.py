@@ -61,7 +61,7 @@ def get_way(path: WayPath) -> Response:
 @needs(Permission.WORK)
 @heavy
 @creates
-def post_isolation(path: JobPath, body: isolating.IsolationAsked) -> Response:
+def post_isolation(path: JobPath, body: isolating.IsolationRequest) -> Response:
     """Its circuit, with leads and fuses sized, becomes the job's plan."""
     return answer(isolating.keep_isolation(session(), path.job_id, body, me()), 201)
 

@@ -55,7 +55,7 @@ class CircuitSave(BaseModel):
 @api.get("/jobs", summary="List jobs", tags=tag("jobs"), responses={"200": listing.JobsPage, **ERRORS})
 @needs(Permission.READ)
 @kept
-def get_jobs(query: listing.JobsWanted) -> Response:
+def get_jobs(query: listing.JobsQuery) -> Response:
     """A page at a time, with what was found and what is missing."""
     return answer(listing.list_jobs(session(), query))
 

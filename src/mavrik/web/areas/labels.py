@@ -39,7 +39,7 @@ class LeadPath(JobPath):
 
 @api.get(
     "/leads/<string:number>/<string:branch_id>", summary="The lead of a label", tags=tag("build"),
-    responses={"200": labels.LeadFound, **ERRORS},
+    responses={"200": labels.LabelledLead, **ERRORS},
 )  # fmt: skip
 @needs(Permission.READ)
 def get_lead(path: LabelPath) -> Response:
@@ -48,7 +48,7 @@ def get_lead(path: LabelPath) -> Response:
 
 
 @api.post(
-    "/leads/photo", summary="A lead by a photo of its label", tags=tag("build"), responses={"200": labels.LeadFound, **ERRORS}
+    "/leads/photo", summary="A lead by a photo of its label", tags=tag("build"), responses={"200": labels.LabelledLead, **ERRORS}
 )
 @needs(Permission.READ)
 @heavy

@@ -11,7 +11,7 @@ from mavrik.core.document import Document
 from mavrik.core.planning.comparison import Comparison
 from mavrik.core.planning.drive import DriveRequest, DriveView
 from mavrik.core.planning.fitting import FitRequest, FitView
-from mavrik.core.planning.guided.beside import Beside
+from mavrik.core.planning.guided.comparison import ComparedAnswer
 from mavrik.core.planning.outlook import UseAnswer
 from mavrik.core.planning.output import OutputRequest, OutputView
 from mavrik.core.planning.simulation import SimulationRequest
@@ -297,7 +297,7 @@ def get_worth(path: JobPath) -> Response:
 @needs(Permission.WORK)
 @heavy
 @creates
-def post_worth(path: JobPath, body: worth.WorthAsked) -> Response:
+def post_worth(path: JobPath, body: worth.JobWorthRequest) -> Response:
     """For the use that was kept last; long work, its result is kept with the job."""
     return answer(worth.ask_comparison(session(), path.job_id, body, me()), 202)
 
@@ -361,22 +361,22 @@ def get_guides(path: JobPath) -> Response:
 )
 @needs(Permission.READ)
 @heavy
-def post_guided_preview(path: JobPath, body: guided.GuidedAsked) -> Response:
+def post_guided_preview(path: JobPath, body: guided.GuidedRequest) -> Response:
     """Its circuit sized and set beside what was found, without keeping it."""
     return answer(guided.preview_guided(session(), path.job_id, body))
 
 
 @api.post(
-    "/jobs/<int:job_id>/guided/beside",
+    "/jobs/<int:job_id>/guided/comparison",
     summary="What an answer of a guided change comes to beside others",
     tags=tag("plans"),
-    responses={"200": Beside, **SAVE_ERRORS},
+    responses={"200": ComparedAnswer, **SAVE_ERRORS},
 )
 @needs(Permission.READ)
 @heavy
-def post_guided_beside(path: JobPath, body: guided.GuidedAsked) -> Response:
+def post_guided_comparison(path: JobPath, body: guided.GuidedRequest) -> Response:
     """Built, sized and solved, with the answer that is given to the question which the change compares."""
-    return answer(guided.beside_of(session(), path.job_id, body))
+    return answer(guided.compared_answer_of(session(), path.job_id, body))
 
 
 @api.post(
@@ -388,6 +388,6 @@ def post_guided_beside(path: JobPath, body: guided.GuidedAsked) -> Response:
 @needs(Permission.WORK)
 @heavy
 @creates
-def post_guided(path: JobPath, body: guided.GuidedAsked) -> Response:
+def post_guided(path: JobPath, body: guided.GuidedRequest) -> Response:
     """As a new version of the job's circuit."""
     return answer(guided.keep_guided(session(), path.job_id, body, me()), 201)

@@ -107,7 +107,7 @@ def post_schedule_preview(body: Schedule) -> Response:
 @api.post("/schedule/place", summary="Find a place for a job", tags=TAGS, responses={"200": Schedule, **SAVE_ERRORS})
 @needs(Permission.READ)
 @heavy
-def post_place(body: scheduling.PlaceAsked) -> Response:
+def post_place(body: scheduling.PlaceRequest) -> Response:
     """The first that is free, with nothing else moved; nothing is kept."""
     return answer(scheduling.find_place(session(), body))
 
@@ -170,7 +170,7 @@ def get_feeds() -> Response:
 
 @api.post("/calendar-feeds", summary="Make a calendar address", tags=TAGS, responses={"201": calendar.NewFeed, **SAVE_ERRORS})
 @needs(Permission.READ)
-def post_feed(body: calendar.FeedAsked) -> Response:
+def post_feed(body: calendar.FeedRequest) -> Response:
     """Whoever knows it reads the schedule without signing in, until it is revoked. It is shown this once."""
     return answer(calendar.make_feed(session(), body, me()), 201)
 

@@ -12,10 +12,10 @@ def _has(case: Case, place: ControlPlace, where: str) -> Answer:
     if found:
         return met(f"{found[0]} {where}.")
     change = "Place one there; thin wires are enough where it switches a coil."
-    return _unsaid(case, "place", f"No control that {where} is known", change) or broken(f"No control {where}.", None, change)
+    return _not_stated(case, "place", f"No control that {where} is known", change) or broken(f"No control {where}.", None, change)
 
 
-def _unsaid(case: Case, field: str, words: str, change: str) -> Answer | None:
+def _not_stated(case: Case, field: str, words: str, change: str) -> Answer | None:
     """That nobody has said it of some control; None where it has been said of all."""
     unsaid = [c.label for c in case.controls if getattr(c, field) is None]
     return unknown(f"{words}: nobody has said it of {', '.join(unsaid)}. Look.", change) if unsaid else None
@@ -25,14 +25,14 @@ def _every(case: Case, field: str, is_so: str, change: str) -> Answer:
     missing = [c.label for c in case.controls if getattr(c, field) is False]
     if missing:
         return broken(f"Not {is_so}: {', '.join(missing)}.", None, change)
-    return _unsaid(case, field, f"Whether every control is {is_so} is not known", change) or met(f"Every control is {is_so}.")
+    return _not_stated(case, field, f"Whether every control is {is_so} is not known", change) or met(f"Every control is {is_so}.")
 
 
 def _some(case: Case, field: str, is_so: str, change: str) -> Answer:
     found = [c.label for c in case.controls if getattr(c, field)]
     if found:
         return met(f"{found[0]} is {is_so}.")
-    return _unsaid(case, field, f"Whether a control is {is_so} is not known", change) or broken(
+    return _not_stated(case, field, f"Whether a control is {is_so} is not known", change) or broken(
         f"No control is {is_so}.", None, change
     )
 
@@ -42,7 +42,7 @@ def _hidden(case: Case) -> Answer:
     if found:
         return met(f"{found[0]} is hidden.")
     change = "Place one where nobody looks."
-    return _unsaid(case, "place", "Whether a control is hidden is not known", change) or broken(
+    return _not_stated(case, "place", "Whether a control is hidden is not known", change) or broken(
         "No control is hidden.", None, change
     )
 

@@ -11,7 +11,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from mavrik.core.document import Document, Label
-from mavrik.core.planning.belts import BeltError, Pulley, Route, TakenUp, Tensioner, moved, route, travel
+from mavrik.core.planning.belts import BeltError, Pulley, Route, Tensioner, TensionerPosition, moved, route, travel
 from mavrik.core.protection.documents import Finding, Severity
 
 NEVER_SO_SMALL_MM, MOST_MM = 5.0, 1000.0
@@ -260,7 +260,7 @@ def _in_the_way(way: Route) -> list[Finding]:
     ]
 
 
-def _of_tensioner(belt: float, now: TakenUp, new: TakenUp | None) -> list[Finding]:
+def _of_tensioner(belt: float, now: TensionerPosition, new: TensionerPosition | None) -> list[Finding]:
     """Whether the tensioner takes up what the belt is too long or too short by."""
     rule = "The tensioner stands between its stops with the belt that is fitted."
     if now.share is None:

@@ -37,7 +37,7 @@ def _asks(circuit: Circuit, profiles: Profiles) -> tuple[Question, ...]:
     )
 
 
-def _said(found: IsolationVerdict) -> Iterator[str]:
+def _reasons(found: IsolationVerdict) -> Iterator[str]:
     """What decides against it first, then what would be better."""
     for decides in (True, False):
         for a in found.answers:
@@ -54,7 +54,7 @@ def _build(circuit: Circuit, answers: Answers, profiles: Profiles) -> Changed:
         made.circuit,
         (
             f"{found.headline}. {way.does}",
-            *_said(found),
+            *_reasons(found),
             *made.assumed,
             *made.moves,
             f"On the label at the switch: {label}",

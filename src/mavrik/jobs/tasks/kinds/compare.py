@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from mavrik.jobs.tasks import TaskKind, Work
-from mavrik.jobs.worth import CompareAsked, keep_comparison, run_comparison, to_compare
+from mavrik.jobs.worth import CompareRequest, keep_comparison, run_comparison, to_compare
 
 
-def _run(work: Work, asked: CompareAsked) -> None:
+def _run(work: Work, asked: CompareRequest) -> None:
     with work.session() as session:
         situation = to_compare(session, asked.job_id, asked.how.target)
     made = run_comparison(situation, asked.how, work.progress)
@@ -14,4 +14,4 @@ def _run(work: Work, asked: CompareAsked) -> None:
         keep_comparison(session, asked.job_id, made, work.who)
 
 
-COMPARE = TaskKind("compare", CompareAsked, _run, priority=12, again=True)
+COMPARE = TaskKind("compare", CompareRequest, _run, priority=12, again=True)

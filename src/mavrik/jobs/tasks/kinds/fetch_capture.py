@@ -8,11 +8,11 @@ from mavrik.exchange.captures import Capture, Progress
 from mavrik.instruments.kinds import connect_scope
 from mavrik.instruments.scope import TRACE
 from mavrik.instruments.simulated import Placing, place
-from mavrik.jobs.captures.reading import FetchAsked, bring_in, not_read
+from mavrik.jobs.captures.reading import FetchRequest, bring_in, not_read
 from mavrik.jobs.tasks import TaskKind, Work
 
 
-def _run(work: Work, asked: FetchAsked) -> None:
+def _run(work: Work, asked: FetchRequest) -> None:
     def fetch(progress: Progress) -> Capture:
         scope = connect_scope(asked.address)
         try:
@@ -24,9 +24,9 @@ def _run(work: Work, asked: FetchAsked) -> None:
     bring_in(work, asked.capture_id, fetch)
 
 
-def _failed(session: Session, asked: FetchAsked, why: str) -> None:
+def _failed(session: Session, asked: FetchRequest, why: str) -> None:
     not_read(session, asked.capture_id, why)
 
 
 # What stood at the bench when it was asked for stands there no more: a person says when it is captured again.
-FETCH_CAPTURE = TaskKind("fetch_capture", FetchAsked, _run, survives=False, priority=20, failed=_failed)
+FETCH_CAPTURE = TaskKind("fetch_capture", FetchRequest, _run, survives=False, priority=20, failed=_failed)

@@ -6,14 +6,14 @@ import zipfile
 from pathlib import Path
 
 from mavrik.exchange.bundle import LARGEST_BUNDLE_BYTES
-from mavrik.jobs.carrying import ArchiveAsked, import_bundle
+from mavrik.jobs.carrying import ArchiveRequest, import_bundle
 from mavrik.jobs.errors import InvalidError
 from mavrik.jobs.tasks import MadeJob, RefusedFile, TaskKind, TaskResult, Work
 
 MOST_BUNDLES = 500
 
 
-def _run(work: Work, asked: ArchiveAsked) -> None:
+def _run(work: Work, asked: ArchiveRequest) -> None:
     try:
         with zipfile.ZipFile(asked.path) as archive:
             members = sorted((m for m in archive.infolist() if m.filename.endswith(".json")), key=lambda m: m.filename)
@@ -56,8 +56,8 @@ def _take_in(work: Work, archive: zipfile.ZipFile, member: zipfile.ZipInfo) -> N
             work.keep(session, TaskResult(made=so_far.made, refused=(*so_far.refused, refused)))
 
 
-def _cleared(asked: ArchiveAsked) -> None:
+def _cleared(asked: ArchiveRequest) -> None:
     Path(asked.path).unlink(missing_ok=True)
 
 
-IMPORT_ARCHIVE = TaskKind("import_archive", ArchiveAsked, _run, priority=5, cleared=_cleared)
+IMPORT_ARCHIVE = TaskKind("import_archive", ArchiveRequest, _run, priority=5, cleared=_cleared)

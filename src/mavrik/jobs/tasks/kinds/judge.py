@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from mavrik.core.findings import Findings
 from mavrik.jobs.errors import InvalidError, NotFoundError
-from mavrik.jobs.finding import JUDGE, JudgeAsked, ToJudge, keep_findings, to_judge
+from mavrik.jobs.finding import JUDGE, JudgeRequest, ToJudge, keep_findings, to_judge
 from mavrik.jobs.summaries import summarise
 from mavrik.jobs.tasks import TaskKind, Work
 from mavrik.jobs.work import get_row
@@ -18,7 +18,7 @@ class _ChangedError(Exception):
     """Somebody saved something of the job meanwhile."""
 
 
-def _run(work: Work, asked: JudgeAsked) -> None:
+def _run(work: Work, asked: JudgeRequest) -> None:
     while True:
         with work.session() as session:
             of = _to_judge(session, asked.job_id)
@@ -51,4 +51,4 @@ def _judged(of: ToJudge | None) -> Findings | None:
         return None
 
 
-TASK: TaskKind[Any] = TaskKind(JUDGE, JudgeAsked, _run, priority=18, again=True)
+TASK: TaskKind[Any] = TaskKind(JUDGE, JudgeRequest, _run, priority=18, again=True)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from mavrik.jobs.tasks import TaskKind, Work
-from mavrik.jobs.uses import SimulateAsked, keep_simulation, run_simulation, to_simulate
+from mavrik.jobs.uses import SimulateRequest, keep_simulation, run_simulation, to_simulate
 
 
-def _run(work: Work, asked: SimulateAsked) -> None:
+def _run(work: Work, asked: SimulateRequest) -> None:
     with work.session() as session:
         of = to_simulate(session, asked.job_id)
     made = run_simulation(of, asked.how, work.progress)
@@ -14,4 +14,4 @@ def _run(work: Work, asked: SimulateAsked) -> None:
         keep_simulation(session, asked.job_id, made, work.who)
 
 
-SIMULATE = TaskKind("simulate", SimulateAsked, _run, priority=15, again=True)
+SIMULATE = TaskKind("simulate", SimulateRequest, _run, priority=15, again=True)

@@ -8,14 +8,14 @@ from pathlib import Path
 
 from mavrik.exchange.files import Printing
 from mavrik.jobs import scratch
-from mavrik.jobs.carrying import FilesAsked, export_file
+from mavrik.jobs.carrying import FilesRequest, export_file
 from mavrik.jobs.errors import InvalidError, NotFoundError
 from mavrik.jobs.tasks import RefusedFile, TaskKind, TaskResult, Work
 
 LARGEST_BYTES = 60_000_000
 
 
-def _run(work: Work, asked: FilesAsked) -> None:
+def _run(work: Work, asked: FilesRequest) -> None:
     printing = Printing(asked.workshop, datetime.now(UTC), address=asked.address)
     refused: list[RefusedFile] = []
     with scratch.new_file(LARGEST_BYTES) as file:
@@ -42,4 +42,4 @@ def _run(work: Work, asked: FilesAsked) -> None:
             path.unlink(missing_ok=True)
 
 
-WRITE_FILES = TaskKind("write_files", FilesAsked, _run, again=True)
+WRITE_FILES = TaskKind("write_files", FilesRequest, _run, again=True)

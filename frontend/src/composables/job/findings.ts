@@ -3,15 +3,15 @@ import { useTimeoutFn } from '@vueuse/core'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { ApiError, client, data } from '@/api/client'
-import type { Circuit, Found, ProblemDocument, ProblemItem } from '@/api/types'
+import type { Circuit, FindingsView, ProblemDocument, ProblemItem } from '@/api/types'
 import type { CircuitDraft } from './circuitDraft'
 import type { JobOnBench } from './job'
 import { inputOf, type ReadingsDraft } from './readingsDraft'
 
 const REDRAW_MS = 30
 
-export function useFound(on: JobOnBench, drawn: CircuitDraft, readings: ReadingsDraft) {
-  const found = shallowRef<Found | null>(null)
+export function useFindings(on: JobOnBench, drawn: CircuitDraft, readings: ReadingsDraft) {
+  const found = shallowRef<FindingsView | null>(null)
   /** The circuit that `found` is of: drawn together, or the drawing would mix two states. */
   const foundCircuit = shallowRef<Circuit | null>(null)
   const problems = ref<ProblemItem[]>([])
@@ -50,7 +50,7 @@ export function useFound(on: JobOnBench, drawn: CircuitDraft, readings: Readings
         client.POST('/api/jobs/{job_id}/findings/draft', { params: { path: { job_id: on.jobId } }, body: { circuit, run, details: null } }),
       )
       if (number !== asked) return
-      found.value = answer as Found
+      found.value = answer as FindingsView
       foundCircuit.value = circuit
       problems.value = []
       trouble.value = null
@@ -75,7 +75,7 @@ export function useFound(on: JobOnBench, drawn: CircuitDraft, readings: Readings
         // What has no operating point can still be drawn once the screen asks with what it has.
         if (!found.value) soon.start()
       } else if (kept.data.value) {
-        found.value = kept.data.value as Found
+        found.value = kept.data.value as FindingsView
         foundCircuit.value = drawn.circuit.value
         problems.value = []
         trouble.value = null

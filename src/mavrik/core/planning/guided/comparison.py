@@ -26,7 +26,7 @@ HALF = 0.5
 """Charge of the batteries that are looked at: they take what they can."""
 
 
-class BesideBattery(Document):
+class ComparedBattery(Document):
     """What one battery gets."""
 
     label: Label
@@ -34,7 +34,7 @@ class BesideBattery(Document):
     current_a: float = Field(description="Into it [A]")
 
 
-class BesideStator(Document):
+class ComparedStator(Document):
     """What a permanent-magnet stator and its regulator stand while the batteries are full."""
 
     current_a: float = Field(description="In the stator, the engine at speed [A]")
@@ -42,7 +42,7 @@ class BesideStator(Document):
     regulator_w: float = Field(description="Heat in the regulator of what nobody takes [W]")
 
 
-class Beside(Document):
+class ComparedAnswer(Document):
     """One answer, and what it comes to with all its leads and fuses sized."""
 
     name: str
@@ -53,8 +53,8 @@ class Beside(Document):
     )
     return_v: float | None = Field(None, description="Lost from the first battery to the alternator's case, at full output [V]")
     crank_v: float | None = Field(None, description="At the starter while cranking [V]; null: the circuit has none")
-    batteries: tuple[BesideBattery, ...] = Field((), description="Half full, the engine at speed")
-    stator: BesideStator | None = Field(None, description="Null: no permanent magnet")
+    batteries: tuple[ComparedBattery, ...] = Field((), description="Half full, the engine at speed")
+    stator: ComparedStator | None = Field(None, description="Null: no permanent magnet")
     worst_lead: str = Field("", description="The ground lead whose loss is worst")
     lost_v: float | None = Field(
         None, description="Lost on the return at full output without that lead [V]; null: nothing charges"
@@ -64,7 +64,7 @@ class Beside(Document):
     fit_words: str = Field("", description="What decides that; empty: it is not asked")
 
 
-def beside(found: Circuit, guide: Guide, answers: Answers, target: SizingTarget, prices: PriceList) -> Beside:
+def compare_answer(found: Circuit, guide: Guide, answers: Answers, target: SizingTarget, prices: PriceList) -> ComparedAnswer:
     """What the answer to the question that a guide compares comes to, to be set beside the others.
 
     found: the circuit; answers: by name of the question, the one that is compared among them or as is usual; target: how leads are
@@ -77,7 +77,7 @@ def beside(found: Circuit, guide: Guide, answers: Answers, target: SizingTarget,
     >>> from mavrik.core.circuit.layouts import front_battery
     >>> from mavrik.core.planning.guided import guide_of
     >>> car = front_battery(12)
-    >>> row = beside(car, guide_of(car, "grounds"), {"school": "chain"}, SizingTarget(target_current_a=120), usual_prices())
+    >>> row = compare_answer(car, guide_of(car, "grounds"), {"school": "chain"}, SizingTarget(target_current_a=120), usual_prices())
     >>> row.label, row.refused
     ('Chain: battery to body, body to engine', '')
     """
@@ -93,10 +93,10 @@ def beside(found: Circuit, guide: Guide, answers: Answers, target: SizingTarget,
         row, fit = _row(made, choice.name, choice.label, cost), changed.fit
         return row if fit is None else row.model_copy(update={"does": fit.does, "fit_words": fit.words})
     except (SizingError, GuideProblemError, CircuitError, net.NoOperatingPointError) as error:
-        return Beside(name=choice.name, label=choice.label, refused=str(error))
+        return ComparedAnswer(name=choice.name, label=choice.label, refused=str(error))
 
 
-def _row(circuit: Circuit, name: str, label: str, cost: float) -> Beside:
+def _row(circuit: Circuit, name: str, label: str, cost: float) -> ComparedAnswer:
     first, unit = circuit.battery, circuit.alternator
     full = _full(circuit)
     half = Engine(circuit, State(engine_rpm=FAST_RPM, chargers_on=False, state_of_charge={b.id: HALF for b in circuit.batteries}))
@@ -110,17 +110,17 @@ def _row(circuit: Circuit, name: str, label: str, cost: float) -> Beside:
             worst, lost = lead.label, without
         if without is None:
             break
-    return Beside(
+    return ComparedAnswer(
         name=name, label=label, feed_v=full.between(unit.stud_node, first.positive_node), return_v=back,
         crank_v=_cranking(circuit), stator=_stator(circuit), worst_lead=worst, lost_v=lost, cost=cost,
         batteries=tuple(
-            BesideBattery(label=b.label, volts=charging.between(b.positive_node, b.negative_node), current_a=charging.current_a[b.id])
+            ComparedBattery(label=b.label, volts=charging.between(b.positive_node, b.negative_node), current_a=charging.current_a[b.id])
             for b in circuit.batteries
         ),
     )  # fmt: skip
 
 
-def _stator(circuit: Circuit) -> BesideStator | None:
+def _stator(circuit: Circuit) -> ComparedStator | None:
     """Of a permanent magnet, at speed with full batteries and the consumers that are on."""
     unit = circuit.alternator
     if unit.kind != "permanent_magnet":
@@ -131,7 +131,7 @@ def _stator(circuit: Circuit) -> BesideStator | None:
     gives = Engine(circuit, state).settle().solution.current_a[unit.id]
     can = float(unit_output_a(unit, FAST_RPM * unit.pulley_ratio, table.hot_c))
     flows = stator_current_a(unit, min(gives, can), can)
-    return BesideStator(
+    return ComparedStator(
         current_a=flows, warm_c=float(settles_at_c(around, flows / can)), regulator_w=regulator_heat_w(unit, gives, can)
     )
 

@@ -9,11 +9,11 @@ from mavrik.core.document import Document
 
 
 @cache
-def _schema(of: type[Asked]) -> dict[str, Any]:
-    return super(Asked, of).model_json_schema()
+def _schema(of: type[ListQuery]) -> dict[str, Any]:
+    return super(ListQuery, of).model_json_schema()
 
 
-class Asked(Document):
+class ListQuery(Document):
     """Filters, order and place of a list, as an address carries them."""
 
     @classmethod

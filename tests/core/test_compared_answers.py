@@ -12,8 +12,7 @@ from mavrik.core.circuit import Circuit, ConductorBranch, ConnectorBranch, Relay
 from mavrik.core.circuit.layouts import build_layout, front_battery
 from mavrik.core.planning.cost import circuit_cost
 from mavrik.core.planning.guided import GUIDES, GuideProblemError, guide_of, guided
-from mavrik.core.planning.guided.beside import Beside
-from mavrik.core.planning.guided.beside import beside as one_beside
+from mavrik.core.planning.guided.comparison import ComparedAnswer, compare_answer
 from mavrik.core.planning.simulation import SimulationRequest, simulate
 from mavrik.core.planning.targets import SizingTarget
 from mavrik.core.planning.use import Scene, UseRequest
@@ -22,16 +21,16 @@ from mavrik.core.protection.continuous import continuous_currents
 PRICES = usual_prices()
 
 
-def beside(circuit: Circuit, name: str, **answers: Any) -> dict[str, Beside]:
+def compared(circuit: Circuit, name: str, **answers: Any) -> dict[str, ComparedAnswer]:
     """Every answer to the question that a guide compares, by its name."""
     target, guide = SizingTarget(target_current_a=circuit.alternator.rated_a), guide_of(circuit, name)
     (compared,) = (q for q in guide.asks(circuit) if q.name == guide.compares)
-    return {c.name: one_beside(circuit, guide, {**answers, compared.name: c.name}, target, PRICES) for c in compared.choices}
+    return {c.name: compare_answer(circuit, guide, {**answers, compared.name: c.name}, target, PRICES) for c in compared.choices}
 
 
 def test_a_chain_hangs_on_one_strap_and_a_direct_lead_does_not() -> None:
     """Common practice: a direct return to the engine solves most faults of a rear battery; a case lead ties it all."""
-    rows = beside(front_battery(12), "grounds", engine_m=0.8)
+    rows = compared(front_battery(12), "grounds", engine_m=0.8)
     chain, direct, case = rows["chain"], rows["direct"], rows["direct_case"]
     assert chain.lost_v is None and chain.worst_lead == "Engine strap"
     assert direct.lost_v is not None and case.lost_v is not None and case.lost_v < direct.lost_v < 0.2
@@ -42,7 +41,7 @@ def test_a_chain_hangs_on_one_strap_and_a_direct_lead_does_not() -> None:
 
 def test_a_chain_loses_what_its_two_leads_lose_by_ohm_s_law() -> None:
     car = front_battery(12)
-    (chain,) = (r for r in beside(car, "grounds", body_m=1.0).values() if r.name == "chain")
+    (chain,) = (r for r in compared(car, "grounds", body_m=1.0).values() if r.name == "chain")
     made = guided(car, "grounds", {"school": "chain", "body_m": 1.0}).circuit
     amps = car.alternator.rated_a
     leads = [made.branch("body_ground"), made.branch("engine_strap")]
@@ -54,7 +53,7 @@ def test_a_chain_loses_what_its_two_leads_lose_by_ohm_s_law() -> None:
 
 def test_a_charger_next_to_its_battery_gives_all_it_has() -> None:
     """Common practice: put it next to the battery it charges. Without one, far and half full, the battery gets what is left of the voltage."""
-    rows = beside(front_battery(12), "long_run", run_m=14.0, kind="lifepo4", charge_a=25.0)
+    rows = compared(front_battery(12), "long_run", run_m=14.0, kind="lifepo4", charge_a=25.0)
     far = {name: next(b for b in r.batteries if b.label == "Far battery") for name, r in rows.items()}
     assert far["near"].current_a == pytest.approx(25.0, abs=0.05) and far["start"].current_a < far["near"].current_a
     assert far["near"].volts > far["start"].volts
@@ -124,7 +123,7 @@ def test_a_run_is_sized_for_all_that_its_charger_takes(layout: str, sits: str) -
 
 
 def test_what_a_guide_cannot_do_is_said_in_its_row() -> None:
-    rows = beside(front_battery(12), "long_run", run_m=20.0, charge_a=120.0, capacity_ah=1000.0)
+    rows = compared(front_battery(12), "long_run", run_m=20.0, charge_a=120.0, capacity_ah=1000.0)
     assert all(bool(r.refused) == (r.cost is None) for r in rows.values())
 
 
@@ -137,7 +136,7 @@ def test_guides_that_compare_name_a_question_of_theirs_and_others_have_no_rows()
             assert any(q.name == guide.compares and len(q.choices) > 1 for q in guide.asks(car))
         else:
             with pytest.raises(GuideProblemError, match="side by side"):
-                one_beside(car, guide, {}, SizingTarget(target_current_a=90), PRICES)
+                compare_answer(car, guide, {}, SizingTarget(target_current_a=90), PRICES)
 
 
 def test_a_charger_has_its_price() -> None:
@@ -152,13 +151,13 @@ def test_a_charger_has_its_price() -> None:
 def test_a_shunt_keeps_the_stator_at_full_current_and_a_series_regulator_does_not() -> None:
     """Common practice: what is not taken is shorted by the one and opened by the other; stator and regulator of a shunt run hot."""
     bike = build_layout("motorcycle", 12)
-    rows = beside(bike, "magnet_regulator")
+    rows = compared(bike, "magnet_regulator")
     shunt, series = rows["shunt"].stator, rows["series"].stator
     assert shunt is not None and series is not None
     able = float(output_limit_a(25, 2000, source_table().hot_c, magnet=True))
     assert shunt.current_a == pytest.approx(able) and series.current_a < 0.8 * able
     assert shunt.warm_c > series.warm_c + 10 and shunt.regulator_w > 1 and series.regulator_w == 0
-    assert all(r.stator is None for r in beside(front_battery(12), "grounds").values())
+    assert all(r.stator is None for r in compared(front_battery(12), "grounds").values())
 
 
 def test_over_days_a_shunted_stator_is_hotter_and_gives_less() -> None:

@@ -37,7 +37,7 @@ export interface Asking<D, F> {
   then?: () => Promise<unknown>
 }
 
-export function useAsked<D extends object, F extends object, V extends object>(asking: Asking<D, F>) {
+export function useDocumentForm<D extends object, F extends object, V extends object>(asking: Asking<D, F>) {
   const cache = useQueryClient()
   const { busy, problem: keepProblem, conflict, save: saving } = useSaving()
   const key = computed(() => [asking.name, asking.jobId(), ...(asking.hangsOn?.() ?? [])])

@@ -4,7 +4,7 @@ import { createApp, nextTick } from 'vue'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { ApiError } from '@/api/client'
 import type { ProblemDocument } from '@/api/types'
-import { useAsked } from './asked'
+import { useDocumentForm } from './documentForm'
 import { draftsOf, hasFields } from './drafts'
 import { outboxOf, waiting } from './outbox'
 
@@ -26,10 +26,10 @@ let ends: (() => void)[] = []
 /** Whether it waits on this machine while the server is away. */
 let away = false
 function open(post?: (body: Wish, revision: number | null) => Promise<{ revision: number; document: Wish }>) {
-  let found!: ReturnType<typeof useAsked<Wish, Form, Wish>>
+  let found!: ReturnType<typeof useDocumentForm<Wish, Form, Wish>>
   const app = createApp({
     setup() {
-      found = useAsked<Wish, Form, Wish>({
+      found = useDocumentForm<Wish, Form, Wish>({
         name: 'wish',
         jobId: () => 7,
         fetch: () => Promise.resolve({ revision: server.revision, document: server.document }),
