@@ -13,7 +13,7 @@ from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.findings.bench_model import BenchModel
 from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, hypotheses
-from mavrik.core.network import Across, EmfSource, Network, Probes, Resistor, Through
+from mavrik.core.network import Across, EmfSource, Network, Probes, RegulatedSource, Resistor, Through
 from mavrik.core.operating.bench_states import BenchState, Setup
 from mavrik.core.procedures import PROCEDURES, procedure
 
@@ -174,3 +174,40 @@ def test_states_solved_together_read_as_each_by_itself(name: str) -> None:
         assert found[:, own] == pytest.approx(alone, rel=1e-6, abs=1e-6, nan_ok=True)
         # Two that regulate one bar share by micro-ohms: what one of them gives is known to no more than that.
         assert by[:, own] == pytest.approx(by_alone, rel=1e-4, abs=1e-4, nan_ok=True)
+
+
+def test_slopes_where_a_rectifier_clamps_and_a_battery_is_charged() -> None:
+    """Two states, probes of their own in each: a known output on 10 ohm alone, which its rectifier holds, and on a battery."""
+    alternator = RegulatedSource("alt", "p", "n", "p", "n", 14.2, 100.0, forced_a=20.0, clamp_v=28.0)
+    parts = [
+        alternator,
+        EmfSource("e", "q", "n", 12.6, 0.01),
+        Resistor("cable", "p", "q", 0.02),
+        Resistor("load", "p", "n", 10.0),
+    ]
+    network = Network(parts, "n")
+    own = network.values
+    ohm = np.array([[1e9, 10.0], [0.02, 10.0]])
+    probes = Probes(
+        network, [Through("alt"), Across("p", "n"), Across("p", "q"), Through("e"), Through("cable")], [0, 0, 1, 1, 1]
+    )
+    state = np.array([0, 1])
+    shown, slopes, _ = network.solve_with_slopes(replace(own, resistor_ohm=ohm), probes, state)
+    by = probes.by_probe(slopes, 2)[:, 0]
+    read = probes.read(shown, 2)[:, 0]
+    # The clamp takes what 10 ohm at some 28 V do not: 28 V and 17 A on 20 milliohm; by hand.
+    assert read[:2] == pytest.approx([28.3 / 10, 28.3], abs=0.1)
+    for k in range(2):
+        step = 1e-4 * ohm * (np.arange(2) == k)
+        more, less = (
+            probes.read(network.solve_with_slopes(replace(own, resistor_ohm=ohm + sign * step), probes, state)[0], 2)[:, 0]
+            for sign in (1, -1)
+        )
+        expected = (more - less) / (2 * step[probes.of, k])
+        assert by[:, k] == pytest.approx(expected, rel=1e-3, abs=1e-6)
+    forced = len(network.resistors) + 2 * len(network.emfs) + len(network.sources)
+    more, less = (
+        probes.read(network.solve_with_slopes(replace(own, resistor_ohm=ohm, forced_a=20.0 + a), probes, state)[0], 2)[:, 0]
+        for a in (0.01, -0.01)
+    )
+    assert by[:, forced] == pytest.approx((more - less) / 0.02, rel=1e-3, abs=1e-6)
