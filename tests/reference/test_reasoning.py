@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from scipy.stats import norm
+from scipy.stats import norm, t
 
 from mavrik.core.circuit import Load, LoadKind
 from mavrik.core.findings.bench_model import BenchModel, planned
+from mavrik.core.findings.densities import log_student_density, normal_density
 from mavrik.core.findings.hypotheses import Change, Hypothesis, What, hypotheses
 from mavrik.core.findings.likelihood import log_likelihood, scatter_of
 from mavrik.core.measuring.readings import Measured
@@ -23,6 +24,13 @@ def test_one_reading_has_the_density_of_a_normal_with_slips() -> None:
     sigma = np.hypot(scatter_of(point, predicted[:, 0], 70.0), 1.5)
     by_scipy = np.log(0.98 * norm.pdf(38.0, predicted[:, 0], sigma) + 0.02 / 300)
     assert log_likelihood([point], predicted, [Measured(38.0, 3.0)])[:, 0] == pytest.approx(by_scipy)
+
+
+@pytest.mark.parametrize("freedom", [1.0, 2.0, 30.0])
+def test_densities_are_those_of_scipy(freedom: float) -> None:
+    off, width = np.linspace(-60.0, 60.0, 25), np.linspace(0.1, 5.0, 25)
+    assert log_student_density(off, width, freedom) == pytest.approx(t.logpdf(off, freedom, 0.0, width))
+    assert normal_density(off, width) == pytest.approx(norm.pdf(off, 0.0, width), rel=1e-9, abs=1e-250)
 
 
 @pytest.mark.parametrize("name", list(VEHICLES))

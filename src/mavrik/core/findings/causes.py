@@ -7,12 +7,12 @@ from itertools import combinations
 
 import networkx as nx
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import planned
 from mavrik.core.findings.branches import of_mohm
+from mavrik.core.findings.densities import normal_density
 from mavrik.core.findings.documents import Cause, Doubt, Evidence, Undecided
 from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, fault_table, is_open, is_too_much
 from mavrik.core.findings.inference import Candidate, Posterior
@@ -101,7 +101,7 @@ def _before(of: Candidate) -> NDArray[np.float64]:
     seen, sd = of.fitted.expected()
     meter = np.array([problem.evidence[k].measured.uncertainty / COVERAGE for k in problem.smooth.tolist()])
     slip = np.array([slip_density(problem.evidence[k].point) for k in problem.smooth.tolist()])
-    normal = (1 - fault_table().misread_share) * scipy.stats.norm.pdf(problem.read, seen, np.hypot(sd, meter))
+    normal = (1 - fault_table().misread_share) * normal_density(problem.read - seen, np.hypot(sd, meter))
     found[problem.smooth] = np.log(normal + slip)
     return found
 

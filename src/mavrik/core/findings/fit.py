@@ -17,6 +17,7 @@ from scipy import special
 
 from mavrik.core.effort import spend
 from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.densities import normal_density
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import What, fault_table
@@ -177,7 +178,7 @@ class Fit:
     def likely(self, off: Floats, sigma: Floats) -> tuple[Floats, Floats]:
         """How likely each reading is, and how likely it is then no slip."""
         share = fault_table().misread_share
-        normal = (1 - share) * np.exp(-0.5 * np.minimum((off / sigma) ** 2, 1400.0)) / (sigma * np.sqrt(2 * np.pi))
+        normal = (1 - share) * normal_density(off, sigma)
         return normal + self.slip, normal / (normal + self.slip)
 
     def objective(self, rows: NDArray[np.int64]) -> Floats:

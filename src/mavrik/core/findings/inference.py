@@ -12,12 +12,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-import scipy
 from scipy import special
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import BenchModel, Floats
 from mavrik.core.findings.charge import rest_voltages
+from mavrik.core.findings.densities import log_student_density
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import (
@@ -200,7 +200,7 @@ def _not_in_the_catalogue(problem: FitProblem, nothing: Fitted, weight: float) -
     trial = Trial((UNKNOWN,), sound, float(np.log(weight)))
     log_likelihoods = nothing.log_likelihoods.copy()
     seen, sigma = nothing.expected()
-    log_likelihoods[problem.smooth] = scipy.stats.t.logpdf(problem.read, FREEDOM, seen, LOOSE * sigma)
+    log_likelihoods[problem.smooth] = log_student_density(problem.read - seen, LOOSE * sigma, FREEDOM)
     log_likelihoods[problem.others] = np.maximum(log_likelihoods[problem.others], np.log(0.5))
     return replace(
         nothing,

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from mavrik.core.findings.densities import normal_density
 from mavrik.core.findings.hypotheses import fault_table
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import COVERAGE
@@ -120,7 +121,7 @@ def log_likelihood(points: Sequence[Point], predicted: Floats, measured: Sequenc
         sigma = np.hypot(scatter_of(point, column, column[0]), read.uncertainty / COVERAGE)
         known = np.isfinite(column) & np.isfinite(sigma)
         sigma = np.where(known, sigma, 1.0)
-        off = np.where(known, (read.value - np.where(known, column, 0.0)) / sigma, np.inf)
-        normal = np.exp(-0.5 * off**2) / (sigma * np.sqrt(2 * np.pi))
+        off = read.value - np.where(known, column, 0.0)
+        normal = np.where(known, normal_density(off, sigma), 0.0)
         found[:, k] = np.log((1 - table.misread_share) * normal + slip_density(point))
     return found

@@ -13,10 +13,10 @@ from scipy import special
 from mavrik.core.catalogue.sources import rest_voltage_v
 from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
 from mavrik.core.findings.charge import as_charged
+from mavrik.core.findings.densities import log_density
 from mavrik.core.findings.documents import ActionKind, DecidingPoint, NextAction, NextTest
 from mavrik.core.findings.inference import Posterior
 from mavrik.core.findings.likelihood import own_scatter, wrong_share
-from mavrik.core.findings.normal import log_density
 from mavrik.core.findings.turning import Turn, turning_points
 from mavrik.core.findings.words import inside_a_sentence
 from mavrik.core.operating.devices import battery_units

@@ -9,9 +9,9 @@ import numpy as np
 from scipy import special
 
 from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.densities import log_density
 from mavrik.core.findings.fit import Fit
 from mavrik.core.findings.fitted import Fitted
-from mavrik.core.findings.normal import log_density
 from mavrik.core.findings.placing import RUNNING
 from mavrik.core.findings.unknowns import least_of
 
