@@ -1,11 +1,13 @@
 <script setup lang="ts">
 /** One lead as it is made: what to cut, strip and press large enough to be read at the bench, and what was measured of it. */
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import type { BuildBook, BuildView } from '@/api/types'
 import { useCatalogue } from '@/composables/catalogue'
 import { howLong, useStepClock } from '@/composables/stepClock'
 import NumberField from '@/ui/NumberField.vue'
 import StepClock from '@/ui/StepClock.vue'
+import LeadEnd from './LeadEnd.vue'
+import ReclaimedCable from './ReclaimedCable.vue'
 import { END, along } from './book'
 
 type Spec = BuildBook['leads'][number]
@@ -18,15 +20,6 @@ const props = defineProps<{
 const emit = defineEmits<{ change: [what: Partial<Spec>] }>()
 const { catalogue } = useCatalogue()
 const size = computed(() => props.card.size.replace('mm2', 'mm²'))
-const studs = computed(() => catalogue.value?.studs.map((s) => s.name) ?? [])
-const schools = computed(() => catalogue.value?.schools.map((s) => ({ value: s.name, title: s.label })) ?? [])
-const palms = computed(() => catalogue.value?.palms.map((s) => ({ value: s.name, title: s.label })) ?? [])
-const tools = computed(() => catalogue.value?.crimp_tools.map((s) => ({ value: s.name, title: s.label })) ?? [])
-function pressOf(end: BuildView['cards'][number]['ends'][number]): string {
-  const tool = catalogue.value?.crimp_tools.find((t) => t.name === end.pressed?.tool)?.label ?? ''
-  const across = end.pressed?.across_mm ? `, ${end.pressed.across_mm.toFixed(1)} mm flat to flat` : ''
-  return `${tool}${across}${end.pressed?.shim_mm ? `, ${end.pressed.shim_mm.toFixed(1)} mm shim` : ''}`
-}
 const tails = computed(() => [
   { field: 'from_tail_mm' as const, label: `${props.card.ends[0]?.at ?? 'First point'} to the way` },
   { field: 'to_tail_mm' as const, label: `The way to ${props.card.ends[1]?.at ?? 'last point'}` },
@@ -34,33 +27,6 @@ const tails = computed(() => [
 /** A lead that lies still while solder or glue sets is waited for by the clock. */
 const waits = computed(() => new Map((props.card.waits ?? []).map((w) => [w.step, w])))
 const clock = useStepClock(() => props.card.waits ?? [])
-function put(end: { field: 'from_end' | 'to_end'; spec: Spec['from_end'] | null }, what: Partial<Spec['from_end']>): void {
-  emit('change', { [end.field]: { ...END, ...end.spec, ...what } })
-}
-function lugOf(end: BuildView['cards'][number]['ends'][number]): string {
-  if (end.tube) return `lug of ${end.tube}, ${end.stud}`
-  if (end.contact) return end.contact.replace('mm2', 'mm²')
-  const bent = end.palm === 'flat' ? '' : `, ${catalogue.value?.palms.find((p) => p.name === end.palm)?.label.toLowerCase() ?? end.palm}`
-  return end.lug ? `${end.lug.replace('mm2', 'mm²')} lug, ${end.stud}${bent}` : 'post clamp'
-}
-/** What was read of an old cable: it counts once all of it is there. */
-type OldCable = NonNullable<Spec['reclaimed']>
-const NO_CABLE: Record<keyof OldCable, number | null> = { length_mm: null, current_a: null, drop_mv: null, cable_c: 20 }
-const OLD_CABLE: readonly { field: keyof OldCable; label: string; unit: string }[] = [
-  { field: 'length_mm', label: 'Between the probes', unit: 'mm' },
-  { field: 'current_a', label: 'Through it', unit: 'A' },
-  { field: 'drop_mv', label: 'It loses', unit: 'mV' },
-  { field: 'cable_c', label: 'How warm it is', unit: '°C' },
-]
-const old = ref({ ...NO_CABLE, ...props.spec?.reclaimed })
-function read(field: keyof OldCable, value: number | null): void {
-  old.value = { ...old.value, [field]: value }
-  if (Object.values(old.value).every((v) => v !== null)) emit('change', { reclaimed: old.value as OldCable })
-}
-const opened = ref<Record<string, boolean>>({})
-/** Of a lead that cannot be made as it is asked, too: there it is put right. */
-const mayPress = (end: { card?: BuildView['cards'][number]['ends'][number] }) =>
-  end.card ? !!end.card.pressed && !end.card.contact : !!props.card.problem
 const ends = computed(() => [
   { field: 'from_end' as const, card: props.card.ends[0], spec: props.spec?.from_end ?? null },
   { field: 'to_end' as const, card: props.card.ends[1], spec: props.spec?.to_end ?? null },
@@ -97,102 +63,16 @@ const ends = computed(() => [
       </div>
     </dl>
     <div class="ends">
-      <section v-for="end in ends" :key="end.field" class="end">
-        <template v-if="end.card">
-          <h4>{{ end.card.at }}</h4>
-          <p class="ma-0">
-            <b>{{ lugOf(end.card) }}</b>, strip
-            <b class="figure">{{ end.card.strip_mm.toFixed(1) }} mm</b>
-          </p>
-          <p class="ma-0" :class="`fit-${end.card.fit}`">{{ end.card.fit_words }}</p>
-          <p v-if="end.card.school !== 'crimp'" class="ma-0 quiet" :data-test="`asks-${end.field}`">{{ end.card.asks }}</p>
-          <p class="ma-0">
-            Sleeve {{ end.card.sleeve }}, <b class="figure">{{ end.card.sleeve_mm.toFixed(0) }} mm</b
-            ><template v-if="end.card.torque_nm !== null">
-              · <b class="figure">{{ end.card.torque_nm }} Nm</b> unless the maker says otherwise</template
-            >
-          </p>
-        </template>
-        <div class="asked">
-          <v-select
-            v-if="end.card?.stud !== '' && !end.card?.contact"
-            :model-value="end.spec?.stud ?? null"
-            :items="studs"
-            label="Stud, as looked at"
-            clearable
-            :disabled="disabled"
-            :data-test="`stud-${end.field}`"
-            @update:model-value="put(end, { stud: $event ?? null })"
-          />
-          <v-select
-            :model-value="end.spec?.school ?? end.card?.school ?? null"
-            :items="schools"
-            label="Joined by"
-            :disabled="disabled"
-            :data-test="`school-${end.field}`"
-            @update:model-value="put(end, { school: $event })"
-          />
-        </div>
-        <details
-          v-if="mayPress(end)"
-          class="press"
-          :open="opened[end.field] || !end.card"
-          :data-test="`press-${end.field}`"
-          @toggle="opened[end.field] = ($event.target as HTMLDetailsElement).open"
-        >
-          <summary>
-            {{ end.card ? pressOf(end.card) : 'Pressed with' }}
-          </summary>
-          <div class="asked">
-            <v-select
-              v-if="end.card?.stud !== ''"
-              :model-value="end.spec?.palm ?? 'flat'"
-              :items="palms"
-              label="Palm"
-              :disabled="disabled"
-              :data-test="`palm-${end.field}`"
-              @update:model-value="put(end, { palm: $event })"
-            />
-            <v-select
-              v-if="!end.card?.tube"
-              :model-value="end.spec?.tool ?? 'hex'"
-              :items="tools"
-              label="Pressed with"
-              :disabled="disabled"
-              :data-test="`tool-${end.field}`"
-              @update:model-value="put(end, { tool: $event })"
-            />
-            <NumberField
-              v-if="(end.card?.pressed?.tool ?? end.spec?.tool ?? 'hex') === 'hex'"
-              :model-value="end.spec?.die_mm ?? null"
-              of="EndSpec.die_mm"
-              label="Die at hand, flat to flat"
-              unit="mm"
-              hint="empty: the die of that lug"
-              :data-test="`die-${end.field}`"
-              @update:model-value="put(end, { die_mm: $event })"
-            />
-          </div>
-        </details>
-        <div v-if="(end.spec?.school ?? end.card?.school) === 'tube'" class="asked">
-          <NumberField
-            :model-value="end.spec?.tube_outer_mm ?? null"
-            of="EndSpec.tube_outer_mm"
-            label="Tube, outside"
-            unit="mm"
-            :data-test="`tube-${end.field}`"
-            @update:model-value="put(end, { tube_outer_mm: $event })"
-          />
-          <NumberField
-            :model-value="end.spec?.tube_wall_mm ?? null"
-            of="EndSpec.tube_wall_mm"
-            label="Its wall"
-            unit="mm"
-            :data-test="`wall-${end.field}`"
-            @update:model-value="put(end, { tube_wall_mm: $event })"
-          />
-        </div>
-      </section>
+      <LeadEnd
+        v-for="end in ends"
+        :key="end.field"
+        :field="end.field"
+        :card="end.card"
+        :spec="end.spec"
+        :problem="!!card.problem"
+        :disabled="disabled"
+        @change="emit('change', { [end.field]: { ...END, ...end.spec, ...$event } })"
+      />
     </div>
     <div class="measured">
       <v-select
@@ -246,35 +126,12 @@ const ends = computed(() => [
         @update:model-value="emit('change', { cable_mm: $event })"
       />
     </div>
-    <details class="mt-2" :open="spec?.reclaimed !== null && spec?.reclaimed !== undefined" data-test="reclaimed">
-      <summary>Of cable that comes from elsewhere</summary>
-      <p class="quiet ma-0">
-        Send a known current through a length of it and read the millivolts between two points of its strands, inside the clamps that feed
-        it.
-      </p>
-      <div class="measured">
-        <NumberField
-          v-for="f in OLD_CABLE"
-          :key="f.field"
-          :model-value="old[f.field]"
-          :of="`Reclaimed.${f.field}`"
-          :label="f.label"
-          :unit="f.unit"
-          :measure="f.field === 'cable_c' ? 'temperature' : undefined"
-          :data-test="`old-${f.field}`"
-          @update:model-value="read(f.field, $event)"
-        />
-      </div>
-      <p v-if="card.reclaimed && !card.problem" class="ma-0" data-test="reclaimed-says">✓ {{ card.reclaimed }}</p>
-      <v-btn
-        v-if="spec?.reclaimed"
-        variant="text"
-        :disabled="disabled"
-        data-test="from-reel"
-        @click="((old = { ...NO_CABLE }), emit('change', { reclaimed: null }))"
-        >Cut it from a reel again</v-btn
-      >
-    </details>
+    <ReclaimedCable
+      :reclaimed="spec?.reclaimed ?? null"
+      :says="(!card.problem && card.reclaimed) || ''"
+      :disabled="disabled"
+      @change="emit('change', { reclaimed: $event })"
+    />
     <ul v-if="card.assumed.length > 0" class="quiet" data-test="assumed">
       <li v-for="a in card.assumed" :key="a">{{ a }}</li>
     </ul>
@@ -311,9 +168,6 @@ h3 {
   font-size: 1.4rem;
   margin: 0;
 }
-h4 {
-  margin: 0 0 2px;
-}
 .figures {
   display: flex;
   flex-wrap: wrap;
@@ -337,17 +191,6 @@ dd small {
   grid-template-columns: 1fr 1fr;
   gap: 12px;
 }
-.end {
-  border-left: 4px solid var(--line);
-  padding-left: 10px;
-}
-.asked {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 8px;
-  margin-top: 6px;
-  align-items: start;
-}
 .ways dd {
   font-size: 1rem;
   font-weight: 400;
@@ -365,8 +208,7 @@ dd small {
 .order li {
   padding: 3px 0;
 }
-.bad,
-.fit-too_much {
+.bad {
   color: var(--fail);
   font-weight: 700;
 }
