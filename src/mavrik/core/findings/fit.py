@@ -153,7 +153,11 @@ class Fit:
         now = self.now[rows]
         amounts, there = self.amounts(now, rows), self.amounts(self.solved[rows], rows)
         own = self.own[rows] + (self.by[rows] @ (amounts - there)[:, :, None])[:, :, 0]
-        return amounts, own, 1.0 + now[:, self.size :] @ self.problem.scaled.T + now[:, [self.loads]] * self.problem.by_loads
+        return amounts, own, self.scale(now)
+
+    def scale(self, now: Floats) -> Floats:
+        """What readings at a known output are multiplied by: by their output's error, and by what the loads leave (trials, readings)."""
+        return np.asarray(1.0 + now[:, self.size :] @ self.problem.scaled.T + now[:, [self.loads]] * self.problem.by_loads)
 
     def seen(self, rows: NDArray[np.int64]) -> Floats:
         """Readings of some trials where they are, along the lines."""

@@ -25,7 +25,7 @@ DRAWS = 320
 """So many draws of a set's unknowns, half of them round its own fit, in pairs that mirror each other."""
 
 MOST_DRAWN = 2**22
-"""Of all unknowns on all readings of all draws together: 32 MB, of which there are a few at once."""
+"""Of the unknowns and the readings of all draws together: 32 MB, of which there are a few at once."""
 
 
 @dataclass(frozen=True)
@@ -78,8 +78,7 @@ def sampled(fitted: Sequence[Fitted]) -> list[Drawn]:
     are straight enough. Source: importance sampling with Laplace's normal density (MacKay, ch. 29, from memory).
     """
     problem = fitted[0].problem
-    # Of a very large circuit some at a time: every draw has lines of its own.
-    at_once = max(1, MOST_DRAWN // (DRAWS * max(len(problem.smooth), 1) * len(fitted[0].whole)))
+    at_once = max(1, MOST_DRAWN // (DRAWS * (len(problem.smooth) + len(fitted[0].whole))))
     beside = [fitted[min(1, len(fitted) - 1)], *(fitted[0] for _ in fitted[1:])]
     parts = [_sampled(fitted[k : k + at_once], beside[k : k + at_once]) for k in range(0, len(fitted), at_once)]
     return [drawn for part in parts for drawn in part]
@@ -87,46 +86,46 @@ def sampled(fitted: Sequence[Fitted]) -> list[Drawn]:
 
 def _sampled(fitted: Sequence[Fitted], beside: Sequence[Fitted]) -> list[Drawn]:
     problem = fitted[0].problem
-    fit = Fit(problem, [t for f in fitted for t in [replace(f.trial, start=None)] * DRAWS])
+    fit, each = Fit(problem, [replace(f.trial, start=None) for f in fitted]), np.arange(len(fitted))
     half = np.random.default_rng(29).standard_normal((DRAWS // 4, fit.centre.shape[1]))
     normal = np.concatenate((half, -half))
-    every = np.arange(len(fit.trials))
-    log_ratio = np.zeros(len(every))
+    shape = len(fitted), DRAWS
+    now, amounts = np.zeros((*shape, fit.centre.shape[1])), np.zeros((*shape, fit.size))
+    seen, log_ratio, strain = np.zeros((*shape, len(problem.smooth))), np.zeros(shape), np.zeros(shape)
+    no_fault = np.zeros(shape, dtype=bool)
+    least, side = least_of(problem.unknowns, [f.trial.base for f in fitted])
+    least += problem.offset
+    middles = fit.centre + np.array([f.away for f in fitted])
     for k, (f, near) in enumerate(zip(fitted, beside, strict=True)):
-        rows = slice(k * DRAWS, (k + 1) * DRAWS)
-        own = _Normal(fit.centre[rows][0] + f.away, np.asarray(np.linalg.cholesky(f.whole), dtype=float))
+        own = _Normal(middles[k], np.asarray(np.linalg.cholesky(f.whole), dtype=float))
         # The other side of a corner may explain as much, and be wider: half of the draws are from where the best of the others is.
         other = own if near is f else _beside(f, own.middle, near)
         drawn = np.concatenate((own.drawn(normal), other.drawn(normal)))
-        fit.now[rows], fit.solved[rows] = drawn, own.middle
-        fit.own[rows], fit.by[rows] = f.lines
-        log_ratio[rows] = -np.logaddexp(own.log_density(drawn), other.log_density(drawn)) + np.log(2)
-    drawn = fit.now.copy()
-    least, side = least_of(problem.unknowns, [f.trial.base for f in fitted])
-    least += problem.offset
-    own_side = side.repeat(DRAWS, axis=0)
-    no_fault = ((own_side * (drawn[:, : fit.size] - least.repeat(DRAWS, axis=0)) < 0) & (own_side != 0)).any(axis=1)
-    fit.now = np.maximum(fit.now, fit.least)
-    seen = fit.seen(every)
+        log_ratio[k] = -np.logaddexp(own.log_density(drawn), other.log_density(drawn)) + np.log(2)
+        strain[k] = -0.5 * (((drawn - fit.centre[k]) / fit.width[k]) ** 2).sum(axis=1) - np.log(fit.width[k]).sum()
+        no_fault[k] = ((side[k] * (drawn[:, : fit.size] - least[k]) < 0) & (side[k] != 0)).any(axis=1)
+        now[k] = np.maximum(drawn, fit.least[k])
+        amounts[k] = fit.amounts(now[k], np.full(DRAWS, k))
+        through, by = f.lines
+        seen[k] = (through + (amounts[k] - fit.amounts(middles[[k]], each[[k]])) @ by.T) * fit.scale(now[k])
     bent = [j for j, (_, setup) in enumerate(fit.placed) if setup.state in RUNNING]
     if bent:
-        found = problem.model.predict([fit.placed[j] for j in bent], [t.base for t in fit.trials], fit.amounts(fit.now, every))
-        seen[:, bent] = np.nan_to_num(found)
-    strain = -0.5 * (((drawn - fit.centre) / fit.width) ** 2).sum(axis=1) - np.log(fit.width).sum(axis=1)
-    joint = np.log(fit.likely(fit.read - seen, fit.scatter(seen))[0]).sum(axis=1) + strain + log_ratio
-    joint[no_fault] = NEVER
-    by_set = special.logsumexp(joint.reshape(len(fitted), DRAWS), axis=1) - np.log(DRAWS)
+        bases = [f.trial.base for f in fitted for _ in range(DRAWS)]
+        found = problem.model.predict([fit.placed[j] for j in bent], bases, amounts.reshape(-1, fit.size))
+        seen[:, :, bent] = np.nan_to_num(found).reshape(*shape, len(bent))
+    likely = fit.likely(fit.read - seen, fit.scatter(seen))[0]
+    target = np.log(likely).sum(axis=2) + strain
+    target[no_fault] = NEVER
+    joint = target + log_ratio
+    by_set = special.logsumexp(joint, axis=1) - np.log(DRAWS)
     looked = [float(f.log_likelihoods[problem.others].sum()) for f in fitted]
     # Few draws that count say little: then half of what Laplace's approximation says, too.
-    effective = np.exp(2 * by_set + 2 * np.log(DRAWS) - special.logsumexp(2 * joint.reshape(len(fitted), DRAWS), axis=1))
+    effective = np.exp(2 * by_set + 2 * np.log(DRAWS) - special.logsumexp(2 * joint, axis=1))
     drawn_evidence = [f.trial.log_prior + float(e) + more for f, e, more in zip(fitted, by_set, looked, strict=True)]
-    target = (joint - log_ratio).reshape(len(fitted), DRAWS)
     answers = []
     for k, (f, e, few) in enumerate(zip(fitted, drawn_evidence, effective.tolist(), strict=True)):
-        top = k * DRAWS + int(target[k].argmax())
+        top = int(target[k].argmax())
         at_fit = f.log_likelihoods[problem.smooth].sum() - 0.5 * ((f.away / f.widths) ** 2).sum() - np.log(f.widths).sum()
-        better = None
-        if target[k].max() > at_fit:
-            better = np.concatenate((fit.amounts(fit.now[[top]], every[[top]])[0], fit.now[top, fit.size :]))
+        better = np.concatenate((amounts[k, top], now[k, top, fit.size :])) if target[k, top] > at_fit else None
         answers.append(Drawn(e if few >= FEW_DRAWS else (e + f.log_evidence) / 2, better))
     return answers

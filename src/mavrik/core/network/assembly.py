@@ -205,13 +205,13 @@ class Assembly:
             ("link_ohm", self.links),
         ):  # fmt: skip
             ohm = np.atleast_2d(np.asarray(getattr(values, name), dtype=float))
-            # An infinite resistance is an open switch.
-            bad = ~(ohm > 0)
-            if bad.any():
+            # An infinite resistance is an open switch; what is no number is not above 0 either.
+            if not ohm.min(initial=np.inf) > 0:
+                bad = ~(ohm > 0)
                 k = int(np.argmax(bad.any(axis=0)))
                 raise ValueError(f"{group[k].id}: a resistance is above 0 ohm, not {ohm[bad][0]:g}")
         for name in VALUE_NAMES:
-            if name not in MAY_BE_ENDLESS and not np.isfinite(np.asarray(getattr(values, name), dtype=float)).all():
+            if name not in MAY_BE_ENDLESS and not np.isfinite(np.asarray(getattr(values, name), dtype=float).sum()):
                 raise ValueError(f"{name} holds a value that is not finite")
 
     def conductances(self, resistor_ohm: Floats) -> Floats:
