@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from mavrik.core.catalogue.sources import charging_resistance_ohm, rest_voltage_v
 from mavrik.core.circuit import Battery, Circuit
-from mavrik.core.operating.devices import battery_units
+from mavrik.core.operating.devices import battery_units, inner_ohm
 from mavrik.core.procedures import Observation
 
 Floats = NDArray[np.float64]
@@ -73,7 +73,7 @@ def slowing(circuit: Circuit, battery: Battery) -> tuple[Floats, Floats]:
     """
     chemistry, units = battery.chemistry.value, battery_units(circuit, battery)
     rest = np.array([rest_voltage_v(chemistry, float(s)) for s in LEVELS])
-    own = (battery.capacity_ah, battery.temperature_c, battery.internal_mohm / 1000)
+    own = (battery.capacity_ah, battery.temperature_c, inner_ohm(battery))
     ohm = np.array([charging_resistance_ohm(chemistry, float(s), *own) for s in LEVELS])
     here = rest_voltage_v(chemistry, battery.state_of_charge)
     return (rest - here) * units, np.log(ohm) - float(np.interp(here, rest, np.log(ohm)))

@@ -6,10 +6,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core import network as net
-from mavrik.core.catalogue.sources import output_limit_a
+from mavrik.core.catalogue.sources import internal_resistance_factor, output_limit_a
 from mavrik.core.circuit import Alternator, Battery, Circuit, Converter
 
 NO_LIMIT_A = 1e9
+
+LEAST_INNER_OHM = 1e-7
+"""No bank of any size has less; a document that says so would cost the arithmetic its digits."""
 
 
 def battery_units(circuit: Circuit, battery: Battery) -> int:
@@ -18,6 +21,20 @@ def battery_units(circuit: Circuit, battery: Battery) -> int:
     circuit, battery: a document and a battery of it
     """
     return battery.series or circuit.system_voltage_v // 12
+
+
+def inner_ohm(battery: Battery) -> float:
+    """Internal resistance of one unit of 12 V of a battery, as cold and as old as it is [ohm].
+
+    battery: the document's
+    Source: `mavrik.core.catalogue.sources.internal_resistance_factor`.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> battery = front_battery(12).battery
+    >>> round(inner_ohm(battery.model_copy(update={"temperature_c": -18.0})) / inner_ohm(battery), 2)
+    1.52
+    """
+    return max(battery.internal_mohm / 1000, LEAST_INNER_OHM) * internal_resistance_factor(battery.temperature_c, battery.age)
 
 
 def unit_output_a(unit: Alternator, shaft_rpm: float | NDArray[np.float64], unit_c: float) -> NDArray[np.float64]:

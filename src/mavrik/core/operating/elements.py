@@ -8,16 +8,12 @@ from dataclasses import replace
 from mavrik.core import network as net
 from mavrik.core.catalogue.sources import (
     charging_resistance_ohm,
-    internal_resistance_factor,
     rest_voltage_v,
     source_table,
 )
 from mavrik.core.circuit import Alternator, Battery, Circuit, Load, LoadKind
-from mavrik.core.operating.devices import battery_units, converter_element, unit_output_a
+from mavrik.core.operating.devices import battery_units, converter_element, inner_ohm, unit_output_a
 from mavrik.core.operating.state import State, is_on, setting_of
-
-LEAST_INNER_OHM = 1e-7
-"""No bank of any size has less; a document that says so would cost the arithmetic its digits."""
 
 FULL_FIELD_V_12 = 18.0
 """Where a gassing battery holds an alternator whose regulator is shorted, on a 12 V system. Common practice, rough, no source."""
@@ -27,7 +23,7 @@ def _battery(circuit: Circuit, battery: Battery, state: State) -> net.EmfSource:
     charge = state.state_of_charge.get(battery.id, battery.state_of_charge)
     series, strings = battery_units(circuit, battery), battery.parallel
     chemistry = battery.chemistry.value
-    inner = max(battery.internal_mohm / 1000, LEAST_INNER_OHM) * internal_resistance_factor(battery.temperature_c, battery.age)
+    inner = inner_ohm(battery)
     charging = charging_resistance_ohm(chemistry, charge, battery.capacity_ah, battery.temperature_c, inner)
     share = series / strings
     return net.EmfSource(
