@@ -17,7 +17,7 @@ from mavrik.core.operating import State, elements_of
 def test_an_unread_battery_takes_a_charge_as_the_network_has_it(chemistry: str) -> None:
     """Cold, old and nearly empty, where its internal resistance is all that is left of its charging resistance."""
     car = front_battery(12)
-    worn = {"chemistry": chemistry, "temperature_c": -20.0, "age": 0.5, "internal_mohm": 40.0, "state_of_charge": 0.6}
+    worn = {"chemistry": chemistry, "temperature_c": -20.0, "age": 0.5, "internal_mohm": 150.0, "state_of_charge": 0.6}
     battery = type(car.battery).model_validate({**car.battery.model_dump(), **worn})
     car = car.model_copy(update={"batteries": (battery,)})
 
