@@ -13,11 +13,11 @@ from mavrik.core.network import EmfSource
 from mavrik.core.operating import State, elements_of
 
 
-@pytest.mark.parametrize("chemistry", ["flooded", "lifepo4"])
-def test_an_unread_battery_takes_a_charge_as_the_network_has_it(chemistry: str) -> None:
-    """Cold, old and nearly empty, where its internal resistance is all that is left of its charging resistance."""
+@pytest.mark.parametrize("chemistry, mohm", [("flooded", 250.0), ("lifepo4", 15.0)])
+def test_an_unread_battery_takes_a_charge_as_the_network_has_it(chemistry: str, mohm: float) -> None:
+    """Cool, old and nearly empty, where its internal resistance is all that is left of its charging resistance."""
     car = front_battery(12)
-    worn = {"chemistry": chemistry, "temperature_c": -20.0, "age": 0.5, "internal_mohm": 150.0, "state_of_charge": 0.6}
+    worn = {"chemistry": chemistry, "temperature_c": 15.0, "age": 1.0, "internal_mohm": mohm, "state_of_charge": 0.6}
     battery = type(car.battery).model_validate({**car.battery.model_dump(), **worn})
     car = car.model_copy(update={"batteries": (battery,)})
 
