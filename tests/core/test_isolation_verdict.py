@@ -31,7 +31,7 @@ from mavrik.core.isolation.verdict import verdict, verdict_of
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.planning.cost import circuit_cost
 from mavrik.core.planning.guided import GuideProblemError, guide_of, guided
-from mavrik.core.planning.guided.comparison import beside
+from mavrik.core.planning.guided.comparison import compare_answer
 from mavrik.core.planning.targets import Guided, SizingTarget
 from mavrik.core.procedures import Limits, procedure
 from mavrik.core.protection.continuous import continuous_currents, positions
@@ -295,7 +295,7 @@ def test_a_guided_disconnect_says_side_by_side_which_way_is_fit() -> None:
     guide = guide_of(car, "disconnect")
     (compared,) = (q for q in guide.asks(car) if q.name == guide.compares)
     asked, target = {"purpose": "emergency"}, SizingTarget(target_current_a=car.alternator.rated_a)
-    rows = [beside(car, guide, {**asked, "way": c.name}, target, usual_prices()) for c in compared.choices]
+    rows = [compare_answer(car, guide, {**asked, "way": c.name}, target, usual_prices()) for c in compared.choices]
     assert {r.name: r.does for r in rows} == {
         "negative": False, "post": False, "positive": False, "breaker": False, "alternator_side": False, "pull_cable": True,
         "multi_pole": False, "field_cut": False,

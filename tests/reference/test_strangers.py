@@ -152,11 +152,10 @@ def test_causes_of_one_value_are_all_weighed_from_where_the_best_of_them_ended()
 
 @pytest.mark.parametrize(
     "number",
-    [111, 191, 121, 113, 152],
+    [111, 191, 113, 152],
     ids=[
         "slow engine, idles well",
         "slow engine, idles weakly",
-        "mount comes and goes",
         "strap comes and goes",
         "link not there",
     ],
@@ -165,6 +164,17 @@ def test_what_was_called_something_else_for_sure_is_found(number: int) -> None:
     """Each was something else, and all but the strap 94 % sure or more: worn brushes, a regulator set low, a sound ground beside."""
     found = rare_outcome(number)
     assert found.first, found
+
+
+def test_two_joints_of_one_loop_that_come_and_go_are_one_of_the_two() -> None:
+    """The mount and the fuse that carries the same explain the readings equally well, to a hundredth of their logarithm: neither is sure.
+
+    Before, it was a sound ground beside, 94 % sure.
+    """
+    found = rare_outcome(121)
+    likely = dict(found.causes[:2])
+    assert found.truth == ("intermittent:mount",) and set(likely) == {"intermittent:mount", "intermittent:charge_fuse"}, found
+    assert abs(likely["intermittent:mount"] - likely["intermittent:charge_fuse"]) < 0.25 and max(likely.values()) < 0.75, found
 
 
 @pytest.mark.parametrize(("number", "five_tests"), [(6149, True), (6150, True), (6150, False)])
