@@ -380,17 +380,18 @@ def _evidence(fit: Fit, pull: Floats) -> list[Fitted]:
     strain = -0.5 * (((fit.now - fit.centre) / fit.width) ** 2).sum(axis=1) - np.log(fit.width).sum(axis=1)
     least, side = least_of(u, [t.base for t in trials])
     least += problem.offset
+    half = jacobian * (np.sqrt(sure) / sigmas)[:, :, None]
+    curvature = np.swapaxes(half, 1, 2) @ half
+    unknowns = np.arange(curvature.shape[1])
+    curvature[:, unknowns, unknowns] += 1 / fit.width**2
+    # The constants of the priors' and the integral's normal densities cancel.
+    logdet, covariances = np.linalg.slogdet(curvature)[1], np.linalg.inv(curvature)
+    spreads = np.sqrt(covariances[:, unknowns, unknowns])[:, : fit.size]
+    # Of what fits only what is on the fault's side is the fault.
+    beyond = (special.log_ndtr(side * (fit.now[:, : fit.size] - least) / spreads) * (side != 0)).sum(axis=1)
     found = []
     for t, trial in enumerate(trials):
-        weight = sure[t] / sigmas[t] ** 2
-        curvature = jacobian[t].T @ (weight[:, None] * jacobian[t])
-        curvature[np.diag_indices(len(curvature))] += 1 / fit.width[t] ** 2
-        # The constants of the priors' and the integral's normal densities cancel.
-        _, logdet = np.linalg.slogdet(curvature)
-        covariance = np.linalg.inv(curvature)
-        spread = np.sqrt(np.diag(covariance))[: fit.size]
-        # Of what fits only what is on the fault's side is the fault.
-        beyond = special.log_ndtr(side[t] * (fit.now[t, : fit.size] - least[t]) / spread)[side[t] != 0].sum()
+        covariance, spread = covariances[t], spreads[t]
         log_likelihoods, predicted = np.zeros(len(placed)), np.zeros(len(placed))
         log_likelihoods[problem.smooth], predicted[problem.smooth] = np.log(likely[t]), seen[t]
         log_likelihoods[problem.others], predicted[problem.others] = by_eye[t], looked[t + 1]
@@ -402,7 +403,11 @@ def _evidence(fit: Fit, pull: Floats) -> list[Fitted]:
             spread=spread,
             covariance=covariance[: fit.size, : fit.size],
             by_logarithm=fit.log[t],
-            log_evidence=trial.log_prior + float(log_likelihoods.sum()) + float(strain[t]) - 0.5 * float(logdet) + float(beyond),
+            log_evidence=trial.log_prior
+            + float(log_likelihoods.sum())
+            + float(strain[t])
+            - 0.5 * float(logdet[t])
+            + float(beyond[t]),
             hypothesis=trial.base,
             predicted=predicted,
             log_likelihoods=log_likelihoods,
