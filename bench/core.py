@@ -89,14 +89,14 @@ def figures() -> list[Figure]:
     circuit = thirty_branches()
     test = full_test(circuit)
     assert len(circuit.branches) == 30
-    findings_view_of = judge(circuit, [test], ahead=False)
+    findings = judge(circuit, [test], ahead=False)
     front = build_layout("front_battery", 12)
     found = []
     for name, target, work, runs in (
         ("yardstick: 100,000 turns of an empty Python loop", None, _yardstick, RUNS),
         ("judge a draft, 30 branches, all read", None, lambda: judge(circuit, [test], ahead=False), 10),
         ("judge with what to read next, 30 branches", None, lambda: judge(circuit, [test]), 10),
-        ("loop and staircase, 30 branches", None, lambda: draw(circuit, findings_view_of), RUNS),
+        ("loop and staircase, 30 branches", None, lambda: draw(circuit, findings), RUNS),
         ("read a 30-branch circuit document", None, lambda: Circuit.model_validate_json(circuit.model_dump_json()), RUNS),
         ("propose for 150 A, 7 branches", None, lambda: propose(front, SizingTarget(target_current_a=150)), 50),
     ):
