@@ -173,7 +173,7 @@ def test_a_harness_goes_out_as_yaml_and_comes_back_measured(tech: Caller, job: d
     read = tech.post(f"{path}/build/harness", {"text": measured, "document": kept})
     assert read.status_code == 200, read.text
     (lead,) = read.json["document"]["leads"]  # type: ignore[index]
-    assert lead["route_mm"] == 1730 and read.json["told"] == []  # type: ignore[index]
+    assert lead["route_mm"] == 1730 and read.json["messages"] == []  # type: ignore[index]
     # Nothing is kept by reading; a file that is not of this job is refused at its lead.
     assert tech.get(f"{path}/build").json["document"] == kept  # type: ignore[index]
     wrong = tech.post(f"{path}/build/harness", {"text": text.replace("charge_cable", "tow_bar"), "document": kept})

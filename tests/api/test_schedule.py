@@ -86,7 +86,7 @@ def test_what_was_moved_on_a_telephone_is_read_and_not_kept(tech: Caller, leads:
     text = f"BEGIN:VCALENDAR\nBEGIN:VEVENT\n{entry}\nEND:VEVENT\nEND:VCALENDAR\n"
     read = answered(tech.post("/api/schedule/moves/read", {"text": text, "document": mine}))
     assert [p["begins"] for p in read["document"]["placed"] if p["job_id"] == leads["id"]] == [later]
-    assert len(read["told"]) == 1 and read["told"][0].endswith("14:15.")
+    assert len(read["messages"]) == 1 and read["messages"][0].endswith("14:15.")
     assert answered(tech.get("/api/schedule"))["revision"] == now["revision"]
     wrong = tech.post("/api/schedule/moves/read", {"text": "moved", "document": mine})
     assert wrong.status_code == 422 and wrong.json["problems"][0]["field"] == "text"

@@ -166,7 +166,7 @@ def test_a_finished_lead_is_let_pass_a_little_worse_than_a_sound_one() -> None:
 
 def begun_mm(made: Cutting, stock: list[float], useless: float) -> float:
     """What a cutting is judged by: metres begun, and a rest of no use on top."""
-    used = {at for at in made.taken if at is not None}
+    used = {at for at in made.piece_of if at is not None}
     return sum(stock[j] + (useless if made.left_mm[j] < useless else 0) for j in used)
 
 
@@ -194,11 +194,11 @@ def test_cutting_is_as_good_as_the_best_of_all_ways(seed: int) -> None:
     kerf, useless = float(rng.integers(0, 4)), float(rng.choice([0, 150]))
     made = nest(leads, stock, kerf, useless)
     assert made.proven
-    assert (-sum(at is not None for at in made.taken), begun_mm(made, stock, useless)) == pytest.approx(
+    assert (-sum(at is not None for at in made.piece_of), begun_mm(made, stock, useless)) == pytest.approx(
         best(leads, stock, kerf, useless)
     )
     for j, length in enumerate(stock):
-        own = [lead for lead, at in zip(leads, made.taken, strict=True) if at == j]
+        own = [lead for lead, at in zip(leads, made.piece_of, strict=True) if at == j]
         assert sum(own) + kerf * max(len(own) - 1, 0) <= length + 1e-6
 
 
@@ -209,14 +209,14 @@ def test_sixty_leads_come_out_of_reels_near_what_is_possible_at_all() -> None:
     stock = [25_000.0] * 8
     made = nest(leads, stock, 1.0)
     assert not made.short
-    reels = len({at for at in made.taken if at is not None})
+    reels = len({at for at in made.piece_of if at is not None})
     assert reels <= math.ceil(sum(leads) / 25_000) + 1
 
 
 def test_what_there_is_no_cable_for_is_said_and_a_long_search_ends_in_first_fit(monkeypatch: pytest.MonkeyPatch) -> None:
     made = nest([900, 5000, 300], [1000, 400])
-    assert made.short == (1,) and made.taken == (0, None, 1) and made.left_mm == (100, 100)
-    assert nest([], [100.0]).taken == () and nest([10.0], []).short == (0,)
+    assert made.short == (1,) and made.piece_of == (0, None, 1) and made.left_mm == (100, 100)
+    assert nest([], [100.0]).piece_of == () and nest([10.0], []).short == (0,)
     for leads, stock in (([0.0], [1.0]), ([1.0], [-1.0]), ([math.nan], [1.0])):
         with pytest.raises(ValueError, match="above 0"):
             nest(leads, stock)
@@ -228,4 +228,4 @@ def test_what_there_is_no_cable_for_is_said_and_a_long_search_ends_in_first_fit(
 
     monkeypatch.setattr(nesting, "milp", lambda *_, **__: Nothing())
     found = nest([900, 700, 5000, 300], [1000, 1100])
-    assert found.taken == (0, 1, None, 1) and not found.proven
+    assert found.piece_of == (0, 1, None, 1) and not found.proven

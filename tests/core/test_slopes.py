@@ -38,7 +38,7 @@ def test_a_divider_by_hand() -> None:
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
 def test_slopes_are_what_a_small_step_does(layout: Any, state: BenchState) -> None:
     at = BenchModel(layout.build(12)).assembled(Setup(state))
-    network, own = at.network, at.own
+    network, own = at.network, at.values
     ohm = np.asarray(own.resistor_ohm, dtype=float) * np.array([[1.0], [1.2]])
     emf = np.tile(np.asarray(own.emf_v, dtype=float), (2, 1))
     values = replace(own, resistor_ohm=ohm, emf_v=emf)

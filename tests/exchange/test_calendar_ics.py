@@ -65,7 +65,7 @@ def moved(change: str, to: str) -> tuple[dict[str, str], tuple[str, ...]]:
     text = calendar().decode()
     assert change in text
     read = moved_by_ics(text.replace(change, to), STOOD, schedule_view(STOOD, Scene(JOBS, usual_workshop(), MONDAY)))
-    return {f"{p.job_id} {p.kind.value}": f"{p.begins:%d %H:%M}" for p in read.document.placed}, read.told
+    return {f"{p.job_id} {p.kind.value}": f"{p.begins:%d %H:%M}" for p in read.document.placed}, read.messages
 
 
 AS_IT_WAS = {"7 make": "30 08:00", "7 fit": "30 10:00", "8 measure": "30 08:00"}
@@ -105,7 +105,7 @@ def test_work_that_has_begun_stays_whatever_a_calendar_says() -> None:
     first = re.search(r"DTSTART:\d{8}T\d{6}", text)
     assert first
     read = moved_by_ics(text.replace(first[0], "DTSTART:20261202T080000"), stood, view)
-    assert read.document == stood and "has begun" in read.told[0]
+    assert read.document == stood and "has begun" in read.messages[0]
 
 
 @pytest.mark.parametrize("text", ["", "moved", "BEGIN:VCALENDAR", "BEGIN:VEVENT\nEND:VEVENT", "x" * (LARGEST + 1)])

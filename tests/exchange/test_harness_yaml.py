@@ -60,7 +60,7 @@ def test_what_somebody_wrote_by_hand_is_read_into_the_book() -> None:
     assert (specs["charge_cable"].from_end.stud, specs["charge_cable"].to_end.school) == ("M8", "crimp_solder")
     assert specs["engine_strap"] == other
     assert made.document.anew == ("charge_cable", "battery_lead")
-    assert made.told == ("Charge cable: the plan has 25 mm2, the file 35 mm2. The plan's stays.",)
+    assert made.messages == ("Charge cable: the plan has 25 mm2, the file 35 mm2. The plan's stays.",)
 
 
 def test_the_file_keeps_to_its_schema_and_comes_back_as_it_went() -> None:

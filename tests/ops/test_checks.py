@@ -20,10 +20,10 @@ def test_the_first_failure_ends_a_lane_and_its_words_are_told_in_one_piece(capfd
         python("bad", "import sys; print('broken here', file=sys.stderr); sys.exit(3)"),
         python("never", "print('not run')"),
     ]
-    assert _first_failure(steps, dict(os.environ), told=False) == 3
+    assert _first_failure(steps, dict(os.environ), live=False) == 3
     said = capfd.readouterr().err
     assert "== good\nfine\n   good: ok" in said and "== bad\nbroken here\n   bad: exit 3" in said
     assert "not run" not in said and "never" not in said
-    assert _first_failure(steps[:1], dict(os.environ), told=True) == 0
+    assert _first_failure(steps[:1], dict(os.environ), live=True) == 0
     told = capfd.readouterr()
     assert told.out == "fine\n" and "== good" in told.err

@@ -6839,10 +6839,10 @@ export interface components {
         HarnessRead: {
             document: components["schemas"]["BuildBook"];
             /**
-             * Told
+             * Messages
              * @description What the file says otherwise than the plan, which stays
              */
-            told: string[];
+            messages: string[];
         };
         /**
          * HarnessText
@@ -7414,9 +7414,9 @@ export interface components {
         JudgedPoint: {
             /** @description In the unit of the quantity; null: judged by no rule of its own, or with all others */
             band: components["schemas"]["Band"] | null;
+            judgement: components["schemas"]["Judgement"] | null;
             /** Point */
             point: string;
-            said: components["schemas"]["Judgement"] | null;
         };
         /**
          * Judgement
@@ -8325,10 +8325,10 @@ export interface components {
         MovesRead: {
             document: components["schemas"]["Schedule"];
             /**
-             * Told
+             * Messages
              * @description What was moved, and what was not taken, in words
              */
-            told: string[];
+            messages: string[];
         };
         /**
          * Named

@@ -91,12 +91,12 @@ class Bounds:
     """Whether it is counted: no fractions."""
 
 
-def _ways(asked: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:
+def _ways(schema: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:
     """A field's schema, and all that it may be instead, whatever is nested in what."""
-    yield asked
-    for other in asked.get("anyOf", ()):
+    yield schema
+    for other in schema.get("anyOf", ()):
         yield from _ways(other)
-    if isinstance(values := asked.get("additionalProperties"), dict):
+    if isinstance(values := schema.get("additionalProperties"), dict):
         yield from _ways(values)
 
 
@@ -110,18 +110,18 @@ def bounds_of(*models: type[BaseModel]) -> dict[str, Bounds]:
     >>> bounds_of(Battery)["Battery.age"]
     Bounds(least=0, most=1, above=False, whole=False)
     """
-    found = {}
+    bounds = {}
     for model in models:
         schema = model.model_json_schema()
         for name, one in {model.__name__: schema, **schema.get("$defs", {})}.items():
             fields = one.get("properties", {})
             known_as = fields.get("kind", {}).get("const", name)
-            for field, asked in fields.items():
-                for value in _ways(asked):
+            for field, of_field in fields.items():
+                for value in _ways(of_field):
                     least, above = value.get("minimum"), value.get("exclusiveMinimum")
                     if value.get("type") in ("number", "integer") and (least is not None or above is not None):
                         most = value.get("maximum")
-                        found[f"{known_as}.{field}"] = Bounds(
+                        bounds[f"{known_as}.{field}"] = Bounds(
                             least if above is None else above, most, above is not None, value["type"] == "integer"
                         )
-    return found
+    return bounds

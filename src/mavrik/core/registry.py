@@ -31,13 +31,13 @@ def parts_of(package: str, kind: type[Part], order: Callable[[Part], object]) ->
     >>> parts_of("mavrik.core.procedures.bench", Procedure, lambda p: p.order)[0].name
     'visual'
     """
-    found: dict[int, Part] = {}
+    parts: dict[int, Part] = {}
     for module in modules_of(package):
-        found |= {id(v): v for n, v in vars(module).items() if not n.startswith("_") and isinstance(v, kind)}
-    places = [order(p) for p in found.values()]
+        parts |= {id(v): v for n, v in vars(module).items() if not n.startswith("_") and isinstance(v, kind)}
+    places = [order(p) for p in parts.values()]
     if len(places) != len(set(places)):
         raise ValueError(f"Two parts of {package} have the same place in their order")
-    return tuple(sorted(found.values(), key=order))  # type: ignore[arg-type]
+    return tuple(sorted(parts.values(), key=order))  # type: ignore[arg-type]
 
 
 def classes_of(package: str, kind: type[Part], order: Callable[[type[Part]], object]) -> tuple[type[Part], ...]:
@@ -47,7 +47,7 @@ def classes_of(package: str, kind: type[Part], order: Callable[[type[Part]], obj
     kind: their base class
     order: what they are sorted by; None for a base that is no part itself
     """
-    found = {
+    classes = {
         v
         for module in modules_of(package)
         for n, v in vars(module).items()
@@ -57,4 +57,4 @@ def classes_of(package: str, kind: type[Part], order: Callable[[type[Part]], obj
         and v.__module__ == module.__name__
         and order(v) is not None
     }
-    return tuple(sorted(found, key=order))  # type: ignore[arg-type]
+    return tuple(sorted(classes, key=order))  # type: ignore[arg-type]

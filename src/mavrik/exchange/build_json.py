@@ -45,15 +45,15 @@ def build_bundle(bundle: Bundle, prices: PriceList | None = None) -> BuildFile:
     bundle: the job; prices: the workshop's hours and prices, None: as one begins with
     Raises ValueError where there is no circuit, or its book cannot be.
     """
-    found, planned = bundle.latest(CircuitRole.AS_FOUND), bundle.latest(CircuitRole.PROPOSAL)
-    if found is None:
+    as_found, planned = bundle.latest(CircuitRole.AS_FOUND), bundle.latest(CircuitRole.PROPOSAL)
+    if as_found is None:
         raise ValueError("The bundle has no circuit 'as_found'.")
-    to = planned or found
-    book = bundle.build() or first_book(found.document, planned is None and Purpose.MAKE_LEADS in bundle.job.purposes)
+    to = planned or as_found
+    book = bundle.build() or first_book(as_found.document, planned is None and Purpose.MAKE_LEADS in bundle.job.purposes)
     shop = Shop(prices or usual_prices(), usual_units(), usual_stock())
     try:
-        view = build_view(found.document, to.document, book, shop.prices)
-        bill = build_bill(found.document, to.document, book, shop)
+        view = build_view(as_found.document, to.document, book, shop.prices)
+        bill = build_bill(as_found.document, to.document, book, shop)
     except BuildProblemError as error:
         raise ValueError(str(error)) from error
     return BuildFile(
@@ -69,11 +69,11 @@ def build_bundle(bundle: Bundle, prices: PriceList | None = None) -> BuildFile:
 
 def work_done(bundle: Bundle) -> BuildView | None:
     """How far the work of a job is, by its book; None where nothing of it is done, or it cannot be."""
-    book, found = bundle.build(), bundle.latest(CircuitRole.AS_FOUND)
-    if book is None or found is None or not book.ticks:
+    book, as_found = bundle.build(), bundle.latest(CircuitRole.AS_FOUND)
+    if book is None or as_found is None or not book.ticks:
         return None
     try:
-        view = build_view(found.document, (bundle.latest(CircuitRole.PROPOSAL) or found).document, book, usual_prices())
+        view = build_view(as_found.document, (bundle.latest(CircuitRole.PROPOSAL) or as_found).document, book, usual_prices())
     except BuildProblemError:
         return None
     return view if view.done else None

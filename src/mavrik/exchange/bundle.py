@@ -166,8 +166,8 @@ class Bundle(Document):
 
     def latest(self, role: CircuitRole) -> BundleCircuit | None:
         """The highest revision of a role, if there is one."""
-        found = [c for c in self.circuits if c.role is role]
-        return max(found, key=lambda c: c.revision) if found else None
+        versions = [c for c in self.circuits if c.role is role]
+        return max(versions, key=lambda c: c.revision) if versions else None
 
     def runs_on(self, role: CircuitRole) -> tuple[list[Run], list[int]]:
         """The runs made on any revision of a role, the oldest first, and the places of those that were corrected, from 0."""
@@ -178,8 +178,8 @@ class Bundle(Document):
 
     def plan_of(self, circuit_id: int) -> Plan | None:
         """The plan that a circuit version belongs to, if there is one."""
-        found = [d.document for d in self.documents if d.circuit_id == circuit_id and isinstance(d.document, Plan)]
-        return found[-1] if found else None
+        plans = [d.document for d in self.documents if d.circuit_id == circuit_id and isinstance(d.document, Plan)]
+        return plans[-1] if plans else None
 
     @property
     def wants(self) -> str:
@@ -189,49 +189,49 @@ class Bundle(Document):
 
     def use(self) -> UseRequest | None:
         """What was kept last of how the vehicle is used, if anything was."""
-        found = [d.document for d in self.documents if isinstance(d.document, UseRequest)]
-        return found[-1] if found else None
+        uses = [d.document for d in self.documents if isinstance(d.document, UseRequest)]
+        return uses[-1] if uses else None
 
     def simulation(self) -> Simulation | None:
         """What was kept last of days that were let go by, if anything was."""
-        found = [d.document for d in self.documents if isinstance(d.document, Simulation)]
-        return found[-1] if found else None
+        simulations = [d.document for d in self.documents if isinstance(d.document, Simulation)]
+        return simulations[-1] if simulations else None
 
     def fit(self) -> FitRequest | None:
         """What was kept last of whether another unit fits, if anything was."""
-        found = [d.document for d in self.documents if isinstance(d.document, FitRequest)]
-        return found[-1] if found else None
+        fits = [d.document for d in self.documents if isinstance(d.document, FitRequest)]
+        return fits[-1] if fits else None
 
     def build(self) -> BuildBook | None:
         """The book of the bench as it was kept last, if one was."""
-        found = [d.document for d in self.documents if isinstance(d.document, BuildBook)]
-        return found[-1] if found else None
+        books = [d.document for d in self.documents if isinstance(d.document, BuildBook)]
+        return books[-1] if books else None
 
     def quotation(self) -> tuple[int, Quotation] | None:
         """What the customer was offered last, with its number, if anything was."""
-        found = [d.document for d in self.documents if isinstance(d.document, Quotation)]
-        return (quotation_number(found), found[-1]) if found else None
+        quotations = [d.document for d in self.documents if isinstance(d.document, Quotation)]
+        return (quotation_number(quotations), quotations[-1]) if quotations else None
 
     def isolation(self) -> tuple[Circuit, Isolation] | None:
         """The disconnect that was decided on last, with the circuit it belongs to, if there is one."""
         circuits = {c.id: c.document for c in self.circuits}
-        found = [(d.circuit_id, d.document) for d in self.documents if isinstance(d.document, Isolation)]
-        return (circuits[found[-1][0]], found[-1][1]) if found and found[-1][0] is not None else None
+        isolations = [(d.circuit_id, d.document) for d in self.documents if isinstance(d.document, Isolation)]
+        return (circuits[isolations[-1][0]], isolations[-1][1]) if isolations and isolations[-1][0] is not None else None
 
     def runs_for_isolation(self) -> list[tuple[int, Run]]:
         """The runs that stand on the circuit of the disconnect, with their places: as found on any revision, of a plan on that one."""
-        found = [d.circuit_id for d in self.documents if isinstance(d.document, Isolation)]
-        own = next((c for c in self.circuits if found and c.id == found[-1]), None)
-        if own is None:
+        circuit_ids = [d.circuit_id for d in self.documents if isinstance(d.document, Isolation)]
+        isolated = next((c for c in self.circuits if circuit_ids and c.id == circuit_ids[-1]), None)
+        if isolated is None:
             return []
-        ids = {c.id for c in self.circuits if c.role is own.role} if own.role is CircuitRole.AS_FOUND else {own.id}
+        ids = {c.id for c in self.circuits if c.role is isolated.role} if isolated.role is CircuitRole.AS_FOUND else {isolated.id}
         gone = {r.supersedes for r in self.runs if r.supersedes is not None}
         return [(k, r.run) for k, r in enumerate(self.runs, 1) if r.circuit_id in ids and k not in gone]
 
     def drive(self) -> DriveRequest | None:
         """What was kept last of the alternator's drive, if anything was."""
-        found = [d.document for d in self.documents if isinstance(d.document, DriveRequest)]
-        return found[-1] if found else None
+        drives = [d.document for d in self.documents if isinstance(d.document, DriveRequest)]
+        return drives[-1] if drives else None
 
 
 class BundleError(ValueError):
@@ -244,12 +244,12 @@ class BundleError(ValueError):
 
 def plain_problems(error: ValidationError) -> list[Problem]:
     """A validation error as places and plain messages."""
-    found = []
+    problems = []
     for item in error.errors(include_url=False, include_input=False):
         where = ".".join(str(part) for part in item["loc"] if not str(part).startswith("function-"))
         message = item["msg"].removeprefix("Value error, ")
-        found.append(Problem(where, where.rsplit(".", 1)[-1], message))
-    return found
+        problems.append(Problem(where, where.rsplit(".", 1)[-1], message))
+    return problems
 
 
 def read_bundle(data: bytes) -> Bundle:

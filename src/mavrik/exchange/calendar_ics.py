@@ -65,11 +65,11 @@ def _event(block: Block, k: int, begins: datetime, ends: datetime, workshop: Wor
     entry.add("dtend", ends)
     entry.add("summary", f"{block.number} {block.label}: {TASK_WORDS[block.kind].lower()}")
     entry.add("location", bays.get(block.bay, block.bay) if block.bay else "Bench")
-    said = [f"By {' and '.join(people.get(i, i) for i in block.people)}."] if block.people else []
+    sentences = [f"By {' and '.join(people.get(i, i) for i in block.people)}."] if block.people else []
     if block.late:
-        said.append(f"Late: {block.late}.")
-    if said:
-        entry.add("description", " ".join(said))
+        sentences.append(f"Late: {block.late}.")
+    if sentences:
+        entry.add("description", " ".join(sentences))
     return entry
 
 
@@ -85,9 +85,9 @@ def closed_from_ics(text: str) -> ClosedRead:
     [('2026-12-24', '2026-12-26', 'Harvest day')]
     """
     entries = _read(text, MOST_CLOSED)
-    found = [c for c in (_closed(e) for e in entries) if c is not None]
+    closed = [c for c in (_closed(e) for e in entries) if c is not None]
     return ClosedRead(
-        closed=tuple(sorted(set(found), key=lambda c: (c.first, c.last, c.label))), skipped=len(entries) - len(found),
+        closed=tuple(sorted(set(closed), key=lambda c: (c.first, c.last, c.label))), skipped=len(entries) - len(closed),
         repeated=sum("RRULE" in e for e in entries),
     )  # fmt: skip
 
@@ -109,7 +109,7 @@ class MovesRead(Document):
     """A schedule with what a calendar has elsewhere than it stood, not kept yet."""
 
     document: Schedule
-    told: tuple[str, ...] = Field(description="What was moved, and what was not taken, in words")
+    messages: tuple[str, ...] = Field(description="What was moved, and what was not taken, in words")
 
 
 def moved_by_ics(text: str, schedule: Schedule, view: ScheduleView) -> MovesRead:
@@ -125,7 +125,7 @@ def moved_by_ics(text: str, schedule: Schedule, view: ScheduleView) -> MovesRead
     entries = _read(text, MOST_MOVES)
     blocks = {(b.job_id, b.kind.value): b for b in view.blocks}
     begins: dict[tuple[int, str], datetime] = {}
-    told, strange = [], 0
+    messages, strange = [], 0
     for entry in entries:
         ours, at = OURS.match(str(entry.get("UID", ""))), _clock(entry)
         block = blocks.get((int(ours[1]), ours[2])) if ours else None
@@ -136,20 +136,20 @@ def moved_by_ics(text: str, schedule: Schedule, view: ScheduleView) -> MovesRead
             continue
         title = f"{block.number} {block.label}, {TASK_WORDS[block.kind].lower()}"
         if block.begun:
-            told.append(f"{title}: it has begun, and stays.")
+            messages.append(f"{title}: it has begun, and stays.")
         elif int(ours[3]):
-            told.append(f"{title}: a later stretch was moved, and its beginning was not. It goes on as the hours have it.")
+            messages.append(f"{title}: a later stretch was moved, and its beginning was not. It goes on as the hours have it.")
         else:
             begins[block.job_id, block.kind.value] = at
-            told.append(f"{title}: from {says_time(block.begins)} to {says_time(at)}.")
+            messages.append(f"{title}: from {says_time(block.begins)} to {says_time(at)}.")
     if strange:
-        told.append(f"{strange} {'entry is' if strange == 1 else 'entries are'} of nothing that has a place here.")
-    if not told:
-        told.append("Nothing in it lies elsewhere than here.")
+        messages.append(f"{strange} {'entry is' if strange == 1 else 'entries are'} of nothing that has a place here.")
+    if not messages:
+        messages.append("Nothing in it lies elsewhere than here.")
     placed = tuple(
         p.model_copy(update={"begins": at}) if (at := begins.get((p.job_id, p.kind.value))) else p for p in schedule.placed
     )
-    return MovesRead(document=schedule.model_copy(update={"placed": placed}), told=tuple(told))
+    return MovesRead(document=schedule.model_copy(update={"placed": placed}), messages=tuple(messages))
 
 
 def _clock(entry: Any) -> datetime | None:

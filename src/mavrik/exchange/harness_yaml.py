@@ -76,7 +76,7 @@ class HarnessRead(Document):
     """A book with what a harness says of its leads."""
 
     document: BuildBook
-    told: tuple[str, ...] = Field(description="What the file says otherwise than the plan, which stays")
+    messages: tuple[str, ...] = Field(description="What the file says otherwise than the plan, which stays")
 
 
 def harness_of(bundle: Bundle) -> Harness:
@@ -179,33 +179,33 @@ def harness_from_yaml(text: str) -> Harness:
     if len(text) > LARGEST:
         raise HarnessError(f"A harness of more than {LARGEST // 1000} kB is not read.")
     try:
-        found = yaml.load(text, _Strict)  # noqa: S506 - a SafeLoader that refuses more
+        data = yaml.load(text, _Strict)  # noqa: S506 - a SafeLoader that refuses more
     except yaml.MarkedYAMLError as error:
         line = f"Line {error.problem_mark.line + 1}: " if error.problem_mark else ""
         raise HarnessError(f"{line}{(error.problem or 'this is no YAML').rstrip('.')}.") from error
     except (yaml.YAMLError, ValueError, RecursionError) as error:
         raise HarnessError("This is no YAML.") from error
-    if not isinstance(found, dict):
+    if not isinstance(data, dict):
         raise HarnessError("This is no harness: it begins with 'format: mavrik-harness'.")
     try:
-        return Harness.model_validate(found)
+        return Harness.model_validate(data)
     except ValidationError as error:
-        raise HarnessError("This is no harness that can be read.", tuple(_places(error, found))) from error
+        raise HarnessError("This is no harness that can be read.", tuple(_places(error, data))) from error
 
 
-def _places(error: ValidationError, found: Mapping[str, Any]) -> Iterator[Problem]:
+def _places(error: ValidationError, data: Mapping[str, Any]) -> Iterator[Problem]:
     """Each at its lead and field."""
     for e in error.errors()[:20]:
         where = e["loc"]
         element = "harness"
         if len(where) > 1 and where[0] == "leads" and isinstance(where[1], int):
-            lead = found["leads"][where[1]]
+            lead = data["leads"][where[1]]
             element = str(lead.get("id", f"lead {where[1] + 1}")) if isinstance(lead, dict) else f"lead {where[1] + 1}"
         field = str(where[-1]) if where else "harness"
         yield Problem(element, field, f"{element}, {field}: {e['msg']}")
 
 
-def with_harness(book: BuildBook, harness: Harness, found: Circuit, planned: Circuit) -> HarnessRead:
+def with_harness(book: BuildBook, harness: Harness, as_found: Circuit, planned: Circuit) -> HarnessRead:
     """A book with what a harness says of its leads; those that it names are made, anew where the plan leaves them as they are.
 
     book: as it stands; harness: what was read; found, planned: the job's circuits
@@ -228,7 +228,7 @@ def with_harness(book: BuildBook, harness: Harness, found: Circuit, planned: Cir
     ]
     if wrong:
         raise HarnessError(wrong[0].message, tuple(wrong))
-    told = [
+    messages = [
         f"{leads[h.id].label}: the plan has {leads[h.id].conductor.label}, the file {h.size}. The plan's stays."
         for h in harness.leads
         if h.size and h.size != leads[h.id].conductor.label
@@ -242,7 +242,7 @@ def with_harness(book: BuildBook, harness: Harness, found: Circuit, planned: Cir
         )
         for h in harness.leads
     )  # fmt: skip
-    making = {b.id for b in leads_to_make(found, planned, book.anew)}
+    making = {b.id for b in leads_to_make(as_found, planned, book.anew)}
     anew = (*book.anew, *(h.id for h in harness.leads if h.id not in making))
     others = tuple(s for s in book.leads if s.branch_id not in seen)
     renewed = {w.id for w in harness.ways}
@@ -252,7 +252,7 @@ def with_harness(book: BuildBook, harness: Harness, found: Circuit, planned: Cir
     document = book.model_copy(update={"leads": (*others, *specs), "anew": anew, "ways": ways, "bulkheads": bulkheads})
     if problems := check_book(document):
         raise HarnessError(problems[0].message, tuple(problems))
-    return HarnessRead(document=document, told=tuple(told))
+    return HarnessRead(document=document, messages=tuple(messages))
 
 
 def harness_schema() -> dict[str, Any]:

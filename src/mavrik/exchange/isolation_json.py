@@ -38,23 +38,23 @@ def isolate_bundle(
     if version is None:
         raise ValueError("The bundle has no circuit 'as_found'.")
     circuit = version.document
-    wanted = [t for t in TOPOLOGIES if topology in (None, t.name)]
-    if not wanted:
+    topologies = [t for t in TOPOLOGIES if topology in (None, t.name)]
+    if not topologies:
         raise ValueError(f"There is no topology '{topology}'. Topologies: {', '.join(t.name for t in TOPOLOGIES)}.")
-    said = {t: why_not(circuit, t) for t in wanted}
-    able = [t for t in wanted if not said[t]]
+    reasons = {t: why_not(circuit, t) for t in topologies}
+    able = [t for t in topologies if not reasons[t]]
     if not able:
-        raise ValueError(said[wanted[0]])
-    asked = {purpose: _profile(bundle, purpose)}
-    ways = tuple(way_on(circuit, way, asked, every_row) for way in able)
+        raise ValueError(reasons[topologies[0]])
+    profiles = {purpose: _profile(bundle, purpose)}
+    ways = tuple(way_on(circuit, way, profiles, every_row) for way in able)
     return IsolationFile(job_number=bundle.job.number, circuit_revision=version.revision, purpose=purpose, ways=ways)
 
 
 def _profile(bundle: Bundle, purpose: IsolationPurpose) -> PurposeProfile:
     """What the job's disconnect was decided on by, where it is for that; else what is usual."""
     kept = bundle.isolation()
-    own = kept[1].profile if kept is not None and kept[1].purpose is purpose else None
-    return own or usual_purposes().purposes[purpose]
+    of_bundle = kept[1].profile if kept is not None and kept[1].purpose is purpose else None
+    return of_bundle or usual_purposes().purposes[purpose]
 
 
 def isolation_schema() -> dict[str, Any]:

@@ -27,5 +27,5 @@ def lead_at(address: str) -> tuple[str, str] | None:
     >>> lead_at("http://bench.example:8642/lead/26-0003/charge_cable"), lead_at("http://bench.example/charge_cable")
     (('26-0003', 'charge_cable'), None)
     """
-    found = _PATH.search(address.strip())
-    return (unquote(found[1]), found[2]) if found else None
+    match = _PATH.search(address.strip())
+    return (unquote(match[1]), match[2]) if match else None

@@ -58,12 +58,12 @@ class _Work:
 
 
 def _work(bundle: Bundle) -> _Work:
-    found, planned = bundle.latest(CircuitRole.AS_FOUND), bundle.latest(CircuitRole.PROPOSAL)
-    if found is None:
+    as_found, planned = bundle.latest(CircuitRole.AS_FOUND), bundle.latest(CircuitRole.PROPOSAL)
+    if as_found is None:
         raise ValueError("The circuit is not described yet: there is nothing to label.")
-    to: Circuit = (planned or found).document
-    book = bundle.build() or first_book(found.document, planned is None and Purpose.MAKE_LEADS in bundle.job.purposes)
-    return _Work(to, build_view(found.document, to, book, usual_prices()))
+    to: Circuit = (planned or as_found).document
+    book = bundle.build() or first_book(as_found.document, planned is None and Purpose.MAKE_LEADS in bundle.job.purposes)
+    return _Work(to, build_view(as_found.document, to, book, usual_prices()))
 
 
 def _code(bundle: Bundle, label: LeadLabel, address: str) -> Markup:
@@ -118,7 +118,7 @@ def read_label(photo: bytes) -> tuple[str, str] | None:
     Raises PhotoError for what is no photo.
     """
     picture = opened_picture(photo, MOST_SIDE)
-    for found in zxingcpp.read_barcodes(picture, formats=zxingcpp.BarcodeFormats(zxingcpp.BarcodeFormat.QRCode)):
-        if (lead := lead_at(found.text)) is not None:
+    for barcode in zxingcpp.read_barcodes(picture, formats=zxingcpp.BarcodeFormats(zxingcpp.BarcodeFormat.QRCode)):
+        if (lead := lead_at(barcode.text)) is not None:
             return lead
     return None

@@ -63,19 +63,19 @@ def list_from_csv(
         raise ListFileError(f"Line 1: the column '{missing}' is missing.")
     if len(rows) - 1 > most:
         raise ListFileError(f"{len(rows) - 1} {what}: at most {most} are taken.")
-    found = []
+    rows_read = []
     for number, cells in enumerate(rows[1:], start=2):
         if len(cells) != len(heading):
             raise ListFileError(f"Line {number}: {len(cells)} cells under {len(heading)} headings.")
         # A cell that a table program was kept from computing comes back with its apostrophe.
         given = {h: c.strip().removeprefix("'") for h, c in zip(heading, cells, strict=True) if c.strip()}
-        found.append({h: c.replace(",", ".") if mark == ";" and h not in words else c for h, c in given.items()})
-    return found
+        rows_read.append({h: c.replace(",", ".") if mark == ";" and h not in words else c for h, c in given.items()})
+    return rows_read
 
 
 def first_mistake(error: ValidationError) -> str:
     """The first thing that is wrong with an entry, at its column."""
     first = error.errors()[0]
     where = ".".join(str(x) for x in first["loc"] if isinstance(x, str))
-    said = first["msg"].removeprefix("Value error, ")
-    return f"{where}: {said}" if where else said
+    message = first["msg"].removeprefix("Value error, ")
+    return f"{where}: {message}" if where else message

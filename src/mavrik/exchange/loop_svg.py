@@ -68,7 +68,7 @@ def draw_loop(circuit: Circuit, layout: LoopLayout, findings: Findings) -> str:
     alternator = next(s for s in layout.sources if s.kind == "alternator")
     middle = (alternator.start[1] + alternator.end[1]) / 2
     for place in layout.branches:
-        branch, found = circuit.branch(place.branch_id), by_id.get(place.branch_id)
+        branch, finding = circuit.branch(place.branch_id), by_id.get(place.branch_id)
         area = branch.conductor.area_mm2 * branch.parallel if isinstance(branch, ConductorBranch) else None
         colour = FEED if place.side == "feed" else RETURN
         dash = "" if isinstance(branch, ConductorBranch) else ' stroke-dasharray="3 5"'
@@ -80,13 +80,13 @@ def draw_loop(circuit: Circuit, layout: LoopLayout, findings: Findings) -> str:
             continue
         lines = [branch.label]
         mark = "#23262b"
-        if found is None:
+        if finding is None:
             lines.append("open")
-        elif found.measured_drop_v is not None:
-            mark = COLOURS.get(found.verdict, mark)
-            lines.append(f"{found.measured_drop_v * 1000:.0f} mV {VERDICT_WORDS[found.verdict]}")
+        elif finding.measured_drop_v is not None:
+            mark = COLOURS.get(finding.verdict, mark)
+            lines.append(f"{finding.measured_drop_v * 1000:.0f} mV {VERDICT_WORDS[finding.verdict]}")
         else:
-            lines.append(f"({abs(found.predicted_drop_v) * 1000:.0f} mV)")
+            lines.append(f"({abs(finding.predicted_drop_v) * 1000:.0f} mV)")
         lines.append(branch.in_words)
         parts.append(_label(*place.label_at, lines, mark, upwards=place.label_at[1] < middle, words=layout.words))
     for source in layout.sources:

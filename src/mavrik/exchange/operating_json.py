@@ -45,8 +45,8 @@ def read_state(data: bytes) -> State:
     try:
         return State.model_validate(json.loads(data.decode("utf-8-sig")))
     except ValidationError as error:
-        said = "; ".join(f"{p.element or 'the state'}: {p.message}" for p in plain_problems(error)[:5])
-        raise ValueError(f"The state cannot be taken: {said}") from None
+        message = "; ".join(f"{p.element or 'the state'}: {p.message}" for p in plain_problems(error)[:5])
+        raise ValueError(f"The state cannot be taken: {message}") from None
     except (UnicodeDecodeError, RecursionError, ValueError) as error:
         raise ValueError(f"The state file is not JSON: {error}") from None
 

@@ -167,10 +167,10 @@ def _draw_branch(drawing: schemdraw.Drawing, branch: AnyBranch, place: BranchPla
     for k, (start, end) in enumerate(stretches):
         drawing.add((_symbol(branch) if k == main else elm.Line()).at(start).to(end))
     if place.named:
-        said = branch.label if branch.in_words.lower() in branch.label.lower() else f"{branch.label}\n{branch.in_words}"
+        caption = branch.label if branch.in_words.lower() in branch.label.lower() else f"{branch.label}\n{branch.in_words}"
         # As in the loop: what is thin runs inside the ring, words stand outside it.
         off, align = (ABOVE, "bottom") if named[1] > middle else (-ABOVE, "top")
-        drawing.add(_written((named[0], named[1] + off), said, NAME * words, ("center", align)))
+        drawing.add(_written((named[0], named[1] + off), caption, NAME * words, ("center", align)))
 
 
 def _draw_device(drawing: schemdraw.Drawing, source: SourcePlace, words: float) -> None:
@@ -199,10 +199,10 @@ class _Page:
 def _versions(bundle: Bundle) -> list[tuple[str, Circuit]]:
     """The latest of each role, with its heading. Raises ValueError where there is none."""
     latest = [(role, bundle.latest(role)) for role in ROLE_WORDS]
-    found = [(f"{ROLE_WORDS[role]}, revision {kept.revision}", kept.document) for role, kept in latest if kept is not None]
-    if not found:
+    versions = [(f"{ROLE_WORDS[role]}, revision {kept.revision}", kept.document) for role, kept in latest if kept is not None]
+    if not versions:
         raise ValueError("There is no circuit yet: describe and save it first.")
-    return found
+    return versions
 
 
 def latest_schematic(bundle: Bundle) -> str:

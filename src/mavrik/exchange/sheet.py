@@ -87,8 +87,8 @@ def _value(reading: Reading) -> str:
 
 def _whole(value: float) -> str:
     """A number without decimals; a half goes up, as on the screens."""
-    found = Decimal(value).quantize(Decimal(1), ROUND_HALF_UP)
-    return str(found if found else abs(found))
+    rounded = Decimal(value).quantize(Decimal(1), ROUND_HALF_UP)
+    return str(rounded if rounded else abs(rounded))
 
 
 def _doubt(reading: Reading) -> str:
@@ -111,19 +111,19 @@ def render_sheet(
     findings: of the job, where they are known; left out, it is judged
     Raises ValueError for a job whose circuit is not described.
     """
-    found = bundle.latest(CircuitRole.AS_FOUND)
-    if found is None:
+    as_found = bundle.latest(CircuitRole.AS_FOUND)
+    if as_found is None:
         raise ValueError("The circuit is not described yet: there is nothing to print.")
     runs, superseded = bundle.runs_on(CircuitRole.AS_FOUND)
     profile = bundle.job.limit_profile
     if findings is None:
-        findings = judge(found.document, runs, Limits(profile, bundle.job.maker_limits), bundle.wants, superseded)
-    pictures = draw(found.document, findings)
+        findings = judge(as_found.document, runs, Limits(profile, bundle.job.maker_limits), bundle.wants, superseded)
+    pictures = draw(as_found.document, findings)
     proposed = bundle.latest(CircuitRole.PROPOSAL)
     comparison: Comparison | None = None
     plan = bundle.plan_of(proposed.id) if proposed is not None else None
     if proposed is not None and plan is not None:
-        comparison = compare(found.document, proposed.document, plan.target.limit_profile)
+        comparison = compare(as_found.document, proposed.document, plan.target.limit_profile)
     drive, use, fit = bundle.drive(), bundle.use(), bundle.fit()
     disconnect = disconnect_of(bundle)
     after_loop = None
@@ -164,12 +164,12 @@ def render_sheet(
         value=_value,
         doubt=_doubt,
         # The drawing is made by draw_loop, which escapes every word that a person typed.
-        loop=Markup(draw_loop(found.document, pictures.loop, findings)),  # noqa: S704
+        loop=Markup(draw_loop(as_found.document, pictures.loop, findings)),  # noqa: S704
         comparison=comparison,
         after_loop=after_loop,
         plan=plan,
         use=outlook_or_none(
-            found.document, proposed.document if proposed is not None else None, drive, use, plan.accepted if plan else None
+            as_found.document, proposed.document if proposed is not None else None, drive, use, plan.accepted if plan else None
         )
         if use is not None
         else None,
@@ -180,7 +180,7 @@ def render_sheet(
         photos={p.key: PICTURE + b64encode(p.jpeg).decode() for p in bundle.photos},
         days=bundle.simulation(),
         drive=drive,
-        drive_view=drive_in(found.document, drive, proposed.document if proposed is not None else None)
+        drive_view=drive_in(as_found.document, drive, proposed.document if proposed is not None else None)
         if drive is not None
         else None,
         profile=limit_table().profiles[profile],
@@ -198,8 +198,8 @@ def _rules(findings: Findings) -> list[tuple[str, str]]:
 
 def _in_branches(findings: Findings) -> set[str]:
     """Points of readings of which the table of branches says all: what was read, the limit, the verdict. A repeated one has more to say."""
-    told = {(b.label, b.reason, b.measured_drop_v) for b in findings.branches}
-    judged = {j.point for t in findings.tests for j in t.judgements if (j.label, j.why, j.value) in told}
+    in_branches = {(b.label, b.reason, b.measured_drop_v) for b in findings.branches}
+    judged = {j.point for t in findings.tests for j in t.judgements if (j.label, j.why, j.value) in in_branches}
     return judged - {r.point for t in findings.tests for r in t.repeats}
 
 
@@ -217,12 +217,12 @@ def render_label(bundle: Bundle, workshop: str, printed_at: datetime) -> str:
     bundle: the job; workshop, printed_at: at the foot
     Raises ValueError for a job in which no disconnect was decided on.
     """
-    kept, said = bundle.isolation(), disconnect_of(bundle)
-    if kept is None or said is None:
+    kept, disconnect = bundle.isolation(), disconnect_of(bundle)
+    if kept is None or disconnect is None:
         raise ValueError("No disconnect was decided on yet: there is nothing to say on a label.")
     return _label.render(
         number=bundle.job.number, vehicle=bundle.vehicle.description, controls=[c.label for c in kept[1].switching.controls],
-        owner=said.owner, proof=proof_of(bundle), workshop=workshop, printed_at=printed_at, nonce="", asset_root="",
+        owner=disconnect.owner, proof=proof_of(bundle), workshop=workshop, printed_at=printed_at, nonce="", asset_root="",
     )  # fmt: skip
 
 

@@ -131,9 +131,9 @@ def write_netlist(circuit: Circuit, state: State) -> str:
     >>> print(write_netlist(front_battery(12), State()).splitlines()[0])
     * Mavrik: front_battery, 12 V, 2000 /min
     """
-    netlist, found = netlist_of(circuit, state)
+    netlist, solution = netlist_of(circuit, state)
     names = [f"* {spice} = {node}" for node, spice in netlist.names.items()]
-    begin = " ".join(f"v({s})={found.node_v[n]:.6f}" for n, s in netlist.names.items() if s != "0")
+    begin = " ".join(f"v({s})={solution.node_v[n]:.6f}" for n, s in netlist.names.items() if s != "0")
     title = f"* Mavrik: {circuit.layout or 'circuit'}, {circuit.system_voltage_v} V, {state.engine_rpm:g} /min"
     tail = [f".nodeset {begin}", ".options reltol=1e-9 abstol=1e-9 vntol=1e-9 itl1=500", ".op", ".end"]
     return "\n".join([title, *names, *netlist.lines[1:], *tail]) + "\n"
@@ -143,13 +143,13 @@ def netlist_of(circuit: Circuit, state: State) -> tuple[Netlist, net.Solution]:
     """The netlist of a circuit at a state, and our own solution of it."""
     engine = Engine(circuit, state)
     settled = engine.settle()
-    found, values = settled.solution, settled.values
+    solution, values = settled.solution, settled.values
     ohm = dict(zip((r.id for r in engine.network.resistors), np.asarray(values.resistor_ohm, dtype=float).tolist(), strict=True))
     elements: list[net.Element] = [
         net.Resistor(e.id, e.start, e.end, ohm[e.id]) if isinstance(e, net.Resistor) else e for e in engine.elements
     ]
-    closed = {e.id: e.id not in found.open_ids for e in elements if isinstance(e, net.Link)}
-    on = {e.id: e.id not in found.open_ids for e in elements if isinstance(e, net.PowerLoad | net.Converter)}
-    load_v = {e.id: max(found.between(e.start, e.end), 0.1) for e in elements if isinstance(e, net.PowerLoad)}
-    load_v |= {e.id: max(found.between(e.in_positive, e.in_negative), 0.1) for e in elements if isinstance(e, net.Converter)}
-    return write(elements, circuit.alternator.case_node, closed, on, load_v), found
+    closed = {e.id: e.id not in solution.open_ids for e in elements if isinstance(e, net.Link)}
+    on = {e.id: e.id not in solution.open_ids for e in elements if isinstance(e, net.PowerLoad | net.Converter)}
+    load_v = {e.id: max(solution.between(e.start, e.end), 0.1) for e in elements if isinstance(e, net.PowerLoad)}
+    load_v |= {e.id: max(solution.between(e.in_positive, e.in_negative), 0.1) for e in elements if isinstance(e, net.Converter)}
+    return write(elements, circuit.alternator.case_node, closed, on, load_v), solution

@@ -91,11 +91,11 @@ def _number(text: str, line: int, column: str) -> float:
 
 
 def _reels(row: Mapping[str, str], line: int) -> tuple[Length, ...]:
-    found = []
+    reels = []
     for pair in row["reels"].split():
         mark, _, mm = pair.partition(":")
         length = _number(mm.replace(",", "."), line, "reels") if mm else 0.0
         if not mark or not length > 0:
             raise ListFileError(f"Line {line}: a reel is its mark and its length in mm, as 1:25000.")
-        found.append(Length(piece=mark, mm=length))
-    return tuple(found)
+        reels.append(Length(piece=mark, mm=length))
+    return tuple(reels)

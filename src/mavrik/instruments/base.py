@@ -68,9 +68,9 @@ def parse_address(text: str) -> Address:
     ('192.168.4.20:5025', 9600)
     """
     words = text.strip()
-    if found := SERIAL.fullmatch(words):
-        return Address(device=found["device"], baud=int(found["baud"]))
-    found = ADDRESS.fullmatch(words)
-    if not found or int(found["port"]) > 65535:
+    if match := SERIAL.fullmatch(words):
+        return Address(device=match["device"], baud=int(match["baud"]))
+    match = ADDRESS.fullmatch(words)
+    if not match or int(match["port"]) > 65535:
         raise ValueError("An instrument's address is host:port, for example 192.168.4.20:5025, or serial:/dev/ttyUSB0@9600.")
-    return Address(host=found["host"], port=int(found["port"]))
+    return Address(host=match["host"], port=int(match["port"]))

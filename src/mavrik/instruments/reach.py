@@ -61,10 +61,10 @@ class Reach:
                 raise NoReachError(f"{at.device} is no serial port of this machine.")
             return at
         try:
-            found = socket.getaddrinfo(at.host, at.port, socket.AF_INET, socket.SOCK_STREAM)
+            addresses = socket.getaddrinfo(at.host, at.port, socket.AF_INET, socket.SOCK_STREAM)
         except OSError:
             raise NoReachError(f"Nobody knows {at.host}. Enter the address as a number.") from None
-        host = ipaddress.IPv4Address(found[0][4][0])
+        host = ipaddress.IPv4Address(addresses[0][4][0])
         if host.is_link_local or host.is_multicast or host.is_unspecified or host.is_reserved:
             raise NoReachError(f"{host} is no instrument's address.")
         if not any(host in n for n in self.networks):

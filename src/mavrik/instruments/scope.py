@@ -73,10 +73,10 @@ class ScpiScope(ScpiMeter):
             raise LinkError(
                 f"{self._where} sent no samples: they come as a block of known length, and this begins with {start!r}."
             )
-        said = self._bytes(int(start[1:]))
-        if not said.isdigit() or int(said) % SAMPLE_BYTES:
-            raise LinkError(f"{self._where} sent a block of {said!r} bytes, which is no whole number of samples.")
-        length = int(said)
+        content = self._bytes(int(start[1:]))
+        if not content.isdigit() or int(content) % SAMPLE_BYTES:
+            raise LinkError(f"{self._where} sent a block of {content!r} bytes, which is no whole number of samples.")
+        length = int(content)
         if not 0 < length <= SAMPLE_BYTES * MOST_SAMPLES:
             raise LinkError(
                 f"{self._where} has {length // SAMPLE_BYTES:,} samples; from 1 to {MOST_SAMPLES:,} are taken. Capture a shorter time."

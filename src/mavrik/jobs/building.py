@@ -53,9 +53,9 @@ def bill_as_kept(session: Session, row: Job) -> Bill:
 
 
 def _bill(session: Session, row: Job, given: BuildBook) -> Bill:
-    found = as_found(row)
+    circuit = as_found(row)
     try:
-        return build_bill(found, proposed(row) or found, given, stock.shop(session), stock.booked(session, row.id))
+        return build_bill(circuit, proposed(row) or circuit, given, stock.shop(session), stock.booked(session, row.id))
     except BuildProblemError as error:
         raise InvalidError(str(error), error.problems) from error
 
@@ -78,15 +78,15 @@ class HarnessText(Document):
 def read_harness(session: Session, job_id: int, given: HarnessText) -> HarnessRead:
     """A book with what a harness says of its leads, not kept yet. Raises InvalidError, at the lead, for what cannot be read."""
     row = get_row(session, job_id)
-    found = as_found(row)
+    circuit = as_found(row)
     try:
-        return with_harness(given.document, harness_from_yaml(given.text), found, proposed(row) or found)
+        return with_harness(given.document, harness_from_yaml(given.text), circuit, proposed(row) or circuit)
     except HarnessError as error:
         raise InvalidError(str(error), error.problems or [Problem("harness", "text", str(error))]) from error
 
 
-def _when(said: datetime | None, since: datetime, now: datetime) -> datetime:
-    return said if said is not None and said.tzinfo is not None and since <= said <= now else now
+def _when(stated: datetime | None, since: datetime, now: datetime) -> datetime:
+    return stated if stated is not None and stated.tzinfo is not None and since <= stated <= now else now
 
 
 def keep_build(session: Session, job_id: int, book: BuildBook, who: Who, edited_from: int | None = None) -> BuildRecord:
@@ -105,8 +105,8 @@ def keep_build(session: Session, job_id: int, book: BuildBook, who: Who, edited_
     stamped = book.model_copy(update={"ticks": ticks, "signed": book_of(row).signed})
     view = view_of(row, stamped, prices(session).document)
     if early := [s for s in view.steps if s.id in view.too_early and s.id not in before]:
-        said = [Problem("build", "ticks", f"'{s.text}' comes after '{s.waits_for[0]}', which is not ticked.") for s in early]
-        raise InvalidError(said[0].message, said)
+        problems = [Problem("build", "ticks", f"'{s.text}' comes after '{s.waits_for[0]}', which is not ticked.") for s in early]
+        raise InvalidError(problems[0].message, problems)
     done, ticked = {s.id for s in view.steps if s.done} - before.keys(), {t.step for t in ticks}
     if done or before.keys() - ticked:
         stock.one_at_a_time(session)
@@ -129,8 +129,8 @@ def sign_build(session: Session, job_id: int, revision: int, who: Who) -> BuildR
     book = book_of(row)
     view = view_of(row, book, prices(session).document)
     if left := len(view.steps) - view.done:
-        said = f"{left} {'step is' if left == 1 else 'steps are'} not done: there is nothing to sign yet."
-        raise InvalidError(said, [Problem("build", "signed", said)])
+        message = f"{left} {'step is' if left == 1 else 'steps are'} not done: there is nothing to sign yet."
+        raise InvalidError(message, [Problem("build", "signed", message)])
     if not view.steps:
         raise InvalidError(
             "Nothing is made, taken out or fitted: there is nothing to sign.", [Problem("build", "signed", "Nothing is made.")]

@@ -71,17 +71,17 @@ def feeds_of(session: Session, who: Who) -> Feeds:
     return Feeds(feeds=tuple(_feed(r) for r in rows))
 
 
-def make_feed(session: Session, asked: FeedRequest, who: Who) -> NewFeed:
+def make_feed(session: Session, request: FeedRequest, who: Who) -> NewFeed:
     """A new address. Raises TooManyError where somebody has many already."""
     held = session.scalar(select(func.count()).where(CalendarFeed.person_id == who.id)) or 0
     if held >= MOST_FEEDS:
         raise TooManyError(f"You have {MOST_FEEDS} calendar addresses: revoke one first.")
     token = secrets.token_urlsafe(24)
-    row = CalendarFeed(person_id=who.id, token_hash=_hash(token), label=asked.label, worker=asked.worker)
+    row = CalendarFeed(person_id=who.id, token_hash=_hash(token), label=request.label, worker=request.worker)
     session.add(row)
     session.flush()
     session.refresh(row)
-    note_change(session, None, who, f"made a calendar address: {asked.label}", kind="made", thing="calendar")
+    note_change(session, None, who, f"made a calendar address: {request.label}", kind="made", thing="calendar")
     return NewFeed(feed=_feed(row), path=f"/api/calendar/{token}.ics")
 
 

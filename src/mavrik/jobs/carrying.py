@@ -116,8 +116,8 @@ def write_files_later(
     if len(job_ids) > MOST_TOGETHER:
         raise InvalidError(f"{len(job_ids)} jobs are too many at once: at most {MOST_TOGETHER}. Narrow the list.")
     numbers = {str(i): n for i, n in session.execute(select(Job.id, Job.number).where(Job.id.in_(job_ids)))}
-    asked = FilesRequest(job_ids=tuple(job_ids), numbers=numbers, file=file, workshop=workshop, address=address, name=name)
-    return record_of(ask_for(session, "write_files", asked, title, who))
+    request = FilesRequest(job_ids=tuple(job_ids), numbers=numbers, file=file, workshop=workshop, address=address, name=name)
+    return record_of(ask_for(session, "write_files", request, title, who))
 
 
 def write_list_later(
@@ -143,12 +143,12 @@ def export_file(session: Session, job_id: int, name: str, printing: Printing) ->
         raise NotFoundError(f"A job is not written as '{name}'.") from None
     job = open_job(session, job_id)
     try:
-        taken = carried_photos(session, job_id)
-        room = _room_for_samples(bundle_of(job, photos=taken), kind.sample_bytes)
+        photos = carried_photos(session, job_id)
+        room = _room_for_samples(bundle_of(job, photos=photos), kind.sample_bytes)
         if kind.says_findings:
             printing = replace(printing, findings=ready_findings(session, get_row(session, job_id)))
         printing = replace(printing, prices=prices(session).document)
-        data = kind.write(bundle_of(job, captures.carried(session, job_id, room), taken), printing)
+        data = kind.write(bundle_of(job, captures.carried(session, job_id, room), photos), printing)
     except ValueError as error:
         raise InvalidError(str(error)) from error
     return f"{job.number}{kind.ending}", data, kind.media_type

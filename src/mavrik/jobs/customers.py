@@ -49,12 +49,12 @@ class CustomersPage(Document):
     next: str = Field(description="Where the next page begins; empty: this is the last")
 
 
-def list_customers(session: Session, wanted: CustomersQuery) -> CustomersPage:
+def list_customers(session: Session, criteria: CustomersQuery) -> CustomersPage:
     """Customers by name, with how many jobs they have."""
     query = select(Customer.id, Customer.name, Customer.contact)
-    if wanted.search.strip():
-        query = query.where(Customer.name.icontains(wanted.search.strip(), autoescape=True))
-    rows, more = page_of(session, query, BY_NAME, wanted.after, wanted.limit)
+    if criteria.search.strip():
+        query = query.where(Customer.name.icontains(criteria.search.strip(), autoescape=True))
+    rows, more = page_of(session, query, BY_NAME, criteria.after, criteria.limit)
     counted = (
         select(Vehicle.customer_id, func.count())
         .join(Job, Job.vehicle_id == Vehicle.id)

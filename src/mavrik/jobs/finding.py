@@ -57,8 +57,8 @@ class FindingsView(Document):
 
 def latest(circuits: list[CircuitVersion], role: CircuitRole) -> CircuitVersion | None:
     """The highest revision of a role."""
-    found = [c for c in circuits if c.role == role.value]
-    return max(found, key=lambda c: c.revision) if found else None
+    versions = [c for c in circuits if c.role == role.value]
+    return max(versions, key=lambda c: c.revision) if versions else None
 
 
 def limits_of(details: JobDetails) -> Limits:
@@ -85,9 +85,9 @@ def details_of(row: Job) -> JobDetails:
 def runs_on(row: Job, role: CircuitRole) -> tuple[list[RunRow], list[int]]:
     """The runs of a job on any revision of a role, the oldest first, and the places of those that were corrected."""
     ids = {c.id for c in row.circuits if c.role == role.value}
-    found = [r for r in row.runs if r.circuit_id in ids]
+    runs = [r for r in row.runs if r.circuit_id in ids]
     gone = superseded_ids(row.runs)
-    return found, [k for k, r in enumerate(found) if r.id in gone]
+    return runs, [k for k, r in enumerate(runs) if r.id in gone]
 
 
 @dataclass(frozen=True)
@@ -144,17 +144,17 @@ def judge_and_keep(session: Session, row: Job) -> Findings | None:
         if being_judged(session, row):
             raise TooMuchWorkError
         with allowed(AT_ONCE_WORK):
-            found = to_judge(row).judged()
+            findings = to_judge(row).judged()
     except NotFoundError:
         forget_findings(session, row)
         return None
     except InvalidError:
-        found = None
+        findings = None
     except TooMuchWorkError:
         judge_later(session, row)
         return None
-    keep_findings(session, row, found)
-    return found
+    keep_findings(session, row, findings)
+    return findings
 
 
 def judge_later(session: Session, row: Job) -> None:
@@ -178,9 +178,9 @@ def forget_findings(session: Session, row: Job) -> None:
         session.flush()
 
 
-def keep_findings(session: Session, row: Job, found: Findings | None) -> None:
+def keep_findings(session: Session, row: Job, findings: Findings | None) -> None:
     """Keep what was found of a job; None: that nothing can be."""
-    document = CANNOT_BE if found is None else found.model_dump(mode="json")
+    document = CANNOT_BE if findings is None else findings.model_dump(mode="json")
     if (kept := session.get(JobFindings, row.id)) is None:
         session.add(JobFindings(job_id=row.id, version=REASONING, document=document))
     else:
@@ -206,10 +206,10 @@ def findings_of(session: Session, row: Job) -> Findings | None:
 
 def ready_findings(session: Session, row: Job) -> Findings | None:
     """The same for who needs them now. Raises QueuedError while they are worked out in the queue."""
-    found = findings_of(session, row)
-    if found is None and being_judged(session, row):
+    findings = findings_of(session, row)
+    if findings is None and being_judged(session, row):
         raise QueuedError(BEING_JUDGED)
-    return found
+    return findings
 
 
 def findings_view_of(session: Session, row: Job, role: CircuitRole = CircuitRole.AS_FOUND) -> FindingsView:

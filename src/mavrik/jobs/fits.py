@@ -21,24 +21,24 @@ def fit_of(session: Session, job_id: int) -> FitRecord:
     """The list as it was kept last, or one to begin with: of the planned unit, where the workshop has it on its list."""
     row = get_row(session, job_id)
     kept = latest_document(row, DocumentKind.FIT)
-    asked = FitRequest.model_validate(kept.document) if kept else FitRequest(unit=_planned(session, row))
-    return FitRecord(revision=kept.revision if kept else 0, document=asked, view=_view(session, asked))
+    request = FitRequest.model_validate(kept.document) if kept else FitRequest(unit=_planned(session, row))
+    return FitRecord(revision=kept.revision if kept else 0, document=request, view=_view(session, request))
 
 
-def preview_fit(session: Session, job_id: int, asked: FitRequest) -> FitView:
+def preview_fit(session: Session, job_id: int, request: FitRequest) -> FitView:
     """What a list comes to, without keeping it. Raises InvalidError, at its field, for one that cannot be."""
     get_row(session, job_id)
-    return _view(session, asked)
+    return _view(session, request)
 
 
-def keep_fit(session: Session, job_id: int, asked: FitRequest, who: Who, edited_from: int | None = None) -> FitRecord:
+def keep_fit(session: Session, job_id: int, request: FitRequest, who: Who, edited_from: int | None = None) -> FitRecord:
     """Keep a list as the job's next. Raises as `preview_fit`, ClosedError for a job that is done or put away, ConflictError as `keep_document`."""
     row = row_to_change(session, job_id)
-    check_photos(session, row.id, (i.photo for i in asked.items if i.photo is not None))
-    view = _view(session, asked)
-    what = f"whether {asked.unit or 'the unit'} fits: {view.headline}"
-    revision = keep_document(session, row, DocumentKind.FIT, asked, who, what[:300], edited_from)
-    return FitRecord(revision=revision, document=asked, view=view)
+    check_photos(session, row.id, (i.photo for i in request.items if i.photo is not None))
+    view = _view(session, request)
+    what = f"whether {request.unit or 'the unit'} fits: {view.headline}"
+    revision = keep_document(session, row, DocumentKind.FIT, request, who, what[:300], edited_from)
+    return FitRecord(revision=revision, document=request, view=view)
 
 
 def _planned(session: Session, row: Job) -> str | None:
@@ -47,9 +47,9 @@ def _planned(session: Session, row: Job) -> str | None:
     return circuit.alternator.label if circuit is not None and circuit.alternator.label in names else None
 
 
-def _view(session: Session, asked: FitRequest) -> FitView:
-    unit = next((u for u in units(session).document.units if u.name == asked.unit), None)
+def _view(session: Session, request: FitRequest) -> FitView:
+    unit = next((u for u in units(session).document.units if u.name == request.unit), None)
     try:
-        return fit_list(asked, unit)
+        return fit_list(request, unit)
     except FitProblemError as error:
         raise InvalidError(str(error), [Problem("fit", error.field, str(error))]) from error

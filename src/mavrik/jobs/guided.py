@@ -52,8 +52,8 @@ class GuidedRequest(Document):
 
 def _guides(session: Session) -> tuple[Guide, ...]:
     """Those of this workshop: what a disconnect must do it may have changed."""
-    own = disconnect_by(purposes(session).document.purposes)
-    return tuple(own if g is DISCONNECT else g for g in GUIDES)
+    disconnect = disconnect_by(purposes(session).document.purposes)
+    return tuple(disconnect if g is DISCONNECT else g for g in GUIDES)
 
 
 def guides_for(session: Session, job_id: int) -> list[GuideView]:
@@ -61,57 +61,57 @@ def guides_for(session: Session, job_id: int) -> list[GuideView]:
     circuit = _whole(as_found(get_row(session, job_id)))
     views = []
     for g in _guides(session):
-        said = g.not_here(circuit)
+        reason = g.not_here(circuit)
         views.append(
             GuideView(
                 name=g.name,
                 label=g.label,
                 when=g.when,
-                not_here=said,
-                questions=() if said else g.asks(circuit),
+                not_here=reason,
+                questions=() if reason else g.asks(circuit),
                 compares=g.compares,
             )
         )
     return views
 
 
-def preview_guided(session: Session, job_id: int, asked: GuidedRequest) -> PlanView:
+def preview_guided(session: Session, job_id: int, request: GuidedRequest) -> PlanView:
     """What a guided change comes to, without keeping it.
 
     Raises InvalidError, at the question, for an answer that cannot be, and where no leads will do.
     """
-    found = _whole(as_found(get_row(session, job_id)))
+    circuit = _whole(as_found(get_row(session, job_id)))
     try:
         guides = _guides(session)
-        changed = guided(found, asked.name, asked.answers, guides)
+        changed = guided(circuit, request.name, request.answers, guides)
     except GuideProblemError as error:
         raise InvalidError(str(error), [Problem("guided", error.field, str(error))]) from error
     _whole(changed.circuit)
-    guide = next(g for g in guides if g.name == asked.name)
+    guide = next(g for g in guides if g.name == request.name)
     try:
-        proposal = cheapest_proposal(changed.circuit, asked.target, prices(session).document, found)
+        proposal = cheapest_proposal(changed.circuit, request.target, prices(session).document, circuit)
     except SizingError as error:
         raise InvalidError(str(error)) from error
     return PlanView(
-        proposal=proposal, comparison=compare(found, proposal.circuit, asked.target.limit_profile), set_point=set_point(proposal.circuit),
-        guided=Guided(name=guide.name, label=guide.label, answers=asked.answers, to_do=changed.to_do),
+        proposal=proposal, comparison=compare(circuit, proposal.circuit, request.target.limit_profile), set_point=set_point(proposal.circuit),
+        guided=Guided(name=guide.name, label=guide.label, answers=request.answers, to_do=changed.to_do),
     )  # fmt: skip
 
 
-def compared_answer_of(session: Session, job_id: int, asked: GuidedRequest) -> ComparedAnswer:
+def compared_answer_of(session: Session, job_id: int, request: GuidedRequest) -> ComparedAnswer:
     """What an answer to the question that a guide compares comes to. Raises InvalidError as `preview_guided`."""
-    found = _whole(as_found(get_row(session, job_id)))
+    circuit = _whole(as_found(get_row(session, job_id)))
     try:
-        guide = guide_of(found, asked.name, _guides(session))
-        return compare_answer(found, guide, asked.answers, asked.target, prices(session).document)
+        guide = guide_of(circuit, request.name, _guides(session))
+        return compare_answer(circuit, guide, request.answers, request.target, prices(session).document)
     except GuideProblemError as error:
         raise InvalidError(str(error), [Problem("guided", error.field, str(error))]) from error
 
 
-def keep_guided(session: Session, job_id: int, asked: GuidedRequest, who: Who) -> CircuitRecord:
+def keep_guided(session: Session, job_id: int, request: GuidedRequest, who: Who) -> CircuitRecord:
     """Make a guided change the job's plan. Raises as `preview_guided`, ClosedError for a job that is done or put away."""
     row_to_change(session, job_id)
-    view = preview_guided(session, job_id, asked)
+    view = preview_guided(session, job_id, request)
     assert view.guided is not None
     made = view.proposal
     plan = Plan(target=made.target, choices=made.choices, notes=made.notes, guided=view.guided)

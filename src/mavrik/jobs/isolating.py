@@ -125,7 +125,7 @@ def way_shown(session: Session, job_id: int, name: str) -> WayShown:
     return WayShown(seen=seen, way=way, loop=lay_out(way.circuit, find_ring(way.circuit)))
 
 
-def keep_isolation(session: Session, job_id: int, asked: IsolationRequest, who: Who) -> IsolationView:
+def keep_isolation(session: Session, job_id: int, request: IsolationRequest, who: Who) -> IsolationView:
     """Decide on a way: its circuit, with leads and fuses sized, becomes the job's plan; what is fitted already moves nothing.
 
     Raises ConflictError where the circuit is no longer the one it was seen on, InvalidError, at its field, for a way that there is not
@@ -133,20 +133,20 @@ def keep_isolation(session: Session, job_id: int, asked: IsolationRequest, who: 
     """
     row = row_to_change(session, job_id)
     now = latest(row.circuits, CircuitRole.AS_FOUND)
-    if now is not None and asked.seen is not None and (now.id, now.lock) != (asked.seen.circuit_id, asked.seen.lock):
-        told = "Somebody changed the circuit since this was seen: what the switch does may be another thing now. Look again, then keep it."
-        raise ConflictError(told, SeenCircuit(circuit_id=now.id, lock=now.lock).model_dump())
-    found = _whole(as_found(row))
-    way = _way(found, asked.way)
+    if now is not None and request.seen is not None and (now.id, now.lock) != (request.seen.circuit_id, request.seen.lock):
+        message = "Somebody changed the circuit since this was seen: what the switch does may be another thing now. Look again, then keep it."
+        raise ConflictError(message, SeenCircuit(circuit_id=now.id, lock=now.lock).model_dump())
+    circuit = _whole(as_found(row))
+    way = _way(circuit, request.way)
     if way.changes:
-        answers: dict[str, str | float] = {"purpose": asked.purpose.value, "way": way.name}
+        answers: dict[str, str | float] = {"purpose": request.purpose.value, "way": way.name}
         target = starting_target(session, job_id)
         circuit_id = keep_guided(session, job_id, GuidedRequest(name=DISCONNECT.name, answers=answers, target=target), who).id
     else:
         assert now is not None
         circuit_id = now.id
-    profile = purposes(session).document.purposes[asked.purpose]
-    kept = Isolation(purpose=asked.purpose, profile=profile, way=way.name, switching=way.build(found).switching)
+    profile = purposes(session).document.purposes[request.purpose]
+    kept = Isolation(purpose=request.purpose, profile=profile, way=way.name, switching=way.build(circuit).switching)
     what = f"a disconnect for {profile.label.lower()}: {way.label}"
     keep_document(session, row, DocumentKind.ISOLATION, kept, who, what[:300], circuit_id=circuit_id)
     session.refresh(row, ["circuits", "documents"])
@@ -167,18 +167,18 @@ def proof_of(session: Session, job_id: int) -> ProofView:
     kept = latest_document(row, DocumentKind.ISOLATION)
     if kept is None or kept.circuit_id is None:
         raise NotFoundError("No disconnect was decided on yet: choose a way and keep it.")
-    found = kept_disconnect(row)
-    assert found is not None
+    disconnect = kept_disconnect(row)
+    assert disconnect is not None
     version = next(c for c in row.circuits if c.id == kept.circuit_id)
-    asked = {line.point for line in found.proof.lines}
+    points = {line.point for line in disconnect.proof.lines}
     procedures = tuple(
         # Of switches that are no part of it nothing was promised.
-        p.model_copy(update={"points": tuple(x for x in p.points if x.point.id in asked)})
+        p.model_copy(update={"points": tuple(x for x in p.points if x.point.id in points)})
         if p.name == DISCONNECT_PROOF.name
         else p
         for p in procedures_on(session, row, version, ("switches", DISCONNECT_PROOF.name))
     )
-    return ProofView(disconnect=found, procedures=procedures)
+    return ProofView(disconnect=disconnect, procedures=procedures)
 
 
 def _usual(row: Job) -> IsolationPurpose:

@@ -59,7 +59,7 @@ def keep_document(
     session: Session,
     row: Job,
     kind: DocumentKind,
-    asked: Document,
+    new: Document,
     who: Who,
     what: str,
     edited_from: int | None = None,
@@ -70,7 +70,7 @@ def keep_document(
     what: said in the log of what was kept; circuit_id: of the version that it belongs to, if it belongs to one; edited_from: revision that it was edited from, 0 for none; left out, it follows whatever is there
     Raises ConflictError where somebody else kept one in between.
     """
-    before, document = latest_document(row, kind), asked.model_dump(mode="json")
+    before, document = latest_document(row, kind), new.model_dump(mode="json")
     if before is not None and (before.document, before.circuit_id) == (document, circuit_id):
         return before.revision
     now = before.revision if before else 0

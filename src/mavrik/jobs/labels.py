@@ -38,8 +38,8 @@ def find_lead_in_photo(session: Session, photo: bytes) -> LabelledLead:
     except PhotoError as error:
         raise InvalidError(str(error), [Problem("photo", "photo", str(error))]) from error
     if read is None:
-        said = "No label of a lead is seen on it: nearer, straight on, and without shine."
-        raise InvalidError(said, [Problem("photo", "photo", said)])
+        message = "No label of a lead is seen on it: nearer, straight on, and without shine."
+        raise InvalidError(message, [Problem("photo", "photo", message)])
     return find_lead(session, *read)
 
 

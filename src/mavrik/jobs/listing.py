@@ -108,30 +108,30 @@ SORTINGS = {
 }
 
 
-def _filtered(query: Select[Any], wanted: JobsQuery, today: date) -> Select[Any]:
+def _filtered(query: Select[Any], criteria: JobsQuery, today: date) -> Select[Any]:
     """The query with all filters but the place in the list."""
     shelves = {
         Shelf.BENCH: text("jobs.archived_at IS NULL AND jobs.binned_at IS NULL"),
         Shelf.ARCHIVE: text("jobs.archived_at IS NOT NULL AND jobs.binned_at IS NULL"),
         Shelf.BASKET: text("jobs.binned_at IS NOT NULL"),
     }
-    query = query.where(shelves[wanted.shelf])
-    if wanted.state is not None:
-        query = query.where(Job.state == wanted.state.value)
-    if wanted.purpose is not None:
-        query = query.where(Job.purposes.op("@>")(cast(literal(json.dumps([wanted.purpose.value])), JSONB)))
-    if wanted.vehicle_kind is not None:
-        query = query.where(Job.vehicle_id.in_(select(Vehicle.id).where(Vehicle.kind == wanted.vehicle_kind.value)))
-    if wanted.who is not None:
-        query = query.where(select(Change.id).where(Change.person_id == wanted.who, Change.job_id == Job.id).exists())
-    if wanted.due is not None:
+    query = query.where(shelves[criteria.shelf])
+    if criteria.state is not None:
+        query = query.where(Job.state == criteria.state.value)
+    if criteria.purpose is not None:
+        query = query.where(Job.purposes.op("@>")(cast(literal(json.dumps([criteria.purpose.value])), JSONB)))
+    if criteria.vehicle_kind is not None:
+        query = query.where(Job.vehicle_id.in_(select(Vehicle.id).where(Vehicle.kind == criteria.vehicle_kind.value)))
+    if criteria.who is not None:
+        query = query.where(select(Change.id).where(Change.person_id == criteria.who, Change.job_id == Job.id).exists())
+    if criteria.due is not None:
         open_only = Job.state != JobState.DONE.value
         query = {
             Due.OVERDUE: query.where(Job.promised < today, open_only),
             Due.WEEK: query.where(Job.promised.between(today, today + SOON), open_only),
             Due.NEVER: query.where(Job.promised.is_(None), open_only),
-        }[wanted.due]
-    if words := wanted.search.split()[:MOST_WORDS]:
+        }[criteria.due]
+    if words := criteria.search.split()[:MOST_WORDS]:
         query = query.join(JobSummary, JobSummary.job_id == Job.id)
         for word in words:
             like = "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
@@ -139,28 +139,28 @@ def _filtered(query: Select[Any], wanted: JobsQuery, today: date) -> Select[Any]
     return query
 
 
-def list_jobs(session: Session, wanted: JobsQuery | None = None, today: date | None = None) -> JobsPage:
+def list_jobs(session: Session, criteria: JobsQuery | None = None, today: date | None = None) -> JobsPage:
     """One page of the jobs that are wanted, with how many there are.
 
     today: for what is due; left out, the server's day
     Raises InvalidError for a place in the list that no page ended at.
     """
-    wanted, today = wanted or JobsQuery(), today or date.today()
-    sorting = SORTINGS[wanted.order]
-    found = _filtered(select(Job.id), wanted, today)
-    count = select(func.count()).select_from(found.subquery())
-    if wanted.order is Order.TOUCHED and not wanted.search.split():
-        found = found.join(JobSummary, JobSummary.job_id == Job.id)
-    ids, more = page_of(session, found, sorting, wanted.after, wanted.limit)
+    criteria, today = criteria or JobsQuery(), today or date.today()
+    sorting = SORTINGS[criteria.order]
+    matching = _filtered(select(Job.id), criteria, today)
+    count = select(func.count()).select_from(matching.subquery())
+    if criteria.order is Order.TOUCHED and not criteria.search.split():
+        matching = matching.join(JobSummary, JobSummary.job_id == Job.id)
+    ids, more = page_of(session, matching, sorting, criteria.after, criteria.limit)
     return JobsPage(jobs=tuple(_rows(session, [r[0] for r in ids])), total=session.scalar(count) or 0, next=more)
 
 
-def ids_of(session: Session, wanted: JobsQuery, today: date | None = None) -> list[int]:
+def ids_of(session: Session, criteria: JobsQuery, today: date | None = None) -> list[int]:
     """All jobs of a list, whatever its pages, in its order; today: as for `list_jobs`."""
-    found = _filtered(select(Job.id), wanted, today or date.today())
-    if wanted.order is Order.TOUCHED and not wanted.search.split():
-        found = found.join(JobSummary, JobSummary.job_id == Job.id)
-    return list(session.scalars(SORTINGS[wanted.order].ordered(found)))
+    matching = _filtered(select(Job.id), criteria, today or date.today())
+    if criteria.order is Order.TOUCHED and not criteria.search.split():
+        matching = matching.join(JobSummary, JobSummary.job_id == Job.id)
+    return list(session.scalars(SORTINGS[criteria.order].ordered(matching)))
 
 
 def _rows(session: Session, ids: list[int]) -> Iterator[JobRow]:
@@ -176,9 +176,9 @@ def _rows(session: Session, ids: list[int]) -> Iterator[JobRow]:
         .outerjoin(JobSummary, JobSummary.job_id == Job.id)
         .where(Job.id.in_(ids))
     )  # fmt: skip
-    found = {r[0]: r for r in session.execute(query)}
+    by_id = {r[0]: r for r in session.execute(query)}
     for job_id in ids:
-        *_, made_by, standing, headline = row = found[job_id]
+        *_, made_by, standing, headline = row = by_id[job_id]
         job_id, number, customer, vehicle, kind, volts, complaint, purposes, promised, state = row[:10]
         plain = {
             "id": job_id, "number": number, "customer": customer, "vehicle": vehicle, "kind": kind, "system_voltage_v": volts,

@@ -81,9 +81,9 @@ def keep_list(session: Session, kind: ListKind[Kept], given: Kept, revision: int
     """Keep a list as edited from a revision. Raises ConflictError where somebody else saved in between."""
     now, before = kept_list(session, kind)
     theirs = {"revision": now, "document": before.model_dump(mode="json")}
-    told = f"Somebody else changed the {kind.label} while you were editing them."
+    message = f"Somebody else changed the {kind.label} while you were editing them."
     if now != revision:
-        raise ConflictError(told, theirs)
+        raise ConflictError(message, theirs)
     if given == before:
         return now
     was, is_now = differing(before.model_dump(mode="json"), given.model_dump(mode="json"))
@@ -92,7 +92,7 @@ def keep_list(session: Session, kind: ListKind[Kept], given: Kept, revision: int
         with session.begin_nested():
             session.add(row)
     except IntegrityError:
-        raise ConflictError(told, theirs) from None
+        raise ConflictError(message, theirs) from None
     note_change(session, None, who, f"changed the {kind.label}", kind="changed", thing=kind.name, before=was, after=is_now)
     session.flush()
     return now + 1

@@ -24,11 +24,11 @@ def orders(session: Session) -> Orders:
             continue
         job = get_row(session, row.id)
         try:
-            found = as_found(job)
+            circuit = as_found(job)
         except NotFoundError:
             continue
         booked = stock.booked(session, row.id)
-        works.append(OpenWork(row.id, row.number, row.promised, found, proposed(job) or found, book_of(job), booked))
+        works.append(OpenWork(row.id, row.number, row.promised, circuit, proposed(job) or circuit, book_of(job), booked))
     return orders_of(works, stock.shop(session))
 
 

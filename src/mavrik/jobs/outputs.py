@@ -27,10 +27,10 @@ class ReadOutput(Document):
     full_field: Annotated[bool, Field(description="Whether the test drives the unit full; else that is left to who was there")]
 
 
-def curve_of(asked: OutputRequest) -> OutputView:
+def curve_of(request: OutputRequest) -> OutputView:
     """A unit's curve. Raises InvalidError, at the field, for what does not go together."""
     try:
-        return output_curve(asked)
+        return output_curve(request)
     except OutputProblemError as error:
         raise InvalidError(str(error), [Problem("output", error.field, str(error))]) from error
 
@@ -49,7 +49,7 @@ def outputs_read(session: Session, job_id: int) -> tuple[ReadOutput, ...]:
 def _of(run: Run, unit: Alternator) -> list[ReadOutput]:
     by_point = {r.point: r for r in run.readings}
     shaft = by_point.get(f"shaft_rpm:{unit.id}")
-    found = []
+    outputs = []
     for name in (FULL, IDLE):
         reading = by_point.get(f"{name}:{unit.id}")
         state = run.states.get(reading.state) if reading else None
@@ -64,5 +64,5 @@ def _of(run: Run, unit: Alternator) -> list[ReadOutput]:
             shaft_rpm=round(rpm), output_a=reading.value, u_a=reading.uncertainty or None,
             unit_c=state.alternator_c if state else None,
         )  # fmt: skip
-        found.append(ReadOutput(alternator_id=unit.id, label=reading.label or unit.label, known=known, full_field=name == FULL))
-    return found
+        outputs.append(ReadOutput(alternator_id=unit.id, label=reading.label or unit.label, known=known, full_field=name == FULL))
+    return outputs

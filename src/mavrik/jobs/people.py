@@ -57,8 +57,8 @@ class Named(Document):
 
 def list_names(session: Session) -> list[Named]:
     """Everybody who may sign in, by name."""
-    found = session.execute(select(Person.id, Person.name).where(Person.active).order_by(Person.name, Person.id))
-    return [Named(id=r.id, name=r.name) for r in found]
+    people = session.execute(select(Person.id, Person.name).where(Person.active).order_by(Person.name, Person.id))
+    return [Named(id=r.id, name=r.name) for r in people]
 
 
 def who_is(person: Person) -> Who:
@@ -100,8 +100,8 @@ def sign_in(session: Session, login: str, password: str, address: str) -> Who | 
     if not good or person is None:
         session.add(SignInFailure(login=login, address=address))
         return None
-    own = (SignInFailure.login == login) & (SignInFailure.address == address)
-    session.execute(delete(SignInFailure).where(or_(own, SignInFailure.at < since)))
+    same_caller = (SignInFailure.login == login) & (SignInFailure.address == address)
+    session.execute(delete(SignInFailure).where(or_(same_caller, SignInFailure.at < since)))
     return who_is(person)
 
 
@@ -154,9 +154,9 @@ def add_person(session: Session, login: str, name: str, role: Role, password: st
         problems.append(Problem("login", "login", "2 to 60 letters, digits, dots or dashes"))
     elif len(_scripts(login)) > 1:
         problems.append(Problem("login", "login", "Letters of one script only, so that no two logins look the same"))
-    taken = Problem("login", "login", f"The login '{login}' is taken")
+    problem = Problem("login", "login", f"The login '{login}' is taken")
     if not problems and session.scalar(select(Person.id).where(Person.login == login)) is not None:
-        problems.append(taken)
+        problems.append(problem)
     _refuse(problems + _name_problems(name) + _password_problems(password, login, name))
     person = Person(login=login, name=name, role=role.value, password_hash=_hasher.hash(password))
     try:
@@ -164,7 +164,7 @@ def add_person(session: Session, login: str, name: str, role: Role, password: st
             session.add(person)
     except IntegrityError:
         # By somebody at this moment.
-        _refuse([taken])
+        _refuse([problem])
     session.add(
         Change(
             person_id=by.id if by else None,

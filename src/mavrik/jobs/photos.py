@@ -61,8 +61,8 @@ def photo_of(session: Session, job_id: int, key: str) -> bytes:
 
 def check_photos(session: Session, job_id: int, keys: Iterable[str]) -> None:
     """Raises InvalidError where a document is to refer to a photo that the job does not have."""
-    wanted = set(keys)
-    if wanted - set(session.scalars(select(Photo.key).where(Photo.job_id == job_id, Photo.key.in_(wanted)))):
+    known = set(keys)
+    if known - set(session.scalars(select(Photo.key).where(Photo.job_id == job_id, Photo.key.in_(known)))):
         raise InvalidError(
             "A photo is not there any more: take it again.", [Problem("photo", "photo", "Not a photo of this job.")]
         )

@@ -18,8 +18,8 @@ SCHEDULE = ListKind("schedule", "schedule", Schedule, Schedule)
 def planned(session: Session, job_id: int, today: date) -> tuple[PlannedWork, ...]:
     """Its places in order of time, those before today left out. today: on the workshop's clock."""
     _, laid = kept_list(session, SCHEDULE)
-    own = sorted((p for p in laid.placed if p.job_id == job_id and p.begins.date() >= today), key=lambda p: p.begins)
-    if not own:
+    pieces = sorted((p for p in laid.placed if p.job_id == job_id and p.begins.date() >= today), key=lambda p: p.begins)
+    if not pieces:
         return ()
     _, means = kept_list(session, WORKSHOP)
     bays, people = {b.id: b.label for b in means.bays}, {p.id: p.label for p in means.people}
@@ -27,5 +27,5 @@ def planned(session: Session, job_id: int, today: date) -> tuple[PlannedWork, ..
         PlannedWork(
             label=TASK_WORDS[p.kind], begins=p.begins, bay=bays.get(p.bay or "", ""), people=tuple(people.get(i, i) for i in p.people)
         )
-        for p in own
+        for p in pieces
     )  # fmt: skip

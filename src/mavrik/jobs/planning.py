@@ -103,7 +103,7 @@ def keep_planned(session: Session, job_id: int, circuit: Circuit, plan: Plan, wh
 
     what: said in the log of it
     """
-    wanted = wants_of(get_row(session, job_id))
+    wants = wants_of(get_row(session, job_id))
     record = save_circuit(session, job_id, circuit, who, lock=None, as_new_revision=True, role=CircuitRole.PROPOSAL)
     row = get_row(session, job_id)
     revision = max((d.revision for d in row.documents if d.kind == DocumentKind.PLAN.value), default=0) + 1
@@ -118,7 +118,7 @@ def keep_planned(session: Session, job_id: int, circuit: Circuit, plan: Plan, wh
     session.flush()
     note_change(session, job_id, who, f"kept plan {revision}: {what}", kind="made", thing=f"plan {revision}")
     session.refresh(row, ["circuits", "documents"])
-    if wants_of(row) == wanted:
+    if wants_of(row) == wants:
         summarise(session, row)
     else:
         # The headline says what to do, and that is another thing now.
@@ -129,9 +129,9 @@ def keep_planned(session: Session, job_id: int, circuit: Circuit, plan: Plan, wh
 def compare_plan(session: Session, job_id: int) -> Comparison:
     """The latest plan beside the circuit as found; raises NotFoundError where there is none."""
     row = get_row(session, job_id)
-    found, proposed = latest(row.circuits, CircuitRole.AS_FOUND), latest(row.circuits, CircuitRole.PROPOSAL)
+    before, proposed = latest(row.circuits, CircuitRole.AS_FOUND), latest(row.circuits, CircuitRole.PROPOSAL)
     plan = next((d for d in reversed(row.documents) if proposed is not None and d.circuit_id == proposed.id), None)
-    if plan is None or found is None or proposed is None:
+    if plan is None or before is None or proposed is None:
         raise NotFoundError("No plan was kept yet.")
     target = Plan.model_validate(plan.document).target
-    return compare(Circuit.model_validate(found.document), Circuit.model_validate(proposed.document), target.limit_profile)
+    return compare(Circuit.model_validate(before.document), Circuit.model_validate(proposed.document), target.limit_profile)

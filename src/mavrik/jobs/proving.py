@@ -22,10 +22,10 @@ from mavrik.store.models import CircuitVersion, Job, Run
 
 def kept_proof(row: Job) -> Proof | None:
     """The disconnect that was decided on last against the runs on its circuit; None where none was."""
-    found = _decided(row)
-    if found is None:
+    decided = _decided(row)
+    if decided is None:
         return None
-    version, isolation = found
+    version, isolation = decided
     circuit = Circuit.model_validate(version.document)
     read, _ = latest_of(DISCONNECT, circuit, [(k, run_of(r)) for k, r in enumerate(row.runs) if r in runs_for(row, version)])
     return proof(circuit, isolation.switching, read)
@@ -42,11 +42,11 @@ class KeptDisconnect(Document):
 
 def kept_disconnect(row: Job) -> KeptDisconnect | None:
     """All that is known of the disconnect that was decided on last; None where none was."""
-    found = _decided(row)
+    decided = _decided(row)
     tried = kept_proof(row)
-    if found is None or tried is None:
+    if decided is None or tried is None:
         return None
-    version, isolation = found
+    version, isolation = decided
     circuit = Circuit.model_validate(version.document)
     case = Case(circuit, isolation.switching)
     switches = procedure("switches")
@@ -62,8 +62,8 @@ def kept_disconnect(row: Job) -> KeptDisconnect | None:
 
 def disconnect_proven(row: Job) -> bool | None:
     """Whether that is proven, without switching anything where nobody has read anything."""
-    found = _decided(row)
-    if found is None or not any(r.procedure == DISCONNECT.name for r in runs_for(row, found[0])):
+    decided = _decided(row)
+    if decided is None or not any(r.procedure == DISCONNECT.name for r in runs_for(row, decided[0])):
         return None
     tried = kept_proof(row)
     return tried.proven if tried is not None else None

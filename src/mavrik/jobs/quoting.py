@@ -45,17 +45,17 @@ def quotation(session: Session, job_id: int) -> QuotationRecord:
     return _record(session, get_row(session, job_id))
 
 
-def make_quotation(session: Session, job_id: int, asked: QuotationRequest, who: Who) -> QuotationRecord:
+def make_quotation(session: Session, job_id: int, request: QuotationRequest, who: Who) -> QuotationRecord:
     """Make one from the bill of the book as it is kept.
 
     Raises InvalidError for a date that is past and for a part that nobody has priced, NotFoundError without a circuit, ClosedError for a
     job that is done.
     """
     row = row_to_change(session, job_id)
-    if asked.valid_until < datetime.now(UTC).date():
-        said = "A quotation holds until a day to come."
-        raise InvalidError(said, [Problem("quotation", "valid_until", said)])
-    made = _made(session, row, asked)
+    if request.valid_until < datetime.now(UTC).date():
+        message = "A quotation holds until a day to come."
+        raise InvalidError(message, [Problem("quotation", "valid_until", message)])
+    made = _made(session, row, request)
     keep_document(session, row, DocumentKind.QUOTATION, made, who, f"a quotation of {_amount(made)}")
     return _record(session, row)
 
@@ -74,8 +74,8 @@ def accept_quotation(session: Session, job_id: int, revision: int, given: Consen
         raise ConflictError("Another quotation was made since: look at it before it is accepted.", {"revision": kept.revision})
     now = datetime.now(UTC)
     if document.asked.valid_until < now.date():
-        said = f"It held until {document.asked.valid_until}: make another one."
-        raise InvalidError(said, [Problem("quotation", "valid_until", said)])
+        message = f"It held until {document.asked.valid_until}: make another one."
+        raise InvalidError(message, [Problem("quotation", "valid_until", message)])
     if document.accepted is None:
         accepted = Consent(by=given.by, told=who.name, at=now)
         keep_document(
@@ -85,9 +85,9 @@ def accept_quotation(session: Session, job_id: int, revision: int, given: Consen
     return _record(session, row)
 
 
-def _made(session: Session, row: Job, asked: QuotationRequest) -> Quotation:
+def _made(session: Session, row: Job, request: QuotationRequest) -> Quotation:
     try:
-        return quotation_of(bill_as_kept(session, row), prices(session).document.labour_per_h, asked)
+        return quotation_of(bill_as_kept(session, row), prices(session).document.labour_per_h, request)
     except ValueError as error:
         raise InvalidError(str(error), [Problem("quotation", "lines", str(error))]) from error
 

@@ -25,18 +25,18 @@ def check_room(session: Session, job_id: int, kind: Kept, document: dict[str, An
 
     kind: of what is to be kept; document: that
     """
-    taken = len(json.dumps(document))
+    size = len(json.dumps(document))
     for table, (most, words) in KEPT.items():
         count, characters = session.execute(
             select(func.count(), func.coalesce(func.sum(func.length(cast(table.document, String))), 0)).where(
                 table.job_id == job_id
             )
         ).one()
-        taken += characters
+        size += characters
         if table is kind and count >= most:
             raise InvalidError(f"This job has {count} {words}, the most that go into one file. Go on in a new job.")
-    if taken > MOST_JOB_CHARACTERS:
+    if size > MOST_JOB_CHARACTERS:
         raise InvalidError(
-            f"This job is full: circuits, runs and plans take {taken / 1e6:.1f} MB of the {MOST_JOB_CHARACTERS / 1e6:.0f} MB that can be "
+            f"This job is full: circuits, runs and plans take {size / 1e6:.1f} MB of the {MOST_JOB_CHARACTERS / 1e6:.0f} MB that can be "
             "printed and sent as one file. Go on in a new job."
         )

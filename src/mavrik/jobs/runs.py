@@ -175,9 +175,9 @@ def procedures_on(
     circuit = Circuit.model_validate(version.document)
     meters = choose_instruments(_register(session), datetime.now(UTC))
     gone, last = superseded_ids(job.runs), {r.procedure: r for r in runs_for(job, version)}
-    wanted = [p for p in PROCEDURES if names is None or p.name in names]
+    procedures = [p for p in PROCEDURES if names is None or p.name in names]
     try:
-        views = [_view(circuit, p, meters, run_record(last[p.name], gone) if p.name in last else None) for p in wanted]
+        views = [_view(circuit, p, meters, run_record(last[p.name], gone) if p.name in last else None) for p in procedures]
     except CircuitError as error:
         raise InvalidError(str(error), error.problems) from error
     except NoOperatingPointError as error:
@@ -307,7 +307,7 @@ class JudgedPoint(Document):
 
     point: str
     band: Band | None = Field(description="In the unit of the quantity; null: judged by no rule of its own, or with all others")
-    said: Judgement | None
+    judgement: Judgement | None
 
 
 class JudgedDraft(Document):
@@ -328,9 +328,10 @@ def judge_draft(session: Session, job_id: int, circuit_id: int, given: RunInput,
         of = procedure(given.procedure)
         points, measured = of.points(circuit), {r.point: r.measured for r in run.readings}
         limits = limits_of(details_of(job))
-        said = {j.point: j for j in of.judge(circuit, measured, limits)}
+        judgements = {j.point: j for j in of.judge(circuit, measured, limits)}
         judged = tuple(
-            JudgedPoint(point=p.id, band=pass_band(of, circuit, p, measured, limits), said=said.get(p.id)) for p in points
+            JudgedPoint(point=p.id, band=pass_band(of, circuit, p, measured, limits), judgement=judgements.get(p.id))
+            for p in points
         )
     except CircuitError as error:
         raise InvalidError(str(error), error.problems) from error

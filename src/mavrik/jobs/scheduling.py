@@ -76,11 +76,11 @@ def preview_schedule(session: Session, given: Schedule) -> ScheduleView:
     return _seen(given, scene(session))
 
 
-def find_place(session: Session, asked: PlaceRequest) -> Schedule:
+def find_place(session: Session, request: PlaceRequest) -> Schedule:
     """A schedule with the first place that is free for a job, without keeping it. Raises InvalidError as `preview_schedule`."""
-    _check(asked.document)
+    _check(request.document)
     try:
-        return with_place(asked.document, scene(session), asked.job_id)
+        return with_place(request.document, scene(session), request.job_id)
     except NeverOpenError as error:
         raise InvalidError(str(error)) from error
 
@@ -102,21 +102,21 @@ def ask_to_lay_out(session: Session, given: Schedule, who: Who) -> TaskRecord:
     return record_of(ask_for(session, "lay_out", LayOut(document=given), "Lay out the work", who))
 
 
-def laid_out(work: Work, asked: LayOut) -> Proposed:
+def laid_out(work: Work, request: LayOut) -> Proposed:
     """The layout that a task was asked for. Raises InvalidError where there is none."""
     with work.session() as session:
         seen = scene(session)
 
-    def watch(found: SearchProgress) -> bool:
+    def watch(progress: SearchProgress) -> bool:
         try:
-            work.progress(found.share, f"Weighs {found.cost:.0f}; no layout weighs less than {max(found.bound, 0):.0f}")
+            work.progress(progress.share, f"Weighs {progress.cost:.0f}; no layout weighs less than {max(progress.bound, 0):.0f}")
         except Stopped:
             return False
         return True
 
     work.progress(0.0, "Looking for the best layout")
     try:
-        return propose(asked.document, seen, watch)
+        return propose(request.document, seen, watch)
     except ValueError as error:
         raise InvalidError(str(error)) from error
 

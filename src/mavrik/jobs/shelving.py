@@ -83,8 +83,8 @@ def empty_basket(session: Session, now: datetime | None = None) -> list[str]:
             # What it took from the stock stays taken.
             session.execute(update(StockMove).where(StockMove.job_id == job_id).values(job_id=None))
             session.execute(update(Run).where(Run.job_id == job_id).values(supersedes_id=None))
-            for own in (Run, CircuitVersion):
-                session.execute(delete(own).where(own.job_id == job_id))
+            for kind in (Run, CircuitVersion):
+                session.execute(delete(kind).where(kind.job_id == job_id))
             session.execute(delete(Job).where(Job.id == job_id))
             if session.scalar(select(Job.id).where(Job.vehicle_id == vehicle_id).limit(1)) is None:
                 session.execute(delete(Vehicle).where(Vehicle.id == vehicle_id))

@@ -175,8 +175,8 @@ def _item(listed: StockList, number: str) -> StockItem:
     return item
 
 
-def _wrong(number: str, field: str, said: str) -> InvalidError:
-    return InvalidError(said, [Problem(number, field, said)])
+def _wrong(number: str, field: str, message: str) -> InvalidError:
+    return InvalidError(message, [Problem(number, field, message)])
 
 
 def _said(number: str, there: OnHand) -> dict[str, object]:
@@ -191,11 +191,11 @@ def _changes(session: Session, counted: Count, there: OnHand) -> dict[str, float
         return {"": (counted.quantity or 0.0) - there.quantity.get(counted.number, 0.0)}
     known = there.reels.get(counted.number, ())
     first_new = int(_next_mark(session, counted.number))
-    found: dict[str, float] = {r.piece: -r.mm for r in known}
+    changes: dict[str, float] = {r.piece: -r.mm for r in known}
     for k, mm in enumerate(counted.reels_mm):
         mark = known[k].piece if k < len(known) else str(first_new + k - len(known))
-        found[mark] = found.get(mark, 0.0) + mm
-    return found
+        changes[mark] = changes.get(mark, 0.0) + mm
+    return changes
 
 
 def _next_mark(session: Session, number: str) -> str:

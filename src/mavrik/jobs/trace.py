@@ -53,19 +53,19 @@ class TracePage(Document):
     next: str = Field(description="Where the next page begins; empty: this is the last")
 
 
-def _matching(wanted: TraceQuery) -> Select[Change, str]:
+def _matching(criteria: TraceQuery) -> Select[Change, str]:
     query = select(Change, Job.number).outerjoin(Job, Job.id == Change.job_id)
-    if wanted.person is not None:
-        query = query.where(Change.person_id == wanted.person)
-    if wanted.job:
-        query = query.where(Job.number == wanted.job)
-    if wanted.kind:
-        query = query.where(Change.kind == wanted.kind)
-    if wanted.since is not None:
-        query = query.where(Change.at >= wanted.since)
-    if wanted.until is not None:
-        query = query.where(Change.at <= wanted.until)
-    for word in wanted.search.split()[:MOST_WORDS]:
+    if criteria.person is not None:
+        query = query.where(Change.person_id == criteria.person)
+    if criteria.job:
+        query = query.where(Job.number == criteria.job)
+    if criteria.kind:
+        query = query.where(Change.kind == criteria.kind)
+    if criteria.since is not None:
+        query = query.where(Change.at >= criteria.since)
+    if criteria.until is not None:
+        query = query.where(Change.at <= criteria.until)
+    for word in criteria.search.split()[:MOST_WORDS]:
         places = (
             Change.what,
             Change.thing,
@@ -85,16 +85,16 @@ def _row(change: Change, number: str | None) -> TraceRow:
     )  # fmt: skip
 
 
-def trace(session: Session, wanted: TraceQuery) -> TracePage:
+def trace(session: Session, criteria: TraceQuery) -> TracePage:
     """A page of the log. Raises InvalidError for a place that no page ended at."""
-    rows, more = page_of(session, _matching(wanted), NEWEST, wanted.after, wanted.limit)
+    rows, more = page_of(session, _matching(criteria), NEWEST, criteria.after, criteria.limit)
     return TracePage(changes=tuple(_row(*r) for r in rows), next=more)
 
 
 COLUMNS = ("at", "who", "job", "kind", "of", "what", "before", "after")
 
 
-def trace_csv(session: Session, wanted: TraceQuery) -> Iterator[str]:
+def trace_csv(session: Session, criteria: TraceQuery) -> Iterator[str]:
     """The log as lines of CSV, the newest first; as many as there are, up to a hundred thousand."""
 
     def line(*cells: str) -> str:
@@ -103,7 +103,7 @@ def trace_csv(session: Session, wanted: TraceQuery) -> Iterator[str]:
         return text.getvalue()
 
     yield line(*COLUMNS)
-    query = _matching(wanted).order_by(Change.id.desc()).limit(MOST_WRITTEN)
+    query = _matching(criteria).order_by(Change.id.desc()).limit(MOST_WRITTEN)
     for change, number in session.execute(query.execution_options(yield_per=500)):
         row = _row(change, number)
         yield line(row.at.isoformat(), row.person, row.job, row.kind, row.thing, row.what, _plain(row.before), _plain(row.after))

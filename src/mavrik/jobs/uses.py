@@ -29,11 +29,11 @@ def use_of(session: Session, job_id: int) -> UseRecord:
     """The use as it was kept last, or what one begins with; raises NotFoundError where no circuit is described."""
     row = get_row(session, job_id)
     kept, circuit = latest_document(row, DocumentKind.USE), as_found(row)
-    asked = UseRequest.model_validate(kept.document) if kept else starting_use(row)
+    request = UseRequest.model_validate(kept.document) if kept else starting_use(row)
     return UseRecord(
         revision=kept.revision if kept else 0,
-        document=on_this_circuit(circuit, asked),
-        answer=outlook_or_none(circuit, proposed(row), kept_drive(row), asked, accepted_changes(row)),
+        document=on_this_circuit(circuit, request),
+        answer=outlook_or_none(circuit, proposed(row), kept_drive(row), request, accepted_changes(row)),
     )
 
 
@@ -43,26 +43,26 @@ def starting_use(row: Job) -> UseRequest:
     An output at idle is left to who was there: only they know whether the unit gave all it could.
     """
     circuit = as_found(row)
-    asked = usual_use(circuit, [(x.label, x.current_a) for x in details_of(row).loads_to_add])
+    request = usual_use(circuit, [(x.label, x.current_a) for x in details_of(row).loads_to_add])
     gone = superseded_ids(list(row.runs))
     runs = [run_of(r) for r in sorted(row.runs, key=lambda r: r.measured_at) if r.id not in gone]
     drains = [r.value for run in runs for r in run.readings if r.point == f"drain_a:{circuit.battery.id}"]
     if not drains:
-        return asked
-    return asked.model_copy(update={"asleep_a": min(max(drains[-1], 0.0), MOST_ASLEEP_A)})
+        return request
+    return request.model_copy(update={"asleep_a": min(max(drains[-1], 0.0), MOST_ASLEEP_A)})
 
 
-def preview_use(session: Session, job_id: int, asked: UseRequest) -> UseAnswer:
+def preview_use(session: Session, job_id: int, request: UseRequest) -> UseAnswer:
     """What a use comes to, without keeping it. Raises InvalidError, at the field, for what contradicts itself."""
-    return _answer(get_row(session, job_id), asked)
+    return _answer(get_row(session, job_id), request)
 
 
-def keep_use(session: Session, job_id: int, asked: UseRequest, who: Who, edited_from: int | None = None) -> UseRecord:
+def keep_use(session: Session, job_id: int, request: UseRequest, who: Who, edited_from: int | None = None) -> UseRecord:
     """Keep a use as a new revision of the job's. Raises as `preview_use`, ClosedError for a job that is done or put away, ConflictError as `keep_document`."""
     row = row_to_change(session, job_id)
-    answer = _answer(row, asked)
-    revision = keep_document(session, row, DocumentKind.USE, asked, who, f"how it is used: {answer.now.headline}", edited_from)
-    return UseRecord(revision=revision, document=asked, answer=answer)
+    answer = _answer(row, request)
+    revision = keep_document(session, row, DocumentKind.USE, request, who, f"how it is used: {answer.now.headline}", edited_from)
+    return UseRecord(revision=revision, document=request, answer=answer)
 
 
 def speeds_of(text: str) -> tuple[SpeedHours, ...]:
@@ -97,10 +97,10 @@ def ask_simulation(session: Session, job_id: int, how: SimulationRequest, who: W
     if latest_document(row, DocumentKind.USE) is None:
         message = "Keep how the vehicle is used first: that is what goes on for days."
         raise InvalidError(message, [Problem("simulation", "use", message)])
-    asked = kept_use(row)
-    _answer(row, asked)
+    request = kept_use(row)
+    _answer(row, request)
     try:
-        check_simulation(asked, how)
+        check_simulation(request, how)
     except UseProblemError as error:
         raise InvalidError(str(error), [Problem("simulation", error.field, str(error))]) from error
     title = f"{how.days:g} days of {row.number}, {how.runs} vehicles"
@@ -126,7 +126,7 @@ def run_simulation(of: ToSimulate, how: SimulationRequest, progress: Callable[[f
     both = of.circuits
     parts = 1 if both.planned is None else 2
     try:
-        now = simulate(both.found, of.use, how, lambda share: progress(share / parts))
+        now = simulate(both.as_found, of.use, how, lambda share: progress(share / parts))
         planned = None
         if both.planned is not None:
             planned = simulate(both.planned, both.use_planned(of.use), how, lambda share: progress((1 + share) / parts))
@@ -146,13 +146,13 @@ def keep_simulation(session: Session, job_id: int, made: Simulation, who: Who) -
 def kept_use(row: Job) -> UseRequest:
     """The use as it was kept last, or what one begins with, on the circuit as it is now."""
     kept = latest_document(row, DocumentKind.USE)
-    asked = UseRequest.model_validate(kept.document) if kept else starting_use(row)
-    return on_this_circuit(as_found(row), asked)
+    request = UseRequest.model_validate(kept.document) if kept else starting_use(row)
+    return on_this_circuit(as_found(row), request)
 
 
-def _answer(row: Job, asked: UseRequest) -> UseAnswer:
+def _answer(row: Job, request: UseRequest) -> UseAnswer:
     try:
-        return outlook(as_found(row), proposed(row), kept_drive(row), asked, accepted_changes(row))
+        return outlook(as_found(row), proposed(row), kept_drive(row), request, accepted_changes(row))
     except UseProblemError as error:
         raise InvalidError(str(error), [Problem("use", error.field, str(error))]) from error
     except CircuitError as error:

@@ -315,9 +315,9 @@ def _changed_parts(before: dict[str, Any], after: dict[str, Any]) -> tuple[dict[
     """The elements of a circuit that differ between two documents, by id; controls go by their label."""
 
     def parts(document: dict[str, Any]) -> dict[str, Any]:
-        found = {n: v for n, v in document.items() if not isinstance(v, list)}
+        by_name = {n: v for n, v in document.items() if not isinstance(v, list)}
         lists = ((n, v) for n, v in document.items() if isinstance(v, list))
-        return {**found, **{f"{n}:{e['id'] if 'id' in e else e['label']}": e for n, v in lists for e in v}}
+        return {**by_name, **{f"{n}:{e['id'] if 'id' in e else e['label']}": e for n, v in lists for e in v}}
 
     return differing(parts(before), parts(after))
 

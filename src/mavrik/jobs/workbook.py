@@ -37,8 +37,8 @@ def book_of(row: Job) -> BuildBook:
 
 def view_of(row: Job, book: BuildBook, price_list: PriceList) -> BuildView:
     """What a book comes to. Raises InvalidError, at its field, for one that cannot be, NotFoundError without a circuit."""
-    found = as_found(row)
+    circuit = as_found(row)
     try:
-        return build_view(found, proposed(row) or found, book, price_list)
+        return build_view(circuit, proposed(row) or circuit, book, price_list)
     except BuildProblemError as error:
         raise InvalidError(str(error), error.problems) from error

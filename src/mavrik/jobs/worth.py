@@ -71,8 +71,8 @@ def ask_comparison(session: Session, job_id: int, how: JobWorthRequest, who: Who
     """
     row = row_to_change(session, job_id)
     known = {c.id for c in changes_in(_situation(session, row, how.target))}
-    asked = how.worth
-    for field, ids in (("left_out", asked.left_out), ("conceded", asked.conceded), ("own_costs", tuple(asked.own_costs))):
+    request = how.worth
+    for field, ids in (("left_out", request.left_out), ("conceded", request.conceded), ("own_costs", tuple(request.own_costs))):
         if unknown := next((i for i in ids if i not in known), None):
             message = f"There is no change '{unknown}' for this circuit."
             raise InvalidError(message, [Problem("worth", field, message)])
@@ -95,7 +95,7 @@ def run_comparison(situation: Situation, how: JobWorthRequest, progress: Callabl
         time_h: tuple[float, ...] = ()
         for k, plan in enumerate((None, *shown)):
             made = make(situation, _changes(situation, plan.change_ids)) if plan else None
-            circuit, use = (made.circuit, made.scheme.use) if made else (situation.found, situation.use)
+            circuit, use = (made.circuit, made.scheme.use) if made else (situation.as_found, situation.use)
             seen = simulate(circuit, use, WEEK, lambda share, k=k: progress(0.8 + 0.2 * (k + share) / (1 + len(shown))))  # type: ignore[misc]
             time_h = time_h or seen.time_h
             charge = next(c.nominal for c in seen.curves if c.name == "charge")
@@ -177,14 +177,14 @@ def _changes(situation: Situation, ids: Sequence[str]) -> list[Change]:
     return [known[i] for i in ids]
 
 
-def _view(found: Circuit, situation: Situation, plan: PlanOption, made: Made) -> PlanView:
-    circuit = as_planned(found, situation, made)
+def _view(before: Circuit, situation: Situation, plan: PlanOption, made: Made) -> PlanView:
+    circuit = as_planned(before, situation, made)
     proposal = Proposal(
         target=made.target, circuit=circuit, choices=choices_of(situation, made, plan.labels),
         notes=made.proposal.notes if made.proposal else (),
     )  # fmt: skip
     return PlanView(
-        proposal=proposal, comparison=compare(found, circuit, made.target.limit_profile), set_point=set_point(circuit),
+        proposal=proposal, comparison=compare(before, circuit, made.target.limit_profile), set_point=set_point(circuit),
         accepted=accepted_of(situation, plan.change_ids, made, plan.cost),
     )  # fmt: skip
 
@@ -194,9 +194,9 @@ def _situation(session: Session, row: Job, target: SizingTarget) -> Situation:
     problems = check_circuit(circuit)
     if problems:
         raise InvalidError(problems[0].message, problems)
-    found, drive = ready_findings(session, row), kept_drive(row)
-    measured = with_measured(circuit, found) if found is not None else circuit
+    findings, drive = ready_findings(session, row), kept_drive(row)
+    measured = with_measured(circuit, findings) if findings is not None else circuit
     return Situation(
-        found=turned(measured, drive, new=False), use=kept_use(row), drive=drive, target=target,
+        as_found=turned(measured, drive, new=False), use=kept_use(row), drive=drive, target=target,
         units=units(session).document, prices=prices(session).document,
     )  # fmt: skip

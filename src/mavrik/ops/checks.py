@@ -62,28 +62,28 @@ def run_tests(words: list[str]) -> int:
     ]
     # What only reads takes one processor each; what it says is told in one piece.
     with ThreadPoolExecutor() as lanes:
-        codes = list(lanes.map(lambda steps: _first_failure(steps, environment, told=False), (of_python, of_front)))
+        codes = list(lanes.map(lambda steps: _first_failure(steps, environment, live=False), (of_python, of_front)))
     if any(codes):
         return next(code for code in codes if code)
     # In the order of the folders: by number of tests a few long files would be left to the end, and one worker idle.
     whole: Step = "pytest", [*pytest, "-n", "2", "--dist", "loadfile", "--no-loadscope-reorder"]
-    return _first_failure([whole], environment, told=True)
+    return _first_failure([whole], environment, live=True)
 
 
-def _first_failure(steps: Sequence[Step], environment: dict[str, str], told: bool) -> int:
+def _first_failure(steps: Sequence[Step], environment: dict[str, str], live: bool) -> int:
     """Run steps up to the first that fails; returns its exit code, 0 where none does.
 
-    told: whether a step writes to the terminal itself; otherwise what it says follows once it has ended
+    live: whether a step writes to the terminal itself; otherwise what it says follows once it has ended
     """
     for name, command in steps:
-        if told:
+        if live:
             say(f"== {name}")
         started = time.monotonic()
         done = subprocess.run(
             command, cwd=ROOT, env=environment, check=False, text=True, errors="replace",
-            stdout=None if told else subprocess.PIPE, stderr=None if told else subprocess.STDOUT,
+            stdout=None if live else subprocess.PIPE, stderr=None if live else subprocess.STDOUT,
         )  # fmt: skip
-        words = "" if told else f"== {name}\n{done.stdout}"
+        words = "" if live else f"== {name}\n{done.stdout}"
         say(
             f"{words}   {name}: {'ok' if done.returncode == 0 else f'exit {done.returncode}'}, {time.monotonic() - started:.1f} s"
         )

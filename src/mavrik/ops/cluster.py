@@ -32,30 +32,33 @@ def binaries(data: Path | None = None) -> Path:
     data: the cluster's data folder
     Raises OperationError with one line where they are missing.
     """
-    found = {p.parts[-3]: p.parent for p in Path("/usr/lib/postgresql").glob("*/bin/initdb")}
+    by_version = {p.parts[-3]: p.parent for p in Path("/usr/lib/postgresql").glob("*/bin/initdb")}
     made_by = data / "PG_VERSION" if data else None
     if made_by and made_by.is_file():
         version = made_by.read_text().strip()
-        if version in found:
-            return found[version]
-        own = _on_path()
-        if own and f" {version}." in subprocess.run([str(own / "initdb"), "--version"], capture_output=True, text=True).stdout:
-            return own
+        if version in by_version:
+            return by_version[version]
+        initdb = _on_path()
+        if (
+            initdb
+            and f" {version}." in subprocess.run([str(initdb / "initdb"), "--version"], capture_output=True, text=True).stdout
+        ):
+            return initdb
         raise OperationError(
             f"The database was made by PostgreSQL {version}, whose programs are not on this machine. "
             f"Install with: sudo apt-get install postgresql-{version}"
         )
-    if found:
-        return found[max(found, key=int)]
-    own = _on_path()
-    if own:
-        return own
+    if by_version:
+        return by_version[max(by_version, key=int)]
+    initdb = _on_path()
+    if initdb:
+        return initdb
     raise OperationError("PostgreSQL's server programs (initdb, pg_ctl) are not on this machine.")
 
 
 def _on_path() -> Path | None:
-    found = shutil.which("initdb")
-    return Path(found).resolve().parent if found else None
+    initdb = shutil.which("initdb")
+    return Path(initdb).resolve().parent if initdb else None
 
 
 def _account() -> pwd.struct_passwd | None:

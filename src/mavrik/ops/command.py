@@ -123,8 +123,8 @@ def _restore(arguments: argparse.Namespace) -> int:
 
 def _on_database(arguments: argparse.Namespace, word: str) -> int:
     ensure_python()
-    own = _database_environment("demo" if arguments.demo else "up")
-    environment = {**os.environ, **own, "PYTHONPATH": str(ROOT / "src")}
+    database = _database_environment("demo" if arguments.demo else "up")
+    environment = {**os.environ, **database, "PYTHONPATH": str(ROOT / "src")}
     command = [str(VENV_PYTHON), "-m", "mavrik.cli", word, arguments.file]
     return subprocess.run(command, env=environment, check=False).returncode
 

@@ -75,10 +75,10 @@ def find_running() -> Running | None:
     """The server started from here, if it still runs."""
     kept = read_json(STATE)
     try:
-        found = Running(int(kept["pid"]), int(kept["port"]), str(kept["mode"]), str(kept.get("stamp", "")))
-        with open(f"/proc/{found.pid}/cmdline", "rb") as file:  # noqa: PTH123 a process of ours, not just any with that number
+        running = Running(int(kept["pid"]), int(kept["port"]), str(kept["mode"]), str(kept.get("stamp", "")))
+        with open(f"/proc/{running.pid}/cmdline", "rb") as file:  # noqa: PTH123 a process of ours, not just any with that number
             words = file.read()
-            return found if any(own in words for own in OURS) else None
+            return running if any(mark in words for mark in OURS) else None
     except (KeyError, ValueError, OSError):
         return None
 
@@ -155,21 +155,21 @@ def start(port: int, mode: str, environment: dict[str, str], workers: int = 2) -
 
 def stop() -> bool:
     """Stop the server started from here; returns whether it ran."""
-    found = find_running()
+    running = find_running()
     STATE.unlink(missing_ok=True)
-    if found is None:
+    if running is None:
         return False
-    os.kill(found.pid, signal.SIGTERM)
+    os.kill(running.pid, signal.SIGTERM)
     until = time.monotonic() + 10
     while time.monotonic() < until:
         try:
-            os.kill(found.pid, 0)
-            os.waitpid(found.pid, os.WNOHANG)
+            os.kill(running.pid, 0)
+            os.waitpid(running.pid, os.WNOHANG)
         except ChildProcessError:
             pass
         except ProcessLookupError:
             return True
         time.sleep(0.05)
     with contextlib.suppress(ProcessLookupError):
-        os.kill(found.pid, signal.SIGKILL)
+        os.kill(running.pid, signal.SIGKILL)
     return True

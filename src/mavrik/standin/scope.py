@@ -54,9 +54,9 @@ class Acquisition:
         elif head == "*OPC":
             self._reports = True
         elif head == "*ESR?":
-            said = COMPLETE if self._reports and complete else 0
-            self._reports = self._reports and not said
-            return str(said).encode()
+            event = COMPLETE if self._reports and complete else 0
+            self._reports = self._reports and not event
+            return str(event).encode()
         elif head == "SENS:SWE:TINT?":
             return f"{self.interval_s:.6E}".encode()
         elif head == "TRAC:DATA?":

@@ -104,15 +104,15 @@ class HiddenVehicle:
         if not points:
             return {}
         seen = self.model.predict([placed(p) for p in points], [self.truth])[0]
-        found = {a.id: self._shown(a, float(v)) for a, v in zip(points, seen, strict=True)}
+        shown = {a.id: self._shown(a, float(v)) for a, v in zip(points, seen, strict=True)}
         if any(a.indicator == "shaft" for a in points):
             # No two engines idle at the same speed; the pulley's is worth nothing without it.
             engine = float(self.rng.uniform(0.9, 1.15))
-            found["engine_rpm"] = Measured(IDLE_RPM * engine, 0.02 * IDLE_RPM)
-            found |= {
-                a.id: Measured(found[a.id].value * engine, found[a.id].uncertainty) for a in points if a.indicator == "shaft"
+            shown["engine_rpm"] = Measured(IDLE_RPM * engine, 0.02 * IDLE_RPM)
+            shown |= {
+                a.id: Measured(shown[a.id].value * engine, shown[a.id].uncertainty) for a in points if a.indicator == "shaft"
             }
-        return found
+        return shown
 
     @property
     def conditions(self) -> dict[str, Any]:
@@ -207,7 +207,7 @@ def hidden_faults(circuit: Circuit) -> list[Hypothesis]:
 
     Those that look like another one are left out: no reading parts a strap that is missing from one with half an ohm.
     """
-    found: dict[tuple[str, ...], Hypothesis] = {}
+    faults: dict[tuple[str, ...], Hypothesis] = {}
     for h in hypotheses(circuit):
         kind = h.causes[0].split(":")[0]
         if fault_table().faults[kind].beside:
@@ -229,5 +229,5 @@ def hidden_faults(circuit: Circuit) -> list[Hypothesis]:
                 h,
                 indications={k: v if k[0] != "shaft" else _shaft_of(circuit, k[1]) * SLIPPING for k, v in h.indications.items()},
             )
-        found.setdefault(h.causes, replace(h, changes=changes))
-    return list(found.values())
+        faults.setdefault(h.causes, replace(h, changes=changes))
+    return list(faults.values())

@@ -128,8 +128,8 @@ def restore_backup(admin_url: str, url: str, file: Path) -> Manifest:
     ensure_database(admin_url, _plain(fresh))
     try:
         with tempfile.TemporaryDirectory(prefix="mavrik-restore-", dir=file.parent) as place, _parts(file) as (_, dump):
-            own = Path(place) / DUMP
-            with own.open("wb") as out:
+            dump_file = Path(place) / DUMP
+            with dump_file.open("wb") as out:
                 for block in iter(lambda: dump(1 << 20), b""):
                     out.write(block)
             _run(
@@ -139,13 +139,13 @@ def restore_backup(admin_url: str, url: str, file: Path) -> Manifest:
                 "--no-owner",
                 "--no-privileges",
                 f"--dbname={fresh.database}",
-                str(own),
+                str(dump_file),
             )
         engine = create_engine(fresh, poolclass=NullPool)
         with engine.connect() as connection:
-            found = _rows(connection)
-        if found != dict(manifest.rows):
-            unlike = sorted(t for t in {*found, *manifest.rows} if found.get(t) != manifest.rows.get(t))
+            rows = _rows(connection)
+        if rows != dict(manifest.rows):
+            unlike = sorted(t for t in {*rows, *manifest.rows} if rows.get(t) != manifest.rows.get(t))
             raise BackupError(f"{file.name} did not come back whole: {', '.join(unlike)}. The database is as it was.")
         database = Database(_plain(fresh))
         database.migrate()
@@ -173,8 +173,8 @@ def is_there(admin_url: str, url: str) -> bool:
     with engine.connect() as connection:
         if connection.scalar(text("SELECT 1 FROM pg_database WHERE datname = :name"), {"name": _name(url)}) is None:
             return False
-    own = create_engine(as_psycopg(url), poolclass=NullPool)
-    with own.connect() as connection:
+    probe = create_engine(as_psycopg(url), poolclass=NullPool)
+    with probe.connect() as connection:
         return _revision(connection) is not None
 
 
@@ -235,8 +235,8 @@ def _scripts() -> ScriptDirectory:
 def _revision(connection: Connection) -> str | None:
     if connection.scalar(text("SELECT to_regclass('alembic_version')")) is None:
         return None
-    found: str | None = connection.scalar(text("SELECT version_num FROM alembic_version"))
-    return found
+    revision: str | None = connection.scalar(text("SELECT version_num FROM alembic_version"))
+    return revision
 
 
 def _rows(connection: Connection) -> dict[str, int]:
@@ -288,21 +288,21 @@ def _sha256(file: Path) -> str:
 
 def _program(name: str) -> str:
     """One of PostgreSQL's client programs: of the cluster's own version where that is said, the newest otherwise."""
-    folders = [Path(own)] if (own := os.environ.get("MAVRIK_PG_BIN")) else []
+    folders = [Path(folder)] if (folder := os.environ.get("MAVRIK_PG_BIN")) else []
     folders += sorted(Path("/usr/lib/postgresql").glob("*/bin"), key=lambda p: int(p.parts[-2]), reverse=True)
-    found = next((f / name for f in folders if (f / name).is_file()), None) or shutil.which(name)
-    if found is None:
+    program = next((f / name for f in folders if (f / name).is_file()), None) or shutil.which(name)
+    if program is None:
         raise BackupError(f"PostgreSQL's {name} is not on this machine. Install with: sudo apt-get install postgresql-client")
-    return str(found)
+    return str(program)
 
 
 def _run(url: str, name: str, *words: str) -> None:
     """Run a client program on a database, whose password no list of processes shows."""
     parts = make_url(as_psycopg(url))
-    asked = {k: v if isinstance(v, str) else v[0] for k, v in parts.query.items()}
-    host, port = parts.host or asked.get("host"), parts.port or asked.get("port")
+    parameters = {k: v if isinstance(v, str) else v[0] for k, v in parts.query.items()}
+    host, port = parts.host or parameters.get("host"), parts.port or parameters.get("port")
     given = {"PGHOST": host, "PGPORT": port, "PGUSER": parts.username, "PGPASSWORD": parts.password, "PGDATABASE": parts.database}
-    given["PGSSLMODE"] = asked.get("sslmode")
+    given["PGSSLMODE"] = parameters.get("sslmode")
     environment = {**os.environ, **{k: str(v) for k, v in given.items() if v}}
     done = subprocess.run([_program(name), *words], env=environment, capture_output=True, text=True, check=False)
     if done.returncode:

@@ -98,8 +98,8 @@ def install(app: Flask) -> None:
     @manager.user_loader  # type: ignore[untyped-decorator]
     def load(key: str) -> SignedIn | None:
         with database().glance() as look:
-            found = sessions.find(look, key)
-        return SignedIn(found.who, key, found.snapshot) if found else None
+            session_row = sessions.find(look, key)
+        return SignedIn(session_row.who, key, session_row.snapshot) if session_row else None
 
     @app.before_request
     def same_site() -> Response | None:
@@ -112,13 +112,13 @@ def install(app: Flask) -> None:
         if request.endpoint is None:
             return None  # no such route: 404 tells nothing
         view = app.view_functions[request.endpoint]
-        wanted = getattr(view, "mavrik_needs", None)
-        if wanted == PUBLIC:
+        permission = getattr(view, "mavrik_needs", None)
+        if permission == PUBLIC:
             return None
         if not current_user.is_authenticated:
             return problem(401, "signed-out", "Signed out", "Sign in first.")
-        if wanted is None or not me().may(Permission(wanted)):
-            words = IN_WORDS[Permission(wanted)] if wanted else "do this"
+        if permission is None or not me().may(Permission(permission)):
+            words = IN_WORDS[Permission(permission)] if permission else "do this"
             return problem(403, "forbidden", "Not allowed", f"Your account may not {words}.")
         return None
 

@@ -19,16 +19,16 @@ class Area(APIBlueprint):
         super().__init__(name, import_name, url_prefix="/api")
         self._undescribed: list[tuple[str, Callable[..., Any], dict[str, Any]]] = []
 
-    def _collect_openapi_info(self, rule: str, func: Callable[..., Any], **told: Any) -> Any:
-        if told.get("doc_ui", True):
-            self._undescribed.append((rule, func, told))
-        return super()._collect_openapi_info(rule, func, **{**told, "doc_ui": False})
+    def _collect_openapi_info(self, rule: str, func: Callable[..., Any], **options: Any) -> Any:
+        if options.get("doc_ui", True):
+            self._undescribed.append((rule, func, options))
+        return super()._collect_openapi_info(rule, func, **{**options, "doc_ui": False})
 
     def describe(self) -> None:
         """Fill in `paths`, `tags` and `components_schemas`."""
         undescribed, self._undescribed = self._undescribed, []
-        for rule, func, told in undescribed:
-            super()._collect_openapi_info(rule, func, **told)
+        for rule, func, options in undescribed:
+            super()._collect_openapi_info(rule, func, **options)
 
 
 class Api(OpenAPI):

@@ -65,9 +65,9 @@ def log_to(stream: Any = None, level: int = logging.INFO) -> None:
     root.handlers = [handler]
     root.setLevel(level)
     for name in ("uvicorn", "uvicorn.error", "uvicorn.access", "alembic", "weasyprint", "fontTools"):
-        own = logging.getLogger(name)
-        own.handlers, own.propagate = [], True
-        own.setLevel(logging.WARNING)
+        logger = logging.getLogger(name)
+        logger.handlers, logger.propagate = [], True
+        logger.setLevel(logging.WARNING)
 
 
 def request_id() -> str:

@@ -94,7 +94,7 @@ MOST_PROBLEMS = 50
 
 def _element_of(path: list[str], body: Any) -> str | None:
     """The id of the branch, source or load that a path of the request body leads through."""
-    found = None
+    element = None
     for part in path:
         if isinstance(body, list) and part.isascii() and part.isdigit() and int(part) < len(body):
             body = body[int(part)]
@@ -103,8 +103,8 @@ def _element_of(path: list[str], body: Any) -> str | None:
         else:
             continue  # the tag of a union is part of the path, not of the document
         if isinstance(body, dict) and isinstance(body.get("id"), str):
-            found = body["id"]
-    return found
+            element = body["id"]
+    return element
 
 
 def _items(problems: Sequence[Problem]) -> list[dict[str, str]]:

@@ -159,17 +159,17 @@ async function received(line: Line): Promise<void> {
   receiving.value = null
 }
 /** Ways and ends that somebody has measured elsewhere; they count once they are kept. */
-const told = ref<readonly string[]>([])
+const messages = ref<readonly string[]>([])
 const { problem: harnessProblem, save: reading } = useSaving()
 async function readHarness(files: File | File[] | null): Promise<void> {
   const file = Array.isArray(files) ? files[0] : files
   if (!file || !book.value) return
-  told.value = []
+  messages.value = []
   const text = await file.text()
   await reading(async () => {
     const read = await data(client.POST('/api/jobs/{job_id}/build/harness', { ...path.value, body: { text, document: book.value! } }))
     book.value = read.document
-    told.value = [`${file.name} is read; it counts once it is kept.`, ...read.told]
+    messages.value = [`${file.name} is read; it counts once it is kept.`, ...read.messages]
   })
 }
 useKeys([
@@ -301,7 +301,7 @@ useKeys([
           </div>
           <p v-else class="quiet">No lead is to be made.</p>
           <ProblemNotice :problem="harnessProblem" />
-          <p v-for="line in told" :key="line" class="ma-0" role="status" data-test="harness-told">{{ line }}</p>
+          <p v-for="line in messages" :key="line" class="ma-0" role="status" data-test="harness-told">{{ line }}</p>
           <details
             v-if="view.stays.length > 0"
             class="mt-3"

@@ -72,9 +72,9 @@ function answer(event: MouseEvent, value: number): void {
     <v-btn v-if="at.point.capture" variant="outlined" :data-test="`capture-${at.point.capture}`" @click="emit('capture')"
       >From a capture</v-btn
     >
-    <p v-if="judged?.said" class="verdict" :data-said="at.point.id">
-      <VerdictMark :verdict="judged.said.verdict" /> {{ judged.said.why }}
-      <span class="quiet">{{ judged.said.limit }}</span>
+    <p v-if="judged?.judgement" class="verdict" :data-said="at.point.id">
+      <VerdictMark :verdict="judged.judgement.verdict" /> {{ judged.judgement.why }}
+      <span class="quiet">{{ judged.judgement.limit }}</span>
     </p>
     <small v-for="j in before" :key="j.point" class="before"
       >Last: {{ quantities.shown(j.quantity, j.value) }} <VerdictMark :verdict="j.verdict" :size="14" /> {{ j.why }}</small

@@ -152,7 +152,7 @@ const bar = computed(() => {
     least: shown(band.least),
     most: shown(band.most),
     value: shown(valueOf(p.point.id) ?? live.reading?.value),
-    uncertainty: shown(judgedAt(p.point.id)?.said?.uncertainty) ?? 0,
+    uncertainty: shown(judgedAt(p.point.id)?.judgement?.uncertainty) ?? 0,
     unit: kind?.shown_unit ?? '',
     digits: kind?.digits ?? 2,
   }

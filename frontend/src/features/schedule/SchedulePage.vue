@@ -124,13 +124,13 @@ async function place(jobId: number): Promise<void> {
 }
 
 /** What was moved on a telephone, in words; it counts once it is kept. */
-const told = ref<readonly string[]>([])
+const messages = ref<readonly string[]>([])
 async function readCalendar(text: string): Promise<void> {
-  told.value = []
+  messages.value = []
   await save(async () => {
     const read = await data(client.POST('/api/schedule/moves/read', { body: { text, document: form.value! } }))
     change(read.document)
-    told.value = read.told
+    messages.value = read.messages
   })
 }
 
@@ -228,10 +228,10 @@ const minutes = (of: number) => (of < 60 ? `${of} min` : `${Math.round((of / 60)
       @later="conflict = null"
     />
     <v-progress-linear v-if="!view && !trouble" indeterminate aria-label="Looking at every open job" />
-    <section v-if="told.length" class="panel stack" role="status" data-test="moves-told">
-      <p v-for="line in told" :key="line" class="ma-0">{{ line }}</p>
+    <section v-if="messages.length" class="panel stack" role="status" data-test="moves-told">
+      <p v-for="line in messages" :key="line" class="ma-0">{{ line }}</p>
       <div class="row">
-        <span class="quiet grow">It counts once it is kept.</span><v-btn variant="text" @click="told = []">Close</v-btn>
+        <span class="quiet grow">It counts once it is kept.</span><v-btn variant="text" @click="messages = []">Close</v-btn>
       </div>
     </section>
     <div v-if="task" class="panel row" data-test="laying-out">

@@ -44,15 +44,15 @@ class Growing:
         self._more: dict[str, list[Any]] = {}
         self._used: set[str] = set()
 
-    def free(self, wanted: str) -> str:
+    def free(self, wish: str) -> str:
         """An id that nothing has yet."""
-        found = free_id(self.circuit, wanted, self._used)
-        self._used.add(found)
-        return found
+        name = free_id(self.circuit, wish, self._used)
+        self._used.add(name)
+        return name
 
-    def node(self, wanted: str, label: str, role: NodeRole = NodeRole.STUD) -> str:
+    def node(self, wish: str, label: str, role: NodeRole = NodeRole.STUD) -> str:
         """A new node; returns its id."""
-        made = node(self.free(wanted), label, role)
+        made = node(self.free(wish), label, role)
         self._nodes.append(made)
         return made.id
 
@@ -78,10 +78,10 @@ def _house(grow: Growing, chemistry: Chemistry) -> tuple[str, str]:
     label = f"Battery {number}"
     plus = grow.node(f"bat{number}_pos", f"{label} +", NodeRole.BATTERY_POSITIVE)
     minus = grow.node(f"bat{number}_neg", f"{label} −", NodeRole.BATTERY_NEGATIVE)
-    own = grow.free(f"battery_{number}")
+    battery_id = grow.free(f"battery_{number}")
     grow.put(
         "batteries",
-        battery(own, label).model_copy(
+        battery(battery_id, label).model_copy(
             update={"positive_node": plus, "negative_node": minus, "chemistry": chemistry, "capacity_ah": 100.0, "cca_a": None}
         ),
     )
@@ -110,8 +110,8 @@ def _linked(circuit: Circuit, contact: Callable[[Growing, str, str], AnyBranch] 
 
 
 def _switch(grow: Growing, start: str, end: str) -> AnyBranch:
-    own = grow.free("link_switch")
-    return SwitchBranch(id=own, label="Link switch", from_node=start, to_node=end, resistance_mohm=0.2, rating_a=300)
+    switch_id = grow.free("link_switch")
+    return SwitchBranch(id=switch_id, label="Link switch", from_node=start, to_node=end, resistance_mohm=0.2, rating_a=300)
 
 
 def _voltage_link(grow: Growing, start: str, end: str) -> AnyBranch:
@@ -162,8 +162,8 @@ def _load_on_a_lead(circuit: Circuit) -> Circuit:
         fuse(grow.free("load_fuse"), "Load fuse", circuit.battery.positive_node, stud, 30, FuseFamily.STRIP_30),
         cable(grow.free("load_feed"), "Load feed", stud, inlet, 2.0, "6 mm2", Place.CABIN),
     )
-    own = grow.free("load")
-    grow.put("loads", Load(id=own, label="New load", from_node=inlet, to_node=near_ground(circuit), current_a=20))
+    load_id = grow.free("load")
+    grow.put("loads", Load(id=load_id, label="New load", from_node=inlet, to_node=near_ground(circuit), current_a=20))
     return grow.done()
 
 

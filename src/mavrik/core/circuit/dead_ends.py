@@ -28,12 +28,12 @@ def dead_ends(circuit: Circuit) -> dict[str, tuple[str, AnyBranch]]:
     used |= {n for a in circuit.alternators for n in (a.sense_positive_node, a.sense_negative_node) if n is not None}
     graph = graph_of(circuit.branches, open_too=True)
     ends = [n for n in graph if n not in used and graph.degree(n) == 1]
-    found = dict[str, tuple[str, AnyBranch]]()
+    reasons = dict[str, tuple[str, AnyBranch]]()
     while ends:
         node = ends.pop()
         if node in used or graph.degree(node) != 1:
             continue
-        (found[node],) = around(graph, node)
+        (reasons[node],) = around(graph, node)
         graph.remove_node(node)
-        ends.append(found[node][0])
-    return found
+        ends.append(reasons[node][0])
+    return reasons

@@ -11,15 +11,15 @@ from mavrik.core.circuit.branches.fuse import FuseBranch
 from mavrik.core.circuit.document import Circuit, Node, NodeRole
 
 
-def free_id(circuit: Circuit, wanted: str, used: Collection[str] = ()) -> str:
+def free_id(circuit: Circuit, wish: str, used: Collection[str] = ()) -> str:
     """An id that nothing in a circuit has yet.
 
-    circuit: the document; wanted: what it should be; used: further ids that are taken
+    circuit: the document; wish: what it should be; used: further ids that are taken
     """
-    taken = {n.id for n in circuit.nodes} | {e.id for e in circuit.elements} | set(used)
-    if wanted not in taken:
-        return wanted
-    return next(f"{wanted}_{k}" for k in range(2, 10_000) if f"{wanted}_{k}" not in taken)
+    used_ids = {n.id for n in circuit.nodes} | {e.id for e in circuit.elements} | set(used)
+    if wish not in used_ids:
+        return wish
+    return next(f"{wish}_{k}" for k in range(2, 10_000) if f"{wish}_{k}" not in used_ids)
 
 
 def with_parts(circuit: Circuit, **changes: object) -> Circuit:
@@ -31,10 +31,10 @@ def with_parts(circuit: Circuit, **changes: object) -> Circuit:
 
 
 def _blank(kind: str) -> AnyBranch:
-    found = {getattr(b, "kind"): b for b in blank_branches()}  # noqa: B009
-    if kind not in found:
+    blanks = {getattr(b, "kind"): b for b in blank_branches()}  # noqa: B009
+    if kind not in blanks:
         raise ValueError(f"There is no kind of branch '{kind}'.")
-    return found[kind]
+    return blanks[kind]
 
 
 def tied_nodes(circuit: Circuit) -> set[str]:

@@ -68,8 +68,8 @@ def least_path(graph: Graph, start: str, goal: str) -> list[tuple[str, AnyBranch
         nodes = nx.dijkstra_path(graph, start, goal, weight=lambda _, __, edges: min(map(ohm.__getitem__, edges)))
     except nx.NetworkXNoPath:
         return None
-    taken = [min(graph.adj[a][b], key=ohm.__getitem__) for a, b in pairwise(nodes)]
-    return [(b, graph.edges[a, b, key]["branch"]) for (a, b), key in zip(pairwise(nodes), taken, strict=True)]
+    path = [min(graph.adj[a][b], key=ohm.__getitem__) for a, b in pairwise(nodes)]
+    return [(b, graph.edges[a, b, key]["branch"]) for (a, b), key in zip(pairwise(nodes), path, strict=True)]
 
 
 def least_ohm(graph: Graph, start: str) -> dict[str, float]:
@@ -84,5 +84,5 @@ def least_ohm(graph: Graph, start: str) -> dict[str, float]:
     if start not in graph:
         return {}
     ohm = {key: _sound_ohm(branch) for _, _, key, branch in graph.edges(keys=True, data="branch")}
-    found = nx.single_source_dijkstra_path_length(graph, start, weight=lambda _, __, edges: min(map(ohm.__getitem__, edges)))
-    return {node: float(r) for node, r in found.items()}
+    ohm_to = nx.single_source_dijkstra_path_length(graph, start, weight=lambda _, __, edges: min(map(ohm.__getitem__, edges)))
+    return {node: float(r) for node, r in ohm_to.items()}

@@ -45,13 +45,13 @@ class Ring:
 
 def feed_nodes(circuit: Circuit, graph: Graph) -> set[str]:
     """All nodes fed by the alternator's stud, through branches and through converters."""
-    found = set(reach(graph, circuit.alternator.stud_node))
+    nodes = set(reach(graph, circuit.alternator.stud_node))
     while True:
-        behind = [c.out_node for c in circuit.converters if c.in_node in found and c.out_node not in found]
+        behind = [c.out_node for c in circuit.converters if c.in_node in nodes and c.out_node not in nodes]
         if not behind:
-            return found
+            return nodes
         for node in behind:
-            found |= reach(graph, node)
+            nodes |= reach(graph, node)
 
 
 def _positive_side(circuit: Circuit) -> set[str]:

@@ -60,13 +60,13 @@ def _name_problems(circuit: Circuit, ends: list[tuple[str, str, str]]) -> list[P
         if node not in nodes
     ]
     element = ""
-    own: list[str] = []
+    messages: list[str] = []
     for name, field, at in ends:
         if name != element:
-            element, own = name, []
-        if at in own:
+            element, messages = name, []
+        if at in messages:
             problems.append(Problem(name, field, "Both ends are on the same node; a branch joins two different ones."))
-        own.append(at)
+        messages.append(at)
     return problems
 
 

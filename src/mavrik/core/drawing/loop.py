@@ -232,9 +232,9 @@ class _Drawing:
             self._straight.add((side, low, high))
             return y
         lanes = self.lanes[side]
-        for k, taken in enumerate(lanes):
-            if all(high <= a or low >= b for a, b in taken):
-                taken.append((low, high))
+        for k, spans in enumerate(lanes):
+            if all(high <= a or low >= b for a, b in spans):
+                spans.append((low, high))
                 return y + (-(k + 1) if side is Side.FEED else k + 1) * LANE
         lanes.append([(low, high)])
         return y + (-len(lanes) if side is Side.FEED else len(lanes)) * LANE
@@ -245,26 +245,26 @@ class _Drawing:
         done = set(self.lines)
         while True:
             waiting = [n for n in self.placed if any(branch.id not in done for _, branch in around(self.graph, n))]
-            found, start = None, ""
+            spur, start = None, ""
             for start in sorted(waiting, key=lambda n: (self.placed[n][0] > self.right, self.placed[n][0])):
-                found = _spur(self.graph, start, self.placed, done)
-                if found:
+                spur = _spur(self.graph, start, self.placed, done)
+                if spur:
                     break
-            if not found:
+            if not spur:
                 if self._bare_end(done):
                     continue
                 return
             chain = [start]
-            for branch_id in found:
+            for branch_id in spur:
                 branch = self.circuit.branch(branch_id)
                 chain.append(branch.to_node if branch.from_node == chain[-1] else branch.from_node)
             x0, x1 = self.placed[chain[0]][0], self.placed[chain[-1]][0]
             if x0 == x1:
                 x1 = x0 + 1.0
-            lane_y = self._lane(self.ring.side[found[0]], x0, x1, len(found))
-            gap = (x1 - x0) / len(found)
+            lane_y = self._lane(self.ring.side[spur[0]], x0, x1, len(spur))
+            gap = (x1 - x0) / len(spur)
             self.placed |= {n: (x0 + gap * (k + 1), lane_y) for k, n in enumerate(chain[1:-1])}
-            for k, branch_id in enumerate(found):
+            for k, branch_id in enumerate(spur):
                 start_at, end_at = self.placed[chain[k]], self.placed[chain[k + 1]]
                 points: list[Point] = [start_at]
                 points += [(x, lane_y) for x, y in (start_at, end_at) if y != lane_y]
@@ -309,7 +309,7 @@ def _place_labels(
     uprights = [
         (a[0], *sorted((a[1], b[1]))) for line in lines.values() for a, b in pairwise(line) if a[0] == b[0] and a[1] != b[1]
     ]
-    high, found = LABEL_HIGH * words, {}
+    high, places = LABEL_HIGH * words, {}
     for branch_id, (x, y) in middles.items():
         top, bottom = (y - high, y) if y < axis else (y, y + high)
         beside = [u for u, start, end in uprights if start < bottom - 1 and end > top + 1]
@@ -319,8 +319,8 @@ def _place_labels(
         needs = max(min(len(labels[branch_id]) * LETTER * words, right - left), 0.0)
         centre = min(max(x, left + needs / 2), right - needs / 2)
         room = 2 * min(centre - left, right - centre)
-        found[branch_id] = ((round(centre, 1), y), round(max(room, 0.0), 1))
-    return found
+        places[branch_id] = ((round(centre, 1), y), round(max(room, 0.0), 1))
+    return places
 
 
 def lay_out(circuit: Circuit, ring: Ring) -> LoopLayout:

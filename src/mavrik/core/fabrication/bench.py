@@ -102,18 +102,18 @@ def all_leads(circuit: Circuit) -> tuple[str, ...]:
     return tuple(b.id for b in circuit.branches if isinstance(b, ConductorBranch))
 
 
-def first_book(found: Circuit, leads_alone: bool) -> BuildBook:
+def first_book(as_found: Circuit, leads_alone: bool) -> BuildBook:
     """The book that a job begins with.
 
-    found: the circuit; leads_alone: whether leads are what the job is for and nothing is planned, so that all of them are made
+    as_found: the circuit; leads_alone: whether leads are what the job is for and nothing is planned, so that all of them are made
     """
-    return BuildBook(anew=all_leads(found)) if leads_alone else BuildBook()
+    return BuildBook(anew=all_leads(as_found)) if leads_alone else BuildBook()
 
 
-def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceList) -> BuildView:
+def build_view(as_found: Circuit, planned: Circuit, book: BuildBook, prices: PriceList) -> BuildView:
     """The work from a vehicle as found to its plan, as far as a book says it has come.
 
-    found, planned: before and after, the same parts under the same ids; book: what was measured and ticked; prices: the workshop's hours
+    as_found, planned: before and after, the same parts under the same ids; book: what was measured and ticked; prices: the workshop's hours
     A tick of a step that the plan no longer has is left in the book and counts for nothing; so does one that comes before what its step
     needs, as when the plan has changed since.
     Raises BuildProblemError where a lead or a tick stands twice, or a stud is none.
@@ -127,7 +127,7 @@ def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceL
     ('make:charge_cable', [('25 mm2', 1209)])
     """
     studs = bulkheads_to_fit(planned, book)
-    cards, steps = _work(found, planned, book, prices, studs)
+    cards, steps = _work(as_found, planned, book, prices, studs)
     ticks, text = {t.step: t for t in book.ticks}, {s.id: s.text for s in steps}
     photos = {p.step: p.photo for p in book.photos}
     done = set[str]()
@@ -146,10 +146,10 @@ def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceL
                 caution_step="step_battery" if s.handles_battery else f"step_{s.phase.value}", photo=photos.get(s.id),
             )
         )  # fmt: skip
-    made = {b.id for b in leads_to_make(found, planned, book.anew)}
+    made = {b.id for b in leads_to_make(as_found, planned, book.anew)}
     left = sum(s.minutes for s in shown if not s.done)
     return BuildView(
-        headline=_headline(cards, shown, studs), cards=cards, cables=_cables(cards), steps=tuple(shown), ways=way_views(planned, book), old=old_parts(found, planned, book),
+        headline=_headline(cards, shown, studs), cards=cards, cables=_cables(cards), steps=tuple(shown), ways=way_views(planned, book), old=old_parts(as_found, planned, book),
         next_step=next((s.id for s in shown if s.ready), None), done=len(done),
         minutes=course(steps).minutes if steps else 0.0, minutes_left=left,
         signature=signature_view(book.signed, cards, done),
@@ -163,14 +163,14 @@ def build_view(found: Circuit, planned: Circuit, book: BuildBook, prices: PriceL
 
 
 def _work(
-    found: Circuit, planned: Circuit, book: BuildBook, prices: PriceList, studs: Sequence[BulkheadToFit]
+    as_found: Circuit, planned: Circuit, book: BuildBook, prices: PriceList, studs: Sequence[BulkheadToFit]
 ) -> tuple[tuple[LeadCard, ...], tuple[Step, ...]]:
     """Leads to make and steps to take. Raises BuildProblemError for a book that cannot be."""
     if problems := check_book(book):
         raise BuildProblemError(problems)
-    cards = lead_cards(found, planned, book)
-    removals, samples = removal_words(old_parts(found, planned, book)), samples_of(cards) if book.samples else ()
-    steps = work_steps(found, planned, prices, book.anew, cards, way_views(planned, book), removals, samples, studs)
+    cards = lead_cards(as_found, planned, book)
+    removals, samples = removal_words(old_parts(as_found, planned, book)), samples_of(cards) if book.samples else ()
+    steps = work_steps(as_found, planned, prices, book.anew, cards, way_views(planned, book), removals, samples, studs)
     if not cards and not {s.phase for s in steps} - {Phase.SAFE, Phase.OFF, Phase.ON, Phase.TEST}:
         # Nothing is made, taken out or fitted: nobody takes a battery off for that.
         return cards, ()
@@ -187,10 +187,10 @@ class Shop:
     on_hand: OnHand = field(default_factory=OnHand)
 
 
-def build_bill(found: Circuit, planned: Circuit, book: BuildBook, shop: Shop, booked: Sequence[Booked] = ()) -> Bill:
+def build_bill(as_found: Circuit, planned: Circuit, book: BuildBook, shop: Shop, booked: Sequence[Booked] = ()) -> Bill:
     """The bill of materials of the same work.
 
-    found, planned, book: as for `build_view`; shop: what can be had and what is there; booked: what the job has used
+    as_found, planned, book: as for `build_view`; shop: what can be had and what is there; booked: what the job has used
     Raises BuildProblemError as `build_view`.
     Source: `needs_of` and `bill_of`.
 
@@ -203,11 +203,11 @@ def build_bill(found: Circuit, planned: Circuit, book: BuildBook, shop: Shop, bo
     [('CB-25', 5.0), ('LG-25-M8', 5.0), ('SH-12', 1.0)]
     """
     studs = bulkheads_to_fit(planned, book)
-    cards, steps = _work(found, planned, book, shop.prices, studs)
+    cards, steps = _work(as_found, planned, book, shop.prices, studs)
     minutes = course(steps).minutes if steps else 0.0
     samples = samples_of(cards) if book.samples else ()
     needs = needs_of(
-        found, planned, cards, shop.prices, way_views(planned, book), plug_views(planned, book), samples, studs
+        as_found, planned, cards, shop.prices, way_views(planned, book), plug_views(planned, book), samples, studs
     )  # fmt: skip
     return bill_of(needs if steps else (), minutes, book, shop.prices, shop.stock, shop.units, shop.on_hand, booked)
 

@@ -207,8 +207,8 @@ def _line(
     done = {b.step for b in booked}
     left = [u for u in need.uses if u.step not in done and u.step not in ticked]
     # Done with parts that this stock never had: in another workshop, or before anything was counted.
-    own = sum(u.mm or u.pieces for u in need.uses if u.step not in done and u.step in ticked) / per
-    used = sum(b.quantity for b in booked) / per + own
+    ticked_off = sum(u.mm or u.pieces for u in need.uses if u.step not in done and u.step in ticked) / per
+    used = sum(b.quantity for b in booked) / per + ticked_off
     priced = {i.number: i.price for i in stock.items}
     rough = cents(decimal_of(need.about))
     spent = sum((cents(decimal_of(b.quantity / per) * priced.get(b.number, rough)) for b in booked), Decimal("0.00"))
@@ -221,14 +221,14 @@ def _line(
     if need.spec is None or not serving:
         price = chosen.price if chosen and chosen.price is not None else _of_units(need, units)
         each = rough if price is None else price
-        amount, bare = spent + cents(decimal_of(missing + own) * each), price is None and not need.about
+        amount, bare = spent + cents(decimal_of(missing + ticked_off) * each), price is None and not need.about
         return base.model_copy(
             update={
                 "price": each, "amount": amount, "outlay": cents(decimal_of(missing) * each), "buy": missing, "rough": price is None,
                 "unpriced": bare, "takes": _plain(left),
             }
         ), True  # fmt: skip
-    ways = [_taken(base, i, left, on_hand, spent, own) for i in serving]
+    ways = [_taken(base, i, left, on_hand, spent, ticked_off) for i in serving]
     best = min(ways, key=lambda w: (w[0].buy > 0, w[0].amount, w[0].number))
     line, sure = next((w for w in ways if chosen and w[0].number == chosen.number), best)
     offers = tuple(Offer(number=i.number, label=i.label, price=i.price, in_stock=in_stock(i, on_hand)) for i in serving)
@@ -248,21 +248,21 @@ def in_stock(item: StockItem, on_hand: OnHand) -> float:
 
 
 def _taken(
-    base: BillLine, item: StockItem, left: Sequence[Use], on_hand: OnHand, spent: Decimal, own: float
+    base: BillLine, item: StockItem, left: Sequence[Use], on_hand: OnHand, spent: Decimal, ticked_off: float
 ) -> tuple[BillLine, bool]:
     """The line with a part of the list, and whether its cutting is the best there is."""
     takes, sure = _cuts(item, left, on_hand) if item.kind is PartKind.CABLE else (_plain(left), True)
     per = 1000 if item.by_length else 1
     scrap = sum(t.scrap_mm for t in takes) / per
-    wanted = sum(t.quantity for t in takes) / per
+    required = sum(t.quantity for t in takes) / per
     there = (
-        sum(t.quantity for t in takes if t.piece) / per if item.kind is PartKind.CABLE else min(in_stock(item, on_hand), wanted)
+        sum(t.quantity for t in takes if t.piece) / per if item.kind is PartKind.CABLE else min(in_stock(item, on_hand), required)
     )
-    buy = to_buy(item, wanted - there)
+    buy = to_buy(item, required - there)
     line = base.model_copy(
         update={
             "number": item.number, "label": item.label, "price": item.price, "from_stock": there, "buy": float(buy), "scrap": scrap,
-            "amount": spent + cents(decimal_of(wanted + scrap + own) * item.price), "outlay": cents(decimal_of(buy) * item.price), "rough": False,
+            "amount": spent + cents(decimal_of(required + scrap + ticked_off) * item.price), "outlay": cents(decimal_of(buy) * item.price), "rough": False,
             "days": item.days if buy else 0.0, "takes": takes,
         }
     )  # fmt: skip
@@ -274,12 +274,12 @@ def _plain(left: Sequence[Use]) -> tuple[Take, ...]:
 
 
 def _cuts(item: StockItem, left: Sequence[Use], on_hand: OnHand) -> tuple[tuple[Take, ...], bool]:
-    asked = [(u.step, x) for u in left for x in u.lengths_mm]
+    lengths = [(u.step, x) for u in left for x in u.lengths_mm]
     reels = [r for r in on_hand.reels.get(item.number, ()) if r.mm > 0]
-    cutting = nest([x for _, x in asked], [r.mm for r in reels], useless_mm=USELESS_MM)
-    last = {at: k for k, at in enumerate(cutting.taken) if at is not None}
+    cutting = nest([x for _, x in lengths], [r.mm for r in reels], useless_mm=USELESS_MM)
+    last = {at: k for k, at in enumerate(cutting.piece_of) if at is not None}
     made = []
-    for k, ((step, mm), at) in enumerate(zip(asked, cutting.taken, strict=True)):
+    for k, ((step, mm), at) in enumerate(zip(lengths, cutting.piece_of, strict=True)):
         if at is None:
             made.append(Take(step=step, quantity=mm))
             continue
@@ -292,7 +292,7 @@ def _home_made(need: Need, bought: Decimal, prices: PriceList, stock: StockList)
     """Tubes that a lug can be made of."""
     if need.spec is None or need.spec.kind is not PartKind.LUG:
         return ()
-    size, over, found = parse_size(need.spec.size), stud(need.spec.stud), []
+    size, over, ways = parse_size(need.spec.size), stud(need.spec.stud), []
     for item in (i for i in stock.items if i.kind is PartKind.TUBE):
         assert item.outer_mm is not None and item.wall_mm is not None, "a tube says so"
         barrel = BarrelData(inner_mm=item.outer_mm - 2 * item.wall_mm, outer_mm=item.outer_mm, depth_mm=barrel_for(size).depth_mm)
@@ -301,13 +301,13 @@ def _home_made(need: Need, bought: Decimal, prices: PriceList, stock: StockList)
             mm = tube_mm(barrel.depth_mm, over, barrel.outer_mm)
             tube = float(item.price) * mm / 1000
             saves = pays(float(bought), tube, TUBE_LUG_S, prices.labour_per_h)
-            found.append(
+            ways.append(
                 HomeMade(
                     number=item.number, label=item.label, outer_mm=item.outer_mm, wall_mm=item.wall_mm, tube_mm=mm, seconds=TUBE_LUG_S, saves=cents(decimal_of(saves)),
                     each=cents(bought - decimal_of(saves)),
                 )
             )  # fmt: skip
-    return tuple(found)
+    return tuple(ways)
 
 
 def stock_used(bill: Bill, steps: Collection[str]) -> tuple[Booked, ...]:

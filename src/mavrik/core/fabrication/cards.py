@@ -109,10 +109,10 @@ class LeadCard(Document):
     problem: str = Field("", description="Why it cannot be made as it is asked; empty: it can")
 
 
-def leads_to_make(found: Circuit, planned: Circuit, anew: Collection[str] = ()) -> tuple[ConductorBranch, ...]:
+def leads_to_make(as_found: Circuit, planned: Circuit, anew: Collection[str] = ()) -> tuple[ConductorBranch, ...]:
     """Leads of a plan that are not there yet as it has them, in its order.
 
-    found, planned: before and after, the same parts under the same ids; anew: ids of leads that are made though they stay as they are
+    as_found, planned: before and after, the same parts under the same ids; anew: ids of leads that are made though they stay as they are
 
     >>> from mavrik.core.circuit.layouts import front_battery
     >>> car = front_battery(12)
@@ -120,15 +120,15 @@ def leads_to_make(found: Circuit, planned: Circuit, anew: Collection[str] = ()) 
     >>> [b.id for b in leads_to_make(car, car.model_copy(update={"branches": thicker}))]
     ['charge_cable']
     """
-    before = {b.id: b for b in found.branches}
+    before = {b.id: b for b in as_found.branches}
     leads = (b for b in planned.branches if isinstance(b, ConductorBranch))
     return tuple(b for b in leads if b.id in anew or b.id not in before or not is_same_part(before[b.id], b))
 
 
-def lead_cards(found: Circuit, planned: Circuit, book: BuildBook) -> tuple[LeadCard, ...]:
+def lead_cards(as_found: Circuit, planned: Circuit, book: BuildBook) -> tuple[LeadCard, ...]:
     """A card for each lead that a plan asks to be made.
 
-    found, planned: before and after; book: what is known of them beyond that
+    as_found, planned: before and after; book: what is known of them beyond that
     What nobody has measured is taken to be usual, and the card says so. A lead that cannot be made as it is asked says why.
     Source: see the functions of this room for each figure.
 
@@ -141,7 +141,7 @@ def lead_cards(found: Circuit, planned: Circuit, book: BuildBook) -> tuple[LeadC
     """
     known = {lead.branch_id: lead for lead in book.leads}
     return tuple(
-        _card(planned, b, known.get(b.id) or LeadSpec(branch_id=b.id), book) for b in leads_to_make(found, planned, book.anew)
+        _card(planned, b, known.get(b.id) or LeadSpec(branch_id=b.id), book) for b in leads_to_make(as_found, planned, book.anew)
     )
 
 
@@ -167,8 +167,8 @@ def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec, book: BuildBo
     # Circular mils go into the lugs of the gauge.
     system = SizeSystem.AWG if size.system is SizeSystem.CIRCULAR_MIL else size.system
     sizes = [s for s in map(parse_size, lug_table().barrels) if s.system is system]
-    own = size if size in sizes else smallest_barrel([(size, lead.stranding)], sizes)
-    if own is None:
+    barrel_size = size if size in sizes else smallest_barrel([(size, lead.stranding)], sizes)
+    if barrel_size is None:
         return bare.model_copy(update={"problem": f"No lug takes {size.label}: choose another size, or a lug of your own."})
     ends, reach = [], []
     try:
@@ -177,10 +177,12 @@ def _card(circuit: Circuit, lead: ConductorBranch, spec: LeadSpec, book: BuildBo
             (lead.to_node, spec.to_end, lead.to_end.kind),
         ):
             beyond = any(p.node_id == node_id and lead.id in p.far for p in book.bulkheads)
-            made, adds, said = _end(circuit, node_id, end, kind, lead, own.label, over, ", far side" if beyond else "")
+            made, adds, problems = _end(
+                circuit, node_id, end, kind, lead, barrel_size.label, over, ", far side" if beyond else ""
+            )
             ends.append(made)
             reach.append(adds)
-            assumed += said
+            assumed += problems
         made_of = cut_for(route, spec.slack, (reach[0], reach[1]), (ends[0].strip_mm, ends[1].strip_mm))
     except ValueError as error:
         return bare.model_copy(update={"assumed": tuple(assumed), "problem": str(error)})

@@ -102,18 +102,18 @@ def pressed(tool: CrimpTool, what: str, barrel: BarrelData, size: Size, die_mm: 
     if tool is CrimpTool.INDENT:
         words = f"Press {what} with the indent opposite the seam, in the middle of the barrel, to the stop of the tool. {LOOK}"
         return Pressed(tool=tool, across_mm=None, shim_mm=None, words=words)
-    wanted = round(hex_across_mm(barrel, size), 1)
-    if die_mm is None or abs(die_mm - wanted) <= NEAR_MM:
+    across_mm = round(hex_across_mm(barrel, size), 1)
+    if die_mm is None or abs(die_mm - across_mm) <= NEAR_MM:
         die = "its own die" if die_mm is None else f"the hexagon die of {die_mm:g} mm"
-        return Pressed(tool=tool, across_mm=wanted, shim_mm=None, words=f"Press {what} with {die}. {LOOK}")
-    if die_mm < wanted:
+        return Pressed(tool=tool, across_mm=across_mm, shim_mm=None, words=f"Press {what} with {die}. {LOOK}")
+    if die_mm < across_mm:
         raise ValueError(
-            f"A die of {die_mm:g} mm is too small for {size.label}: about {wanted:g} mm. It cuts strands and squeezes fins out."
+            f"A die of {die_mm:g} mm is too small for {size.label}: about {across_mm:g} mm. It cuts strands and squeezes fins out."
         )
-    shim = round(die_mm - wanted, 1)
+    shim = round(die_mm - across_mm, 1)
     if shim > MOST_SHIM_MM:
         raise ValueError(
-            f"A die of {die_mm:g} mm is too large for {size.label}: about {wanted:g} mm. Take another die or another tool."
+            f"A die of {die_mm:g} mm is too large for {size.label}: about {across_mm:g} mm. Take another die or another tool."
         )
     words = f"Press {what} with the hexagon die of {die_mm:g} mm and a {shim:g} mm copper shim beside the barrel: note it, and pull a sample. {LOOK}"
-    return Pressed(tool=tool, across_mm=wanted, shim_mm=shim, words=words)
+    return Pressed(tool=tool, across_mm=across_mm, shim_mm=shim, words=words)

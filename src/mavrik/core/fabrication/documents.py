@@ -244,46 +244,46 @@ def check_book(book: BuildBook) -> list[Problem]:
     >>> [p.field for p in check_book(BuildBook(leads=(LeadSpec(branch_id="lead", to_end=EndSpec(stud="M7")),)))]
     ['to_end']
     """
-    found, seen, known = [], set[str](), ", ".join(lug_table().studs)
+    problems, seen, known = [], set[str](), ", ".join(lug_table().studs)
     ticked = [t.step for t in book.ticks]
-    found += [
+    problems += [
         Problem("build", "ticks", f"Step '{i}' is ticked twice.") for i in sorted({i for i in ticked if ticked.count(i) > 1})
     ]
     shown = [p.step for p in book.photos]
-    found += [
+    problems += [
         Problem("build", "photos", f"Step '{i}' has two photos: one is kept.")
         for i in sorted({i for i in shown if shown.count(i) > 1})
     ]
     old = [p.part_id for p in book.old]
-    found += [
+    problems += [
         Problem(i, "fate", "Two things are to become of this part: one is kept.")
         for i in sorted({i for i in old if old.count(i) > 1})
     ]
     threads = [t.node_id for t in book.threads]
-    found += [
+    problems += [
         Problem(i, "thread_mm", "Two lengths of one stud: one is kept.")
         for i in sorted({i for i in threads if threads.count(i) > 1})
     ]
     panels = [b.node_id for b in book.bulkheads]
-    found += [
+    problems += [
         Problem(i, "through", "This stud goes through two panels: one is kept.")
         for i in sorted({i for i in panels if panels.count(i) > 1})
     ]
     poles = [p.branch_id for p in book.plugs]
-    found += [
+    problems += [
         Problem(i, "branch_id", "This pole stands in the book twice.") for i in sorted({i for i in poles if poles.count(i) > 1})
     ]
     series = plug_table().series
     for p in book.plugs:
         if p.series and p.series not in series:
-            found.append(Problem(p.branch_id, "series", f"No plugs '{p.series}' are listed: {', '.join(series)}."))
+            problems.append(Problem(p.branch_id, "series", f"No plugs '{p.series}' are listed: {', '.join(series)}."))
         elif p.moved_from is not None and p.moved_from == p.cavity:
-            found.append(Problem(p.branch_id, "moved_from", f"It was in cavity {p.cavity} and stays there: nothing is moved."))
+            problems.append(Problem(p.branch_id, "moved_from", f"It was in cavity {p.cavity} and stays there: nothing is moved."))
         elif p.key and p.series and p.key not in series[p.series].keys:
-            found.append(Problem(p.branch_id, "key", f"{series[p.series].label} comes in {', '.join(series[p.series].keys)}."))
+            problems.append(Problem(p.branch_id, "key", f"{series[p.series].label} comes in {', '.join(series[p.series].keys)}."))
     ways = [w.id for w in book.ways]
-    found += [Problem(i, "id", f"Two ways are called '{i}'.") for i in sorted({i for i in ways if ways.count(i) > 1})]
-    found += [
+    problems += [Problem(i, "id", f"Two ways are called '{i}'.") for i in sorted({i for i in ways if ways.count(i) > 1})]
+    problems += [
         Problem(
             w.id, "stretches", f"{w.label} is {w.length_mm / 1000:.0f} m long: no lead is longer than {LONGEST_MM / 1000:.0f} m."
         )
@@ -292,15 +292,15 @@ def check_book(book: BuildBook) -> list[Problem]:
     ]
     for lead in book.leads:
         if lead.way is not None and lead.way not in ways:
-            found.append(Problem(lead.branch_id, "way", f"There is no way '{lead.way}'."))
+            problems.append(Problem(lead.branch_id, "way", f"There is no way '{lead.way}'."))
         elif lead.way is not None and lead.route_mm is not None:
-            found.append(
+            problems.append(
                 Problem(lead.branch_id, "route_mm", "It is laid along a way, which says how long it is: leave the string out.")
             )
         if lead.branch_id in seen:
-            found.append(Problem(lead.branch_id, "branch_id", "This lead stands in the book twice."))
+            problems.append(Problem(lead.branch_id, "branch_id", "This lead stands in the book twice."))
         seen.add(lead.branch_id)
         for field, end in (("from_end", lead.from_end), ("to_end", lead.to_end)):
             if end.stud is not None and end.stud not in lug_table().studs:
-                found.append(Problem(lead.branch_id, field, f"No stud '{end.stud}' is listed: {known}."))
-    return found
+                problems.append(Problem(lead.branch_id, field, f"No stud '{end.stud}' is listed: {known}."))
+    return problems

@@ -43,10 +43,10 @@ def lead_labels(planned: Circuit, cards: Sequence[LeadCard]) -> tuple[LeadLabel,
         for lead in case.protected(part):
             if lead.id not in fuses or rating < fuses[lead.id][0]:
                 fuses[lead.id] = (rating, f"{part.label} {rating:g} A" if rating else part.label)
-    found = []
+    labels = []
     for card in (c for c in cards if not c.problem):
         first, second = (end.at for end in card.ends)
         fuse = fuses.get(card.branch_id, (0.0, ""))[1]
         for at, other in ((first, second), (second, first)) * card.runs:
-            found.append(LeadLabel(branch_id=card.branch_id, name=card.label, at=at, other=other, size=card.size, fuse=fuse))
-    return tuple(found)
+            labels.append(LeadLabel(branch_id=card.branch_id, name=card.label, at=at, other=other, size=card.size, fuse=fuse))
+    return tuple(labels)

@@ -66,12 +66,12 @@ class Need(Document):
 
 
 def needs_of(
-    found: Circuit, planned: Circuit, cards: Sequence[LeadCard], prices: PriceList, ways: Sequence[WayView] = (),
+    as_found: Circuit, planned: Circuit, cards: Sequence[LeadCard], prices: PriceList, ways: Sequence[WayView] = (),
     plugs: Sequence[PlugView] = (), samples: Sequence[Sample] = (), bulkheads: Sequence[BulkheadToFit] = (),
 ) -> tuple[Need, ...]:  # fmt: skip
     """The parts of a plan, alike ones together, in the order in which they are first used.
 
-    found, planned: before and after, the same parts under the same ids; cards: of the leads that are made, `lead_cards`; prices: what a
+    as_found, planned: before and after, the same parts under the same ids; cards: of the leads that are made, `lead_cards`; prices: what a
     part costs that no list names; ways: that leads are laid along, `way_views`; plugs: of the plan, `plug_views`; samples: that are pulled first, `samples_of`;
     bulkheads: studs that are put through a panel, `bulkheads_to_fit`
     A lead that cannot be made as it is asked asks for nothing.
@@ -92,9 +92,9 @@ def needs_of(
         *_of_samples(samples, cards, prices),
         *_of_ways(ways, cards),
         *_of_bulkheads(bulkheads),
-        *_of_parts(found, planned, prices),
-        *_of_plugs(found, planned, prices, plugs),
-        *_of_devices(found, planned, prices),
+        *_of_parts(as_found, planned, prices),
+        *_of_plugs(as_found, planned, prices, plugs),
+        *_of_devices(as_found, planned, prices),
     ):
         known = together.get(need.id)
         together[need.id] = need if known is None else known.model_copy(update={"uses": _joined((*known.uses, *need.uses))})
@@ -219,9 +219,9 @@ def _of_bulkheads(bulkheads: Sequence[BulkheadToFit]) -> Iterator[Need]:
         )  # fmt: skip
 
 
-def _of_parts(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[Need]:
+def _of_parts(as_found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[Need]:
     """Branches that are no leads and are new or another than before; what is cleaned takes no part."""
-    for part in _new_parts(found, planned):
+    for part in _new_parts(as_found, planned):
         uses = (Use(step=f"fit:{part.id}", pieces=1),)
         if isinstance(part, FuseBranch):
             spec = PartSpec(kind=PartKind.FUSE, family=part.family, rating_a=part.rating_a)
@@ -236,14 +236,14 @@ def _of_parts(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[N
             yield Need(id=f"contact:{part.kind}:{part.rating_a:g}", text=text, spec=spec, uses=uses, about=about)
 
 
-def _new_parts(found: Circuit, planned: Circuit) -> Iterator[AnyBranch]:
-    before = {b.id: b for b in found.branches}
+def _new_parts(as_found: Circuit, planned: Circuit) -> Iterator[AnyBranch]:
+    before = {b.id: b for b in as_found.branches}
     return (b for b in planned.branches if b.id not in before or not is_same_part(before[b.id], b))
 
 
-def _of_plugs(found: Circuit, planned: Circuit, prices: PriceList, plugs: Sequence[PlugView]) -> Iterator[Need]:
+def _of_plugs(as_found: Circuit, planned: Circuit, prices: PriceList, plugs: Sequence[PlugView]) -> Iterator[Need]:
     """Halves of plugs with their contacts, a pair for each housing of which any pole is new."""
-    new = {b.id: b for b in _new_parts(found, planned) if isinstance(b, ConnectorBranch)}
+    new = {b.id: b for b in _new_parts(as_found, planned) if isinstance(b, ConnectorBranch)}
     for plug in plugs:
         poles = [new[r.branch_id] for r in plug.rows if r.branch_id in new]
         if not poles:
@@ -261,8 +261,8 @@ def _of_plugs(found: Circuit, planned: Circuit, prices: PriceList, plugs: Sequen
             )  # fmt: skip
 
 
-def _of_devices(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[Need]:
-    units = {a.id: a for a in found.alternators}
+def _of_devices(as_found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[Need]:
+    units = {a.id: a for a in as_found.alternators}
     for unit in planned.alternators:
         old, uses = units.get(unit.id), (Use(step=f"fit:{unit.id}", pieces=1),)
         if old is None or not same_unit(old, unit):
@@ -272,7 +272,7 @@ def _of_devices(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator
         elif old.pulley_ratio != unit.pulley_ratio:
             text = f"Pulley for {unit.label}, ratio {unit.pulley_ratio:.2f}"
             yield Need(id=f"pulley:{unit.id}", text=text, spec=None, uses=uses, about=prices.pulley)
-    batteries = {b.id: b for b in found.batteries}
+    batteries = {b.id: b for b in as_found.batteries}
     for battery in planned.batteries:
         if batteries.get(battery.id) == battery:
             continue
@@ -282,7 +282,7 @@ def _of_devices(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator
             text=f"{battery.label}, {battery.capacity_ah:g} Ah", about=battery_price(battery, prices),
             uses=(Use(step=f"fit:{battery.id}", pieces=battery_units(planned, battery) * battery.parallel),),
         )  # fmt: skip
-    chargers = {c.id for c in found.converters}
+    chargers = {c.id for c in as_found.converters}
     for charger in (c for c in planned.converters if c.id not in chargers):
         spec = PartSpec(kind=PartKind.CONVERTER, rating_a=charger.limit_a)
         text, about = f"{charger.label}, {charger.limit_a:g} A", converter_price(charger, prices)

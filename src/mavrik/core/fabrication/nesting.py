@@ -20,7 +20,7 @@ NEAR_ENOUGH = 0.01
 class Cutting:
     """How leads are cut."""
 
-    taken: tuple[int | None, ...]
+    piece_of: tuple[int | None, ...]
     """For each lead the place of its reel or offcut; None: there is none long enough left."""
     left_mm: tuple[float, ...]
     """Of each reel or offcut."""
@@ -30,7 +30,7 @@ class Cutting:
     @property
     def short(self) -> tuple[int, ...]:
         """Places of leads that there is no cable for."""
-        return tuple(k for k, at in enumerate(self.taken) if at is None)
+        return tuple(k for k, at in enumerate(self.piece_of) if at is None)
 
 
 def nest(leads_mm: Sequence[float], stock_mm: Sequence[float], kerf_mm: float = 0.0, useless_mm: float = 0.0) -> Cutting:
@@ -43,7 +43,7 @@ def nest(leads_mm: Sequence[float], stock_mm: Sequence[float], kerf_mm: float = 
     mixed-integer programme, solved by HiGHS (scipy), looks for a second.
 
     >>> cut = nest([900, 700, 400], [1000, 1200, 25000])
-    >>> cut.taken, cut.left_mm
+    >>> cut.piece_of, cut.left_mm
     ((0, 1, 1), (100.0, 100.0, 25000.0))
     """
     leads, stock = np.asarray(leads_mm, dtype=float), np.asarray(stock_mm, dtype=float)
@@ -53,12 +53,12 @@ def nest(leads_mm: Sequence[float], stock_mm: Sequence[float], kerf_mm: float = 
         raise ValueError("What is lost at a cut, and a rest of no use, are 0 or more")
     if not len(leads) or not len(stock):
         return Cutting((None,) * len(leads), tuple(stock.tolist()), True)
-    taken, proven = _solved(leads, stock, kerf_mm, useless_mm)
+    pieces, proven = _solved(leads, stock, kerf_mm, useless_mm)
     left = stock.copy()
-    for k, at in enumerate(taken):
+    for k, at in enumerate(pieces):
         if at is not None:
             left[at] -= min(leads[k] + kerf_mm, left[at])
-    return Cutting(tuple(taken), tuple(left.tolist()), proven)
+    return Cutting(tuple(pieces), tuple(left.tolist()), proven)
 
 
 def _solved(leads: NDArray[np.float64], stock: NDArray[np.float64], kerf: float, useless: float) -> tuple[list[int | None], bool]:
@@ -95,24 +95,24 @@ def _solved(leads: NDArray[np.float64], stock: NDArray[np.float64], kerf: float,
     for k in range(m):
         add([(k * n + j, 1.0) for j in range(n)], 1 if all_go else 0, 1)
     for j in range(n):
-        own = [(k * n + j, float(leads[k] + kerf)) for k in range(m)]
+        columns = [(k * n + j, float(leads[k] + kerf)) for k in range(m)]
         # The last cut may end where the length does.
         room = float(stock[j] + kerf)
-        add([*own, (int(begun[j]), -room)], -np.inf, 0)
+        add([*columns, (int(begun[j]), -room)], -np.inf, 0)
         # What is left of a length that was begun is of use, unless it is counted as waste.
-        add([*own, (int(begun[j]), useless), (int(waste[j]), -useless - kerf)], -np.inf, float(stock[j]))
+        add([*columns, (int(begun[j]), useless), (int(waste[j]), -useless - kerf)], -np.inf, float(stock[j]))
     matrix = coo_array((values, (rows, cols)), shape=(len(low), pairs + 2 * n)).tocsr()
-    found = milp(
+    solution = milp(
         cost, integrality=np.ones(len(cost)), bounds=Bounds(0, 1), constraints=LinearConstraint(matrix, low, high),
         options={"time_limit": LONGEST_S, "mip_rel_gap": NEAR_ENOUGH if all_go else 0.0},
     )  # fmt: skip
-    if found.x is None:
+    if solution.x is None:
         return simple, False
-    chosen = found.x[:pairs].reshape(m, n) > 0.5
-    taken: list[int | None] = [int(np.argmax(row)) if row.any() else None for row in chosen]
-    if found.status == 0:
-        return taken, True
-    return min(taken, simple, key=lambda way: _worth(way, leads, stock, kerf, useless)), False
+    chosen = solution.x[:pairs].reshape(m, n) > 0.5
+    pieces: list[int | None] = [int(np.argmax(row)) if row.any() else None for row in chosen]
+    if solution.status == 0:
+        return pieces, True
+    return min(pieces, simple, key=lambda way: _worth(way, leads, stock, kerf, useless)), False
 
 
 def _worth(
@@ -143,25 +143,25 @@ def _fewest(leads: NDArray[np.float64], stock: NDArray[np.float64], kerf: float)
         for k in np.argsort(rooms, kind="stable"):
             if rooms[k] < leads.sum():
                 continue
-            own = every[sets[k] == 1]
-            if None not in (way := _first_fit(leads, stock[own], kerf)):
-                return [int(own[at]) for at in way if at is not None]
+            alone = every[sets[k] == 1]
+            if None not in (way := _first_fit(leads, stock[alone], kerf)):
+                return [int(alone[at]) for at in way if at is not None]
         return best
     kept = list(every)
     for j in np.argsort(-stock):
-        own = np.array([x for x in kept if x != j], dtype=int)
-        if len(own) and None not in (way := _first_fit(leads, stock[own], kerf)):
-            kept, best = list(own), [int(own[at]) for at in way if at is not None]
+        alone = np.array([x for x in kept if x != j], dtype=int)
+        if len(alone) and None not in (way := _first_fit(leads, stock[alone], kerf)):
+            kept, best = list(alone), [int(alone[at]) for at in way if at is not None]
     return best
 
 
 def _first_fit(leads: NDArray[np.float64], stock: NDArray[np.float64], kerf: float) -> list[int | None]:
     """The longest first, each from the shortest length that still takes it."""
     left = stock.copy()
-    found: list[int | None] = [None] * len(leads)
+    pieces: list[int | None] = [None] * len(leads)
     for k in np.argsort(-leads):
         able = [j for j in np.argsort(left) if left[j] >= leads[k]]
         if able:
-            found[int(k)] = int(able[0])
+            pieces[int(k)] = int(able[0])
             left[able[0]] -= leads[k] + kerf
-    return found
+    return pieces

@@ -58,10 +58,10 @@ class _Old:
     replaced: bool
 
 
-def old_parts(found: Circuit, planned: Circuit, book: BuildBook) -> OldParts:
+def old_parts(as_found: Circuit, planned: Circuit, book: BuildBook) -> OldParts:
     """What a plan takes out of use, what becomes of each part, and how all of it is undone.
 
-    found, planned: before and after, the same parts under the same ids; book: what was said of old parts
+    as_found, planned: before and after, the same parts under the same ids; book: what was said of old parts
     A lead that stays in its place has both its ends off and capped: one that hangs on a stud with its other end in the air is live and
     bare. Left to itself a lead that the plan does without is capped, what another takes the place of is kept, and what looks bad is
     thrown away.
@@ -74,10 +74,10 @@ def old_parts(found: Circuit, planned: Circuit, book: BuildBook) -> OldParts:
     >>> [(p.label, p.was, p.fate.value) for p in old.parts], old.whole
     ([('Charge cable', '25 mm², 1.20 m', 'shelf')], True)
     """
-    said = {p.part_id: p for p in book.old}
+    specs = {p.part_id: p for p in book.old}
     parts = []
-    for old in _all(found, planned, book.anew):
-        spec = said.get(old.id)
+    for old in _all(as_found, planned, book.anew):
+        spec = specs.get(old.id)
         fates = tuple(f for f in Fate if old.lead or f is not Fate.CAPPED)
         fate = spec.fate if spec and spec.fate in fates else old.usual
         where = spec.where if spec else ""
@@ -88,7 +88,7 @@ def old_parts(found: Circuit, planned: Circuit, book: BuildBook) -> OldParts:
             )
         )  # fmt: skip
     return OldParts(
-        parts=tuple(parts), back=tuple(_way_back(found, planned, parts)), whole=all(p.fate is not Fate.SCRAP for p in parts)
+        parts=tuple(parts), back=tuple(_way_back(as_found, planned, parts)), whole=all(p.fate is not Fate.SCRAP for p in parts)
     )
 
 
@@ -97,10 +97,10 @@ def removal_words(old: OldParts) -> dict[str, str]:
     return {p.part_id: p.words for p in old.parts}
 
 
-def _all(found: Circuit, planned: Circuit, anew: Collection[str]) -> Iterator[_Old]:
-    after, labels = {b.id: b for b in planned.branches}, {n.id: n.label for n in found.nodes}
-    made = {b.id for b in leads_to_make(found, planned, anew)}
-    for b in found.branches:
+def _all(as_found: Circuit, planned: Circuit, anew: Collection[str]) -> Iterator[_Old]:
+    after, labels = {b.id: b for b in planned.branches}, {n.id: n.label for n in as_found.nodes}
+    made = {b.id for b in leads_to_make(as_found, planned, anew)}
+    for b in as_found.branches:
         new = after.get(b.id)
         if b.kind in NOT_BOUGHT or (new is not None and is_same_part(b, new) and b.id not in made):
             continue
@@ -108,16 +108,16 @@ def _all(found: Circuit, planned: Circuit, anew: Collection[str]) -> Iterator[_O
         usual = Fate.SCRAP if b.looks_bad else Fate.CAPPED if lead and new is None else Fate.SHELF
         yield _Old(b.id, b.label, _was(b), f"{labels[b.from_node]} to {labels[b.to_node]}", lead, usual, new is not None)
     units = {a.id: a for a in planned.alternators}
-    for unit in found.alternators:
+    for unit in as_found.alternators:
         if unit.id not in units or not same_unit(unit, units[unit.id]):
             yield _Old(unit.id, unit.label, f"{unit.rated_a:g} A", "", False, Fate.SHELF, unit.id in units)
     batteries = {b.id: b for b in planned.batteries}
-    for battery in found.batteries:
+    for battery in as_found.batteries:
         if batteries.get(battery.id) != battery:
             was = f"{battery.capacity_ah:g} Ah {battery.chemistry.value}"
             yield _Old(battery.id, battery.label, was, "", False, Fate.SHELF, battery.id in batteries)
     chargers = {c.id for c in planned.converters}
-    for charger in (c for c in found.converters if c.id not in chargers):
+    for charger in (c for c in as_found.converters if c.id not in chargers):
         yield _Old(charger.id, charger.label, f"{charger.limit_a:g} A", "", False, Fate.SHELF, False)
 
 
@@ -143,11 +143,11 @@ def _back(old: _Old, fate: Fate, where: str) -> str:
     return f"{old.label} is gone: get or make one like it, {old.was}, and fit it{at}."
 
 
-def _way_back(found: Circuit, planned: Circuit, parts: list[OldPartView]) -> Iterator[str]:
+def _way_back(as_found: Circuit, planned: Circuit, parts: list[OldPartView]) -> Iterator[str]:
     """Negatives off, out with what was fitted, in with what was there, negatives on last."""
-    before: Mapping[str, object] = {e.id: e for e in found.elements}
+    before: Mapping[str, object] = {e.id: e for e in as_found.elements}
     added = [e.label for e in planned.elements if e.id not in before]
-    cleaned = [b.label for b, _ in _cleaned(found, planned)]
+    cleaned = [b.label for b, _ in _cleaned(as_found, planned)]
     if not added and not parts:
         return
     yield "Negative clamps off first, then the positives."
@@ -161,6 +161,6 @@ def _way_back(found: Circuit, planned: Circuit, parts: list[OldPartView]) -> Ite
         yield f"What was cleaned stays clean: {', '.join(cleaned)}."
 
 
-def _cleaned(found: Circuit, planned: Circuit) -> Iterator[tuple[AnyBranch, AnyBranch]]:
+def _cleaned(as_found: Circuit, planned: Circuit) -> Iterator[tuple[AnyBranch, AnyBranch]]:
     after = {b.id: b for b in planned.branches}
-    return ((b, after[b.id]) for b in found.branches if b.id in after and b != after[b.id] and is_same_part(b, after[b.id]))
+    return ((b, after[b.id]) for b in as_found.branches if b.id in after and b != after[b.id] and is_same_part(b, after[b.id]))

@@ -23,7 +23,7 @@ class OpenWork:
     job_id: int
     number: str
     promised: Day | None
-    found: Circuit
+    as_found: Circuit
     planned: Circuit
     book: BuildBook
     booked: tuple[Booked, ...] = ()
@@ -92,24 +92,24 @@ def orders_of(works: Sequence[OpenWork], shop: Shop) -> Orders:
     >>> [(x.number, round(x.wanted, 1), x.buy) for x in made.lines]  # two lugs a job out of one pack of five, two lengths off one of five metres
     [('CB-25', 2.4, 5.0), ('LG-25-M8', 4.0, 5.0), ('SH-12', 0.1, 1.0)]
     """
-    there, asked = shop.on_hand, dict[str, list[tuple[OpenWork, BillLine]]]()
+    there, needed = shop.on_hand, dict[str, list[tuple[OpenWork, BillLine]]]()
     unlisted, unreckoned = list[Unlisted](), list[str]()
     for work in works:
         try:
-            bill = build_bill(work.found, work.planned, work.book, replace(shop, on_hand=there), work.booked)
+            bill = build_bill(work.as_found, work.planned, work.book, replace(shop, on_hand=there), work.booked)
         except BuildProblemError:
             unreckoned.append(work.number)
             continue
         for line in bill.lines:
             if line.number and line.takes:
-                asked.setdefault(line.number, []).append((work, line))
+                needed.setdefault(line.number, []).append((work, line))
             elif line.buy > 0:
                 unlisted.append(
                     Unlisted(job_id=work.job_id, number=work.number, text=line.text, quantity=line.buy, by_length=line.by_length)
                 )
         there = left_by(bill, there, shop.stock)
     items = {i.number: i for i in shop.stock.items}
-    lines = [_line(items[n], of, in_stock(items[n], shop.on_hand)) for n, of in asked.items() if any(x.buy for _, x in of)]
+    lines = [_line(items[n], of, in_stock(items[n], shop.on_hand)) for n, of in needed.items() if any(x.buy for _, x in of)]
     lines.sort(key=lambda x: (x.promised is None, x.promised or "", -x.days, x.number))
     return Orders(
         lines=tuple(lines), unlisted=tuple(unlisted), outlay=sum((x.outlay for x in lines), Decimal("0.00")),

@@ -162,9 +162,11 @@ def _view(circuit: Circuit, book: BuildBook, name: str, poles: Sequence[_Pole]) 
 
 def _cavities(poles: Sequence[_Pole]) -> tuple[list[PinRow], list[str]]:
     """Poles in the cavities that somebody has said, the others in what is free; and what is said twice."""
-    taken = [p.spec.cavity for p in poles if p.spec.cavity is not None]
-    doubled = [f"Cavity {c} is given to {taken.count(c)} poles." for c in sorted({c for c in taken if taken.count(c) > 1})]
-    free = (k for k in range(1, 1000) if k not in taken)
+    cavities = [p.spec.cavity for p in poles if p.spec.cavity is not None]
+    doubled = [
+        f"Cavity {c} is given to {cavities.count(c)} poles." for c in sorted({c for c in cavities if cavities.count(c) > 1})
+    ]
+    free = (k for k in range(1, 1000) if k not in cavities)
     rows = [
         PinRow(
             cavity=p.spec.cavity or next(free), branch_id=p.branch.id, label=p.branch.label, current_a=round(p.current_a, 1),
@@ -254,5 +256,5 @@ def _distinct(view: PlugView, others: Sequence[PlugView]) -> PlugView:
     if not alike:
         return view
     key = f"both {view.key}" if view.key else "no key chosen"
-    said = f"May be swapped with {', '.join(v.label for v in alike)}: the same plug, {key}."
-    return view.model_copy(update={"problems": (*view.problems, said)})
+    warning = f"May be swapped with {', '.join(v.label for v in alike)}: the same plug, {key}."
+    return view.model_copy(update={"problems": (*view.problems, warning)})

@@ -123,8 +123,8 @@ def _point(circuit: Circuit, wiring: _Wiring, book: BuildBook, number: int, node
             number=number, node_id=node.id, label=node.label, stud="", torque_nm=None, landings=tuple(beside), thread_mm=None,
             needs_mm=None, assumed=(), problems=() if panel is None else ("No lug goes there: it is no stud through a panel.",),
         )  # fmt: skip
-    said = _looked_at(circuit, book, node.id)
-    of, assumed, problems = _stud(node, said)
+    ends = _looked_at(circuit, book, node.id)
+    of, assumed, problems = _stud(node, ends)
     beyond = set() if panel is None else set(panel.far)
     near, far = [x for x in lugs if x.lead.id not in beyond], [x for x in lugs if x.lead.id in beyond]
     thread = next((t.thread_mm for t in book.threads if t.node_id == node.id), None)
@@ -147,7 +147,7 @@ def _point(circuit: Circuit, wiring: _Wiring, book: BuildBook, number: int, node
             through=panel.through, there=panel.there, landings=(*there, *sides[1][1]), thread_mm=panel.far_thread_mm, needs_mm=far_needs,
             crosses_a=None if math.isinf(crosses) else round(crosses, 1),
         )  # fmt: skip
-    metal = next((e.metal for e in said.values() if e.metal), StudMetal.BRASS if node.role in SOFT else StudMetal.STEEL)
+    metal = next((e.metal for e in ends.values() if e.metal), StudMetal.BRASS if node.role in SOFT else StudMetal.STEEL)
     return WiredPoint(
         number=number, node_id=node.id, label=node.label, stud=of, torque_nm=torque_nm(stud(of), metal),
         landings=(*on, *beside), thread_mm=thread, needs_mm=needs, assumed=tuple(assumed), problems=tuple(problems), far=other,
@@ -220,17 +220,17 @@ def _pile(of: str, lugs: Sequence[_Lug], thread_mm: float | None) -> tuple[tuple
 
 def _looked_at(circuit: Circuit, book: BuildBook, node_id: str) -> dict[str, EndSpec]:
     """What the book says of the ends at a point, by the label of their lead."""
-    known, found = {s.branch_id: s for s in book.leads}, {}
+    known, ends = {s.branch_id: s for s in book.leads}, {}
     for b in circuit.branches:
         for at, end in ((b.from_node, "from_end"), (b.to_node, "to_end")):
             if at == node_id and b.id in known:
-                found[b.label] = getattr(known[b.id], end)
-    return found
+                ends[b.label] = getattr(known[b.id], end)
+    return ends
 
 
-def _stud(node: Node, said: dict[str, EndSpec]) -> tuple[str, list[str], list[str]]:
+def _stud(node: Node, ends: dict[str, EndSpec]) -> tuple[str, list[str], list[str]]:
     """The stud of a point, what was taken to be so of it, and what contradicts itself."""
-    looked = {label: e.stud for label, e in said.items() if e.stud}
+    looked = {label: e.stud for label, e in ends.items() if e.stud}
     if not looked:
         usual = USUAL_STUD.get(node.role, ELSEWHERE)
         return usual, [f"{usual}: look before you buy the lugs."], []
@@ -245,12 +245,14 @@ def _palm_mm(lead: ConductorBranch) -> float:
     """A flattened tube has both its walls."""
     size = lead.conductor
     sizes = [s for s in map(parse_size, lug_table().barrels) if s.system is size.system]
-    own = size if size in sizes else smallest_barrel([(size, lead.stranding)], sizes) or max(sizes, key=lambda s: s.area_mm2)
-    barrel = barrel_for(own)
+    barrel_size = (
+        size if size in sizes else smallest_barrel([(size, lead.stranding)], sizes) or max(sizes, key=lambda s: s.area_mm2)
+    )
+    barrel = barrel_for(barrel_size)
     return barrel.outer_mm - barrel.inner_mm
 
 
 def _device_labels(circuit: Circuit) -> dict[str, str]:
-    found = {x.id: x.label for x in circuit.loads} | {x.id: x.label for x in circuit.alternators}
-    found |= {x.id: x.label for x in circuit.batteries} | {x.id: x.label for x in circuit.chargers}
-    return found | {x.id: x.label for x in circuit.converters}
+    labels = {x.id: x.label for x in circuit.loads} | {x.id: x.label for x in circuit.alternators}
+    labels |= {x.id: x.label for x in circuit.batteries} | {x.id: x.label for x in circuit.chargers}
+    return labels | {x.id: x.label for x in circuit.converters}

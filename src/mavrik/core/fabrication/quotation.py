@@ -61,10 +61,10 @@ class Quotation(Document):
     accepted: Consent | None = None
 
 
-def quotation_of(bill: Bill, labour_per_h: float, asked: QuotationRequest) -> Quotation:
+def quotation_of(bill: Bill, labour_per_h: float, request: QuotationRequest) -> Quotation:
     """What a customer is offered for the work of a bill.
 
-    bill: of the plan; labour_per_h: what an hour costs; asked: until when it holds, and what else it says
+    bill: of the plan; labour_per_h: what an hour costs; request: until when it holds, and what else it says
     Raises ValueError where nothing is to be done, and where nobody has said what a part costs: an offer without it would be none.
     Source: the bill's own amounts.
 
@@ -87,7 +87,7 @@ def quotation_of(bill: Bill, labour_per_h: float, asked: QuotationRequest) -> Qu
         raise ValueError(f"Nobody has said what it costs: {', '.join(bill.open)}. Put it on the workshop's list.")
     return Quotation(
         lines=tuple(_quoted(x) for x in bill.lines), hours=round(bill.hours, 4), labour_per_h=cents(decimal_of(labour_per_h)),
-        labour=bill.labour, net=bill.net, tax_share=bill.tax_share, tax=bill.tax, total=bill.total, currency=bill.currency, asked=asked,
+        labour=bill.labour, net=bill.net, tax_share=bill.tax_share, tax=bill.tax, total=bill.total, currency=bill.currency, asked=request,
     )  # fmt: skip
 
 

@@ -45,19 +45,19 @@ def samples_of(cards: Sequence[LeadCard]) -> tuple[Sample, ...]:
     >>> [(s.step, s.leads) for s in samples_of(lead_cards(car, car, BuildBook(anew=("charge_cable",))))]
     [('sample:25_mm2:25_mm2_m8', ('charge_cable',))]
     """
-    found: dict[str, Sample] = {}
+    samples: dict[str, Sample] = {}
     for card in (c for c in cards if not c.problem):
         for end in card.ends:
             if end.school not in PULLED or not end.stud:
                 continue
             step = f"sample:{_plain(card.size)}:{_plain(f'{end.lug or end.tube} {end.stud}{_how(end)}')}"
-            known = found.get(step)
+            known = samples.get(step)
             leads = (*known.leads, card.branch_id) if known else (card.branch_id,)
-            found[step] = Sample(
+            samples[step] = Sample(
                 step=step, size=card.size, lug=end.lug, stud=end.stud, palm=end.palm, leads=tuple(dict.fromkeys(leads)), holds_n=card.pull_out_n,
                 words=_words(card, end),
             )  # fmt: skip
-    return tuple(found.values())
+    return tuple(samples.values())
 
 
 def _plain(text: str) -> str:

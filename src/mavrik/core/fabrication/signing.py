@@ -28,14 +28,14 @@ def mark_of(cards: Sequence[LeadCard], done: Iterable[str]) -> str:
     >>> mark_of((), ["safe"]) == mark_of((), ["safe"]), mark_of((), ["safe"]) == mark_of((), [])
     (True, False)
     """
-    told = [
+    facts = [
         (
             card.branch_id, card.size, card.runs, round(card.cut_mm or 0.0),
             *((end.lug, end.stud, end.palm.value, end.school.value, end.contact, end.tube) for end in card.ends),
         )
         for card in cards
     ]  # fmt: skip
-    return hashlib.sha256(repr((sorted(told), sorted(done))).encode()).hexdigest()
+    return hashlib.sha256(repr((sorted(facts), sorted(done))).encode()).hexdigest()
 
 
 def signature_view(signed: Signature | None, cards: Sequence[LeadCard], done: Iterable[str]) -> SignatureView | None:

@@ -74,13 +74,13 @@ def weighs_kg(battery: Battery) -> float:
 
 
 def work_steps(
-    found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str] = (), cards: Sequence[LeadCard] = (),
+    as_found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str] = (), cards: Sequence[LeadCard] = (),
     ways: Sequence[WayView] = (), removals: Mapping[str, str] | None = None,
     samples: Sequence[Sample] = (), bulkheads: Sequence[BulkheadToFit] = (),
 ) -> tuple[Step, ...]:  # fmt: skip
     """Every step from the vehicle as found to the plan, none before what it needs.
 
-    found, planned: before and after, the same parts under the same ids; prices: the workshop's hours; anew: ids of leads that are made
+    as_found, planned: before and after, the same parts under the same ids; prices: the workshop's hours; anew: ids of leads that are made
     though they stay as they are; cards: of the leads, for what their studs are drawn to, `lead_cards`; ways: that they are laid along, `way_views`;
     removals: what becomes of what is taken out, by its id, `removal_words`; samples: that are
     pulled before the leads that have them, `samples_of`; bulkheads: studs that are put through a panel before a lead goes onto them, `bulkheads_to_fit`
@@ -97,16 +97,18 @@ def work_steps(
      'on:battery:positive', 'on:battery:negative', 'test']
     """
     along = {x.branch_id: laid_words(way) for way in ways for x in way.leads}
-    return tuple(_steps(found, planned, prices, anew, {c.branch_id: c for c in cards}, along, removals or {}, samples, bulkheads))
+    return tuple(
+        _steps(as_found, planned, prices, anew, {c.branch_id: c for c in cards}, along, removals or {}, samples, bulkheads)
+    )
 
 
 def _steps(
-    found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str], cards: Mapping[str, LeadCard],
+    as_found: Circuit, planned: Circuit, prices: PriceList, anew: Collection[str], cards: Mapping[str, LeadCard],
     along: Mapping[str, str], removals: Mapping[str, str],
     samples: Sequence[Sample], bulkheads: Sequence[BulkheadToFit],
 ) -> Iterator[Step]:  # fmt: skip
-    before, after = {b.id: b for b in found.branches}, {b.id: b for b in planned.branches}
-    made = leads_to_make(found, planned, anew)
+    before, after = {b.id: b for b in as_found.branches}, {b.id: b for b in planned.branches}
+    made = leads_to_make(as_found, planned, anew)
     for s in samples:
         yield Step(
             id=s.step, phase=Phase.MAKE, text=s.words, minutes=SAMPLE_MIN, needs=(), tools=("press", "spring balance", "saw")
@@ -122,16 +124,16 @@ def _steps(
         text="Key out, everything off, rings and watch off, eye protection on; note codes and settings that will be lost.",
     )  # fmt: skip
     # What is there as found comes off, what is there as planned goes on.
-    negatives = tuple(f"off:{b.id}:negative" for b in found.batteries)
-    for battery in found.batteries:
+    negatives = tuple(f"off:{b.id}:negative" for b in as_found.batteries)
+    for battery in as_found.batteries:
         yield _clamp("off", battery, "negative", ("safe",))
-    for battery in found.batteries:
+    for battery in as_found.batteries:
         yield _clamp("off", battery, "positive", negatives)
-    dead = (*negatives, *(f"off:{b.id}:positive" for b in found.batteries))
-    hours_of = {part.id: cost.hours for part, cost in branch_costs(found, planned, prices)}
+    dead = (*negatives, *(f"off:{b.id}:positive" for b in as_found.batteries))
+    hours_of = {part.id: cost.hours for part, cost in branch_costs(as_found, planned, prices)}
     hours_of |= {lead.id: lead_cost(lead, prices).hours for lead in made}
     cleaned = {i for i in hours_of if i in before and is_same_part(before[i], after[i])} - {lead.id for lead in made}
-    gone = [b for b in found.branches if b.id not in after]
+    gone = [b for b in as_found.branches if b.id not in after]
     for part in (*gone, *(before[i] for i in before if i in hours_of and i not in cleaned)):
         text = removals.get(part.id, f"Take {part.label} out.")
         yield Step(id=f"remove:{part.id}", phase=Phase.REMOVE, text=text, minutes=REMOVE_MIN, needs=dead, branch_id=part.id)
@@ -157,7 +159,7 @@ def _steps(
             id=fitted[-1], phase=Phase.FIT, text=text, minutes=60 * hours, needs=tuple(needs), branch_id=part.id, tools=tools
         )
     heavy = {b.id: weighs_kg(b) >= TWO_PEOPLE_KG for b in planned.batteries}
-    for element, text, hours in _devices(found, planned, prices):
+    for element, text, hours in _devices(as_found, planned, prices):
         fitted.append(f"fit:{element}")
         yield Step(
             id=fitted[-1], phase=Phase.FIT, text=text, minutes=60 * hours, needs=dead, tools=(TORQUE,),
@@ -182,15 +184,15 @@ def _bench_tools(card: LeadCard | None) -> tuple[str, ...]:
     """What a lead is made with: a press with the die of each lug, a flame or an iron where it is soldered."""
     if card is None:
         return BENCH_TOOLS
-    found = list(BENCH_TOOLS)
+    tools = list(BENCH_TOOLS)
     for end in card.ends:
         if end.school in (School.CRIMP, School.CRIMP_SOLDER):
-            found.append(_press_of(card, end))
+            tools.append(_press_of(card, end))
         if end.school in (School.CRIMP_SOLDER, School.SOLDER_CUP):
-            found.append("torch, solder and flux")
+            tools.append("torch, solder and flux")
         if end.school is School.TUBE:
-            found.append("drill, vice and indent")
-    return tuple(dict.fromkeys(found))
+            tools.append("drill, vice and indent")
+    return tuple(dict.fromkeys(tools))
 
 
 def _press_of(card: LeadCard, end: EndCard) -> str:
@@ -216,9 +218,9 @@ def _drawn(card: LeadCard | None) -> str:
     return "draw its nuts to " + " and ".join(f"{e.torque_nm:g} Nm at {e.at}" for e in tight)
 
 
-def _devices(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[tuple[str, str, float]]:
+def _devices(as_found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[tuple[str, str, float]]:
     """Units, batteries and chargers that are new or changed: id, what is done, and its hours."""
-    units = {a.id: a for a in found.alternators}
+    units = {a.id: a for a in as_found.alternators}
     for unit in planned.alternators:
         old = units.get(unit.id)
         after = "" if unit.kind == "permanent_magnet" else ": belt, alignment, a finger's turn of the pulley"
@@ -231,7 +233,7 @@ def _devices(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[tu
             yield unit.id, f"Change the pulley of {unit.label}, and the belt where it asks for another.", prices.pulley_h
         elif old.set_point_v != unit.set_point_v:
             yield unit.id, f"Set {unit.label} to {unit.set_point_v:.2f} V.", prices.set_point_h
-    batteries = {b.id: b for b in found.batteries}
+    batteries = {b.id: b for b in as_found.batteries}
     for battery in planned.batteries:
         if batteries.get(battery.id) != battery:
             way = "Fit" if battery.id not in batteries else "Change"
@@ -240,7 +242,7 @@ def _devices(found: Circuit, planned: Circuit, prices: PriceList) -> Iterator[tu
                 f"{way} {battery.label}: {battery.capacity_ah:g} Ah, strapped down, vented where it needs to be.",
                 prices.battery_h,
             )
-    chargers = {c.id for c in found.converters}
+    chargers = {c.id for c in as_found.converters}
     for charger in (c for c in planned.converters if c.id not in chargers):
         yield charger.id, f"Fit {charger.label} beside the battery it charges, with room for air.", prices.converter_h
 

@@ -202,10 +202,10 @@ def usual_stock() -> StockList:
     return StockList(items=load_table("stock", StockTable).items)
 
 
-def serves(item: StockItem, wanted: PartSpec) -> bool:
+def serves(item: StockItem, spec: PartSpec) -> bool:
     """Whether a part is what is wanted: the same in what it has to fit, no less in what it has to bear.
 
-    item: of a list; wanted: what it is for
+    item: of a list; spec: what it is for
     A fuse has the very rating, for a larger one guards nothing. A switch may carry more, a battery hold more. A plug has the colour or
     key that was chosen; where either leaves it open, it is said when it is ordered.
 
@@ -214,22 +214,22 @@ def serves(item: StockItem, wanted: PartSpec) -> bool:
     [True, False]
     """
     same = ("kind", "stud", "sleeve", "family", "contact", "chemistry", "outer_mm", "wall_mm", "series", "half")
-    if (item.palm or Palm.FLAT) is not (wanted.palm or Palm.FLAT):
+    if (item.palm or Palm.FLAT) is not (spec.palm or Palm.FLAT):
         return False
-    if item.key and wanted.key and item.key != wanted.key:
+    if item.key and spec.key and item.key != spec.key:
         return False
-    if any(getattr(item, n) != getattr(wanted, n) for n in same):
+    if any(getattr(item, n) != getattr(spec, n) for n in same):
         return False
-    if (item.size or wanted.size) and (not item.size or not wanted.size or parse_size(item.size) != parse_size(wanted.size)):
+    if (item.size or spec.size) and (not item.size or not spec.size or parse_size(item.size) != parse_size(spec.size)):
         return False
-    if wanted.inner_mm is not None and not (
-        item.inner_mm and wanted.inner_mm <= item.inner_mm <= WIDEST_SHARE * wanted.inner_mm + WIDER_MM
+    if spec.inner_mm is not None and not (
+        item.inner_mm and spec.inner_mm <= item.inner_mm <= WIDEST_SHARE * spec.inner_mm + WIDER_MM
     ):
         return False
     exact = item.kind in (PartKind.FUSE, PartKind.CONVERTER)
-    if exact and item.rating_a != wanted.rating_a:
+    if exact and item.rating_a != spec.rating_a:
         return False
-    return (item.rating_a or 0) >= (wanted.rating_a or 0) and (item.capacity_ah or 0) >= (wanted.capacity_ah or 0)
+    return (item.rating_a or 0) >= (spec.rating_a or 0) and (item.capacity_ah or 0) >= (spec.capacity_ah or 0)
 
 
 def to_buy(item: StockItem, missing: float) -> int:
@@ -244,7 +244,7 @@ def to_buy(item: StockItem, missing: float) -> int:
     """
     if missing <= 0:
         return 0
-    wanted = max(missing, item.least)
+    short = max(missing, item.least)
     # A length that is a hair over a whole metre is one: millimetres are summed as floats.
-    packs = -(-round(wanted, 6) // item.pack)
+    packs = -(-round(short, 6) // item.pack)
     return int(packs) * item.pack

@@ -31,13 +31,13 @@ def at_times(problem: FitProblem, nothing: Fitted, suspects: Sequence[Hypothesis
     That is as the readings of the other states have it by themselves, along the lines of what is sound: one value, of which the trial
     pays for how far it is from what was expected, and for how much closer it is known.
     """
-    states, found = _states(problem), list[Trial]()
+    states, trials = _states(problem), list[Trial]()
     slip = np.abs(problem.read - nothing.predicted[problem.smooth]) > FAR_OFF * nothing.sigma
     known: dict[frozenset[BenchState], tuple[Floats, Floats]] = {}
     for h in suspects:
         (c, *others), k = h.changes, problem.unknowns.at(h.changes[0].what, h.changes[0].element)
         if c.states is None or c.elsewhere or k is None:
-            found.append(Trial.of(h))
+            trials.append(Trial.of(h))
             continue
         if c.states not in known:
             rest = np.array([s not in c.states for s in states], dtype=bool) & ~slip
@@ -46,8 +46,8 @@ def at_times(problem: FitProblem, nothing: Fitted, suspects: Sequence[Hypothesis
         width = float(nothing.widths[k])
         base = replace(h, changes=(replace(c, always=middle), *others))
         paid = -0.5 * (middle / width) ** 2 + float(np.log(spread / width))
-        found.append(Trial(h.causes, base, float(np.log(h.weight)) + paid))
-    return found
+        trials.append(Trial(h.causes, base, float(np.log(h.weight)) + paid))
+    return trials
 
 
 def _states(problem: FitProblem) -> list[BenchState]:

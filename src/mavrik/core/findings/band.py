@@ -36,8 +36,8 @@ def sound_band(posterior: Posterior, ring: Ring, drops: Sequence[Observation]) -
     seen, by = model.slopes(placed, [sound], u.priors([sound])[0])
     volts = np.nan_to_num(seen[0])
     output = (setup.output_u or 0.0) / COVERAGE / (setup.output_a or 1.0)
-    own = np.array([own_scatter(p, volts)[k] for k, (p, _) in enumerate(placed)])
-    sd = np.sqrt((np.nan_to_num(by[0]) ** 2) @ u.width**2 + (output * volts) ** 2 + own**2)
+    scatter = np.array([own_scatter(p, volts)[k] for k, (p, _) in enumerate(placed)])
+    sd = np.sqrt((np.nan_to_num(by[0]) ** 2) @ u.width**2 + (output * volts) ** 2 + scatter**2)
     return {
         i: (max(v - COVERAGE * s, 0.0), v + COVERAGE * s)
         for (i, _, _), v, s in zip(steps, volts.tolist(), sd.tolist(), strict=True)

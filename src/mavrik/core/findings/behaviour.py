@@ -21,8 +21,8 @@ def _chargers(circuit: Circuit, battery_post: str) -> list[tuple[str, float]]:
     """What charges a battery over metal, or over a diode: labels and set points [V]."""
     joined = reach(metal_of(circuit.branches), battery_post)
     behind = {b.from_node for b in circuit.branches if b.conducts and b.by_voltage and b.to_node in joined}
-    found = [(a.label, a.set_point_v) for a in circuit.alternators if a.stud_node in joined | behind]
-    return found + [(c.label, c.set_point_v) for c in circuit.converters if c.out_node in joined]
+    chargers = [(a.label, a.set_point_v) for a in circuit.alternators if a.stud_node in joined | behind]
+    return chargers + [(c.label, c.set_point_v) for c in circuit.converters if c.out_node in joined]
 
 
 def charging_voltage_findings(circuit: Circuit, regulated_v: Mapping[str, float]) -> list[Finding]:
@@ -31,7 +31,7 @@ def charging_voltage_findings(circuit: Circuit, regulated_v: Mapping[str, float]
     circuit: the document; regulated_v: the highest charging voltage that was read, by battery [V]; too high, it goes before what the document says
     Source: the table of sources, common practice; a battery maker's figures win.
     """
-    found = []
+    findings = []
     for b in circuit.batteries:
         least, most = (v * battery_units(circuit, b) for v in source_table().charge_window_12[b.chemistry.value])
         margin = WITHIN_V * circuit.system_voltage_v / 12
@@ -39,23 +39,23 @@ def charging_voltage_findings(circuit: Circuit, regulated_v: Mapping[str, float]
         for label, volts in chargers:
             read = regulated_v.get(b.id, 0.0)
             # What is read too low may have many causes; too high has this one.
-            at, said = (read, "was read") if read > max(volts, most + margin) else (volts, "is its set point")
+            at, words = (read, "was read") if read > max(volts, most + margin) else (volts, "is its set point")
             if least - margin <= at <= most + margin:
                 continue
             what = "too much: it gasses, dries out and ages" if at > most else "too little: it never gets full, and sulphates"
-            found.append(
+            findings.append(
                 Finding(
                     code="set_point_for_chemistry",
                     severity=Severity.WARNING,
                     branch_id=None,
                     title=f"{b.label}: {label} charges it with the wrong voltage for {b.chemistry.value}",
-                    why=f"{at:.1f} V {said}; {b.chemistry.value} takes {least:.1f} to {most:.1f} V for hours. That is {what}.",
+                    why=f"{at:.1f} V {words}; {b.chemistry.value} takes {least:.1f} to {most:.1f} V for hours. That is {what}.",
                     rule=f"{least:.1f} to {most:.1f} V for {b.chemistry.value}",
                     source="Common practice of the trade; the battery maker's figures win",
                 )
             )
             break
-    return found
+    return findings
 
 
 def chattering_findings(bench: Bench) -> list[Finding]:

@@ -102,45 +102,45 @@ class BenchModel:
         beside += [net.Resistor(f"floating:{a.id}", a.stud_node, a.case_node, FLOATING_OHM) for a in circuit.alternators]
         # At a known output the batteries are where the stud's voltage says.
         settled = engine.settle() if at_output else None
-        own, held = (engine.values(), False) if settled is None else (engine.freed(settled.values), settled.held)
+        at_rest, held = (engine.values(), False) if settled is None else (engine.freed(settled.values), settled.held)
         resistors = [*engine.network.resistors, *beside]
-        ohm = np.concatenate((np.asarray(own.resistor_ohm, dtype=float), [r.ohm for r in beside]))
+        ohm = np.concatenate((np.asarray(at_rest.resistor_ohm, dtype=float), [r.ohm for r in beside]))
         off = frozenset[str]()
         if not at_output:
             resistors, ohm, off = self._with_all_loads(resistors, ohm)
         others = [e for e in engine.elements if not isinstance(e, net.Resistor)]
-        amps = np.asarray(own.current_a, dtype=float)
+        amps = np.asarray(at_rest.current_a, dtype=float)
         if not at_output and not any(isinstance(e, net.CurrentSource) for e in others):
             # A load bank that takes nothing: so this is one network with the states that have one.
             post = circuit.battery
             others.append(net.CurrentSource(post.positive_node, post.negative_node, 0.0, "bank", takes=True))
             amps = np.zeros(1)
         network = net.network_of([*others, *resistors], engine.network.reference)
-        emf = np.array(own.emf_v, dtype=float)
+        emf = np.array(at_rest.emf_v, dtype=float)
         if not at_output:
             for k, e in enumerate(network.emfs):
                 emf[k] = self.rest_v.get(e.id, emf[k])
         if setup.state is BenchState.ASLEEP:
             emf = self._equalised(network, emf)
-        values = replace(own, resistor_ohm=ohm, emf_v=emf, current_a=amps)
+        values = replace(at_rest, resistor_ohm=ohm, emf_v=emf, current_a=amps)
         try:
             rest = network.settle(engine.holding(values) if held else values)
         except net.NoOperatingPointError:
             rest = None
         main = circuit.alternator.id
         moves = main in engine.lifted and (held or network.links)
-        lifted = Lift(engine, main, np.asarray(own.emf_v, dtype=float), held) if moves else None
+        lifted = Lift(engine, main, np.asarray(at_rest.emf_v, dtype=float), held) if moves else None
         return Assembled(setup, state, network, values, rest, lifted, consumers, slip, off)
 
     @cached_property
     def _loads_off(self) -> dict[str, net.Resistor]:
         """All loads, switched off."""
-        found: dict[str, net.Resistor] = {}
+        leaks: dict[str, net.Resistor] = {}
         for name in (BenchState.IDLE_LOADED, BenchState.CRANKING):
             state = state_of(Setup(name), self.circuit).model_copy(update={"bank": None})
             every = {r.id: r for r in Engine(self.circuit, state, True).network.resistors}
-            found |= {x.id: replace(every[x.id], ohm=np.inf) for x in self.circuit.loads if x.id in every}
-        return found
+            leaks |= {x.id: replace(every[x.id], ohm=np.inf) for x in self.circuit.loads if x.id in every}
+        return leaks
 
     def _with_all_loads(self, resistors: list[net.Resistor], ohm: Floats) -> tuple[list[net.Resistor], Floats, frozenset[str]]:
         """The same with those loads that are off, all loads last: so the states of the bench are one network, and solved together."""
@@ -169,13 +169,13 @@ class BenchModel:
         """
         near = rows is not None
         amounts = self.unknowns.rows(suspects) if rows is None else rows
-        found = np.full((len(suspects), len(placed)), np.nan)
+        predicted = np.full((len(suspects), len(placed)), np.nan)
         by_itself: dict[Setup, Mapping[str, Floats]] = {}
         for k, (point, setup) in enumerate(placed):
             if point.indicator:
-                found[:, k] = self._indicated(point, suspects, amounts)
+                predicted[:, k] = self._indicated(point, suspects, amounts)
             elif _alone(point, setup):
-                found[:, k] = self._by_itself(point, setup, suspects, amounts, by_itself)[0]
+                predicted[:, k] = self._by_itself(point, setup, suspects, amounts, by_itself)[0]
         for group in self._grouped(placed, apart=True):
             values = group.placing.values(suspects, amounts, near)
             at = group.placing.many[0]
@@ -184,8 +184,8 @@ class BenchModel:
                 solved = at.network.solve_many(values, rest, lenient=True)
             else:
                 solved = at.lift.met(at.network, values, rest, at.rest)
-            found[:, group.columns] = group.read(solved, 1).T
-        return found
+            predicted[:, group.columns] = group.read(solved, 1).T
+        return predicted
 
     def slopes(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], rows: Floats) -> tuple[Floats, Floats]:
         """Readings (suspects, points) as `predict` has them, and what each unknown does to them (suspects, points, unknowns).
@@ -202,16 +202,16 @@ class BenchModel:
         return np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts])
 
     def _slopes(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], rows: Floats) -> tuple[Floats, Floats]:
-        found = np.full((len(suspects), len(placed)), np.nan)
-        by_unknown = np.zeros((*found.shape, len(self.unknowns)))
+        predicted = np.full((len(suspects), len(placed)), np.nan)
+        by_unknown = np.zeros((*predicted.shape, len(self.unknowns)))
         by_itself: dict[Setup, Mapping[str, Floats]] = {}
         for k, (point, setup) in enumerate(placed):
             if point.indicator:
-                found[:, k] = self._indicated(point, suspects, rows)
+                predicted[:, k] = self._indicated(point, suspects, rows)
                 if point.indicator == "shaft" and (slip := self.unknowns.at(What.SLIP, point.element)) is not None:
                     by_unknown[:, k, slip] = -self._shaft_rpm(point.element)
             elif _alone(point, setup):
-                found[:, k], by_unknown[:, k] = self._by_itself(point, setup, suspects, rows, by_itself)
+                predicted[:, k], by_unknown[:, k] = self._by_itself(point, setup, suspects, rows, by_itself)
         for group in self._grouped(placed):
             at, states = group.placing.many[0], len(group.placing.many)
             values = group.placing.values(suspects, rows, True)
@@ -222,10 +222,10 @@ class BenchModel:
             else:
                 emf_a, shown, moved = at.lift.met_with_slopes(at.network, values, at.rest, group.probes)
             polarity, of = group.polarity, group.probes.of[: len(group.columns)]
-            found[:, group.columns] = (shown * polarity[:, None]).T
+            predicted[:, group.columns] = (shown * polarity[:, None]).T
             moved = moved * polarity[:, None, None]
             by_unknown[:, group.columns] = group.placing.chained(suspects, values, rows, emf_a, moved, of)
-        return found, by_unknown
+        return predicted, by_unknown
 
     def _grouped(self, placed: Sequence[Placed], apart: bool = False) -> list[_Group]:
         """Readings that a network says, by the states that are solved together: those of one network, a call costs more than its rows do.
@@ -252,8 +252,8 @@ class BenchModel:
         return self._groups[key][1]
 
     def _group(self, placed: Sequence[Placed], columns: Mapping[Setup, list[int]]) -> _Group:
-        every = [k for own in columns.values() for k in own]
-        of = np.repeat(np.arange(len(columns)), [len(own) for own in columns.values()])
+        every = [k for column in columns.values() for k in column]
+        of = np.repeat(np.arange(len(columns)), [len(column) for column in columns.values()])
         placing, points = self._placing(tuple(columns)), [placed[k][0] for k in every]
         probes: list[net.Probe] = [net.Across(p.red, p.black) if p.red else net.Through(p.element) for p in points]
         # Asleep a drain is read, out of the battery; running, what goes into it.
@@ -333,9 +333,9 @@ class _Group:
     polarity: Floats
     """-1 where a reading is against the element's direction."""
 
-    def read(self, found: net.Solved, states: int) -> Floats:
+    def read(self, solved: net.Solved, states: int) -> Floats:
         """What meters show of answers (readings, suspects)."""
-        return np.asarray(self.probes.read(found, states)[: len(self.columns)] * self.polarity[:, None])
+        return np.asarray(self.probes.read(solved, states)[: len(self.columns)] * self.polarity[:, None])
 
 
 def _alone(point: Point, setup: Setup) -> bool:

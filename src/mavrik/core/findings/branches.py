@@ -52,8 +52,8 @@ def _against_the_current(bench: Bench, branch: AnyBranch, of: Observation) -> bo
         # Over a link that is open there may be anything.
         return False
     best = bench.posterior.best
-    said = next((float(v) for o, v in zip(bench.posterior.evidence, best.predicted, strict=True) if o is of), 0.0)
-    if np.isfinite(said) and said * of.measured.value > 0:
+    predicted = next((float(v) for o, v in zip(bench.posterior.evidence, best.predicted, strict=True) if o is of), 0.0)
+    if np.isfinite(predicted) and predicted * of.measured.value > 0:
         return False
     expected = bench.now.node_v[of.point.red] - bench.now.node_v[of.point.black]
     along = 1 if expected >= 0 else -1

@@ -97,26 +97,26 @@ def _before(of: Candidate) -> NDArray[np.float64]:
     """Logarithm of how likely each reading was with a set of causes before any was read, each by itself, slips among them."""
     if of.fitted is None:
         return of.log_likelihoods
-    found, problem = of.log_likelihoods.copy(), of.fitted.problem
+    logs, problem = of.log_likelihoods.copy(), of.fitted.problem
     seen, sd = of.fitted.expected()
     meter = np.array([problem.evidence[k].measured.uncertainty / COVERAGE for k in problem.smooth.tolist()])
     slip = np.array([slip_density(problem.evidence[k].point) for k in problem.smooth.tolist()])
     normal = (1 - fault_table().misread_share) * normal_density(problem.read - seen, np.hypot(sd, meter))
-    found[problem.smooth] = np.log(normal + slip)
-    return found
+    logs[problem.smooth] = np.log(normal + slip)
+    return logs
 
 
 def _evidence(posterior: Posterior, of: Candidate) -> tuple[Evidence, ...]:
     """What speaks for and against: how much likelier each reading was with it than with nothing broken."""
     favouring = _before(of) - _before(posterior.sound)
-    found = []
+    evidence = []
     for k, o in enumerate(posterior.evidence):
         favours = float(favouring[k])
         if abs(favours) >= TELLS:
             expected, usual = np.nan_to_num([of.predicted[k], posterior.nominal[k]]).tolist()
-            found.append(Evidence(o.point.id, o.point.label, o.point.quantity, o.measured.value, expected, usual, favours))
-    found.sort(key=lambda e: -abs(e.favours))
-    return tuple(found[:MOST_EVIDENCE])
+            evidence.append(Evidence(o.point.id, o.point.label, o.point.quantity, o.measured.value, expected, usual, favours))
+    evidence.sort(key=lambda e: -abs(e.favours))
+    return tuple(evidence[:MOST_EVIDENCE])
 
 
 def ranked_causes(posterior: Posterior, turns: Mapping[str, Turn]) -> tuple[Cause, ...]:
@@ -126,13 +126,13 @@ def ranked_causes(posterior: Posterior, turns: Mapping[str, Turn]) -> tuple[Caus
     """
     circuit = posterior.model.document
     ranked = sorted(posterior.by_cause.items(), key=lambda c: -c[1])[:SHOWN]
-    found = []
+    causes = []
     for cause, probability in ranked:
         of = max((c for c in posterior.candidates if cause in c.causes), key=lambda c: c.probability)
         kind, element = cause.split(":", 1)
         label, advice = label_of(circuit, cause)
         amount: Amount = (_budget(posterior), None, None, None, "") if cause == NOTHING else _amount(posterior, cause, of)
-        found.append(
+        causes.append(
             Cause(
                 cause,
                 kind,
@@ -145,7 +145,7 @@ def ranked_causes(posterior: Posterior, turns: Mapping[str, Turn]) -> tuple[Caus
                 turns[cause].words if cause in turns else "",
             )
         )
-    return tuple(found)
+    return tuple(causes)
 
 
 def doubtful_readings(posterior: Posterior) -> tuple[Doubt, ...]:
@@ -153,7 +153,7 @@ def doubtful_readings(posterior: Posterior) -> tuple[Doubt, ...]:
 
     posterior: of all readings
     """
-    found = []
+    doubtful = []
     shares = np.array([c.probability for c in posterior.candidates])
     shares = shares / shares.sum()
     for k, o in enumerate(posterior.evidence):
@@ -164,8 +164,8 @@ def doubtful_readings(posterior: Posterior) -> tuple[Doubt, ...]:
         slip = float(shares @ np.exp(np.minimum(np.log(max(slip_density(o.point), NO_DENSITY)) - log_likelihoods, 0.0)))
         if slip > DOUBTFUL:
             expected = float(np.nan_to_num(posterior.best.predicted[k]))
-            found.append(Doubt(o.point.id, o.point.label, o.point.quantity, o.measured.value, expected, min(slip, 1.0)))
-    return tuple(sorted(found, key=lambda d: -d.probability))
+            doubtful.append(Doubt(o.point.id, o.point.label, o.point.quantity, o.measured.value, expected, min(slip, 1.0)))
+    return tuple(sorted(doubtful, key=lambda d: -d.probability))
 
 
 def undecided_sets(posterior: Posterior) -> tuple[Undecided, ...]:
@@ -184,16 +184,16 @@ def undecided_sets(posterior: Posterior) -> tuple[Undecided, ...]:
         both, either = _share_with(posterior, all, (a, b)), _share_with(posterior, any, (a, b))
         if both < RIVALS * alone[a] * alone[b] or 1 - either < RIVALS * (1 - alone[a]) * (1 - alone[b]):
             rivals.add_edge(a, b)
-    found = []
+    sets = []
     for together in nx.connected_components(rivals):
         ids = tuple(b for b in open_ids if b in together)
         if len(ids) == 1:
-            found.append(Undecided(ids, f"{words[ids[0]]} may have too much; the readings do not tell."))
+            sets.append(Undecided(ids, f"{words[ids[0]]} may have too much; the readings do not tell."))
             continue
         some = _share_with(posterior, any, ids)
         surely = "One of these has too much" if some >= probably else "One of these may have too much"
-        found.append(Undecided(ids, f"{surely}, and the readings do not tell which: {', '.join(words[b] for b in ids)}."))
-    return tuple(sorted(found, key=lambda u: -len(u.branch_ids)))
+        sets.append(Undecided(ids, f"{surely}, and the readings do not tell which: {', '.join(words[b] for b in ids)}."))
+    return tuple(sorted(sets, key=lambda u: -len(u.branch_ids)))
 
 
 def _share_with(posterior: Posterior, which: Callable[[Iterator[bool]], bool], branch_ids: Sequence[str]) -> float:

@@ -29,9 +29,9 @@ def rest_voltages(circuit: Circuit, observations: Sequence[Observation]) -> dict
     by_point = {o.point.id: o.measured for o in observations}
     read = {b.id: by_point[f"rest_v:{b.id}"] for b in circuit.batteries if f"rest_v:{b.id}" in by_point}
     volts = {}
-    for own, mine in read.items():
+    for others, mine in read.items():
         alike = [t.value for t in read.values() if abs(t.value - mine.value) <= np.hypot(t.uncertainty, mine.uncertainty)]
-        volts[own] = float(np.mean(alike))
+        volts[others] = float(np.mean(alike))
     return volts
 
 
@@ -73,7 +73,7 @@ def slowing(circuit: Circuit, battery: Battery) -> tuple[Floats, Floats]:
     """
     chemistry, units = battery.chemistry.value, battery_units(circuit, battery)
     rest = np.array([rest_voltage_v(chemistry, float(s)) for s in LEVELS])
-    own = (battery.capacity_ah, battery.temperature_c, inner_ohm(battery))
-    ohm = np.array([charging_resistance_ohm(chemistry, float(s), *own) for s in LEVELS])
+    battery_data = (battery.capacity_ah, battery.temperature_c, inner_ohm(battery))
+    ohm = np.array([charging_resistance_ohm(chemistry, float(s), *battery_data) for s in LEVELS])
     here = rest_voltage_v(chemistry, battery.state_of_charge)
     return (rest - here) * units, np.log(ohm) - float(np.interp(here, rest, np.log(ohm)))

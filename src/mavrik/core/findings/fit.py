@@ -116,11 +116,11 @@ class Fit:
         self.radius = np.ones(count)
         self.solved = self.now.copy()
         """Where the lines go through."""
-        self.own, self.by = np.zeros((count, readings)), np.zeros((count, readings, self.size))
+        self.predicted, self.by = np.zeros((count, readings)), np.zeros((count, readings, self.size))
         self.best = np.full(count, -np.inf)
         self.whole = np.zeros(count, dtype=bool)
         """Whether where a trial was best all of its lines were drawn, not only those with corners."""
-        self.at_best = (self.now.copy(), self.own.copy(), self.by.copy())
+        self.at_best = (self.now.copy(), self.predicted.copy(), self.by.copy())
 
     @property
     def logs(self) -> NDArray[np.bool_]:
@@ -129,31 +129,31 @@ class Fit:
 
     def _begun(self) -> Floats:
         """Where each trial begins: where another one ended, but for what its own causes change."""
-        found, u = self.centre.copy(), self.problem.unknowns
+        begun, u = self.centre.copy(), self.problem.unknowns
         voltages = [k for k, (what, _) in enumerate(u.names) if what in (What.EMF, What.CHARGE) and self.problem.offset.any()]
-        found[:, voltages] = 0.0
+        begun[:, voltages] = 0.0
         for row, t in enumerate(self.trials):
             if t.start is None:
                 continue
-            own = {u.at(c.what, c.element) for c in t.base.changes} - t.kept
-            others = np.array([k not in own for k in range(found.shape[1])])
-            found[row, others] = np.where(self.logs[row], np.log(np.maximum(t.start, LEAST_AMOUNT)), t.start)[others]
-        return found
+            moved = {u.at(c.what, c.element) for c in t.base.changes} - t.kept
+            others = np.array([k not in moved for k in range(begun.shape[1])])
+            begun[row, others] = np.where(self.logs[row], np.log(np.maximum(t.start, LEAST_AMOUNT)), t.start)[others]
+        return begun
 
     def amounts(self, now: Floats, rows: NDArray[np.int64]) -> Floats:
         """The unknowns of some trials as amounts, no branch below a tenth of sound nor beyond what a meter shows."""
-        own = now[:, : self.size]
-        found = np.where(self.log[rows], np.exp(np.minimum(own, 3.0)), own)
-        branches = np.minimum(found[:, : self.n], LARGEST_OHM)
-        found[:, : self.n] = np.maximum(branches, -0.9 * self.problem.unknowns.sound_ohm)
-        return np.asarray(found)
+        values = now[:, : self.size]
+        in_units = np.where(self.log[rows], np.exp(np.minimum(values, 3.0)), values)
+        branches = np.minimum(in_units[:, : self.n], LARGEST_OHM)
+        in_units[:, : self.n] = np.maximum(branches, -0.9 * self.problem.unknowns.sound_ohm)
+        return np.asarray(in_units)
 
     def _there(self, rows: NDArray[np.int64]) -> tuple[Floats, Floats, Floats]:
         """Of some trials where they are, along the lines: amounts, readings as the network has them, and what those are multiplied by."""
         now = self.now[rows]
         amounts, there = self.amounts(now, rows), self.amounts(self.solved[rows], rows)
-        own = self.own[rows] + (self.by[rows] @ (amounts - there)[:, :, None])[:, :, 0]
-        return amounts, own, self.scale(now)
+        predicted = self.predicted[rows] + (self.by[rows] @ (amounts - there)[:, :, None])[:, :, 0]
+        return amounts, predicted, self.scale(now)
 
     def scale(self, now: Floats) -> Floats:
         """What readings at a known output are multiplied by: by their output's error, and by what the loads leave (trials, readings)."""
@@ -161,19 +161,19 @@ class Fit:
 
     def seen(self, rows: NDArray[np.int64]) -> Floats:
         """Readings of some trials where they are, along the lines."""
-        _, own, scale = self._there(rows)
-        return own * scale
+        _, predicted, scale = self._there(rows)
+        return predicted * scale
 
     def lines(self, rows: NDArray[np.int64]) -> tuple[Floats, Floats]:
         """Readings of some trials where they are, along the lines, and what each unknown does to them."""
-        amounts, own, scale = self._there(rows)
-        jacobian = np.empty((*own.shape, self.size + len(self.problem.runs)))
+        amounts, predicted, scale = self._there(rows)
+        jacobian = np.empty((*predicted.shape, self.size + len(self.problem.runs)))
         inside, outputs = jacobian[:, :, : self.size], jacobian[:, :, self.size :]
         np.multiply(self.by[rows], np.where(self.log[rows], amounts, 1.0)[:, None, :], out=inside)
         inside *= scale[:, :, None]
-        inside[:, :, self.loads] += own * self.problem.by_loads
-        np.multiply(own[:, :, None], self.problem.scaled, out=outputs)
-        return own * scale, jacobian
+        inside[:, :, self.loads] += predicted * self.problem.by_loads
+        np.multiply(predicted[:, :, None], self.problem.scaled, out=outputs)
+        return predicted * scale, jacobian
 
     def scatter(self, seen: Floats) -> Floats:
         """Standard deviation of every reading, its meter's with it."""
@@ -202,16 +202,16 @@ class Fit:
         if bent_alone:
             straight = np.setdiff1d(self.all, which)
             moved = (self.amounts(self.now[rows], rows) - self.amounts(self.solved[rows], rows))[:, :, None]
-            self.own[np.ix_(rows, straight)] += (self.by[np.ix_(rows, straight)] @ moved)[:, :, 0]
-        found, by = self.problem.model.slopes(
+            self.predicted[np.ix_(rows, straight)] += (self.by[np.ix_(rows, straight)] @ moved)[:, :, 0]
+        predicted, by = self.problem.model.slopes(
             [self.placed[k] for k in which.tolist()],
             [self.trials[k].base for k in rows.tolist()],
             self.amounts(self.now[rows], rows),
         )
         # A known output that has nowhere to go: no meter shows that, and nothing follows from how it moves.
-        beyond = ~(np.abs(found) < self.most[which])
+        beyond = ~(np.abs(predicted) < self.most[which])
         by[beyond] = 0.0
-        self.own[np.ix_(rows, which)] = np.clip(np.nan_to_num(found), -self.most[which], self.most[which])
+        self.predicted[np.ix_(rows, which)] = np.clip(np.nan_to_num(predicted), -self.most[which], self.most[which])
         self.by[np.ix_(rows, which)] = np.nan_to_num(by)
         self.solved[rows] = self.now[rows]
         reached = self.objective(rows)
@@ -219,17 +219,17 @@ class Fit:
         self.radius[rows] = np.where(better, np.minimum(2 * self.radius[rows], 1.0), 0.3 * self.radius[rows])
         up = rows[better]
         self.best[up], self.whole[up] = reached[better], not bent_alone
-        for into, part in zip(self.at_best, (self.now, self.own, self.by), strict=True):
+        for into, part in zip(self.at_best, (self.now, self.predicted, self.by), strict=True):
             into[up] = part[up]
 
     def twice(self, rows: NDArray[np.int64]) -> NDArray[np.int64]:
         """Some trials a second time, from where they are, whatever was best before; returns where those are."""
         more = np.arange(len(self.trials), len(self.trials) + len(rows))
         self.trials += [self.trials[k] for k in rows.tolist()]
-        for name in ("centre", "width", "log", "now", "least", "step", "radius", "solved", "own", "by", "best", "whole"):
-            own = getattr(self, name)
-            setattr(self, name, np.concatenate((own, own[rows])))
-        best = (self.now, self.own, self.by)
+        for name in ("centre", "width", "log", "now", "least", "step", "radius", "solved", "predicted", "by", "best", "whole"):
+            values = getattr(self, name)
+            setattr(self, name, np.concatenate((values, values[rows])))
+        best = (self.now, self.predicted, self.by)
         self.at_best = tuple(np.concatenate((a, b[rows])) for a, b in zip(self.at_best, best, strict=True))  # type: ignore[assignment]
         self.best[more] = self.objective(more)
         self.radius[more] = 1.0
@@ -243,8 +243,8 @@ class Fit:
 
     def back_to_the_best(self, rows: NDArray[np.int64]) -> None:
         """Go on from where some trials were best."""
-        now, own, by = self.at_best
-        self.now[rows], self.solved[rows], self.own[rows], self.by[rows] = now[rows], now[rows], own[rows], by[rows]
+        now, predicted, by = self.at_best
+        self.now[rows], self.solved[rows], self.predicted[rows], self.by[rows] = now[rows], now[rows], predicted[rows], by[rows]
 
     def along_the_lines(self, rows: NDArray[np.int64], gathering: bool) -> None:
         """Move the unknowns of some trials to what fits best as long as readings follow their lines.
@@ -324,10 +324,10 @@ def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = T
     gain, behind = fit.ahead(rows)
     fit.solve(rows[gain > LEFT + FAR_GAIN * behind])
     fit.back_to_the_best(every)
-    found = _evidence(fit, np.concatenate((pull, pull[left])))
-    for k, f in zip(left.tolist(), found[len(trials) :], strict=True):
-        found[k] = found[k].or_better(f)
-    return found[: len(trials)]
+    evidence = _evidence(fit, np.concatenate((pull, pull[left])))
+    for k, f in zip(left.tolist(), evidence[len(trials) :], strict=True):
+        evidence[k] = evidence[k].or_better(f)
+    return evidence[: len(trials)]
 
 
 def _spend_on(problem: FitProblem, trials: int) -> None:
@@ -389,7 +389,7 @@ def _evidence(fit: Fit, pull: Floats) -> list[Fitted]:
     spreads = np.sqrt(covariances[:, unknowns, unknowns])[:, : fit.size]
     # Of what fits only what is on the fault's side is the fault.
     beyond = (special.log_ndtr(side * (fit.now[:, : fit.size] - least) / spreads) * (side != 0)).sum(axis=1)
-    found = []
+    evidence = []
     for t, trial in enumerate(trials):
         covariance, spread = covariances[t], spreads[t]
         log_likelihoods, predicted = np.zeros(len(placed)), np.zeros(len(placed))
@@ -418,10 +418,10 @@ def _evidence(fit: Fit, pull: Floats) -> list[Fitted]:
             widths=fit.width[t],
             sigma=sigmas[t],
             whole=covariance,
-            lines=(fit.own[t], fit.by[t]),
+            lines=(fit.predicted[t], fit.by[t]),
         )
         changes = tuple(
             c if u.at(c.what, c.element) is None else replace(c, amount=made.between(c)[0]) for c in trial.base.changes
         )
-        found.append(replace(made, hypothesis=replace(trial.base, changes=changes)))
-    return found
+        evidence.append(replace(made, hypothesis=replace(trial.base, changes=changes)))
+    return evidence

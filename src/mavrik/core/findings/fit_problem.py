@@ -127,32 +127,32 @@ class FitProblem:
 def _by_loads(circuit: Circuit, placed: Sequence[Placed]) -> Floats:
     """What readings at a known output move, of themselves, with the logarithm of what the loads take: what they leave goes elsewhere."""
     moved = np.zeros(len(placed))
-    own = [k for k, (_, setup) in enumerate(placed) if setup.state is BenchState.AT_OUTPUT]
-    if own and circuit.loads:
+    at_output = [k for k, (_, setup) in enumerate(placed) if setup.state is BenchState.AT_OUTPUT]
+    if at_output and circuit.loads:
         loads = tuple(x.model_copy(update={"current_a": x.current_a * (1 + LOAD_STEP)}) for x in circuit.loads)
         sound = [Hypothesis((NOTHING,), 1.0)]
-        there = [placed[k] for k in own]
+        there = [placed[k] for k in at_output]
         usual, more = (
             BenchModel(c, checked=True).predict(there, sound)[0] for c in (circuit, circuit.model_copy(update={"loads": loads}))
         )
         share = np.nan_to_num((more - usual) / np.where(np.abs(usual) > NO_READING, usual, np.inf)) / LOAD_STEP
-        moved[own] = np.clip(share, -MOST_BY_LOADS, MOST_BY_LOADS)
+        moved[at_output] = np.clip(share, -MOST_BY_LOADS, MOST_BY_LOADS)
     return moved
 
 
 def _offset(model: BenchModel) -> Floats:
     """How far the batteries' documented charge lies from what they read at rest: the model begins at what was read."""
-    found, u = np.zeros(len(model.unknowns)), model.unknowns
+    offset, u = np.zeros(len(model.unknowns)), model.unknowns
     if not model.rest_v:
-        return found
+        return offset
     documented, group = model.documented_emf_v(), dict(u.group_of)
     for first in dict.fromkeys(group.values()):
-        own = [b for b, f in group.items() if f == first]
-        level = max((model.rest_v[b] for b in own if b in model.rest_v), default=None)
+        alike = [b for b, f in group.items() if f == first]
+        level = max((model.rest_v[b] for b in alike if b in model.rest_v), default=None)
         if level is None:
             continue
-        found[u.place[What.CHARGE, first]] = documented[first] - level
-        for b in own:
+        offset[u.place[What.CHARGE, first]] = documented[first] - level
+        for b in alike:
             if b in model.rest_v:
-                found[u.place[What.EMF, b]] = level - model.rest_v[b]
-    return found
+                offset[u.place[What.EMF, b]] = level - model.rest_v[b]
+    return offset

@@ -74,14 +74,14 @@ def sureness(probability: float) -> str:
     return f"{probability:.0%} sure" if probability < 0.99 else "over 99% sure"
 
 
-def _then(found: HeadlineBasis) -> str:
+def _then(basis: HeadlineBasis) -> str:
     """What to do next, where the causes are still open."""
-    if found.deciding is not None and found.undecided:
-        return f"Read next: {found.deciding.label}. {found.deciding.why}"
-    first = found.next_actions[0] if found.next_actions else None
+    if basis.deciding is not None and basis.undecided:
+        return f"Read next: {basis.deciding.label}. {basis.deciding.why}"
+    first = basis.next_actions[0] if basis.next_actions else None
     if first is None:
         return ""
-    test = next((t for t in found.next_tests if t.procedure == first.procedure), None)
+    test = next((t for t in basis.next_tests if t.procedure == first.procedure), None)
     if first.kind is ActionKind.TEST and test is not None:
         return f"Make the test that tells most: {inside_a_sentence(test.title)}."
     return f"{first.text} {first.why}"
@@ -95,60 +95,60 @@ def _evidence_lines(cause: Cause) -> tuple[str, ...]:
     )
 
 
-def _reread(found: HeadlineBasis) -> Headline | None:
+def _reread(basis: HeadlineBasis) -> Headline | None:
     """Readings that contradict each other or that no cause explains come before anything that is built on them."""
-    for check in found.checks:
+    for check in basis.checks:
         if not check.agrees:
             return Headline(BranchVerdict.CHECK_PROBES, check.message, (), "Read the side whole and part by part again.", "")
-    swapped = [b for b in found.branches if b.verdict is BranchVerdict.CHECK_PROBES]
+    swapped = [b for b in basis.branches if b.verdict is BranchVerdict.CHECK_PROBES]
     if swapped:
         text = f"{swapped[0].label}: {swapped[0].reason}"
         also = tuple(f"{b.label}: {b.reason}" for b in swapped[1 : MOST_WHY + 1])
         return Headline(BranchVerdict.CHECK_PROBES, text, also, swapped[0].next_step, swapped[0].branch_id)
-    side = next((s for s in found.sides if s.verdict is BranchVerdict.CHECK_PROBES), None)
+    side = next((s for s in basis.sides if s.verdict is BranchVerdict.CHECK_PROBES), None)
     if side is not None:
         return Headline(BranchVerdict.CHECK_PROBES, side.reason, (), "Turn the probes and read again.", "")
-    if found.doubtful:
-        names = ", ".join(f"{d.label} ({shown(d.quantity, d.value)})" for d in found.doubtful[:MOST_WHY])
+    if basis.doubtful:
+        names = ", ".join(f"{d.label} ({shown(d.quantity, d.value)})" for d in basis.doubtful[:MOST_WHY])
         why = tuple(
             f"{d.label}: the likeliest cause would give {shown(d.quantity, d.expected)}; {d.probability:.0%} that it is a slip."
-            for d in found.doubtful[:MOST_WHY]
+            for d in basis.doubtful[:MOST_WHY]
         )
         return Headline(BranchVerdict.CHECK_PROBES, f"No cause explains {names}.", why, "Read it again before judging.", "")
     return None
 
 
-def _cause_line(found: HeadlineBasis, best: Cause, verdict: BranchVerdict) -> Headline:
+def _cause_line(basis: HeadlineBasis, best: Cause, verdict: BranchVerdict) -> Headline:
     """One cause, or several, that the readings settle."""
-    of = next((b for b in found.branches if b.branch_id == best.element and is_too_much(best.cause, b.branch_id)), None)
-    if found.together:
-        text = f"{NUMBERS.get(len(found.together), 'Several')} faults explain it best: {'; '.join(found.together)}."
+    of = next((b for b in basis.branches if b.branch_id == best.element and is_too_much(best.cause, b.branch_id)), None)
+    if basis.together:
+        text = f"{NUMBERS.get(len(basis.together), 'Several')} faults explain it best: {'; '.join(basis.together)}."
     else:
         amount = f", {best.magnitude}" if best.magnitude else ""
         text = f"{best.label}{amount}: {sureness(best.probability)}."
     why = (of.reason,) if of is not None else ()
-    why = (*why, *(u.words for u in found.undecided))
+    why = (*why, *(u.words for u in basis.undecided))
     return Headline(verdict, text, (*why, *_evidence_lines(best))[:MOST_WHY], of.next_step if of else best.advice, best.element)
 
 
-def headline(found: HeadlineBasis) -> Headline:
+def headline(basis: HeadlineBasis) -> Headline:
     """The worst thing first: readings in doubt, then causes, then a part or side over its limit, then what is missing.
 
-    found: everything else that was said
+    basis: everything else that was said
     """
-    if (again := _reread(found)) is not None:
+    if (again := _reread(basis)) is not None:
         return again
-    gap = next((f for f in found.parts if f.code == "cannot_charge"), None)
+    gap = next((f for f in basis.parts if f.code == "cannot_charge"), None)
     if gap is not None:
         return Headline(
             BranchVerdict.FAIL, gap.why, (gap.rule,), "Close what is open, or correct the circuit.", gap.branch_id or ""
         )
     probably = fault_table().probably
-    faults = [c for c in found.causes if c.cause != NOTHING]
+    faults = [c for c in basis.causes if c.cause != NOTHING]
     best = faults[0] if faults else None
-    failing = [j for t in found.tests if t.procedure != DROPS for j in t.judgements if j.verdict is Verdict.FAIL]
-    graver = min((b for b in found.branches), key=lambda b: (GRAVITY[b.verdict], -(b.excess_heat_w or 0)), default=None)
-    if found.readings and best is not None and best.probability >= probably:
+    failing = [j for t in basis.tests if t.procedure != DROPS for j in t.judgements if j.verdict is Verdict.FAIL]
+    graver = min((b for b in basis.branches), key=lambda b: (GRAVITY[b.verdict], -(b.excess_heat_w or 0)), default=None)
+    if basis.readings and best is not None and best.probability >= probably:
         over = (graver is not None and graver.verdict is BranchVerdict.FAIL) or bool(failing)
         if best.kind == UNKNOWN_KIND:
             text = f"No fault that is known here explains these readings: {sureness(best.probability)}."
@@ -157,13 +157,13 @@ def headline(found: HeadlineBasis) -> Headline:
             text = f"{best.label}: {sureness(best.probability)}."
             return Headline(BranchVerdict.CHECK_PROBES, text, _evidence_lines(best), best.advice, "")
         whole = BranchVerdict.PASS if best.kind == UNLISTED_KIND else BranchVerdict.EXCESS
-        return _cause_line(found, best, BranchVerdict.FAIL if over else whole)
+        return _cause_line(basis, best, BranchVerdict.FAIL if over else whole)
     if graver is not None and graver.verdict is BranchVerdict.FAIL and (graver.probability or 0.0) > EVEN:
-        also = tuple(u.words for u in found.undecided if set(u.branch_ids) != {graver.branch_id})
+        also = tuple(u.words for u in basis.undecided if set(u.branch_ids) != {graver.branch_id})
         return Headline(BranchVerdict.FAIL, f"{graver.label}: {graver.reason}", also, graver.next_step, graver.branch_id)
-    if found.readings and found.undecided:
-        why = tuple(f"{b.label}: {b.reason}" for b in found.branches if b.verdict is BranchVerdict.UNDECIDED)[:MOST_WHY]
-        return Headline(BranchVerdict.UNDECIDED, found.undecided[0].words, why, _then(found), found.undecided[0].branch_ids[0])
+    if basis.readings and basis.undecided:
+        why = tuple(f"{b.label}: {b.reason}" for b in basis.branches if b.verdict is BranchVerdict.UNDECIDED)[:MOST_WHY]
+        return Headline(BranchVerdict.UNDECIDED, basis.undecided[0].words, why, _then(basis), basis.undecided[0].branch_ids[0])
     if failing:
         j = failing[0]
         likely = " Not settled which part."
@@ -175,46 +175,46 @@ def headline(found: HeadlineBasis) -> Headline:
             BranchVerdict.FAIL,
             text,
             (f"Limit: {j.limit}.", *also)[:MOST_WHY],
-            _then(found) or j.next_step,
+            _then(basis) or j.next_step,
             best.element if best else "",
         )
     if graver is not None and graver.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED):
         return Headline(graver.verdict, f"{graver.label}: {graver.reason}", (), graver.next_step, graver.branch_id)
-    poor = min(found.sides, key=lambda s: GRAVITY[s.verdict], default=None)
+    poor = min(basis.sides, key=lambda s: GRAVITY[s.verdict], default=None)
     if poor is not None and poor.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED):
         return Headline(poor.verdict, poor.reason, (), "Measure the branches of this side one by one.", "")
-    grave = next((f for f in found.parts if f.severity is Severity.DANGER), None)
+    grave = next((f for f in basis.parts if f.severity is Severity.DANGER), None)
     if grave is not None:
         then = (
-            "Plan a cable and fuse." if not found.wants else f"{found.wants[0].upper()}{found.wants[1:]}: cable and fuse with it."
+            "Plan a cable and fuse." if not basis.wants else f"{basis.wants[0].upper()}{basis.wants[1:]}: cable and fuse with it."
         )
         return Headline(BranchVerdict.FAIL, f"{grave.title}. {grave.why}", (grave.rule,), then, grave.branch_id or "")
-    return _sound(found, best)
+    return _sound(basis, best)
 
 
-def _sound(found: HeadlineBasis, best: Cause | None) -> Headline:
+def _sound(basis: HeadlineBasis, best: Cause | None) -> Headline:
     """Nothing was found wrong, or nothing was read yet."""
-    wants = f"; {found.wants}" if found.wants else ""
-    if not found.readings and not found.tests:
-        then = f"Begin with: {found.next_tests[0].title}." if found.next_tests else ""
+    wants = f"; {basis.wants}" if basis.wants else ""
+    if not basis.readings and not basis.tests:
+        then = f"Begin with: {basis.next_tests[0].title}." if basis.next_tests else ""
         return Headline(BranchVerdict.NOT_MEASURED, f"Nothing measured yet{wants}.", (), then, "")
-    nothing = next((c for c in found.causes if c.cause == NOTHING), None)
+    nothing = next((c for c in basis.causes if c.cause == NOTHING), None)
     budget = f", {nothing.magnitude}" if nothing and nothing.magnitude else ""
     open_cause = best is not None and nothing is not None and best.probability > nothing.probability
-    if found.missing and open_cause:
+    if basis.missing and open_cause:
         assert best is not None
         text = f"What was read is within its limits; not settled{wants}."
         why = (
             (f"Most likely {inside_a_sentence(best.label)} ({best.probability:.0%}).",) if best.probability > LEAST_LIKELY else ()
         )
-        return Headline(BranchVerdict.PASS, text, why, _then(found) or f"Still to read: {found.missing[0]}.", "")
-    if found.missing:
+        return Headline(BranchVerdict.PASS, text, why, _then(basis) or f"Still to read: {basis.missing[0]}.", "")
+    if basis.missing:
         text = f"What was read is sound{budget}{wants}."
-        return Headline(BranchVerdict.PASS, text, (), f"Still to read: {', '.join(found.missing[:MOST_WHY])}.", "")
+        return Headline(BranchVerdict.PASS, text, (), f"Still to read: {', '.join(basis.missing[:MOST_WHY])}.", "")
     unsettled = nothing is None or nothing.probability < fault_table().probably
-    what = found.wants.rpartition(", ")[2]
+    what = basis.wants.rpartition(", ")[2]
     then = f"{what[0].upper()}{what[1:]}." if what else "Nothing to mend in this circuit."
     if unsettled:
         # Sound leads say nothing of an alternator that nobody tried.
-        return Headline(BranchVerdict.PASS, f"What was read is sound{budget}{wants}.", (), _then(found) or then, "")
+        return Headline(BranchVerdict.PASS, f"What was read is sound{budget}{wants}.", (), _then(basis) or then, "")
     return Headline(BranchVerdict.PASS, f"Sound{budget}{wants}.", (), then, "")

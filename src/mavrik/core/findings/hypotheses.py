@@ -225,7 +225,7 @@ def hypotheses(circuit: Circuit) -> list[Hypothesis]:
     >>> found[0].causes, len({h.causes for h in found}) > 15
     (('none:',), True)
     """
-    found = []
+    suspects = []
     for kind, fault in fault_table().faults.items():
         if kind == UNKNOWN_KIND:
             continue
@@ -236,8 +236,8 @@ def hypotheses(circuit: Circuit) -> list[Hypothesis]:
             for states in fault.when or (None,):
                 changes = tuple(_change(circuit, c, element, states, fault.elsewhere) for c in fault.changes)
                 weight = fault.weight * share[element] / max(len(fault.when), 1)
-                found.append(Hypothesis(cause, weight, changes, _indications(circuit, fault, element)))
-    return found
+                suspects.append(Hypothesis(cause, weight, changes, _indications(circuit, fault, element)))
+    return suspects
 
 
 def _shares(circuit: Circuit, elements: Sequence[str]) -> dict[str, float]:

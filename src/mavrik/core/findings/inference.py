@@ -121,15 +121,15 @@ def at_idle(observations: Sequence[Observation]) -> list[Observation]:
     A pulley speed says something beside the engine's only: without that it is left out.
     """
     engine = next((o.measured for o in observations if o.point.id == "engine_rpm" and o.measured.value > 0), None)
-    found = []
+    at_idle_points = []
     for o in observations:
         if o.point.indicator != "shaft":
-            found.append(o)
+            at_idle_points.append(o)
         elif engine is not None and o.measured.value > 0:
             value = o.measured.value * IDLE_RPM / engine.value
             share = float(np.hypot(o.measured.uncertainty / o.measured.value, engine.uncertainty / engine.value))
-            found.append(replace(o, measured=Measured(value, share * value)))
-    return found
+            at_idle_points.append(replace(o, measured=Measured(value, share * value)))
+    return at_idle_points
 
 
 def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
@@ -212,11 +212,11 @@ def _not_in_the_catalogue(problem: FitProblem, nothing: Fitted, weight: float) -
 
 
 def _by_cause(candidates: Sequence[Candidate]) -> dict[str, float]:
-    found: dict[str, float] = defaultdict(float)
+    by_cause: dict[str, float] = defaultdict(float)
     for c in candidates:
         for cause in c.causes:
-            found[cause] += c.probability
-    return dict(found)
+            by_cause[cause] += c.probability
+    return dict(by_cause)
 
 
 def _estimates(problem: FitProblem, candidates: Sequence[Candidate]) -> dict[str, Estimate]:
@@ -226,8 +226,8 @@ def _estimates(problem: FitProblem, candidates: Sequence[Candidate]) -> dict[str
     total = sum(c.probability for c in candidates)
     likely = [c.fitted for c in candidates if c.fitted and (c.probability >= LIKELY_SHARE * total or c.causes == (NOTHING,))]
     worth = [c for c in candidates if c.probability >= LEAST_SHARE_SHOWN * total or c.causes == (NOTHING,)]
-    found = {}
-    own = {o.point.element for o in problem.evidence if o.point.quantity == "voltage_drop"}
+    estimates = {}
+    with_drops = {o.point.element for o in problem.evidence if o.point.quantity == "voltage_drop"}
     for k, branch_id in enumerate(problem.branch_ids):
         values, shares, faulty = [], [], 0.0
         for c in worth:
@@ -248,6 +248,6 @@ def _estimates(problem: FitProblem, candidates: Sequence[Candidate]) -> dict[str
         ends = ((1 - CONFIDENCE) / 2, 0.5, (1 + CONFIDENCE) / 2)
         low, middle, high = (float(every[order][np.searchsorted(reached, q)]) for q in ends)
         much = max(SHOWN_OHM, float(problem.unknowns.sound_ohm[k]))
-        shown = branch_id in own or any(f.shows(k, much) >= WOULD_SHOW for f in likely)
-        found[branch_id] = Estimate(middle, low, high, faulty, shown)
-    return found
+        shown = branch_id in with_drops or any(f.shows(k, much) >= WOULD_SHOW for f in likely)
+        estimates[branch_id] = Estimate(middle, low, high, faulty, shown)
+    return estimates

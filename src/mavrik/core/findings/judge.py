@@ -109,20 +109,20 @@ def _bench(circuit: Circuit, ring: Ring, posterior: Posterior, drops: dict[str, 
 def _regulated(circuit: Circuit, read: Sequence[Observation]) -> dict[str, float]:
     """The highest charging voltage that was read at each battery's posts."""
     posts = {(b.positive_node, b.negative_node): b.id for b in circuit.batteries}
-    found: dict[str, float] = {}
+    volts: dict[str, float] = {}
     for o in read:
         battery = posts.get((o.point.red, o.point.black))
         if battery is not None and o.point.quantity == "voltage" and o.point.state in (BenchState.IDLE, BenchState.FAST):
-            found[battery] = max(found.get(battery, 0.0), o.measured.value)
-    return found
+            volts[battery] = max(volts.get(battery, 0.0), o.measured.value)
+    return volts
 
 
 def _of_drops(branches: Sequence[BranchFinding], sides: Sequence[SideFinding]) -> list[Judgement]:
     """What is said of each reading of the drop test: what is said of its branch or side."""
-    found = []
+    judgements = []
     for s in sides:
         if s.name in ("feed", "return") and s.basis == "reading" and s.verdict in OF_A_READING and s.measured_drop_v is not None:
-            found.append(
+            judgements.append(
                 Judgement(
                     f"{s.name}_v", f"{s.name.capitalize()} side, whole", s.measured_drop_v, s.measured_uncertainty_v or 0.0, "voltage_drop",
                     OF_A_READING[s.verdict], s.limit_rule, s.limit_source, s.reason, "",
@@ -130,24 +130,24 @@ def _of_drops(branches: Sequence[BranchFinding], sides: Sequence[SideFinding]) -
             )  # fmt: skip
     for b in branches:
         if b.measured_drop_v is not None and b.verdict in OF_A_READING:
-            found.append(
+            judgements.append(
                 Judgement(
                     f"drop_v:{b.branch_id}", b.label, b.measured_drop_v, b.measured_uncertainty_v or 0.0, "voltage_drop",
                     OF_A_READING[b.verdict], b.limit_rule, b.limit_source, b.reason, b.next_step,
                 )
             )  # fmt: skip
-    return found
+    return judgements
 
 
 def _test(
     of: Procedure, circuit: Circuit, runs: Sequence[tuple[int, Run]], limits: Limits, drops: list[Judgement]
 ) -> TestFinding | None:
-    own = [r for _, r in runs if r.procedure == of.name]
-    if not own:
+    of_procedure = [r for _, r in runs if r.procedure == of.name]
+    if not of_procedure:
         return None
     measured, repeats = latest_of(of, circuit, runs)
-    last = own[-1]
-    latest = {r.point: r for run in own for r in run.readings}
+    last = of_procedure[-1]
+    latest = {r.point: r for run in of_procedure for r in run.readings}
     order = [p.id for p in of.points(circuit)]
     judgements = drops if of.name == DROPS else of.judge(circuit, measured, limits)
     return TestFinding(
@@ -157,7 +157,7 @@ def _test(
         measured_by=last.measured_by,
         measured_at=last.measured_at,
         meters=tuple(
-            dict.fromkeys(m.label for run in own for r in run.readings for m in run.instruments if m.id == r.instrument)
+            dict.fromkeys(m.label for run in of_procedure for r in run.readings for m in run.instruments if m.id == r.instrument)
         ),
         overdue=overdue_meters(last),
         readings=tuple(latest[i] for i in order if i in latest),
@@ -227,7 +227,7 @@ def judge(
     following = look_ahead(posterior, ids, setups, bench.doubtful) if ahead else Ahead()
     causes, missing = ranked_causes(posterior, following.turns), _missing(ring, branches, sorted(ids))
     undecided, doubtful, together = undecided_sets(posterior), doubtful_readings(posterior), several(posterior)
-    found = HeadlineBasis(
+    basis = HeadlineBasis(
         len(posterior.evidence), branches, sides, checks, causes, together, undecided, doubtful, following.deciding, following.actions, following.tests, tests,
         of_parts, missing, wants,
     )  # fmt: skip
@@ -235,7 +235,7 @@ def judge(
     return Findings(
         limit_profile=limits.profile,
         limit_label=limit_table().profiles[limits.profile].label,
-        headline=headline(found),
+        headline=headline(basis),
         branches=branches,
         sides=sides,
         checks=checks,

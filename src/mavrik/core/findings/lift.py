@@ -64,11 +64,11 @@ class Lift:
             usual = float(_gain(network, moved, self._reached(network, sound.answer.link_closed))[0])
             usual = usual if usual > self.least else 1.0
         begun = emf = np.asarray(values.emf_v, dtype=float)
-        found = network.solve_many(replace(values, emf_v=emf), near, lenient=True)
+        solved = network.solve_many(replace(values, emf_v=emf), near, lenient=True)
         before, step = np.zeros(len(emf)), np.zeros(len(emf))
         left = np.arange(len(emf))
         for k in range(self.rounds):
-            here = self._short(probes.read(found, 1))[left]
+            here = self._short(probes.read(solved, 1))[left]
             left, here = left[off := np.abs(here) > LIFTED_V], here[off]
             if not len(left):
                 break
@@ -79,17 +79,17 @@ class Lift:
                 share = (before[left] - here) / step[left]
                 gain = np.where((share > self.least) & (share < self.most), share, usual if self.held else 1.0)
             step[left], before[left] = here / gain, here
-            reached = self._reached(network, found.link_closed[left])
+            reached = self._reached(network, solved.link_closed[left])
             emf = emf.copy()
             emf[left] = np.where(reached, emf[left] + step[left][:, None], begun[left] + self.back_v)
             some = {n: getattr(values, n)[left] for n in SWEPT}
             again = network.solve_many(replace(values, **{**some, "emf_v": emf[left]}), near, lenient=True)
-            found = net.merged(found, left, again)
-        missed = self._missed(probes.read(found, 1))
+            solved = net.merged(solved, left, again)
+        missed = self._missed(probes.read(solved, 1))
         if missed.any():
             some = {n: getattr(known, n)[missed] for n in SWEPT}
-            found = net.merged(found, missed, network.solve_many(replace(known, **some), lenient=True))
-        return found
+            solved = net.merged(solved, missed, network.solve_many(replace(known, **some), lenient=True))
+        return solved
 
     def _missed(self, shown: Floats) -> NDArray[np.bool_]:
         """Rows whose held stud cannot give what is known of it: something is open, and the output is forced after all."""
@@ -109,13 +109,13 @@ class Lift:
         known = values
         values = self.engine.holding(values) if self.held else values
         begun = emf = np.asarray(values.emf_v, dtype=float)
-        own = np.arange(len(begun))
-        near, which = (None, None) if sound is None else (sound.at_rest, np.zeros_like(own))
+        states = np.arange(len(begun))
+        near, which = (None, None) if sound is None else (sound.at_rest, np.zeros_like(states))
         for k in range(self.rounds):
-            found, by, near = network.solve_with_slopes(replace(values, emf_v=emf), probes, None, near, which)
-            which, shown, slopes = own, probes.read(found, 1), probes.by_probe(by, 1)
+            solved, by, near = network.solve_with_slopes(replace(values, emf_v=emf), probes, None, near, which)
+            which, shown, slopes = states, probes.read(solved, 1), probes.by_probe(by, 1)
             here, moved = self._short(shown), self.volts * slopes[-1]
-            reached = self._reached(network, found.link_closed)
+            reached = self._reached(network, solved.link_closed)
             gain = _gain(network, moved, reached)
             step = np.where(np.abs(here) > LIFTED_V, here / np.where(gain > self.least, gain, 1.0), 0.0)
             if np.abs(here).max() <= STRAIGHT_V or k == self.rounds - 1:
@@ -128,7 +128,7 @@ class Lift:
         # The batteries that the stud reaches make good what would be lost.
         share = -moved / np.where(np.abs(gain) > self.least, gain, np.inf)[:, None]
         slopes = slopes + (slopes[:, :, emfs] * reached).sum(axis=2)[:, :, None] * share
-        into = found.emf_a
+        into = solved.emf_a
         missed = self._missed(shown)
         if missed.any():
             some = {n: getattr(known, n)[missed] for n in SWEPT}
@@ -148,8 +148,8 @@ class Lift:
         """Which batteries the stud reaches, by row."""
         patterns, which = np.unique(closed, axis=0, return_inverse=True)
         by_pattern = [
-            self.engine.reached(self.alternator.stud_node, {x.id for x, c in zip(network.links, own, strict=True) if not c})
-            for own in patterns
+            self.engine.reached(self.alternator.stud_node, {x.id for x, c in zip(network.links, pattern, strict=True) if not c})
+            for pattern in patterns
         ]
         return np.array(by_pattern, dtype=bool)[which.reshape(-1)]
 

@@ -111,17 +111,17 @@ def log_likelihood(points: Sequence[Point], predicted: Floats, measured: Sequenc
     share of all readings. Source: Bayes' rule with a normal error and a flat one for slips.
     """
     table = fault_table()
-    found = np.zeros(predicted.shape)
+    logs = np.zeros(predicted.shape)
     for k, (point, read) in enumerate(zip(points, measured, strict=True)):
         column = predicted[:, k]
         if point.kind.yes_or_no:
             wrong = wrong_share(point)
-            found[:, k] = np.log(np.where((column > 0.5) == (read.value > 0.5), 1 - wrong, wrong))
+            logs[:, k] = np.log(np.where((column > 0.5) == (read.value > 0.5), 1 - wrong, wrong))
             continue
         sigma = np.hypot(scatter_of(point, column, column[0]), read.uncertainty / COVERAGE)
         known = np.isfinite(column) & np.isfinite(sigma)
         sigma = np.where(known, sigma, 1.0)
         off = read.value - np.where(known, column, 0.0)
         normal = np.where(known, normal_density(off, sigma), 0.0)
-        found[:, k] = np.log((1 - table.misread_share) * normal + slip_density(point))
-    return found
+        logs[:, k] = np.log((1 - table.misread_share) * normal + slip_density(point))
+    return logs

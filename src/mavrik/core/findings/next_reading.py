@@ -97,12 +97,12 @@ class Draws:
 
     def log_likelihood(self, points: Sequence[Point], seen: Floats, together: Floats, rng: np.random.Generator) -> Floats:
         """Logarithm of how likely each set makes each drawn set of readings (draws, sets)."""
-        found = np.zeros((SAMPLES, len(self.kept)))
+        logs = np.zeros((SAMPLES, len(self.kept)))
         yes_or_no = np.array([p.kind.yes_or_no for p in points])
         for k in np.flatnonzero(yes_or_no).tolist():
             wrong, column = wrong_share(points[k]), seen[:, k]
             yes = (column[self.drawn] > 0.5) ^ (rng.random(SAMPLES) < wrong)
-            found += np.log(np.where((column[None, :] > 0.5) == yes[:, None], 1 - wrong, wrong))
+            logs += np.log(np.where((column[None, :] > 0.5) == yes[:, None], 1 - wrong, wrong))
         smooth = np.flatnonzero(~yes_or_no)
         if len(smooth):
             middle, spread = seen[:, smooth], np.linalg.cholesky(together[:, smooth][:, :, smooth])
@@ -111,8 +111,8 @@ class Draws:
             for k in range(len(self.kept)):
                 read[self.drawn == k] += noise[self.drawn == k] @ spread[k].T
             for k in range(len(self.kept)):
-                found[:, k] += log_density(read - middle[k], spread[k])
-        return found
+                logs[:, k] += log_density(read - middle[k], spread[k])
+        return logs
 
     def bits(self, log_likelihoods: Floats) -> float:
         """How much less open the cause is expected to be, knowing what those readings say [bit].
@@ -153,12 +153,12 @@ def look_ahead(
     procedures: those that may be made
     Source: draw a set of causes, draw what it would let the meters read, see how much less open the cause then is.
     """
-    draws, asked = Draws(posterior), []
+    draws, questions = Draws(posterior), []
     for of in procedures:
         if points := _left(posterior, read, of):
-            asked.append((of, points))
+            questions.append((of, points))
     again = _worth_another_look(posterior, doubtful)
-    placed: list[Placed] = [(p, setups.get(p.state, Setup(p.state))) for _, points in asked for p in points]
+    placed: list[Placed] = [(p, setups.get(p.state, Setup(p.state))) for _, points in questions for p in points]
     fresh = len(placed)
     placed += [(o.point, o.setup) for o in again]
     if not placed:
@@ -170,11 +170,11 @@ def look_ahead(
         return draws.bits(likely)
 
     tests, single, first = [], [], 0
-    for of, points in asked:
-        own = np.arange(first, first + len(points))
+    for of, points in questions:
+        columns = np.arange(first, first + len(points))
         first += len(points)
-        tests.append(NextTest(of.name, of.title, of.why, of.minutes, telling(own, points)))
-        single += [(of, p, telling(own[k : k + 1], [p])) for k, p in enumerate(points)]
+        tests.append(NextTest(of.name, of.title, of.why, of.minutes, telling(columns, points)))
+        single += [(of, p, telling(columns[k : k + 1], [p])) for k, p in enumerate(points)]
     ranked = tuple(sorted((t for t in tests if t.bits >= LEAST_BITS), key=lambda t: -t.bits / t.minutes))
     best = max(single, key=lambda s: s[2], default=None)
     deciding = None
@@ -201,9 +201,9 @@ def _worth_another_look(posterior: Posterior, doubtful: frozenset[str]) -> list[
     share = share / share.sum()
     likely = np.array([c.log_likelihoods for c in kept]).reshape(len(kept), len(posterior.evidence))
     spread = share @ (likely - share @ likely) ** 2
-    found = [k for k in np.argsort(-spread).tolist() if spread[k] > MATTERS and not posterior.evidence[k].point.kind.yes_or_no]
+    widest = [k for k in np.argsort(-spread).tolist() if spread[k] > MATTERS and not posterior.evidence[k].point.kind.yes_or_no]
     odd = [k for k, o in enumerate(posterior.evidence) if o.point.id in doubtful]
-    return [posterior.evidence[k] for k in list(dict.fromkeys((*odd, *found)))[:MOST_AGAIN]]
+    return [posterior.evidence[k] for k in list(dict.fromkeys((*odd, *widest)))[:MOST_AGAIN]]
 
 
 def _test_action(test: NextTest) -> NextAction:

@@ -51,7 +51,7 @@ class Assembled:
     setup: Setup
     state: State
     network: net.Network
-    own: net.Values
+    values: net.Values
     rest: net.Batch | None
     """With nothing changed; None where it has no operating point."""
     lift: Lift | None
@@ -85,7 +85,7 @@ class Placing:
             np.array([at.name in names for at in many])
             for names in (RUNNING, AT_IDLE, {BenchState.ASLEEP}, {BenchState.CRANKING})
         )
-        self.usual = {name: np.stack([np.asarray(getattr(at.own, name), dtype=float) for at in many]) for name in SWEPT}
+        self.usual = {name: np.stack([np.asarray(getattr(at.values, name), dtype=float) for at in many]) for name in SWEPT}
         self.rest_v = np.maximum(self.usual["emf_v"], 1.0)
         self.consumers = [
             (s, unknowns.place[CONSUMERS_OF[at.name], circuit.battery.id], at.consumers_a)
@@ -113,12 +113,12 @@ class Placing:
     @cached_property
     def _others(self) -> dict[str, Floats]:
         """Values that no unknown moves: one row where all states share it."""
-        found = {}
+        others = {}
         for f in fields(net.Values):
             if f.name not in SWEPT:
-                every = [np.asarray(getattr(at.own, f.name)) for at in self.many]
-                found[f.name] = every[0] if all(np.array_equal(e, every[0]) for e in every) else np.stack(every)
-        return found
+                every = [np.asarray(getattr(at.values, f.name)) for at in self.many]
+                others[f.name] = every[0] if all(np.array_equal(e, every[0]) for e in every) else np.stack(every)
+        return others
 
     def _of_batteries(self, what: What) -> list[int]:
         return [self.unknowns.place[what, e.id] for e in self.network.emfs]
@@ -130,10 +130,10 @@ class Placing:
 
     def _slower(self, rows: Floats) -> Floats:
         """How much more slowly batteries take a charge than is documented, by its natural logarithm (suspects, batteries)."""
-        found = rows[:, self._of_batteries(What.TAKES_SHARE)]
+        takes_share = rows[:, self._of_batteries(What.TAKES_SHARE)]
         for k, (volts, slower) in self.slowing.items():
-            found[:, k] += np.interp(rows[:, self._charge[k]], volts, slower)
-        return found
+            takes_share[:, k] += np.interp(rows[:, self._charge[k]], volts, slower)
+        return takes_share
 
     @cached_property
     def _charged(self) -> tuple[list[int], list[int]]:
@@ -158,8 +158,8 @@ class Placing:
         with_consumers: whether the rows say what consumers take; left out, they are what the bench takes them to be
         """
         states, count = len(self.many), len(suspects)
-        found, present = self._parts(suspects, rows), self._present(suspects)
-        ohm = found["resistor_ohm"]
+        parts, present = self._parts(suspects, rows), self._present(suspects)
+        ohm = parts["resistor_ohm"]
         asleep_a = self.asleep * fault_table().modules_asleep_a
         siemens = np.maximum(rows[:, self._of_batteries(What.DRAIN_A)] + asleep_a[:, None, None], 0.0) / self.rest_v[:, None, :]
         if not self.at_output:
@@ -167,67 +167,67 @@ class Placing:
         ohm[:, :, self.drains] = 1 / (NO_DRAIN_S + siemens)
         place = self.unknowns.place
         for k, a in self.units:
-            found["set_point_v"][:, :, k] += rows[:, place[What.SET_POINT, a.id]]
-            found["limit_a"][:, :, k] *= self._limit_share(a, rows, suspects) * self._slowed(a, suspects)
+            parts["set_point_v"][:, :, k] += rows[:, place[What.SET_POINT, a.id]]
+            parts["limit_a"][:, :, k] *= self._limit_share(a, rows, suspects) * self._slowed(a, suspects)
             if self.at_output and (another := place.get((What.ANOTHERS_A, a.id))) is not None:
-                found["forced_a"][:, :, k] = np.maximum(rows[:, another], 0.0)
-        for where, what, own in (
+                parts["forced_a"][:, :, k] = np.maximum(rows[:, another], 0.0)
+        for where, what, column in (
             (self.running, What.LISTED_SHARE, self.listed),
             (self.cranking, What.STARTER_SHARE, self.starters),
         ):
-            if own and where.any():
+            if column and where.any():
                 share = np.exp(rows[:, place[what, self.circuit.battery.id]])
-                ohm[:, :, own] /= np.where(where[:, None], share, 1.0)[:, :, None]
+                ohm[:, :, column] /= np.where(where[:, None], share, 1.0)[:, :, None]
         np.maximum(ohm, LEAST_OHM, out=ohm)
         return net.Values(
-            **{name: own.reshape(states * count, -1) for name, own in found.items()},
-            **{name: own if own.ndim == 1 else np.repeat(own, count, axis=0) for name, own in self._others.items()},
+            **{name: column.reshape(states * count, -1) for name, column in parts.items()},
+            **{name: column if column.ndim == 1 else np.repeat(column, count, axis=0) for name, column in self._others.items()},
         )
 
     def _parts(self, suspects: Sequence[Hypothesis], rows: Floats) -> dict[str, Floats]:
         """Every value as usual, but for metal and batteries, which are as each suspect's unknowns have them (states, suspects, ...)."""
         count, present = len(suspects), self._present(suspects)
-        found = {name: np.repeat(own[:, None, :], count, axis=1) for name, own in self.usual.items()}
-        ohm = found["resistor_ohm"]
+        parts = {name: np.repeat(usual[:, None, :], count, axis=1) for name, usual in self.usual.items()}
+        ohm = parts["resistor_ohm"]
         ohm[:, :, self.metal_at] += rows[:, self.metal] if present is None else rows[:, self.metal] * present[:, :, self.metal]
         for row, c in ((n, c) for n, h in enumerate(suspects) for c in h.at_times):
             if c.element in self.resistor:
                 ohm[:, row, self.resistor[c.element]] += c.always
-        self._open(found, suspects)
+        self._open(parts, suspects)
         share = np.exp(rows[:, self._of_batteries(What.OHM_SHARE)])
-        inner, taking = found["emf_ohm"], found["emf_charging_ohm"]
+        inner, taking = parts["emf_ohm"], parts["emf_charging_ohm"]
         slower = taking * np.exp(self._slower(rows))
-        found["emf_charging_ohm"] = np.maximum(slower + inner * (share - 1), inner * share)
-        found["emf_ohm"] = inner * share
-        self._charge_batteries(found["emf_v"], suspects, rows)
-        return found
+        parts["emf_charging_ohm"] = np.maximum(slower + inner * (share - 1), inner * share)
+        parts["emf_ohm"] = inner * share
+        self._charge_batteries(parts["emf_v"], suspects, rows)
+        return parts
 
     def parts_alone(self, suspects: Sequence[Hypothesis], rows: Floats) -> dict[str, Floats]:
         """Metal and batteries of the first state, for what is read of one of them by itself (suspects, ...)."""
-        found = {name: own[0] for name, own in self._parts(suspects, rows).items()}
-        found["resistor_ohm"] = np.maximum(found["resistor_ohm"], LEAST_OHM)
-        return found
+        parts = {name: rows_of_part[0] for name, rows_of_part in self._parts(suspects, rows).items()}
+        parts["resistor_ohm"] = np.maximum(parts["resistor_ohm"], LEAST_OHM)
+        return parts
 
-    def _open(self, found: dict[str, Floats], suspects: Sequence[Hypothesis]) -> None:
+    def _open(self, parts: dict[str, Floats], suspects: Sequence[Hypothesis]) -> None:
         """What is open with each suspect, and what stays off."""
         network = self.network
         link, converter = {x.id: k for k, x in enumerate(network.links)}, {x.id: k for k, x in enumerate(network.converters)}
         for row, h in enumerate(suspects):
             for c in h.shut_off:
                 if c.what is What.OPEN and c.element in self.resistor:
-                    found["resistor_ohm"][:, row, self.resistor[c.element]] = [
+                    parts["resistor_ohm"][:, row, self.resistor[c.element]] = [
                         np.inf if c.element in at.off else OPEN_OHM for at in self.many
                     ]
                 elif c.what is What.OPEN and c.element in link:
-                    found["link_ohm"][:, row, link[c.element]] = OPEN_OHM
+                    parts["link_ohm"][:, row, link[c.element]] = OPEN_OHM
                 elif c.what is What.OFF and c.element in converter:
-                    found["converter_limit_a"][:, row, converter[c.element]] = 0.0
+                    parts["converter_limit_a"][:, row, converter[c.element]] = 0.0
 
     def _charge_batteries(self, emf_v: Floats, suspects: Sequence[Hypothesis], rows: Floats) -> None:
         """Open-circuit voltages with what is unknown of them; asleep, only a fault's part has not levelled out."""
         if self.at_output:
-            own, at = self._charged
-            emf_v[:, :, own] += rows[:, at]
+            charged, at = self._charged
+            emf_v[:, :, charged] += rows[:, at]
             return
         awake = ~self.asleep[:, None, None]
         emf_v += awake * (rows[:, self._of_batteries(What.EMF)] + rows[:, self._charge])
@@ -254,24 +254,24 @@ class Placing:
         """What share of each unknown is there, by state and suspect: some come and go, some rise with the heat; None: all of all of them."""
         if not any(h.at_times for h in suspects):
             return None
-        found = np.ones((len(self.many), len(suspects), len(self.unknowns)))
+        share = np.ones((len(self.many), len(suspects), len(self.unknowns)))
         for row, h in enumerate(suspects):
             for c in h.at_times:
                 if (k := self.unknowns.at(c.what, c.element)) is not None:
-                    found[:, row, k] = [c.share_in(at.name) for at in self.many]
-        return found
+                    share[:, row, k] = [c.share_in(at.name) for at in self.many]
+        return share
 
     def present(self, suspects: Sequence[Hypothesis], unknown: int) -> Floats | float:
         """What share of one unknown is there in the first of the states, by suspect."""
-        found = self._present(suspects)
-        return 1.0 if found is None else np.asarray(found[0, :, unknown])
+        share = self._present(suspects)
+        return 1.0 if share is None else np.asarray(share[0, :, unknown])
 
     def _slip_left(self, a: Alternator, slip: Floats) -> Floats:
         """What of its output a unit has left under a belt that slips by so much where it is hardest to turn (states, suspects)."""
-        found = np.ones((len(self.many), len(slip)))
+        share = np.ones((len(self.many), len(slip)))
         lost = np.clip(slip, 0.0, MOST_SLIP)
         if not lost.any():
-            return found
+            return share
         # Of states that differ in what is on alone a belt slips the same.
         alike: dict[tuple[float, float, float], list[int]] = {}
         for s, at in enumerate(self.many):
@@ -280,8 +280,8 @@ class Placing:
         for (rpm, warm, shown), states in alike.items():
             shaft = rpm * a.pulley_ratio
             limit = unit_output_a(a, np.concatenate(([shaft], shaft * (1 - lost * shown))), warm)
-            found[states] = limit[1:] / max(float(limit[0]), 1e-9)
-        return found
+            share[states] = limit[1:] / max(float(limit[0]), 1e-9)
+        return share
 
     def _idling(self, suspects: Sequence[Hypothesis]) -> NDArray[np.bool_]:
         """Where the engine idles, in a state that asks for speed too where it was not held there (states, suspects)."""
@@ -297,14 +297,14 @@ class Placing:
 
     def _slowed(self, a: Alternator, suspects: Sequence[Hypothesis]) -> Floats:
         """What of its output a unit has left at idle, where a state asks for more speed than the engine had (states, suspects)."""
-        found = np.ones((len(self.many), len(suspects)))
+        share = np.ones((len(self.many), len(suspects)))
         slow = self._idling(suspects) & ~self.at_idle[:, None]
         for s in np.flatnonzero(slow.any(axis=1)).tolist():
             state = self.many[s].state
             ends = np.array([IDLE_RPM, state.engine_rpm]) * a.pulley_ratio
             idle, whole = unit_output_a(a, ends, state.alternator_c).tolist()
-            found[s, slow[s]] = idle / max(whole, 1e-9)
-        return found
+            share[s, slow[s]] = idle / max(whole, 1e-9)
+        return share
 
     def chained(
         self, suspects: Sequence[Hypothesis], values: net.Values, rows: Floats, emf_a: Floats, moved: Floats, of: Places
@@ -321,56 +321,56 @@ class Placing:
         def own(name: str) -> Floats:
             return np.asarray(getattr(values, name)).reshape(states, count, -1)
 
-        found = np.zeros((len(of), count, len(u)))
+        slopes = np.zeros((len(of), count, len(u)))
         present = self._present(suspects)
-        found[:, :, self.metal] = moved[:, :, self.metal_at]
+        slopes[:, :, self.metal] = moved[:, :, self.metal_at]
         if present is not None:
-            found[:, :, self.metal] *= present[:, :, self.metal][of]
+            slopes[:, :, self.metal] *= present[:, :, self.metal][of]
         by_emf, by_ohm = moved[:, :, resistors : resistors + emfs], moved[:, :, resistors + emfs : resistors + 2 * emfs]
         if self.at_output:
             batteries, at = self._charged
-            found[:, :, at] = by_emf[:, :, batteries]
+            slopes[:, :, at] = by_emf[:, :, batteries]
         else:
             awake = ~self.asleep[of][:, None]
-            found[:, :, self._of_batteries(What.EMF)] = by_emf * awake[:, :, None]
+            slopes[:, :, self._of_batteries(What.EMF)] = by_emf * awake[:, :, None]
             for k, at_charge in enumerate(self._charge):
-                found[:, :, at_charge] += by_emf[:, :, k] * awake
-        found[:, :, self._of_batteries(What.OHM_SHARE)] = by_ohm * own("emf_ohm")[of]
+                slopes[:, :, at_charge] += by_emf[:, :, k] * awake
+        slopes[:, :, self._of_batteries(What.OHM_SHARE)] = by_ohm * own("emf_ohm")[of]
         takes = self._of_batteries(What.TAKES_SHARE)
         charging = emf_a.reshape(states, count, -1) > 0
         taking = np.where(charging, self.usual["emf_charging_ohm"][:, None, :] * np.exp(self._slower(rows)), 0.0)
-        found[:, :, takes] = by_ohm * taking[of]
+        slopes[:, :, takes] = by_ohm * taking[of]
         for k, (volts, slower) in self.slowing.items():
             at_charge = self._charge[k]
             steeper = np.interp(rows[:, at_charge], volts, np.gradient(slower, volts), left=0.0, right=0.0)
-            found[:, :, at_charge] += found[:, :, takes[k]] * steeper
+            slopes[:, :, at_charge] += slopes[:, :, takes[k]] * steeper
         ohm = own("resistor_ohm")
         by_siemens = moved[:, :, self.drains] * -(ohm[:, :, self.drains] ** 2)[of]
-        found[:, :, self._of_batteries(What.DRAIN_A)] = by_siemens / self.rest_v[of][:, None, :]
+        slopes[:, :, self._of_batteries(What.DRAIN_A)] = by_siemens / self.rest_v[of][:, None, :]
         if not self.at_output:
             by_amps = by_siemens[:, :, self._main] / self._nominal_v
             more = place[What.MORE_LOAD_A, main]
-            found[:, :, more] = by_amps * self.running[of][:, None]
+            slopes[:, :, more] = by_amps * self.running[of][:, None]
             if present is not None:
-                found[:, :, more] *= present[:, :, more][of]
+                slopes[:, :, more] *= present[:, :, more][of]
             for s, at_consumers, _ in self.consumers:
-                found[of == s, :, at_consumers] = by_amps[of == s]
+                slopes[of == s, :, at_consumers] = by_amps[of == s]
         first_set = resistors + 2 * emfs
         for k, a in self.units:
             by_limit = moved[:, :, first_set + sources + k]
             if self.at_output:
                 if (another := place.get((What.ANOTHERS_A, a.id))) is not None:
-                    found[:, :, another] = by_limit
+                    slopes[:, :, another] = by_limit
                 continue
             limit = own("limit_a")[:, :, k]
-            found[:, :, place[What.SET_POINT, a.id]] = moved[:, :, first_set + k]
+            slopes[:, :, place[What.SET_POINT, a.id]] = moved[:, :, first_set + k]
             by_share = by_limit * limit[of]
-            found[:, :, place[What.LIMIT_SHARE, a.id]] = by_share
-            found[:, :, place[What.IDLE_SHARE, a.id]] = by_share * self._idling(suspects)[of]
+            slopes[:, :, place[What.LIMIT_SHARE, a.id]] = by_share
+            slopes[:, :, place[What.IDLE_SHARE, a.id]] = by_share * self._idling(suspects)[of]
             slip = np.maximum(rows[:, place[What.SLIP, a.id]], 0.0)
             left, less = np.split(self._slip_left(a, np.concatenate((slip, slip + SLIP_STEP))), 2, axis=1)
             whole = np.where(left > 0, limit / np.where(left > 0, left, 1.0), 0.0)
-            found[:, :, place[What.SLIP, a.id]] = by_limit * (whole * (less - left) / SLIP_STEP)[of]
+            slopes[:, :, place[What.SLIP, a.id]] = by_limit * (whole * (less - left) / SLIP_STEP)[of]
         for where, what, loads in (
             (self.running, What.LISTED_SHARE, self.listed),
             (self.cranking, What.STARTER_SHARE, self.starters),
@@ -378,5 +378,5 @@ class Placing:
             if loads and where.any():
                 # One that is off takes nothing, however much it would take.
                 on = np.where(where[:, None, None] & np.isfinite(ohm[:, :, loads]), ohm[:, :, loads], 0.0)
-                found[:, :, place[what, main]] = -(moved[:, :, loads] * on[of]).sum(axis=2)
-        return np.asarray(found.transpose(1, 0, 2))
+                slopes[:, :, place[what, main]] = -(moved[:, :, loads] * on[of]).sum(axis=2)
+        return np.asarray(slopes.transpose(1, 0, 2))

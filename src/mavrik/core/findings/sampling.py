@@ -97,11 +97,11 @@ def _sampled(fitted: Sequence[Fitted], beside: Sequence[Fitted]) -> list[Drawn]:
     least += problem.offset
     middles = fit.centre + np.array([f.away for f in fitted])
     for k, (f, near) in enumerate(zip(fitted, beside, strict=True)):
-        own = _Normal(middles[k], np.asarray(np.linalg.cholesky(f.whole), dtype=float))
+        density = _Normal(middles[k], np.asarray(np.linalg.cholesky(f.whole), dtype=float))
         # The other side of a corner may explain as much, and be wider: half of the draws are from where the best of the others is.
-        other = own if near is f else _beside(f, own.middle, near)
-        drawn = np.concatenate((own.drawn(normal), other.drawn(normal)))
-        log_ratio[k] = -np.logaddexp(own.log_density(drawn), other.log_density(drawn)) + np.log(2)
+        other = density if near is f else _beside(f, density.middle, near)
+        drawn = np.concatenate((density.drawn(normal), other.drawn(normal)))
+        log_ratio[k] = -np.logaddexp(density.log_density(drawn), other.log_density(drawn)) + np.log(2)
         strain[k] = -0.5 * (((drawn - fit.centre[k]) / fit.width[k]) ** 2).sum(axis=1) - np.log(fit.width[k]).sum()
         no_fault[k] = ((side[k] * (drawn[:, : fit.size] - least[k]) < 0) & (side[k] != 0)).any(axis=1)
         now[k] = np.maximum(drawn, fit.least[k])
@@ -111,8 +111,8 @@ def _sampled(fitted: Sequence[Fitted], beside: Sequence[Fitted]) -> list[Drawn]:
     bent = [j for j, (_, setup) in enumerate(fit.placed) if setup.state in RUNNING]
     if bent:
         bases = [f.trial.base for f in fitted for _ in range(DRAWS)]
-        found = problem.model.predict([fit.placed[j] for j in bent], bases, amounts.reshape(-1, fit.size))
-        seen[:, :, bent] = np.nan_to_num(found).reshape(*shape, len(bent))
+        predicted = problem.model.predict([fit.placed[j] for j in bent], bases, amounts.reshape(-1, fit.size))
+        seen[:, :, bent] = np.nan_to_num(predicted).reshape(*shape, len(bent))
     likely = fit.likely(fit.read - seen, fit.scatter(seen))[0]
     target = np.log(likely).sum(axis=2) + strain
     target[no_fault] = NEVER

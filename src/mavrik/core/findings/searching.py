@@ -79,13 +79,13 @@ class Extent:
     def of(cls, problem: FitProblem, nothing: Fitted, suspects: Sequence[Hypothesis]) -> Extent:
         """All branches, but where that were too many of so large a circuit those that the readings pull at most."""
         branches = frozenset(problem.branch_ids)
-        own = [h for h in suspects if _element(h) in branches]
+        within = [h for h in suspects if _element(h) in branches]
         room = FIT_WORK / _work_of_a_set(problem)
-        kinds = max(len(own) / max(len(branches), 1), 1.0)
-        most = max(int((SINGLE_SHARE * room - (len(suspects) - len(own))) / kinds), LEAST_BRANCHES)
+        kinds = max(len(within) / max(len(branches), 1), 1.0)
+        most = max(int((SINGLE_SHARE * room - (len(suspects) - len(within))) / kinds), LEAST_BRANCHES)
         if most < len(branches):
             worth: dict[str, float] = {}
-            for h, more in _guesses(problem, nothing, own, np.inf):
+            for h, more in _guesses(problem, nothing, within, np.inf):
                 worth[_element(h)] = max(more, worth.get(_element(h), -np.inf))
             branches = frozenset(sorted(worth, key=lambda b: -worth[b])[:most])
         return cls(branches, min(max(int(PAIR_SHARE * room), LEAST_PAIRS), PAIRS), min(int(MORE_SHARE * room), MORE))
@@ -105,13 +105,13 @@ def search(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], ext
     full = full_behind(problem, start)
     sides = [usual[0], usual[2], *([] if full is None else [full])]
     tried += [Trial.of(h, one) for h in suspects[1:] if any(c.what in OF_A_UNIT for c in h.changes) for one in sides]
-    found = [nothing, *_best_of_each([*fit_trials(problem, tried), *fit_trials(problem, _dead_cells(problem, suspects, usual))])]
+    fits = [nothing, *_best_of_each([*fit_trials(problem, tried), *fit_trials(problem, _dead_cells(problem, suspects, usual))])]
     suspects = [h for h in suspects if not _fault(h).alone]
-    known = {frozenset(f.trial.causes) for f in found}
-    newest = found
+    known = {frozenset(f.trial.causes) for f in fits}
+    newest = fits
     for firsts, most in ((FIRSTS, extent.pairs), (GROWN, extent.more)):
-        top = max(f.log_evidence for f in found)
-        if newest is not found and all(f.log_evidence < top - PAIR_LIKELY for f in newest):
+        top = max(f.log_evidence for f in fits)
+        if newest is not fits and all(f.log_evidence < top - PAIR_LIKELY for f in newest):
             break
         likely = sorted(
             (
@@ -131,18 +131,18 @@ def search(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], ext
                 guessed[causes] = f.log_evidence + more, Trial.of(pair, start_of(f))
         chosen = sorted((g for g in guessed.values() if g[0] > top - UNLIKELY), key=lambda g: -g[0])[:most]
         twins = _twins(likely, alike)
-        if newest is found:
+        if newest is fits:
             twins += pulled_at_times(problem, nothing, alike, top - UNLIKELY)
         grown = fit_trials(problem, [*(t for _, t in chosen), *twins])
         known |= {frozenset(f.trial.causes) for f in grown}
-        found += _best_of_each(grown[len(chosen) :])
+        fits += _best_of_each(grown[len(chosen) :])
         newest = grown[: len(chosen)]
-        found += newest
-    found = _polished(problem, found)
+        fits += newest
+    fits = _polished(problem, fits)
     # What has come up only now has not been held against what looks like it.
-    likely = sorted(found, key=lambda f: -f.log_evidence)[:1]
+    likely = sorted(fits, key=lambda f: -f.log_evidence)[:1]
     late = [t for t in _twins(likely, alike) if frozenset(t.causes) not in known]
-    return [*found, *_best_of_each(fit_trials(problem, late))]
+    return [*fits, *_best_of_each(fit_trials(problem, late))]
 
 
 def _dead_cells(problem: FitProblem, suspects: Sequence[Hypothesis], usual: Sequence[Floats]) -> list[Trial]:
@@ -173,15 +173,15 @@ def _lookalike(h: Hypothesis) -> str:
 
 def _twins(likely: Sequence[Fitted], alike: Sequence[Trial]) -> list[Trial]:
     """Causes that look like one that is likely, each from where that one ended; one that two of them lead to, from the likelier."""
-    found: dict[int, Trial] = {}
+    twins: dict[int, Trial] = {}
     for f in likely:
         if len(f.trial.causes) > 1:
             continue
         kind = f.trial.causes[0].split(":", 1)[0]
         for k, t in enumerate(alike):
             if _lookalike(t.base) == f.trial.causes[0] or _fault(t.base).beside_any == kind:
-                found.setdefault(k, begun_from(t, f))
-    return list(found.values())
+                twins.setdefault(k, begun_from(t, f))
+    return list(twins.values())
 
 
 def _looks_like(one: Hypothesis, other: Hypothesis) -> bool:
@@ -201,20 +201,20 @@ def _best_of_each(fitted: Sequence[Fitted]) -> list[Fitted]:
     return list(best.values())
 
 
-def _polished(problem: FitProblem, found: list[Fitted]) -> list[Fitted]:
+def _polished(problem: FitProblem, fitted: list[Fitted]) -> list[Fitted]:
     """The likeliest again, and nothing broken, each from where the best of the others ended: a reading that one took for a slip may have
     trapped another that did not."""
-    ranked = sorted(range(len(found)), key=lambda k: -found[k].log_evidence)
-    near = [k for k in ranked[:POLISHED] if found[k].log_evidence > found[ranked[0]].log_evidence - HOPEFUL]
+    ranked = sorted(range(len(fitted)), key=lambda k: -fitted[k].log_evidence)
+    near = [k for k in ranked[:POLISHED] if fitted[k].log_evidence > fitted[ranked[0]].log_evidence - HOPEFUL]
     # One cause alone, even where the best set has another beside it that it may not need.
-    alone = next((found[k].trial.base for k in ranked if len(found[k].trial.causes) == 1 and k), found[ranked[0]].trial.base)
-    alike = [k for k in ranked if _looks_like(found[k].trial.base, alone)]
+    alone = next((fitted[k].trial.base for k in ranked if len(fitted[k].trial.causes) == 1 and k), fitted[ranked[0]].trial.base)
+    alike = [k for k in ranked if _looks_like(fitted[k].trial.base, alone)]
     chosen = list(dict.fromkeys((0, *near, *alike)))
-    trials = [begun_from(found[k].trial, found[ranked[0] if k != ranked[0] else ranked[1]]) for k in chosen]
+    trials = [begun_from(fitted[k].trial, fitted[ranked[0] if k != ranked[0] else ranked[1]]) for k in chosen]
     again = fit_trials(problem, trials, gathering=False)
     for k, f in zip(chosen, again, strict=True):
-        found[k] = found[k].or_better(f)
-    return found
+        fitted[k] = fitted[k].or_better(f)
+    return fitted
 
 
 def evidence_drawn(fitted: list[Fitted]) -> list[Fitted]:
@@ -229,8 +229,8 @@ def evidence_drawn(fitted: list[Fitted]) -> list[Fitted]:
     drawn = sampled([fitted[k] for k in near])
     again = [(k, fitted[k].trial.begun_at(d.better)) for k, d in zip(near, drawn, strict=True) if d.better is not None]
     if again:
-        found = fit_trials(fitted[0].problem, [t for _, t in again], gathering=False)
-        for (k, _), f in zip(again, found, strict=True):
+        refitted = fit_trials(fitted[0].problem, [t for _, t in again], gathering=False)
+        for (k, _), f in zip(again, refitted, strict=True):
             fitted[k] = fitted[k].or_better(f)
         drawn = sampled([fitted[k] for k in near])
     for k, d in zip(near, drawn, strict=True):
@@ -245,7 +245,7 @@ def _guesses(
 
     most_pull: no cause is worth more, however hard the readings pull
     """
-    u, found = problem.unknowns, []
+    u, guesses = problem.unknowns, []
     placed = [(problem.evidence[k].point, problem.evidence[k].setup) for k in problem.others.tolist()]
     points, measured = [p for p, _ in placed], [problem.evidence[k].measured for k in problem.others.tolist()]
     more = [h for h in suspects if h.causes[0] != NOTHING and h.causes[0] not in of.trial.causes]
@@ -263,5 +263,5 @@ def _guesses(
                 pulls.append(max(-of.pull[at] if down else of.pull[at], 0.0))
         pull = min(max(pulls, default=0.0), most_pull)
         prior = np.log(sets[k + 1].weight / of.trial.base.weight)
-        found.append((h, 0.5 * pull**2 + float(by_eye[k + 1] - by_eye[0]) + float(prior)))
-    return found
+        guesses.append((h, 0.5 * pull**2 + float(by_eye[k + 1] - by_eye[0]) + float(prior)))
+    return guesses

@@ -33,7 +33,7 @@ def starts(problem: FitProblem) -> list[Floats]:
     usual = np.concatenate((u.centre, np.zeros(len(problem.runs))))
     if problem.offset.any():
         usual[[k for k, (what, _) in enumerate(u.names) if what in (What.EMF, What.CHARGE)]] = 0.0
-    found = [usual, *either_side(problem, usual)]
+    rows = [usual, *either_side(problem, usual)]
     groups = dict(u.group_of)
     if problem.runs and len(set(groups.values())) > 1:
         for first in dict.fromkeys(groups.values()):
@@ -41,9 +41,9 @@ def starts(problem: FitProblem) -> list[Floats]:
             less[[u.place[What.CHARGED, b] for b, f in groups.items() if f == first]] -= (
                 UNEQUAL_V * problem.model.circuit.system_voltage_v / 12
             )
-            found.append(less)
+            rows.append(less)
     full = full_behind(problem, usual)
-    return found if full is None else [*found, full]
+    return rows if full is None else [*rows, full]
 
 
 def either_side(problem: FitProblem, start: Floats) -> tuple[Floats, Floats]:
@@ -69,10 +69,10 @@ def stiff(problem: FitProblem, start: Floats, widths: float, battery: str) -> Fl
     problem: readings and unknowns; start: all else; widths: how much so, in standard deviations of how fast it takes a charge
     battery: its id
     """
-    found, u = start.copy(), problem.unknowns
+    stiffened, u = start.copy(), problem.unknowns
     k = u.place[What.TAKES_SHARE, battery]
-    found[k] -= widths * u.width[k]
-    return found
+    stiffened[k] -= widths * u.width[k]
+    return stiffened
 
 
 def full_behind(problem: FitProblem, start: Floats) -> Floats | None:
@@ -133,8 +133,8 @@ def begun_from(trial: Trial, other: Fitted) -> Trial:
 def start_of(fitted: Fitted) -> Floats:
     """Where another trial may begin from: the unknowns of one that was fitted, what its own causes change as expected of a sound vehicle."""
     u = fitted.problem.unknowns
-    found = fitted.row.copy()
+    start = fitted.row.copy()
     for c in fitted.trial.base.changes:
         if (k := u.at(c.what, c.element)) is not None:
-            found[k] = u.centre[k]
-    return np.concatenate((found, np.zeros(len(fitted.problem.runs))))
+            start[k] = u.centre[k]
+    return np.concatenate((start, np.zeros(len(fitted.problem.runs))))

@@ -69,7 +69,7 @@ def turning_points(
             at = int(np.argmin(np.where(turned, sigmas, np.inf)))
             if k not in best or sigmas[at] < best[k][0]:
                 best[k] = float(sigmas[at]), j, float(values[at]), bool(values[at] > seen[first, j])
-    found: dict[str, Turn] = {}
+    turns: dict[str, Turn] = {}
     for k in order:
         if k not in best:
             continue
@@ -78,8 +78,8 @@ def turning_points(
         what = f"{point.label} {_reads(point, value, up)}{', read again' if j in again else ''}"
         words = f"It would give way if {what}." if k == first else f"It would be the likeliest if {what}."
         for cause in kept[k].causes:
-            found.setdefault(cause, Turn(point.id, value, up, words))
-    return found
+            turns.setdefault(cause, Turn(point.id, value, up, words))
+    return turns
 
 
 def _reads(point: Point, value: float, up: bool) -> str:

@@ -99,12 +99,12 @@ class Unknowns:
 
     def rows(self, suspects: Sequence[Hypothesis]) -> Floats:
         """Hypotheses at their middle magnitudes, all else as the document has it: (suspects, unknowns)."""
-        found, place = np.zeros((len(suspects), len(self))), self.place
-        for row, h in zip(found, suspects, strict=True):
+        rows, place = np.zeros((len(suspects), len(self))), self.place
+        for row, h in zip(rows, suspects, strict=True):
             for c in h.changes:
                 if (k := place.get((c.what, c.element))) is not None:
                     row[k] += as_unknown(c)
-        return found
+        return rows
 
     def priors(self, suspects: Sequence[Hypothesis]) -> tuple[Floats, Floats, NDArray[np.bool_]]:
         """What each unknown is expected to be with each hypothesis: middle, standard deviation, and which are by their logarithm.

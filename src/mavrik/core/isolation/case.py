@@ -73,8 +73,8 @@ class Case:
         if not any(x.cranking for x in self.circuit.loads):
             return {}
         state = State(engine_rpm=0.0, cranking=True, chargers_on=False, converters_on=False)
-        found = Engine(self.circuit, state).settle().solution.current_a
-        return {i: abs(a) for i, a in found.items()}
+        current_a = Engine(self.circuit, state).settle().solution.current_a
+        return {i: abs(a) for i, a in current_a.items()}
 
     @cached_property
     def _moved(self) -> dict[str, set[str]]:

@@ -163,25 +163,25 @@ def check_switching(circuit: Circuit, switching: Switching) -> list[Problem]:
 
     circuit: the document; switching: of it
     """
-    found: list[Problem] = []
+    problems: list[Problem] = []
     nodes = {n.id for n in circuit.nodes}
     # What voltage moves by itself is no hand's, nor any coil's.
     settable = {b.id for b in circuit.branches if b.settable and not b.by_voltage}
-    own = [c.id for c in switching.controls] + [s.id for s in switching.senses]
-    known = RESERVED | set(own)
+    named = [c.id for c in switching.controls] + [s.id for s in switching.senses]
+    known = RESERVED | set(named)
 
     def say(element: str, field: str, words: str) -> None:
-        found.append(Problem(element, field, words))
+        problems.append(Problem(element, field, words))
 
-    for name in sorted({n for n in own if own.count(n) > 1 or n in RESERVED}):
+    for name in sorted({n for n in named if named.count(n) > 1 or n in RESERVED}):
         say(name, "id", f"There are two things called '{name}', or it is the key's own name.")
-    for group, wanted, field in (
+    for group, ids_there, field in (
         (switching.contacts, settable, "branch_id"),
         (switching.consumers, {x.id for x in circuit.loads}, "load_id"),
         (switching.fields, {a.id for a in circuit.alternators}, "alternator_id"),
     ):
         ids = [getattr(x, field) for x in group]
-        for i in sorted({i for i in ids if i not in wanted or ids.count(i) > 1}):
+        for i in sorted({i for i in ids if i not in ids_there or ids.count(i) > 1}):
             say(i, field, f"'{i}' is not there to be switched, or is there twice.")
     conditioned: list[tuple[str, str]] = [(c.branch_id, c.when) for c in switching.contacts]
     conditioned += [(s.id, s.when) for s in switching.senses] + [(c.load_id, c.when) for c in switching.consumers]
@@ -196,7 +196,7 @@ def check_switching(circuit: Circuit, switching: Switching) -> list[Problem]:
     for f in switching.fields:
         if f.node is not None and f.node not in nodes:
             say(f.alternator_id, "node", f"There is no node '{f.node}'.")
-    return found
+    return problems
 
 
 Situation = Literal["off", "key_on", "cranking", "idle", "fast", "key_off"]

@@ -37,14 +37,14 @@ def contact_heat(case: Case, read_ohm: Mapping[str, float]) -> tuple[ContactHeat
     >>> found.measured, abs(found.heat_w - found.carries_a**2 * 0.002) < 1e-9
     (True, True)
     """
-    found = []
+    heats = []
     for contact in case.contacts:
         amps, read = case.continuous_a[contact.id], read_ohm.get(contact.id)
         ohm = read if read is not None else contact.resistance_ohm(ROOM_C)
-        found.append(
+        heats.append(
             ContactHeat(
                 branch_id=contact.id, label=contact.label, carries_a=amps, rating_a=contact.rating_a, resistance_ohm=ohm,
                 measured=read is not None, heat_w=amps * amps * ohm,
             )
         )  # fmt: skip
-    return tuple(found)
+    return tuple(heats)

@@ -23,7 +23,7 @@ def moved_by(circuit: Circuit, switching: Switching) -> dict[str, set[str]]:
     ['driver_switch', 'isolator']
     """
     conditions = {c.branch_id: set(names_in(read_condition(c.when))) for c in switching.contacts}
-    found = {}
+    moved = {}
     for control in switching.controls:
         names = {control.id}
         while True:
@@ -32,8 +32,8 @@ def moved_by(circuit: Circuit, switching: Switching) -> dict[str, set[str]]:
             if not more:
                 break
             names |= more
-        found[control.id] = opened
-    return found
+        moved[control.id] = opened
+    return moved
 
 
 def _goes(circuit: Circuit, sense: Sense, names: Collection[str], opened: Collection[str]) -> bool:

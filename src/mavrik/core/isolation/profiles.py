@@ -39,17 +39,17 @@ def check_purposes(given: PurposeList) -> list[Problem]:
 
     given: all of them
     """
-    return [found for purpose, profile in given.purposes.items() for found in _check(purpose, profile)]
+    return [problem for purpose, profile in given.purposes.items() for problem in _check(purpose, profile)]
 
 
 def _check(purpose: IsolationPurpose, profile: PurposeProfile) -> list[Problem]:
-    found = []
+    problems = []
     for field in ("requires", "forbids", "advises"):
         for name in getattr(profile, field):
             if name not in RULES:
-                found.append(Problem(purpose.value, field, f"There is no rule '{name}'. Rules: {', '.join(RULES)}."))
+                problems.append(Problem(purpose.value, field, f"There is no rule '{name}'. Rules: {', '.join(RULES)}."))
     for name in isolation_table().stays[purpose]:
         if name not in (*profile.requires, *profile.forbids):
             words = f"{RULES[name].label}: what does not decide on that is not {profile.label.lower()}. It cannot be left out."
-            found.append(Problem(purpose.value, name, words))
-    return found
+            problems.append(Problem(purpose.value, name, words))
+    return problems

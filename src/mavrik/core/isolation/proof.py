@@ -62,15 +62,15 @@ def proof(circuit: Circuit, switching: Switching, read: Mapping[str, Measured]) 
             continue
         if point.quantity == "voltage":
             promised = point.red in dead.live
-            found = None if got is None else abs(got.value) > LIVE_V
-            words, said = ("live" if promised else "dead"), "" if got is None else f"{got.value:.1f} V"
+            live = None if got is None else abs(got.value) > LIVE_V
+            words, volts = ("live" if promised else "dead"), "" if got is None else f"{got.value:.1f} V"
         else:
             promised = stops.get(point.id, True)
-            found = None if got is None else got.value > 0.5
-            words, said = ("yes" if promised else "no"), "" if found is None else "yes" if found else "no"
+            live = None if got is None else got.value > 0.5
+            words, volts = ("yes" if promised else "no"), "" if live is None else "yes" if live else "no"
         lines.append(
             ProofLine(
-                point=point.id, label=point.label, promised=words, read=said, kept=None if found is None else found == promised
+                point=point.id, label=point.label, promised=words, read=volts, kept=None if live is None else live == promised
             )
         )
     return Proof(lines=tuple(lines), proven=_proven(lines), headline=_headline(lines))

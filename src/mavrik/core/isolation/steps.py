@@ -126,9 +126,9 @@ class Switched:
 
     def names(self, at: Standing) -> dict[str, Bools]:
         """Everything that conditions may name."""
-        own = {c.id: at.controls[:, k] for k, c in enumerate(self.switching.controls)}
-        own |= {s.id: at.senses[:, k] for k, s in enumerate(self.switching.senses)}
-        return own | {KEY: at.key, START: at.start}
+        columns = {c.id: at.controls[:, k] for k, c in enumerate(self.switching.controls)}
+        columns |= {s.id: at.senses[:, k] for k, s in enumerate(self.switching.senses)}
+        return columns | {KEY: at.key, START: at.start}
 
     def positions(self, at: Standing) -> Positions:
         """Where contacts, loads and coils stand there."""

@@ -79,8 +79,8 @@ class Table:
         Raises KeyError for a control that is not there.
         """
         gone = {self.control_ids.index(i) if i in self.control_ids else _missing(i) for i in off}
-        wanted = np.array([k not in gone for k in range(len(self.control_ids))], dtype=bool)
-        return self._row(int(np.flatnonzero((self.controls == wanted).all(axis=1))[0]), situation)
+        closed = np.array([k not in gone for k in range(len(self.control_ids))], dtype=bool)
+        return self._row(int(np.flatnonzero((self.controls == closed).all(axis=1))[0]), situation)
 
     def part(self, situation: Situation) -> Settled:
         """All combinations in one situation; all controls are on in the first."""
@@ -98,8 +98,8 @@ class Table:
             "closed": [c.branch_id for c in self.switched.switching.contacts],
             "pulled_in": [s.id for s in self.switched.switching.senses], "chatters": [s.id for s in self.switched.switching.senses],
         }  # fmt: skip
-        named = {n: frozenset(i for i, on in zip(own, facts[n][k].tolist(), strict=True) if on) for n, own in ids.items()}
-        on = frozenset(i for i, own in zip(self.control_ids, self.controls[k].tolist(), strict=True) if own)
+        named = {n: frozenset(i for i, on in zip(members, facts[n][k].tolist(), strict=True) if on) for n, members in ids.items()}
+        on = frozenset(i for i, members in zip(self.control_ids, self.controls[k].tolist(), strict=True) if members)
         return Row(
             on=on, situation=situation, runs=bool(turning(part.at.engine[k : k + 1])[0]), cranks=bool(facts["cranks"][k]),
             node_v=dict(zip(ids["live"], part.volts.node_v[k].tolist(), strict=True)),
@@ -129,11 +129,11 @@ class Table:
 
     def read_first(self) -> list[Row]:
         """The rows that a person needs: all on in every situation, each control alone off, and all off."""
-        found = [self.row(s) for s in SITUATIONS]
-        found += [self.row(s, (i,)) for i in self.control_ids for s in ("idle", "fast", "off", "cranking")]
+        rows = [self.row(s) for s in SITUATIONS]
+        rows += [self.row(s, (i,)) for i in self.control_ids for s in ("idle", "fast", "off", "cranking")]
         if len(self.control_ids) > 1:
-            found += [self.row(s, self.control_ids) for s in SITUATIONS]
-        return found
+            rows += [self.row(s, self.control_ids) for s in SITUATIONS]
+        return rows
 
 
 def _missing(name: str) -> int:

@@ -143,12 +143,12 @@ def _answers(case: Case, profile: PurposeProfile) -> Iterator[RuleAnswer]:
             words = "This program has no such rule."
             yield RuleAnswer(rule=name, label=name, kind=kind, outcome=RuleOutcome.UNKNOWN, words=words, row=None, change="")
         for rule in sorted((RULES[n] for n in names if n in RULES), key=lambda r: r.order):
-            found = rule.answer(case)
-            if found is None:
+            answers = rule.answer(case)
+            if answers is None:
                 continue
             yield RuleAnswer(
-                rule=rule.name, label=rule.label, kind=kind, outcome=found.outcome, words=found.words,
-                row=row_view(case, found.row) if found.row is not None else None, change=found.change,
+                rule=rule.name, label=rule.label, kind=kind, outcome=answers.outcome, words=answers.words,
+                row=row_view(case, answers.row) if answers.row is not None else None, change=answers.change,
             )  # fmt: skip
 
 

@@ -37,8 +37,8 @@ def why_not(circuit: Circuit, way: Topology) -> str:
 
     circuit: the document; way: to put a disconnect in
     """
-    if said := way.not_here(circuit):
-        return said
+    if reason := way.not_here(circuit):
+        return reason
     # At most one contact a battery carries the vehicle's current; only where that may be too many is it built to be counted.
     many = way.changes and len(circuit.batteries) > MOST_SWITCHES
     if many and len(way.build(circuit).switching.contacts) > MOST_SWITCHES:

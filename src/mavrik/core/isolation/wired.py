@@ -137,10 +137,10 @@ class Wired:
         limit = self._limit[engine].copy()
         limit[:, self._of_unit] = np.where(at.excited, limit[:, self._of_unit], 0.0)
         values = replace(self._base, resistor_ohm=ohm, limit_a=limit, converter_limit_a=self._converter_limit[engine])
-        found = self.network.solve_many(values, lenient=True)
-        none: Bools = np.asarray(~np.isfinite(found.node_v).all(axis=1))
-        node_v = np.concatenate((np.nan_to_num(found.node_v), np.zeros((rows, 1))), axis=1)[:, self._of_node]
+        solved = self.network.solve_many(values, lenient=True)
+        none: Bools = np.asarray(~np.isfinite(solved.node_v).all(axis=1))
+        node_v = np.concatenate((np.nan_to_num(solved.node_v), np.zeros((rows, 1))), axis=1)[:, self._of_node]
         return Volts(
-            node_v, np.nan_to_num(found.emf_a[:, self._of_battery]), np.nan_to_num(found.source_a[:, self._of_unit]),
-            np.nan_to_num(found.resistor_a[:, self._of_contact]), none,
+            node_v, np.nan_to_num(solved.emf_a[:, self._of_battery]), np.nan_to_num(solved.source_a[:, self._of_unit]),
+            np.nan_to_num(solved.resistor_a[:, self._of_contact]), none,
         )  # fmt: skip

@@ -145,7 +145,9 @@ class Assembly:
             elsewhere = {n for pair in others for n in pair} | {reference}
             # Only what always conducts: a part behind open diodes or switches lies at 0 V by its leak alone, which would be lost in
             # the rounding of a sum.
-            common = {n: root for root, own in _components(batteries) if elsewhere.isdisjoint([root, *own]) for n in own}
+            common = {
+                n: root for root, members in _components(batteries) if elsewhere.isdisjoint([root, *members]) for n in members
+            }
             kept = {n for pair in (*batteries, *others) for n in pair} - {reference} - set(common.values())
         self.kept = len(kept)
         self.nodes = (*sorted(kept), *sorted(every - kept), reference)
@@ -156,13 +158,13 @@ class Assembly:
 
     def incidence(self, plus: str, minus: str) -> dict[int, float]:
         """The voltage from `minus` to `plus` as a sum of coordinates: their places and signs, without the reference."""
-        found: dict[int, float] = {}
+        signs: dict[int, float] = {}
         for node, sign in ((plus, 1.0), (minus, -1.0)):
             at = self.row[node]
             for place in (at, int(self.common[at])):
-                found[place] = found.get(place, 0.0) + sign
+                signs[place] = signs.get(place, 0.0) + sign
         last = len(self.nodes) - 1
-        return {place: sign for place, sign in found.items() if sign and place != last}
+        return {place: sign for place, sign in signs.items() if sign and place != last}
 
     def node_voltages(self, coordinates: Floats) -> Floats:
         """Voltages of all nodes from all coordinates, the reference's 0 at the end (states, nodes) [V]."""
@@ -181,8 +183,8 @@ class Assembly:
         # Behind the resistances a leak of every node, whose voltage may be a sum of two coordinates.
         rows += [self.incidence(node, self.nodes[-1]) for node in self.nodes[:-1]]
         entries = [(i * n + j, k, si * sj) for k, row in enumerate(rows) for i, si in row.items() for j, sj in row.items()]
-        places, own, signs = zip(*entries, strict=True) if entries else ((), (), ())
-        self._stamp_places, self._stamp_of = np.array(places, dtype=np.int64), np.array(own, dtype=np.int64)
+        places, columns, signs = zip(*entries, strict=True) if entries else ((), (), ())
+        self._stamp_places, self._stamp_of = np.array(places, dtype=np.int64), np.array(columns, dtype=np.int64)
         self._stamp_signs = np.array(signs, dtype=float)
         self._stamp = csr_matrix((self._stamp_signs, (self._stamp_places, self._stamp_of)), shape=(n * n, len(rows)))
         ends = np.concatenate((self.starts, self.ends))
@@ -192,11 +194,11 @@ class Assembly:
 
     def _difference(self, pairs: list[tuple[str, str]]) -> Floats:
         """One row a pair: the voltage between its two nodes, from the kept coordinates."""
-        found = np.zeros((len(pairs), self.kept))
+        difference = np.zeros((len(pairs), self.kept))
         for k, (plus, minus) in enumerate(pairs):
             for at, sign in self.incidence(plus, minus).items():
-                found[k, at] = sign
-        return found
+                difference[k, at] = sign
+        return difference
 
     def check(self, values: Values) -> None:
         """Raises ValueError for a resistance that is not above 0, or a value that is not finite and should be."""
@@ -252,19 +254,19 @@ class Assembly:
         inner = len(self.nodes) - 1 - k
         if not inner:
             return Reduction(full, driven, np.zeros((1, 0, k)), np.zeros((1, 0)), full[:, k:, k:])
-        cross, own = full[:, k:, :k], full[:, k:, k:]
+        cross, inside = full[:, k:, :k], full[:, k:, k:]
         if len(full) == 1:
-            solved = solve_dense(own[0], np.concatenate((cross[0], driven[:, k:].T), axis=1))
+            solved = solve_dense(inside[0], np.concatenate((cross[0], driven[:, k:].T), axis=1))
             follows, lift = solved[None, :, :k], solved[:, k:].T
         else:
             right = np.broadcast_to(driven[:, k:, None], (len(full), inner, 1))
-            solved = self.solve_inner(own, np.concatenate((cross, right), axis=2))
+            solved = self.solve_inner(inside, np.concatenate((cross, right), axis=2))
             follows, lift = solved[:, :, :k], solved[:, :, k]
         across = cross.transpose(0, 2, 1)
         base = full[:, :k, :k] - np.matmul(across, follows)
         if len(full) == 1:
-            return Reduction(base, driven[:, :k] - lift @ cross[0], follows, lift, own)
-        return Reduction(base, driven[:, :k] - np.matmul(across, lift[:, :, None])[:, :, 0], follows, lift, own)
+            return Reduction(base, driven[:, :k] - lift @ cross[0], follows, lift, inside)
+        return Reduction(base, driven[:, :k] - np.matmul(across, lift[:, :, None])[:, :, 0], follows, lift, inside)
 
 
 def _components(tied: Pairs) -> list[tuple[str, list[str]]]:
@@ -273,21 +275,21 @@ def _components(tied: Pairs) -> list[tuple[str, list[str]]]:
     for a, b in tied:
         near.setdefault(a, []).append(b)
         near.setdefault(b, []).append(a)
-    found, seen = [], set[str]()
+    components, seen = [], set[str]()
     for start in near:
         if start in seen:
             continue
-        own, todo = [start], [start]
+        members, todo = [start], [start]
         seen.add(start)
         while todo:
             for other in near[todo.pop()]:
                 if other not in seen:
                     seen.add(other)
-                    own.append(other)
+                    members.append(other)
                     todo.append(other)
-        root = max(own, key=lambda n: len(near[n]))
-        found.append((root, [n for n in own if n != root]))
-    return found
+        root = max(members, key=lambda n: len(near[n]))
+        components.append((root, [n for n in members if n != root]))
+    return components
 
 
 MANY, TOGETHER = 40, 2500
@@ -304,7 +306,7 @@ def solve_dense(a: Floats, b: Floats) -> Floats:
     """
     if not a.size:
         return b
-    _, _, found, info = dgesv(a, b)
+    _, _, solution, info = dgesv(a, b)
     if info:
         raise np.linalg.LinAlgError("Singular matrix")
-    return np.asarray(found)
+    return np.asarray(solution)

@@ -150,10 +150,10 @@ class Batch(Pieces):
             flips.append(np.where(self.charging[t], -above, above) > CORNER_V)
         if net.diodes:
             flips.append((across[:, diodes] > p["diode_v"][t]) != self.conducts[t])
-        wanted = self.mode[t]
+        mode = self.mode[t]
         if self.m:
-            wanted = self._wanted_modes(t)
-            flips.append(wanted != self.mode[t])
+            mode = self._wanted_modes(t)
+            flips.append(mode != self.mode[t])
         flip = np.concatenate(flips, axis=1) if flips else np.zeros((len(across), 0), dtype=bool)
         if self.turn >= ALL_AT_ONCE_ROUNDS:
             # The lowest that disagrees, alone: least-index pivoting comes to an end where turning all at once may circle.
@@ -170,8 +170,8 @@ class Batch(Pieces):
         back = None
         if self.m:
             if self.curved:
-                back = ((self.mode[t] == AT_LIMIT) & (wanted == REGULATING)).any(axis=1)
-            self.mode[t] = np.where(flip[:, at:], wanted, self.mode[t])
+                back = ((self.mode[t] == AT_LIMIT) & (mode == REGULATING)).any(axis=1)
+            self.mode[t] = np.where(flip[:, at:], mode, self.mode[t])
         moved: Bools = np.asarray(flip.any(axis=1), dtype=bool)
         if self.curved:
             if back is not None and back.any():
@@ -218,17 +218,17 @@ class Batch(Pieces):
         points = [(self.load_v, across[:, net.part[2]])] if net.loads else []
         if net.converters:
             points += [(self.in_v, volts @ net.inputs.T), (self.out_v, volts @ net.senses[self.k :].T)]
-        for point, found in points:
+        for point, solution in points:
             # A step that goes below a third of the voltage before has overshot.
             least = point[t] / 3
-            new = np.maximum(found, least)
-            asked: Bools | bool = True
+            new = np.maximum(solution, least)
+            within: Bools | bool = True
             if point is self.load_v:
-                self.wandered[t] += (found > point[t] + SETTLED_V) | (found < least)
-                asked = self.load_on[t]
+                self.wandered[t] += (solution > point[t] + SETTLED_V) | (solution < least)
+                within = self.load_on[t]
             if point is self.in_v:
-                moved |= self._collapse(t, (found < np.maximum(least, net.starves_below)) | (found > self.wild_v))
-            moved |= ((np.abs(new - point[t]) > SETTLED_V) & asked).any(axis=1)
+                moved |= self._collapse(t, (solution < np.maximum(least, net.starves_below)) | (solution > self.wild_v))
+            moved |= ((np.abs(new - point[t]) > SETTLED_V) & within).any(axis=1)
             point[t] = new
         if net.converters:
             out_a = np.maximum(self.x[t, self.k :], 0.0)
@@ -290,26 +290,26 @@ class Batch(Pieces):
         mode, x, limit = self.mode[t], self.x[t], self.limit[t]
         sensed = self.v[t] @ self.net.senses.T
         short = sensed < self.set_point[t]
-        regulating, wanted = mode == REGULATING, mode.copy()
-        np.copyto(wanted, OFF, where=regulating & (x < -NOTHING_A))
-        np.copyto(wanted, AT_LIMIT, where=regulating & (x > limit))
-        np.copyto(wanted, REGULATING, where=(mode == AT_LIMIT) & ~short)
-        np.copyto(wanted, REGULATING, where=(mode == OFF) & short & (limit > 0))
+        regulating, modes = mode == REGULATING, mode.copy()
+        np.copyto(modes, OFF, where=regulating & (x < -NOTHING_A))
+        np.copyto(modes, AT_LIMIT, where=regulating & (x > limit))
+        np.copyto(modes, REGULATING, where=(mode == AT_LIMIT) & ~short)
+        np.copyto(modes, REGULATING, where=(mode == OFF) & short & (limit > 0))
         if self.net.converters:
-            wanted[:, self.k :] = self._wanted_of_converters(t, wanted[:, self.k :], sensed[:, self.k :])
-        return wanted
+            modes[:, self.k :] = self._wanted_of_converters(t, modes[:, self.k :], sensed[:, self.k :])
+        return modes
 
-    def _wanted_of_converters(self, t: Which, wanted: NDArray[np.int8], out_v: Floats) -> NDArray[np.int8]:
+    def _wanted_of_converters(self, t: Which, modes: NDArray[np.int8], out_v: Floats) -> NDArray[np.int8]:
         net, mode = self.net, self.mode[t, self.k :]
         out_a = self.x[t, self.k :]
         in_v = self.v[t] @ net.inputs.T
         too_much = out_v * out_a > net.efficiency * net.most_in * np.maximum(in_v, 0.1) * (1 + 1e-12)
         giving = (mode == REGULATING) | (mode == AT_LIMIT)
-        wanted = np.where(giving & (wanted != OFF) & too_much & (out_a <= self.limit[t, self.k :] + 1e-9), BY_INPUT, wanted)
+        modes = np.where(giving & (modes != OFF) & too_much & (out_a <= self.limit[t, self.k :] + 1e-9), BY_INPUT, modes)
         held = mode == BY_INPUT
-        wanted = np.where(held & (out_a > self.limit[t, self.k :]), AT_LIMIT, wanted)
-        wanted = np.where(held & (out_v > self.set_point[t, self.k :]), REGULATING, wanted)
-        return np.where(self.starved[t], OFF, wanted)
+        modes = np.where(held & (out_a > self.limit[t, self.k :]), AT_LIMIT, modes)
+        modes = np.where(held & (out_v > self.set_point[t, self.k :]), REGULATING, modes)
+        return np.where(self.starved[t], OFF, modes)
 
     def restless(self, todo: NDArray[np.int64]) -> NoOperatingPointError:
         """Which elements ask for too much in the first of some states that find no rest."""

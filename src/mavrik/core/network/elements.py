@@ -187,7 +187,9 @@ VALUE_FIELDS: dict[type, tuple[str, ...]] = {
 }
 """The fields of each element that `Values` holds; all others are the network's shape."""
 
-SHAPE_FIELDS = {kind: tuple(f.name for f in fields(kind) if f.name not in own) for kind, own in VALUE_FIELDS.items()}
+SHAPE_FIELDS = {
+    kind: tuple(f.name for f in fields(kind) if f.name not in value_fields) for kind, value_fields in VALUE_FIELDS.items()
+}
 
 
 def shape_of(elements: Sequence[Element]) -> Hashable:

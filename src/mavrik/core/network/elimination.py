@@ -16,7 +16,7 @@ class _Step:
     """One unknown that goes out."""
 
     at: int
-    own: int
+    pivot: int
     """Where its own coefficient lies among those kept."""
     around: tuple[int, ...]
     """The unknowns left that it goes with."""
@@ -73,23 +73,23 @@ class Elimination:
         """
         kept = np.zeros((self._places, len(a)))
         kept[: len(self._rows)] = a[:, self._rows, self._columns].T
-        found = np.array(b.transpose(1, 0, 2))
+        solution = np.array(b.transpose(1, 0, 2))
         shares: list[Floats] = []
         for step in self._steps:
-            own = kept[step.own]
-            if not (own > 0).all():
+            pivot = kept[step.pivot]
+            if not (pivot > 0).all():
                 raise np.linalg.LinAlgError("Singular matrix")
             coefficients = kept[step.with_them]
-            share = coefficients / own
+            share = coefficients / pivot
             kept[step.among] -= share[step.one] * coefficients[step.other]
             for k, other in enumerate(step.around):
-                found[other] -= share[k][:, None] * found[step.at]
-            found[step.at] /= own[:, None]
+                solution[other] -= share[k][:, None] * solution[step.at]
+            solution[step.at] /= pivot[:, None]
             shares.append(share)
         for step, share in zip(reversed(self._steps), reversed(shares), strict=True):
             for k, other in enumerate(step.around):
-                found[step.at] -= share[k][:, None] * found[other]
-        return np.asarray(found.transpose(1, 0, 2))
+                solution[step.at] -= share[k][:, None] * solution[other]
+        return np.asarray(solution.transpose(1, 0, 2))
 
 
 def _order(linked: NDArray[np.bool_]) -> Iterator[tuple[int, tuple[int, ...]]]:

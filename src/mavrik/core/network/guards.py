@@ -57,24 +57,24 @@ class Guards:
         more = {"diode_v": self._volt, "diode_ohm": self._ohm}
         return {n: np.concatenate((a, np.tile(more[n], (len(a), 1))), axis=1) if n in more else a for n, a in given.items()}
 
-    def without(self, found: Solved, order: NDArray[np.int64]) -> Solved:
+    def without(self, solved: Solved, order: NDArray[np.int64]) -> Solved:
         """An answer of the guarded network as one of its own: a clamp's current is part of its source's.
 
         order: where each node of the network is in the guarded one's
         """
-        own = found.diode_a.shape[1] - len(self.diodes)
-        source_a = found.source_a.copy()
-        source_a[:, self.clamped] -= found.diode_a[:, own + self.takers :]
-        return replace(found, node_v=found.node_v[:, order], diode_a=found.diode_a[:, :own], source_a=source_a)
+        diodes = solved.diode_a.shape[1] - len(self.diodes)
+        source_a = solved.source_a.copy()
+        source_a[:, self.clamped] -= solved.diode_a[:, diodes + self.takers :]
+        return replace(solved, node_v=solved.node_v[:, order], diode_a=solved.diode_a[:, :diodes], source_a=source_a)
 
 
-def merged(into: Solved, which: Bools | NDArray[np.int64], found: Solved) -> Solved:
+def merged(into: Solved, which: Bools | NDArray[np.int64], part: Solved) -> Solved:
     """Answers with those of some states replaced.
 
-    into: all; which: those to be replaced, as a mask or by number; found: what they are instead
+    into: all; which: those to be replaced, as a mask or by number; part: what they are instead
     """
     made = {}
     for f in fields(into):
         made[f.name] = np.array(getattr(into, f.name))
-        made[f.name][which] = getattr(found, f.name)
+        made[f.name][which] = getattr(part, f.name)
     return Solved(**made)

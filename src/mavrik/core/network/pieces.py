@@ -158,14 +158,14 @@ class Pieces:
 
     def of_state(self, k: int) -> Self:
         """One of its states that have come to rest, as a batch of its own."""
-        own, one = slice(k, k + 1), copy(self)
+        state, one = slice(k, k + 1), copy(self)
         one.states, one.alike = 1, False
         for name in PER_STATE:
-            setattr(one, name, getattr(self, name)[own])
-        one.given, one.p = ({n: a if len(a) == 1 else a[own] for n, a in values.items()} for values in (self.given, self.p))
+            setattr(one, name, getattr(self, name)[state])
+        one.given, one.p = ({n: a if len(a) == 1 else a[state] for n, a in values.items()} for values in (self.given, self.p))
         red = ((f.name, getattr(self.red, f.name)) for f in fields(Reduction))
-        one.red = Reduction(**{n: a if len(a) == 1 else a[own] for n, a in red})
-        one.answer = Solved(**{f.name: getattr(self.answer, f.name)[own] for f in fields(Solved)})
+        one.red = Reduction(**{n: a if len(a) == 1 else a[state] for n, a in red})
+        one.answer = Solved(**{f.name: getattr(self.answer, f.name)[state] for f in fields(Solved)})
         return one
 
     def linear(self) -> tuple[Floats, Floats]:
@@ -292,17 +292,17 @@ class Pieces:
 
     def _stamp_inputs(self, a: Floats, b: Floats, t: Which) -> None:
         """What converters take, V_in I_in efficiency = V_out I_out, as its tangent where they were last."""
-        net, n, own = self.net, self.n, slice(self.k, self.k + len(self.net.converters))
+        net, n, columns = self.net, self.n, slice(self.k, self.k + len(self.net.converters))
         out_v, out_a, in_v = self.out_v[t], self.out_a[t], self.in_v[t]
-        takes, out, rows = net.inputs, net.senses[own], np.arange(n + own.start, n + own.stop)
-        held, flat = self.mode[t, own] == BY_INPUT, self.flat[t][:, None]
+        takes, out, rows = net.inputs, net.senses[columns], np.arange(n + columns.start, n + columns.stop)
+        held, flat = self.mode[t, columns] == BY_INPUT, self.flat[t][:, None]
         by = np.where(held | flat, 0.0, 1.0 / (net.efficiency * in_v))
         # The input current as a tangent in all three voltages and currents; that tangent goes through zero.
         slope = (out_a * by)[:, :, None] * out - (out_v * out_a * by / in_v)[:, :, None] * takes
         a[:, :n, :n] += np.matmul(takes.T, slope)
         a[:, :n, rows] += takes.T * (out_v * by)[:, None, :]
-        taken = np.where(held, net.most_in, np.where(flat, out_v * out_a / (net.efficiency * in_v), 0.0))
-        b[:, :n] -= taken @ takes
+        in_a = np.where(held, net.most_in, np.where(flat, out_v * out_a / (net.efficiency * in_v), 0.0))
+        b[:, :n] -= in_a @ takes
         if not held.any():
             return
         most = net.efficiency * net.most_in
@@ -323,10 +323,10 @@ class Pieces:
             fed = self.load_on & (across[:, loads] != 0)
             flow[:, loads] = np.where(fed, self.p["load_w"] / np.where(fed, across[:, loads], 1.0), 0.0)
         out_a = self.x[:, self.k :]
-        taken = out_a
+        in_a = out_a
         if net.converters:
             in_v, out_v = self.v @ net.inputs.T, self.v @ net.senses[self.k :].T
-            taken = out_v * out_a / (net.efficiency * np.where(in_v > 0, in_v, 1.0))
+            in_a = out_v * out_a / (net.efficiency * np.where(in_v > 0, in_v, 1.0))
         node_v = net.node_voltages(np.concatenate((self.v, self.red.inner_v(self.v), np.zeros((self.states, 1))), axis=1))
         resistor_a = (node_v.take(net.starts, axis=1) - node_v.take(net.ends, axis=1)) / self.given["resistor_ohm"]
         return Solved(
@@ -342,7 +342,7 @@ class Pieces:
             link_closed=self.closed,
             link_chatters=self.turns >= CHATTERS_AFTER,
             converter_a=out_a,
-            converter_in_a=taken,
+            converter_in_a=in_a,
             converter_mode=self.mode[:, self.k :],
             converter_starved=self.starved,
         )

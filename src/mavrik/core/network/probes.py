@@ -49,12 +49,12 @@ class Probes:
         """
         self.net, self.probes, self.of = net, tuple(probes), np.asarray(of, dtype=np.int64)
         self._guarded: Probes | None = None
-        own: dict[int, int] = {}
+        column: dict[int, int] = {}
         self.slot = np.zeros(len(self.probes), dtype=np.int64)
         """Of each its place among those of its state."""
         for j, state in enumerate(self.of.tolist()):
-            self.slot[j] = own[state] = own.get(state, -1) + 1
-        shape = max(own, default=0) + 1, max(own.values(), default=-1) + 1
+            self.slot[j] = column[state] = column.get(state, -1) + 1
+        shape = max(column, default=0) + 1, max(column.values(), default=-1) + 1
         last, starts, start = len(net.nodes) - 1, {}, len(net.nodes)
         at: dict[str, tuple[str, int]] = {}
         groups: dict[str, Sequence[Element]] = {
@@ -145,9 +145,9 @@ class Probes:
         across = (adjoint[:, :, :k] @ net.across[emfs].T) / behind[:, None, :]
         slopes[:, :, at_emf:at_behind] = across
         slopes[:, :, at_behind:at_set] = across * answer.emf_a[:, None, :]
-        mode, own = rest.mode[:, :sources], adjoint[:, :, k : k + sources]
-        slopes[:, :, at_set:at_limit] = own * (mode == REGULATING)[:, None, :]
-        slopes[:, :, at_limit:] = own * ((mode == AT_LIMIT) | (mode == FORCED))[:, None, :]
+        mode, of_sources = rest.mode[:, :sources], adjoint[:, :, k : k + sources]
+        slopes[:, :, at_set:at_limit] = of_sources * (mode == REGULATING)[:, None, :]
+        slopes[:, :, at_limit:] = of_sources * ((mode == AT_LIMIT) | (mode == FORCED))[:, None, :]
         row, slot = np.nonzero(self._resistor[state] >= 0)
         at = self._resistor[state[row], slot]
         slopes[row, slot, at] -= unit[row, at]
@@ -185,10 +185,10 @@ def adjoint_of(rest: Pieces, matrix: Floats, weights: Floats, given: Floats, ins
     Returns it of the kept coordinates and sources (rows, probes, kept + sources), and of all nodes (rows, probes, nodes).
     """
     net, k, follows = rest.net, rest.n, rest.red.follows
-    own, inner = weights[:, :, :k], weights[:, :, k:]
+    of_sources, inner = weights[:, :, :k], weights[:, :, k:]
     if inside:
-        own = own - np.matmul(inner, follows)
-    right = np.concatenate((own, given), axis=2)
+        of_sources = of_sources - np.matmul(inner, follows)
+    right = np.concatenate((of_sources, given), axis=2)
     adjoint = np.linalg.solve(matrix.transpose(0, 2, 1), right.transpose(0, 2, 1)).transpose(0, 2, 1)
     kept = adjoint[:, :, :k]
     taken_out = -np.matmul(kept, follows.transpose(0, 2, 1))

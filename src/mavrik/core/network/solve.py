@@ -104,10 +104,10 @@ class Network(Assembly):
             batch.run()
         return batch
 
-    def settle_each(self, asked: Sequence[tuple[Values, Batch | None]]) -> list[Batch | NoOperatingPointError]:
+    def settle_each(self, cases: Sequence[tuple[Values, Batch | None]]) -> list[Batch | NoOperatingPointError]:
         """Several states brought to rest at once, each as `settle` does by itself: a call costs far more than a state more.
 
-        asked: for each its values and, if any, a state at rest that it is taken to be near
+        cases: for each its values and, if any, a state at rest that it is taken to be near
         Returns for each its state, or why there is none. Raises ValueError for values that cannot be.
 
         >>> from dataclasses import replace
@@ -117,16 +117,16 @@ class Network(Assembly):
         >>> [round(halved.named(rest).node_v["p"], 6) for rest in found if isinstance(rest, Batch)]
         [6.0, 5.0]
         """
-        found: dict[int, Batch | NoOperatingPointError] = {}
-        if len(asked) > 1:
-            found |= self._settled_rows(self._rows(_stacked([values for values, _ in asked])), [near for _, near in asked])
-        for k, (values, near) in enumerate(asked):
-            if k not in found:
+        settled: dict[int, Batch | NoOperatingPointError] = {}
+        if len(cases) > 1:
+            settled |= self._settled_rows(self._rows(_stacked([values for values, _ in cases])), [near for _, near in cases])
+        for k, (values, near) in enumerate(cases):
+            if k not in settled:
                 try:
-                    found[k] = self.settle(values, near)
+                    settled[k] = self.settle(values, near)
                 except NoOperatingPointError as error:
-                    found[k] = error
-        return [found[k] for k in range(len(asked))]
+                    settled[k] = error
+        return [settled[k] for k in range(len(cases))]
 
     def _settled_rows(self, rows: dict[str, NDArray[np.float64]], near: Sequence[Batch | None]) -> dict[int, Batch]:
         """Those of some states that come to rest together, by their number."""
@@ -142,12 +142,12 @@ class Network(Assembly):
         except NoOperatingPointError:
             return {}
         beyond = self.guards.beyond(batch.answer.node_v)
-        found = {k: batch.of_state(k) for k in range(states) if k not in restless and not beyond[k]}
+        settled = {k: batch.of_state(k) for k in range(states) if k not in restless and not beyond[k]}
         held = np.flatnonzero(beyond)
         if len(held) > 1:
-            own = {n: a if len(a) == 1 else a[held] for n, a in rows.items()}
-            found |= {int(held[k]): rest for k, rest in self._guarded_rows(own, len(held)).items()}
-        return found
+            values = {n: a if len(a) == 1 else a[held] for n, a in rows.items()}
+            settled |= {int(held[k]): rest for k, rest in self._guarded_rows(values, len(held)).items()}
+        return settled
 
     def _guarded_rows(self, rows: dict[str, NDArray[np.float64]], states: int) -> dict[int, Batch]:
         batch = Batch(self.guarded, self.guards.values(rows), states)
@@ -167,30 +167,30 @@ class Network(Assembly):
 
     def named(self, batch: Batch) -> Solution:
         """What a probe could read in a state at rest, by name."""
-        found, beyond = batch.answer, frozenset[str]()
+        solved, beyond = batch.answer, frozenset[str]()
         current = {c.id: a for c, a in zip(self.currents, batch.given["current_a"][0].tolist(), strict=True) if c.id}
         if batch.net is not self:
-            stops = dict(zip((d.id for d in batch.net.diodes), found.diode_a[0].tolist(), strict=True))
+            stops = dict(zip((d.id for d in batch.net.diodes), solved.diode_a[0].tolist(), strict=True))
             beyond = frozenset(d.id.rsplit(":", 1)[0] for d in self.guards.diodes if stops[d.id] > BEYOND_A)
             current |= {c.id: current[c.id] - stops[f"{c.id}:stop"] for c in self.currents if c.takes}
-            found = self.guards.without(found, self._guarded_order)
+            solved = self.guards.without(solved, self._guarded_order)
         for group, amps in (
-            (self.resistors, found.resistor_a), (self.emfs, found.emf_a), (self.sources, found.source_a), (self.diodes, found.diode_a),
-            (self.loads, found.load_a), (self.links, found.link_a), (self.converters, found.converter_a),
+            (self.resistors, solved.resistor_a), (self.emfs, solved.emf_a), (self.sources, solved.source_a), (self.diodes, solved.diode_a),
+            (self.loads, solved.load_a), (self.links, solved.link_a), (self.converters, solved.converter_a),
         ):  # fmt: skip
             current |= dict(zip((e.id for e in group), amps[0].tolist(), strict=True))
-        modes = {s.id: Mode(int(m)) for s, m in zip(self.sources, found.mode[0], strict=True)}
-        modes |= {c.id: Mode(int(m)) for c, m in zip(self.converters, found.converter_mode[0], strict=True)}
-        is_open = {k.id for k, closed in zip(self.links, found.link_closed[0], strict=True) if not closed}
-        is_open |= {x.id for x, on in zip(self.loads, found.load_on[0], strict=True) if not on}
-        is_open |= {c.id for c, starved in zip(self.converters, found.converter_starved[0], strict=True) if starved}
+        modes = {s.id: Mode(int(m)) for s, m in zip(self.sources, solved.mode[0], strict=True)}
+        modes |= {c.id: Mode(int(m)) for c, m in zip(self.converters, solved.converter_mode[0], strict=True)}
+        is_open = {k.id for k, closed in zip(self.links, solved.link_closed[0], strict=True) if not closed}
+        is_open |= {x.id for x, on in zip(self.loads, solved.load_on[0], strict=True) if not on}
+        is_open |= {c.id for c, starved in zip(self.converters, solved.converter_starved[0], strict=True) if starved}
         return Solution(
-            node_v=dict(zip(self.nodes, found.node_v[0].tolist(), strict=True)),
+            node_v=dict(zip(self.nodes, solved.node_v[0].tolist(), strict=True)),
             current_a=current,
-            input_a=dict(zip((c.id for c in self.converters), found.converter_in_a[0].tolist(), strict=True)),
+            input_a=dict(zip((c.id for c in self.converters), solved.converter_in_a[0].tolist(), strict=True)),
             mode=modes,
             open_ids=frozenset(is_open),
-            chattering=frozenset(k.id for k, c in zip(self.links, found.link_chatters[0], strict=True) if c),
+            chattering=frozenset(k.id for k, c in zip(self.links, solved.link_chatters[0], strict=True) if c),
             beyond=beyond,
         )
 
@@ -202,13 +202,13 @@ class Network(Assembly):
         Errors as for `solve`.
         """
         shaped = self._rows(values)
-        found = self._solve_shaped(shaped, near.at_rest if near is not None and near.net is self else None, lenient)
-        beyond = self.guards.beyond(found.node_v)
+        solved = self._solve_shaped(shaped, near.at_rest if near is not None and near.net is self else None, lenient)
+        beyond = self.guards.beyond(solved.node_v)
         if beyond.any():
-            own = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
-            again = self.guarded._solve_shaped(own, None, lenient)
-            found = merged(found, beyond, self.guards.without(again, self._guarded_order))
-        return found
+            values_beyond = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
+            again = self.guarded._solve_shaped(values_beyond, None, lenient)
+            solved = merged(solved, beyond, self.guards.without(again, self._guarded_order))
+        return solved
 
     def solve_with_slopes(
         self,
@@ -238,16 +238,16 @@ class Network(Assembly):
         begin = near if near is not None and near.net is self else None
         batch = self._begun(shaped, every, None, begin, np.zeros_like(every) if which is None else which, lenient=True)
         state = np.zeros_like(every) if state is None else state
-        found, slopes = batch.answer, probes.slopes(batch, state)
-        beyond = self.guards.beyond(found.node_v)
+        solved, slopes = batch.answer, probes.slopes(batch, state)
+        beyond = self.guards.beyond(solved.node_v)
         if beyond.any():
-            own = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
+            values_beyond = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
             some = np.arange(int(beyond.sum()))
-            again = self.guarded._begun(own, some, None, None, some, lenient=True)
-            found = merged(found, beyond, self.guards.without(again.answer, self._guarded_order))
+            again = self.guarded._begun(values_beyond, some, None, None, some, lenient=True)
+            solved = merged(solved, beyond, self.guards.without(again.answer, self._guarded_order))
             beside = probes.guarded(self.guarded, self.guards.clamps).slopes(again, state[beyond])
             slopes[beyond] = beside[:, : slopes.shape[1]]
-        return found, slopes, batch.at_rest
+        return solved, slopes, batch.at_rest
 
     def go_on(self, values: Values, last: Moment | None) -> Moment:
         """States that each go on from where they were a moment ago; one without an operating point is NaN throughout.
@@ -265,14 +265,14 @@ class Network(Assembly):
             reduction = self.reduce(shaped) if len(shaped["resistor_ohm"]) == len(shaped["current_a"]) == 1 else None
         at_once = max(1, min(CHUNK, MOST_ENTRIES // max(len(self.nodes), 1) ** 2))
         chunks = [np.arange(k, min(k + at_once, states)) for k in range(0, states, at_once)]
-        batches = [self._begun(shaped, own, reduction, last.at_rest if last else None, own, lenient=True) for own in chunks]
-        found = Solved(**{f.name: np.concatenate([getattr(b.answer, f.name) for b in batches]) for f in fields(Solved)})
-        beyond = self.guards.beyond(found.node_v)
+        batches = [self._begun(shaped, chunk, reduction, last.at_rest if last else None, chunk, lenient=True) for chunk in chunks]
+        solved = Solved(**{f.name: np.concatenate([getattr(b.answer, f.name) for b in batches]) for f in fields(Solved)})
+        beyond = self.guards.beyond(solved.node_v)
         if beyond.any():
-            own = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
-            again = self.guarded._solve_shaped(own, None, lenient=True)
-            found = merged(found, beyond, self.guards.without(again, self._guarded_order))
-        return Moment(found, AtRest.joined([b.at_rest for b in batches]), values, reduction)
+            chunk = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
+            again = self.guarded._solve_shaped(chunk, None, lenient=True)
+            solved = merged(solved, beyond, self.guards.without(again, self._guarded_order))
+        return Moment(solved, AtRest.joined([b.at_rest for b in batches]), values, reduction)
 
     def _solve_shaped(self, shaped: dict[str, NDArray[np.float64]], near: AtRest | None, lenient: bool) -> Solved:
         states = max(a.shape[0] for a in shaped.values())
@@ -284,12 +284,12 @@ class Network(Assembly):
         at_once = max(1, min(CHUNK, MOST_ENTRIES // max(nodes, 1) ** 2))
         step = max(COARSE, -(-states // at_once))
 
-        def begun(own: NDArray[np.int64], from_: AtRest | None, which: NDArray[np.int64]) -> Batch:
-            return self._begun(shaped, own, reduction, from_, which, lenient)
+        def begun(chunk: NDArray[np.int64], from_: AtRest | None, which: NDArray[np.int64]) -> Batch:
+            return self._begun(shaped, chunk, reduction, from_, which, lenient)
 
         def chunks(from_: AtRest, which: Callable[[NDArray[np.int64]], NDArray[np.int64]]) -> Solved:
             every = [np.arange(k, min(k + at_once, states)) for k in range(0, states, at_once)]
-            answers = [begun(own, from_, which(own)).answer for own in every]
+            answers = [begun(chunk, from_, which(chunk)).answer for chunk in every]
             return Solved(**{f.name: np.concatenate([getattr(a, f.name) for a in answers]) for f in fields(Solved)})
 
         only = np.zeros(1, dtype=np.int64)
@@ -304,46 +304,46 @@ class Network(Assembly):
         seed = begun(spread[middle : middle + 1], None, only)
         sound = bool(np.isfinite(seed.answer.node_v).all())
         coarse = begun(spread, seed.at_rest if sound else None, np.zeros(len(spread), dtype=np.int64))
-        return chunks(coarse.at_rest, lambda own: np.clip((own - spread[0] + step // 2) // step, 0, len(spread) - 1))
+        return chunks(coarse.at_rest, lambda chunk: np.clip((chunk - spread[0] + step // 2) // step, 0, len(spread) - 1))
 
     def _begun(
         self,
         shaped: dict[str, NDArray[np.float64]],
-        own: NDArray[np.int64],
+        chunk: NDArray[np.int64],
         reduction: Reduction | None,
         near: AtRest | None,
         which: NDArray[np.int64],
         lenient: bool,
     ) -> Batch:
         """States brought to rest from those they are near; those that find none from there, from nowhere."""
-        batch = self._batch(shaped, own, reduction)
+        batch = self._batch(shaped, chunk, reduction)
         if near is not None:
             batch.begin_like(near, which)
         try:
             left = batch.run_all()
             if len(left) and near is not None:
                 # A neighbour that is unlike can lead into a circle that the state itself does not have.
-                again = self._batch(shaped, own[left], reduction)
+                again = self._batch(shaped, chunk[left], reduction)
                 still = again.run_all()
                 batch.take_over(again, left)
                 left = left[still]
         except NoOperatingPointError:
-            if not lenient or len(own) == 1:
+            if not lenient or len(chunk) == 1:
                 raise
-            return self._one_by_one(shaped, own, reduction)
+            return self._one_by_one(shaped, chunk, reduction)
         if len(left):
             if not lenient:
                 raise batch.restless(left)
             batch.forget(left)
         return batch
 
-    def _one_by_one(self, shaped: dict[str, NDArray[np.float64]], own: NDArray[np.int64], reduction: Reduction | None) -> Batch:
+    def _one_by_one(self, shaped: dict[str, NDArray[np.float64]], chunk: NDArray[np.int64], reduction: Reduction | None) -> Batch:
         """States of which one at least has no voltages at all: that one alone is NaN."""
-        batch = self._batch(shaped, own, reduction)
+        batch = self._batch(shaped, chunk, reduction)
         batch.answer = batch.answer_now()
         bad = []
-        for k in range(len(own)):
-            one = self._batch(shaped, own[k : k + 1], reduction)
+        for k in range(len(chunk)):
+            one = self._batch(shaped, chunk[k : k + 1], reduction)
             try:
                 none = len(one.run_all()) > 0
             except NoOperatingPointError:
@@ -384,9 +384,9 @@ class Network(Assembly):
         """
         batch = at or self.settle()
         if batch.net is not self:
-            own = self.guarded.sensitivities(plus, minus, batch)
-            return {i: v for i, v in own.items() if i not in {d.id for d in self.guards.diodes}}
-        found, rows = batch.answer, batch.given
+            of_guarded = self.guarded.sensitivities(plus, minus, batch)
+            return {i: v for i, v in of_guarded.items() if i not in {d.id for d in self.guards.diodes}}
+        solved, rows = batch.answer, batch.given
         weights = np.zeros((1, 1, len(self.nodes) - 1))
         for place, sign in self.incidence(plus, minus).items():
             weights[0, 0, place] = sign
@@ -394,9 +394,9 @@ class Network(Assembly):
         adjoint = every[0, 0]
         answer: dict[str, float] = {}
         groups: tuple[tuple[Sequence[Resistor | Diode | Link], Floats, Floats], ...] = (
-            (self.resistors, found.resistor_a, rows["resistor_ohm"]),
-            (self.diodes, found.diode_a, rows["diode_ohm"]),
-            (self.links, found.link_a, rows["link_ohm"]),
+            (self.resistors, solved.resistor_a, rows["resistor_ohm"]),
+            (self.diodes, solved.diode_a, rows["diode_ohm"]),
+            (self.links, solved.link_a, rows["link_ohm"]),
         )
         for group, amps, ohm in groups:
             for k, e in enumerate(group):

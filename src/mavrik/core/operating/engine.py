@@ -59,11 +59,11 @@ class Engine:
         self._wiring = wiring = (wirings or Wirings()).of(circuit, state)
         self.elements = [*(charged_before(e, state) for e in wiring.elements), *device_elements(circuit, state, off_too)]
         self.network = net.network_of(self.elements, circuit.alternator.case_node)
-        own = net.values_of(self.elements)
+        values = net.values_of(self.elements)
         if extra_emf_v:
             charged = np.array([extra_emf_v.get(e.id, 0.0) for e in self.network.emfs])
-            own = replace(own, emf_v=np.asarray(own.emf_v, dtype=float) + charged)
-        self._own = own
+            values = replace(values, emf_v=np.asarray(values.emf_v, dtype=float) + charged)
+        self._own = values
         # A network has the branches' resistances first, as they were made.
         self.warm = wiring.warm
         self._rows = np.arange(len(self.warm.branches))
@@ -119,13 +119,13 @@ class Engine:
             lifted = self.lifted.get(a.id)
             if lifted is None or not lifted.any():
                 continue
-            own = np.array(values.emf_v, dtype=float)
-            rest, values = yield from self._lift(rest, values, own, lifted, a.id)
+            emf_v = np.array(values.emf_v, dtype=float)
+            rest, values = yield from self._lift(rest, values, emf_v, lifted, a.id)
             # A battery behind a link that has opened takes nothing of the output: it stays where the document has it.
             still = lifted * self.reached(a.stud_node, self._open(rest))
             if still.any() and (still != lifted).any():
-                own = np.where(still > 0, np.asarray(values.emf_v), self._own.emf_v)
-                rest, values = yield from self._lift(rest, values, own, still, a.id)
+                emf_v = np.where(still > 0, np.asarray(values.emf_v), self._own.emf_v)
+                rest, values = yield from self._lift(rest, values, emf_v, still, a.id)
         return rest, values
 
     def _lift(
@@ -162,9 +162,9 @@ class Engine:
 
         stud: node; open_ids: of branches, beside those that the document has open
         """
-        found = self._wiring.reached(stud, open_ids)
+        nodes = self._wiring.reached(stud, open_ids)
         plus = {b.id: b.positive_node for b in self.circuit.batteries}
-        return np.array([float(plus[e.id] in found) for e in self.network.emfs])
+        return np.array([float(plus[e.id] in nodes) for e in self.network.emfs])
 
     def _open(self, rest: net.Batch) -> list[str]:
         """Links that are open in a state at rest."""
@@ -228,11 +228,11 @@ class Engine:
                 rests[lift] = yield replace(values, emf_v=emf + lift * lifted), near
                 lift = search.send(too_much_a(lift))
         except StopIteration as done:
-            found: float | None = done.value
+            volts: float | None = done.value
         # Where none is found, it rises with the charge, or a link or a cut-off turned there, no charge goes with both readings.
-        if found is None or too_much_a(low) < 0 or abs(too_much_a(found)) > HELD_A:
+        if volts is None or too_much_a(low) < 0 or abs(too_much_a(volts)) > HELD_A:
             raise NotMetError
-        return rests[found], replace(values, emf_v=emf + found * lifted)
+        return rests[volts], replace(values, emf_v=emf + volts * lifted)
 
     def freed(self, values: net.Values) -> net.Values:
         """Undoes `holding`: what is known of the output is forced again."""
@@ -248,14 +248,14 @@ class Engine:
         """Bring the circuit to rest, with its cables warmed up where the state says so. Raises NoOperatingPointError."""
         settling = self.settling()
         try:
-            asked = next(settling)
+            question = next(settling)
             while True:
                 try:
-                    rest = self.network.settle(*asked)
+                    rest = self.network.settle(*question)
                 except net.NoOperatingPointError as error:
-                    asked = settling.throw(error)
+                    question = settling.throw(error)
                 else:
-                    asked = settling.send(rest)
+                    question = settling.send(rest)
         except StopIteration as done:
             return done.value  # type: ignore[no-any-return]
 
@@ -271,18 +271,18 @@ class Engine:
         self._check_outputs(rest)
         temperature, rest, values = yield from self._warmed(rest, values)
         rest, values = yield from self._as_charged(rest, values)
-        found = self._settled(temperature, rest, values)
-        if self.held is None or not self._cut_off(found):
-            return found
+        settled = self._settled(temperature, rest, values)
+        if self.held is None or not self._cut_off(settled):
+            return settled
         # What is cut off may be so because a forced output ran away from the voltage that was read.
         held = yield from self._hold(self.values(self._around_c))
         if held is not None and self.state.warmed_up:
             temperature, _, _ = yield from self._warmed(*held)
             held = yield from self._hold(self.values(temperature))
         if held is None:
-            return found
+            return settled
         steady = self._settled(temperature, *held)
-        return steady if len(self._cut_off(steady)) < len(self._cut_off(found)) else found
+        return steady if len(self._cut_off(steady)) < len(self._cut_off(settled)) else settled
 
     def _cut_off(self, settled: Settled) -> frozenset[str]:
         """What takes a power and does not, for want of a voltage."""
@@ -303,11 +303,11 @@ class Engine:
 
     def _settled(self, temperature: NDArray[np.float64], rest: net.Batch, values: net.Values) -> Settled:
         by_id = {b.id: t for b, t in zip(self.warm.branches, temperature.tolist(), strict=True)}
-        found = Settled(self, self.network.named(rest), rest, values, by_id)
-        if not found.held or self.held is None:
-            return found
-        modes = {**found.solution.mode, self.held[0]: net.Mode.FORCED}
-        return replace(found, solution=replace(found.solution, mode=modes))
+        settled = Settled(self, self.network.named(rest), rest, values, by_id)
+        if not settled.held or self.held is None:
+            return settled
+        modes = {**settled.solution.mode, self.held[0]: net.Mode.FORCED}
+        return replace(settled, solution=replace(settled.solution, mode=modes))
 
 
 LIFT_ROUNDS = 12

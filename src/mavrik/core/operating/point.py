@@ -108,82 +108,82 @@ def solve_circuit(circuit: Circuit, state: State | None = None) -> OperatingPoin
 
 def point_of(settled: Settled) -> OperatingPoint:
     """As `solve_circuit`, of a circuit that is at rest already."""
-    engine, found, temperatures = settled.engine, settled.solution, settled.temperature_c
+    engine, solution, temperatures = settled.engine, settled.solution, settled.temperature_c
     circuit, state = engine.circuit, engine.state
     ohm = dict(zip((r.id for r in engine.network.resistors), settled.ohm, strict=True))
-    volts = {n.id: found.node_v.get(n.id, 0.0) for n in circuit.nodes}
-    branches = tuple(_branch_flow(b, state, found, volts, ohm, temperatures) for b in circuit.branches)
-    devices = tuple(_devices(circuit, state, found, volts, engine.elements))
+    volts = {n.id: solution.node_v.get(n.id, 0.0) for n in circuit.nodes}
+    branches = tuple(_branch_flow(b, state, solution, volts, ohm, temperatures) for b in circuit.branches)
+    devices = tuple(_devices(circuit, state, solution, volts, engine.elements))
     notes = [
         f"{b.label} would open and close for ever here; it is taken as open."
         for b in circuit.branches
-        if b.id in found.chattering
+        if b.id in solution.chattering
     ]
-    notes += [f"{x.label} switched itself off below {x.cut_off_v:g} V." for x in circuit.loads if x.id in found.open_ids]
+    notes += [f"{x.label} switched itself off below {x.cut_off_v:g} V." for x in circuit.loads if x.id in solution.open_ids]
     notes += [
-        f"{c.label} stopped: its input is below {c.input_cut_off_v:g} V." for c in circuit.converters if c.id in found.open_ids
+        f"{c.label} stopped: its input is below {c.input_cut_off_v:g} V." for c in circuit.converters if c.id in solution.open_ids
     ]
     notes += [
         f"{a.label} has lost what its regulator senses or what its output is held by: about {volts[a.stud_node]:.0f} V at its stud, "
         "where its rectifier clamps, and more while it does not. That destroys electronics; never do this with the engine running."
         for a in circuit.alternators
-        if a.id in found.beyond
+        if a.id in solution.beyond
     ]
     measured = [b.label for b in circuit.branches if b.measured_mohm is not None]
     if measured:
         notes.append(f"Resistance as measured, not as sound: {', '.join(measured)}.")
     given = sum(d.power_w for d in devices if d.power_w > 0)
-    taken = -sum(d.power_w for d in devices if d.power_w < 0)
+    power_w = -sum(d.power_w for d in devices if d.power_w < 0)
     return OperatingPoint(
         state=state,
         node_voltages_v=volts,
         branches=branches,
         devices=devices,
-        supplies=tuple(Supply(s, t, a) for (s, t), a in supplies_of(circuit, state, found).items()),
+        supplies=tuple(Supply(s, t, a) for (s, t), a in supplies_of(circuit, state, solution).items()),
         given_w=given,
-        taken_w=taken,
+        taken_w=power_w,
         lost_w=sum(b.heat_w for b in branches),
         notes=tuple(notes),
     )
 
 
-def supplies_of(circuit: Circuit, state: State, found: net.Solution) -> dict[tuple[str, str], float]:
+def supplies_of(circuit: Circuit, state: State, solution: net.Solution) -> dict[tuple[str, str], float]:
     """Each taker's current by the sources it comes from [A]; as `mavrik.core.operating.supply.trace`.
 
     circuit, state: as solved
-    found: its solution; what comes into a converter is taken by it, what comes out is given
+    solution: its solution; what comes into a converter is taken by it, what comes out is given
     """
-    flows = [(b.from_node, b.to_node, found.current_a.get(b.id, 0.0)) for b in circuit.branches]
+    flows = [(b.from_node, b.to_node, solution.current_a.get(b.id, 0.0)) for b in circuit.branches]
     plus = {a.id: a.stud_node for a in circuit.alternators} | {c.id: c.positive_node for c in circuit.chargers}
     plus |= {b.id: b.positive_node for b in circuit.batteries} | {c.id: c.out_node for c in circuit.converters}
-    gives = {i: (node, found.current_a.get(i, 0.0)) for i, node in plus.items()}
-    taken = {}
+    gives = {i: (node, solution.current_a.get(i, 0.0)) for i, node in plus.items()}
+    takers = {}
     for b in circuit.batteries:
         node, amps = gives[b.id]
         gives[b.id] = (node, -amps)
-        taken[b.id] = (node, amps)
+        takers[b.id] = (node, amps)
     for x in circuit.loads:
-        taken[x.id] = (x.from_node, found.current_a.get(x.id, 0.0))
-    taken |= {c.id: (c.in_node, found.input_a[c.id]) for c in circuit.converters}
+        takers[x.id] = (x.from_node, solution.current_a.get(x.id, 0.0))
+    takers |= {c.id: (c.in_node, solution.input_a[c.id]) for c in circuit.converters}
     if state.bank is not None:
-        taken["bank"] = (state.bank.from_node, found.current_a["bank"])
+        takers["bank"] = (state.bank.from_node, solution.current_a["bank"])
     if state.fault is not None:
-        amps = found.current_a["fault"]
-        taken["fault"] = (state.fault.from_node if amps > 0 else state.fault.to_node, abs(amps))
-    return trace(flows, {i: g for i, g in gives.items() if g[1] > 0}, {i: t for i, t in taken.items() if t[1] > 0})
+        amps = solution.current_a["fault"]
+        takers["fault"] = (state.fault.from_node if amps > 0 else state.fault.to_node, abs(amps))
+    return trace(flows, {i: g for i, g in gives.items() if g[1] > 0}, {i: t for i, t in takers.items() if t[1] > 0})
 
 
 def _branch_flow(
     branch: AnyBranch,
     state: State,
-    found: net.Solution,
+    solution: net.Solution,
     volts: Mapping[str, float],
     ohm: Mapping[str, float],
     temperatures: Mapping[str, float],
 ) -> BranchFlow:
-    current = found.current_a.get(branch.id, 0.0)
+    current = solution.current_a.get(branch.id, 0.0)
     drop = volts[branch.from_node] - volts[branch.to_node]
-    closed = branch.id in found.current_a and branch.id not in found.open_ids
+    closed = branch.id in solution.current_a and branch.id not in solution.open_ids
     resistance = ohm.get(branch.id, branch.resistance_ohm(20.0))
     limit = seconds = None
     if isinstance(branch, ConductorBranch):
@@ -207,7 +207,7 @@ def _branch_flow(
 
 
 def _devices(
-    circuit: Circuit, state: State, found: net.Solution, volts: Mapping[str, float], elements: list[net.Element]
+    circuit: Circuit, state: State, solution: net.Solution, volts: Mapping[str, float], elements: list[net.Element]
 ) -> list[DeviceFlow]:
     limits = {e.id: e.limit_a for e in elements if isinstance(e, net.RegulatedSource)}
     rows = []
@@ -217,24 +217,32 @@ def _devices(
         rows.append(DeviceFlow(device.id, device.label, kind, across, gives_a, across * gives_a, does, limit))  # type: ignore[attr-defined]
 
     for a in circuit.alternators:
-        does = UNHELD if a.id in found.beyond else DOES[found.mode[a.id]]
-        row(a, "alternator", a.stud_node, a.case_node, found.current_a[a.id], does, limits[a.id])
+        does = UNHELD if a.id in solution.beyond else DOES[solution.mode[a.id]]
+        row(a, "alternator", a.stud_node, a.case_node, solution.current_a[a.id], does, limits[a.id])
     for c in circuit.chargers:
-        does = DOES[found.mode[c.id]] if state.chargers_on else "off"
-        row(c, "charger", c.positive_node, c.negative_node, found.current_a.get(c.id, 0.0), does, c.limit_a)
+        does = DOES[solution.mode[c.id]] if state.chargers_on else "off"
+        row(c, "charger", c.positive_node, c.negative_node, solution.current_a.get(c.id, 0.0), does, c.limit_a)
     for b in circuit.batteries:
-        into = found.current_a[b.id]
+        into = solution.current_a[b.id]
         row(b, "battery", b.positive_node, b.negative_node, -into, "charging" if into > 0 else "discharging")
     for x in circuit.loads:
-        does = "cut off" if x.id in found.open_ids else NO_SUPPLY if x.id in found.beyond else "on" if is_on(x, state) else "off"
-        row(x, "load", x.from_node, x.to_node, -found.current_a.get(x.id, 0.0), does)
+        does = (
+            "cut off"
+            if x.id in solution.open_ids
+            else NO_SUPPLY
+            if x.id in solution.beyond
+            else "on"
+            if is_on(x, state)
+            else "off"
+        )
+        row(x, "load", x.from_node, x.to_node, -solution.current_a.get(x.id, 0.0), does)
     for d in circuit.converters:
-        row(d, "converter_in", d.in_node, d.ground_node, -found.input_a[d.id], DOES[found.mode[d.id]])
-        row(d, "converter_out", d.out_node, d.ground_node, found.current_a[d.id], DOES[found.mode[d.id]], d.limit_a)
+        row(d, "converter_in", d.in_node, d.ground_node, -solution.input_a[d.id], DOES[solution.mode[d.id]])
+        row(d, "converter_out", d.out_node, d.ground_node, solution.current_a[d.id], DOES[solution.mode[d.id]], d.limit_a)
     for name, what in (("bank", state.bank), ("fault", state.fault)):
         if what is not None:
             across = volts[what.from_node] - volts[what.to_node]
-            amps = found.current_a[name]
+            amps = solution.current_a[name]
             label = "Load bank" if name == "bank" else "Dead short"
             rows.append(DeviceFlow(name, label, name, across, -amps, -across * amps, "on", None))
     return rows

@@ -125,23 +125,23 @@ def prediction_of(settled: Settled, ring: Ring | None = None) -> Prediction:
 
     settled: at rest; ring: as for `predict`
     """
-    circuit, state, found = settled.engine.circuit, settled.engine.state, settled.solution
+    circuit, state, solution = settled.engine.circuit, settled.engine.state, settled.solution
     main = circuit.alternator
     ohm = dict(zip((r.id for r in settled.engine.network.resistors), settled.ohm, strict=True))
-    volts = {n.id: found.node_v.get(n.id, 0.0) for n in circuit.nodes}
+    volts = {n.id: solution.node_v.get(n.id, 0.0) for n in circuit.nodes}
     around = {b.id: surroundings_c(b, state.engine_space_c, state.ambient_c) for b in circuit.branches}
     return Prediction(
         state=state,
         ring=ring or find_ring(circuit),
-        output_a=found.current_a[main.id],
+        output_a=solution.current_a[main.id],
         stud_voltage_v=volts[main.stud_node] - volts[main.case_node],
         resistance_ohm={b.id: ohm.get(b.id, b.sound_resistance_ohm(around[b.id])) for b in circuit.branches},
         temperature_c={i: settled.temperature_c.get(i, t) for i, t in around.items()},
-        current_a={b.id: found.current_a.get(b.id, 0.0) for b in circuit.branches},
+        current_a={b.id: solution.current_a.get(b.id, 0.0) for b in circuit.branches},
         drop_v={b.id: volts[b.from_node] - volts[b.to_node] for b in circuit.branches},
         node_v=volts,
-        open_ids=frozenset(b.id for b in circuit.branches if b.id not in found.current_a) | found.open_ids,
-        chattering=found.chattering,
+        open_ids=frozenset(b.id for b in circuit.branches if b.id not in solution.current_a) | solution.open_ids,
+        chattering=solution.chattering,
     )
 
 

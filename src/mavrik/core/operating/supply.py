@@ -13,13 +13,13 @@ LEAST_A = 1e-3
 def trace(
     flows: Iterable[tuple[str, str, float]],
     given: Mapping[str, tuple[str, float]],
-    taken: Mapping[str, tuple[str, float]],
+    takers: Mapping[str, tuple[str, float]],
 ) -> dict[tuple[str, str], float]:
     """Each taker's current by source [A].
 
     flows: (from node, to node, current [A]) of every branch, either sign
     given: for each source the node it feeds and its current [A], above 0
-    taken: for each taker the node it is fed from and its current [A], above 0
+    takers: for each the node it is fed from and its current [A], above 0
     Returns amperes by (source, taker), without what is below 1 mA. At a node where currents meet they mix, and what leaves
     is made of every source in the same parts: there is no other way to tell one ampere from the next.
     Source: proportional sharing, as power flows are traced in supply networks.
@@ -29,7 +29,7 @@ def trace(
     """
     row: dict[str, int] = {}
     directed = [(a, b, i) if i > 0 else (b, a, -i) for a, b, i in flows if abs(i) > LEAST_A]
-    for node in [n for a, b, _ in directed for n in (a, b)] + [n for n, _ in (*given.values(), *taken.values())]:
+    for node in [n for a, b, _ in directed for n in (a, b)] + [n for n, _ in (*given.values(), *takers.values())]:
         row.setdefault(node, len(row))
     sources = [s for s, (_, i) in given.items() if i > LEAST_A]
     mixing, fed = np.zeros((len(row), len(row))), np.zeros((len(row), len(sources)))
@@ -45,5 +45,5 @@ def trace(
     mixing[dry, dry] = 1.0
     # Currents run downhill and so never in a circle, but for what rounding leaves of it.
     mix = np.linalg.lstsq(mixing, fed, rcond=None)[0]
-    shares = {(s, t): float(mix[row[n], k] * i) for t, (n, i) in taken.items() for k, s in enumerate(sources)}
+    shares = {(s, t): float(mix[row[n], k] * i) for t, (n, i) in takers.items() for k, s in enumerate(sources)}
     return {pair: round(amps, 6) for pair, amps in shares.items() if amps > LEAST_A}

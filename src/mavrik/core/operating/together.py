@@ -25,37 +25,37 @@ def settle_together(engines: Sequence[Engine]) -> list[Settled | net.NoOperating
     >>> [round(s.solution.current_a["alternator"]) for s in settle_together(engines) if isinstance(s, Settled)]
     [0, 1]
     """
-    found: list[Settled | net.NoOperatingPointError] = [net.NoOperatingPointError("Not begun")] * len(engines)
+    settled: list[Settled | net.NoOperatingPointError] = [net.NoOperatingPointError("Not begun")] * len(engines)
     running: dict[int, Settling[Settled]] = {k: e.settling() for k, e in enumerate(engines)}
-    asked: dict[int, tuple[net.Values, net.Batch | None]] = {}
+    questions: dict[int, tuple[net.Values, net.Batch | None]] = {}
 
     def go_on(k: int, answer: net.Batch | net.NoOperatingPointError | None) -> None:
         """One step of an engine, to its next question or to its end."""
         settling = running[k]
         try:
-            asked[k] = settling.throw(answer) if isinstance(answer, Exception) else settling.send(answer)  # type: ignore[arg-type]
+            questions[k] = settling.throw(answer) if isinstance(answer, Exception) else settling.send(answer)  # type: ignore[arg-type]
         except StopIteration as done:
-            found[k] = done.value
+            settled[k] = done.value
         except net.NoOperatingPointError as error:
-            found[k] = error
+            settled[k] = error
 
     for k in running:
         go_on(k, None)
-    while asked:
+    while questions:
         by_network: defaultdict[net.Network, list[int]] = defaultdict(list)
-        for k in asked:
+        for k in questions:
             by_network[engines[k].network].append(k)
         for network, some in by_network.items():
-            answers = network.settle_each([asked.pop(k) for k in some])
+            answers = network.settle_each([questions.pop(k) for k in some])
             for k, answer in zip(some, answers, strict=True):
                 go_on(k, answer)
-    return found
+    return settled
 
 
-def solved_together(asked: Sequence[AtState]) -> list[net.Solution | None]:
+def solved_together(cases: Sequence[AtState]) -> list[net.Solution | None]:
     """Every circuit at its state, as `Engine.settle` finds it; None for one without an operating point.
 
-    asked: circuits that have passed `check_circuit`, each with a state of it
+    cases: circuits that have passed `check_circuit`, each with a state of it
     Loads that are off are there and take nothing, so that states which differ in what is on are still one network.
     Raises CircuitError for a state that names what is not there.
 
@@ -65,5 +65,5 @@ def solved_together(asked: Sequence[AtState]) -> list[net.Solution | None]:
     [0, 1]
     """
     wirings = Wirings()
-    engines = [Engine(circuit, state, checked=True, wirings=wirings, off_too=True) for circuit, state in asked]
+    engines = [Engine(circuit, state, checked=True, wirings=wirings, off_too=True) for circuit, state in cases]
     return [s.solution if isinstance(s, Settled) else None for s in settle_together(engines)]

@@ -119,10 +119,10 @@ class UseView(Document):
     findings: tuple[Finding, ...]
 
 
-def balance(circuit: Circuit, asked: UseRequest) -> UseView:
+def balance(circuit: Circuit, request: UseRequest) -> UseView:
     """What a vehicle makes and uses, scene by scene and speed by speed, and what a day leaves in its batteries.
 
-    circuit: the document; asked: consumers, scenes, hours by speed, starts, temperatures
+    circuit: the document; request: consumers, scenes, hours by speed, starts, temperatures
     Every scene is solved on the network, the alternators at the hot and the cold end of their table, the batteries at the charge they
     live at. What is used is what is made less what charges the batteries that the alternators reach through metal; a DC-DC charger
     counts with what it takes. A consumer that draws at times counts with its mean.
@@ -138,14 +138,14 @@ def balance(circuit: Circuit, asked: UseRequest) -> UseView:
     """
     if problems := check_circuit(circuit):
         raise CircuitError(problems)
-    check_use(circuit, asked)
-    scale = output_scale(circuit, asked)
-    model = _Model(circuit, asked, scale)
-    driving = _driving(asked)
-    model.learn([*((s, None) for s in asked.scenes), *((s, None) for s in model.at_speeds(driving))])
-    crank = cranking_currents(model.circuit, asked)
-    crank_ah = sum(crank.values()) * asked.crank_s / 3600
-    scenes = tuple(model.scene(s, crank_ah) for s in asked.scenes)
+    check_use(circuit, request)
+    scale = output_scale(circuit, request)
+    model = _Model(circuit, request, scale)
+    driving = _driving(request)
+    model.learn([*((s, None) for s in request.scenes), *((s, None) for s in model.at_speeds(driving))])
+    crank = cranking_currents(model.circuit, request)
+    crank_ah = sum(crank.values()) * request.crank_s / 3600
+    scenes = tuple(model.scene(s, crank_ah) for s in request.scenes)
     speeds = tuple(model.speeds(driving))
     day = tuple(model.day(b, scenes, crank) for b in circuit.batteries)
     turning = [s for s in scenes if s.engine_rpm > 0]
@@ -153,17 +153,17 @@ def balance(circuit: Circuit, asked: UseRequest) -> UseView:
     least = min(turning, key=lambda s: s.hot.surplus_a, default=None)
     short = sum(s.share for s in speeds if s.hot_can_a < s.used_a - BALANCED_A) if speeds else None
     mean = sum(s.share * (s.hot_can_a - s.used_a) for s in speeds) if speeds else None
-    found = _findings(scenes, day, short, crank_ah, asked, scale)
+    findings = _findings(scenes, day, short, crank_ah, request, scale)
     table = source_table()
-    keeps_up = not any(f.severity is not Severity.NOTE for f in found)
+    keeps_up = not any(f.severity is not Severity.NOTE for f in findings)
     band = model.output_band_a(idle.engine_rpm) if idle else None
     return UseView(
-        headline=_headline(idle, band, day, keeps_up, [f.code for f in found]), keeps_up=keeps_up, cold_c=table.reference_c, hot_c=table.hot_c,
+        headline=_headline(idle, band, day, keeps_up, [f.code for f in findings]), keeps_up=keeps_up, cold_c=table.reference_c, hot_c=table.hot_c,
         idle=idle.label if idle else None, idle_surplus_a=idle.hot.surplus_a if idle else None,
         idle_band_a=band, idle_known_by=_known_by(circuit, scale) if idle else None,
         headroom_a=least.hot.surplus_a if least else None, headroom_scene=least.label if least else None,
         scenes=scenes, speeds=speeds, driving=driving.label if driving and speeds else None, short_share=short, mean_surplus_a=mean,
-        crank_ah=crank_ah, day=day, scale=scale, findings=by_severity(found),
+        crank_ah=crank_ah, day=day, scale=scale, findings=by_severity(findings),
     )  # fmt: skip
 
 
@@ -174,11 +174,11 @@ def _known_by(circuit: Circuit, scale: float | None) -> Literal["shape", "points
     return "shape" if not curve else "points" if basis is None else basis.how
 
 
-def _driving(asked: UseRequest) -> Scene | None:
-    if asked.driving is not None:
-        return next(s for s in asked.scenes if s.label == asked.driving)
-    amps = {c.label: c.current_a * c.duty for c in asked.consumers}
-    turning = [s for s in asked.scenes if s.engine_rpm > 0]
+def _driving(request: UseRequest) -> Scene | None:
+    if request.driving is not None:
+        return next(s for s in request.scenes if s.label == request.driving)
+    amps = {c.label: c.current_a * c.duty for c in request.consumers}
+    turning = [s for s in request.scenes if s.engine_rpm > 0]
     slowest = min((s.engine_rpm for s in turning), default=0.0)
     road = [s for s in turning if s.engine_rpm > slowest] or turning
     return max(road, key=lambda s: sum(amps[n] for n in s.on), default=None)
@@ -192,13 +192,13 @@ _Key: TypeAlias = tuple[float, bool, tuple[str, ...], float]
 class _Model:
     """A circuit with the consumers of a use, solved for its scenes."""
 
-    def __init__(self, circuit: Circuit, asked: UseRequest, scale: float | None) -> None:
-        self.asked, self.table = asked, source_table()
-        self.used = circuit_in_use(circuit, asked, scale)
+    def __init__(self, circuit: Circuit, request: UseRequest, scale: float | None) -> None:
+        self.request, self.table = request, source_table()
+        self.used = circuit_in_use(circuit, request, scale)
         self.circuit = self.used.circuit
         self.ends = (
-            (self.table.reference_c, self._at(asked.coldest_c)),
-            (self.table.hot_c, self._at(asked.warmest_c)),
+            (self.table.reference_c, self._at(request.coldest_c)),
+            (self.table.hot_c, self._at(request.warmest_c)),
         )
         """The cold and the hot end: temperature of the alternators, and the circuit with its batteries."""
         self._known: dict[_Key, Ends] = {}
@@ -222,12 +222,12 @@ class _Model:
             scene.engine_rpm,
             scene.plugged_in,
             tuple(sorted(scene.on)),
-            self.asked.state_of_charge if charge is None else charge,
+            self.request.state_of_charge if charge is None else charge,
         )
 
-    def learn(self, wanted: Iterable[tuple[Scene, float | None]]) -> None:
+    def learn(self, points: Iterable[tuple[Scene, float | None]]) -> None:
         """Solve the scenes at these charges, all that are not known yet in one go."""
-        new = {key: scene for scene, charge in wanted if (key := self._key(scene, charge)) not in self._known}
+        new = {key: scene for scene, charge in points if (key := self._key(scene, charge)) not in self._known}
         cases = [self._case(end, scene, key[-1]) for key, scene in new.items() for end in self.ends]
         answers = iter(zip(cases, solved_together(cases), strict=True))
         for key, scene in new.items():
@@ -236,7 +236,7 @@ class _Model:
 
     def _case(self, end: tuple[float, Circuit], scene: Scene, charge: float) -> AtState:
         alternator_c, warm = end
-        circuit = fed_as_a_mean(warm, scene, self.asked.sun_h)
+        circuit = fed_as_a_mean(warm, scene, self.request.sun_h)
         return circuit, State(
             engine_rpm=scene.engine_rpm, alternator_c=alternator_c, chargers_on=bool(circuit.chargers),
             converters_on=scene.engine_rpm > 0, loads_on=self.used.on(frozenset(scene.on)),
@@ -247,8 +247,8 @@ class _Model:
         can = sum(able_a(a, state.engine_rpm, state.alternator_c) for a in circuit.alternators if a.field != "open")
         if solution is None:
             # It collapses: what is asked for at the nominal voltage says by how much.
-            wanted = {self.used.load_of[n] for n in scene.on}
-            used = sum(x.current_a for x in circuit.loads if x.id in wanted)
+            loads_on = {self.used.load_of[n] for n in scene.on}
+            used = sum(x.current_a for x in circuit.loads if x.id in loads_on)
             return Flow(can, can, used, can - used, can - used, None, None), {circuit.battery.id: can - used}
         made = sum(solution.current_a[a.id] for a in circuit.alternators)
         into = {b.id: solution.current_a[b.id] for b in circuit.batteries}
@@ -270,7 +270,7 @@ class _Model:
 
     def output_band_a(self, engine_rpm: float) -> float:
         """What the hot alternators together may give more or less than their tables say at an engine speed [A], 95 of 100."""
-        read, units = self.asked.read is not None, (a for a in self.circuit.alternators if a.field != "open")
+        read, units = self.request.read is not None, (a for a in self.circuit.alternators if a.field != "open")
         each = [able_a(a, engine_rpm, self.table.hot_c) * output_known_to(a, engine_rpm, read) for a in units]
         return COVERAGE * float(np.hypot.reduce(each, initial=0.0))
 
@@ -285,29 +285,29 @@ class _Model:
     def at_speeds(self, driving: Scene | None) -> list[Scene]:
         """Every speed of the histogram as a scene, with the consumers of one scene on."""
         on = driving.on if driving else ()
-        return [Scene(label="Driving", engine_rpm=s.engine_rpm, on=on) for s in self.asked.speeds]
+        return [Scene(label="Driving", engine_rpm=s.engine_rpm, on=on) for s in self.request.speeds]
 
     def speeds(self, driving: Scene | None) -> Iterable[SpeedBalance]:
         """What it makes and uses at each of them."""
-        total = sum(s.hours for s in self.asked.speeds)
-        for s, scene in zip(self.asked.speeds, self.at_speeds(driving), strict=True):
+        total = sum(s.hours for s in self.request.speeds)
+        for s, scene in zip(self.request.speeds, self.at_speeds(driving), strict=True):
             (cold, _), (hot, _) = self.flows(scene)
             yield SpeedBalance(s.engine_rpm, s.hours / total, cold.can_a, hot.can_a, hot.used_a)
 
     def day(self, battery: Battery, scenes: Iterable[SceneBalance], crank: Mapping[str, float]) -> BatteryDay:
         """What a day leaves in a battery, at the worse of the two temperatures."""
-        asked, efficiency = self.asked, self.table.charge_efficiency[battery.chemistry.value]
-        cranks = crank.get(battery.id, 0.0) * asked.crank_s / 3600 * asked.starts_a_day
-        running = sum(s.hours_a_day for s in asked.scenes if s.engine_rpm > 0)
-        asleep = asked.asleep_a * (DAY_H - running) if battery.id == self.circuit.battery.id else 0.0
+        request, efficiency = self.request, self.table.charge_efficiency[battery.chemistry.value]
+        cranks = crank.get(battery.id, 0.0) * request.crank_s / 3600 * request.starts_a_day
+        running = sum(s.hours_a_day for s in request.scenes if s.engine_rpm > 0)
+        asleep = request.asleep_a * (DAY_H - running) if battery.id == self.circuit.battery.id else 0.0
         steady = cranks + asleep
 
         def day_at(charge: float, end: int) -> tuple[float, float]:
             """What comes back and what is taken while the battery is so charged [Ah]."""
-            into = [(self.flows(s, charge)[end][1].get(battery.id, 0.0), s.hours_a_day) for s in asked.scenes if s.hours_a_day]
+            into = [(self.flows(s, charge)[end][1].get(battery.id, 0.0), s.hours_a_day) for s in request.scenes if s.hours_a_day]
             return sum(max(a, 0.0) * h for a, h in into) * efficiency, sum(max(-a, 0.0) * h for a, h in into)
 
-        begun, least = asked.state_of_charge, 1 - USABLE_SHARE
+        begun, least = request.state_of_charge, 1 - USABLE_SHARE
         levels = np.linspace(begun, least, CHARGE_LEVELS) if begun > least else np.array([begun])
 
         def nets_at(end: int) -> NDArray[np.float64]:
@@ -315,9 +315,9 @@ class _Model:
             leaves = []
             for k, charge in enumerate(levels):
                 if k == 1:
-                    self.learn((s, float(c)) for c in levels[1:] for s in asked.scenes if s.hours_a_day)
-                back, taken = day_at(float(charge), end)
-                leaves.append(back - taken - steady)
+                    self.learn((s, float(c)) for c in levels[1:] for s in request.scenes if s.hours_a_day)
+                back, taken_ah = day_at(float(charge), end)
+                leaves.append(back - taken_ah - steady)
                 if leaves[0] >= -LEAST_AH:
                     break
             return np.array(leaves)
@@ -326,10 +326,10 @@ class _Model:
         capacity = battery.capacity_ah * battery.parallel
         courses = [_course(levels, net_ah, capacity) for net_ah in nets]
         worse = min((0, 1), key=lambda end: (courses[end][0] is None, courses[end][0] or 0.0, nets[end][0]))
-        back, taken = day_at(begun, worse)
+        back, taken_ah = day_at(begun, worse)
         days, settles = courses[worse]
         return BatteryDay(
-            battery.label, back, taken, cranks, asleep, float(nets[worse][0]), float(nets[0][0]), float(nets[1][0]), days, settles,
+            battery.label, back, taken_ah, cranks, asleep, float(nets[worse][0]), float(nets[0][0]), float(nets[1][0]), days, settles,
             None if days is None or courses[1 - worse][0] is not None else ENDS[worse],
         )  # fmt: skip
 
@@ -355,23 +355,23 @@ def _course(levels: NDArray[np.float64], nets: NDArray[np.float64], capacity_ah:
     return float(np.trapezoid(capacity_ah / -nets, -levels)), None
 
 
-def cranking_currents(circuit: Circuit, asked: UseRequest) -> dict[str, float]:
+def cranking_currents(circuit: Circuit, request: UseRequest) -> dict[str, float]:
     """What each battery gives while cranking, by id [A]; nothing where nobody says what the starter takes.
 
-    circuit: as it is used; asked: the starter's current, where it was entered
+    circuit: as it is used; request: the starter's current, where it was entered
     """
     first = circuit.battery.id
-    if asked.crank_a is not None:
-        return {first: asked.crank_a}
+    if request.crank_a is not None:
+        return {first: request.crank_a}
     if not any(x.cranking for x in circuit.loads):
         return {}
     still = {x.id: False for x in circuit.loads if not x.cranking}
     state = State(engine_rpm=0, cranking=True, chargers_on=False, converters_on=False, loads_on=still)
     try:
-        found = Engine(circuit, state, checked=True).settle().solution.current_a
+        current_a = Engine(circuit, state, checked=True).settle().solution.current_a
     except net.NoOperatingPointError:
         return {first: sum(x.current_a for x in circuit.loads if x.cranking)}
-    return {b.id: max(-found[b.id], 0.0) for b in circuit.batteries}
+    return {b.id: max(-current_a[b.id], 0.0) for b in circuit.batteries}
 
 
 LEAST_AH = 0.01
@@ -409,13 +409,13 @@ def _findings(
     day: Iterable[BatteryDay],
     short: float | None,
     crank_ah: float,
-    asked: UseRequest,
+    request: UseRequest,
     scale: float | None,
 ) -> list[Finding]:
-    found: list[Finding] = []
+    findings: list[Finding] = []
 
     def say(code: str, severity: Severity, title: str, why: str, rule: str, source: str = COMMON) -> None:
-        found.append(Finding(code, severity, None, title, why, rule, source))
+        findings.append(Finding(code, severity, None, title, why, rule, source))
 
     for s in scenes:
         flow = s.hot
@@ -428,13 +428,13 @@ def _findings(
         if d.days is not None:
             why = f"{d.put_back_ah:.1f} Ah come back; consumers take {d.taken_ah:.1f}, starting {d.cranks_ah:.1f} and what never sleeps {d.asleep_ah:.1f}."  # fmt: skip
             say(f"flat:{d.label}", Severity.WARNING, f"{d.label}: {-d.net_ah:.1f} Ah a day are missing", why, "A day puts back what it takes", "The network solved; charge efficiency, see the source table")  # fmt: skip
-        elif d.settles_at is not None and d.settles_at < asked.state_of_charge - SINKS:
-            why = f"{-d.net_ah:.1f} Ah a day are missing at {asked.state_of_charge:.0%}; lower down it takes more while the engine runs. Lead that lives there sulphates, and starts badly in the cold."  # fmt: skip
+        elif d.settles_at is not None and d.settles_at < request.state_of_charge - SINKS:
+            why = f"{-d.net_ah:.1f} Ah a day are missing at {request.state_of_charge:.0%}; lower down it takes more while the engine runs. Lead that lives there sulphates, and starts badly in the cold."  # fmt: skip
             say(f"sinks:{d.label}", Severity.WARNING, f"{d.label}: sinks to about {d.settles_at:.0%} charge", why, "A day puts back what it takes", "The network solved; charge efficiency, see the source table")  # fmt: skip
     if short:
         say("short_hours", Severity.WARNING, f"{short:.0%} of the engine's hours are short", "At these speeds a hot unit gives less than is used: use decides, not cruising.", "Weighed by how the engine is used")  # fmt: skip
-    if asked.starts_a_day and crank_ah and not any(s.repays_min is not None for s in scenes):
+    if request.starts_a_day and crank_ah and not any(s.repays_min is not None for s in scenes):
         say("never_repaid", Severity.WARNING, "What starting takes is never put back", f"Each start takes {crank_ah * 1000:.0f} mAh, and in no scene does the battery gain.", "Every start is paid back before the next")  # fmt: skip
     if scale is not None:
         say("scaled", Severity.NOTE, f"The unit gives {scale:.0%} of its table", "By what was read with everything on; all outputs here are scaled so.", "What was measured counts")  # fmt: skip
-    return found
+    return findings

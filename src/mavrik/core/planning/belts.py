@@ -149,15 +149,15 @@ def _check(diameters: Sequence[tuple[str, float]]) -> None:
 
 def _loops(pulleys: Sequence[Pulley]) -> list[tuple[Contact, ...]]:
     """The ways round once, with or against the clock, that lie on the right side of every pulley and do not cross themselves."""
-    ways = [found for sense in (1, -1) if (found := _round(pulleys, sense)) is not None]
-    return [found for found in ways if not _crosses(found)]
+    ways = [contacts for sense in (1, -1) if (contacts := _round(pulleys, sense)) is not None]
+    return [contacts for contacts in ways if not _crosses(contacts)]
 
 
 def _round(pulleys: Sequence[Pulley], sense: int) -> tuple[Contact, ...] | None:
     """The contacts of a loop gone round once in that sense; None where it is none."""
-    found = _contacts(pulleys, sense)
-    turned = sum(c.sense * c.wrap_deg for c in found)
-    return found if abs(turned - 360.0 * sense) < 1e-6 else None
+    contacts = _contacts(pulleys, sense)
+    turned = sum(c.sense * c.wrap_deg for c in contacts)
+    return contacts if abs(turned - 360.0 * sense) < 1e-6 else None
 
 
 def _contacts(pulleys: Sequence[Pulley], sense: int) -> tuple[Contact, ...]:
@@ -305,7 +305,7 @@ class Travel:
         """Where the tensioner stands with a belt of that length. Raises BeltError for one that is none."""
         if not (isfinite(belt_mm) and belt_mm > 0):
             raise BeltError("A belt has a length above 0.")
-        lengths = [own for _, own in self.places]
+        lengths = [length for _, length in self.places]
         share: float | None = None
         for (before, shorter), (after, longer) in pairwise(self.places):
             # Not across places of the travel where no belt lies.

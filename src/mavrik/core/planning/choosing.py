@@ -74,17 +74,17 @@ class Settled:
 class Chooser:
     """Chooses among candidates; remembers what the network said of every set that it asked."""
 
-    found: Figures
+    as_found: Figures
     candidates: Sequence[Candidate]
     ask: Callable[[Chosen], Settled | None]
     """What a set comes to; None where it cannot be made."""
-    asked: dict[Chosen, Settled | None] = field(default_factory=dict)
+    settled: dict[Chosen, Settled | None] = field(default_factory=dict)
 
     def settle(self, ids: Chosen) -> Settled | None:
         """What the network says of a set, asked once."""
-        if ids not in self.asked:
-            self.asked[ids] = self.ask(ids)
-        return self.asked[ids]
+        if ids not in self.settled:
+            self.settled[ids] = self.ask(ids)
+        return self.settled[ids]
 
     def cheapest(self, goals: Goals) -> Settled | None:
         """The cheapest set that reaches the goals; None where none was found.
@@ -96,13 +96,13 @@ class Chooser:
         """
         struck: list[tuple[int, ...]] = []
         for _ in range(MOST_TRIES):
-            taken = self._solve(goals, struck)
-            if taken is None:
+            chosen = self._solve(goals, struck)
+            if chosen is None:
                 return None
-            choice = self.settle(self._ids(taken))
+            choice = self.settle(self._ids(chosen))
             if choice is not None and goals.met_by(choice.figures, choice.cost):
                 return choice
-            struck.append(taken)
+            struck.append(chosen)
         return None
 
     def most(self, budget: float | None = None) -> Settled | None:
@@ -110,33 +110,33 @@ class Chooser:
         struck: list[tuple[int, ...]] = []
         best: Settled | None = None
         for _ in range(MOST_LOOKED_AT):
-            taken = self._solve(Goals(budget=budget), struck, wanted=self._more(lambda f: f.idle_surplus_a or 0.0))
-            if taken is None:
+            chosen = self._solve(Goals(budget=budget), struck, gains=self._more(lambda f: f.idle_surplus_a or 0.0))
+            if chosen is None:
                 break
-            choice = self.settle(self._ids(taken))
+            choice = self.settle(self._ids(chosen))
             if choice is None or (budget is not None and choice.cost > budget):
                 pass
             elif best is None or spare_a(choice.figures) > spare_a(best.figures):
                 best = choice
-            struck.append(taken)
+            struck.append(chosen)
         return best
 
-    def _ids(self, taken: Iterable[int]) -> Chosen:
-        return frozenset(i for k in taken for i in self.candidates[k].ids)
+    def _ids(self, chosen: Iterable[int]) -> Chosen:
+        return frozenset(i for k in chosen for i in self.candidates[k].ids)
 
     def _more(self, value: Callable[[Figures], float]) -> Floats:
-        base = value(self.found)
+        base = value(self.as_found)
         return np.array([value(c.figures) - base for c in self.candidates])
 
     def estimate(self, goals: Goals) -> float | None:
         """What the goals would cost if all changes added up, nothing asked of the network; None where nothing reaches them."""
-        taken = self._solve(goals, ())
-        return None if taken is None else sum(self.candidates[k].cost for k in taken)
+        chosen = self._solve(goals, ())
+        return None if chosen is None else sum(self.candidates[k].cost for k in chosen)
 
-    def _solve(self, goals: Goals, struck: Sequence[tuple[int, ...]], wanted: Floats | None = None) -> tuple[int, ...] | None:
+    def _solve(self, goals: Goals, struck: Sequence[tuple[int, ...]], gains: Floats | None = None) -> tuple[int, ...] | None:
         """The cheapest set by what adds up, or the one with most of what is wanted, by place; None where there is none."""
         if not self.candidates:
-            return None if struck or not goals.met_by(self.found, 0.0) else ()
+            return None if struck or not goals.met_by(self.as_found, 0.0) else ()
         cost = np.array([c.cost for c in self.candidates])
         rows: list[tuple[Floats, float, float]] = []
         for group in sorted({g for c in self.candidates for g in c.groups}):
@@ -148,15 +148,15 @@ class Chooser:
         )
         for least, value in asks:
             if least is not None:
-                rows.append((self._more(value), least - value(self.found) - 1e-6, np.inf))
+                rows.append((self._more(value), least - value(self.as_found) - 1e-6, np.inf))
         if goals.budget is not None:
             rows.append((cost, 0, goals.budget))
-        for taken in struck:
+        for excluded in struck:
             # Not this very set: one of it left out, or another taken in.
-            inside = np.isin(np.arange(len(cost)), taken)
+            inside = np.isin(np.arange(len(cost)), excluded)
             rows.append((np.where(inside, -1.0, 1.0), 1.0 - inside.sum(), np.inf))
         # Of two at one price, the one of fewer steps.
-        aim = cost + 1e-3 if wanted is None else cost * WORTH_A - wanted
+        aim = cost + 1e-3 if gains is None else cost * WORTH_A - gains
         solved = milp(
             aim,
             integrality=np.ones(len(cost)),

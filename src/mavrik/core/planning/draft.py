@@ -85,7 +85,7 @@ class Draft:
 
     def __init__(
         self,
-        found: Circuit,
+        as_found: Circuit,
         circuit: Circuit,
         target: SizingTarget,
         placed: Iterable[str],
@@ -95,7 +95,7 @@ class Draft:
 
         begin: sizes of leads to begin with, by branch id, where somebody has thought of some
         """
-        self._before = found
+        self._before = as_found
         self.circuit, self.target = circuit, target
         self.unrated = set(placed)
         self.cause: dict[str, str] = {}
@@ -105,7 +105,7 @@ class Draft:
         self._fitted = {b.id: b.family for b in circuit.branches if isinstance(b, FuseBranch) and b.id not in self.unrated}
         self.ring = find_ring(circuit)
         near = [b.id for p in placed for b in series_run(circuit, p)]
-        added = {b.id for b in circuit.branches} - {b.id for b in found.branches}
+        added = {b.id for b in circuit.branches} - {b.id for b in as_found.branches}
         self.scope = between_sources(circuit) | self.ring.ids | set(near) | added
         """What the new current touches, what was added, and the runs of fuses that were: the plan stands or falls with these."""
         self._left: set[str] = set()
@@ -313,17 +313,17 @@ class Draft:
     def _why_rated(self, before: Protector, after: Protector, duty: float) -> str:
         table = fuse_table()
         what = table.families[after.family].label if isinstance(after, FuseBranch) else table.breaker.label
-        said = (
+        reason = (
             f"{what}: smallest rating from {duty / table.continuous_share:.0f} A ({duty:.0f} A at {table.continuous_share:.0%} duty) that "
             "rides through what lasts seconds and stays below its cables"
         )
-        wanted = self.target.fuse_family
-        other = isinstance(after, FuseBranch) and after.family not in (wanted, self._fitted.get(after.id))
-        if other and wanted not in self._cannot_break.get(after.id, ()):
-            said += f"; {table.families[wanted].label.lower()} has no rating for it"
+        family = self.target.fuse_family
+        other = isinstance(after, FuseBranch) and after.family not in (family, self._fitted.get(after.id))
+        if other and family not in self._cannot_break.get(after.id, ()):
+            reason += f"; {table.families[family].label.lower()} has no rating for it"
         if isinstance(before, FuseBranch) and before.family in self._cannot_break.get(after.id, ()):
-            said += f"; {table.families[before.family].label.lower()} cannot break this bank's short circuit"
-        return said + "."
+            reason += f"; {table.families[before.family].label.lower()} cannot break this bank's short circuit"
+        return reason + "."
 
     def rated(self) -> Prediction:
         """The circuit of sound parts at its new rated output, warmed up."""
@@ -435,16 +435,20 @@ class Draft:
                 a.check.name == "order" and a.check.outcome is not Outcome.GOOD for a in answers(case, part)
             ):
                 continue
-            own = opens_at(part, behind.current_a)
+            opens_s = opens_at(part, behind.current_a)
             for other in case.protectors.values():
                 amps = abs(behind.solution.current_a[other.id])
-                if other.id == part.id or amps < CARRIED_SHARE * behind.current_a or opens_at(other, amps).least_s > own.most_s:
+                if (
+                    other.id == part.id
+                    or amps < CARRIED_SHARE * behind.current_a
+                    or opens_at(other, amps).least_s > opens_s.most_s
+                ):
                     continue
                 slower = [
                     p
                     for family in self.variants(case, other)
                     for p in family
-                    if (p.rating_a or 0.0) >= (other.rating_a or 0.0) and opens_at(p, amps).least_s > own.most_s
+                    if (p.rating_a or 0.0) >= (other.rating_a or 0.0) and opens_at(p, amps).least_s > opens_s.most_s
                 ]
                 if slower:
                     chosen = min(slower, key=lambda p: p.rating_a or 0.0)
@@ -465,11 +469,11 @@ def interrupting_of(family: FuseFamily, system_voltage_v: float) -> float:
 @lru_cache(maxsize=32)
 def checks_by_part(circuit: Circuit) -> dict[tuple[str, str], ProtectionCheck]:
     """The worst answer of each check of each part, by branch id and name of the check."""
-    found: dict[tuple[str, str], ProtectionCheck] = {}
+    worst: dict[tuple[str, str], ProtectionCheck] = {}
     case = Case(circuit)
     for part in case.as_found.branches:
         for check in (a.check for a in answers(case, part)):
             key = part.id, check.name
-            if key not in found or RANKED.index(check.outcome) > RANKED.index(found[key].outcome):
-                found[key] = check
-    return found
+            if key not in worst or RANKED.index(check.outcome) > RANKED.index(worst[key].outcome):
+                worst[key] = check
+    return worst

@@ -29,10 +29,10 @@ class Figures(Document):
         return self.short_ah >= -LEAST_AH
 
 
-def figures_of(circuit: Circuit, asked: UseRequest) -> Figures:
+def figures_of(circuit: Circuit, request: UseRequest) -> Figures:
     """The figures of a circuit in use.
 
-    circuit: the document; asked: the use
+    circuit: the document; request: the use
     Raises as `mavrik.core.planning.balance.balance`, which they all come from.
 
     >>> from mavrik.core.circuit.layouts import front_battery
@@ -40,7 +40,7 @@ def figures_of(circuit: Circuit, asked: UseRequest) -> Figures:
     >>> figures_of(front_battery(12), usual_use(front_battery(12), [("Work lamps", 60.0)])).idle_surplus_a < 0
     True
     """
-    return _figures(balance(circuit, asked))
+    return _figures(balance(circuit, request))
 
 
 def _figures(seen: UseView) -> Figures:

@@ -101,10 +101,10 @@ class FitProblemError(ValueError):
         self.field = field
 
 
-def fit_list(asked: FitRequest, unit: Unit | None) -> FitView:
+def fit_list(request: FitRequest, unit: Unit | None) -> FitView:
     """The list with what figures and words come to.
 
-    asked: what was found; unit: of the workshop's list, where it is one of it
+    request: what was found; unit: of the workshop's list, where it is one of it
     A figure is held against the unit's own or against its limit, words against the unit's; a tick settles a point without either, and
     one that contradicts them is said.
     Raises FitProblemError for a point twice, or one that there is none of.
@@ -116,14 +116,14 @@ def fit_list(asked: FitRequest, unit: Unit | None) -> FitView:
     >>> next((r.proposes, r.says) for r in seen.rows if r.name == "foot")
     ('adapter', '4 mm of spacers')
     """
-    names = [i.point for i in asked.items]
+    names = [i.point for i in request.items]
     points = fit_points()
     if twice := next((n for n in names if names.count(n) > 1), None):
         raise FitProblemError("items", f"'{twice}' is on the list twice.")
     if unknown := next((n for n in names if n not in {p.name for p in points}), None):
         raise FitProblemError("items", f"There is no point '{unknown}'.")
-    found = {i.point: i for i in asked.items}
-    rows = tuple(_row(p, found.get(p.name, FitItem(point=p.name)), unit) for p in points)
+    items = {i.point: i for i in request.items}
+    rows = tuple(_row(p, items.get(p.name, FitItem(point=p.name)), unit) for p in points)
     settled = [r for r in rows if r.item.state != "open"]
     return FitView(
         headline=_headline(rows), rows=rows, settled=len(settled), reversible=all(r.item.reversible for r in settled)

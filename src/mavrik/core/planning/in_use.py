@@ -25,26 +25,26 @@ class InUse:
 
     def on(self, labels: tuple[str, ...] | frozenset[str]) -> dict[str, bool]:
         """Which loads are on where these consumers are; starters are left to the state."""
-        wanted = {self.load_of[n] for n in labels}
-        return {x.id: x.id in wanted for x in self.circuit.loads if not x.cranking}
+        load_ids = {self.load_of[n] for n in labels}
+        return {x.id: x.id in load_ids for x in self.circuit.loads if not x.cranking}
 
 
-def circuit_in_use(circuit: Circuit, asked: UseRequest, scale: float | None) -> InUse:
+def circuit_in_use(circuit: Circuit, request: UseRequest, scale: float | None) -> InUse:
     """The circuit with a use's consumers, each drawing its mean all the time that it is on.
 
-    circuit: the document; asked: checked before; scale: of the units' tables, where it was read
+    circuit: the document; request: checked before; scale: of the units' tables, where it was read
     A load of the circuit that no consumer stands for takes nothing; a consumer without a load hangs on its battery's posts.
     """
-    own = {c.load_id: c for c in asked.consumers if c.load_id is not None}
+    by_load = {c.load_id: c for c in request.consumers if c.load_id is not None}
     load_of: dict[str, str] = {}
     loads: list[Load] = []
     for x in circuit.loads:
         if x.cranking:
             loads.append(x)
-        elif x.id in own:
-            load_of[own[x.id].label] = x.id
-            loads.append(x.model_copy(update=_draws(own[x.id])))
-    for k, c in enumerate(c for c in asked.consumers if c.load_id is None):
+        elif x.id in by_load:
+            load_of[by_load[x.id].label] = x.id
+            loads.append(x.model_copy(update=_draws(by_load[x.id])))
+    for k, c in enumerate(c for c in request.consumers if c.load_id is None):
         battery = next((b for b in circuit.batteries if b.id == c.battery_id), circuit.battery)
         load_of[c.label] = f"use_{k}"
         blank = Load(
@@ -59,19 +59,19 @@ def _draws(c: Consumer) -> dict[str, object]:
     return {"current_a": c.current_a * c.duty, "law": c.law, "cut_off_v": c.cut_off_v}
 
 
-def output_scale(circuit: Circuit, asked: UseRequest) -> float | None:
+def output_scale(circuit: Circuit, request: UseRequest) -> float | None:
     """What was read over what the table says of a warm unit at that engine speed; None where nothing was.
 
     Raises UseProblemError for a reading that is not of that unit.
     """
-    if asked.read is None:
+    if request.read is None:
         return None
-    able = sum(able_a(a, asked.read.engine_rpm, source_table().hot_c) for a in circuit.alternators)
-    share = asked.read.current_a / able if able > 0 else float("inf")
+    able = sum(able_a(a, request.read.engine_rpm, source_table().hot_c) for a in circuit.alternators)
+    share = request.read.current_a / able if able > 0 else float("inf")
     if not READ_FITS[0] <= share <= READ_FITS[1]:
         raise UseProblemError(
             "read",
-            f"{asked.read.current_a:g} A at {asked.read.engine_rpm:g} /min, where the unit's table says {able:.0f} A: check both.",
+            f"{request.read.current_a:g} A at {request.read.engine_rpm:g} /min, where the unit's table says {able:.0f} A: check both.",
         )
     return share
 

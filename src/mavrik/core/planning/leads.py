@@ -73,10 +73,10 @@ def cheapest_proposing(
         other = yield from proposing(circuit, target, before, sizes)
     except (SizingError, NoOperatingPointError):
         return grown
-    found = before or circuit
+    as_found = before or circuit
 
     def total(made: Proposal) -> float:
-        return circuit_cost(found, made.circuit, prices).total(prices)
+        return circuit_cost(as_found, made.circuit, prices).total(prices)
 
     return other if total(other) < total(grown) - AS_CHEAP else grown
 
@@ -159,8 +159,8 @@ def _above_fuses(case: Case, fuses: Sequence[FuseBranch], fits: Sequence[_Fit]) 
     for fuse in fuses:
         for cable in case.protected(fuse):
             if cable.id in here:
-                own = {cable.id: 1.0, fuse.id: -1.0}
-                yield _row(fits, lambda f, own=own: own.get(f.part.id, 0.0) * f.bears_a, 0, np.inf)  # type: ignore[misc]
+                signs = {cable.id: 1.0, fuse.id: -1.0}
+                yield _row(fits, lambda f, signs=signs: signs.get(f.part.id, 0.0) * f.bears_a, 0, np.inf)  # type: ignore[misc]
 
 
 def _sides(draft: Draft, fits: Sequence[_Fit]) -> Iterator[Row]:

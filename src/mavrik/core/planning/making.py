@@ -62,8 +62,8 @@ def making(situation: Situation, changes: Sequence[Change]) -> Sizing[Made]:
     if twice := next((g for g in groups if groups.count(g) > 1), None):
         one, other = (c.label for c in changes if c.group == twice)
         raise WorthError(f"Either '{one}' or '{other}', not both.")
-    found = situation.found
-    scheme = Scheme(found, situation.use)
+    as_found = situation.as_found
+    scheme = Scheme(as_found, situation.use)
     for change in sorted(changes, key=lambda c: kind_of(c.id).order):
         scheme = change.apply(scheme)
     if fast := over_limit(situation, scheme):
@@ -74,16 +74,16 @@ def making(situation: Situation, changes: Sequence[Change]) -> Sizing[Made]:
     )
     circuit, proposal = scheme.circuit, None
     worse: list[str] = []
-    if not (scheme.sizes_leads or _same_parts(found, circuit)):
+    if not (scheme.sizes_leads or _same_parts(as_found, circuit)):
         yield as_sound(circuit)
-        worse = worse_checks(found, circuit)
+        worse = worse_checks(as_found, circuit)
     if scheme.sizes_leads or worse:
         try:
-            proposal = yield from cheapest_proposing(circuit, target, situation.prices, found)
+            proposal = yield from cheapest_proposing(circuit, target, situation.prices, as_found)
         except (SizingError, NoOperatingPointError) as error:
             raise WorthError(worse[0] if worse else str(error)) from error
         circuit = proposal.circuit
-    cost = circuit_cost(found, circuit, situation.prices) + scheme.extra
+    cost = circuit_cost(as_found, circuit, situation.prices) + scheme.extra
     return Made(scheme, circuit, cost.total(situation.prices), cost.parts, cost.hours, target, proposal)
 
 
@@ -104,7 +104,7 @@ def accepted_of(situation: Situation, ids: Sequence[str], made: Made, cost: floa
     """
     labels = {c.id: c.label for c in changes_in(situation)}
     return Accepted(
-        change_ids=tuple(ids), labels=tuple(labels[i] for i in ids), before=figures_of(situation.found, situation.use),
+        change_ids=tuple(ids), labels=tuple(labels[i] for i in ids), before=figures_of(situation.as_found, situation.use),
         after=figures_of(made.circuit, made.scheme.use), cost=cost, hours=round(made.hours, 2),
         currency=situation.prices.currency, without=made.scheme.without, faster_idle=made.scheme.faster_idle,
     )  # fmt: skip
@@ -116,9 +116,9 @@ def choices_of(situation: Situation, made: Made, labels: Sequence[str]) -> tuple
     situation, made: of `make`; labels: of the changes
     """
     sized = {c.branch_id: c for c in made.proposal.choices} if made.proposal else {}
-    before = {b.id: b for b in situation.found.branches}
+    before = {b.id: b for b in situation.as_found.branches}
     why = ", ".join(labels)
-    changed = (part for part, _ in branch_costs(situation.found, made.circuit, situation.prices))
+    changed = (part for part, _ in branch_costs(situation.as_found, made.circuit, situation.prices))
     others = (
         Choice(branch_id=b.id, label=b.label, before=part_in_words(before.get(b.id)), after=part_in_words(b), reason=f"{why}.")
         for b in changed
@@ -127,11 +127,11 @@ def choices_of(situation: Situation, made: Made, labels: Sequence[str]) -> tuple
     return (*sized.values(), *others)
 
 
-def as_planned(found: Circuit, situation: Situation, made: Made) -> Circuit:
+def as_planned(as_found: Circuit, situation: Situation, made: Made) -> Circuit:
     """The circuit of a plan as it is kept: parts that stay are those of the document, not those with what was read of them.
 
-    found: the document as found; situation: what the plan was made on; made: the plan
+    as_found: the document; situation: what the plan was made on; made: the plan
     """
-    before, document = ({b.id: b for b in c.branches} for c in (situation.found, found))
+    before, document = ({b.id: b for b in c.branches} for c in (situation.as_found, as_found))
     branches = tuple(document[b.id] if b == before.get(b.id) and b.id in document else b for b in made.circuit.branches)
     return with_parts(made.circuit, branches=branches)

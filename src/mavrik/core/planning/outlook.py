@@ -28,10 +28,10 @@ class UseAnswer(Document):
     planned_by: str = Field(description="What is planned, in words")
 
 
-def on_this_circuit(circuit: Circuit, asked: UseRequest) -> UseRequest:
+def on_this_circuit(circuit: Circuit, request: UseRequest) -> UseRequest:
     """A use on a circuit that has changed since: a consumer whose load is gone comes on top, one whose battery is gone hangs on the first.
 
-    circuit: as it is now; asked: as it was kept
+    circuit: as it is now; request: as it was kept
     """
     loads = {x.id for x in circuit.loads if not x.cranking}
     batteries = {b.id for b in circuit.batteries}
@@ -42,42 +42,42 @@ def on_this_circuit(circuit: Circuit, asked: UseRequest) -> UseRequest:
                 "battery_id": c.battery_id if c.battery_id in batteries else None,
             }
         )
-        for c in asked.consumers
+        for c in request.consumers
     )
-    return asked.model_copy(update={"consumers": consumers})
+    return request.model_copy(update={"consumers": consumers})
 
 
 @dataclass(frozen=True)
 class BeforeAndAfter:
     """A circuit as it turns, and what the plans make of it."""
 
-    found: Circuit
+    as_found: Circuit
     planned: Circuit | None
     """None where no plan changes unit, leads or drive."""
     words: str
     new_unit: bool
     accepted: Accepted | None = None
 
-    def use_planned(self, asked: UseRequest) -> UseRequest:
+    def use_planned(self, request: UseRequest) -> UseRequest:
         """A use on what is planned: without what is given up; what was read of the unit's output counts only where that stays."""
         assert self.planned is not None
         if self.accepted is not None:
-            asked = use_without(asked, self.accepted.without)
-            asked = idling_faster(asked) if self.accepted.faster_idle else asked
-        return on_this_circuit(self.planned, asked.model_copy(update={"read": None if self.new_unit else asked.read}))
+            request = use_without(request, self.accepted.without)
+            request = idling_faster(request) if self.accepted.faster_idle else request
+        return on_this_circuit(self.planned, request.model_copy(update={"read": None if self.new_unit else request.read}))
 
 
 def before_and_after(
-    found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, accepted: Accepted | None = None
+    as_found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, accepted: Accepted | None = None
 ) -> BeforeAndAfter:
     """Both, the alternator turning as the drive says: as found by tachometer or diameters, as planned with its new pulley.
 
-    found, proposed: circuits, the second where one is planned; drive: what is known and wished of the pulley
+    as_found, proposed: circuits, the second where one is planned; drive: what is known and wished of the pulley
     accepted: the changes that the plan is made of, where it came from comparing them
     """
     words = []
     new_unit = proposed is not None and (
-        (proposed.alternator.rated_a, proposed.alternator.curve) != (found.alternator.rated_a, found.alternator.curve)
+        (proposed.alternator.rated_a, proposed.alternator.curve) != (as_found.alternator.rated_a, as_found.alternator.curve)
     )
     if accepted is not None:
         words.append(", ".join(accepted.labels)[:MOST_WORDS])
@@ -85,16 +85,16 @@ def before_and_after(
         words.append(f"a unit of {proposed.alternator.rated_a:g} A" if new_unit else "other leads")
     if accepted is None and drive is not None and drive.new_mm is not None:
         words.append(f"a pulley of {drive.new_mm:g} mm")
-    planned = turned(proposed or found, drive, new=True) if words else None
-    return BeforeAndAfter(turned(found, drive, new=False), planned, " and ".join(words), new_unit, accepted)
+    planned = turned(proposed or as_found, drive, new=True) if words else None
+    return BeforeAndAfter(turned(as_found, drive, new=False), planned, " and ".join(words), new_unit, accepted)
 
 
 def outlook(
-    found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, asked: UseRequest, accepted: Accepted | None = None
+    as_found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, request: UseRequest, accepted: Accepted | None = None
 ) -> UseAnswer:
     """Whether a vehicle keeps up, as found and as it is planned.
 
-    found, proposed, drive, accepted: as for `before_and_after`; asked: the use
+    as_found, proposed, drive, accepted: as for `before_and_after`; request: the use
     Raises as `balance`.
 
     >>> from mavrik.core.circuit.layouts import front_battery
@@ -103,19 +103,19 @@ def outlook(
     >>> seen.planned_by, seen.planned.idle_surplus_a > seen.now.idle_surplus_a
     ('a pulley of 50 mm', True)
     """
-    both = before_and_after(found, proposed, drive, accepted)
-    now = balance(both.found, asked)
+    both = before_and_after(as_found, proposed, drive, accepted)
+    now = balance(both.as_found, request)
     if both.planned is None:
         return UseAnswer(now=now, planned=None, planned_by="")
-    return UseAnswer(now=now, planned=balance(both.planned, both.use_planned(asked)), planned_by=both.words)
+    return UseAnswer(now=now, planned=balance(both.planned, both.use_planned(request)), planned_by=both.words)
 
 
 def outlook_or_none(
-    found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, asked: UseRequest, accepted: Accepted | None = None
+    as_found: Circuit, proposed: Circuit | None, drive: DriveRequest | None, request: UseRequest, accepted: Accepted | None = None
 ) -> UseAnswer | None:
     """As `outlook`; None where it does not add up, as what a file brings may not."""
     try:
-        return outlook(found, proposed, drive, on_this_circuit(found, asked), accepted)
+        return outlook(as_found, proposed, drive, on_this_circuit(as_found, request), accepted)
     except (UseProblemError, CircuitError):
         return None
 

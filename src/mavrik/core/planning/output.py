@@ -143,13 +143,13 @@ def warmth_factor(rated_a: float, unit_c: float | None) -> float:
     return float(output_limit_a(rated_a, RATED_RPM, unit_c)) / float(output_limit_a(rated_a, RATED_RPM, table.reference_c))
 
 
-def _fit(asked: OutputRequest) -> _Fit:
+def _fit(request: OutputRequest) -> _Fit:
     """The machine that most likely gave what is known: least squares, with what is usual of such machines beside it."""
-    rpm = np.array([k.shaft_rpm for k in asked.known])
-    warm = np.array([warmth_factor(asked.rated_a, k.unit_c) for k in asked.known])
-    amps = np.array([k.output_a for k in asked.known]) / warm
-    u = np.array([k.u_a if k.u_a is not None else MAKER_SHARE * k.output_a for k in asked.known]) / warm
-    begin = np.log([USUAL_CUT_IN_RPM, asked.rated_a * 1.08, USUAL_SOFTNESS])
+    rpm = np.array([k.shaft_rpm for k in request.known])
+    warm = np.array([warmth_factor(request.rated_a, k.unit_c) for k in request.known])
+    amps = np.array([k.output_a for k in request.known]) / warm
+    u = np.array([k.u_a if k.u_a is not None else MAKER_SHARE * k.output_a for k in request.known]) / warm
+    begin = np.log([USUAL_CUT_IN_RPM, request.rated_a * 1.08, USUAL_SOFTNESS])
     prior = np.array([CUT_IN_SPREAD, TOP_SPREAD, SOFTNESS_SPREAD])
     sigma = np.ones_like(amps)
 
@@ -162,16 +162,16 @@ def _fit(asked: OutputRequest) -> _Fit:
         # An error of the speed is one of the current where the curve is steep; how steep, the round before has shown.
         now = machine_a(rpm, *np.exp(at).tolist())
         faster = machine_a(rpm * (1 + SPEED_SHARE / COVERAGE), *np.exp(at).tolist())
-        sigma = np.sqrt((u / COVERAGE) ** 2 + (faster - now) ** 2 + (MISFIT * amps) ** 2 + (0.002 * asked.rated_a) ** 2)
-        found = least_squares(left, at)
-        at = found.x
-    return _Fit(np.asarray(found.x), np.linalg.inv(found.jac.T @ found.jac))
+        sigma = np.sqrt((u / COVERAGE) ** 2 + (faster - now) ** 2 + (MISFIT * amps) ** 2 + (0.002 * request.rated_a) ** 2)
+        solution = least_squares(left, at)
+        at = solution.x
+    return _Fit(np.asarray(solution.x), np.linalg.inv(solution.jac.T @ solution.jac))
 
 
-def output_curve(asked: OutputRequest) -> OutputView:
+def output_curve(request: OutputRequest) -> OutputView:
     """A unit's output over speed, with between what it lies.
 
-    asked: kind, rating, how to go about it, and what is known
+    request: kind, rating, how to go about it, and what is known
     Returns the curve at 25 degC, the band in which nineteen of twenty such units lie, and what to say of it.
     Raises OutputProblemError for what does not go together.
     Source: fitted: `machine_a` by least squares with what is usual beside it; the two points of ISO 8854 are two that are known.
@@ -182,17 +182,19 @@ def output_curve(asked: OutputRequest) -> OutputView:
     >>> abs(at[1800].output_a - 70) < 3, at[1800].low_a < 70 < at[1800].high_a
     (True, True)
     """
-    _check(asked)
-    hot, how = warmth_factor(asked.rated_a, source_table().hot_c), asked.basis.how if asked.basis else "shape"
-    fit = _fit(asked) if how == "fitted" else None
+    _check(request)
+    hot, how = warmth_factor(request.rated_a, source_table().hot_c), request.basis.how if request.basis else "shape"
+    fit = _fit(request) if how == "fitted" else None
     if fit is not None:
         cut_in = round(float(np.exp(fit.mean[0])))
         rpm = np.array(sorted({cut_in, *GRID_RPM}), dtype=float)
         mean, spread = fit.at(rpm), COVERAGE * fit.spread_a(rpm)
     else:
-        curve = _as_known(asked)
+        curve = _as_known(request)
         rpm = np.array([p.shaft_rpm for p in curve] or GRID_RPM)
-        mean = np.asarray(output_limit_a(asked.rated_a, rpm, source_table().reference_c, curve, asked.kind == "permanent_magnet"))
+        mean = np.asarray(
+            output_limit_a(request.rated_a, rpm, source_table().reference_c, curve, request.kind == "permanent_magnet")
+        )
         spread = (MAKER_SHARE if curve else COVERAGE * TOP_SPREAD / 2) * mean
         cut_in = round(float(rpm[np.flatnonzero(mean > 0)[0]])) if (mean > 0).any() else round(float(rpm[-1]))
     points = tuple(
@@ -203,11 +205,13 @@ def output_curve(asked: OutputRequest) -> OutputView:
         for n, a, s in zip(rpm, mean, spread, strict=True)
     )  # fmt: skip
     kept = tuple(CurvePoint(shaft_rpm=p.shaft_rpm, output_a=p.output_a) for p in points) if how != "shape" else ()
-    rated = float(output_limit_a(asked.rated_a, RATED_RPM, source_table().reference_c, kept, asked.kind == "permanent_magnet"))
-    found = [*_of_rating(asked, rated), *(_of_readings(asked, fit) if fit is not None else ())]
+    rated = float(
+        output_limit_a(request.rated_a, RATED_RPM, source_table().reference_c, kept, request.kind == "permanent_magnet")
+    )
+    findings = [*_of_rating(request, rated), *(_of_readings(request, fit) if fit is not None else ())]
     return OutputView(
         points=points, curve=kept, cut_in_rpm=cut_in, rated_a=round(rated, 1), reference_c=source_table().reference_c,
-        hot_c=source_table().hot_c, findings=by_severity(found),
+        hot_c=source_table().hot_c, findings=by_severity(findings),
     )  # fmt: skip
 
 
@@ -236,18 +240,18 @@ def output_spread(unit: Alternator, shaft_rpm: float) -> float:
     return float(fit.spread_a(rpm)[0]) / mean if mean > 0 else TOP_SPREAD / 2
 
 
-def _as_known(asked: OutputRequest) -> tuple[CurvePoint, ...]:
+def _as_known(request: OutputRequest) -> tuple[CurvePoint, ...]:
     """What is known as a curve, each point at 25 degC."""
     return tuple(
-        CurvePoint(shaft_rpm=k.shaft_rpm, output_a=k.output_a / warmth_factor(asked.rated_a, k.unit_c)) for k in asked.known
+        CurvePoint(shaft_rpm=k.shaft_rpm, output_a=k.output_a / warmth_factor(request.rated_a, k.unit_c)) for k in request.known
     )
 
 
-def _check(asked: OutputRequest) -> None:
-    if asked.basis is None:
+def _check(request: OutputRequest) -> None:
+    if request.basis is None:
         return
-    known, fitted = asked.known, asked.basis.how == "fitted"
-    if fitted and asked.kind == "permanent_magnet":
+    known, fitted = request.known, request.basis.how == "fitted"
+    if fitted and request.kind == "permanent_magnet":
         raise OutputProblemError(
             "how", "The formula is that of a wound field, which a regulator drives full: for a magnet, enter its points."
         )
@@ -269,17 +273,17 @@ CLOSE = 4 / 3
 """Our choices, no source."""
 
 
-def _of_rating(asked: OutputRequest, rated: float) -> list[Finding]:
+def _of_rating(request: OutputRequest, rated: float) -> list[Finding]:
     """A curve that does not come to what the nameplate says."""
-    share = rated / asked.rated_a - 1
-    if asked.basis is None or abs(share) <= FAR_FROM_RATING:
+    share = rated / request.rated_a - 1
+    if request.basis is None or abs(share) <= FAR_FROM_RATING:
         return []
     return [
         Finding(
             "not_its_rating",
             Severity.WARNING,
             None,
-            f"The curve gives {rated:.0f} A where the nameplate says {asked.rated_a:g} A",
+            f"The curve gives {rated:.0f} A where the nameplate says {request.rated_a:g} A",
             f"{abs(share):.0%} {'less' if share < 0 else 'more'} at {RATED_RPM:.0f} /min. A worn unit, another than its plate says, or readings "
             "that were not at full field: load it until the voltage falls below its set point.",
             f"Within {FAR_FROM_RATING:.0%} of its rating, both at 25 °C.",
@@ -288,11 +292,11 @@ def _of_rating(asked: OutputRequest, rated: float) -> list[Finding]:
     ]
 
 
-def _of_readings(asked: OutputRequest, fit: _Fit) -> list[Finding]:
+def _of_readings(request: OutputRequest, fit: _Fit) -> list[Finding]:
     """Readings that no such machine gives together."""
-    found: list[Finding] = []
-    if asked.known[-1].shaft_rpm < CLOSE * asked.known[0].shaft_rpm:
-        found.append(
+    findings: list[Finding] = []
+    if request.known[-1].shaft_rpm < CLOSE * request.known[0].shaft_rpm:
+        findings.append(
             Finding(
                 "one_speed",
                 Severity.NOTE,
@@ -303,20 +307,20 @@ def _of_readings(asked: OutputRequest, fit: _Fit) -> list[Finding]:
                 SOURCE,
             )
         )
-    off = [(k, expected) for k in asked.known if (expected := _expected(asked, fit, k)) is not None]
+    off = [(k, expected) for k in request.known if (expected := _expected(request, fit, k)) is not None]
     if len(off) > 1:
-        found.append(
+        findings.append(
             Finding(
                 "not_one_machine",
                 Severity.WARNING,
                 None,
-                f"{len(off)} of {len(asked.known)} points do not go with one another",
+                f"{len(off)} of {len(request.known)} points do not go with one another",
                 "No one unit gives them all. Was each at full field, was the clamp zeroed, was the shaft's speed read at the same moment?",
                 "One machine gave all of them.",
                 SOURCE,
             )
         )
-    found += [
+    findings += [
         Finding(
             "off_the_curve",
             Severity.WARNING,
@@ -328,12 +332,12 @@ def _of_readings(asked: OutputRequest, fit: _Fit) -> list[Finding]:
         )
         for k, expected in (off if len(off) == 1 else ())
     ]
-    return found
+    return findings
 
 
-def _expected(asked: OutputRequest, fit: _Fit, known: KnownOutput) -> float | None:
+def _expected(request: OutputRequest, fit: _Fit, known: KnownOutput) -> float | None:
     """What the others say of a point, where that is not what was read [A]."""
-    at, warm = np.array([known.shaft_rpm]), warmth_factor(asked.rated_a, known.unit_c)
+    at, warm = np.array([known.shaft_rpm]), warmth_factor(request.rated_a, known.unit_c)
     expected, spread = float(fit.at(at)[0]) * warm, float(fit.spread_a(at)[0]) * warm
-    own = known.u_a if known.u_a is not None else MAKER_SHARE * known.output_a
-    return expected if abs(known.output_a - expected) > COVERAGE * float(np.hypot(spread, own / COVERAGE)) else None
+    u_a = known.u_a if known.u_a is not None else MAKER_SHARE * known.output_a
+    return expected if abs(known.output_a - expected) > COVERAGE * float(np.hypot(spread, u_a / COVERAGE)) else None

@@ -49,9 +49,9 @@ class AtRatedOutput:
         """Have several of them ready at once: those whose networks have one shape are solved together. Raises CircuitError."""
         new = [one for one in dict.fromkeys(several) if not one._found]
         engines = [list(one._engines()) for one in new]
-        found = iter(settle_together([e for some in engines for e in some]))
+        settled = iter(settle_together([e for some in engines for e in some]))
         for one, some in zip(new, engines, strict=True):
-            one._found = [next(found) for _ in some]
+            one._found = [next(settled) for _ in some]
 
     @cached_property
     def prediction(self) -> Prediction:

@@ -113,10 +113,10 @@ def set_point(circuit: Circuit, wanted_v: float | None = None) -> SetPointView:
 def _findings(
     circuit: Circuit, volts: float, windows: list[BatteryWindow], suits: bool, high: bool, lamp: float
 ) -> list[Finding]:
-    found: list[Finding] = []
+    findings: list[Finding] = []
 
     def say(code: str, severity: Severity, title: str, why: str, rule: str) -> None:
-        found.append(Finding(code, severity, None, title, why, rule, COMMON))
+        findings.append(Finding(code, severity, None, title, why, rule, COMMON))
 
     limit = HIGH_V_12 * circuit.system_voltage_v / 12
     if high:
@@ -161,7 +161,7 @@ def _findings(
             "leaves it part charged in winter.",
             "The charging voltage follows the battery's temperature",
         )  # fmt: skip
-    return found
+    return findings
 
 
 CHEMISTRIES = {"flooded": "Flooded lead", "efb": "EFB", "agm": "AGM", "gel": "Gel", "lifepo4": "LiFePO4"}

@@ -36,22 +36,22 @@ def finished_together(
     sizings: not begun yet; may_fail: errors that end one of them and not the others;
     progress: told the share that is finished; may raise to stop
     """
-    found: dict[int, T | Exception] = {}
+    results: dict[int, T | Exception] = {}
     running = dict(enumerate(sizings))
     while running:
-        progress(len(found) / len(sizings))
-        asked = []
+        progress(len(results) / len(sizings))
+        questions = []
         for k, sizing in list(running.items()):
             try:
-                asked.append(next(sizing))
+                questions.append(next(sizing))
             except StopIteration as done:
-                found[k] = done.value
+                results[k] = done.value
             except may_fail as error:
-                found[k] = error
-            if k in found:
+                results[k] = error
+            if k in results:
                 del running[k]
         # A circuit that cannot be computed is found out by the one that asks for it, and spoils nothing for the others.
         with suppress(*may_fail):
-            continuous_currents_each(asked)
-            AtRatedOutput.solve([at_rated(circuit) for circuit in asked])
-    return [found[k] for k in range(len(sizings))]
+            continuous_currents_each(questions)
+            AtRatedOutput.solve([at_rated(circuit) for circuit in questions])
+    return [results[k] for k in range(len(sizings))]

@@ -65,11 +65,11 @@ def proposing(
     circuit: Circuit, target: SizingTarget, before: Circuit | None = None, begin: Mapping[str, Option] | None = None
 ) -> Sizing[Proposal]:
     """As `propose`, step by step."""
-    found = before or circuit
+    as_found = before or circuit
     try:
         draft, notes = draft_of(circuit, target, before, begin)
         made = yield from draft.settling()
-        worse = worse_checks(found, made)
+        worse = worse_checks(as_found, made)
     except NoOperatingPointError as error:
         raise SizingError(f"The circuit has no operating point to size for: {error}") from error
     if worse:
@@ -79,7 +79,7 @@ def proposing(
     notes += _kept(draft, made)
     notes += _still_wrong(made)
     notes.append(_second_opinion(draft, made, target))
-    return Proposal(target=target, circuit=made, choices=_choices(found, draft, made), notes=tuple(notes))
+    return Proposal(target=target, circuit=made, choices=_choices(as_found, draft, made), notes=tuple(notes))
 
 
 def draft_of(
@@ -110,12 +110,12 @@ def draft_of(
     return Draft(before or circuit, made, target, placed, begin), notes
 
 
-def worse_checks(found: Circuit, made: Circuit) -> list[str]:
+def worse_checks(as_found: Circuit, made: Circuit) -> list[str]:
     """What the checks say of a new circuit that they did not say of the old one, in words.
 
-    found, made: before and after, the same parts under the same ids
+    as_found, made: before and after, the same parts under the same ids
     """
-    before, after, order = checks_by_part(found), checks_by_part(made), list(Outcome)
+    before, after, order = checks_by_part(as_found), checks_by_part(made), list(Outcome)
     labels = {b.id: b.label for b in made.branches}
     words = []
     for key, check in after.items():
@@ -123,13 +123,13 @@ def worse_checks(found: Circuit, made: Circuit) -> list[str]:
         was = before[key].outcome if key in before else Outcome.WATCH
         if order.index(check.outcome) > order.index(was):
             words.append(f"{labels[key[0]]}: {check.words}")
-    called = {(f.code, f.branch_id) for f in unfused(found)}
+    called = {(f.code, f.branch_id) for f in unfused(as_found)}
     words += [f"{f.title}. {f.why}" for f in unfused(made) if f.severity == "danger" and (f.code, f.branch_id) not in called]
     return words
 
 
-def _choices(found: Circuit, draft: Draft, made: Circuit) -> tuple[Choice, ...]:
-    before = {b.id: b for b in found.branches}
+def _choices(as_found: Circuit, draft: Draft, made: Circuit) -> tuple[Choice, ...]:
+    before = {b.id: b for b in as_found.branches}
     choices = []
     for part in made.branches:
         old, new = part_in_words(before.get(part.id)), part_in_words(part)

@@ -137,78 +137,74 @@ def usual_use(circuit: Circuit, added: Sequence[tuple[str, float]] = ()) -> UseR
     return UseRequest(consumers=tuple(consumers), scenes=usual_scenes(tuple(on)))
 
 
-def use_without(asked: UseRequest, labels: Collection[str]) -> UseRequest:
+def use_without(use: UseRequest, labels: Collection[str]) -> UseRequest:
     """A use with some of its consumers off in every scene.
 
-    asked: the use; labels: of those that are done without
+    use: what the vehicle is used for; labels: of those that are done without
 
     >>> use_without(UseRequest(scenes=usual_scenes(("Radio", "Fan"))), ["Radio"]).scenes[0].on
     ('Fan',)
     """
-    scenes = (s.model_copy(update={"on": tuple(n for n in s.on if n not in labels)}) for s in asked.scenes)
-    return asked.model_copy(update={"scenes": tuple(scenes)})
+    scenes = (s.model_copy(update={"on": tuple(n for n in s.on if n not in labels)}) for s in use.scenes)
+    return use.model_copy(update={"scenes": tuple(scenes)})
 
 
 FASTER_RPM = 150.0
 """What an idle is raised by where that is allowed at all. Common practice, no source."""
 
 
-def idling(asked: UseRequest) -> Scene | None:
+def idling(use: UseRequest) -> Scene | None:
     """The scene of the slowest engine that turns; None where none does."""
-    return min((s for s in asked.scenes if s.engine_rpm > 0), key=lambda s: s.engine_rpm, default=None)
+    return min((s for s in use.scenes if s.engine_rpm > 0), key=lambda s: s.engine_rpm, default=None)
 
 
-def idling_faster(asked: UseRequest) -> UseRequest:
+def idling_faster(use: UseRequest) -> UseRequest:
     """A use whose slowest engine speed is `FASTER_RPM` higher, in every scene that has it.
 
     >>> idling_faster(UseRequest(scenes=usual_scenes(()))).scenes[0].engine_rpm
     950.0
     """
-    slowest = idling(asked)
+    slowest = idling(use)
     if slowest is None:
-        return asked
+        return use
     faster = {"engine_rpm": slowest.engine_rpm + FASTER_RPM}
-    scenes = (s.model_copy(update=faster) if s.engine_rpm == slowest.engine_rpm else s for s in asked.scenes)
-    return asked.model_copy(update={"scenes": tuple(scenes)})
+    scenes = (s.model_copy(update=faster) if s.engine_rpm == slowest.engine_rpm else s for s in use.scenes)
+    return use.model_copy(update={"scenes": tuple(scenes)})
 
 
-def check_use(circuit: Circuit, asked: UseRequest) -> None:
+def check_use(circuit: Circuit, use: UseRequest) -> None:
     """Raises UseProblemError for what contradicts itself: names twice or unknown, hours over a day, speeds that do not sum."""
-    labels = [c.label for c in asked.consumers]
+    labels = [c.label for c in use.consumers]
     if twice := next((n for n in labels if labels.count(n) > 1), None):
         raise UseProblemError("consumers", f"Two consumers are called '{twice}': tell them apart by name.")
-    scenes = [s.label for s in asked.scenes]
+    scenes = [s.label for s in use.scenes]
     if twice := next((n for n in scenes if scenes.count(n) > 1), None):
         raise UseProblemError("scenes", f"Two scenes are called '{twice}': tell them apart by name.")
     loads = {x.id for x in circuit.loads if not x.cranking}
     batteries = {b.id for b in circuit.batteries}
-    for c in asked.consumers:
+    for c in use.consumers:
         if c.load_id is not None and c.load_id not in loads:
             raise UseProblemError("consumers", f"{c.label}: the circuit has no load '{c.load_id}'.")
         if c.battery_id is not None and c.battery_id not in batteries:
             raise UseProblemError("consumers", f"{c.label}: the circuit has no battery '{c.battery_id}'.")
-    for s in asked.scenes:
+    for s in use.scenes:
         if unknown := next((n for n in s.on if n not in labels), None):
             raise UseProblemError("scenes", f"{s.label}: there is no consumer '{unknown}'.")
-    if asked.driving is not None and asked.driving not in scenes:
-        raise UseProblemError("driving", f"There is no scene '{asked.driving}'.")
-    hours = sum(s.hours_a_day for s in asked.scenes)
+    if use.driving is not None and use.driving not in scenes:
+        raise UseProblemError("driving", f"There is no scene '{use.driving}'.")
+    hours = sum(s.hours_a_day for s in use.scenes)
     if hours > DAY_H * (1 + 1e-9):
         raise UseProblemError("scenes", f"The scenes fill {hours:g} hours: a day has 24.")
-    if asked.warmest_c < asked.coldest_c:
+    if use.warmest_c < use.coldest_c:
         raise UseProblemError("warmest_c", "The warmest is not colder than the coldest.")
-    rpm = [s.engine_rpm for s in asked.speeds]
+    rpm = [s.engine_rpm for s in use.speeds]
     if any(b <= a for a, b in pairwise(rpm)):
         raise UseProblemError("speeds", "Engine speeds rise from row to row, each but once.")
-    total = sum(s.hours for s in asked.speeds)
-    if asked.speeds and total <= 0:
+    total = sum(s.hours for s in use.speeds)
+    if use.speeds and total <= 0:
         raise UseProblemError("speeds", "No hours at any speed.")
-    if (
-        asked.speeds
-        and asked.engine_hours is not None
-        and abs(total - asked.engine_hours) > SUM_WITHIN * asked.engine_hours + 0.5
-    ):
-        raise UseProblemError("engine_hours", f"The speeds sum to {total:g} h, the counter says {asked.engine_hours:g} h.")
+    if use.speeds and use.engine_hours is not None and abs(total - use.engine_hours) > SUM_WITHIN * use.engine_hours + 0.5:
+        raise UseProblemError("engine_hours", f"The speeds sum to {total:g} h, the counter says {use.engine_hours:g} h.")
 
 
 def read_speeds(text: str) -> tuple[SpeedHours, ...]:
@@ -224,9 +220,9 @@ def read_speeds(text: str) -> tuple[SpeedHours, ...]:
     lines = [line for line in text.splitlines() if line.strip()]
     mark = next((m for m in (";", "\t", ",") if any(m in line for line in lines)), ",")
     for number, cells in enumerate(csv.reader(lines, delimiter=mark), start=1):
-        wanted = [c.strip().replace(",", ".") if mark != "," else c.strip() for c in cells[:2]]
+        columns = [c.strip().replace(",", ".") if mark != "," else c.strip() for c in cells[:2]]
         try:
-            rpm, hours = (float(c) for c in wanted)
+            rpm, hours = (float(c) for c in columns)
             if not (math.isfinite(rpm) and math.isfinite(hours)):
                 raise ValueError
             rows.append(SpeedHours(engine_rpm=rpm, hours=hours))

@@ -108,26 +108,26 @@ class WorthView(Document):
     currency: Annotated[str, Field(max_length=8)]
 
 
-def worth(situation: Situation, asked: WorthRequest, progress: Callable[[float], None] = lambda _: None) -> WorthView:
+def worth(situation: Situation, request: WorthRequest, progress: Callable[[float], None] = lambda _: None) -> WorthView:
     """What every change does alone, and which together reach what is wanted for the least money.
 
-    situation: the vehicle as found, its use, what can be had; asked: goals, what is left out or given up, own costs
+    situation: the vehicle as found, its use, what can be had; request: goals, what is left out or given up, own costs
     progress: told the share that is done; may raise to stop
     Every figure is that of the changed circuit solved anew; a unit comes with the leads and fuses that it needs. Plans are found as
     `Chooser.cheapest` does, at the goal and at steps up to the most that can be had.
     Raises CircuitError or UseProblemError where circuit or use do not add up.
     Source: the network solved, the workshop's prices; HiGHS chooses.
     """
-    return _Worth(situation, asked, progress).view()
+    return _Worth(situation, request, progress).view()
 
 
 class _Worth:
     """One comparison, on its way."""
 
-    def __init__(self, situation: Situation, asked: WorthRequest, progress: Callable[[float], None]) -> None:
-        self.situation, self.asked, self.progress = situation, asked, progress
+    def __init__(self, situation: Situation, request: WorthRequest, progress: Callable[[float], None]) -> None:
+        self.situation, self.request, self.progress = situation, request, progress
         self.changes = {c.id: c for c in changes_in(situation)[:MOST_CHANGES]}
-        self.found = figures_of(situation.found, situation.use)
+        self.as_found = figures_of(situation.as_found, situation.use)
         self.made: dict[Chosen, Made] = {}
         self.refused: dict[str, str] = {}
         self._seen: dict[int, tuple[Made, Figures]] = {}
@@ -137,8 +137,8 @@ class _Worth:
         singles = tuple(self._singles())
         able = [w for w in singles if w.figures is not None and self._may(w.id)]
         candidates = [*self._candidates(able), *self._pairs(able)]
-        chooser = Chooser(self.found, candidates, self._ask)
-        goals = self.asked.goals
+        chooser = Chooser(self.as_found, candidates, self._ask)
+        goals = self.request.goals
         pick = chooser.cheapest(goals)
         self.progress(0.7)
         most = chooser.most(goals.budget)
@@ -148,20 +148,22 @@ class _Worth:
         chosen = next((p.id for p in plans if pick is not None and frozenset(p.change_ids) == pick.ids), None)
         self.progress(1.0)
         return WorthView(
-            found=self.found, found_meets=goals.met_by(self.found, 0.0), singles=singles, plans=plans, pick=chosen,
+            found=self.as_found, found_meets=goals.met_by(self.as_found, 0.0), singles=singles, plans=plans, pick=chosen,
             pick_why=self._why(pick, most, plans), bindings=tuple(self._bindings(chooser, candidates, pick)),
             currency=self.situation.prices.currency,
         )  # fmt: skip
 
     def _may(self, change_id: str) -> bool:
-        asked = self.asked
-        return change_id not in asked.left_out and (not kind_of(change_id).concedes or change_id in asked.conceded)
+        request = self.request
+        return change_id not in request.left_out and (not kind_of(change_id).concedes or change_id in request.conceded)
 
     def _cost(self, ids: Iterable[str], made: Made) -> float:
         """As the price list has it; what somebody knows better of a change stands in for what it costs alone."""
-        known = [i for i in ids if i in self.asked.own_costs]
-        own = sum(self.asked.own_costs[i] - self.made[frozenset((i,))].cost for i in known if frozenset((i,)) in self.made)
-        return round(max(made.cost + own, 0.0), 2)
+        known = [i for i in ids if i in self.request.own_costs]
+        own_costs = sum(
+            self.request.own_costs[i] - self.made[frozenset((i,))].cost for i in known if frozenset((i,)) in self.made
+        )
+        return round(max(made.cost + own_costs, 0.0), 2)
 
     def _figures(self, made: Made) -> Figures:
         # A change that was made for one comparison is the very same in the next.
@@ -232,7 +234,7 @@ class _Worth:
         # A pulley changes no lead: those of the unit stay.
         ratio = next(a.pulley_ratio for a in scheme.circuit.alternators if a.id == self.situation.unit.id)
         circuit = replace(scheme, circuit=of_unit.circuit).with_alternator(self.situation.unit.id, pulley_ratio=ratio).circuit
-        cost = circuit_cost(self.situation.found, circuit, self.situation.prices) + scheme.extra
+        cost = circuit_cost(self.situation.as_found, circuit, self.situation.prices) + scheme.extra
         made = replace(
             of_unit, scheme=scheme, circuit=circuit, cost=cost.total(self.situation.prices), parts=cost.parts, hours=cost.hours,
             proposal=of_unit.proposal.model_copy(update={"circuit": circuit}) if of_unit.proposal else None,
@@ -250,18 +252,18 @@ class _Worth:
 
     def _steps(self, chooser: Chooser, most: Settled | None) -> Iterator[Settled]:
         """The cheapest plans at steps up to the most that can be had."""
-        first, last = self.found.idle_surplus_a, most.figures.idle_surplus_a if most else None
+        first, last = self.as_found.idle_surplus_a, most.figures.idle_surplus_a if most else None
         if first is None or last is None or last <= first:
             return
         for k, level in enumerate(np.linspace(first, last, LEVELS + 2)[1:-1]):
             self.progress(0.75 + 0.2 * k / LEVELS)
-            choice = chooser.cheapest(Goals(idle_surplus_a=float(level), budget=self.asked.budget))
+            choice = chooser.cheapest(Goals(idle_surplus_a=float(level), budget=self.request.budget))
             if choice is not None:
                 yield choice
 
     def _plans(self, choices: Iterable[Settled], singles: Iterable[Worth]) -> tuple[PlanOption, ...]:
         every = {c.ids: c for c in choices if c.ids}
-        points = [(0.0, self.found.idle_surplus_a)]
+        points = [(0.0, self.as_found.idle_surplus_a)]
         points += [(c.cost, c.figures.idle_surplus_a) for c in every.values()]
         points += [(w.cost, w.figures.idle_surplus_a) for w in singles if w.figures and w.cost is not None and self._may(w.id)]
         sorted_by_cost = sorted(every.values(), key=lambda c: (c.cost, -(c.figures.idle_surplus_a or 0.0)))
@@ -269,49 +271,49 @@ class _Worth:
             PlanOption(
                 id=f"plan_{k}", change_ids=(ids := tuple(i for i in self.changes if i in c.ids)),
                 labels=tuple(self.changes[i].label for i in ids), cost=c.cost, hours=round(self.made[c.ids].hours, 2), figures=c.figures,
-                meets=self.asked.goals.met_by(c.figures, c.cost), on_front=not any(_beats(p, (c.cost, c.figures.idle_surplus_a)) for p in points),
+                meets=self.request.goals.met_by(c.figures, c.cost), on_front=not any(_beats(p, (c.cost, c.figures.idle_surplus_a)) for p in points),
             )
             for k, c in enumerate(sorted_by_cost[:MOST_PLANS], start=1)
         )  # fmt: skip
 
     def _why(self, pick: Settled | None, most: Settled | None, plans: Sequence[PlanOption]) -> str:
-        wanted = self._wanted()
+        goals = self._wanted()
         if pick is not None and not pick.ids:
-            return f"As it is, it has {wanted}: nothing has to be bought."
+            return f"As it is, it has {goals}: nothing has to be bought."
         if pick is not None:
             more = next((p for p in plans if p.cost > pick.cost and p.on_front), None)
             gain = (more.figures.idle_surplus_a or 0.0) - (pick.figures.idle_surplus_a or 0.0) if more else 0.0
             step = f" The next step up gives {gain:.0f} A more for {more.cost - pick.cost:.0f} more." if more and gain > 0 else ""
-            return f"The cheapest found that has {wanted}.{step}"
+            return f"The cheapest found that has {goals}.{step}"
         if most is None:
-            return f"Nothing that can be had gives {wanted}: there is no change to choose from."
+            return f"Nothing that can be had gives {goals}: there is no change to choose from."
         labels = ", ".join(c.label for i, c in self.changes.items() if i in most.ids) or "as it is"
         short = most.figures.idle_surplus_a
         least = "" if short is None else f" The most is {short:.0f} A to spare at a hot idle ({labels})."
         fast = [self.changes[i].label for i, words in self.refused.items() if "redline" in words]
         bound = f" The limit speed rules out: {', '.join(fast)}." if fast else ""
-        spent = f" Within {self.asked.budget:.0f}." if self.asked.budget is not None else ""
-        return f"No plan was found that has {wanted}.{least}{bound}{spent}"
+        spent = f" Within {self.request.budget:.0f}." if self.request.budget is not None else ""
+        return f"No plan was found that has {goals}.{least}{bound}{spent}"
 
     def _wanted(self) -> str:
-        asked, words = self.asked, []
-        if asked.idle_surplus_a is not None:
-            words.append(f"{asked.idle_surplus_a:g} A to spare at a hot idle")
-        if asked.least_v is not None:
-            words.append(f"{asked.least_v:g} V at the battery")
-        if asked.day_holds:
+        request, words = self.request, []
+        if request.idle_surplus_a is not None:
+            words.append(f"{request.idle_surplus_a:g} A to spare at a hot idle")
+        if request.least_v is not None:
+            words.append(f"{request.least_v:g} V at the battery")
+        if request.day_holds:
             words.append("a day that leaves no battery short")
         return " and ".join(words) or "what is wanted"
 
     def _bindings(self, chooser: Chooser, candidates: Sequence[Candidate], pick: Settled | None) -> Iterator[Binding]:
         """What each limit costs: the plan without it, or with less of it, against the plan with it, where changes add up."""
-        goals = self.asked.goals
+        goals = self.request.goals
         now = chooser.estimate(goals)
         if pick is None or not pick.ids or now is None:
             return
 
         def saved(relaxed: Goals, more: Sequence[Candidate] = ()) -> float:
-            other = Chooser(self.found, [*candidates, *more], self._ask).estimate(relaxed)
+            other = Chooser(self.as_found, [*candidates, *more], self._ask).estimate(relaxed)
             return round(now - other, 2) if other is not None else 0.0
 
         def say(limit: str, saves: float, words: str) -> Iterator[Binding]:
@@ -339,7 +341,7 @@ class _Worth:
         situation, made = self.situation, self.made[pick.ids]
         if made.proposal is None:
             return
-        volts = situation.found.system_voltage_v
+        volts = situation.as_found.system_voltage_v
 
         def side_v(profile: LimitProfileName) -> float:
             return limit_for(profile, Scope.SIDE, volts).volts

@@ -49,12 +49,12 @@ def pass_band(of: Procedure, circuit: Circuit, point: Point, measured: Mapping[s
         return None
 
     def passes(value: float) -> bool:
-        said = of.judge(circuit, {**measured, point.id: Measured(value, 0.0)}, limits)
-        return next((j.verdict is Verdict.PASS for j in said if j.point == point.id), False)
+        judgements = of.judge(circuit, {**measured, point.id: Measured(value, 0.0)}, limits)
+        return next((j.verdict is Verdict.PASS for j in judgements if j.point == point.id), False)
 
     def speaks(value: float) -> bool:
-        said = of.judge(circuit, {**measured, point.id: Measured(value, 0.0)}, limits)
-        return any(j.point == point.id and abs(j.value) == abs(value) for j in said)
+        judgements = of.judge(circuit, {**measured, point.id: Measured(value, 0.0)}, limits)
+        return any(j.point == point.id and abs(j.value) == abs(value) for j in judgements)
 
     up = np.geomspace(SMALLEST, LARGEST, TRIED)
     kind, volts = point.kind, circuit.system_voltage_v

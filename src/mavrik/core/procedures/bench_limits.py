@@ -87,11 +87,11 @@ class Limits:
         """
         table = bench_limits()
         usual = table.profiles.get(self.profile, {}).get(name, table.limits[name])
-        own = self.maker.get(name)
-        if own is None:
+        of_maker = self.maker.get(name)
+        if of_maker is None:
             return usual
         unit = table.windows[name][1]
-        edges = [f"at least {own.least:g} {unit}"] if own.least is not None else []
-        edges += [f"at most {own.most:g} {unit}"] if own.most is not None else []
+        edges = [f"at least {of_maker.least:g} {unit}"] if of_maker.least is not None else []
+        edges += [f"at most {of_maker.most:g} {unit}"] if of_maker.most is not None else []
         rule = f"{' and '.join(edges)} by the maker; without it: {usual.rule}"
-        return BenchLimit(least=own.least, most=own.most, rule=rule, source="The maker's figures", exact=True)
+        return BenchLimit(least=of_maker.least, most=of_maker.most, rule=rule, source="The maker's figures", exact=True)

@@ -46,8 +46,8 @@ def check_run(circuit: Circuit, run: Run) -> list[Problem]:
     """
     points = {p.id: p for p in procedure(run.procedure).points(circuit)}
     meters = {m.id: m for m in run.instruments}
-    found = [_problem_of(r, points.get(r.point), meters, circuit.system_voltage_v) for r in run.readings]
-    problems = [p for p in found if p is not None]
+    maybe = [_problem_of(r, points.get(r.point), meters, circuit.system_voltage_v) for r in run.readings]
+    problems = [p for p in maybe if p is not None]
     loads, batteries = {x.id for x in circuit.loads}, {b.id for b in circuit.batteries}
     problems += [
         Problem("loads_on", "loads_on", f"There is no load '{i}' in this circuit.") for i in run.loads_on or () if i not in loads
@@ -155,7 +155,7 @@ def observations(circuit: Circuit, runs: Sequence[tuple[int, Run]]) -> list[Obse
     A drop at an output that nobody noted, or that is none within what the clamp knows, is no evidence.
     """
     nodes = {n.id for n in circuit.nodes}
-    found: dict[str, Observation] = {}
+    by_point: dict[str, Observation] = {}
     for k, run in runs:
         of = next((p for p in PROCEDURES if p.name == run.procedure), None)
         if of is None:
@@ -172,8 +172,8 @@ def observations(circuit: Circuit, runs: Sequence[tuple[int, Run]]) -> list[Obse
             placed = _placed(point, reading)
             if placed.red and not {placed.red, placed.black} <= nodes:
                 continue
-            found[point.id] = Observation(placed, setup, reading.measured, k, meters.get(reading.instrument or ""))
-    return list(found.values())
+            by_point[point.id] = Observation(placed, setup, reading.measured, k, meters.get(reading.instrument or ""))
+    return list(by_point.values())
 
 
 @dataclass(frozen=True)
@@ -207,5 +207,5 @@ def no_longer_in_a_procedure(circuit: Circuit, runs: Sequence[tuple[int, Run]]) 
 
     circuit, runs: as for `observations`
     """
-    asked = {(p.name, x.id) for p in PROCEDURES for x in p.points(circuit)}
-    return [r for _, run in runs for r in run.readings if (run.procedure, r.point) not in asked]
+    known = {(p.name, x.id) for p in PROCEDURES for x in p.points(circuit)}
+    return [r for _, run in runs for r in run.readings if (run.procedure, r.point) not in known]

@@ -47,8 +47,8 @@ def shorts_behind(circuit: Circuit) -> Mapping[str, ShortBehind]:
     faults = [DeadShort(from_node=node, to_node=to, resistance_mohm=SHORT_MOHM) for _, node, to in shorts]
     solver = FaultSolver(circuit, State(engine_rpm=0, chargers_on=False), faults)
     worst: dict[str, tuple[float, int, net.Solution]] = {}
-    found = solver.solve_each([(k, frozenset()) for k in range(len(shorts))])
-    for k, ((i, _, _), solution) in enumerate(zip(shorts, found, strict=True)):
+    solved = solver.solve_each([(k, frozenset()) for k in range(len(shorts))])
+    for k, ((i, _, _), solution) in enumerate(zip(shorts, solved, strict=True)):
         amps = abs(solution.current_a[i])
         if i not in worst or amps > worst[i][0]:
             worst[i] = amps, k, solution

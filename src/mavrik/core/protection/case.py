@@ -88,7 +88,7 @@ class Case:
 
         A diode ends that side: nothing comes back through it that the fuse would have to break.
         """
-        found = {b.id: b for b in series_run(self.circuit, branch.id) if isinstance(b, ConductorBranch)}
+        conductors = {b.id: b for b in series_run(self.circuit, branch.id) if isinstance(b, ConductorBranch)}
         posts = {b.positive_node for b in self.circuit.batteries}
         for start in (branch.from_node, branch.to_node):
             seen, todo, side = {start}, [start], {}
@@ -102,8 +102,8 @@ class Case:
                         seen.add(other)
                         todo.append(other)
             if not seen & posts:
-                found |= side
-        return list(found.values())
+                conductors |= side
+        return list(conductors.values())
 
     @cached_property
     def at_strongest(self) -> Case:

@@ -102,26 +102,26 @@ def continuous_currents_each(circuits: Sequence[Circuit]) -> list[dict[str, floa
     """
     kept = [_kept(c) for c in circuits]
     new = {id(k): (c, k) for c, k in zip(circuits, kept, strict=True) if not k}
-    asked = [
+    cases = [
         [(turned, s) for p in positions(c) for turned in (_at_position(c, p),) for s in _states(turned)] for c, _ in new.values()
     ]
-    found = iter(solved_together([at for some in asked for at in some]))
-    for (circuit, slot), some in zip(new.values(), asked, strict=True):
-        slot.append(_most(circuit, [(state, next(found)) for _, state in some]))
+    solved = iter(solved_together([at for some in cases for at in some]))
+    for (circuit, slot), some in zip(new.values(), cases, strict=True):
+        slot.append(_most(circuit, [(state, next(solved)) for _, state in some]))
     return [k[0] for k in kept]
 
 
 def _most(circuit: Circuit, solved: Sequence[tuple[State, net.Solution | None]]) -> dict[str, float]:
     most = {b.id: 0.0 for b in circuit.branches}
-    for state, found in solved:
-        if found is None or (state.output_a and _unregulated(circuit, found)):
+    for state, solution in solved:
+        if solution is None or (state.output_a and _unregulated(circuit, solution)):
             continue
-        for i in most.keys() & found.current_a.keys():
-            most[i] = max(most[i], abs(found.current_a[i]))
+        for i in most.keys() & solution.current_a.keys():
+            most[i] = max(most[i], abs(solution.current_a[i]))
     return most
 
 
-def _unregulated(circuit: Circuit, found: net.Solution) -> bool:
+def _unregulated(circuit: Circuit, solution: net.Solution) -> bool:
     """Whether a known output has lifted the stud beyond what any regulator lets be: with its batteries switched off, it gives less."""
     main = circuit.alternator
-    return found.between(main.stud_node, main.case_node) > main.set_point_v + BEYOND_SET_POINT_V
+    return solution.between(main.stud_node, main.case_node) > main.set_point_v + BEYOND_SET_POINT_V

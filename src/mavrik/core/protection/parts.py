@@ -51,10 +51,10 @@ def judge_parts(circuit: Circuit) -> PartsReport:
     fuses: dict[str, FuseFinding] = {}
     findings = [*unfused(circuit), *misplaced(circuit)]
     for branch in circuit.branches:
-        said = answers(case, branch, with_shorts=False)
-        findings += [f for a in said if (f := a.finding(branch.id)) is not None]
+        of_branch = answers(case, branch, with_shorts=False)
+        findings += [f for a in of_branch if (f := a.finding(branch.id)) is not None]
         if subject_of(branch) is Subject.PROTECTOR:
             assert isinstance(branch, Protector)
-            fuses[branch.id] = _fuse(case, branch, [a.check for a in said])
+            fuses[branch.id] = _fuse(case, branch, [a.check for a in of_branch])
     ampacities = {b.id: check_ampacity(b, case.continuous_a[b.id]) for b in circuit.branches if isinstance(b, ConductorBranch)}
     return PartsReport(ampacities, fuses, by_severity(findings))

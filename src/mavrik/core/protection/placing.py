@@ -33,13 +33,13 @@ def misplaced(circuit: Circuit) -> list[Finding]:
     >>> misplaced(build_layout("winch", 12))
     []
     """
-    found: list[Finding] = []
+    findings: list[Finding] = []
     for x in circuit.loads:
         if rule := BY_ROLE.get(x.role):
-            found += rule(circuit, x)
+            findings += rule(circuit, x)
     for c in circuit.converters:
-        found += _charger(circuit, c)
-    return [*found, *_posts(circuit)]
+        findings += _charger(circuit, c)
+    return [*findings, *_posts(circuit)]
 
 
 def misplaced_loads(circuit: Circuit) -> list[Load]:
@@ -127,13 +127,13 @@ def _winch(circuit: Circuit, load: Load) -> Iterable[Finding]:
             f"It hangs on {fed[0].label}, which the alternator does not charge directly: it pulls that empty, and nothing puts it back while it pulls.",
             "A winch is fed from the battery that the alternator charges",
         )  # fmt: skip
-    own = battery or (fed[0] if fed else circuit.battery)
+    feeding = battery or (fed[0] if fed else circuit.battery)
     body = {n.id for n in circuit.nodes if n.role in (NodeRole.CHASSIS, NodeRole.ENGINE_BLOCK)}
-    way = least_path(graph, load.to_node, own.negative_node)
+    way = least_path(graph, load.to_node, feeding.negative_node)
     if load.to_node in body or (way is not None and any(node in body for node, _ in way)):
         yield _finding(
             "winch_by_the_body", load, f"{load.label} returns by the body",
-            f"{load.current_a:.0f} A through straps that are made for much less: take its return straight to the negative post of {own.label}.",
+            f"{load.current_a:.0f} A through straps that are made for much less: take its return straight to the negative post of {feeding.label}.",
             "A winch's return goes to battery negative directly",
         )  # fmt: skip
 

@@ -150,10 +150,10 @@ class FaultSolver:
         shorts = [net.Resistor(f"fault:{k}", f.from_node, f.to_node, math.inf) for k, f in enumerate(self.faults)]
         elements = [*engine.elements, *shorts]
         self._network = net.network_of(elements, circuit.alternator.case_node)
-        own = net.values_of(elements)
-        ohm = np.array(own.resistor_ohm, dtype=float)
+        values = net.values_of(elements)
+        ohm = np.array(values.resistor_ohm, dtype=float)
         ohm[: len(ohm) - len(shorts)] = engine.values().resistor_ohm
-        self._values = replace(own, resistor_ohm=ohm)
+        self._values = replace(values, resistor_ohm=ohm)
         self._row = {r.id: k for k, r in enumerate(self._network.resistors)}
         self.protectors = {p.id: p for p in protectors(circuit) if p.id in self._row}
 
@@ -170,11 +170,11 @@ class FaultSolver:
 
         cases: of each the fault by its number, and what is open
         """
-        asked = [self._with(fault, opened) for fault, opened in cases]
-        found = self._network.settle_each([(values, None) for values in asked])
+        cases_values = [self._with(fault, opened) for fault, opened in cases]
+        settled = self._network.settle_each([(values, None) for values in cases_values])
         return [
             self._named(fault, self._stopped(values) if isinstance(rest, net.NoOperatingPointError) else rest)
-            for (fault, _), values, rest in zip(cases, asked, found, strict=True)
+            for (fault, _), values, rest in zip(cases, cases_values, settled, strict=True)
         ]
 
     def _with(self, fault: int, opened: frozenset[str]) -> net.Values:
@@ -190,13 +190,13 @@ class FaultSolver:
 
     def _named(self, fault: int, rest: net.Batch) -> net.Solution:
         """The solution with its one fault under that name."""
-        found = self._network.named(rest)
-        amps = {i: a for i, a in found.current_a.items() if not i.startswith("fault:")}
-        return replace(found, current_a={**amps, "fault": found.current_a[f"fault:{fault}"]})
+        solution = self._network.named(rest)
+        amps = {i: a for i, a in solution.current_a.items() if not i.startswith("fault:")}
+        return replace(solution, current_a={**amps, "fault": solution.current_a[f"fault:{fault}"]})
 
-    def given(self, found: net.Solution, fault: int = 0) -> dict[str, float]:
+    def given(self, solution: net.Solution, fault: int = 0) -> dict[str, float]:
         """What each source gives one of the faults [A], those that give anything."""
-        shares = supplies_of(self.circuit, self.state.model_copy(update={"fault": self.faults[fault]}), found)
+        shares = supplies_of(self.circuit, self.state.model_copy(update={"fault": self.faults[fault]}), solution)
         return {source: amps for (source, taker), amps in shares.items() if taker == "fault" and amps > CLEARED_A}
 
 
@@ -211,19 +211,19 @@ class _Course:
     most_s: float = 0.0
 
     def stage(self) -> FaultStage:
-        found = self.solver.solve(frozenset(self.opened))
+        solution = self.solver.solve(frozenset(self.opened))
         first: tuple[Protector, Opening] | None = None
         for branch in self.solver.protectors.values():
             if branch.id not in self.opened:
-                band = opens_at(branch, found.current_a[branch.id])
+                band = opens_at(branch, solution.current_a[branch.id])
                 if math.isfinite(band.most_s) and (first is None or band.most_s < first[1].most_s):
                     first = branch, band
         lasts = first[1].most_s if first else LONG_S
-        cables = self._warm(found, lasts, self.most_s + lasts)
+        cables = self._warm(solution, lasts, self.most_s + lasts)
         opens = None
         if first:
             branch, band = first
-            amps = abs(found.current_a[branch.id])
+            amps = abs(solution.current_a[branch.id])
             most = interrupting_rating(branch, self.solver.circuit.system_voltage_v)[0]
             opens = FuseOpens(
                 branch.id, branch.label, branch.rating_a or 0.0, amps, _finite(band.least_s), _finite(band.most_s), most,
@@ -234,17 +234,22 @@ class _Course:
         else:
             self.least_s = self.most_s = math.inf
         return FaultStage(
-            abs(found.current_a["fault"]), self.solver.given(found), opens, _finite(self.least_s), _finite(self.most_s), cables
+            abs(solution.current_a["fault"]),
+            self.solver.given(solution),
+            opens,
+            _finite(self.least_s),
+            _finite(self.most_s),
+            cables,
         )
 
-    def _warm(self, found: net.Solution, lasts_s: float, since_s: float) -> tuple[CableFate, ...]:
+    def _warm(self, solution: net.Solution, lasts_s: float, since_s: float) -> tuple[CableFate, ...]:
         fates = []
         for branch in self.solver.circuit.branches:
             if not isinstance(branch, ConductorBranch):
                 continue
             state = self.solver.state
             curve = curve_of(branch, surroundings_c(branch, state.engine_space_c, state.ambient_c))
-            amps, before = found.current_a[branch.id], self.warm_c[branch.id]
+            amps, before = solution.current_a[branch.id], self.warm_c[branch.id]
             run = abs(amps) / branch.parallel
             after = curve.after_c(run, lasts_s, before)
             brief = since_s <= BRIEF_S
@@ -296,18 +301,18 @@ def _headline(circuit: Circuit, stages: list[FaultStage], cleared: bool, survive
     opened = [s.opens for s in stages if s.opens]
     if not opened:
         return "Nothing opens." if survives else "Nothing opens, and a cable burns."
-    said = f"{' and '.join(o.label for o in opened)} {'opens' if len(opened) == 1 else 'open'}"
+    words = f"{' and '.join(o.label for o in opened)} {'opens' if len(opened) == 1 else 'open'}"
     by = max((s.most_s for s in stages if s.opens and s.most_s is not None), default=0.0)
-    said += f" within {seconds_in_words(by)}"
+    words += f" within {seconds_in_words(by)}"
     if any(not o.can_interrupt for o in opened):
-        return said + ", if at all: the short is more than it can break."
+        return words + ", if at all: the short is more than it can break."
     if not survives:
-        return said + ", but a cable does not survive it."
+        return words + ", but a cable does not survive it."
     if cleared:
-        return said + ", and the fault is cleared."
+        return words + ", and the fault is cleared."
     if not set(stages[-1].given) & {b.id for b in circuit.batteries}:
-        return said + "; the engine or charger goes on feeding the fault."
-    return said + "; a battery goes on feeding the fault."
+        return words + "; the engine or charger goes on feeding the fault."
+    return words + "; a battery goes on feeding the fault."
 
 
 def _course_in_words(circuit: Circuit, stages: list[FaultStage], cleared: bool) -> list[str]:

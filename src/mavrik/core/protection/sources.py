@@ -47,20 +47,20 @@ def unprotected_reach(circuit: Circuit, battery: Battery, graph: Graph | None = 
     """
     graph = graph or graph_of(circuit.branches)
     posts = {b.positive_node for b in circuit.batteries}
-    found: dict[str, Reached] = {}
+    reached: dict[str, Reached] = {}
     todo: deque[tuple[str, tuple[str, ...], float, bool]] = deque([(battery.positive_node, (), 0.0, True)])
     while todo:
         node, way, length, sheathed = todo.popleft()
         for other, branch in around(graph, node):
-            if protects(branch) or other in found or other == battery.positive_node:
+            if protects(branch) or other in reached or other == battery.positive_node:
                 continue
             far, wrapped = length, sheathed
             if isinstance(branch, ConductorBranch):
                 far, wrapped = length + branch.length_m, sheathed and branch.sheathed
-            found[other] = Reached(other, (*way, branch.id), far, wrapped)
+            reached[other] = Reached(other, (*way, branch.id), far, wrapped)
             if other not in posts or far > distance_limit_m(False, at_battery=True):
                 todo.append((other, (*way, branch.id), far, wrapped))
-    return list(found.values())
+    return list(reached.values())
 
 
 def starter_leads(circuit: Circuit) -> frozenset[str]:
@@ -74,7 +74,7 @@ def starter_leads(circuit: Circuit) -> frozenset[str]:
     ends |= {n for b in circuit.batteries for n in (b.positive_node, b.negative_node)}
     ends |= {n for a in circuit.alternators for n in (a.stud_node, a.case_node)}
     ends |= {n for c in circuit.converters for n in (c.in_node, c.out_node)} | {x.to_node for x in circuit.loads}
-    found: set[str] = set()
+    leads: set[str] = set()
     for start in starters - ends:
         # Back from the starter as far as the lead goes on alone.
         node, came = start, ""
@@ -83,8 +83,8 @@ def starter_leads(circuit: Circuit) -> frozenset[str]:
             if len(onward) != 1:
                 break
             node, came = onward[0][0], onward[0][1].id
-            found.add(came)
-    return frozenset(found)
+            leads.add(came)
+    return frozenset(leads)
 
 
 def _length(reached: Reached) -> str:

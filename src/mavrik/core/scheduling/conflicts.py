@@ -45,8 +45,8 @@ class Stand:
 def stands(tasks: Iterable[Task], placed: Iterable[Placed], hours: Hours, now: datetime) -> tuple[Stand, ...]:
     """Where the work stands that has both a place and something left to do, which is done from now on; the earliest first."""
     known, first = {t.key: t for t in tasks}, hours.first_from(now)
-    found = (Stand(known[p.key], p, max(hours.first_from(p.begins), first)) for p in placed if p.key in known)
-    return tuple(sorted(found, key=lambda s: (s.first, s.placed.key)))
+    stands_from = (Stand(known[p.key], p, max(hours.first_from(p.begins), first)) for p in placed if p.key in known)
+    return tuple(sorted(stands_from, key=lambda s: (s.first, s.placed.key)))
 
 
 def says_day(day: date) -> str:

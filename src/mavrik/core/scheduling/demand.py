@@ -77,13 +77,13 @@ def pieces_of(steps: Sequence[WorkStep]) -> tuple[Piece, ...]:
     [('make', 10), ('fit', 35)]
     """
     made, fitted = [s for s in steps if s.phase is Phase.MAKE], [s for s in steps if s.phase is not Phase.MAKE]
-    found = []
+    pieces = []
     for kind, of in ((TaskKind.MAKE, made), (TaskKind.FIT, fitted)):
         left = [s for s in of if not s.done]
         if left:
             minutes, people = sum(s.minutes for s in left), max(s.people for s in left)
-            found.append(Piece(kind, minutes, people, begun=len(left) < len(of)))
-    return tuple(found)
+            pieces.append(Piece(kind, minutes, people, begun=len(left) < len(of)))
+    return tuple(pieces)
 
 
 def as_wished(work: JobWork, wish: Wish) -> JobWork:

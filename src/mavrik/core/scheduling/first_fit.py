@@ -51,9 +51,9 @@ def first_fit(tasks: Sequence[Task], before: Mapping[Key, Placed], workshop: Wor
     room = _Room(workshop, hours)
     known = {t.key: t for t in tasks}
     fixed = {k: at for k, t in known.items() if (at := stays_at(before.get(k), hours, now)) is not None}
-    found: dict[Key, Spot] = {}
+    spots: dict[Key, Spot] = {}
     for key, at in fixed.items():
-        found[key] = room.put(known[key], at, before[key])
+        spots[key] = room.put(known[key], at, before[key])
 
     def turn(t: Task) -> tuple[int, int, int]:
         old = before.get(t.key)
@@ -66,9 +66,9 @@ def first_fit(tasks: Sequence[Task], before: Mapping[Key, Placed], workshop: Wor
         old = before.get(t.key)
         least = max(earliest_of(t, hours, now), ends.get(t.work.job_id, 0), hours.first_from(old.begins) if old else 0)
         if (spot := room.find(t, least, old)) is not None:
-            found[t.key] = spot
+            spots[t.key] = spot
             ends[t.work.job_id] = spot.first + t.quarters
-    return found
+    return spots
 
 
 class _Room:
@@ -108,20 +108,20 @@ class _Room:
         return self._take(task, Spot(first, bay, tuple(people)[: task.piece.people]))
 
     def _take(self, task: Task, spot: Spot) -> Spot:
-        taken = slice(spot.first, spot.first + task.quarters)
+        quarters = slice(spot.first, spot.first + task.quarters)
         if spot.bay is not None:
-            self.bays[spot.bay][taken] = False
+            self.bays[spot.bay][quarters] = False
         for w in spot.people:
-            self.people[w][taken] = False
+            self.people[w][quarters] = False
         for tool, left in self.tools:
-            left[max(taken.stop - tool.wanted(task.piece.kind, task.quarters), 0) : taken.stop] -= 1
+            left[max(quarters.stop - tool.wanted(task.piece.kind, task.quarters), 0) : quarters.stop] -= 1
         return spot
 
 
 def _windows(free: Free, n: int) -> Free:
     """Of each quarter whether it and all that follow, n of them, are free."""
     busy = np.concatenate(([0], np.cumsum(~free)))
-    found = np.zeros(free.size, bool)
+    begins = np.zeros(free.size, bool)
     if n <= free.size:
-        found[: free.size - n + 1] = busy[n:] == busy[:-n]
-    return found
+        begins[: free.size - n + 1] = busy[n:] == busy[:-n]
+    return begins

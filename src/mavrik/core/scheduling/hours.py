@@ -50,13 +50,13 @@ class Hours:
 
     def stretches(self, first: int, quarters: int) -> tuple[tuple[datetime, datetime], ...]:
         """The unbroken stretches of that work, from and to."""
-        found: list[tuple[datetime, datetime]] = []
+        open_times: list[tuple[datetime, datetime]] = []
         for start in self.starts[first : first + quarters]:
-            if found and found[-1][1] == start:
-                found[-1] = (found[-1][0], start + QUARTER)
+            if open_times and open_times[-1][1] == start:
+                open_times[-1] = (open_times[-1][0], start + QUARTER)
             else:
-                found.append((start, start + QUARTER))
-        return tuple(found)
+                open_times.append((start, start + QUARTER))
+        return tuple(open_times)
 
 
 def working_hours(workshop: Workshop, first: date, days: int = LOOK_AHEAD_DAYS) -> Hours:

@@ -111,8 +111,8 @@ def lay_out(
 
     status = solver.solve(model, Watch())
     if status in (cp_model.OPTIMAL, cp_model.FEASIBLE):
-        found = {t.key: drawn.spot(t, solver) for t in tasks}
-        return Layout(drawn.placed(found), solver.objective_value, solver.best_objective_bound)
+        chosen = {t.key: drawn.spot(t, solver) for t in tasks}
+        return Layout(drawn.placed(chosen), solver.objective_value, solver.best_objective_bound)
     if status == cp_model.INFEASIBLE:
         raise CannotBeError(CANNOT_BE)
     if status != cp_model.UNKNOWN:
@@ -239,24 +239,24 @@ class _Drawing:
 
     def placed(self, spots: Mapping[Key, Spot]) -> tuple[Placed, ...]:
         """The same by the clock."""
-        found = []
+        pieces = []
         for t in self.tasks:
             old, spot = self.before.get(t.key), spots[t.key]
             stays = old is not None and t.piece.begun and self.hours.first_from(old.begins) < self.now and spot.first == self.now
             begins = old.begins if stays and old else self.hours.start_of(spot.first)
             pinned = old.pinned if old else False
-            found.append(
+            pieces.append(
                 Placed(job_id=t.work.job_id, kind=t.piece.kind, begins=begins, pinned=pinned, bay=spot.bay, people=spot.people)
             )
-        return tuple(sorted(found, key=lambda p: (p.begins, p.job_id, p.kind)))
+        return tuple(sorted(pieces, key=lambda p: (p.begins, p.job_id, p.kind)))
 
 
 def _runs(numbers: Any) -> list[tuple[int, int]]:
     """Unbroken runs of ascending numbers: first and how many."""
-    found: list[tuple[int, int]] = []
+    runs: list[tuple[int, int]] = []
     for k in numbers:
-        if found and k == sum(found[-1]):
-            found[-1] = (found[-1][0], found[-1][1] + 1)
+        if runs and k == sum(runs[-1]):
+            runs[-1] = (runs[-1][0], runs[-1][1] + 1)
         else:
-            found.append((k, 1))
-    return found
+            runs.append((k, 1))
+    return runs

@@ -140,15 +140,15 @@ def _headline(blocks: Sequence[Block], conflicts: Sequence[Conflict], waiting: S
     lost = [w for w in waiting if not w.left_out]
     if not blocks and not lost:
         return "Nothing is to be done"
-    said = []
+    sentences = []
     if conflicts:
-        said.append("1 thing cannot be" if len(conflicts) == 1 else f"{len(conflicts)} things cannot be")
+        sentences.append("1 thing cannot be" if len(conflicts) == 1 else f"{len(conflicts)} things cannot be")
     if late := len({b.job_id for b in blocks if b.late}):
-        said.append("1 job is late" if late == 1 else f"{late} jobs are late")
+        sentences.append("1 job is late" if late == 1 else f"{late} jobs are late")
     if lost:
-        said.append("1 job has no place yet" if len(lost) == 1 else f"{len(lost)} jobs have no place yet")
+        sentences.append("1 job has no place yet" if len(lost) == 1 else f"{len(lost)} jobs have no place yet")
     pieces = "1 piece of work" if len(blocks) == 1 else f"{len(blocks)} pieces of work"
-    return f"{pieces}, {', '.join(said) or 'all in its place'}"
+    return f"{pieces}, {', '.join(sentences) or 'all in its place'}"
 
 
 def _block(s: Stand, hours: Hours, now: datetime, conflicts: Sequence[Conflict]) -> Block:
@@ -177,12 +177,12 @@ def _waiting(schedule: Schedule, scene: Scene, placed: set[Key]) -> Iterator[Wai
     wishes = {w.job_id: w for w in schedule.wishes}
     for work in scene.works:
         wish = wishes.get(work.job_id)
-        asked = as_wished(work, wish.model_copy(update={"left_out": False})) if wish else work
-        lost = [Task(asked, p) for p in asked.pieces if (work.job_id, p.kind) not in placed]
+        wished = as_wished(work, wish.model_copy(update={"left_out": False})) if wish else work
+        lost = [Task(wished, p) for p in wished.pieces if (work.job_id, p.kind) not in placed]
         if lost:
             yield Waiting(
                 job_id=work.job_id, number=work.number, label=work.label, kinds=tuple(t.piece.kind for t in lost),
-                minutes=sum(t.quarters for t in lost) * QUARTER_MIN, promised=work.promised, parts_on=asked.parts_on,
+                minutes=sum(t.quarters for t in lost) * QUARTER_MIN, promised=work.promised, parts_on=wished.parts_on,
                 left_out=wish is not None and wish.left_out,
             )  # fmt: skip
 
@@ -262,8 +262,8 @@ def with_place(schedule: Schedule, scene: Scene, job_id: int) -> Schedule:
     [('make', 8, None), ('fit', 9, 'bay_1')]
     """
     wishes = tuple(w.model_copy(update={"left_out": False}) if w.job_id == job_id else w for w in schedule.wishes)
-    asked = schedule.model_copy(update={"wishes": wishes})
-    hours, tasks = scene.hours(), scene.tasks(asked)
+    wished = schedule.model_copy(update={"wishes": wishes})
+    hours, tasks = scene.hours(), scene.tasks(wished)
     first = hours.first_from(scene.now)
     standing = {s.placed.key: hours.start_of(s.first) for s in stands(tasks, schedule.placed, hours, scene.now)}
     others = {
@@ -271,9 +271,9 @@ def with_place(schedule: Schedule, scene: Scene, job_id: int) -> Schedule:
         for p in schedule.placed
         if p.key in standing and p.job_id != job_id
     }
-    wanted = [t for t in tasks if t.key in others or t.work.job_id == job_id]
-    spots = first_fit(wanted, others, scene.workshop, hours, first)
-    found = tuple(
+    to_place = [t for t in tasks if t.key in others or t.work.job_id == job_id]
+    spots = first_fit(to_place, others, scene.workshop, hours, first)
+    placed = tuple(
         Placed(
             job_id=job_id,
             kind=t.piece.kind,
@@ -281,12 +281,12 @@ def with_place(schedule: Schedule, scene: Scene, job_id: int) -> Schedule:
             bay=spots[t.key].bay,
             people=spots[t.key].people,
         )
-        for t in wanted
+        for t in to_place
         if t.work.job_id == job_id and t.key in spots
     )
-    if not found:
-        return asked
-    return asked.model_copy(update={"placed": (*(p for p in schedule.placed if p.job_id != job_id), *found)})
+    if not placed:
+        return wished
+    return wished.model_copy(update={"placed": (*(p for p in schedule.placed if p.job_id != job_id), *placed)})
 
 
 def _moves(before: Schedule, after: Schedule, scene: Scene) -> Iterator[Moved]:
@@ -294,27 +294,27 @@ def _moves(before: Schedule, after: Schedule, scene: Scene) -> Iterator[Moved]:
     hours = scene.hours()
     was = {s.placed.key: s for s in stands(scene.tasks(before), before.placed, hours, scene.now)}
     now = stands(scene.tasks(after), after.placed, hours, scene.now)
-    found = []
+    moves = []
     bays = {b.id: b.label for b in scene.workshop.bays}
     people = {w.id: w.label for w in scene.workshop.people}
     for s in now:
         old = was.get(s.placed.key)
         if old is None:
             continue
-        said = []
+        words = []
         if old.first != s.first:
-            said.append(
+            words.append(
                 f"from {says_time(hours.start_of(old.first))} to {says_time(hours.start_of(s.first))}{_why(s, now, scene, hours, old)}"
             )
         if old.placed.bay != s.placed.bay and s.placed.bay is not None:
-            said.append(f"into {bays.get(s.placed.bay, s.placed.bay)}")
+            words.append(f"into {bays.get(s.placed.bay, s.placed.bay)}")
         if set(old.placed.people) != set(s.placed.people):
-            said.append(f"by {' and '.join(people.get(i, i) for i in s.placed.people)}")
-        if said:
-            found.append(
-                Moved(job_id=s.task.work.job_id, text=f"{title_of(s.task)}: {'; '.join(said)}.", slips=s.last > old.last)
+            words.append(f"by {' and '.join(people.get(i, i) for i in s.placed.people)}")
+        if words:
+            moves.append(
+                Moved(job_id=s.task.work.job_id, text=f"{title_of(s.task)}: {'; '.join(words)}.", slips=s.last > old.last)
             )
-    yield from sorted(found, key=lambda m: not m.slips)
+    yield from sorted(moves, key=lambda m: not m.slips)
 
 
 def _why(s: Stand, standing: Sequence[Stand], scene: Scene, hours: Hours, old: Stand) -> str:

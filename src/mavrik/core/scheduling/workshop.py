@@ -106,8 +106,8 @@ class Worker(Document):
         """
         if self.is_away(at.date()):
             return False
-        own, clock = [s for s in self.shifts if s.weekday == at.weekday()], f"{at:%H:%M}"
-        return not self.shifts or any(s.begins <= clock < s.ends for s in own)
+        shifts, clock = [s for s in self.shifts if s.weekday == at.weekday()], f"{at:%H:%M}"
+        return not self.shifts or any(s.begins <= clock < s.ends for s in shifts)
 
     def is_away(self, day: date) -> bool:
         """Whether they are not there on a day."""

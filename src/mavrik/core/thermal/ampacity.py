@@ -137,28 +137,28 @@ def ampacity(
     name = table or (AmpacityTableName.ABYC_E11 if size.system is SizeSystem.AWG else AmpacityTableName.ISO_10133)
     data = ampacity_tables().tables[name]
     current, row = _row(data, size, insulation_c)
-    said = [data.label, f"{row}, {insulation_c} degC insulation"]
+    basis = [data.label, f"{row}, {insulation_c} degC insulation"]
     ambient = data.outside_ambient_c
     if ambient_c is not None:
         factor = math.sqrt(max(insulation_c - ambient_c, 0.0) / (insulation_c - ambient))
         current *= factor
         ambient = ambient_c
-        said.append(f"x {factor:.2f} in air of {ambient_c:g} degC")
+        basis.append(f"x {factor:.2f} in air of {ambient_c:g} degC")
     elif place is Place.ENGINE_SPACE:
         factor = data.engine_space_factor[insulation_c]
         current *= factor
         ambient = data.engine_space_ambient_c
-        said.append(f"x {factor:g} in the engine space")
+        basis.append(f"x {factor:g} in the engine space")
     if material is not Material.COPPER:
         materials = conductor_table().materials
         factor = math.sqrt(materials[Material.COPPER].resistivity_ohm_m / materials[material].resistivity_ohm_m)
         current *= factor
-        said.append(f"x {factor:.2f} for {materials[material].label.lower()}")
+        basis.append(f"x {factor:.2f} for {materials[material].label.lower()}")
     if bundled > 1:
         factor = bundle_factor(bundled)
         current *= factor
-        said.append(f"x {factor:g} as one of {bundled} in a bundle")
+        basis.append(f"x {factor:g} as one of {bundled} in a bundle")
     if parallel > 1:
         current *= parallel
-        said.append(f"x {parallel} runs")
-    return Ampacity(current, name, data.label, ": ".join((said[0], ", ".join(said[1:]))), ambient)
+        basis.append(f"x {parallel} runs")
+    return Ampacity(current, name, data.label, ": ".join((basis[0], ", ".join(basis[1:]))), ambient)

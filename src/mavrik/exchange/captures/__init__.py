@@ -32,9 +32,9 @@ def read_capture(path: Path, options: CaptureOptions | None = None, progress: Pr
     return _bounded(reader(path, options or CaptureOptions(), progress))
 
 
-def _bounded(found: Capture) -> Capture:
+def _bounded(capture: Capture) -> Capture:
     """A capture within what can be shown, printed and sent. Raises CaptureError."""
-    wave = found.wave
+    wave = capture.wave
     if abs(wave.start_s) > FARTHEST_S:
         raise CaptureError(f"The first sample is at {wave.start_s:g} s: those are no seconds. Which unit are the times in?")
     largest = float(np.nanmax(np.abs(wave.volts), initial=0.0))
@@ -42,4 +42,4 @@ def _bounded(found: Capture) -> Capture:
         raise CaptureError(
             f"{largest:g} V is no voltage of a vehicle; at most {MOST_VOLTS:,.0f} V. Is it the probe's factor, or another unit?"
         )
-    return found
+    return capture

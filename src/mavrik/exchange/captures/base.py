@@ -65,13 +65,13 @@ def short_names(names: Iterable[str]) -> tuple[str, ...]:
     return tuple(name[:MOST_CHANNEL_NAME].strip() for name in names)
 
 
-def pick(channels: tuple[str, ...], wanted: str) -> int:
+def pick(channels: tuple[str, ...], name: str) -> int:
     """Which channel is meant: by name, or the first. Raises CaptureError for a name that is not there."""
-    if not wanted:
+    if not name:
         return 0
-    if wanted not in channels:
-        raise CaptureError(f"There is no channel '{wanted}'. The file has: {', '.join(channels)}.")
-    return channels.index(wanted)
+    if name not in channels:
+        raise CaptureError(f"There is no channel '{name}'. The file has: {', '.join(channels)}.")
+    return channels.index(name)
 
 
 def too_many(count: int) -> CaptureError:

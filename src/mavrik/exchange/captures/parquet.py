@@ -33,10 +33,10 @@ def read(data: bytes, count: int) -> NDArray[np.float32]:
     """
     try:
         file = parquet.ParquetFile(io.BytesIO(data))
-        said = file.metadata.num_rows
-        if said > MOST_SAMPLES:
-            raise too_many(said)
-        if said != count or file.schema_arrow.names != ["volts"] or file.schema_arrow.field("volts").type != pa.float32():
+        row_count = file.metadata.num_rows
+        if row_count > MOST_SAMPLES:
+            raise too_many(row_count)
+        if row_count != count or file.schema_arrow.names != ["volts"] or file.schema_arrow.field("volts").type != pa.float32():
             raise CaptureError(f"The samples are not {count:,} volts in one column.")
         return np.asarray(file.read().column("volts").to_numpy(), dtype="<f4")
     except (pa.ArrowException, OSError, ValueError) as error:

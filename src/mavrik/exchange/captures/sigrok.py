@@ -26,9 +26,9 @@ MOST_METADATA = 100_000
 
 
 def _rate(text: str) -> float:
-    found = re.fullmatch(r"\s*([0-9.]+)\s*([kKmMgG]?)(?:hz)?\s*", text, flags=re.IGNORECASE)
+    match = re.fullmatch(r"\s*([0-9.]+)\s*([kKmMgG]?)(?:hz)?\s*", text, flags=re.IGNORECASE)
     try:
-        rate = float(found[1]) * UNITS[found[2].lower()] if found else 0.0
+        rate = float(match[1]) * UNITS[match[2].lower()] if match else 0.0
     except ValueError:
         rate = 0.0
     if rate <= 0:

@@ -95,8 +95,8 @@ def _text(path: Path) -> tuple[list[str], str]:
 
 
 def _unit(name: str) -> str:
-    found = re.search(r"[(\[]\s*([^)\]]+?)\s*[)\]]\s*$", name) or re.search(r"(?:^|[\s_])(ms|us|µs|ns|mV|V|s)\s*$", name)
-    return found[1].lower() if found else ""
+    match = re.search(r"[(\[]\s*([^)\]]+?)\s*[)\]]\s*$", name) or re.search(r"(?:^|[\s_])(ms|us|µs|ns|mV|V|s)\s*$", name)
+    return match[1].lower() if match else ""
 
 
 def _headings(before: list[str], separator: str, width: int) -> tuple[tuple[str, ...], tuple[str, ...]]:
@@ -119,8 +119,8 @@ def _stated_interval(lines: Sequence[str], separator: str, decimal: str) -> floa
     for line in lines:
         label = line.lower()
         mark = "[.]" if separator == "," and decimal == "." else "[.,]"
-        found = re.search(rf"[\s,;:=\t](\d+(?:{mark}\d+)?(?:e[-+]?\d+)?)", label)
-        number = float(found[1].replace(",", ".")) if found else 0.0
+        match = re.search(rf"[\s,;:=\t](\d+(?:{mark}\d+)?(?:e[-+]?\d+)?)", label)
+        number = float(match[1].replace(",", ".")) if match else 0.0
         if number <= 0:
             continue
         if re.search(r"(sampl\w*|time|x)[\s_-]*(interval|increment|step|period)", label):
@@ -185,12 +185,12 @@ def _described(lines: list[str], manner: _Manner) -> _Layout:
     named = [k for k in numeric if units[k] in TIMES or re.match(r"(time|t|zeit|x|seconds?)\b", names[k].lower())]
     time = named[0] if named and len(numeric) > 1 else None
     if time is None and len(numeric) > 1:
-        found = [
+        described = [
             _number(_cells(line, separator)[numeric[0]], decimal)
             for line in lines[skip : skip + LOOKED_AT]
             if manner.is_row(line)
         ]
-        steps = np.diff(np.array(found, dtype=float))
+        steps = np.diff(np.array(described, dtype=float))
         if len(steps) > 2 and (steps > 0).all() and np.ptp(steps) < UNEVEN * steps.mean():
             time = numeric[0]
     stated = _stated_interval(lines[:skip], separator, decimal)
@@ -259,10 +259,10 @@ def read(path: Path, options: CaptureOptions, progress: Progress) -> Capture:
     column = values[which]
     columns = [f"c{column}"] + ([f"c{layout.time}"] if layout.time is not None else [])
     try:
-        found, odd = _blocks(path, layout, encoding, columns, progress)
+        blocks, odd = _blocks(path, layout, encoding, columns, progress)
     except pa.ArrowInvalid as error:
         raise CaptureError(f"The table cannot be read to its end: {str(error).split('. ')[0][:200]}") from error
-    volts = found[0]
+    volts = blocks[0]
     if not len(volts):
         raise CaptureError("The table has no rows.")
     volts *= VOLTS.get(layout.units[column], 1.0) * options.factor
@@ -272,7 +272,7 @@ def read(path: Path, options: CaptureOptions, progress: Progress) -> Capture:
         if interval is None:
             raise CaptureError("The table has no times: enter the interval between samples.")
         return Capture(Wave(volts.astype(np.float32), interval), channels[which], channels, tuple(notes))
-    times = found[1] * TIMES.get(layout.units[layout.time], 1.0)
+    times = blocks[1] * TIMES.get(layout.units[layout.time], 1.0)
     wave, uneven = _even(times, volts)
     if uneven:
         notes.append("The samples were not taken evenly; they are laid on an even grid.")

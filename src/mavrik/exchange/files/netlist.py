@@ -10,10 +10,10 @@ from mavrik.exchange.spice import write_netlist
 
 
 def _write(bundle: Bundle, _: Printing) -> bytes:
-    found = bundle.latest(CircuitRole.AS_FOUND)
-    if found is None:
+    as_found = bundle.latest(CircuitRole.AS_FOUND)
+    if as_found is None:
         raise ValueError("There is no circuit yet: describe and save it first.")
-    return write_netlist(found.document, State()).encode()
+    return write_netlist(as_found.document, State()).encode()
 
 
 NETLIST = JobFile(50, "netlist.cir", "Circuit as a netlist (SPICE)", "-circuit.cir", "text/plain", _write)

@@ -24,7 +24,7 @@ def carried(session: Session, job_id: int, room: int = 0) -> tuple[BundleCapture
     room: how much their samples may take together [bytes of base64]; the smallest captures go first
     """
     query = select(Capture).where(Capture.job_id == job_id, Capture.state == "ready").order_by(Capture.id)
-    found = []
+    captures = []
     for row in session.scalars(query.options(undefer(Capture.envelope))):
         far = np.frombuffer(row.envelope, dtype="<f4").reshape(2, -1)
         if row.samples <= PART and not row.document.get("afar"):
@@ -33,7 +33,7 @@ def carried(session: Session, job_id: int, room: int = 0) -> tuple[BundleCapture
             far = np.stack((volts, volts))
         least, _ = envelope(far[0], MOST_CARRIED)
         _, most = envelope(far[1], MOST_CARRIED)
-        found.append(
+        captures.append(
             BundleCapture(
                 name=row.name, channel=row.document.get("channel", ""), samples=row.samples, interval_s=row.interval_s, start_s=row.start_s,
                 made_by=row.person_name, made_at=row.created_at.isoformat(), least_v=shown(least), most_v=shown(most),
@@ -50,8 +50,8 @@ def carried(session: Session, job_id: int, room: int = 0) -> tuple[BundleCapture
         if room < 0:
             break
         k = rows[row.id]
-        found[k] = found[k].model_copy(update={"samples_parquet": data})
-    return tuple(found)
+        captures[k] = captures[k].model_copy(update={"samples_parquet": data})
+    return tuple(captures)
 
 
 def take_in(session: Session, job_id: int, given: BundleCapture) -> None:

@@ -87,13 +87,13 @@ def fetch_later(session: Session, job_id: int, fetch: Fetch, who: Who) -> Captur
 
 def bring_in(work: Work, capture_id: int, read: Callable[[Progress], CapturedWave]) -> None:
     """Read a capture and keep it. Raises Stopped where nobody wants it any more, and whatever `read` does."""
-    found = read(work.progress)
-    volts = np.ascontiguousarray(found.wave.volts, dtype="<f4")
+    capture = read(work.progress)
+    volts = np.ascontiguousarray(capture.wave.volts, dtype="<f4")
     # Seen from afar as soon as it is read; keeping millions of samples takes another second.
     with work.session() as session:
         row = _still_wanted(session, capture_id)
-        fill(row, Wave(volts, found.wave.interval_s, found.wave.start_s))
-        row.document = {**row.document, "channel": found.channel, "channels": found.channels, "notes": found.notes}
+        fill(row, Wave(volts, capture.wave.interval_s, capture.wave.start_s))
+        row.document = {**row.document, "channel": capture.channel, "channels": capture.channels, "notes": capture.notes}
     with work.last() as session:
         row = _still_wanted(session, capture_id)
         keep_samples(session, capture_id, volts)

@@ -118,7 +118,7 @@ class TaskKind(Generic[Request]):
     """A kind of long work; a file of `mavrik.jobs.tasks.kinds` each, found by itself."""
 
     name: str
-    asked: type[Request]
+    request: type[Request]
     """What is wanted; plain enough to lie in the database until its turn comes."""
     run: Callable[[Work, Request], None]
     """Does it, and ends with `Work.last`. Raises what `mavrik.jobs.tasks.running.IN_WORDS` lists."""

@@ -118,11 +118,11 @@ QUEUED = text("SELECT 1 FROM procrastinate_jobs WHERE id = :id AND status IN ('t
 
 def requeue_lost(database: Database) -> int:
     """Give tasks that have not ended and are in no queue their place again; returns how many."""
-    found = 0
+    lost = 0
     with database.session() as session:
         unfinished = select(Task).where(Task.ended_at.is_(None)).with_for_update(of=Task, skip_locked=True)
         for row in session.scalars(unfinished):
             if row.queued_id is None or session.scalar(QUEUED, {"id": row.queued_id}) is None:
                 enqueue(session, row)
-                found += 1
-    return found
+                lost += 1
+    return lost

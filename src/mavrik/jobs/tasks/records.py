@@ -46,24 +46,24 @@ class TaskList(Document):
     tasks: tuple[TaskRecord, ...]
 
 
-def ask_for(session: Session, kind: str, asked: Document, title: str, who: Who, job_id: int | None = None) -> Task:
+def ask_for(session: Session, kind: str, request: Document, title: str, who: Who, job_id: int | None = None) -> Task:
     """Put work into the queue. It is begun once the transaction is committed.
 
-    kind: of `mavrik.jobs.tasks.kinds`, by name; asked: what that is told; title: for people; job_id: the job that it ends with
+    kind: of `mavrik.jobs.tasks.kinds`, by name; request: what that is told; title: for people; job_id: the job that it ends with
     Raises TooManyError where a person has too much waiting already.
     """
     waiting = select(func.count()).where(Task.person_id == who.id, Task.ended_at.is_(None))
     if (session.scalar(waiting) or 0) >= MOST_WAITING:
         raise TooManyError(f"{MOST_WAITING} things you asked for are not done yet. Wait for some, or cancel them.")
-    return put_into_queue(session, kind, asked, title, who.id, job_id)
+    return put_into_queue(session, kind, request, title, who.id, job_id)
 
 
-def put_into_queue(session: Session, kind: str, asked: Document, title: str, person_id: int, job_id: int | None = None) -> Task:
+def put_into_queue(session: Session, kind: str, request: Document, title: str, person_id: int, job_id: int | None = None) -> Task:
     """The same however much somebody has waiting, for what has to be done and nobody asked for.
 
     person_id: whose it is
     """
-    row = Task(kind=kind, title=title[:200], asked=asked.model_dump(mode="json"), person_id=person_id, job_id=job_id)
+    row = Task(kind=kind, title=title[:200], asked=request.model_dump(mode="json"), person_id=person_id, job_id=job_id)
     session.add(row)
     enqueue(session, row)
     session.flush()

@@ -49,9 +49,9 @@ def run_task(database: Database, task_id: int) -> None:
     """
     begun = _begin(database, task_id)
     if begun is not None:
-        kind, work, asked = begun
+        kind, work, request = begun
         try:
-            kind.run(work, asked)
+            kind.run(work, request)
         except Stopped:
             log.info("task %d was stopped", task_id)
         except IN_WORDS as error:
@@ -65,7 +65,7 @@ def run_task(database: Database, task_id: int) -> None:
         row = session.get(Task, task_id)
         if row is None and begun is not None:
             # Its job was deleted meanwhile.
-            kind.cleared(asked)
+            kind.cleared(request)
         elif row is not None and row.ended_at is not None:
             clear(row)
 
@@ -74,7 +74,7 @@ def clear(row: Task) -> None:
     """Delete what a task that has ended left on the disk."""
     with contextlib.suppress(KeyError, ValidationError):
         kind = kind_of(row)
-        kind.cleared(kind.asked.model_validate(row.asked))
+        kind.cleared(kind.request.model_validate(row.asked))
 
 
 def _begin(database: Database, task_id: int) -> tuple[TaskKind[Any], Work, Any] | None:
@@ -84,18 +84,18 @@ def _begin(database: Database, task_id: int) -> tuple[TaskKind[Any], Work, Any] 
             return None
         try:
             kind = kind_of(row)
-            asked = kind.asked.model_validate(row.asked)
+            request = kind.request.model_validate(row.asked)
         except (KeyError, ValidationError):
             _end(row, "It was asked for by another version of this program. Ask for it again.")
             return None
         if row.state == "running" and (not kind.survives or row.tries >= MOST_TRIES):
             why = DIED if not kind.survives else f"{DIED} It was begun {row.tries} times."
             _end(row, why)
-            kind.failed(session, asked, why)
+            kind.failed(session, request, why)
             return None
         row.state, row.tries, row.progress, row.step = "running", row.tries + 1, 0.0, ""
         who = Who(row.person.id, row.person.login, row.person.name, Role(row.person.role))
-        return kind, Work(database, row, who), asked
+        return kind, Work(database, row, who), request
 
 
 def _end(row: Task, why: str) -> None:
@@ -109,4 +109,4 @@ def _fail(database: Database, task_id: int, work: Work, why: str) -> None:
             return
         _end(row, why)
         kind = kind_of(row)
-        kind.failed(session, kind.asked.model_validate(row.asked), why)
+        kind.failed(session, kind.request.model_validate(row.asked), why)

@@ -8,9 +8,9 @@ from mavrik.core.isolation.rules.base import Answer, Rule, broken, met, unknown
 
 
 def _has(case: Case, place: ControlPlace, where: str) -> Answer:
-    found = [c.label for c in case.controls if c.place is place]
-    if found:
-        return met(f"{found[0]} {where}.")
+    labels = [c.label for c in case.controls if c.place is place]
+    if labels:
+        return met(f"{labels[0]} {where}.")
     change = "Place one there; thin wires are enough where it switches a coil."
     return _not_stated(case, "place", f"No control that {where} is known", change) or broken(f"No control {where}.", None, change)
 
@@ -29,18 +29,18 @@ def _every(case: Case, field: str, is_so: str, change: str) -> Answer:
 
 
 def _some(case: Case, field: str, is_so: str, change: str) -> Answer:
-    found = [c.label for c in case.controls if getattr(c, field)]
-    if found:
-        return met(f"{found[0]} is {is_so}.")
+    labels = [c.label for c in case.controls if getattr(c, field)]
+    if labels:
+        return met(f"{labels[0]} is {is_so}.")
     return _not_stated(case, field, f"Whether a control is {is_so} is not known", change) or broken(
         f"No control is {is_so}.", None, change
     )
 
 
 def _hidden(case: Case) -> Answer:
-    found = [c.label for c in case.controls if c.place is ControlPlace.HIDDEN]
-    if found:
-        return met(f"{found[0]} is hidden.")
+    labels = [c.label for c in case.controls if c.place is ControlPlace.HIDDEN]
+    if labels:
+        return met(f"{labels[0]} is hidden.")
     change = "Place one where nobody looks."
     return _not_stated(case, "place", "Whether a control is hidden is not known", change) or broken(
         "No control is hidden.", None, change

@@ -9,11 +9,11 @@ from mavrik.core.isolation.rules.base import Answer, Rule, broken, met, unknown
 
 def _selectors(case: Case) -> dict[str, set[str]]:
     """The contacts of each battery selector, by what it is called; one contact alone selects nothing."""
-    found: dict[str, set[str]] = {}
+    selectors: dict[str, set[str]] = {}
     for b in case.circuit.branches:
         if isinstance(b, SwitchBranch) and b.selector:
-            found.setdefault(b.selector, set()).add(b.id)
-    return {label: contacts for label, contacts in found.items() if len(contacts) > 1}
+            selectors.setdefault(b.selector, set()).add(b.id)
+    return {label: contacts for label, contacts in selectors.items() if len(contacts) > 1}
 
 
 def _makes_first(case: Case) -> Answer:

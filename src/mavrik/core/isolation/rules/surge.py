@@ -36,8 +36,8 @@ def _surge(case: Case) -> Answer:
 
 
 def _takes_it(case: Case) -> Answer:
-    found = [f for c in case.controls if (f := run_down(case, c.id)) is not None]
-    worst = max(found, key=lambda f: f.peak_v)
+    run_downs = [f for c in case.controls if (f := run_down(case, c.id)) is not None]
+    worst = max(run_downs, key=lambda f: f.peak_v)
     clamped = _dump(case).clamped_v
     words = f"{_before(worst)} {_after(worst)} {_ends(worst)}"
     if worst.peak_v <= clamped:
@@ -48,23 +48,23 @@ def _takes_it(case: Case) -> Answer:
     )
 
 
-def _before(found: RunDown) -> str:
-    return f"An estimate at the worst: into a flat battery the alternator gives up to {found.before_a:.0f} A when {found.control} opens."
+def _before(after: RunDown) -> str:
+    return f"An estimate at the worst: into a flat battery the alternator gives up to {after.before_a:.0f} A when {after.control} opens."
 
 
-def _after(found: RunDown) -> str:
-    if found.left_ohm is None:
-        return f"Nothing is left across it: up to {found.peak_v:.0f} V."
-    return f"What is left across it, {found.left_ohm:.2g} Ω, lets that rise to about {found.peak_v:.0f} V."
+def _after(after: RunDown) -> str:
+    if after.left_ohm is None:
+        return f"Nothing is left across it: up to {after.peak_v:.0f} V."
+    return f"What is left across it, {after.left_ohm:.2g} Ω, lets that rise to about {after.peak_v:.0f} V."
 
 
-def _ends(found: RunDown) -> str:
-    resistor = f" {found.resistor} takes up to {found.resistor_j:.0f} J of it." if found.resistor else ""
-    if found.field_cut:
+def _ends(after: RunDown) -> str:
+    resistor = f" {after.resistor} takes up to {after.resistor_j:.0f} J of it." if after.resistor else ""
+    if after.field_cut:
         return f"Its field is cut with it: it dies away within that time.{resistor}"
-    if found.below_rpm is None:
+    if after.below_rpm is None:
         return f"A magnet keeps it live until the engine stands.{resistor}"
-    return f"It keeps itself live until the engine has fallen below {found.below_rpm:.0f} /min.{resistor}"
+    return f"It keeps itself live until the engine has fallen below {after.below_rpm:.0f} /min.{resistor}"
 
 
 SURGE = Rule(360, "surge", "No surge when it opens", _surge)

@@ -11,8 +11,8 @@ TOPOLOGIES: tuple[Topology, ...] = parts_of(__name__, Topology, lambda t: t.orde
 
 def topology_of(name: str) -> Topology:
     """The topology of that name; raises KeyError where there is none."""
-    found = {t.name: t for t in TOPOLOGIES}
-    return found[name]
+    by_name = {t.name: t for t in TOPOLOGIES}
+    return by_name[name]
 
 
 __all__ = ["TOPOLOGIES", "Isolated", "Topology", "topology_of", "usual_switching"]

@@ -13,9 +13,9 @@ RATING_A = 300.0
 """The class of a heavy single-pole isolator. Common practice, no source."""
 
 
-def _switch(own: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
+def _switch(branch_id: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
     return SwitchBranch(
-        id=own,
+        id=branch_id,
         label=label[:60],
         from_node=from_node,
         to_node=to_node,

@@ -62,8 +62,8 @@ class Topology:
         """
         used, closed = as_used(circuit)
         made = self.make(used)
-        own = {c.branch_id for c in made.switching.contacts}
-        others = (b.label for b in hand_worked(made.circuit) if b.closed and b.id not in own)
+        contact_ids = {c.branch_id for c in made.switching.contacts}
+        others = (b.label for b in hand_worked(made.circuit) if b.closed and b.id not in contact_ids)
         left = tuple(
             f"{label} is no part of this and stays closed: take it out, or tell the owner that it does what it did."
             for label in others
@@ -87,15 +87,15 @@ def as_used(circuit: Circuit) -> tuple[Circuit, tuple[str, ...]]:
     >>> as_used(parked)[1]
     ('Cut-off switch is drawn open: closed, as the vehicle is used.',)
     """
-    found = circuit
+    used = circuit
     words = []
     for switch in (b for b in circuit.branches if isinstance(b, SwitchBranch) and not b.closed):
-        branches = tuple(b.model_copy(update={"closed": True}) if b.id == switch.id else b for b in found.branches)
-        closed = with_parts(found, branches=branches)
-        if len(charging_gaps(closed)) < len(charging_gaps(found)):
-            found = closed
+        branches = tuple(b.model_copy(update={"closed": True}) if b.id == switch.id else b for b in used.branches)
+        closed = with_parts(used, branches=branches)
+        if len(charging_gaps(closed)) < len(charging_gaps(used)):
+            used = closed
             words.append(f"{switch.label} is drawn open: closed, as the vehicle is used.")
-    return found, tuple(words)
+    return used, tuple(words)
 
 
 def with_controls(circuit: Circuit, switching: Switching) -> Circuit:
@@ -235,8 +235,8 @@ def _off_the_charge_lead(circuit: Circuit, way: Collection[str], out: str) -> tu
     for node in [*sorted(between), *(a.stud_node for a in circuit.alternators)]:
         hung = [e.label for e in _hung(circuit) if _hangs(e, node) and e.id not in stays]
         if hung:
-            own = {a.id for a in circuit.alternators}
-            circuit = moved(circuit, node, out, {*stays, *own})
+            alternator_ids = {a.id for a in circuit.alternators}
+            circuit = moved(circuit, node, out, {*stays, *alternator_ids})
             words.append(f"From {circuit.node(node).label} behind the isolator: {', '.join(hung)}.")
     return circuit, words
 

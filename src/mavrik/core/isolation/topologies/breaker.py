@@ -13,9 +13,9 @@ CONTACT_MOHM = 0.5
 """Its bimetal and its contact. Common practice, rough, no source."""
 
 
-def _breaker(own: str, label: str, from_node: str, to_node: str) -> BreakerBranch:
+def _breaker(branch_id: str, label: str, from_node: str, to_node: str) -> BreakerBranch:
     return BreakerBranch(
-        id=own, label=label, from_node=from_node, to_node=to_node, resistance_mohm=CONTACT_MOHM, rating_a=RATING_A
+        id=branch_id, label=label, from_node=from_node, to_node=to_node, resistance_mohm=CONTACT_MOHM, rating_a=RATING_A
     )
 
 

@@ -16,9 +16,15 @@ INPUT_A = 0.012
 NOT_PRICED = "The controller's box is in no price list: it is reckoned as the relays in it; its maker's price is to be asked for."
 
 
-def _relay(own: str, label: str, from_node: str, to_node: str) -> RelayBranch:
+def _relay(branch_id: str, label: str, from_node: str, to_node: str) -> RelayBranch:
     return RelayBranch(
-        id=own, label=label, from_node=from_node, to_node=to_node, resistance_mohm=CONTACT_MOHM, rating_a=300, intermittent_a=1000
+        id=branch_id,
+        label=label,
+        from_node=from_node,
+        to_node=to_node,
+        resistance_mohm=CONTACT_MOHM,
+        rating_a=300,
+        intermittent_a=1000,
     )
 
 

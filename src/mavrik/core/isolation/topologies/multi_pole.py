@@ -20,9 +20,15 @@ RUN_DOWN_OHM = 3.0
 """Of the resistor that takes what a stopping alternator still makes. Common practice, no source."""
 
 
-def _switch(own: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
+def _switch(branch_id: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
     return SwitchBranch(
-        id=own, label=label, from_node=from_node, to_node=to_node, resistance_mohm=CONTACT_MOHM, rating_a=250, intermittent_a=1000
+        id=branch_id,
+        label=label,
+        from_node=from_node,
+        to_node=to_node,
+        resistance_mohm=CONTACT_MOHM,
+        rating_a=250,
+        intermittent_a=1000,
     )
 
 

@@ -19,9 +19,9 @@ RATING_A = 300.0
 """The class of a heavy single-pole isolator. Common practice, no source."""
 
 
-def _switch(own: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
+def _switch(branch_id: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
     return SwitchBranch(
-        id=own, label=label, from_node=from_node, to_node=to_node, resistance_mohm=CONTACT_MOHM, rating_a=RATING_A
+        id=branch_id, label=label, from_node=from_node, to_node=to_node, resistance_mohm=CONTACT_MOHM, rating_a=RATING_A
     )
 
 
@@ -39,9 +39,9 @@ POST_HEIGHT_MM = 30
 """What it adds to a post. Common practice, rough, no source."""
 
 
-def _post_switch(own: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
+def _post_switch(branch_id: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
     return SwitchBranch(
-        id=own,
+        id=branch_id,
         label=label,
         from_node=from_node,
         to_node=to_node,

@@ -22,9 +22,15 @@ COIL_A = 0.6
 """The coil at the system's voltage. Rough, no source."""
 
 
-def _relay(own: str, label: str, from_node: str, to_node: str) -> RelayBranch:
+def _relay(branch_id: str, label: str, from_node: str, to_node: str) -> RelayBranch:
     return RelayBranch(
-        id=own, label=label, from_node=from_node, to_node=to_node, resistance_mohm=CONTACT_MOHM, rating_a=300, intermittent_a=1000
+        id=branch_id,
+        label=label,
+        from_node=from_node,
+        to_node=to_node,
+        resistance_mohm=CONTACT_MOHM,
+        rating_a=300,
+        intermittent_a=1000,
     )
 
 

@@ -169,9 +169,9 @@ class _Spectrum:
         return self.strongest
 
 
-def _with_the_speed(found: _Spectrum, pole_pair_hz: float) -> Pulses:
+def _with_the_speed(spectrum: _Spectrum, pole_pair_hz: float) -> Pulses:
     """What the pulses are of, where it is known how fast pole pairs pass."""
-    strongest, first = found.strongest or 0.0, found.first_of_its_row()
+    strongest, first = spectrum.strongest or 0.0, spectrum.first_of_its_row()
     for says in (Pulses.EVEN, Pulses.DIODE, Pulses.PHASE):
         at = first if says is Pulses.DIODE else strongest
         if SLOWEST <= at / (PER_TURN[says] * pole_pair_hz) <= FASTEST:
@@ -179,18 +179,18 @@ def _with_the_speed(found: _Spectrum, pole_pair_hz: float) -> Pulses:
     return Pulses.UNCLEAR
 
 
-def _by_their_shape(found: _Spectrum, pole_pairs: int, healthy: bool) -> tuple[Pulses, str]:
+def _by_their_shape(spectrum: _Spectrum, pole_pairs: int, healthy: bool) -> tuple[Pulses, str]:
     """What the pulses are of without any speed: by their harmonics, and by what speeds a shaft can have; and what else they may be of.
 
     healthy: whether they are no higher than those of a sound rectifier
     """
-    first = found.first_of_its_row()
-    second, third = found.share(2 * first, first), found.share(3 * first, first)
+    first = spectrum.first_of_its_row()
+    second, third = spectrum.share(2 * first, first), spectrum.share(3 * first, first)
 
     def turns(says: Pulses) -> bool:
         return LEAST_SHAFT_RPM <= _shaft_rpm(first, says, pole_pairs) <= MOST_SHAFT_RPM
 
-    if first != found.strongest or second + third > TORN:
+    if first != spectrum.strongest or second + third > TORN:
         return (Pulses.DIODE if turns(Pulses.DIODE) else Pulses.UNCLEAR), ""
     plain = [says for says in (Pulses.EVEN, Pulses.PHASE) if turns(says)]
     if len(plain) == 1:
@@ -250,11 +250,11 @@ def ripple_of(
     frequency, power = scipy.signal.welch(fast, rate, window="hann", nperseg=size, scaling="spectrum")
     amplitude = np.sqrt(2 * power)
     band = (frequency >= LEAST_HZ) & (frequency <= min(MOST_HZ, rate / 2))
-    found = _Spectrum.of(frequency, np.where(band, amplitude, 0.0))
+    spectrum = _Spectrum.of(frequency, np.where(band, amplitude, 0.0))
     healthy = float(np.median(heights)) < HEALTHY_VPP * system_voltage_v / 12
-    pulses, more = _pulses(found, rate, pole_pair_hz, pole_pairs, healthy)
+    pulses, more = _pulses(spectrum, rate, pole_pair_hz, pole_pairs, healthy)
     # Up to where harmonics still tell something; the rest would press them against the edge.
-    shown = frequency <= min(MOST_HZ, rate / 2, max(2000.0, SHOWN_TIMES * (found.strongest or 0.0)))
+    shown = frequency <= min(MOST_HZ, rate / 2, max(2000.0, SHOWN_TIMES * (spectrum.strongest or 0.0)))
     step = max(1, int(np.ceil(shown.sum() / MOST_POINTS)))
     starts = np.arange(0, int(shown.sum()), step)
     return Ripple(
@@ -262,24 +262,24 @@ def ripple_of(
         ripple_vpp=float(np.median(heights)),
         spikes_vpp=float(heights.max()),
         rms_v=float(fast.std()),
-        strongest_hz=found.strongest,
-        shaft_rpm=_shaft_rpm(_counted(found, pulses), pulses, pole_pairs) if pulses in PER_TURN else None,
+        strongest_hz=spectrum.strongest,
+        shaft_rpm=_shaft_rpm(_counted(spectrum, pulses), pulses, pole_pairs) if pulses in PER_TURN else None,
         pulses=pulses,
-        words=_words(found, pulses, pole_pair_hz, pole_pairs) + more,
+        words=_words(spectrum, pulses, pole_pair_hz, pole_pairs) + more,
         frequency_hz=tuple(np.round(frequency[starts], 3).tolist()),
         amplitude_v=tuple(np.round(np.maximum.reduceat(amplitude[shown], starts), 7).tolist()),
     )
 
 
-def _counted(found: _Spectrum, pulses: Pulses) -> float:
+def _counted(spectrum: _Spectrum, pulses: Pulses) -> float:
     """The component that pulses are counted by: missing ones by the first of the row."""
-    return found.first_of_its_row() if PER_TURN[pulses] == 1 else (found.strongest or 0.0)
+    return spectrum.first_of_its_row() if PER_TURN[pulses] == 1 else (spectrum.strongest or 0.0)
 
 
-def _pulses(found: _Spectrum, rate: float, pole_pair_hz: float | None, pole_pairs: int, healthy: bool) -> tuple[Pulses, str]:
-    if found.strongest is None:
+def _pulses(spectrum: _Spectrum, rate: float, pole_pair_hz: float | None, pole_pairs: int, healthy: bool) -> tuple[Pulses, str]:
+    if spectrum.strongest is None:
         return Pulses.FLAT, ""
-    if not found.steady:
+    if not spectrum.steady:
         return Pulses.UNSTEADY, ""
     at_most = pole_pair_hz or AT_THE_BENCH_RPM * pole_pairs / 60
     if rate < (least := least_rate(at_most)):
@@ -290,19 +290,19 @@ def _pulses(found: _Spectrum, rate: float, pole_pair_hz: float | None, pole_pair
         )
         return Pulses.TOO_FEW, f"{more}{'' if pole_pair_hz else ', or enter the speed'}."
     if pole_pair_hz is not None:
-        return _with_the_speed(found, pole_pair_hz), ""
-    return _by_their_shape(found, pole_pairs, healthy)
+        return _with_the_speed(spectrum, pole_pair_hz), ""
+    return _by_their_shape(spectrum, pole_pairs, healthy)
 
 
-def _words(found: _Spectrum, pulses: Pulses, pole_pair_hz: float | None, pole_pairs: int) -> str:
-    if found.strongest is None:
+def _words(spectrum: _Spectrum, pulses: Pulses, pole_pair_hz: float | None, pole_pairs: int) -> str:
+    if spectrum.strongest is None:
         return "No ripple above the noise: is the engine running, and the channel on the stud?"
-    at = f"The strongest component lies at {found.strongest:.0f} Hz"
+    at = f"The strongest component lies at {spectrum.strongest:.0f} Hz"
     if pulses is Pulses.TOO_FEW:
         return f"{at}."
     if pole_pair_hz is not None:
-        at += f", {found.strongest / pole_pair_hz:.1f} times the pole-pair frequency of {pole_pair_hz:.0f} Hz"
-    said = {
+        at += f", {spectrum.strongest / pole_pair_hz:.1f} times the pole-pair frequency of {pole_pair_hz:.0f} Hz"
+    words = {
         Pulses.EVEN: "the pulses are even, as of a sound rectifier.",
         Pulses.DIODE: "pulses are missing once a turn of a pole pair: a diode does not conduct, or is shorted. Read the drain at rest: a "
         "shorted one shows there too.",
@@ -311,9 +311,9 @@ def _words(found: _Spectrum, pulses: Pulses, pole_pair_hz: float | None, pole_pa
         Pulses.UNSTEADY: "it hardly stands out, as pulses at one speed would. Hold the engine at one speed and capture again.",
     }[pulses]
     if pulses in PER_TURN:
-        seen = _counted(found, pulses)
+        seen = _counted(spectrum, pulses)
         if pole_pair_hz is None:
-            said += f" By their count the shaft turns at about {_shaft_rpm(seen, pulses, pole_pairs):.0f} /min, if it has {pole_pairs} pole pairs."
+            words += f" By their count the shaft turns at about {_shaft_rpm(seen, pulses, pole_pairs):.0f} /min, if it has {pole_pairs} pole pairs."
         elif seen < LAGS * (expected := PER_TURN[pulses] * pole_pair_hz):
-            said += f" The shaft turns {1 - seen / expected:.0%} slower than engine speed and ratio say: does the belt slip?"
-    return f"{at}: {said}"
+            words += f" The shaft turns {1 - seen / expected:.0%} slower than engine speed and ratio say: does the belt slip?"
+    return f"{at}: {words}"

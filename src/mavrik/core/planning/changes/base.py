@@ -20,7 +20,7 @@ from mavrik.core.planning.use import UseRequest
 class Situation:
     """A vehicle as it was found, how it is used, and what a workshop may do about it."""
 
-    found: Circuit
+    as_found: Circuit
     """With the resistances that fit its readings, its alternator turning as its drive says."""
     use: UseRequest
     drive: DriveRequest | None
@@ -32,12 +32,12 @@ class Situation:
     @cached_property
     def drive_view(self) -> DriveView | None:
         """What is known of the drive; None where nothing is, or it contradicts itself."""
-        return drive_in(self.found, self.drive) if self.drive is not None else None
+        return drive_in(self.as_found, self.drive) if self.drive is not None else None
 
     @cached_property
     def unit(self) -> Alternator:
         """The alternator that is looked at: the drive's, otherwise the first."""
-        return unit_in(self.found, self.drive) if self.drive else self.found.alternator
+        return unit_in(self.as_found, self.drive) if self.drive else self.as_found.alternator
 
     def ratio_with(self, pulley_mm: float) -> float | None:
         """Shaft speed over engine speed with another pulley; None where the one that is fitted is not known."""

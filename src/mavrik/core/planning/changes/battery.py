@@ -14,7 +14,7 @@ MOST_AH = 2000.0
 
 
 def _find(situation: Situation) -> Iterator[Change]:
-    for battery in situation.found.batteries:
+    for battery in situation.as_found.batteries:
         capacity = 5.0 * round(battery.capacity_ah * LARGER / 5)
         if not battery.capacity_ah < capacity <= MOST_AH:
             continue

@@ -22,12 +22,12 @@ def cleaned(part: AnyBranch) -> AnyBranch:
 
 
 def _find(situation: Situation) -> Iterator[Change]:
-    for part in situation.found.branches:
+    for part in situation.as_found.branches:
         if not is_worn(part):
             continue
 
-        def apply(scheme: Scheme, own: str = part.id) -> Scheme:
-            branches = tuple(cleaned(b) if b.id == own else b for b in scheme.circuit.branches)
+        def apply(scheme: Scheme, branch_id: str = part.id) -> Scheme:
+            branches = tuple(cleaned(b) if b.id == branch_id else b for b in scheme.circuit.branches)
             return scheme.with_circuit(with_parts(scheme.circuit, branches=branches))
 
         sound = part.sound_resistance_ohm(20.0) * 1000

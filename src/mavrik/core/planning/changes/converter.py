@@ -28,7 +28,7 @@ def _ends(circuit: Circuit, link: AnyBranch) -> tuple[str, str] | None:
 
 
 def _find(situation: Situation) -> Iterator[Change]:
-    circuit = situation.found
+    circuit = situation.as_found
     for link in circuit.branches:
         if not isinstance(link, LinkBranch | RelayBranch) or (ends := _ends(circuit, link)) is None:
             continue
@@ -41,7 +41,7 @@ def _find(situation: Situation) -> Iterator[Change]:
         ground = next((n.id for n in circuit.nodes if n.role is NodeRole.CHASSIS), circuit.battery.negative_node)
 
         def apply(
-            scheme: Scheme, own: str = link.id, ends: tuple[str, str] = ends, amps: float = amps, ground: str = ground,
+            scheme: Scheme, branch_id: str = link.id, ends: tuple[str, str] = ends, amps: float = amps, ground: str = ground,
             volts: float = volts,
         ) -> Scheme:  # fmt: skip
             now = scheme.circuit
@@ -49,7 +49,7 @@ def _find(situation: Situation) -> Iterator[Change]:
                 id=free_id(now, "dc_charger"), label="DC-DC charger", in_node=ends[0], out_node=ends[1], ground_node=ground,
                 limit_a=amps, set_point_v=volts, input_cut_off_v=11.5 * now.system_voltage_v / 12,
             )  # fmt: skip
-            branches = tuple(b for b in now.branches if b.id != own)
+            branches = tuple(b for b in now.branches if b.id != branch_id)
             return scheme.with_circuit(with_parts(now, branches=branches, converters=(*now.converters, made)))
 
         yield Change(

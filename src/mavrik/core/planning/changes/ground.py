@@ -21,7 +21,7 @@ def _find(situation: Situation) -> Iterator[Change]:
     for addition in ADDITIONS:
         if not addition.name.startswith("ground_"):
             continue
-        if _there_already(situation.found, add_to(situation.found, addition.name)):
+        if _there_already(situation.as_found, add_to(situation.as_found, addition.name)):
             continue
 
         def apply(scheme: Scheme, name: str = addition.name) -> Scheme:

@@ -16,7 +16,7 @@ LARGER = 1.6
 
 
 def _find(situation: Situation) -> Iterator[Change]:
-    circuit, target = situation.found, situation.target
+    circuit, target = situation.as_found, situation.target
     on_ring = find_ring(circuit).ids
     for part in circuit.branches:
         if part.id not in on_ring or not isinstance(part, ConductorBranch):

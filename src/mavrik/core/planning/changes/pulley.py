@@ -29,7 +29,7 @@ def _find(situation: Situation) -> Iterator[Change]:
     if len(every) > MOST_PULLEYS:
         every = [every[round(k)] for k in np.linspace(0, len(every) - 1, MOST_PULLEYS)]
     for mm in sorted(every, reverse=True):
-        looked = drive_in(situation.found, drive.model_copy(update={"new_mm": mm}))
+        looked = drive_in(situation.as_found, drive.model_copy(update={"new_mm": mm}))
         if looked is None:
             continue
         codes = {f.code for f in looked.findings}

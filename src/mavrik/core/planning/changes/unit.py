@@ -16,11 +16,11 @@ SAME_RATING = 1.05
 
 def _find(situation: Situation) -> Iterator[Change]:
     fitted = situation.unit
-    if fitted is not situation.found.alternator:
+    if fitted is not situation.as_found.alternator:
         # Leads are sized for the first one.
         return
     for unit in situation.units.units:
-        alike = unit.system_voltage_v == situation.found.system_voltage_v and unit.kind == fitted.kind
+        alike = unit.system_voltage_v == situation.as_found.system_voltage_v and unit.kind == fitted.kind
         if not alike or unit.rated_a < fitted.rated_a * SAME_RATING:
             continue
         ratio = situation.ratio_with(unit.pulley_mm)

@@ -93,10 +93,10 @@ def read_belt(name: str) -> NamedBelt:
     >>> read_belt("6PK1815"), round(read_belt("71.5 in").length_mm, 2)
     (NamedBelt(name='6PK1815', length_mm=1815.0, ribs=6), 1816.1)
     """
-    found = _NAME.fullmatch(name.strip())
-    if found is None:
+    match = _NAME.fullmatch(name.strip())
+    if match is None:
         raise DriveBeltError(f"'{name}' is no belt: write it as 6PK1815, 1815 or 71.5in.")
-    ribs, digits, unit = found.groups()
+    ribs, digits, unit = match.groups()
     length = float(digits.replace(",", ".")) * (MM_PER_INCH if unit and unit.lower() == "in" else 1.0)
     if not SHORTEST_MM <= length <= LONGEST_MM:
         raise DriveBeltError(f"'{name}' is {length:.0f} mm long: belts have {SHORTEST_MM:.0f} to {LONGEST_MM:.0f} mm.")
@@ -164,7 +164,9 @@ def belt_ways(
     _only(pulleys, "driving")
     held = _held(pulleys, arm)
     try:
-        before, after = (_round(pulleys, driving_mm, own) for own in (now_mm, new_mm if new_mm is not None else now_mm))
+        before, after = (
+            _round(pulleys, driving_mm, diameter_mm) for diameter_mm in (now_mm, new_mm if new_mm is not None else now_mm)
+        )
         now, new = route(before), route(after) if new_mm is not None else None
         if held is None:
             return BeltWays(now, new, None, (*_in_the_way(new or now), *_of_length(now, new)), alternator)
@@ -181,41 +183,41 @@ def belt_ways(
             new = route(moved(after, held, second.share))
     except BeltError as error:
         raise DriveBeltError(str(error)) from error
-    found = _of_tensioner(belt, first, second if new_mm is not None else None)
-    return BeltWays(now, new, at, (*_in_the_way(new or now), *found), alternator)
+    ways = _of_tensioner(belt, first, second if new_mm is not None else None)
+    return BeltWays(now, new, at, (*_in_the_way(new or now), *ways), alternator)
 
 
 def _only(pulleys: Sequence[DrivePulley], part: PART) -> DrivePulley:
-    own = [p for p in pulleys if p.part == part]
-    if len(own) != 1:
-        raise DriveBeltError(f"A drive has one {'driving pulley' if part == 'driving' else part}, not {len(own)}.")
-    return own[0]
+    pulleys_of_part = [p for p in pulleys if p.part == part]
+    if len(pulleys_of_part) != 1:
+        raise DriveBeltError(f"A drive has one {'driving pulley' if part == 'driving' else part}, not {len(pulleys_of_part)}.")
+    return pulleys_of_part[0]
 
 
 def _round(pulleys: Sequence[DrivePulley], driving_mm: float, own_mm: float) -> list[Pulley]:
     """The same with all diameters."""
-    said = {"driving": driving_mm, "alternator": own_mm}
-    found = []
+    diameters = {"driving": driving_mm, "alternator": own_mm}
+    rounds = []
     for p in pulleys:
-        diameter = said.get(p.part, p.diameter_mm)
+        diameter = diameters.get(p.part, p.diameter_mm)
         if diameter is None:
             raise DriveBeltError(f"{p.name} has no diameter yet.")
-        found.append(Pulley(p.name, diameter, p.x_mm, p.y_mm, p.back))
-    return found
+        rounds.append(Pulley(p.name, diameter, p.x_mm, p.y_mm, p.back))
+    return rounds
 
 
 def _held(pulleys: Sequence[DrivePulley], arm: DriveArm | None) -> Tensioner | None:
     """The tensioner's arm as its drawn place has it; None where there is none."""
-    own = [p for p in pulleys if p.part == "tensioner"]
-    if not own and arm is None:
+    tensioners = [p for p in pulleys if p.part == "tensioner"]
+    if not tensioners and arm is None:
         return None
-    if len(own) > 1:
-        raise DriveBeltError(f"A drive has one tensioner, not {len(own)}.")
+    if len(tensioners) > 1:
+        raise DriveBeltError(f"A drive has one tensioner, not {len(tensioners)}.")
     if arm is None:
         return None
-    if not own:
+    if not tensioners:
         raise DriveBeltError("An arm has a pulley: say which one is the tensioner.")
-    (p,) = own
+    (p,) = tensioners
     length, angle = hypot(p.x_mm - arm.x_mm, p.y_mm - arm.y_mm), degrees(atan2(p.y_mm - arm.y_mm, p.x_mm - arm.x_mm))
     if length <= 0 or arm.slack_deg == arm.tight_deg:
         raise DriveBeltError("The tensioner's arm has no length, or no travel.")

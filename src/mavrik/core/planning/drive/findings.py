@@ -46,11 +46,11 @@ def of_ribs(side: SlackSide, ribs: int | None) -> list[Finding]:
     ]
 
 
-def of_speeds(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> list[Finding]:
+def of_speeds(request: DriveRequest, speeds: Sequence[DriveSpeed]) -> list[Finding]:
     """What shaft speeds say: beyond the limit, near it, or nobody knows it."""
     redline = speeds[-1]
     shaft = (redline.after or redline.before).shaft_rpm
-    if asked.limit_rpm is None:
+    if request.limit_rpm is None:
         return [
             drive_finding(
                 "limit_unknown",
@@ -60,14 +60,14 @@ def of_speeds(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> list[Finding
                 "A rotor beyond its limit speed comes apart.",
             )
         ]
-    share = shaft / asked.limit_rpm
+    share = shaft / request.limit_rpm
     if share > 1:
         return [
             drive_finding(
                 "overspeed",
                 Severity.DANGER,
                 f"Overspeed: {shaft:.0f} /min at redline",
-                f"The unit's limit is {asked.limit_rpm:.0f} /min. Windings and slip rings come off the rotor; parts leave the case.",
+                f"The unit's limit is {request.limit_rpm:.0f} /min. Windings and slip rings come off the rotor; parts leave the case.",
                 "At redline the shaft stays below the unit's limit speed.",
                 "The maker's limit, as entered",
             )
@@ -85,16 +85,16 @@ def of_speeds(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> list[Finding
     return []
 
 
-def of_engine(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> list[Finding]:
+def of_engine(request: DriveRequest, speeds: Sequence[DriveSpeed]) -> list[Finding]:
     """An idling engine that the alternator asks much of."""
     idle = speeds[0].after or speeds[0].before
-    if asked.engine_idle_nm is None or idle.crank_nm <= MUCH_AT_IDLE * asked.engine_idle_nm:
+    if request.engine_idle_nm is None or idle.crank_nm <= MUCH_AT_IDLE * request.engine_idle_nm:
         return []
     return [
         drive_finding(
             "heavy_at_idle",
             Severity.WARNING,
-            f"{idle.crank_nm / asked.engine_idle_nm:.0%} of what the engine has at idle",
+            f"{idle.crank_nm / request.engine_idle_nm:.0%} of what the engine has at idle",
             f"At full output the alternator takes {idle.crank_nm:.0f} Nm of the crankshaft. The idle may sag or hunt when it comes on at once: "
             "a faster idle, or a regulator that comes on slowly.",
             f"Above {MUCH_AT_IDLE:.0%} an idle has little to spare.",
@@ -127,18 +127,18 @@ def of_slip(slip: float | None) -> list[Finding]:
     ]
 
 
-def of_wishes(unit: Alternator, asked: DriveRequest, speeds: Sequence[DriveSpeed], reach: PulleyRange | None) -> list[Finding]:
+def of_wishes(unit: Alternator, request: DriveRequest, speeds: Sequence[DriveSpeed], reach: PulleyRange | None) -> list[Finding]:
     """Whether what is wanted at a hot idle can be had, and what stands against it."""
-    if asked.wanted_idle_a is None:
+    if request.wanted_idle_a is None:
         return []
-    wanted = asked.wanted_idle_a
-    if slowest_shaft_rpm(unit, wanted) is None:
+    wanted_a = request.wanted_idle_a
+    if slowest_shaft_rpm(unit, wanted_a) is None:
         most = max(float(unit_output_a(unit, rpm, source_table().hot_c)) for rpm in (3000.0, 6000.0, 12_000.0))
         return [
             drive_finding(
                 "beyond_the_unit",
                 Severity.WARNING,
-                f"No pulley gives {wanted:.0f} A hot",
+                f"No pulley gives {wanted_a:.0f} A hot",
                 f"Hot, {unit.label} gives {most:.1f} A at most, however fast it turns: a larger unit, or less load at idle.",
                 "A pulley changes the speed, not what the unit can give.",
             )
@@ -151,19 +151,19 @@ def of_wishes(unit: Alternator, asked: DriveRequest, speeds: Sequence[DriveSpeed
             drive_finding(
                 "out_of_reach",
                 Severity.WARNING,
-                f"No pulley gives {wanted:.0f} A at a hot idle",
+                f"No pulley gives {wanted_a:.0f} A at a hot idle",
                 f"That takes {reach.most_mm:.1f} mm or less, and the {reach.least_by} asks for {reach.least_mm:.1f} mm or more: "
                 "a unit that gives more at low speed, a faster idle, or less load.",
                 "Between the smallest pulley that is allowed and the largest that gives enough there has to be room.",
             )
         ]
     idle = speeds[0].after or speeds[0].before
-    if idle.hot_a < wanted:
+    if idle.hot_a < wanted_a:
         return [
             drive_finding(
                 "short_at_idle",
                 Severity.WARNING,
-                f"{idle.hot_a:.0f} A at a hot idle, {wanted:.0f} A wanted",
+                f"{idle.hot_a:.0f} A at a hot idle, {wanted_a:.0f} A wanted",
                 f"{reach.most_mm:.1f} mm or less does.",
                 "Hot windings give less: what counts is the output at a hot idle.",
             )

@@ -41,10 +41,10 @@ SAME_SPEED = 0.03
 """Two engine speeds that differ by more are not the same: an idling alternator's output rises steeply. Our choice, no source."""
 
 
-def drive_in(circuit: Circuit, asked: DriveRequest, planned: Circuit | None = None) -> DriveView | None:
+def drive_in(circuit: Circuit, request: DriveRequest, planned: Circuit | None = None) -> DriveView | None:
     """What a drive comes to in a circuit; None where it does not add up, as what a file brings may not.
 
-    circuit: where its alternator is, the main one if it has another by now; asked: as for `plan_drive`
+    circuit: where its alternator is, the main one if it has another by now; request: as for `plan_drive`
     planned: with the unit that is planned, where one is
 
     >>> from mavrik.core.circuit.layouts import front_battery
@@ -52,20 +52,20 @@ def drive_in(circuit: Circuit, asked: DriveRequest, planned: Circuit | None = No
     True
     """
     try:
-        return plan_drive(unit_in(circuit, asked), asked, unit_in(planned, asked) if planned is not None else None)
+        return plan_drive(unit_in(circuit, request), request, unit_in(planned, request) if planned is not None else None)
     except DriveProblemError:
         return None
 
 
-def unit_in(circuit: Circuit, asked: DriveRequest) -> Alternator:
+def unit_in(circuit: Circuit, request: DriveRequest) -> Alternator:
     """The alternator that a drive is of; the main one where the circuit has another by now."""
-    return next((a for a in circuit.alternators if a.id == asked.alternator_id), circuit.alternator)
+    return next((a for a in circuit.alternators if a.id == request.alternator_id), circuit.alternator)
 
 
-def plan_drive(unit: Alternator, asked: DriveRequest, planned: Alternator | None = None) -> DriveView:
+def plan_drive(unit: Alternator, request: DriveRequest, planned: Alternator | None = None) -> DriveView:
     """What a change of pulley does to shaft speed, output, belt and limits.
 
-    unit: the alternator, whose curve or rating says what it gives; asked: speeds, diameters, readings, wishes
+    unit: the alternator, whose curve or rating says what it gives; request: speeds, diameters, readings, wishes
     planned: the unit that takes its place, where one does: what comes after is of that
     Returns everything at idle, cruise and redline, before and after, cold and hot, with what to say of it.
     Raises DriveProblemError for speeds out of order, half a tachometer reading, or a pulley that is thought of with none to replace.
@@ -78,109 +78,116 @@ def plan_drive(unit: Alternator, asked: DriveRequest, planned: Alternator | None
     >>> idle.before.shaft_rpm, idle.after.shaft_rpm
     (2000.0, 2400.0)
     """
-    _check(asked)
-    ratio, ratio_from, slip = _ratio(unit, asked)
-    new = ratio * asked.now_mm / asked.new_mm if asked.now_mm and asked.new_mm else None
+    _check(request)
+    ratio, ratio_from, slip = _ratio(unit, request)
+    new = ratio * request.now_mm / request.new_mm if request.now_mm and request.new_mm else None
 
-    def at(engine_rpm: float, own: float, by: Alternator) -> AtSpeed:
-        shaft = engine_rpm * own
+    def at(engine_rpm: float, pulley_mm: float, by: Alternator) -> AtSpeed:
+        shaft = engine_rpm * pulley_mm
         cold = float(unit_output_a(by, shaft, table.reference_c))
         power = by.set_point_v * cold / table.alternator_efficiency
         return AtSpeed(
-            shaft, cold, float(unit_output_a(by, shaft, table.hot_c)), asked.limit_rpm is not None and shaft > asked.limit_rpm,
+            shaft, cold, float(unit_output_a(by, shaft, table.hot_c)), request.limit_rpm is not None and shaft > request.limit_rpm,
             power, power / (2 * pi * shaft / 60), power / (2 * pi * engine_rpm / 60),
         )  # fmt: skip
 
     table, then = source_table(), planned or unit
     engine: tuple[tuple[Literal["idle", "cruise", "redline"], float], ...] = (
-        ("idle", asked.idle_rpm),
-        ("cruise", asked.cruise_rpm),
-        ("redline", asked.redline_rpm),
+        ("idle", request.idle_rpm),
+        ("cruise", request.cruise_rpm),
+        ("redline", request.redline_rpm),
     )
     speeds = tuple(DriveSpeed(name, rpm, at(rpm, ratio, unit), at(rpm, new, then) if new else None) for name, rpm in engine)
-    belt, belt_trouble = _belt(asked, speeds)
-    gain, gain_trouble = _gain(asked)
-    reach = _range(then, asked, ratio)
-    found = [
-        *of_speeds(asked, speeds),
-        *of_engine(asked, speeds),
+    belt, belt_trouble = _belt(request, speeds)
+    gain, gain_trouble = _gain(request)
+    reach = _range(then, request, ratio)
+    findings = [
+        *of_speeds(request, speeds),
+        *of_engine(request, speeds),
         *of_slip(slip),
-        *of_wishes(then, asked, speeds, reach),
+        *of_wishes(then, request, speeds, reach),
         *belt_trouble,
         *gain_trouble,
     ]
     another = (then.rated_a, then.curve) != (unit.rated_a, unit.curve)
     return DriveView(
         label=unit.label, planned_label=then.label if another else None, ratio_now=ratio, ratio_from=ratio_from, ratio_new=new, slip=slip,
-        cold_c=table.reference_c, hot_c=table.hot_c, speeds=speeds, pulley=reach, belt=belt, gain=gain, findings=by_severity(found),
+        cold_c=table.reference_c, hot_c=table.hot_c, speeds=speeds, pulley=reach, belt=belt, gain=gain, findings=by_severity(findings),
     )  # fmt: skip
 
 
-def _check(asked: DriveRequest) -> None:
-    if asked.cruise_rpm <= asked.idle_rpm:
+def _check(request: DriveRequest) -> None:
+    if request.cruise_rpm <= request.idle_rpm:
         raise DriveProblemError("cruise_rpm", "Cruising an engine turns faster than idling.")
-    if asked.redline_rpm <= asked.cruise_rpm:
+    if request.redline_rpm <= request.cruise_rpm:
         raise DriveProblemError("redline_rpm", "The redline lies above cruising speed.")
-    if (asked.engine_read_rpm is None) != (asked.shaft_read_rpm is None):
-        field = "shaft_read_rpm" if asked.shaft_read_rpm is None else "engine_read_rpm"
+    if (request.engine_read_rpm is None) != (request.shaft_read_rpm is None):
+        field = "shaft_read_rpm" if request.shaft_read_rpm is None else "engine_read_rpm"
         raise DriveProblemError(field, "A tachometer reading is of engine and shaft, both at one moment.")
-    if asked.new_mm is not None and asked.now_mm is None:
+    if request.new_mm is not None and request.now_mm is None:
         raise DriveProblemError("now_mm", "What a new pulley does depends on the one it replaces: enter that, too.")
 
 
-def _ratio(unit: Alternator, asked: DriveRequest) -> tuple[float, Literal["tachometer", "diameters", "circuit"], float | None]:
+def _ratio(unit: Alternator, request: DriveRequest) -> tuple[float, Literal["tachometer", "diameters", "circuit"], float | None]:
     """Shaft speed over engine speed as found, what says so, and what slips."""
-    promised = asked.crank_mm / asked.now_mm if asked.crank_mm and asked.now_mm else None
-    if asked.engine_read_rpm and asked.shaft_read_rpm:
-        read = asked.shaft_read_rpm / asked.engine_read_rpm
+    promised = request.crank_mm / request.now_mm if request.crank_mm and request.now_mm else None
+    if request.engine_read_rpm and request.shaft_read_rpm:
+        read = request.shaft_read_rpm / request.engine_read_rpm
         return read, "tachometer", None if promised is None else 1 - read / promised
     if promised is not None:
         return promised, "diameters", None
     return unit.pulley_ratio, "circuit", None
 
 
-def _range(unit: Alternator, asked: DriveRequest, ratio: float) -> PulleyRange | None:
+def _range(unit: Alternator, request: DriveRequest, ratio: float) -> PulleyRange | None:
     """Between which diameters a pulley may lie."""
-    if asked.now_mm is None:
+    if request.now_mm is None:
         return None
-    driving = ratio * asked.now_mm
+    driving = ratio * request.now_mm
     least: list[tuple[float, Literal["limit speed", "belt"]]] = []
-    if asked.limit_rpm is not None:
-        least.append((driving * asked.redline_rpm / asked.limit_rpm, "limit speed"))
-    if asked.smallest_mm is not None:
-        least.append((asked.smallest_mm, "belt"))
+    if request.limit_rpm is not None:
+        least.append((driving * request.redline_rpm / request.limit_rpm, "limit speed"))
+    if request.smallest_mm is not None:
+        least.append((request.smallest_mm, "belt"))
     most = None
-    if asked.wanted_idle_a is not None and (shaft := slowest_shaft_rpm(unit, asked.wanted_idle_a)) is not None:
-        most = driving * asked.idle_rpm / shaft
+    if request.wanted_idle_a is not None and (shaft := slowest_shaft_rpm(unit, request.wanted_idle_a)) is not None:
+        most = driving * request.idle_rpm / shaft
     mm, by = max(least, default=(None, None), key=lambda pair: pair[0] or 0.0)
-    possible = asked.wanted_idle_a is None or (most is not None and (mm is None or mm <= most))
-    bounds = [d for d in (asked.now_mm, mm, most) if d is not None]
+    possible = request.wanted_idle_a is None or (most is not None and (mm is None or mm <= most))
+    bounds = [d for d in (request.now_mm, mm, most) if d is not None]
     ends = min(bounds) * (1 - TRIED_BEYOND), max(bounds) * (1 + TRIED_BEYOND)
     # A diameter that was typed is in sight wherever it lies.
-    typed = ends if asked.new_mm is None else (min(ends[0], asked.new_mm), max(ends[1], asked.new_mm))
+    typed = ends if request.new_mm is None else (min(ends[0], request.new_mm), max(ends[1], request.new_mm))
     return PulleyRange(mm, by, most, possible, max(floor(typed[0]), NEVER_SO_SMALL_MM + 1), min(ceil(typed[1]), MOST_MM))
 
 
-def _belt(asked: DriveRequest, speeds: Sequence[DriveSpeed]) -> tuple[BeltChange | None, tuple[Finding, ...]]:
-    if asked.crank_mm is None or asked.now_mm is None or (asked.centres_mm is None and not asked.pulleys):
+def _belt(request: DriveRequest, speeds: Sequence[DriveSpeed]) -> tuple[BeltChange | None, tuple[Finding, ...]]:
+    if request.crank_mm is None or request.now_mm is None or (request.centres_mm is None and not request.pulleys):
         return None, ()
     try:
-        stock = [read_belt(name) for name in asked.stock]
+        stock = [read_belt(name) for name in request.stock]
     except DriveBeltError as error:
         raise DriveProblemError("stock", str(error)) from error
     two = (
         DrivePulley(name="Driving pulley", part="driving", x_mm=0.0, y_mm=0.0),
-        DrivePulley(name="Alternator", part="alternator", x_mm=asked.centres_mm or 0.0, y_mm=0.0),
+        DrivePulley(name="Alternator", part="alternator", x_mm=request.centres_mm or 0.0, y_mm=0.0),
     )
     try:
         ways = belt_ways(
-            asked.pulleys or two, asked.arm, asked.belt_mm, asked.crank_mm, asked.now_mm, asked.new_mm, stock, asked.ribs
+            request.pulleys or two,
+            request.arm,
+            request.belt_mm,
+            request.crank_mm,
+            request.now_mm,
+            request.new_mm,
+            stock,
+            request.ribs,
         )
     except DriveBeltError as error:
-        raise DriveProblemError("pulleys" if asked.pulleys else "centres_mm", str(error)) from error
-    now = _slack_side(ways.now.on(ways.alternator), [s.before for s in speeds], asked.ribs)
-    new = _slack_side(ways.new.on(ways.alternator), [s.after for s in speeds if s.after], asked.ribs) if ways.new else None
-    return BeltChange(ways.now, ways.new, now, new, ways.tensioner), (*ways.findings, *of_ribs(new or now, asked.ribs))
+        raise DriveProblemError("pulleys" if request.pulleys else "centres_mm", str(error)) from error
+    now = _slack_side(ways.now.on(ways.alternator), [s.before for s in speeds], request.ribs)
+    new = _slack_side(ways.new.on(ways.alternator), [s.after for s in speeds if s.after], request.ribs) if ways.new else None
+    return BeltChange(ways.now, ways.new, now, new, ways.tensioner), (*ways.findings, *of_ribs(new or now, request.ribs))
 
 
 def _slack_side(contact: Contact, turns: Sequence[AtSpeed], ribs: int | None) -> SlackSide:
@@ -191,11 +198,11 @@ def _slack_side(contact: Contact, turns: Sequence[AtSpeed], ribs: int | None) ->
     return SlackSide(least, worn, mean / ribs if ribs else None, ceil(mean / table.rib_tension_n))
 
 
-def _gain(asked: DriveRequest) -> tuple[ReadGain | None, list[Finding]]:
+def _gain(request: DriveRequest) -> tuple[ReadGain | None, list[Finding]]:
     """The gain by what was read, where both readings are of one engine speed."""
-    if asked.before is None or asked.after is None:
+    if request.before is None or request.after is None:
         return None, []
-    one, other = asked.before.engine_rpm, asked.after.engine_rpm
+    one, other = request.before.engine_rpm, request.after.engine_rpm
     if abs(one - other) > SAME_SPEED * max(one, other):
         return None, [
             drive_finding(
@@ -207,6 +214,6 @@ def _gain(asked: DriveRequest) -> tuple[ReadGain | None, list[Finding]]:
                 f"A gain is the difference of two readings at the same engine speed, within {SAME_SPEED:.0%}.",
             )
         ]
-    u = hypot(asked.before.u_a, asked.after.u_a)
-    gain = asked.after.current_a - asked.before.current_a
+    u = hypot(request.before.u_a, request.after.u_a)
+    gain = request.after.current_a - request.before.current_a
     return ReadGain(gain, u, abs(gain) > u), []

@@ -16,8 +16,8 @@ def guide_of(circuit: Circuit, name: str, guides: Sequence[Guide] = GUIDES) -> G
     guide = next((g for g in guides if g.name == name), None)
     if guide is None:
         raise GuideProblemError("guide", f"There is no guided change '{name}'.")
-    if said := guide.not_here(circuit):
-        raise GuideProblemError("guide", said)
+    if reason := guide.not_here(circuit):
+        raise GuideProblemError("guide", reason)
     return guide
 
 

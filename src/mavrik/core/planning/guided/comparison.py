@@ -64,10 +64,10 @@ class ComparedAnswer(Document):
     fit_words: str = Field("", description="What decides that; empty: it is not asked")
 
 
-def compare_answer(found: Circuit, guide: Guide, answers: Answers, target: SizingTarget, prices: PriceList) -> ComparedAnswer:
+def compare_answer(as_found: Circuit, guide: Guide, answers: Answers, target: SizingTarget, prices: PriceList) -> ComparedAnswer:
     """What the answer to the question that a guide compares comes to, to be set beside the others.
 
-    found: the circuit; answers: by name of the question, the one that is compared among them or as is usual; target: how leads are
+    as_found: the circuit; answers: by name of the question, the one that is compared among them or as is usual; target: how leads are
     sized; prices: the workshop's
     It is built, sized as any plan is, and solved: at full output, half-full batteries with the engine at speed, cranking, and with each
     ground lead gone in turn.
@@ -81,15 +81,15 @@ def compare_answer(found: Circuit, guide: Guide, answers: Answers, target: Sizin
     >>> row.label, row.refused
     ('Chain: battery to body, body to engine', '')
     """
-    question = next((q for q in guide.asks(found) if q.name == guide.compares), None)
+    question = next((q for q in guide.asks(as_found) if q.name == guide.compares), None)
     if question is None:
         raise GuideProblemError("guide", f"{guide.label}: nothing of it is set side by side.")
-    given = checked(guide, found, answers)
+    given = checked(guide, as_found, answers)
     choice = next(c for c in question.choices if c.name == given[question.name])
     try:
-        changed = guide.build(found, given)
-        made = cheapest_proposal(changed.circuit, target, prices, found).circuit
-        cost = circuit_cost(found, made, prices).total(prices)
+        changed = guide.build(as_found, given)
+        made = cheapest_proposal(changed.circuit, target, prices, as_found).circuit
+        cost = circuit_cost(as_found, made, prices).total(prices)
         row, fit = _row(made, choice.name, choice.label, cost), changed.fit
         return row if fit is None else row.model_copy(update={"does": fit.does, "fit_words": fit.words})
     except (SizingError, GuideProblemError, CircuitError, net.NoOperatingPointError) as error:

@@ -37,10 +37,10 @@ def _asks(circuit: Circuit, profiles: Profiles) -> tuple[Question, ...]:
     )
 
 
-def _reasons(found: IsolationVerdict) -> Iterator[str]:
+def _reasons(judged: IsolationVerdict) -> Iterator[str]:
     """What decides against it first, then what would be better."""
     for decides in (True, False):
-        for a in found.answers:
+        for a in judged.answers:
             if a.outcome is not RuleOutcome.MET and (a.kind != "advises") == decides:
                 yield f"{a.label}: {a.words} {a.change}".strip()
 
@@ -48,26 +48,26 @@ def _reasons(found: IsolationVerdict) -> Iterator[str]:
 def _build(circuit: Circuit, answers: Answers, profiles: Profiles) -> Changed:
     way, purpose = topology_of(str(answers["way"])), IsolationPurpose(str(answers["purpose"]))
     made = way.build(circuit)
-    found = verdict(made.circuit, made.switching, purpose, profiles[purpose])
-    label = " ".join(found.owner)
+    judged = verdict(made.circuit, made.switching, purpose, profiles[purpose])
+    label = " ".join(judged.owner)
     return Changed(
         made.circuit,
         (
-            f"{found.headline}. {way.does}",
-            *_reasons(found),
+            f"{judged.headline}. {way.does}",
+            *_reasons(judged),
             *made.assumed,
             *made.moves,
             f"On the label at the switch: {label}",
             *PROOF,
         ),
-        _fit(found),
+        _fit(judged),
     )
 
 
-def _fit(found: IsolationVerdict) -> Fit:
-    decisive = [a for a in found.answers if a.kind != "advises" and a.outcome is not RuleOutcome.MET]
+def _fit(judged: IsolationVerdict) -> Fit:
+    decisive = [a for a in judged.answers if a.kind != "advises" and a.outcome is not RuleOutcome.MET]
     worst = min(decisive, key=lambda a: a.outcome is not RuleOutcome.BROKEN, default=None)
-    return Fit(found.does, worst.words if worst is not None else found.headline)
+    return Fit(judged.does, worst.words if worst is not None else judged.headline)
 
 
 def disconnect_by(profiles: Profiles) -> Guide:

@@ -48,9 +48,9 @@ def _build(circuit: Circuit, answers: Answers) -> Changed:
 
     grow = Growing(with_parts(circuit, branches=tuple(b for b in circuit.branches if not old(b))))
 
-    def lead(own: str, label: str, to: str, metres: float) -> None:
+    def lead(lead_id: str, label: str, to: str, metres: float) -> None:
         if to != first.negative_node:
-            grow.put("branches", cable(grow.free(own), label, first.negative_node, to, metres, "35 mm2", Place.CABIN))
+            grow.put("branches", cable(grow.free(lead_id), label, first.negative_node, to, metres, "35 mm2", Place.CABIN))
 
     if school != "chain":
         lead("engine_ground", "Battery to engine", block, amount(answers, "engine_m"))

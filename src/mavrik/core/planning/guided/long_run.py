@@ -146,9 +146,9 @@ def _build(circuit: Circuit, answers: Answers) -> Changed:
         here, back = (
             grow.node(f"appliance_{n}", f"Appliance {sign}", NodeRole.CONSUMER) for n, sign in (("pos", "+"), ("neg", "−"))
         )
-        own = _size("most_v", appliance, run, most_v, amount(answers, "appliance_mm2"))
-        plugged("appliance_feed", "Appliance feed", switched("appliance", "Appliance", 30), here, own)
-        plugged("appliance_return", "Appliance return", first.negative_node, back, own)
+        appliance_size = _size("most_v", appliance, run, most_v, amount(answers, "appliance_mm2"))
+        plugged("appliance_feed", "Appliance feed", switched("appliance", "Appliance", 30), here, appliance_size)
+        plugged("appliance_return", "Appliance return", first.negative_node, back, appliance_size)
         grow.put(
             "loads",
             Load(id=grow.free("appliance"), label="Appliance", from_node=here, to_node=back, current_a=appliance, law=LoadKind.RESISTANCE),

@@ -125,15 +125,15 @@ class Book:
         """All of it."""
         batteries = self.model.batteries
         edges = np.array([0.0, *self.times])
-        asked = np.linspace(0.0, edges[-1], min(MOST_POINTS, len(self.times)) + 1)
-        middles = (asked[1:] + asked[:-1]) / 2
+        times = np.linspace(0.0, edges[-1], min(MOST_POINTS, len(self.times)) + 1)
+        middles = (times[1:] + times[:-1]) / 2
 
         def mean(values: list[Floats]) -> Floats:
             """Means between the asked moments: what comes and goes with every trip is not caught at its moods."""
             steps = np.diff(edges)
             sums = np.vstack([np.zeros_like(values[0])[None], np.cumsum(np.array(values) * steps[:, None], axis=0)])
-            at = np.array([np.interp(asked, edges, column) for column in sums.T])
-            return np.asarray(np.diff(at, axis=1).T / np.diff(asked)[:, None])
+            at = np.array([np.interp(times, edges, column) for column in sums.T])
+            return np.asarray(np.diff(at, axis=1).T / np.diff(times)[:, None])
 
         curves = [_curve("charge", b.label, mean([row[:, k] for row in self.rows["charge"]])) for k, b in enumerate(batteries)]
         for name, label in (("volts", batteries[0].label), ("battery_a", "Batteries"), ("output_a", "Alternator"), ("alternator_c", "Alternator")):  # fmt: skip

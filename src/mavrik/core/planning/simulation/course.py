@@ -26,24 +26,24 @@ MOST_VEHICLE_DAYS, MOST_STARTS = 3500, 3000
 """500 vehicles for a week; what is beyond takes hours."""
 
 
-def check_simulation(asked: UseRequest, how: SimulationRequest) -> None:
+def check_simulation(use: UseRequest, how: SimulationRequest) -> None:
     """Raises UseProblemError for what would take hours: too many vehicles for so many days, or too many starts in them."""
     if how.runs * how.days > MOST_VEHICLE_DAYS:
         raise UseProblemError(
             "runs", f"{how.runs} vehicles for {how.days:g} days are too many: at most {MOST_VEHICLE_DAYS} days of all."
         )
-    if asked.starts_a_day * how.days > MOST_STARTS:
+    if use.starts_a_day * how.days > MOST_STARTS:
         raise UseProblemError(
-            "days", f"{asked.starts_a_day} starts a day for {how.days:g} days are too many: at most {MOST_STARTS}."
+            "days", f"{use.starts_a_day} starts a day for {how.days:g} days are too many: at most {MOST_STARTS}."
         )
 
 
 def simulate(
-    circuit: Circuit, asked: UseRequest, how: SimulationRequest, progress: Callable[[float], None] = lambda _: None
+    circuit: Circuit, use: UseRequest, how: SimulationRequest, progress: Callable[[float], None] = lambda _: None
 ) -> SimulationView:
     """Let days and weeks go by.
 
-    circuit: the document; asked: how it is used; how: how long, how many vehicles, which regulator; progress: told the share that is done
+    circuit: the document; use: how it is used; how: how long, how many vehicles, which regulator; progress: told the share that is done
     Every moment is solved on the network, for all vehicles at once: acceptance by chemistry, charge and temperature, the alternator
     warming up and losing output by it, links that close and open, what collapses. Charge goes on by Heun's method, in steps in which
     no battery moves by more than one per cent. The vehicles differ in output, loads, capacity, acceptance and the day's temperature;
@@ -59,16 +59,16 @@ def simulate(
     """
     if problems := check_circuit(circuit):
         raise CircuitError(problems)
-    check_use(circuit, asked)
-    check_simulation(asked, how)
-    model = Vehicles(circuit, asked, how)
+    check_use(circuit, use)
+    check_simulation(use, how)
+    model = Vehicles(circuit, use, how)
     runs, banks = how.runs, len(model.batteries)
     now = Now(
-        np.full((runs, banks), asked.state_of_charge), model.ambient_c.copy(), 0.0, np.zeros(runs, dtype=bool),
+        np.full((runs, banks), use.state_of_charge), model.ambient_c.copy(), 0.0, np.zeros(runs, dtype=bool),
         Chargers.of(model.circuit, runs),
     )  # fmt: skip
     book = Book(model, now)
-    for scene, hours, starts, done in legs(day_of(asked), how.days):
+    for scene, hours, starts, done in legs(day_of(use), how.days):
         if starts:
             now.charge = np.maximum(now.charge - model.crank_ah / model.capacity, 0.0)
             now.since_start_h = 0.0

@@ -21,18 +21,18 @@ class Leg:
     """Whether the engine is started at its beginning."""
 
 
-def day_of(asked: UseRequest) -> tuple[Leg, ...]:
+def day_of(use: UseRequest) -> tuple[Leg, ...]:
     """A day as its stretches: as many trips as starts, each through all scenes with the engine on; what is left of the day between.
 
-    asked: a use; without starts a day has one trip where any scene has the engine on
+    use: without starts a day has one trip where any scene has the engine on
 
     >>> from mavrik.core.planning.use import usual_scenes
     >>> legs = day_of(UseRequest(scenes=usual_scenes(()), starts_a_day=2))
     >>> round(sum(leg.hours for leg in legs), 9), sum(leg.starts for leg in legs)
     (24.0, 2)
     """
-    driven = [s for s in asked.scenes if s.engine_rpm > 0 and s.hours_a_day > 0]
-    still = [s for s in asked.scenes if s.engine_rpm == 0 and s.hours_a_day > 0]
+    driven = [s for s in use.scenes if s.engine_rpm > 0 and s.hours_a_day > 0]
+    still = [s for s in use.scenes if s.engine_rpm == 0 and s.hours_a_day > 0]
     driving = sum(s.hours_a_day for s in driven)
     named = sum(s.hours_a_day for s in still)
     left = max(DAY_H - driving - named, 0.0)
@@ -40,7 +40,7 @@ def day_of(asked: UseRequest) -> tuple[Leg, ...]:
     resting = named + left
     if not driven:
         return tuple(Leg(s, h, False) for s, h in parts)
-    trips = max(asked.starts_a_day, 1)
+    trips = max(use.starts_a_day, 1)
     morning = min(FIRST_START_H, resting)
     night = min(DAY_H - LAST_START_H, resting - morning) if trips > 1 else resting - morning
     between = (resting - morning - night) / (trips - 1) if trips > 1 else 0.0
@@ -52,7 +52,7 @@ def day_of(asked: UseRequest) -> tuple[Leg, ...]:
 
     for k in range(trips):
         rest(gaps[k])
-        legs += [Leg(s, s.hours_a_day / trips, i == 0 and asked.starts_a_day > 0) for i, s in enumerate(driven)]
+        legs += [Leg(s, s.hours_a_day / trips, i == 0 and use.starts_a_day > 0) for i, s in enumerate(driven)]
     rest(gaps[trips])
     return tuple(legs)
 

@@ -42,14 +42,14 @@ class SceneNetwork:
         running = scene.engine_rpm > 0
         state = State(
             engine_rpm=scene.engine_rpm, chargers_on=bool(circuit.chargers), converters_on=running, loads_on=model.used.on(scene.on),
-            state_of_charge={b.id: model.asked.state_of_charge for b in circuit.batteries},
+            state_of_charge={b.id: model.request.state_of_charge for b in circuit.batteries},
         )  # fmt: skip
         engine = Engine(circuit, state, checked=True)
         elements = list(engine.elements)
-        if not running and model.asked.asleep_a > 0:
+        if not running and model.request.asleep_a > 0:
             first = circuit.battery
             elements.append(
-                net.CurrentSource(first.positive_node, first.negative_node, model.asked.asleep_a, "asleep", takes=True)
+                net.CurrentSource(first.positive_node, first.negative_node, model.request.asleep_a, "asleep", takes=True)
             )
         # A network is shared by all circuits of its shape: its values are those of these elements, never its own.
         self.network = net.network_of(elements, circuit.alternator.case_node)
@@ -70,7 +70,7 @@ class SceneNetwork:
         minus = [*(c.negative_node for c in circuit.chargers), *(c.ground_node for c in circuit.converters)]
         self.charger_plus, self.charger_minus = (np.array([row[n] for n in nodes], dtype=int) for nodes in (plus, minus))
         self.plus, self.minus = row[circuit.battery.positive_node], row[circuit.battery.negative_node]
-        read = model.asked.read is not None
+        read = model.request.read is not None
         self.gives = {a.id: _share(output_known_to(a, self.rpm, read), model.stronger) for a in circuit.alternators}
         """What each vehicle's alternators give of what their tables say, by id."""
 
@@ -119,31 +119,31 @@ class Now:
 class Vehicles:
     """Vehicles that differ as vehicles do, on one circuit; the first is the nominal one."""
 
-    def __init__(self, circuit: Circuit, asked: UseRequest, how: SimulationRequest) -> None:
-        self.asked, self.how, self.table = asked, how, source_table()
-        self.used = circuit_in_use(circuit, asked, output_scale(circuit, asked))
+    def __init__(self, circuit: Circuit, use: UseRequest, how: SimulationRequest) -> None:
+        self.request, self.how, self.table = use, how, source_table()
+        self.used = circuit_in_use(circuit, use, output_scale(circuit, use))
         self.circuit = self.used.circuit
         self.batteries: Sequence[Battery] = self.circuit.batteries
         dice, runs = np.random.default_rng(how.seed), how.runs
 
         def drawn() -> Floats:
-            own = dice.normal(0.0, 1.0, runs)
-            own[0] = 0.0
-            return own
+            scatter = dice.normal(0.0, 1.0, runs)
+            scatter[0] = 0.0
+            return scatter
 
         self.stronger = drawn()
         """By how many standard deviations each vehicle's alternators give more than their tables say."""
         self.loads, self.holds, self.accepts = (_share(SHARES[n], drawn()) for n in ("loads", "capacity", "acceptance"))
-        self.ambient_c = dice.uniform(asked.coldest_c, asked.warmest_c, runs)
-        self.ambient_c[0] = (asked.coldest_c + asked.warmest_c) / 2
+        self.ambient_c = dice.uniform(use.coldest_c, use.warmest_c, runs)
+        self.ambient_c[0] = (use.coldest_c + use.warmest_c) / 2
         self.capacity = np.array([b.capacity_ah * b.parallel for b in self.batteries])[None, :] * self.holds[:, None]
         self.efficiency = np.array([self.table.charge_efficiency[b.chemistry.value] for b in self.batteries])
         scale = self.circuit.system_voltage_v / 12
         self.float_v = np.array([self.table.float_v_12[b.chemistry.value] for b in self.batteries]) * scale
         self.over_v = self.float_v + OVER_FLOAT_V_12 * scale
         self._scenes: dict[int, SceneNetwork] = {}
-        crank = cranking_currents(self.circuit, asked)
-        self.crank_ah = np.array([crank.get(b.id, 0.0) for b in self.batteries]) * asked.crank_s / 3600
+        crank = cranking_currents(self.circuit, use)
+        self.crank_ah = np.array([crank.get(b.id, 0.0) for b in self.batteries]) * use.crank_s / 3600
 
     def scene(self, scene: Scene) -> SceneNetwork:
         """Its network, made once."""
@@ -173,9 +173,9 @@ class Vehicles:
         runs, values = len(self.ambient_c), scene.values
         emf, out, into = self._inner(now)
         every: dict[str, Any] = {}
-        for name, own in (("emf_v", emf), ("emf_ohm", out), ("emf_charging_ohm", into)):
+        for name, column in (("emf_v", emf), ("emf_ohm", out), ("emf_charging_ohm", into)):
             full = np.empty((runs, len(scene.network.emfs)))
-            full[:, scene.of_battery] = own
+            full[:, scene.of_battery] = column
             every[name] = full
         limit = np.repeat(np.asarray(values.limit_a, dtype=float)[None, :], runs, axis=0)
         set_point = np.repeat(np.asarray(values.set_point_v, dtype=float)[None, :], runs, axis=0)
@@ -185,7 +185,7 @@ class Vehicles:
             limit[:, k] = 0.0 if a.field == "open" or not scene.running else warm * scene.gives[a.id]
             set_point[:, k] += a.compensation_mv_per_k / 1000 * (now.unit_c - 60.0)
             set_point[:, k] = np.where(now.floating, np.minimum(self.float_v.min(), set_point[:, k]), set_point[:, k])
-        fed = now.chargers.most_a(scene.scene, now.hour, self.asked.sun_h)
+        fed = now.chargers.most_a(scene.scene, now.hour, self.request.sun_h)
         holds, outside = now.chargers.holds_v(), len(scene.of_charger)
         limit[:, scene.of_charger], set_point[:, scene.of_charger] = fed[None, :outside], holds[:, :outside]
         every |= {"limit_a": limit, "set_point_v": set_point}
@@ -196,22 +196,22 @@ class Vehicles:
         if id(scene) in now.links and len(scene.network.links):
             every["link_closed"] = now.links[id(scene)]
         moment = scene.network.go_on(replace(values, **every), now.moments.get(id(scene)))
-        now.moments[id(scene)], found = moment, moment.solved
-        lost: NDArray[np.bool_] = np.asarray(~np.isfinite(found.node_v).all(axis=1))
+        now.moments[id(scene)], solved = moment, moment.solved
+        lost: NDArray[np.bool_] = np.asarray(~np.isfinite(solved.node_v).all(axis=1))
         if lost.any():
-            found = net.Solved(**{f.name: np.nan_to_num(getattr(found, f.name)) for f in fields(found)})
+            solved = net.Solved(**{f.name: np.nan_to_num(getattr(solved, f.name)) for f in fields(solved)})
         if len(scene.network.links):
-            now.links[id(scene)] = np.where(lost[:, None], False, found.link_closed.astype(bool))
-        amps = found.emf_a[:, scene.of_battery]
-        volts = found.node_v[:, scene.plus] - found.node_v[:, scene.minus]
+            now.links[id(scene)] = np.where(lost[:, None], False, solved.link_closed.astype(bool))
+        amps = solved.emf_a[:, scene.of_battery]
+        volts = solved.node_v[:, scene.plus] - solved.node_v[:, scene.minus]
         resist = np.where(amps > 0, into, out)
-        units = found.source_a[:, scene.of_unit]
+        units = solved.source_a[:, scene.of_unit]
         able = limit[:, scene.of_unit]
         flows = [stator_current_a(a, units[:, k], able[:, k]) for k, a in enumerate(self.circuit.alternators)]
-        at_chargers = found.node_v[:, scene.charger_plus] - found.node_v[:, scene.charger_minus]
-        gives = found.source_a
+        at_chargers = solved.node_v[:, scene.charger_plus] - solved.node_v[:, scene.charger_minus]
+        gives = solved.source_a
         held = np.where(gives[0] > 0.01, set_point[0], -np.inf)[np.concatenate([scene.of_unit, scene.of_charger])]
-        through = found.converter_a[:, scene.of_converter]
+        through = solved.converter_a[:, scene.of_converter]
         held = np.concatenate([held, np.where(through[0] > 0.01, holds[0, outside:], -np.inf)])
         return Answer(
             amps, units.sum(axis=1), able.sum(axis=1), np.sum(flows, axis=0), volts, emf + amps * resist, lost,
@@ -244,9 +244,9 @@ def _share(spread: float, drawn: Floats) -> Floats:
     return np.clip(1 + spread * drawn, LEAST_SHARE, MOST_SHARE)
 
 
-def _times(own: Floats, share: Floats) -> Floats:
-    own = np.asarray(own, dtype=float)
-    return own[None, :] * share[:, None] if own.size else own
+def _times(values: Floats, share: Floats) -> Floats:
+    values = np.asarray(values, dtype=float)
+    return values[None, :] * share[:, None] if values.size else values
 
 
 def _points(table: dict[float, float]) -> tuple[list[float], list[float]]:

@@ -33,9 +33,9 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
         usual = limits.of("consumers_output")
         if not usual.exact:
             able = float(unit_output_a(a, FAST_RPM * a.pulley_ratio, HOT_C))
-            asked = sum(x.current_a for x in circuit.loads if not x.cranking)
-            least = (usual.least or 0.0) * min(able, asked)
-            rule = f"{usual.rule}: {least:.0f} A, of {asked:.0f} A asked for and {able:.0f} A possible"
+            load_a = sum(x.current_a for x in circuit.loads if not x.cranking)
+            least = (usual.least or 0.0) * min(able, load_a)
+            rule = f"{usual.rule}: {least:.0f} A, of {load_a:.0f} A asked for and {able:.0f} A possible"
             usual = BenchLimit(least=least, rule=rule, source=usual.source)
         judgements.append(
             against(

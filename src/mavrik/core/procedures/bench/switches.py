@@ -42,22 +42,22 @@ def _rated_currents(circuit: Circuit) -> Mapping[str, float]:
 def _limit(circuit: Circuit, switch: str, limits: Limits) -> BenchLimit:
     """What a contact may have closed: the milliohm of the trade, more for a small one that never had so little, and less where so much
     current passes it that this would be a heater."""
-    found = limits.of("contact")
-    if found.most is None or found.exact:
-        return found
+    limit = limits.of("contact")
+    if limit.most is None or limit.exact:
+        return limit
     sound = circuit.branch(switch).sound_resistance_ohm(20.0)
-    if SMALL_TIMES * sound > found.most:
+    if SMALL_TIMES * sound > limit.most:
         rule = f"{SMALL_TIMES * sound * 1000:.2g} mΩ, twice what it has when sound: a milliohm is asked of what carries a battery's current"
-        found = found.model_copy(
+        limit = limit.model_copy(
             update={"most": SMALL_TIMES * sound, "rule": rule, "source": "Our choice; the maker's figure wins"}
         )
     amps = abs(_rated_currents(circuit)[switch])
     most = sound + most_excess_ohm(amps)
-    if found.most is None or most >= found.most:
-        return found
+    if limit.most is None or most >= limit.most:
+        return limit
     table = limit_table()
     rule = f"{most * 1000:.2g} mΩ: {table.hot_joint_w:g} W more than a sound one at the {amps:.0f} A that pass it at rated output"
-    return found.model_copy(update={"most": most, "rule": rule, "source": table.hot_joint_source})
+    return limit.model_copy(update={"most": most, "rule": rule, "source": table.hot_joint_source})
 
 
 def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:

@@ -27,8 +27,8 @@ def answers(case: Case, branch: AnyBranch, with_shorts: bool = True) -> list[Ans
     with_shorts: also what takes a short circuit to be solved
     """
     subject = subject_of(branch)
-    asked = [c for c in CHECKS if c.subject is subject and (with_shorts or not c.solves_shorts)]
-    return [a for c in asked for a in c.ask(case, branch)]
+    checks = [c for c in CHECKS if c.subject is subject and (with_shorts or not c.solves_shorts)]
+    return [a for c in checks for a in c.ask(case, branch)]
 
 
 __all__ = ["CHECKS", "Answer", "Check", "Subject", "answers", "subject_of"]

@@ -33,8 +33,8 @@ class Answer:
         """What is called out of it."""
         if not self.code or self.check.outcome is Outcome.GOOD:
             return None
-        said = self.check
-        return Finding(self.code, self.severity, branch_id, self.title, said.words, said.rule, said.source)
+        check = self.check
+        return Finding(self.code, self.severity, branch_id, self.title, check.words, check.rule, check.source)
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ SOURCE = "Heat balance of the conductor, see mavrik.core.thermal.heat"
 def _ask(case: Case, branch: AnyBranch) -> list[Answer]:
     """From the air of its place, as its ampacity takes it, to the class of its insulation."""
     assert isinstance(branch, ConductorBranch)
-    allowed, found = branch.ampacity(), []
+    allowed, answers = branch.ampacity(), []
     for load in case.short_loads:
         amps = load.current_a.get(branch.id, 0.0)
         if amps <= allowed.current_a:
@@ -31,8 +31,8 @@ def _ask(case: Case, branch: AnyBranch) -> list[Answer]:
         check = ProtectionCheck(
             load.name, Outcome.GOOD if good else Outcome.BAD, words, f"Not above {branch.insulation_c} °C before it rests", SOURCE
         )
-        found.append(Answer(check, "cable_short_duty", f"{branch.label}: too thin for {load.label}"))
-    return found
+        answers.append(Answer(check, "cable_short_duty", f"{branch.label}: too thin for {load.label}"))
+    return answers
 
 
 CONDUCTOR_SHORT_DUTY = Check(215, "short_duty", Subject.CONDUCTOR, _ask, solves_shorts=True)

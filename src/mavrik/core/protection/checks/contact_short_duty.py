@@ -13,7 +13,7 @@ def _ask(case: Case, branch: AnyBranch) -> list[Answer]:
     assert isinstance(branch, ContactBranch)
     if branch.rating_a is None:
         return []
-    found = []
+    answers = []
     for load in case.short_loads:
         amps = load.current_a.get(branch.id, 0.0)
         if amps <= CARRIED_SHARE * branch.rating_a:
@@ -27,8 +27,8 @@ def _ask(case: Case, branch: AnyBranch) -> list[Answer]:
             outcome, words = Outcome.GOOD, what + f"rated {branch.intermittent_a:g} A for short duty."
         else:
             outcome, words = Outcome.BAD, what + f"rated only {branch.intermittent_a:g} A for short duty: it welds or melts."
-        found.append(Answer(ProtectionCheck(load.name, outcome, words, CONTACT_RULE, COMMON)))
-    return found
+        answers.append(Answer(ProtectionCheck(load.name, outcome, words, CONTACT_RULE, COMMON)))
+    return answers
 
 
 CONTACT_SHORT_DUTY = Check(120, "short_duty", Subject.CONTACT, _ask, solves_shorts=True)

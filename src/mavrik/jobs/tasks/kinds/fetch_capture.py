@@ -12,20 +12,20 @@ from mavrik.jobs.captures.reading import FetchRequest, bring_in, not_read
 from mavrik.jobs.tasks import TaskKind, Work
 
 
-def _run(work: Work, asked: FetchRequest) -> None:
+def _run(work: Work, request: FetchRequest) -> None:
     def fetch(progress: Progress) -> Capture:
-        scope = connect_scope(asked.address)
+        scope = connect_scope(request.address)
         try:
-            place(scope, Placing(asked.fetch.state, asked.fetch.red, asked.fetch.black))
-            return Capture(scope.capture(asked.fetch.seconds, progress), TRACE, (TRACE,))
+            place(scope, Placing(request.fetch.state, request.fetch.red, request.fetch.black))
+            return Capture(scope.capture(request.fetch.seconds, progress), TRACE, (TRACE,))
         finally:
             scope.close()
 
-    bring_in(work, asked.capture_id, fetch)
+    bring_in(work, request.capture_id, fetch)
 
 
-def _failed(session: Session, asked: FetchRequest, why: str) -> None:
-    not_read(session, asked.capture_id, why)
+def _failed(session: Session, request: FetchRequest, why: str) -> None:
+    not_read(session, request.capture_id, why)
 
 
 # What stood at the bench when it was asked for stands there no more: a person says when it is captured again.

@@ -13,9 +13,9 @@ from mavrik.jobs.tasks import MadeJob, RefusedFile, TaskKind, TaskResult, Work
 MOST_BUNDLES = 500
 
 
-def _run(work: Work, asked: ArchiveRequest) -> None:
+def _run(work: Work, request: ArchiveRequest) -> None:
     try:
-        with zipfile.ZipFile(asked.path) as archive:
+        with zipfile.ZipFile(request.path) as archive:
             members = sorted((m for m in archive.infolist() if m.filename.endswith(".json")), key=lambda m: m.filename)
             if not members:
                 raise InvalidError("There is no job bundle in this archive; their names end with .mavrik.json.")
@@ -56,8 +56,8 @@ def _take_in(work: Work, archive: zipfile.ZipFile, member: zipfile.ZipInfo) -> N
             work.keep(session, TaskResult(made=so_far.made, refused=(*so_far.refused, refused)))
 
 
-def _cleared(asked: ArchiveRequest) -> None:
-    Path(asked.path).unlink(missing_ok=True)
+def _cleared(request: ArchiveRequest) -> None:
+    Path(request.path).unlink(missing_ok=True)
 
 
 IMPORT_ARCHIVE = TaskKind("import_archive", ArchiveRequest, _run, priority=5, cleared=_cleared)

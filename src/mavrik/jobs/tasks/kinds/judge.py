@@ -18,19 +18,19 @@ class _ChangedError(Exception):
     """Somebody saved something of the job meanwhile."""
 
 
-def _run(work: Work, asked: JudgeRequest) -> None:
+def _run(work: Work, request: JudgeRequest) -> None:
     while True:
         with work.session() as session:
-            of = _to_judge(session, asked.job_id)
+            of = _to_judge(session, request.job_id)
         work.progress(0.1, "looking for what explains the readings")
-        found = _judged(of)
+        findings = _judged(of)
         try:
             with work.last() as session:
                 # Held from here on: who saves now waits, and finds this task ended.
-                row = get_row(session, asked.job_id, lock=True)
-                if _to_judge(session, asked.job_id) != of:
+                row = get_row(session, request.job_id, lock=True)
+                if _to_judge(session, request.job_id) != of:
                     raise _ChangedError
-                keep_findings(session, row, found)
+                keep_findings(session, row, findings)
                 summarise(session, row, touched=False)
         except _ChangedError:
             continue

@@ -6,8 +6,8 @@ from mavrik.jobs.scheduling import LAID_OUT, LayOut, laid_out
 from mavrik.jobs.tasks import TaskKind, Work
 
 
-def _run(work: Work, asked: LayOut) -> None:
-    made = laid_out(work, asked).model_dump_json().encode()
+def _run(work: Work, request: LayOut) -> None:
+    made = laid_out(work, request).model_dump_json().encode()
     with work.last((LAID_OUT, "application/json", made)):
         pass
 

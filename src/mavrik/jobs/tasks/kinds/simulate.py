@@ -6,12 +6,12 @@ from mavrik.jobs.tasks import TaskKind, Work
 from mavrik.jobs.uses import SimulateRequest, keep_simulation, run_simulation, to_simulate
 
 
-def _run(work: Work, asked: SimulateRequest) -> None:
+def _run(work: Work, request: SimulateRequest) -> None:
     with work.session() as session:
-        of = to_simulate(session, asked.job_id)
-    made = run_simulation(of, asked.how, work.progress)
+        of = to_simulate(session, request.job_id)
+    made = run_simulation(of, request.how, work.progress)
     with work.last() as session:
-        keep_simulation(session, asked.job_id, made, work.who)
+        keep_simulation(session, request.job_id, made, work.who)
 
 
 SIMULATE = TaskKind("simulate", SimulateRequest, _run, priority=15, again=True)
