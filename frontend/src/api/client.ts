@@ -27,11 +27,11 @@ export async function patientFetch(request: Request): Promise<Response> {
     const answer = await noted(fetch(request.clone()))
     const wait = Number(answer.headers.get('Retry-After'))
     if (answer.status !== 503 || !wait || tries === TRIES) return answer
-    const said = (await answer
+    const problem = (await answer
       .clone()
       .json()
       .catch(() => ({}))) as Partial<ProblemDocument>
-    if (said.type !== 'urn:mavrik:problem:busy') return answer
+    if (problem.type !== 'urn:mavrik:problem:busy') return answer
     await new Promise((done) => setTimeout(done, wait * 1000))
   }
 }

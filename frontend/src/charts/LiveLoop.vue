@@ -50,7 +50,7 @@ const lines = computed(() =>
 /** Words of neighbours stand one above the other. */
 const rows = computed(() => new Map(props.contacts.map((id, k) => [id, k % 2])))
 /** Volts stand at the ends of what is flipped, at the alternator's stud and at the batteries' posts. */
-const told = computed(() => {
+const labelled = computed(() => {
   const ends = props.circuit.branches.filter((b) => props.contacts.includes(b.id)).flatMap((b) => [b.from_node, b.to_node])
   const studs = props.circuit.alternators.map((a) => a.stud_node)
   return new Set([...ends, ...studs, ...props.circuit.batteries.map((b) => b.positive_node)])
@@ -58,7 +58,12 @@ const told = computed(() => {
 const nodes = computed(() =>
   props.layout.nodes.map((n) => {
     const volts = props.row.live_v[n.node_id]
-    return { ...n, live: volts !== undefined, words: told.value.has(n.node_id) ? `${fixed(volts ?? 0, 1)} V` : '', up: n.y < middle.value }
+    return {
+      ...n,
+      live: volts !== undefined,
+      words: labelled.value.has(n.node_id) ? `${fixed(volts ?? 0, 1)} V` : '',
+      up: n.y < middle.value,
+    }
   }),
 )
 /** What is drawn, and room for a line of words and one of volts above and below. */

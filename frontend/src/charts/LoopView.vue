@@ -46,16 +46,16 @@ const middle = computed(() => {
 })
 
 const lines = computed(() => {
-  const found = new Map(props.findings.branches.map((b) => [b.branch_id, b]))
+  const byBranch = new Map(props.findings.branches.map((b) => [b.branch_id, b]))
   const parts = new Map(props.circuit.branches.map((b) => [b.id, b]))
   const flows = new Map((props.point?.branches ?? []).map((b) => [b.branch_id, b]))
   return props.layout.branches.flatMap((place) => {
-    const said = found.get(place.branch_id)
+    const finding = byBranch.get(place.branch_id)
     const branch = parts.get(place.branch_id)
     if (!branch) return []
     const area = isConductor(branch) ? (props.sizes?.[branch.size] ?? 16) * (branch.parallel ?? 1) : undefined
     const flow = flows.get(place.branch_id)
-    const read = !flow && said !== undefined && said.measured_drop_v !== null
+    const read = !flow && finding !== undefined && finding.measured_drop_v !== null
     const open = flow ? !flow.closed : !place.closed
     const [x, y] = place.label_at as [number, number]
     return [
@@ -65,7 +65,7 @@ const lines = computed(() => {
         width: strokeWidth(area),
         colour: place.side === 'feed' ? 'var(--copper)' : 'var(--slate)',
         dashed: !isConductor(branch),
-        heat: heatOpacity(flow ? (flow.closed ? flow.heat_w : 0) : said ? shownHeat(said) : 0),
+        heat: heatOpacity(flow ? (flow.closed ? flow.heat_w : 0) : finding ? shownHeat(finding) : 0),
         open,
         x,
         y,
@@ -73,18 +73,18 @@ const lines = computed(() => {
         named: place.named,
         label: branch.label,
         names: inLines(branch.label, place.label_room),
-        part: flow ? `${fixed(Math.abs(flow.current_a), 1)} A` : (said?.part ?? ''),
+        part: flow ? `${fixed(Math.abs(flow.current_a), 1)} A` : (finding?.part ?? ''),
         reading:
-          open || !said
+          open || !finding
             ? 'open'
             : flow
               ? `${mv(Math.abs(flow.drop_v))} mV`
               : read
-                ? `${mv(said.measured_drop_v)} mV`
-                : `(${mv(Math.abs(said.predicted_drop_v))})`,
+                ? `${mv(finding.measured_drop_v)} mV`
+                : `(${mv(Math.abs(finding.predicted_drop_v))})`,
         read,
-        mark: MARKS[said?.verdict ?? 'not_measured'],
-        verdict: read && said ? MARKS[said.verdict].word : open ? 'current cannot pass' : 'not read',
+        mark: MARKS[finding?.verdict ?? 'not_measured'],
+        verdict: read && finding ? MARKS[finding.verdict].word : open ? 'current cannot pass' : 'not read',
       },
     ]
   })

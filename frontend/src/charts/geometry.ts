@@ -16,8 +16,8 @@ export function isConductor(branch: Branch | undefined): branch is Extract<Branc
 }
 
 /** Heat to show: what was measured, else what a sound part makes. */
-export function shownHeat(found: BranchFinding): number {
-  return found.heat_w ?? found.predicted_heat_w
+export function shownHeat(finding: BranchFinding): number {
+  return finding.heat_w ?? finding.predicted_heat_w
 }
 
 /** A polyline with its corners rounded. */

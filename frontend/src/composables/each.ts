@@ -16,14 +16,14 @@ export function useEach<T>(
   ask: (name: string) => (signal: AbortSignal) => Promise<T>,
 ): {
   /** By name. */
-  found: Readonly<Ref<Readonly<Record<string, T>>>>
+  results: Readonly<Ref<Readonly<Record<string, T>>>>
   /** How many are still being worked out. */
   waiting: Readonly<Ref<number>>
   problem: Readonly<Ref<ProblemDocument | null>>
   again: () => Promise<void>
 } {
   const queries = useQueryClient()
-  const asked = useQueries({
+  const sent = useQueries({
     queries: computed(() =>
       names.value.map((name) => {
         const asking = ask(name)
@@ -35,12 +35,12 @@ export function useEach<T>(
     ),
   })
   return {
-    found: computed(() =>
-      Object.fromEntries(names.value.flatMap((name, k) => (asked.value[k]?.data === undefined ? [] : [[name, asked.value[k].data as T]]))),
+    results: computed(() =>
+      Object.fromEntries(names.value.flatMap((name, k) => (sent.value[k]?.data === undefined ? [] : [[name, sent.value[k].data as T]]))),
     ),
-    waiting: computed(() => asked.value.filter((q) => q.data === undefined && !q.isError).length),
+    waiting: computed(() => sent.value.filter((q) => q.data === undefined && !q.isError).length),
     problem: computed(() => {
-      const error = asked.value.find((q) => q.isError)?.error
+      const error = sent.value.find((q) => q.isError)?.error
       return error instanceof ApiError ? error.problem : null
     }),
     again: () => queries.invalidateQueries({ queryKey: on.value }),

@@ -85,11 +85,11 @@ export async function dropPhoto(key: string): Promise<void> {
   await del(key, kept()).catch(() => undefined)
 }
 
-const told = new Set<(held: string, given: string) => void>()
+const listeners = new Set<(held: string, given: string) => void>()
 /** Told of every photo that has arrived by the name it had here and the server's; returns how to end that. */
 export function whenNamed(then: (held: string, given: string) => void): () => void {
-  told.add(then)
-  return () => told.delete(then)
+  listeners.add(then)
+  return () => listeners.delete(then)
 }
 
 /** Whether a text speaks of a photo that still is to be sent. */
@@ -121,7 +121,7 @@ export async function sendPhotos(): Promise<void> {
       const given = (await sendPhoto(photo.jobId, photo.file)).key
       // Everything speaks of it by its new name before it goes from here: a page that closes between sends it once more, and it is kept once.
       renameInDrafts(key, given)
-      told.forEach((then) => then(key, given))
+      listeners.forEach((then) => then(key, given))
       await dropPhoto(key)
     } catch (error) {
       if (!(error instanceof ApiError)) throw error

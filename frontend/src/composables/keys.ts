@@ -29,10 +29,10 @@ export function listenForKeys(): void {
   useEventListener(window, 'keydown', (event: KeyboardEvent) => {
     const name = nameOf(event)
     // The newest wins, so a dialog's keys come before the page's.
-    const found = activeKeys.findLast((k) => k.key === name && (k.always || !typing(event.target)))
-    if (!found) return
+    const pressed = activeKeys.findLast((k) => k.key === name && (k.always || !typing(event.target)))
+    if (!pressed) return
     event.preventDefault()
-    found.run()
+    pressed.run()
   })
 }
 

@@ -68,12 +68,12 @@ export interface Sent {
   text: string
   made: unknown
 }
-const told = new Set<(sent: Sent) => void>()
+const listeners = new Set<(sent: Sent) => void>()
 
 /** Told of everything that has arrived; returns how to end that. */
 export function whenSent(then: (sent: Sent) => void): () => void {
-  told.add(then)
-  return () => told.delete(then)
+  listeners.add(then)
+  return () => listeners.delete(then)
 }
 
 let sending = false
@@ -109,10 +109,10 @@ async function send(one: Waiting): Promise<boolean> {
     const made: unknown = await answer.json()
     write(waiting.value.filter((w) => w.key !== one.key))
     dropKept(one.name, one.text)
-    told.forEach((then) => then({ name: one.name, text: one.text, made }))
+    listeners.forEach((then) => then({ name: one.name, text: one.text, made }))
   } else {
-    const said = (await answer.json().catch(() => ({}))) as Partial<ProblemDocument>
-    write(waiting.value.map((w) => (w.key === one.key ? { ...w, refused: said.detail ?? `The server answered ${answer.status}.` } : w)))
+    const problem = (await answer.json().catch(() => ({}))) as Partial<ProblemDocument>
+    write(waiting.value.map((w) => (w.key === one.key ? { ...w, refused: problem.detail ?? `The server answered ${answer.status}.` } : w)))
   }
   return true
 }

@@ -13,8 +13,8 @@ export function sendPhoto(jobId: number, file: Blob): Promise<PhotoRecord> {
   })
   return data<PhotoRecord>(
     patientFetch(request).then(async (response) => {
-      const said: unknown = await response.json().catch(() => undefined)
-      return response.ok ? { data: said as PhotoRecord, response } : { error: said, response }
+      const answer: unknown = await response.json().catch(() => undefined)
+      return response.ok ? { data: answer as PhotoRecord, response } : { error: answer, response }
     }),
   )
 }

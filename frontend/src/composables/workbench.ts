@@ -12,13 +12,13 @@ function makeWorkbench(jobId: number) {
   const circuit = useCircuitDraft(job)
   const readings = useReadingsDraft(job)
   if (readings.dirty) circuit.restored.value = true
-  const found = useFindings(job, circuit, readings)
+  const findings = useFindings(job, circuit, readings)
   const solved = useSolvedState(job, circuit)
   const session = useSession()
   /** Why nothing of the job can be changed; empty: it can. */
   const closed = computed(() => job.job.value?.closed ?? '')
   const mayWrite = computed(() => session.mayWrite && !closed.value)
-  return reactive({ closed, mayWrite, ...job, ...circuit, ...found, ...solved, readings, restored: circuit.restored })
+  return reactive({ closed, mayWrite, ...job, ...circuit, ...findings, ...solved, readings, restored: circuit.restored })
 }
 
 export type Workbench = ReturnType<typeof makeWorkbench>

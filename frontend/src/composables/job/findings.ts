@@ -11,9 +11,9 @@ import { inputOf, type ReadingsDraft } from './readingsDraft'
 const REDRAW_MS = 30
 
 export function useFindings(on: JobOnBench, drawn: CircuitDraft, readings: ReadingsDraft) {
-  const found = shallowRef<FindingsView | null>(null)
-  /** The circuit that `found` is of: drawn together, or the drawing would mix two states. */
-  const foundCircuit = shallowRef<Circuit | null>(null)
+  const judged = shallowRef<FindingsView | null>(null)
+  /** The circuit that `judged` is of: drawn together, or the drawing would mix two states. */
+  const judgedCircuit = shallowRef<Circuit | null>(null)
   const problems = ref<ProblemItem[]>([])
   const trouble = ref<ProblemDocument | null>(null)
   const drafting = computed(() => drawn.circuitDirty.value || readings.dirty)
@@ -36,26 +36,26 @@ export function useFindings(on: JobOnBench, drawn: CircuitDraft, readings: Readi
   }
 
   const soon = useTimeoutFn(() => void ask(), REDRAW_MS, { immediate: false })
-  let asked = 0
+  let latest = 0
   async function ask(): Promise<void> {
     const circuit = drawn.circuit.value
     if (!circuit) {
-      found.value = null
+      judged.value = null
       return
     }
-    const number = ++asked
+    const number = ++latest
     try {
       const run = readings.dirty ? inputOf('charging_drops', readings.draft) : null
       const answer = await data(
         client.POST('/api/jobs/{job_id}/findings/draft', { params: { path: { job_id: on.jobId } }, body: { circuit, run, details: null } }),
       )
-      if (number !== asked) return
-      found.value = answer as FindingsView
-      foundCircuit.value = circuit
+      if (number !== latest) return
+      judged.value = answer as FindingsView
+      judgedCircuit.value = circuit
       problems.value = []
       trouble.value = null
     } catch (error) {
-      if (number === asked) say(error)
+      if (number === latest) say(error)
     }
   }
 
@@ -67,21 +67,21 @@ export function useFindings(on: JobOnBench, drawn: CircuitDraft, readings: Readi
         soon.start()
         return
       }
-      asked++
-      // Drawn on a circuit that has just been saved, what was found before would be of another one for a moment.
+      latest++
+      // Drawn on a circuit that has just been saved, what was judged before would be of another one for a moment.
       if (on.reloading.value || kept.isFetching.value) return
       if (kept.error.value) {
         say(kept.error.value)
         // What has no operating point can still be drawn once the screen asks with what it has.
-        if (!found.value) soon.start()
+        if (!judged.value) soon.start()
       } else if (kept.data.value) {
-        found.value = kept.data.value as FindingsView
-        foundCircuit.value = drawn.circuit.value
+        judged.value = kept.data.value as FindingsView
+        judgedCircuit.value = drawn.circuit.value
         problems.value = []
         trouble.value = null
       }
     },
     { immediate: true },
   )
-  return { found, foundCircuit, keptFindings, problems, trouble, drafting, ask }
+  return { judged, judgedCircuit, keptFindings, problems, trouble, drafting, ask }
 }

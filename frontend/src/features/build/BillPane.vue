@@ -18,8 +18,8 @@ const emit = defineEmits<{
 const many = (line: Line, of: number) => (line.by_length ? `${fixed(of, 2)} m` : fixed(of, 0))
 const buys = computed(() => props.bill.lines.filter((x) => x.buy > 0))
 const typed = (line: Line): number | null => {
-  const own = props.choices?.find((c) => c.need === line.id)?.price
-  return own === null || own === undefined ? null : Number(own)
+  const price = props.choices?.find((c) => c.need === line.id)?.price
+  return price === null || price === undefined ? null : Number(price)
 }
 /** What somebody has to see to comes first. */
 const lines = computed(() => [...buys.value, ...props.bill.lines.filter((x) => x.buy <= 0)])

@@ -48,7 +48,7 @@ const {
   record,
   same,
   shown,
-  problem: said,
+  problem: saving,
   busy,
   keepProblem,
   conflict,
@@ -74,7 +74,7 @@ const {
 
 /** Out of reach the steps go on by what is ticked here; that the server is away is said once, and is no fault of the book. */
 const view = computed(() => (reached.value || !shown.value || !book.value ? shown.value : asTicked(shown.value, book.value)))
-const problem = computed(() => (said.value?.status === 0 ? null : said.value))
+const problem = computed(() => (saving.value?.status === 0 ? null : saving.value))
 const next = computed(() => view.value?.steps.find((s) => s.id === view.value?.next_step) ?? null)
 const pane = ref<'lead' | 'steps' | 'ways' | 'cable' | 'points' | 'parts' | 'old'>('lead')
 /** A label brings a lead with it. */
@@ -94,8 +94,8 @@ watch(
 )
 const card = computed(() => {
   const cards = view.value?.cards ?? []
-  const wanted = chosen.value ?? next.value?.branch_id
-  return cards.find((c) => c.branch_id === wanted) ?? cards[0] ?? null
+  const picked = chosen.value ?? next.value?.branch_id
+  return cards.find((c) => c.branch_id === picked) ?? cards[0] ?? null
 })
 const place = computed(() => view.value?.cards.findIndex((c) => c.branch_id === card.value?.branch_id) ?? -1)
 function turn(by: number): void {

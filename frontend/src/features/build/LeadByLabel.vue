@@ -13,8 +13,8 @@ const problem = ref<ProblemDocument | null>(null)
 onMounted(async () => {
   try {
     const path = { number: props.number, branch_id: props.branch }
-    const found = await data(client.GET('/api/leads/{number}/{branch_id}', { params: { path } }))
-    await router.replace(leadPage(found))
+    const lead = await data(client.GET('/api/leads/{number}/{branch_id}', { params: { path } }))
+    await router.replace(leadPage(lead))
   } catch (error) {
     if (!(error instanceof ApiError)) throw error
     problem.value = error.problem

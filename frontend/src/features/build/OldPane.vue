@@ -12,10 +12,10 @@ type Part = BuildView['old']['parts'][number]
 const words = computed(() => new Map(catalogue.value?.fates.map((f) => [f.name, f.label])))
 const fates = (part: Part) => part.fates.map((f) => ({ value: f, title: words.value.get(f) ?? f }))
 /** What has been said stands in the book at once; what the work comes to by it arrives a moment later. */
-const said = (part: Part): Old =>
+const oldOf = (part: Part): Old =>
   props.book?.find((p) => p.part_id === part.part_id) ?? { part_id: part.part_id, fate: part.fate, where: part.where }
 function say(part: Part, what: Partial<Old>): void {
-  emit('old', { ...said(part), ...what })
+  emit('old', { ...oldOf(part), ...what })
 }
 const gone = computed(() => props.old.parts.filter((p) => p.fate === 'scrap').map((p) => p.label))
 </script>
@@ -31,7 +31,7 @@ const gone = computed(() => props.old.parts.filter((p) => p.fate === 'scrap').ma
     </div>
     <div class="asked">
       <v-select
-        :model-value="said(p).fate"
+        :model-value="oldOf(p).fate"
         :items="fates(p)"
         :label="p.assumed ? 'What becomes of it, as a rule' : 'What becomes of it'"
         hide-details
@@ -40,9 +40,9 @@ const gone = computed(() => props.old.parts.filter((p) => p.fate === 'scrap').ma
         @update:model-value="say(p, { fate: $event })"
       />
       <v-text-field
-        v-if="said(p).fate !== 'scrap'"
-        :model-value="said(p).where"
-        :label="said(p).fate === 'capped' ? 'Tied back where' : 'Kept where'"
+        v-if="oldOf(p).fate !== 'scrap'"
+        :model-value="oldOf(p).where"
+        :label="oldOf(p).fate === 'capped' ? 'Tied back where' : 'Kept where'"
         maxlength="80"
         hide-details
         :disabled="disabled"

@@ -14,12 +14,12 @@ const bench = useWorkbench()
 const cache = useQueryClient()
 const params = computed(() => ({ path: { job_id: bench.jobId } }))
 const key = computed(() => ['quotation', bench.jobId, bench.plan?.id, bench.asFound?.id, props.revision])
-const asked = useQuery({
+const query = useQuery({
   queryKey: key,
   queryFn: () => data(client.GET('/api/jobs/{job_id}/quotation', { params: params.value })),
   staleTime: 0,
 })
-const record = computed(() => asked.data.value ?? null)
+const record = computed(() => query.data.value ?? null)
 const offered = computed(() => record.value?.document ?? null)
 const until = ref('')
 const note = ref('')
@@ -53,7 +53,7 @@ const accept = () =>
     ),
   )
 /** Somebody made another one meanwhile: that one is looked at before anybody says yes. */
-watch(conflict, (now) => now && asked.refetch())
+watch(conflict, (now) => now && query.refetch())
 </script>
 
 <template>

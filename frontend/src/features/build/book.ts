@@ -215,9 +215,9 @@ export function cutGroups(cable: BuildView['cables'][number], bill: Bill | null)
     groups.set(piece, group)
   }
   for (const cut of cable.cuts) {
-    const own = takes?.filter((t) => t.step === `make:${cut.branch_id}`) ?? []
+    const ownTakes = takes?.filter((t) => t.step === `make:${cut.branch_id}`) ?? []
     for (let k = 0; k < cut.runs; k += 1) {
-      const take = own[k]
+      const take = ownTakes[k]
       const piece = take ? take.piece : takes ? null : ''
       put(piece, { key: `${cut.branch_id}:${k}`, mm: cut.cut_mm, label: cut.label, scrap_mm: take?.scrap_mm ?? 0 })
     }

@@ -44,7 +44,7 @@ function discard(): void {
   bench.takeCircuit(bench.asFound)
 }
 function step(by: number): void {
-  const order = bench.found?.findings.branches.map((b) => b.branch_id) ?? bench.circuit?.branches.map((b) => b.id) ?? []
+  const order = bench.judged?.findings.branches.map((b) => b.branch_id) ?? bench.circuit?.branches.map((b) => b.id) ?? []
   const at = order.indexOf(bench.selected ?? '')
   bench.selected = order[(at + by + order.length) % order.length] ?? null
 }
@@ -111,11 +111,11 @@ useKeys([
           }}</span>
         </button>
       </section>
-      <section v-if="bench.found?.findings.parts.length" class="panel">
+      <section v-if="bench.judged?.findings.parts.length" class="panel">
         <h2 class="sleeve">Called out</h2>
         <ul class="found">
           <li
-            v-for="finding in bench.found.findings.parts"
+            v-for="finding in bench.judged.findings.parts"
             :key="finding.code + finding.branch_id + finding.why"
             :class="finding.severity"
             :data-finding="finding.code"

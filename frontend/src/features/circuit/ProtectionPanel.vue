@@ -44,18 +44,18 @@ const groups = computed(() =>
   ].filter((group) => group.parts.length),
 )
 
-let asked = 0
+let latestTurn = 0
 watch(
   () => bench.circuit,
   async (circuit) => {
     if (!circuit || bench.problems.length) return
-    const turn = ++asked
+    const turn = ++latestTurn
     try {
-      const found = await data(client.POST('/api/protection', { body: { circuit } }))
-      if (turn === asked) [review.value, problem.value] = [found, null]
+      const answer = await data(client.POST('/api/protection', { body: { circuit } }))
+      if (turn === latestTurn) [review.value, problem.value] = [answer, null]
     } catch (error) {
       if (!(error instanceof ApiError)) throw error
-      if (turn === asked) problem.value = error.problem
+      if (turn === latestTurn) problem.value = error.problem
     }
   },
   { immediate: true },

@@ -17,9 +17,9 @@ export const controlsOf = (branch: Branch): string[] =>
 
 /** Names a branch; what is known of a switch that is its own control goes by its new name. */
 export function renameBranch(circuit: Circuit, branch: Branch, label: string): Circuit {
-  const own = 'worked_by' in branch && !branch.worked_by?.length && circuit.branches.filter((b) => b.label === branch.label).length === 1
+  const byHand = 'worked_by' in branch && !branch.worked_by?.length && circuit.branches.filter((b) => b.label === branch.label).length === 1
   const renamed = patchPart(circuit, 'branches', branch.id, { label })
-  if (!own || !label || (circuit.controls ?? []).some((c) => c.label === label)) return renamed
+  if (!byHand || !label || (circuit.controls ?? []).some((c) => c.label === label)) return renamed
   return { ...renamed, controls: (circuit.controls ?? []).map((c) => (c.label === branch.label ? { ...c, label } : c)) }
 }
 

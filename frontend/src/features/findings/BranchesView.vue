@@ -10,11 +10,11 @@ import { fixed, mohm, mv } from '@/ui/numbers'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import VerdictMark from '@/ui/VerdictMark.vue'
 
-const props = defineProps<{ found: Findings }>()
+const props = defineProps<{ findings: Findings }>()
 const bench = useWorkbench()
 const units = useUnits()
 const { busy, problem, save } = useSaving()
-const picked = computed(() => props.found.branches.find((b) => b.branch_id === bench.selected) ?? null)
+const picked = computed(() => props.findings.branches.find((b) => b.branch_id === bench.selected) ?? null)
 const SIDES: Record<string, string> = { feed: 'Feed side', return: 'Return side', whole: 'Whole circuit' }
 const BASIS: Record<string, string> = {
   reading: 'read whole',
@@ -35,7 +35,7 @@ const ampacityWords = (b: BranchFinding) =>
     (b.ampacity.compared ? `. ${b.ampacity.compared}` : '.')
 const interval = (b: BranchFinding) =>
   b.excess_low_ohm === null ? '–' : `${mohm(Math.max(b.excess_low_ohm, 0))} to ${mohm(Math.max(b.excess_high_ohm ?? 0, 0))}`
-const told = computed(() => props.found.branches.some((b) => b.excess_ohm !== null))
+const separated = computed(() => props.findings.branches.some((b) => b.excess_ohm !== null))
 const inCircuit = computed(
   () => bench.circuit?.branches.filter((b) => b.measured_mohm !== null && b.measured_mohm !== undefined).length ?? 0,
 )
@@ -111,7 +111,7 @@ async function takeOver(): Promise<void> {
       </thead>
       <tbody>
         <tr
-          v-for="b in found.branches"
+          v-for="b in findings.branches"
           :key="b.branch_id"
           class="line"
           :class="{ on: b.branch_id === bench.selected }"
@@ -126,10 +126,11 @@ async function takeOver(): Promise<void> {
           <td class="n">{{ mohm(b.excess_ohm) }}</td>
           <td><VerdictMark :verdict="b.verdict" :word="false" /></td>
         </tr>
-        <tr v-for="s in found.sides" :key="s.name" :data-side="s.name" :title="s.reason">
+        <tr v-for="s in findings.sides" :key="s.name" :data-side="s.name" :title="s.reason">
           <td>
             <b>{{ SIDES[s.name] }}</b><br /><small class="quiet"
-              >{{ BASIS[s.basis] }}, at {{ fixed(found.rated_current_a, 0) }} A {{ mv(s.judged_drop_v) }} of {{ mv(s.limit_v) }} mV</small
+              >{{ BASIS[s.basis] }}, at {{ fixed(findings.rated_current_a, 0) }} A {{ mv(s.judged_drop_v) }} of
+              {{ mv(s.limit_v) }} mV</small
             >
           </td>
           <td class="n">{{ mv(s.predicted_drop_v) }}</td>
@@ -139,12 +140,12 @@ async function takeOver(): Promise<void> {
         </tr>
       </tbody>
     </v-table>
-    <p v-for="check in found.checks" :key="check.name" class="check" :class="{ bad: !check.agrees }" :data-check="check.name">
+    <p v-for="check in findings.checks" :key="check.name" class="check" :class="{ bad: !check.agrees }" :data-check="check.name">
       {{ check.agrees ? '✓' : '✕' }} {{ check.message }}
     </p>
-    <p class="quiet mb-0">Limits: {{ found.limit_label }}; source: {{ found.sides[0]?.limit_source }}.</p>
+    <p class="quiet mb-0">Limits: {{ findings.limit_label }}; source: {{ findings.sides[0]?.limit_source }}.</p>
     <ProblemNotice :problem="problem" />
-    <div v-if="told" class="row mt-2">
+    <div v-if="separated" class="row mt-2">
       <v-btn v-if="bench.mayWrite" variant="outlined" :loading="busy" data-test="take-over" @click="takeOver"
         >Put the resistances into the circuit</v-btn
       >

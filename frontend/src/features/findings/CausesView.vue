@@ -6,14 +6,14 @@ import { useQuantities } from '@/composables/quantities'
 import { useWorkbench } from '@/composables/workbench'
 import { fixed, inMinutes } from '@/ui/numbers'
 
-const props = defineProps<{ found: Findings; kept: Findings | null }>()
+const props = defineProps<{ findings: Findings; kept: Findings | null }>()
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
 const { shown } = useQuantities()
 const opened = ref<string | null>(null)
 const named = ref(false)
 const LEAST = 0.01
-const listed = computed(() => props.found.causes.filter((c) => c.probability >= LEAST).slice(0, 6))
+const listed = computed(() => props.findings.causes.filter((c) => c.probability >= LEAST).slice(0, 6))
 const percent = (p: number) => (p >= 0.99 ? '> 99 %' : p < 0.01 ? '< 1 %' : `${Math.round(p * 100)} %`)
 function look(c: Cause): void {
   opened.value = opened.value === c.cause ? null : c.cause
@@ -28,7 +28,7 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
 
 <template>
   <section class="panel stack" data-test="causes">
-    <p v-if="!found.readings" class="quiet ma-0">
+    <p v-if="!findings.readings" class="quiet ma-0">
       Every fault of the catalogue is put into this circuit and its readings predicted; what is read at the bench then sorts them.
     </p>
     <template v-else>
@@ -66,20 +66,20 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
           </v-table>
         </div>
       </div>
-      <p v-for="u in found.undecided" :key="u.words" class="ma-0" data-test="undecided">
+      <p v-for="u in findings.undecided" :key="u.words" class="ma-0" data-test="undecided">
         <b>{{ u.words }}</b>
       </p>
-      <p v-for="d in found.doubtful" :key="d.point" class="ma-0" data-test="doubtful">
+      <p v-for="d in findings.doubtful" :key="d.point" class="ma-0" data-test="doubtful">
         <b>Read again: {{ d.label }}, {{ shown(d.quantity, d.value) }}.</b> The likeliest cause would give
         {{ shown(d.quantity, d.expected) }}, and no other explains it: a slip of the probe, the range or the decimal point ({{
           percent(d.probability)
         }}).
       </p>
-      <p v-if="found.not_weighed.length" class="ma-0" data-test="not-weighed">
-        So large a circuit: {{ found.not_weighed.length === 1 ? '1 lead' : `${found.not_weighed.length} leads` }} the readings pull at least
-        were weighed beside others only.
+      <p v-if="findings.not_weighed.length" class="ma-0" data-test="not-weighed">
+        So large a circuit: {{ findings.not_weighed.length === 1 ? '1 lead' : `${findings.not_weighed.length} leads` }} the readings pull at
+        least were weighed beside others only.
         <button type="button" class="link" :aria-expanded="named" @click="named = !named">Which</button>
-        <span v-if="named"> {{ found.not_weighed.join(', ') }}</span>
+        <span v-if="named"> {{ findings.not_weighed.join(', ') }}</span>
       </p>
       <p class="quiet ma-0">Several may be there at once, so the shares can add up to more than 100 %.</p>
     </template>

@@ -7,23 +7,23 @@ import { useWorkbench } from '@/composables/workbench'
 
 const emit = defineEmits<{ go: [] }>()
 const bench = useWorkbench()
-const asked = useQuery({
+const query = useQuery({
   queryKey: computed(() => ['isolation', bench.jobId, 'proof', bench.job?.documents.length, bench.job?.runs.length]),
   queryFn: () => data(client.GET('/api/jobs/{job_id}/isolation/proof', { params: { path: { job_id: bench.jobId } } })),
   retry: false,
 })
-const found = computed(() => asked.data.value?.disconnect ?? null)
+const disconnect = computed(() => query.data.value?.disconnect ?? null)
 const decides = computed(() => {
-  const decisive = found.value?.verdict.answers.filter((a) => a.kind !== 'advises' && a.outcome !== 'met') ?? []
+  const decisive = disconnect.value?.verdict.answers.filter((a) => a.kind !== 'advises' && a.outcome !== 'met') ?? []
   return decisive.find((a) => a.outcome === 'broken') ?? decisive[0] ?? null
 })
 </script>
 
 <template>
-  <section v-if="found" class="panel row disconnect" data-test="disconnect-found" :data-does="String(found.verdict.does)">
+  <section v-if="disconnect" class="panel row disconnect" data-test="disconnect-found" :data-does="String(disconnect.verdict.does)">
     <p class="ma-0 grow">
-      <b>Disconnect. {{ found.verdict.headline }}.</b> {{ decides?.words }}
-      <span :class="`proof-${found.proof.proven}`" data-test="disconnect-proof">{{ found.proof.headline }}.</span>
+      <b>Disconnect. {{ disconnect.verdict.headline }}.</b> {{ decides?.words }}
+      <span :class="`proof-${disconnect.proof.proven}`" data-test="disconnect-proof">{{ disconnect.proof.headline }}.</span>
     </p>
     <v-btn variant="outlined" data-test="to-isolate" @click="emit('go')">Look</v-btn>
   </section>

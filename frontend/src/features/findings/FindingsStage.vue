@@ -16,7 +16,7 @@ import ReadingsView from './ReadingsView.vue'
 
 const emit = defineEmits<{ go: [stage: StageName] }>()
 const bench = useWorkbench()
-const found = computed(() => bench.found?.findings ?? null)
+const findings = computed(() => bench.judged?.findings ?? null)
 /** What would tell most next is looked for in what is kept only. */
 const kept = computed(() => bench.keptFindings)
 const VIEWS = [
@@ -33,21 +33,21 @@ watch(
   },
 )
 const unsettled = computed(() =>
-  ['not_measured', 'check_probes', 'too_close_to_call', 'undecided'].includes(found.value?.headline.verdict ?? ''),
+  ['not_measured', 'check_probes', 'too_close_to_call', 'undecided'].includes(findings.value?.headline.verdict ?? ''),
 )
 /** What the headline's next step does not say already. */
 const others = computed(() => {
-  const told = found.value?.headline.next_step.toLowerCase() ?? ''
-  return (kept.value?.next_actions ?? []).filter((a) => !told.includes(a.text.split(': ').at(-1)?.toLowerCase() ?? a.text)).slice(0, 2)
+  const headline = findings.value?.headline.next_step.toLowerCase() ?? ''
+  return (kept.value?.next_actions ?? []).filter((a) => !headline.includes(a.text.split(': ').at(-1)?.toLowerCase() ?? a.text)).slice(0, 2)
 })
 const wantsPlan = computed(() => bench.job?.progress.stages.some((s) => s.stage === 'plan' && s.on_path) ?? false)
 const counts = computed<Record<string, number>>(() => ({
-  parts: found.value?.parts.length ?? 0,
-  readings: found.value?.tests.reduce((n, t) => n + t.readings.length, 0) ?? 0,
+  parts: findings.value?.parts.length ?? 0,
+  readings: findings.value?.tests.reduce((n, t) => n + t.readings.length, 0) ?? 0,
 }))
 
 function step(by: number): void {
-  const order = found.value?.branches.map((b) => b.branch_id) ?? []
+  const order = findings.value?.branches.map((b) => b.branch_id) ?? []
   const at = order.indexOf(bench.selected ?? '')
   bench.selected = order[(at + by + order.length) % order.length] ?? null
 }
@@ -62,15 +62,15 @@ useKeys([
 
 <template>
   <BenchFrame work-first>
-    <template v-if="found">
-      <section class="panel headline" :data-verdict="found.headline.verdict" data-test="headline">
-        <p class="text"><VerdictMark :verdict="found.headline.verdict" :size="26" :word="false" /> {{ found.headline.text }}</p>
-        <ul v-if="found.headline.why.length" class="why">
-          <li v-for="w in found.headline.why" :key="w">{{ w }}</li>
+    <template v-if="findings">
+      <section class="panel headline" :data-verdict="findings.headline.verdict" data-test="headline">
+        <p class="text"><VerdictMark :verdict="findings.headline.verdict" :size="26" :word="false" /> {{ findings.headline.text }}</p>
+        <ul v-if="findings.headline.why.length" class="why">
+          <li v-for="w in findings.headline.why" :key="w">{{ w }}</li>
         </ul>
       </section>
       <section class="panel next" data-test="next">
-        <p class="ma-0"><b>Next:</b> {{ found.headline.next_step }}</p>
+        <p class="ma-0"><b>Next:</b> {{ findings.headline.next_step }}</p>
         <p v-if="others.length && unsettled" class="ma-0 quiet" data-test="next-actions">
           Or:
           <template v-for="(a, k) in others" :key="a.text"
@@ -83,7 +83,7 @@ useKeys([
             :variant="unsettled ? undefined : 'outlined'"
             data-test="to-measure"
             @click="emit('go', 'measure')"
-            >{{ found.tests.length ? 'Read on' : 'Measure' }}</v-btn
+            >{{ findings.tests.length ? 'Read on' : 'Measure' }}</v-btn
           >
           <v-btn
             v-if="wantsPlan"
@@ -118,10 +118,10 @@ useKeys([
           {{ v.title }}<small v-if="counts[v.name]" class="ml-1">{{ counts[v.name] }}</small>
         </button>
       </div>
-      <CausesView v-if="view === 'causes'" :found="found" :kept="kept" @go="emit('go', $event)" />
-      <BranchesView v-else-if="view === 'branches'" :found="found" />
-      <ReadingsView v-else-if="view === 'readings'" :found="found" />
-      <PartsView v-else :found="found" />
+      <CausesView v-if="view === 'causes'" :findings="findings" :kept="kept" @go="emit('go', $event)" />
+      <BranchesView v-else-if="view === 'branches'" :findings="findings" />
+      <ReadingsView v-else-if="view === 'readings'" :findings="findings" />
+      <PartsView v-else :findings="findings" />
     </template>
     <p v-else-if="!bench.circuit" class="panel">
       Describe the circuit first. <v-btn color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn>

@@ -3,14 +3,14 @@
 import type { Findings } from '@/api/types'
 import { useWorkbench } from '@/composables/workbench'
 
-defineProps<{ found: Findings }>()
+defineProps<{ findings: Findings }>()
 const bench = useWorkbench()
 </script>
 
 <template>
   <section class="panel stack" data-test="parts">
-    <p v-if="!found.parts.length" class="ma-0">Nothing to call out.</p>
-    <p v-for="f in found.parts" :key="f.code + f.branch_id + f.why" class="finding" :class="f.severity" :data-finding="f.code">
+    <p v-if="!findings.parts.length" class="ma-0">Nothing to call out.</p>
+    <p v-for="f in findings.parts" :key="f.code + f.branch_id + f.why" class="finding" :class="f.severity" :data-finding="f.code">
       <button v-if="f.branch_id" type="button" class="link" @click="bench.selected = f.branch_id">
         <b>{{ f.title }}.</b></button
       ><b v-else>{{ f.title }}.</b> {{ f.why }} <span class="quiet">{{ f.rule }} ({{ f.source }}).</span>

@@ -5,15 +5,15 @@ import { useQuantities } from '@/composables/quantities'
 import { moment } from '@/ui/dates'
 import VerdictMark from '@/ui/VerdictMark.vue'
 
-defineProps<{ found: Findings }>()
+defineProps<{ findings: Findings }>()
 const { shown } = useQuantities()
 const words = (r: Reading) => (r.quantity ? shown(r.quantity, r.value) : `${r.value} ${r.unit ?? ''}`)
 </script>
 
 <template>
   <section class="panel stack" data-test="readings">
-    <p v-if="!found.tests.length" class="quiet ma-0">Nothing read yet.</p>
-    <div v-for="t in found.tests" :key="t.procedure" :data-made="t.procedure">
+    <p v-if="!findings.tests.length" class="quiet ma-0">Nothing read yet.</p>
+    <div v-for="t in findings.tests" :key="t.procedure" :data-made="t.procedure">
       <div class="row">
         <h2 class="sleeve">{{ t.title }}</h2>
         <span class="quiet"
@@ -53,9 +53,9 @@ const words = (r: Reading) => (r.quantity ? shown(r.quantity, r.value) : `${r.va
         </tbody>
       </v-table>
     </div>
-    <div v-if="found.not_asked.length" data-test="not-asked">
+    <div v-if="findings.not_asked.length" data-test="not-asked">
       <h2 class="sleeve">No longer asked on this circuit</h2>
-      <p v-for="r in found.not_asked" :key="r.point" class="ma-0">{{ r.label || r.point }}: {{ words(r) }}</p>
+      <p v-for="r in findings.not_asked" :key="r.point" class="ma-0">{{ r.label || r.point }}: {{ words(r) }}</p>
     </div>
   </section>
 </template>

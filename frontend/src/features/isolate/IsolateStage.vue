@@ -39,20 +39,20 @@ const { busy, problem: keepProblem, conflict, save } = useSaving()
 const chosenPurpose = ref<Purpose | null>(null)
 const at = computed(() => [bench.jobId, bench.asFound?.id, bench.asFound?.lock] as const)
 const key = computed(() => ['isolation', ...at.value])
-const asked = useQuery({
+const query = useQuery({
   queryKey: key,
   queryFn: () => data(client.GET('/api/jobs/{job_id}/isolation', { params: { path: { job_id: bench.jobId } } })),
   enabled: computed(() => bench.asFound !== null),
   placeholderData: keepPreviousData,
 })
-const problem = computed(() => (asked.error.value instanceof ApiError ? asked.error.value.problem : null))
-const view = computed(() => (problem.value ? null : ((asked.data.value as IsolationView | undefined) ?? null)))
+const problem = computed(() => (query.error.value instanceof ApiError ? query.error.value.problem : null))
+const view = computed(() => (problem.value ? null : ((query.data.value as IsolationView | undefined) ?? null)))
 const purpose = computed<Purpose>(() => chosenPurpose.value ?? view.value?.purpose ?? 'storage')
 const chosen = computed(() => view.value?.purposes.find((p) => p.name === purpose.value) ?? null)
 const noWays = computed(() => view.value?.ways.filter((w) => w.why_not) ?? [])
 
 const {
-  found: tried,
+  results: tried,
   waiting: trying,
   problem: wayProblem,
   again,
@@ -68,8 +68,8 @@ const {
 const verdictOf = (name: string): IsolationVerdict | null =>
   tried.value[name]?.way.verdicts.find((v) => v.purpose === purpose.value) ?? null
 const fitOf = (name: string) => {
-  const found = verdictOf(name)
-  return found ? FITS[String(found.does)]! : trying.value ? UNTRIED : FAILED
+  const verdict = verdictOf(name)
+  return verdict ? FITS[String(verdict.does)]! : trying.value ? UNTRIED : FAILED
 }
 
 const picked = ref('')
@@ -115,9 +115,9 @@ function flipContact(branchId: string): void {
   const gone = by.filter((label) => off.value.includes(label))
   off.value = gone.length ? off.value.filter((label) => !gone.includes(label)) : [...off.value, by[0]!]
 }
-function show(wanted: RowView): void {
-  situation.value = wanted.situation
-  off.value = [...wanted.off]
+function show(row: RowView): void {
+  situation.value = row.situation
+  off.value = [...row.off]
 }
 /** What is known of a switch is typed where it is drawn. */
 function toSwitch(): void {
@@ -147,7 +147,7 @@ async function keep(): Promise<void> {
     await bench.reload()
   })
   // Somebody changed the circuit under it: what is shown is made anew before it can be kept.
-  if (conflict.value) await Promise.all([bench.reload(), asked.refetch(), again()])
+  if (conflict.value) await Promise.all([bench.reload(), query.refetch(), again()])
 }
 const keepWords = computed(() => {
   const way = shown.value?.way
@@ -164,9 +164,9 @@ const keepWords = computed(() => {
     Describe and save the circuit first. <v-btn color="primary" @click="emit('go', 'circuit')">To the circuit</v-btn>
   </p>
   <div v-else class="isolate">
-    <ProblemNotice :problem="problem" :again="() => void asked.refetch()" />
+    <ProblemNotice :problem="problem" :again="() => void query.refetch()" />
     <ProblemNotice :problem="wayProblem" :again="() => void again()" />
-    <v-progress-linear v-if="asked.isFetching.value && !view" indeterminate aria-label="Looking at the circuit" />
+    <v-progress-linear v-if="query.isFetching.value && !view" indeterminate aria-label="Looking at the circuit" />
     <div v-if="view" class="frame">
       <section class="panel stack ways" aria-label="What for, and ways to put it in">
         <v-select

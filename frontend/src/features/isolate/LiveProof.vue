@@ -10,24 +10,24 @@ import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { fixed } from '@/ui/numbers'
 
 const bench = useWorkbench()
-const asked = useQuery({
+const query = useQuery({
   queryKey: computed(() => ['isolation', bench.jobId, 'proof', bench.job?.documents.length, bench.job?.runs.length]),
   queryFn: () => data(client.GET('/api/jobs/{job_id}/isolation/proof', { params: { path: { job_id: bench.jobId } } })),
   retry: false,
 })
-const view = computed(() => asked.data.value ?? null)
+const view = computed(() => query.data.value ?? null)
 const disconnect = computed(() => view.value?.disconnect ?? null)
-const problem = computed(() => (asked.error.value instanceof ApiError ? asked.error.value.problem : null))
+const problem = computed(() => (query.error.value instanceof ApiError ? query.error.value.problem : null))
 const running = ref<ProcedureView | null>(null)
 const SIGNS: Record<string, string> = { true: '✓ as promised', false: '✕ not as promised', null: 'not yet read' }
 function closed(): void {
   running.value = null
-  void asked.refetch()
+  void query.refetch()
 }
 </script>
 
 <template>
-  <v-progress-linear v-if="asked.isFetching.value" indeterminate aria-label="Holding the proof against the promise" />
+  <v-progress-linear v-if="query.isFetching.value" indeterminate aria-label="Holding the proof against the promise" />
   <ProblemNotice :problem="problem" />
   <template v-if="view && disconnect">
     <p class="head" data-test="proof" :data-proven="String(disconnect.proof.proven)">

@@ -16,8 +16,8 @@ defineProps<{
 const bench = useWorkbench()
 const { sizes } = useCatalogue()
 /** A state that is tried out replaces readings and predictions, as long as it is of the circuit that is drawn. */
-const point = computed(() => (bench.solved && bench.solvedCircuit === bench.foundCircuit ? bench.solved.point : undefined))
-const wide = computed(() => (bench.found?.pictures.loop.width ?? 0) > 1350)
+const point = computed(() => (bench.solved && bench.solvedCircuit === bench.judgedCircuit ? bench.solved.point : undefined))
+const wide = computed(() => (bench.judged?.pictures.loop.width ?? 0) > 1350)
 const pick = (id: string) => (bench.selected = id)
 </script>
 
@@ -25,12 +25,12 @@ const pick = (id: string) => (bench.selected = id)
   <div class="frame" :class="{ wide }">
     <div class="pictures stack">
       <ProblemNotice :problem="bench.trouble" :again="() => void bench.ask()" />
-      <template v-if="bench.found && bench.foundCircuit">
+      <template v-if="bench.judged && bench.judgedCircuit">
         <section class="panel loop-panel" :class="{ stale: bench.problems.length > 0 }">
           <LoopView
-            :circuit="bench.foundCircuit"
-            :findings="bench.found.findings"
-            :layout="bench.found.pictures.loop"
+            :circuit="bench.judgedCircuit"
+            :findings="bench.judged.findings"
+            :layout="bench.judged.pictures.loop"
             :point="point"
             :selected="bench.selected"
             :sizes="sizes"
@@ -41,8 +41,8 @@ const pick = (id: string) => (bench.selected = id)
         </section>
         <section class="panel stairs" :class="{ stale: bench.problems.length > 0 }">
           <StaircaseView
-            :findings="bench.found.findings"
-            :staircase="(point ? bench.solved?.staircase : undefined) ?? bench.found.pictures.staircase"
+            :findings="bench.judged.findings"
+            :staircase="(point ? bench.solved?.staircase : undefined) ?? bench.judged.pictures.staircase"
             :selected="bench.selected"
             @select="pick"
           />
@@ -52,7 +52,7 @@ const pick = (id: string) => (bench.selected = id)
         <p v-if="bench.problems.length" class="panel">The circuit cannot be drawn yet: {{ bench.problems[0]?.message }}</p>
         <v-progress-linear v-else-if="bench.circuit && !bench.trouble" indeterminate aria-label="Solving" />
       </slot>
-      <p v-if="bench.problems.length && bench.found" class="quiet ma-0" role="status">
+      <p v-if="bench.problems.length && bench.judged" class="quiet ma-0" role="status">
         Drawn as it was before the last edit: that edit has something wrong, see beside.
       </p>
     </div>

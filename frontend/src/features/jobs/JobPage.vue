@@ -46,8 +46,8 @@ const STAGES = {
 } as const
 const KNOWN = Object.keys(STAGES)
 const current = computed(() => {
-  const asked = [props.stage, bench.job?.progress.next_stage].find((s) => s && KNOWN.includes(s))
-  return (asked ?? 'circuit') as keyof typeof STAGES
+  const wished = [props.stage, bench.job?.progress.next_stage].find((s) => s && KNOWN.includes(s))
+  return (wished ?? 'circuit') as keyof typeof STAGES
 })
 const path = computed(() => (bench.job?.progress.stages ?? []).filter((s) => s.on_path && KNOWN.includes(s.stage)))
 const trouble = computed(() => (bench.query.error instanceof ApiError ? bench.query.error.problem : null))

@@ -22,7 +22,7 @@ const router = useRouter()
 const session = useSession()
 const queries = useQueryClient()
 const list = useJobsList()
-const { filters, jobs, total, query, more, narrowed, wanted } = list
+const { filters, jobs, total, query, more, narrowed, criteria } = list
 const { refresh: refreshTasks } = useTasks()
 const making = ref(false)
 const busy = ref(false)
@@ -122,7 +122,7 @@ async function watchIt(): Promise<void> {
 async function writeOut(file: string): Promise<void> {
   importProblem.value = null
   try {
-    await data(client.POST('/api/files', { params: { query: wanted.value }, body: { file } }))
+    await data(client.POST('/api/files', { params: { query: criteria.value }, body: { file } }))
     await watchIt()
   } catch (error) {
     if (error instanceof ApiError) importProblem.value = error.problem

@@ -24,17 +24,17 @@ function fromAddress(query: Record<string, unknown>): Filters {
 export function useJobsList() {
   const router = useRouter()
   const filters = reactive<Filters>(fromAddress(useRoute().query))
-  const wanted = reactive<{ now: Filters }>({ now: { ...filters } })
+  const criteria = reactive<{ now: Filters }>({ now: { ...filters } })
   const settle = useDebounceFn(() => {
-    wanted.now = Object.fromEntries(Object.entries(filters).filter(([, v]) => v !== null && v !== undefined)) as Filters
-    const address = Object.fromEntries(Object.entries(wanted.now).flatMap(([n, v]) => (v === '' ? [] : [[n, String(v)]])))
+    criteria.now = Object.fromEntries(Object.entries(filters).filter(([, v]) => v !== null && v !== undefined)) as Filters
+    const address = Object.fromEntries(Object.entries(criteria.now).flatMap(([n, v]) => (v === '' ? [] : [[n, String(v)]])))
     void router.replace({ query: address })
   }, TYPED_MS)
   watch(filters, settle)
 
   const query = useInfiniteQuery({
-    queryKey: ['jobs', computed(() => wanted.now)],
-    queryFn: ({ pageParam }) => data(client.GET('/api/jobs', { params: { query: { ...wanted.now, after: pageParam } } })),
+    queryKey: ['jobs', computed(() => criteria.now)],
+    queryFn: ({ pageParam }) => data(client.GET('/api/jobs', { params: { query: { ...criteria.now, after: pageParam } } })),
     initialPageParam: '',
     getNextPageParam: (last) => last.next || undefined,
     placeholderData: keepPreviousData,
@@ -43,7 +43,7 @@ export function useJobsList() {
   return {
     filters,
     /** What the list on the screen was asked with. */
-    wanted: computed(() => wanted.now),
+    criteria: computed(() => criteria.now),
     query,
     jobs: computed(() => pages.value.flatMap((page) => page.jobs)),
     total: computed(() => pages.value.at(-1)?.total ?? 0),

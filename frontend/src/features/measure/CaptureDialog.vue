@@ -91,23 +91,23 @@ async function look(from_s?: number, to_s?: number): Promise<void> {
     problem.value = error.problem
   }
 }
-let asked = 0
+let latestTurn = 0
 async function judge(): Promise<void> {
-  const turn = ++asked
+  const turn = ++latestTurn
   ripple.value = crank.value = problem.value = null
   if (capture.value?.state !== 'ready') return
   try {
     if (what.value === 'ripple') {
       const query = { engine_rpm: speed.engine_rpm ?? undefined, pole_pairs: speed.pole_pairs ?? undefined }
-      const found = await data(client.GET('/api/jobs/{job_id}/captures/{capture_id}/ripple', { params: { path: path.value, query } }))
-      if (turn === asked) ripple.value = found
+      const answer = await data(client.GET('/api/jobs/{job_id}/captures/{capture_id}/ripple', { params: { path: path.value, query } }))
+      if (turn === latestTurn) ripple.value = answer
     } else {
-      const found = await data(client.GET('/api/jobs/{job_id}/captures/{capture_id}/cranking', { params: { path: path.value } }))
-      if (turn === asked) crank.value = found
+      const answer = await data(client.GET('/api/jobs/{job_id}/captures/{capture_id}/cranking', { params: { path: path.value } }))
+      if (turn === latestTurn) crank.value = answer
     }
   } catch (error) {
     if (!(error instanceof ApiError)) throw error
-    if (turn === asked) problem.value = error.problem
+    if (turn === latestTurn) problem.value = error.problem
   }
 }
 watch(

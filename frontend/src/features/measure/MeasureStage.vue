@@ -74,13 +74,13 @@ const banks = computed(() => [
   ...(bench.circuit?.batteries ?? []).map((b) => ({ value: b.id as string | null, title: `load bank on ${b.label}` })),
 ])
 
-const found = computed(() => new Map((bench.found?.findings.branches ?? []).map((b) => [b.branch_id, b.verdict])))
-const sides = computed(() => new Map((bench.found?.findings.sides ?? []).map((s) => [`${s.name}_v`, s.verdict])))
+const verdicts = computed(() => new Map((bench.judged?.findings.branches ?? []).map((b) => [b.branch_id, b.verdict])))
+const sides = computed(() => new Map((bench.judged?.findings.sides ?? []).map((s) => [`${s.name}_v`, s.verdict])))
 const verdictOf = (p: PointView) =>
-  p.point.id.startsWith('drop_v:') ? found.value.get(p.point.element ?? '') : sides.value.get(p.point.id)
+  p.point.id.startsWith('drop_v:') ? verdicts.value.get(p.point.element ?? '') : sides.value.get(p.point.id)
 const serverSays = (id: string) => bench.problems.find((x) => x.element === id)?.message ?? says(id)
 const sideOf = (p: PointView) =>
-  bench.found?.findings.branches.find((b) => b.branch_id === p.point.element)?.side ?? p.point.id.split('_')[0]
+  bench.judged?.findings.branches.find((b) => b.branch_id === p.point.element)?.side ?? p.point.id.split('_')[0]
 const valueOf = (id: string) => draft.values[id]?.value ?? null
 const typed = computed(() => Object.keys(draft.values).length)
 

@@ -34,11 +34,11 @@ const branch = computed(() => bench.circuit?.branches.find((b) => b.id === props
     </p>
     <div class="panel">
       <LoopView
-        v-if="bench.found && bench.foundCircuit"
+        v-if="bench.judged && bench.judgedCircuit"
         class="loop-of-run"
-        :circuit="bench.foundCircuit"
-        :findings="bench.found.findings"
-        :layout="bench.found.pictures.loop"
+        :circuit="bench.judgedCircuit"
+        :findings="bench.judged.findings"
+        :layout="bench.judged.pictures.loop"
         :sizes="sizes"
         :red="here?.point.red || null"
         :black="here?.point.black || null"

@@ -30,10 +30,10 @@ export function useCaptures(jobId: number) {
 
   /** Sends a file; its id once the server has it, or null where it was stopped or refused. */
   function load(file: File, options: CaptureOptions): Promise<number | null> {
-    const asked = new URLSearchParams({ name: file.name, factor: String(options.factor) })
-    if (options.channel) asked.set('channel', options.channel)
-    if (options.interval_s !== null) asked.set('interval_s', String(options.interval_s))
-    if (options.full_scale_v !== null) asked.set('full_scale_v', String(options.full_scale_v))
+    const query = new URLSearchParams({ name: file.name, factor: String(options.factor) })
+    if (options.channel) query.set('channel', options.channel)
+    if (options.interval_s !== null) query.set('interval_s', String(options.interval_s))
+    if (options.full_scale_v !== null) query.set('full_scale_v', String(options.full_scale_v))
     Object.assign(sending, { share: 0, problem: null })
     return new Promise((resolve) => {
       // fetch does not say how much of a body has gone out.
@@ -44,7 +44,7 @@ export function useCaptures(jobId: number) {
         void refresh()
         resolve(id)
       }
-      now.open('POST', `/api/jobs/${jobId}/captures?${asked.toString()}`)
+      now.open('POST', `/api/jobs/${jobId}/captures?${query.toString()}`)
       now.setRequestHeader('Content-Type', 'application/octet-stream')
       for (const [name, value] of Object.entries(writeHeaders())) now.setRequestHeader(name, value)
       now.upload.onprogress = (event) => (sending.share = event.total ? event.loaded / event.total : 0)
@@ -60,18 +60,18 @@ export function useCaptures(jobId: number) {
           theirs: null,
         })
       now.onload = () => {
-        const said: unknown = JSON.parse(now.responseText || '{}')
-        if (now.status === 202) end((said as { id: number }).id, null)
-        else end(null, said as ProblemDocument)
+        const answer: unknown = JSON.parse(now.responseText || '{}')
+        if (now.status === 202) end((answer as { id: number }).id, null)
+        else end(null, answer as ProblemDocument)
       }
       now.send(file)
     })
   }
   /** Lets a connected oscilloscope capture now; the capture's id, or null where it was refused. */
-  async function fetch(wanted: Fetch): Promise<number | null> {
+  async function fetch(request: Fetch): Promise<number | null> {
     sending.problem = null
     try {
-      const begun = await data(client.POST('/api/jobs/{job_id}/captures/fetched', { params: { path: { job_id: jobId } }, body: wanted }))
+      const begun = await data(client.POST('/api/jobs/{job_id}/captures/fetched', { params: { path: { job_id: jobId } }, body: request }))
       await refresh()
       return begun.id
     } catch (error) {

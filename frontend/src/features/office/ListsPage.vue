@@ -77,11 +77,11 @@ const shown = computed(() => ({ units, stock, prices, purposes, means })[part.va
 const problem = ref<ProblemDocument | null>(null)
 const conflict = ref<ProblemDocument | null>(null)
 const busy = ref(false)
-const said = ref('')
+const notice = ref('')
 async function trying(what: () => Promise<void>): Promise<void> {
   busy.value = true
   problem.value = conflict.value = null
-  said.value = ''
+  notice.value = ''
   try {
     await what()
   } catch (error) {
@@ -95,7 +95,7 @@ async function trying(what: () => Promise<void>): Promise<void> {
 async function keep(): Promise<void> {
   await trying(async () => {
     for (const list of LISTS) await list.keep()
-    said.value = 'Kept.'
+    notice.value = 'Kept.'
   })
 }
 /** Their list is what is kept now: mine is kept over it, or dropped. */
@@ -119,14 +119,14 @@ async function fromFile(files: File | File[] | null): Promise<void> {
     if (part.value === 'stock') {
       const read = await data(client.POST('/api/stock/read', { body: { text } }))
       stock.change(ofFile(read))
-      said.value = `${read.document.items?.length ?? 0} parts read in place of those before; they count once they are kept.`
+      notice.value = `${read.document.items?.length ?? 0} parts read in place of those before; they count once they are kept.`
       return
     }
     if (part.value === 'means') {
       const read = await data(client.POST('/api/workshop/closed/read', { body: { text } }))
       const now = means.document.value!
       means.change({ ...now, closed: [...(now.closed ?? []), ...read.closed] })
-      said.value =
+      notice.value =
         `${read.closed.length} closed days read, beside those before; they count once they are kept.` +
         (read.skipped ? ` ${read.skipped} entries are no whole days and are left out.` : '') +
         (read.repeated ? ` ${read.repeated} come again: only their first time is taken.` : '')
@@ -134,7 +134,7 @@ async function fromFile(files: File | File[] | null): Promise<void> {
     }
     const read = await data(client.POST('/api/units/read', { body: { text } }))
     units.change({ units: [...(read.units ?? [])] as Unit[] })
-    said.value = `${read.units?.length ?? 0} units read in place of those before; they count once they are kept.`
+    notice.value = `${read.units?.length ?? 0} units read in place of those before; they count once they are kept.`
   })
 }
 useKeys([{ key: 'Ctrl+s', label: 'keep the lists', run: () => void (may.value && keep()), always: true }])
@@ -160,7 +160,7 @@ useKeys([{ key: 'Ctrl+s', label: 'keep the lists', run: () => void (may.value &&
       <template v-if="!may">Only a lead changes it.</template>
     </p>
     <ProblemNotice :problem="problem" />
-    <p v-if="said" class="mb-0" role="status" data-test="lists-said">{{ said }}</p>
+    <p v-if="notice" class="mb-0" role="status" data-test="lists-said">{{ notice }}</p>
     <ConflictDialog
       :problem="conflict"
       both="Keep mine in their place"

@@ -10,7 +10,7 @@ import { moment } from '@/ui/dates'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 
 const TYPED_MS = 200
-const wanted = reactive<{ search: string; job: string; person: number | null; since: string | null; until: string | null }>({
+const filters = reactive<{ search: string; job: string; person: number | null; since: string | null; until: string | null }>({
   search: '',
   job: '',
   person: null,
@@ -19,14 +19,14 @@ const wanted = reactive<{ search: string; job: string; person: number | null; si
 })
 /** A day as this machine's place has it: from its first moment, to its last. */
 const momentOf = (date: string | null, end: string) => (date ? new Date(`${date}T${end}`).toISOString() : undefined)
-const asked = computed(() => ({
-  search: wanted.search.trim(),
-  job: wanted.job.trim(),
-  ...(wanted.person ? { person: wanted.person } : {}),
-  ...(wanted.since ? { since: momentOf(wanted.since, '00:00:00') } : {}),
-  ...(wanted.until ? { until: momentOf(wanted.until, '23:59:59.999') } : {}),
+const criteria = computed(() => ({
+  search: filters.search.trim(),
+  job: filters.job.trim(),
+  ...(filters.person ? { person: filters.person } : {}),
+  ...(filters.since ? { since: momentOf(filters.since, '00:00:00') } : {}),
+  ...(filters.until ? { until: momentOf(filters.until, '23:59:59.999') } : {}),
 }))
-const settled = refDebounced(asked, TYPED_MS)
+const settled = refDebounced(criteria, TYPED_MS)
 const names = useQuery({ queryKey: ['names'], queryFn: () => data(client.GET('/api/people/names')) })
 const query = useInfiniteQuery({
   queryKey: ['log', settled],
@@ -42,8 +42,8 @@ const asFile = computed(
 )
 const FEW = 4
 const opened = reactive(new Set<number>())
-const told = computed(() => rows.value.map((row) => ({ row, parts: differences(row.before, row.after) })))
-const search = toRef(wanted, 'search')
+const changes = computed(() => rows.value.map((row) => ({ row, parts: differences(row.before, row.after) })))
+const search = toRef(filters, 'search')
 </script>
 
 <template>
@@ -55,21 +55,21 @@ const search = toRef(wanted, 'search')
     </div>
     <div class="asks" role="group" aria-label="Which changes">
       <v-text-field v-model="search" label="Search what, who, job, before, after" clearable name="log-search" @click:clear="search = ''" />
-      <v-text-field v-model="wanted.job" label="Job number" clearable name="log-job" @click:clear="wanted.job = ''" />
+      <v-text-field v-model="filters.job" label="Job number" clearable name="log-job" @click:clear="filters.job = ''" />
       <v-select
-        v-model="wanted.person"
+        v-model="filters.person"
         label="Who"
         clearable
         :items="(names.data.value?.people ?? []).map((p) => ({ value: p.id, title: p.name }))"
       />
-      <v-text-field v-model="wanted.since" label="From" type="date" clearable />
-      <v-text-field v-model="wanted.until" label="To" type="date" clearable />
+      <v-text-field v-model="filters.since" label="From" type="date" clearable />
+      <v-text-field v-model="filters.until" label="To" type="date" clearable />
     </div>
     <ProblemNotice :problem="trouble" :again="() => void query.refetch()" />
     <v-progress-linear v-if="query.isPending.value" indeterminate aria-label="Loading the log" />
     <p v-else-if="!rows.length && !trouble" class="panel">Nothing in the log matches.</p>
     <ol class="log" data-test="log">
-      <li v-for="{ row, parts } in told" :key="row.id">
+      <li v-for="{ row, parts } in changes" :key="row.id">
         <span class="figure at">{{ moment(row.at) }}</span>
         <b>{{ row.person }}</b>
         <router-link v-if="row.job_id" :to="{ name: 'job', params: { id: row.job_id } }" class="mono">{{ row.job }}</router-link>

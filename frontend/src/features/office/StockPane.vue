@@ -12,8 +12,8 @@ const emit = defineEmits<{ change: [form: StockForm]; file: [files: File | File[
 const { catalogue } = useCatalogue()
 const kinds = computed(() => catalogue.value?.part_kinds ?? [])
 const kindOf = (item: StockItem) => kinds.value.find((k) => k.name === item.kind)
-const wanted = ref('')
-const rows = computed(() => filtered(props.form.items, wanted.value))
+const search = ref('')
+const rows = computed(() => filtered(props.form.items, search.value))
 const at = ref(0)
 const part = computed(() => props.form.items[at.value] ?? null)
 const kind = computed(() => (part.value ? kindOf(part.value) : undefined))
@@ -59,7 +59,7 @@ function put(item: StockItem): void {
   emit('change', { ...props.form, items: props.form.items.map((x, k) => (k === at.value ? item : x)) })
 }
 function add(): void {
-  wanted.value = ''
+  search.value = ''
   const end = props.form.items.length
   emit('change', { ...props.form, items: [...props.form.items, blankPart(props.form.items)] })
   at.value = end
@@ -98,14 +98,14 @@ function takeReels(text: string): void {
     <section class="panel stack">
       <div class="row">
         <v-text-field
-          v-model="wanted"
+          v-model="search"
           label="Find a part"
           density="compact"
           hide-details
           clearable
           class="find"
           data-test="find-part"
-          @click:clear="wanted = ''"
+          @click:clear="search = ''"
         />
         <span class="quiet">{{ rows.length }} of {{ form.items.length }}</span>
         <span class="grow" />

@@ -20,16 +20,16 @@ function clockOf(text: string): string | null {
 
 /** The same read back; null: it is no such thing. Whether the hours can be, the core says. */
 export function readHours(text: string, weekday: number): Shift[] | null {
-  const found: Shift[] = []
+  const shifts: Shift[] = []
   for (const part of text
     .trim()
     .split(/[\s,;]+(?![-–])/)
     .filter(Boolean)) {
     const [begins, ends, ...more] = part.split(/[-–]/).map((x) => clockOf(x.trim()))
     if (!begins || !ends || more.length > 0) return null
-    found.push({ weekday, begins, ends })
+    shifts.push({ weekday, begins, ends })
   }
-  return found
+  return shifts
 }
 
 export function withHours(shifts: readonly Shift[], weekday: number, read: Shift[]): Shift[] {

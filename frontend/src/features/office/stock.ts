@@ -55,8 +55,8 @@ export function filtered(items: readonly StockItem[], text: string): { item: Sto
   const words = text.toLowerCase().replaceAll('²', '2').split(/\s+/).filter(Boolean)
   const all = items.map((item, at) => ({ item, at }))
   return all.filter(({ item }) => {
-    const said = `${item.number} ${item.label} ${item.size ?? ''} ${item.stud ?? ''}`.toLowerCase().replaceAll('²', '2')
-    return words.every((w) => said.includes(w))
+    const text = `${item.number} ${item.label} ${item.size ?? ''} ${item.stud ?? ''}`.toLowerCase().replaceAll('²', '2')
+    return words.every((w) => text.includes(w))
   })
 }
 

@@ -44,9 +44,9 @@ async function save(): Promise<void> {
       await data(
         client.PUT('/api/people/{person_id}', { params: { path: { person_id: id } }, body: { name, role, active, lock, password } }),
       )
-    const own = login === session.me?.login
+    const self = login === session.me?.login
     start(null)
-    if (own) await session.refresh()
+    if (self) await session.refresh()
     await queries.invalidateQueries({ queryKey: ['people'] })
   } catch (error) {
     if (!(error instanceof ApiError)) throw error

@@ -15,9 +15,9 @@ const ending = ref<number | null>(null)
 async function take(call: () => Promise<{ sign_ins: SignInRecord[]; lasts_hours: number }>): Promise<void> {
   problem.value = null
   try {
-    const found = await call()
-    rows.value = found.sign_ins
-    hours.value = found.lasts_hours
+    const answer = await call()
+    rows.value = answer.sign_ins
+    hours.value = answer.lasts_hours
   } catch (error) {
     if (!(error instanceof ApiError)) throw error
     problem.value = error.problem

@@ -68,8 +68,8 @@ const csvProblem = ref<ProblemDocument | null>(null)
 async function readCsv(): Promise<void> {
   csvProblem.value = null
   try {
-    const found = await data(client.POST('/api/use/speeds', { body: { text: csv.value } }))
-    if (form.value) form.value.speeds = [...found.speeds]
+    const read = await data(client.POST('/api/use/speeds', { body: { text: csv.value } }))
+    if (form.value) form.value.speeds = [...read.speeds]
     csv.value = ''
   } catch (error) {
     if (!(error instanceof ApiError)) throw error

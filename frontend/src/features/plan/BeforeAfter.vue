@@ -8,7 +8,7 @@ import { useCatalogue } from '@/composables/catalogue'
 import { fixed } from '@/ui/numbers'
 
 const props = defineProps<{
-  found: Circuit
+  asFound: Circuit
   view: PlanView
   /** Over the planned one. */
   title: string
@@ -23,7 +23,7 @@ const sides = computed(() => {
   return [
     {
       title: `As found, at ${fixed(comparison.current_a, 0)} A`,
-      circuit: props.found,
+      circuit: props.asFound,
       findings: comparison.before,
       pictures: comparison.pictures_before,
       parts: props.calledOut ? comparison.before.parts : [],

@@ -50,7 +50,7 @@ function add(): void {
     },
   ])
 }
-const said = (r: Row) => (r.part === 'driving' ? props.form.crank_mm : r.part === 'alternator' ? props.form.now_mm : null)
+const diameter = (r: Row) => (r.part === 'driving' ? props.form.crank_mm : r.part === 'alternator' ? props.form.now_mm : null)
 const tensioner = computed(() => rows.value.find((r) => r.part === 'tensioner') ?? null)
 const arm = computed(() => props.form.arm ?? null)
 /** As written on them; what is no belt the core says. */
@@ -107,7 +107,7 @@ function withArm(): void {
               />
             </td>
             <td>
-              <span v-if="said(r)" class="figure">{{ said(r) }}</span>
+              <span v-if="diameter(r)" class="figure">{{ diameter(r) }}</span>
               <NumberField
                 v-else
                 :model-value="r.diameter_mm ?? null"

@@ -79,7 +79,7 @@ const decides = computed(() => guide.value?.questions.find((q) => q.name === gui
 const without = (answers: Answers = {}) => Object.fromEntries(Object.entries(answers).filter(([name]) => name !== decides.value?.name))
 const compared = computed(() => (body.value && view.value ? (decides.value?.choices.map((c) => c.name) ?? []) : []))
 const {
-  found: besides,
+  results: besides,
   waiting,
   problem: besideProblem,
   again: besideAgain,
@@ -87,8 +87,8 @@ const {
   compared,
   computed(() => ['guided-beside', ...key.value, { ...body.value, answers: without(body.value?.answers) }]),
   (name) => {
-    const asked = { ...path.value, body: { ...body.value!, answers: { ...body.value!.answers, [decides.value!.name]: name } } }
-    return async (signal) => (await data(client.POST('/api/jobs/{job_id}/guided/comparison', { ...asked, signal }))) as ComparedAnswer
+    const request = { ...path.value, body: { ...body.value!, answers: { ...body.value!.answers, [decides.value!.name]: name } } }
+    return async (signal) => (await data(client.POST('/api/jobs/{job_id}/guided/comparison', { ...request, signal }))) as ComparedAnswer
   },
 )
 /** In the order of the answers, those that are worked out. */
@@ -247,7 +247,7 @@ async function keep(): Promise<void> {
           workshop’s prices.
         </p>
       </section>
-      <BeforeAfter v-model="picked" :found="bench.asFound.document" :view="view" title="Then" />
+      <BeforeAfter v-model="picked" :as-found="bench.asFound.document" :view="view" title="Then" />
       <section class="panel scroll">
         <v-table class="figures" data-test="guided-parts">
           <thead>

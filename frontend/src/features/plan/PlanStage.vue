@@ -197,7 +197,7 @@ async function keep(): Promise<void> {
       <div class="stack grow">
         <v-progress-linear v-if="preview.isFetching.value && !view" indeterminate aria-label="Sizing" />
         <template v-if="view">
-          <BeforeAfter v-model="picked" :found="bench.asFound.document" :view="view" title="Planned" called-out />
+          <BeforeAfter v-model="picked" :as-found="bench.asFound.document" :view="view" title="Planned" called-out />
           <section class="panel">
             <v-table class="figures" data-test="comparison">
               <thead>

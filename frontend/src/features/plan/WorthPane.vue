@@ -38,7 +38,7 @@ const begin = useQuery({
   enabled: computed(() => bench.asFound !== null),
 })
 
-const asked = ref<Required<WorthRequest>>({
+const request = ref<Required<WorthRequest>>({
   idle_surplus_a: 5,
   day_holds: true,
   least_v: null,
@@ -47,11 +47,11 @@ const asked = ref<Required<WorthRequest>>({
   conceded: [],
   own_costs: {},
 })
-watch(made, (now, before) => now && !before && (asked.value = { ...asked.value, ...(now.asked as Required<WorthRequest>) }), {
+watch(made, (now, before) => now && !before && (request.value = { ...request.value, ...(now.asked as Required<WorthRequest>) }), {
   immediate: true,
 })
 const same = computed(
-  () => made.value !== null && JSON.stringify({ ...made.value.asked }) === JSON.stringify({ ...made.value.asked, ...asked.value }),
+  () => made.value !== null && JSON.stringify({ ...made.value.asked }) === JSON.stringify({ ...made.value.asked, ...request.value }),
 )
 
 const mine = computed(() => tasks.value.filter((t) => t.kind === 'compare' && t.job_id === bench.jobId))
@@ -66,7 +66,7 @@ async function compare(): Promise<void> {
   if (!target || running.value || !bench.mayWrite) return
   const sized = { ...target, system: bench.plan ? target.system : units.system, set_point_v: null, alternator_label: '' }
   await save(async () => {
-    await data(client.POST('/api/jobs/{job_id}/worth', { ...path.value, body: { worth: asked.value, target: sized } }))
+    await data(client.POST('/api/jobs/{job_id}/worth', { ...path.value, body: { worth: request.value, target: sized } }))
     await refresh()
   })
 }
@@ -123,8 +123,8 @@ useKeys([
 const week = computed(() => {
   const weeks = made.value?.weeks ?? []
   const line = (plan: string) => {
-    const found = weeks.find((w) => w.plan === plan)
-    return found ? { nominal: found.charge, low: found.charge, high: found.charge } : null
+    const week = weeks.find((w) => w.plan === plan)
+    return week ? { nominal: week.charge, low: week.charge, high: week.charge } : null
   }
   const now = line('')
   return now && made.value ? { now, planned: picked.value ? line(picked.value) : null, hours: made.value.time_h } : null
@@ -135,18 +135,24 @@ const week = computed(() => {
   <section class="panel stack ask-panel" data-test="worth">
     <h2 class="sleeve">What is wanted</h2>
     <NumberField
-      v-model="asked.idle_surplus_a"
+      v-model="request.idle_surplus_a"
       v-first
       of="WorthRequest.idle_surplus_a"
       label="To spare at a hot idle"
       unit="A"
-      hint="for the next accessory; empty: not asked"
+      hint="for the next accessory; empty: not request"
       data-test="worth-amps"
     />
-    <v-checkbox v-model="asked.day_holds" density="comfortable" hide-details label="A day leaves no battery short" data-test="worth-day" />
-    <NumberField v-model="asked.least_v" of="WorthRequest.least_v" label="At the battery at least" unit="V" hint="empty: not asked" />
+    <v-checkbox
+      v-model="request.day_holds"
+      density="comfortable"
+      hide-details
+      label="A day leaves no battery short"
+      data-test="worth-day"
+    />
+    <NumberField v-model="request.least_v" of="WorthRequest.least_v" label="At the battery at least" unit="V" hint="empty: not request" />
     <NumberField
-      v-model="asked.budget"
+      v-model="request.budget"
       of="WorthRequest.budget"
       label="For no more than"
       :unit="prices.data.value?.document.currency ?? ''"
@@ -292,7 +298,7 @@ const week = computed(() => {
         <BeforeAfter
           v-if="sight && bench.asFound"
           v-model="branch"
-          :found="bench.asFound.document"
+          :as-found="bench.asFound.document"
           :view="sight"
           :title="looked?.labels.join(' + ') ?? 'Planned'"
           staircases
@@ -309,7 +315,7 @@ const week = computed(() => {
         </section>
       </template>
       <section v-else class="panel">
-        <WorthTable v-model="asked" :singles="view.singles" :found="view.found" :currency="view.currency" :may-write="bench.mayWrite" />
+        <WorthTable v-model="request" :singles="view.singles" :before="view.found" :currency="view.currency" :may-write="bench.mayWrite" />
       </section>
     </template>
   </div>

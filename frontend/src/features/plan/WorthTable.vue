@@ -6,21 +6,21 @@ import NumberField from '@/ui/NumberField.vue'
 import { fixed } from '@/ui/numbers'
 import { amount, daysInWords, RANKS, ranked, signed, type Rank } from './worth'
 
-const props = defineProps<{ singles: readonly Worth[]; found: Figures; currency: string; mayWrite: boolean }>()
-const asked = defineModel<Required<WorthRequest>>({ required: true })
+const props = defineProps<{ singles: readonly Worth[]; before: Figures; currency: string; mayWrite: boolean }>()
+const request = defineModel<Required<WorthRequest>>({ required: true })
 const rank = ref<Rank>('amps')
 const open = ref<string | null>(null)
-const rows = computed(() => ranked(rank.value, props.found, props.singles))
+const rows = computed(() => ranked(rank.value, props.before, props.singles))
 
-const may = (w: Worth) => (w.concedes ? asked.value.conceded.includes(w.id) : !asked.value.left_out.includes(w.id))
+const may = (w: Worth) => (w.concedes ? request.value.conceded.includes(w.id) : !request.value.left_out.includes(w.id))
 function allow(w: Worth, on: boolean): void {
   const field = w.concedes ? 'conceded' : 'left_out'
-  const rest = asked.value[field].filter((id) => id !== w.id)
-  asked.value = { ...asked.value, [field]: on === w.concedes ? [...rest, w.id] : rest }
+  const rest = request.value[field].filter((id) => id !== w.id)
+  request.value = { ...request.value, [field]: on === w.concedes ? [...rest, w.id] : rest }
 }
 function price(w: Worth, value: number | null): void {
-  const rest = Object.fromEntries(Object.entries(asked.value.own_costs).filter(([id]) => id !== w.id))
-  asked.value = { ...asked.value, own_costs: value === null ? rest : { ...rest, [w.id]: value } }
+  const rest = Object.fromEntries(Object.entries(request.value.own_costs).filter(([id]) => id !== w.id))
+  request.value = { ...request.value, own_costs: value === null ? rest : { ...rest, [w.id]: value } }
 }
 const less = (one: number | null | undefined, other: number | null | undefined) =>
   one === null || one === undefined || other === null || other === undefined ? null : one - other
@@ -56,12 +56,12 @@ const less = (one: number | null | undefined, other: number | null | undefined) 
               <template v-if="w.figures">
                 <td class="n">{{ amount(w.cost, currency) }}</td>
                 <td class="n">
-                  <b>{{ signed(less(w.figures.idle_surplus_a, found.idle_surplus_a), 1) }}</b>
+                  <b>{{ signed(less(w.figures.idle_surplus_a, before.idle_surplus_a), 1) }}</b>
                 </td>
-                <td class="n">{{ signed(less(w.figures.least_v, found.least_v), 2) }}</td>
-                <td class="n">{{ signed(w.figures.short_ah - found.short_ah, 1) }}</td>
+                <td class="n">{{ signed(less(w.figures.least_v, before.least_v), 2) }}</td>
+                <td class="n">{{ signed(w.figures.short_ah - before.short_ah, 1) }}</td>
                 <td class="n">{{ daysInWords(w.figures.days) }}</td>
-                <td class="n">{{ signed(less(w.figures.heat_w, found.heat_w), 0) }} W</td>
+                <td class="n">{{ signed(less(w.figures.heat_w, before.heat_w), 0) }} W</td>
               </template>
               <td v-else colspan="6" class="why">Not possible: {{ w.refused }}</td>
               <td>
@@ -90,7 +90,7 @@ const less = (one: number | null | undefined, other: number | null | undefined) 
                   </p>
                   <NumberField
                     class="own"
-                    :model-value="asked.own_costs[w.id] ?? null"
+                    :model-value="request.own_costs[w.id] ?? null"
                     of="PriceList.pulley"
                     label="Known better: it costs"
                     :unit="currency"

@@ -5,9 +5,9 @@ type Usual = Pick<Consumer, 'current_a' | 'law' | 'duty' | 'cut_off_v'>
 
 /** The list with one more, under a name that none has yet; one that nobody knows begins with an ampere to be corrected. */
 export function withConsumer(consumers: Consumer[], label: string, usual: Usual | null): Consumer[] {
-  const taken = new Set(consumers.map((c) => c.label))
+  const labels = new Set(consumers.map((c) => c.label))
   let name = label
-  for (let k = 2; taken.has(name); k++) name = `${label.slice(0, 56)} ${k}`
+  for (let k = 2; labels.has(name); k++) name = `${label.slice(0, 56)} ${k}`
   const values: Usual = usual
     ? { current_a: usual.current_a, law: usual.law, duty: usual.duty, cut_off_v: usual.cut_off_v }
     : { current_a: 1, law: 'current', duty: 1, cut_off_v: 0 }

@@ -26,9 +26,9 @@ const times = computed(() =>
   props.view.open
     .filter((o) => o.begins.startsWith(day.value))
     .flatMap((o) => {
-      const found = []
-      for (let at = minutesOf(o.begins); at < minutesOf(o.ends); at += 15) found.push({ value: wallOf(at), title: clock(wallOf(at)) })
-      return found
+      const times = []
+      for (let at = minutesOf(o.begins); at < minutesOf(o.ends); at += 15) times.push({ value: wallOf(at), title: clock(wallOf(at)) })
+      return times
     }),
 )
 const choices = computed(() =>
@@ -36,9 +36,9 @@ const choices = computed(() =>
     ? times.value
     : [{ value: props.block.begins, title: clock(props.block.begins) }, ...times.value],
 )
-function toDay(wanted: string): void {
-  if (!wanted) return
-  const at = `${wanted}T${props.block.begins.slice(11, 19)}`
+function toDay(date: string): void {
+  if (!date) return
+  const at = `${date}T${props.block.begins.slice(11, 19)}`
   put({ begins: later(props.view, at, 0) })
 }
 function say(minutes: number | null): void {

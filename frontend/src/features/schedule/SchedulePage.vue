@@ -61,7 +61,7 @@ const mine = computed(() => shown.value?.blocks.filter((b) => b.stretches.some((
 const chosen = ref<string | null>(null)
 const block = computed(() => view.value?.blocks.find((b) => keyOf(b) === chosen.value) ?? null)
 function change(to: Schedule): void {
-  said.value = ''
+  notice.value = ''
   list.change(to)
 }
 function put(to: Parameters<typeof moved>[2]): void {
@@ -101,10 +101,10 @@ watch(
 )
 
 const { busy, problem, conflict, save } = useSaving()
-const said = ref('')
+const notice = ref('')
 async function keep(): Promise<void> {
   if (!may.value || !list.changed.value) return
-  if (await save(() => list.keep())) said.value = 'Kept.'
+  if (await save(() => list.keep())) notice.value = 'Kept.'
 }
 async function over(): Promise<void> {
   await list.over()
@@ -117,9 +117,9 @@ async function theirs(): Promise<void> {
 }
 async function place(jobId: number): Promise<void> {
   await save(async () => {
-    const found = await data(client.POST('/api/schedule/place', { body: { document: form.value!, job_id: jobId } }))
-    change(found)
-    chosen.value = found.placed?.filter((p) => p.job_id === jobId).map(keyOf)[0] ?? null
+    const laidOut = await data(client.POST('/api/schedule/place', { body: { document: form.value!, job_id: jobId } }))
+    change(laidOut)
+    chosen.value = laidOut.placed?.filter((p) => p.job_id === jobId).map(keyOf)[0] ?? null
   })
 }
 
@@ -136,14 +136,14 @@ async function readCalendar(text: string): Promise<void> {
 
 /** The search runs beside the server; what it finds is looked at before it is taken. */
 const task = ref<TaskRecord | null>(null)
-const asked = ref<Schedule | null>(null)
+const request = ref<Schedule | null>(null)
 /** Why there is no layout, in words. */
 const failed = ref('')
 async function layOut(): Promise<void> {
   if (!form.value || task.value || !may.value) return
   proposal.value = null
   failed.value = ''
-  asked.value = form.value
+  request.value = form.value
   await save(async () => {
     task.value = await data(client.POST('/api/schedule/layouts', { body: form.value! }))
   })
@@ -174,7 +174,7 @@ async function stop(): Promise<void> {
   task.value = null
 }
 /** What was put elsewhere while the search ran would be lost: then it is not taken. */
-const stale = computed(() => proposal.value !== null && JSON.stringify(asked.value) !== JSON.stringify(form.value))
+const stale = computed(() => proposal.value !== null && JSON.stringify(request.value) !== JSON.stringify(form.value))
 function take(): void {
   if (!proposal.value || stale.value) return
   change(proposal.value.schedule)
@@ -214,7 +214,8 @@ const minutes = (of: number) => (of < 60 ? `${of} min` : `${Math.round((of / 60)
       <v-btn color="primary" :loading="busy" :disabled="!may || !list.changed.value" data-test="keep-schedule" @click="keep">Keep</v-btn>
     </div>
     <p v-if="view" class="ma-0">
-      <b data-test="schedule-headline">{{ view.headline }}.</b> <span v-if="said" role="status" data-test="schedule-said">{{ said }}</span>
+      <b data-test="schedule-headline">{{ view.headline }}.</b>
+      <span v-if="notice" role="status" data-test="schedule-said">{{ notice }}</span>
     </p>
     <ProblemNotice :problem="trouble" :again="() => void list.refetch()" />
     <ProblemNotice :problem="problem" />

@@ -141,9 +141,9 @@ export function later(view: ScheduleView, wall: string, quarters: number): strin
 
 /** The working quarter nearest to a place on a day's strip. */
 export function quarterAt(view: ScheduleView, week: WeekStrip, day: number, share: number): string {
-  const wanted = day + week.from + share * (week.to - week.from)
+  const pointed = day + week.from + share * (week.to - week.from)
   const near = quartersOf(view).filter((q) => q >= day && q < day + DAY_MIN)
-  const best = near.reduce((a, b) => (Math.abs(b - wanted) < Math.abs(a - wanted) ? b : a), near[0] ?? wanted)
+  const best = near.reduce((a, b) => (Math.abs(b - pointed) < Math.abs(a - pointed) ? b : a), near[0] ?? pointed)
   return wallOf(best)
 }
 
