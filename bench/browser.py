@@ -70,7 +70,7 @@ def _script_kb(names: set[str]) -> float:
 def figures() -> list[Figure]:
     """Edit to redraw, and script of the first load."""
     with serving() as (host, port), sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium-headless-shell"), args=FLAGS)
         page = browser.new_page(base_url=f"http://{host}:{port}", viewport={"width": 1280, "height": 800})
         scripts: set[str] = set()
         page.on("response", lambda r: scripts.add(r.url) if r.url.endswith(".js") else None)

@@ -9,10 +9,11 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from argon2 import PasswordHasher
 from flask.testing import FlaskClient
 from werkzeug.test import TestResponse
 
-from mavrik.jobs import tasks
+from mavrik.jobs import people, tasks
 from mavrik.jobs.equipment import ensure_starting_set
 from mavrik.jobs.people import Role, add_person
 from mavrik.store.database import Database
@@ -52,8 +53,16 @@ class Caller:
         return answer
 
 
+@pytest.fixture(scope="session", autouse=True)
+def quick_hashes() -> Iterator[None]:
+    """Passwords that take next to nothing to try: people sign in a thousand times here, and a hash as it is takes a tenth of a second."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(people, "_hasher", PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
+        yield
+
+
 @pytest.fixture(scope="session")
-def app(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Any:
+def app(database_url: str, tmp_path_factory: pytest.TempPathFactory, quick_hashes: None) -> Any:
     static: Path = tmp_path_factory.mktemp("static")
     (static / "index.html").write_text('<meta name="csp-nonce" content="%NONCE%">')
     made = create_app(Settings(database_url=database_url, secret_key="test", workshop="Test shop", static=static))

@@ -10,7 +10,8 @@ from mavrik.ops.base import OperationError, run, say
 
 PDF_PACKAGES = ("libpango-1.0-0", "libpangoft2-1.0-0", "libharfbuzz-subset0", "fontconfig", "fonts-dejavu-core")
 DATABASE_PACKAGES = ("postgresql",)
-BROWSER_PACKAGES = ("chromium",)
+BROWSER_PACKAGES = ("chromium-headless-shell",)
+"""Chromium without what draws its own windows: the same pages for a quarter less of the processors."""
 SPICE_PACKAGES = ("ngspice",)
 """The independent solver that the tests and the benchmark hold ours against."""
 PYTHON_PACKAGES = ("python3-venv",)
