@@ -11,11 +11,11 @@ from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings import Findings
 from mavrik.core.findings.documents import ActionKind
 from mavrik.core.findings.hypotheses import NOTHING, hypotheses
-from mavrik.core.findings.next_reading import CHARGE_MINUTES, look_ahead
+from mavrik.core.findings.next_reading import CHARGE_MINUTES, Draws, look_ahead
 from mavrik.core.findings.unknowns import Unknowns, least_of
 from mavrik.core.measuring.readings import Measured, Reading
 from mavrik.core.operating.prediction import at_output, predict
-from mavrik.core.procedures import complete_run, procedure
+from mavrik.core.procedures import PROCEDURES, Setup, complete_run, procedure
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
 from tests.build import drop_run, inferred, judged, runs_of
 
@@ -134,3 +134,15 @@ def test_a_fault_is_at_least_a_third_of_what_it_usually_is() -> None:
     assert not side[0].any()
     vehicle = bench("rear", "unlisted_load:battery")
     assert judged(vehicle.circuit, *runs_of(vehicle, vehicle.everything())).causes[0].cause == "unlisted_load:battery"
+
+
+def test_a_reading_by_itself_tells_what_it_tells_among_none() -> None:
+    """All single readings are weighed at once; each of them has to be worth what a set of that one reading is."""
+    model = inferred(VEHICLES["front"], [])
+    draws = Draws(model)
+    placed = [(p, Setup(p.state)) for of in PROCEDURES for p in of.points(model.model.document) if not p.own_rule]
+    seen, together = draws.expected(placed)
+    each = draws.told_by_each([p for p, _ in placed], seen, np.diagonal(together, axis1=1, axis2=2))
+    alone = [draws.told_by([p], seen[:, [k]], together[:, [k]][:, :, [k]]) for k, (p, _) in enumerate(placed)]
+    assert any(p.kind.yes_or_no for p, _ in placed) and max(each) > 0.1
+    assert each == pytest.approx(alone, abs=1e-12)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 import pytest
 from pydantic import ValidationError
 
@@ -200,6 +201,11 @@ def test_a_quantity_says_all_of_itself(quantity: Any) -> None:
     assert quantity.yes_or_no or quantity.unit
     assert quantity.from_shown(quantity.shown(1.25)) == pytest.approx(1.25)
     assert quantity.last_digit > 0 or quantity.yes_or_no
+    least, most = quantity.bounds(12)
+    within = [v for v in (least, most, 0.5 * (least + most)) if np.isfinite(v)]
+    beyond = [v for v in (least - 1e-6, most + 1e-6) if np.isfinite(v)]
+    if not quantity.yes_or_no:
+        assert not any(quantity.impossible(v, 12) for v in within) and all(quantity.impossible(v, 12) for v in beyond)
 
 
 def test_parts_are_named_as_one_says_them() -> None:

@@ -21,6 +21,7 @@ from mavrik.core.findings.unknowns import Unknowns
 from mavrik.core.operating.bench_states import IDLE_RPM
 from mavrik.core.operating.elements import slip_shown
 from mavrik.core.operating.engine import Engine
+from mavrik.core.operating.wiring import Wirings
 from mavrik.core.procedures import BenchState, Point, Setup, half_cca_a, ohmic, state_of
 
 Floats = NDArray[np.float64]
@@ -71,6 +72,7 @@ class BenchModel:
         self.circuit, self._as_drawn = ohmic(charged), as_sound(charged)
         self.unknowns = Unknowns.of(circuit)
         self._slowing = {b.id: slowing(charged, b) for b in charged.batteries if b.id not in self.rest_v}
+        self._wirings = Wirings()
         self._at: dict[Setup, Assembled] = {}
         self._placings: dict[tuple[Setup, ...], Placing] = {}
         self._groups: dict[tuple[bool, tuple[int, ...]], tuple[tuple[Placed, ...], list[_Group]]] = {}
@@ -95,7 +97,7 @@ class BenchModel:
             circuit = circuit.model_copy(update={"branches": tuple(shut.get(b.id, b) for b in circuit.branches)})
             if any(c.id in self.idle for c in circuit.converters):
                 state = state.model_copy(update={"converters_on": False})
-        engine = Engine(circuit, state, self._checked)
+        engine = Engine(circuit, state, self._checked, wirings=self._wirings)
         self._checked = True
         beside = [net.Resistor(f"drain:{b.id}", b.positive_node, b.negative_node, 1 / NO_DRAIN_S) for b in circuit.batteries]
         # A meter at a stud that nothing feeds reads next to nothing.
@@ -138,7 +140,7 @@ class BenchModel:
         leaks: dict[str, net.Resistor] = {}
         for name in (BenchState.IDLE_LOADED, BenchState.CRANKING):
             state = state_of(Setup(name), self.circuit).model_copy(update={"bank": None})
-            every = {r.id: r for r in Engine(self.circuit, state, True).network.resistors}
+            every = {r.id: r for r in Engine(self.circuit, state, True, wirings=self._wirings).network.resistors}
             leaks |= {x.id: replace(every[x.id], ohm=np.inf) for x in self.circuit.loads if x.id in every}
         return leaks
 

@@ -7,13 +7,11 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy import special
 
 from mavrik.core.catalogue.sources import rest_voltage_v
 from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
 from mavrik.core.findings.charge import as_charged
-from mavrik.core.findings.densities import log_density
 from mavrik.core.findings.documents import ActionKind, DecidingPoint, NextAction, NextTest
 from mavrik.core.findings.inference import Posterior
 from mavrik.core.findings.likelihood import own_scatter, wrong_share
@@ -22,7 +20,7 @@ from mavrik.core.findings.words import inside_a_sentence
 from mavrik.core.operating.devices import battery_units
 from mavrik.core.procedures import PROCEDURES, BenchState, Observation, Point, Procedure, Setup
 
-SAMPLES = 120
+SAMPLES, SEED = 120, 20
 KEPT, MOST_ACTIONS = 24, 6
 """So many sets of causes the value of a further reading is reckoned over."""
 
@@ -65,7 +63,7 @@ class Draws:
         names = sorted({"+".join(sorted(c.causes)) for c in kept})
         self.member = np.array([[("+".join(sorted(c.causes)) == n) for n in names] for c in kept], dtype=float)
         self.now = float(_entropy_bits(self.share @ self.member))
-        self.drawn = np.random.default_rng(20).choice(len(kept), size=SAMPLES, p=self.share)
+        self.drawn = np.random.default_rng(SEED).choice(len(kept), size=SAMPLES, p=self.share)
 
     @cached_property
     def unknowns(self) -> tuple[Floats, Floats, Floats]:
@@ -95,32 +93,50 @@ class Draws:
             together[:, k, k] += own_scatter(point, seen[:, k]) ** 2
         return seen, together
 
-    def log_likelihood(self, points: Sequence[Point], seen: Floats, together: Floats, rng: np.random.Generator) -> Floats:
-        """Logarithm of how likely each set makes each drawn set of readings (draws, sets)."""
-        logs = np.zeros((SAMPLES, len(self.kept)))
-        yes_or_no = np.array([p.kind.yes_or_no for p in points])
-        for k in np.flatnonzero(yes_or_no).tolist():
-            wrong, column = wrong_share(points[k]), seen[:, k]
-            yes = (column[self.drawn] > 0.5) ^ (rng.random(SAMPLES) < wrong)
-            logs += np.log(np.where((column[None, :] > 0.5) == yes[:, None], 1 - wrong, wrong))
-        smooth = np.flatnonzero(~yes_or_no)
-        if len(smooth):
-            middle, spread = seen[:, smooth], np.linalg.cholesky(together[:, smooth][:, :, smooth])
-            noise = rng.standard_normal((SAMPLES, len(smooth)))
-            read = middle[self.drawn]
-            for k in range(len(self.kept)):
-                read[self.drawn == k] += noise[self.drawn == k] @ spread[k].T
-            for k in range(len(self.kept)):
-                logs[:, k] += log_density(read - middle[k], spread[k])
-        return logs
+    def told_by(self, points: Sequence[Point], seen: Floats, together: Floats) -> float:
+        """How much less open the cause is expected to be, knowing what some readings say together [bit].
 
-    def bits(self, log_likelihoods: Floats) -> float:
-        """How much less open the cause is expected to be, knowing what those readings say [bit].
-
+        points: what is read; seen, together: as `expected` gives them
         Source: expected information, Shannon's entropy.
         """
-        after = special.softmax(log_likelihoods + np.log(self.share), axis=1)
-        return max(self.now - float(_entropy_bits(after @ self.member).mean()), 0.0)
+        rng, logs = np.random.default_rng(SEED), np.zeros((SAMPLES, len(self.kept)))
+        yes_or_no = np.array([p.kind.yes_or_no for p in points])
+        for k in np.flatnonzero(yes_or_no).tolist():
+            logs += self._log_answer(points[k], seen[:, k], rng)
+        smooth = np.flatnonzero(~yes_or_no)
+        if len(smooth):
+            middle, root = seen[:, smooth], np.linalg.cholesky(together[:, smooth][:, :, smooth])
+            noise = rng.standard_normal((SAMPLES, len(smooth)))
+            read = middle[self.drawn] + np.matmul(root[self.drawn], noise[:, :, None])[:, :, 0]
+            standard = np.matmul(read - middle[:, None, :], np.swapaxes(np.linalg.inv(root), 1, 2))
+            logs -= (0.5 * (standard**2).sum(axis=2) + np.log(np.diagonal(root, axis1=1, axis2=2)).sum(axis=1)[:, None]).T
+        return float(self._bits(logs[:, :, None])[0])
+
+    def told_by_each(self, points: Sequence[Point], seen: Floats, variance: Floats) -> Floats:
+        """The same for each reading by itself [bit].
+
+        points: what is read; seen: as `expected` gives it; variance: of each reading with each set (sets, readings)
+        """
+        yes_or_no = np.array([p.kind.yes_or_no for p in points])
+        logs = np.empty((SAMPLES, len(self.kept), len(points)))
+        for k in np.flatnonzero(yes_or_no).tolist():
+            logs[:, :, k] = self._log_answer(points[k], seen[:, k], np.random.default_rng(SEED))
+        middle, sd = seen[:, ~yes_or_no], np.sqrt(variance[:, ~yes_or_no])
+        noise = np.random.default_rng(SEED).standard_normal(SAMPLES)
+        read = middle[self.drawn] + noise[:, None] * sd[self.drawn]
+        logs[:, :, ~yes_or_no] = -0.5 * ((read[:, None, :] - middle) / sd) ** 2 - np.log(sd)
+        return self._bits(logs)
+
+    def _log_answer(self, point: Point, seen: Floats, rng: np.random.Generator) -> Floats:
+        """Logarithm of how likely each set makes each drawn yes or no (draws, sets)."""
+        wrong = wrong_share(point)
+        yes = (seen[self.drawn] > 0.5) ^ (rng.random(SAMPLES) < wrong)
+        return np.asarray(np.log(np.where((seen > 0.5) == yes[:, None], 1 - wrong, wrong)))
+
+    def _bits(self, logs: Floats) -> Floats:
+        """By how much less open the cause is, of readings whose likelihood is given by its logarithm (draws, sets, readings)."""
+        after = special.softmax(logs + np.log(self.share)[:, None], axis=1)
+        return np.asarray(np.maximum(self.now - _entropy_bits(np.swapaxes(after, 1, 2) @ self.member).mean(axis=0), 0.0))
 
 
 @dataclass(frozen=True)
@@ -165,16 +181,14 @@ def look_ahead(
         return Ahead()
     seen, together = draws.expected(placed)
 
-    def telling(which: NDArray[np.int64], of_points: Sequence[Point]) -> float:
-        likely = draws.log_likelihood(of_points, seen[:, which], together[:, which][:, :, which], np.random.default_rng(20))
-        return draws.bits(likely)
-
+    each = draws.told_by_each([p for p, _ in placed], seen, np.diagonal(together, axis1=1, axis2=2)).tolist()
     tests, single, first = [], [], 0
     for of, points in questions:
-        columns = np.arange(first, first + len(points))
+        columns = slice(first, first + len(points))
         first += len(points)
-        tests.append(NextTest(of.name, of.title, of.why, of.minutes, telling(columns, points)))
-        single += [(of, p, telling(columns[k : k + 1], [p])) for k, p in enumerate(points)]
+        bits = each[columns][0] if len(points) == 1 else draws.told_by(points, seen[:, columns], together[:, columns, columns])
+        tests.append(NextTest(of.name, of.title, of.why, of.minutes, bits))
+        single += [(of, p, b) for p, b in zip(points, each[columns], strict=True)]
     ranked = tuple(sorted((t for t in tests if t.bits >= LEAST_BITS), key=lambda t: -t.bits / t.minutes))
     best = max(single, key=lambda s: s[2], default=None)
     deciding = None
@@ -184,8 +198,7 @@ def look_ahead(
     begun = {of_point[i] for i in read if i in of_point}
     actions = [_test_action(t) for t in ranked]
     actions += [_point_action(of, p, bits) for of, p, bits in single if of.name in begun]
-    for k, o in enumerate(again):
-        actions.append(_again_action(o, of_point.get(o.point.id, ""), telling(np.arange(fresh + k, fresh + k + 1), [o.point])))
+    actions += [_again_action(o, of_point.get(o.point.id, ""), b) for o, b in zip(again, each[fresh:], strict=True)]
     actions += _charge_action(draws, procedures)
     worth = [a for a in actions if a.bits >= LEAST_BITS or a.point in doubtful]
     worth.sort(key=lambda a: (a.point not in doubtful, -a.bits / a.minutes))
@@ -239,7 +252,7 @@ def _charge_action(draws: Draws, procedures: Sequence[Procedure]) -> list[NextAc
         return []
     again = BenchModel(model.document, full, True, model.idle)
     seen, together = draws.expected([(p, Setup(p.state)) for p in points], again)
-    bits = draws.bits(draws.log_likelihood(points, seen, together, np.random.default_rng(20)))
+    bits = draws.told_by(points, seen, together)
     names = " and ".join(inside_a_sentence(b.label) for b in flat)
     why = (
         f"At {min(b.state_of_charge for b in flat):.0%} of its charge it takes all that the alternator gives and hides the rest."

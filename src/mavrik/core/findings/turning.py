@@ -6,8 +6,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from mavrik.core.findings.bench_model import Floats, Placed
+from mavrik.core.findings.densities import normal_density
 from mavrik.core.findings.hypotheses import fault_table
 from mavrik.core.findings.inference import Candidate
 from mavrik.core.findings.likelihood import slip_density, wrong_share
@@ -59,9 +61,8 @@ def turning_points(
             # Nobody knows yet at which output that will be.
             continue
         values, sigmas = _values(point, seen[:, j], float(np.sqrt(together[first, j, j])), first)
-        allowed = np.array([_can_be(point, v, system_voltage_v) for v in values.tolist()])
-        likely = _log_density(point, values, seen[:, j], np.sqrt(together[:, j, j])) + np.log(share)[:, None]
-        top = np.argmax(likely, axis=0)
+        allowed = _can_be(point, values, system_voltage_v)
+        top = np.argmax(share[:, None] * _density(point, values, seen[:, j], np.sqrt(together[:, j, j])), axis=0)
         for k in order:
             turned = (top != first if k == first else top == k) & allowed
             if not turned.any():
@@ -91,9 +92,12 @@ def _reads(point: Point, value: float, up: bool) -> str:
     return f"read {of.shown(value):.{of.digits}f} {of.shown_unit} or {beyond}"
 
 
-def _can_be(point: Point, value: float, system_voltage_v: float) -> bool:
+def _can_be(point: Point, values: Floats, system_voltage_v: float) -> NDArray[np.bool_]:
     of = point.kind
-    return not of.impossible(value, system_voltage_v) and (point.both_ways or value >= (of.turned_below or 0.0))
+    if of.yes_or_no:
+        return np.ones(len(values), dtype=bool)
+    least, most = of.bounds(system_voltage_v)
+    return (values >= (least if point.both_ways else max(least, of.turned_below or 0.0))) & (values <= most)
 
 
 def _values(point: Point, seen: Floats, sd: float, first: int) -> tuple[Floats, Floats]:
@@ -105,11 +109,10 @@ def _values(point: Point, seen: Floats, sd: float, first: int) -> tuple[Floats, 
     return seen[first] + steps * sd, np.abs(steps)
 
 
-def _log_density(point: Point, values: Floats, seen: Floats, sd: Floats) -> Floats:
-    """Logarithm of how likely each set makes each value (sets, values)."""
+def _density(point: Point, values: Floats, seen: Floats, sd: Floats) -> Floats:
+    """How likely each set makes each value (sets, values)."""
     if point.kind.yes_or_no:
         wrong = wrong_share(point)
-        return np.asarray(np.log(np.where((seen[:, None] > 0.5) == (values > 0.5), 1 - wrong, wrong)))
-    normal = -0.5 * ((values - seen[:, None]) / sd[:, None]) ** 2 - np.log(sd[:, None] * np.sqrt(2 * np.pi))
-    slip = np.log(max(slip_density(point), LEAST_DENSITY))
-    return np.asarray(np.logaddexp(normal + np.log1p(-fault_table().misread_share), slip))
+        return np.where((seen[:, None] > 0.5) == (values > 0.5), 1 - wrong, wrong)
+    right = (1 - fault_table().misread_share) * normal_density(values - seen[:, None], sd[:, None])
+    return right + max(slip_density(point), LEAST_DENSITY)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import inf
 
 
 @dataclass(frozen=True)
@@ -47,6 +48,16 @@ class Quantity:
         """A value in `unit`, from one in `shown_unit`."""
         return shown / self.shown_per_unit
 
+    def bounds(self, system_voltage_v: float) -> tuple[float, float]:
+        """Between which values a reading lies, whatever is wrong, in `unit`.
+
+        system_voltage_v: 12 or 24 [V]
+        """
+        beyond = inf if self.most_times_system_v is None else self.most_times_system_v * system_voltage_v
+        least = -beyond if self.least is None else max(self.least, -beyond)
+        most = beyond if self.most is None else min(self.most, beyond)
+        return least, most
+
     def impossible(self, value: float, system_voltage_v: float) -> str:
         """Why a value cannot be one of this quantity; empty where it can.
 
@@ -54,11 +65,12 @@ class Quantity:
         """
         if self.yes_or_no:
             return "" if value in (0, 1) else "This is a yes or a no."
+        least_possible, most_possible = self.bounds(system_voltage_v)
+        if least_possible <= value <= most_possible:
+            return ""
         shown = f"{self.shown(value):g} {self.shown_unit}"
         if self.most_times_system_v is not None and abs(value) > self.most_times_system_v * system_voltage_v:
             return f"{shown} cannot be on a {system_voltage_v:g} V system. {self.slip}".rstrip()
-        if (self.least is not None and value < self.least) or (self.most is not None and value > self.most):
-            least = "" if self.least is None else f"{self.shown(self.least):g} to "
-            most = "" if self.most is None else f"{self.shown(self.most):g} {self.shown_unit}"
-            return f"{shown} cannot be. Allowed: {least}{most}. {self.slip}".rstrip()
-        return ""
+        least = "" if self.least is None else f"{self.shown(self.least):g} to "
+        most = "" if self.most is None else f"{self.shown(self.most):g} {self.shown_unit}"
+        return f"{shown} cannot be. Allowed: {least}{most}. {self.slip}".rstrip()
