@@ -54,15 +54,19 @@ class Caller:
 
 
 @pytest.fixture(scope="session", autouse=True)
-def quick_hashes() -> Iterator[None]:
-    """Passwords that take next to nothing to try: people sign in a thousand times here, and a hash as it is takes a tenth of a second."""
+def quick_hashes() -> Iterator[PasswordHasher]:
+    """Passwords that take next to nothing to try: people sign in a thousand times here, and a hash as it is takes a tenth of a second.
+
+    Gives the one that the product hashes with.
+    """
+    as_it_is = people._hasher
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(people, "_hasher", PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
-        yield
+        yield as_it_is
 
 
 @pytest.fixture(scope="session")
-def app(database_url: str, tmp_path_factory: pytest.TempPathFactory, quick_hashes: None) -> Any:
+def app(database_url: str, tmp_path_factory: pytest.TempPathFactory, quick_hashes: PasswordHasher) -> Any:
     static: Path = tmp_path_factory.mktemp("static")
     (static / "index.html").write_text('<meta name="csp-nonce" content="%NONCE%">')
     made = create_app(Settings(database_url=database_url, secret_key="test", workshop="Test shop", static=static))

@@ -7,6 +7,7 @@ from base64 import b64encode
 from collections.abc import Iterable
 from datetime import datetime
 from decimal import ROUND_HALF_UP, Decimal
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -61,14 +62,17 @@ def _written(text: str) -> str:
 
 _environment.filters["css_string"] = _css_string
 _environment.filters["written"] = _written
-# Read once: a program that is replaced while it runs must not put its next template beside its old code.
-_pages = {path.name: _environment.get_template(path.name) for path in ASSETS.glob("*.j2")}
-_sheet, _label = _pages["sheet.html.j2"], _pages["label.html.j2"]
+
+
+@cache
+def _pages() -> dict[str, Template]:
+    """All pages, read at once: a program that is replaced while it runs must not put its next template beside its old code."""
+    return {path.name: _environment.get_template(path.name) for path in ASSETS.glob("*.j2")}
 
 
 def page_of(name: str) -> Template:
     """A page of `sheet_assets`, by its file's name."""
-    return _pages[name]
+    return _pages()[name]
 
 
 def _mv(volts: float | None) -> str:
@@ -140,7 +144,7 @@ def render_sheet(
         "hand_over",
     )
     cautions = {c.id: c.text for step in steps for c in cautions_for(step)}
-    return _sheet.render(
+    return page_of("sheet.html.j2").render(
         bundle=bundle,
         workshop=workshop,
         printed_at=printed_at,
@@ -220,7 +224,7 @@ def render_label(bundle: Bundle, workshop: str, printed_at: datetime) -> str:
     kept, disconnect = bundle.isolation(), disconnect_of(bundle)
     if kept is None or disconnect is None:
         raise ValueError("No disconnect was decided on yet: there is nothing to say on a label.")
-    return _label.render(
+    return page_of("label.html.j2").render(
         number=bundle.job.number, vehicle=bundle.vehicle.description, controls=[c.label for c in kept[1].switching.controls],
         owner=disconnect.owner, proof=proof_of(bundle), workshop=workshop, printed_at=printed_at, nonce="", asset_root="",
     )  # fmt: skip
@@ -251,8 +255,10 @@ PICTURE = "data:image/jpeg;base64,"
 
 
 def load_printer() -> None:
-    """Have what `render_pdf` loads at hand: the command line, which seldom prints, does without."""
+    """Have the pages and what `render_pdf` loads at hand: the command line, which seldom prints, does without."""
     import weasyprint  # noqa: F401
+
+    _pages()
 
 
 def render_pdf(html: str) -> bytes:

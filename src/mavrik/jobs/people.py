@@ -5,6 +5,7 @@ from __future__ import annotations
 import secrets
 import unicodedata
 from datetime import timedelta
+from functools import cache
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
@@ -34,7 +35,12 @@ LEAST_STRENGTH = 2
 WINDOW = timedelta(minutes=10)
 
 _hasher = PasswordHasher()
-_decoy = _hasher.hash(secrets.token_urlsafe(16))
+
+
+@cache
+def _decoy() -> str:
+    """A hash that no password has."""
+    return _hasher.hash(secrets.token_urlsafe(16))
 
 
 class Account(Document):
@@ -91,9 +97,10 @@ def sign_in(session: Session, login: str, password: str, address: str) -> Who | 
     )
     if refused:
         raise TooManyError("Too many failed sign-ins. Wait ten minutes and try again.")
+    # An unknown login takes as long as a wrong password; whoever is first waits for the hash to be made, known or not.
+    decoy = _decoy()
     try:
-        # An unknown login takes as long as a wrong password.
-        _hasher.verify(person.password_hash if person else _decoy, password)
+        _hasher.verify(person.password_hash if person else decoy, password)
         good = person is not None
     except (VerificationError, InvalidHashError):
         good = False

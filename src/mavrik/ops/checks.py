@@ -24,7 +24,8 @@ def _environment() -> dict[str, str]:
         **os.environ,
         "MAVRIK_TEST_ADMIN_URL": os.environ.get("MAVRIK_TEST_ADMIN_URL") or cluster.url_of(settings, "postgres"),
         "PYTHONPATH": str(ROOT / "src"),
-        "PYTHONDONTWRITEBYTECODE": "1",
+        # A hundred programs are started by the tests, each of five hundred modules.
+        "PYTHONDONTWRITEBYTECODE": "",
         "NO_COLOR": "1",
     }
 
