@@ -57,6 +57,21 @@ def _start(mode: str, arguments: argparse.Namespace) -> int:
         running = None
     if running is None:
         server.check_port(arguments.port)
+    # What a server answers from was made ready before it was started.
+    if running is None or not server.is_healthy(running.port):
+        _prepare_database(mode, arguments, environment)
+    if running is None:
+        running = server.start(arguments.port, mode, environment)
+    if mode == "demo":
+        standin.start()
+    print(f"Mavrik is at {running.address}  (started in {time.monotonic() - started:.1f} s)")
+    if mode == "demo":
+        print("Sign in as  tobin  with  copper-and-slate   (technician; mara is the lead, ines may only read)")
+    print("Stop it with: ./mavrik stop")
+    return 0
+
+
+def _prepare_database(mode: str, arguments: argparse.Namespace, environment: dict[str, str]) -> None:
     prepare = [str(VENV_PYTHON), "-m", "mavrik.cli", "prepare"]
     if mode == "demo":
         prepare.append("--demo")
@@ -72,15 +87,6 @@ def _start(mode: str, arguments: argparse.Namespace) -> int:
     ).returncode
     if code:
         raise OperationError("The database could not be made ready; see above.")
-    if running is None:
-        running = server.start(arguments.port, mode, environment)
-    if mode == "demo":
-        standin.start()
-    print(f"Mavrik is at {running.address}  (started in {time.monotonic() - started:.1f} s)")
-    if mode == "demo":
-        print("Sign in as  tobin  with  copper-and-slate   (technician; mara is the lead, ines may only read)")
-    print("Stop it with: ./mavrik stop")
-    return 0
 
 
 def _database_environment(mode: str) -> dict[str, str]:

@@ -83,7 +83,8 @@ def find_running() -> Running | None:
         return None
 
 
-def _healthy(port: int) -> bool:
+def is_healthy(port: int) -> bool:
+    """Whether a server answers on a port of this machine."""
     try:
         with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/health", timeout=2) as answer:
             return bool(answer.status == 200)
@@ -143,7 +144,7 @@ def start(port: int, mode: str, environment: dict[str, str], workers: int = 2) -
     while time.monotonic() < until:
         if process.poll() is not None:
             break
-        if _healthy(port):
+        if is_healthy(port):
             return running
         time.sleep(0.05)
     with contextlib.suppress(ProcessLookupError):
