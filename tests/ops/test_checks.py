@@ -7,7 +7,8 @@ import sys
 
 import pytest
 
-from mavrik.ops.checks import Step, _first_failure
+from mavrik.ops.base import ROOT
+from mavrik.ops.checks import FOLDERS, Step, _first_failure
 
 
 def python(name: str, words: str) -> Step:
@@ -27,3 +28,8 @@ def test_the_first_failure_ends_a_lane_and_its_words_are_told_in_one_piece(capfd
     assert _first_failure(steps[:1], dict(os.environ), live=True) == 0
     told = capfd.readouterr()
     assert told.out == "fine\n" and "== good" in told.err
+
+
+def test_every_file_of_tests_lies_in_a_folder_that_is_run() -> None:
+    files = [path.relative_to(ROOT) for path in (ROOT / "tests").rglob("test_*.py")]
+    assert len(files) > 100 and [f for f in files if not any(f.is_relative_to(folder) for folder in FOLDERS)] == []

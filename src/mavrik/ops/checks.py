@@ -17,6 +17,11 @@ from mavrik.ops.environment import FRONTEND, ensure_frontend, ensure_node_module
 BIN = VENV / "bin"
 Step: TypeAlias = tuple[str, list[str]]
 
+FOLDERS = (
+    "tests/reference", "tests/core", "tests/ops", "tests/instruments", "tests/api", "tests/browser", "tests/exchange", "src/mavrik/core"
+)  # fmt: skip
+"""Where tests are, long files first: what is short comes last, so that both workers end together."""
+
 
 def _environment() -> dict[str, str]:
     settings = cluster.ensure_cluster()
@@ -32,10 +37,18 @@ def _environment() -> dict[str, str]:
 
 def prepare(browser: bool = True) -> dict[str, str]:
     """Everything the tests need; returns their environment."""
-    ensure_packages(PDF_PACKAGES + SPICE_PACKAGES + (BROWSER_PACKAGES if browser else ()), "the tests")
-    ensure_python(test=True)
-    ensure_node_modules()
-    ensure_frontend()
+
+    def of_python() -> None:
+        ensure_packages(PDF_PACKAGES + SPICE_PACKAGES + (BROWSER_PACKAGES if browser else ()), "the tests")
+        ensure_python(test=True)
+
+    def of_front() -> None:
+        ensure_node_modules()
+        ensure_frontend()
+
+    with ThreadPoolExecutor() as lanes:
+        for lane in [lanes.submit(of_python), lanes.submit(of_front)]:
+            lane.result()
     return _environment()
 
 
@@ -66,8 +79,8 @@ def run_tests(words: list[str]) -> int:
         codes = list(lanes.map(lambda steps: _first_failure(steps, environment, live=False), (of_python, of_front)))
     if any(codes):
         return next(code for code in codes if code)
-    # In the order of the folders: by number of tests a few long files would be left to the end, and one worker idle.
-    whole: Step = "pytest", [*pytest, "-n", "2", "--dist", "loadfile", "--no-loadscope-reorder"]
+    # By number of tests a few long files would be left to the end, and one worker idle.
+    whole: Step = "pytest", [*pytest, "-n", "2", "--dist", "loadfile", "--no-loadscope-reorder", *FOLDERS]
     return _first_failure([whole], environment, live=True)
 
 
