@@ -12,17 +12,17 @@ PARTS = ("core", "solving", "diagnosis", "meters", "planning", "proposals", "bui
 
 def main(words: list[str]) -> int:
     """Measure and print."""
-    wanted = [w for w in words if not w.startswith("-")] or list(PARTS)
-    if unknown := set(wanted) - set(PARTS):
+    parts = [w for w in words if not w.startswith("-")] or list(PARTS)
+    if unknown := set(parts) - set(PARTS):
         print(f"No such part: {', '.join(sorted(unknown))}. Parts: {', '.join(PARTS)}.", file=sys.stderr)
         return 2
-    found: list[Figure] = []
-    for part in wanted:
+    figures: list[Figure] = []
+    for part in parts:
         for figure in importlib.import_module(f"bench.{part}").figures():
-            found.append(figure)
+            figures.append(figure)
             print(figure.row(), flush=True)
-    if "--write" in words and set(wanted) == set(PARTS):
-        PAGE.write_text(page(found), encoding="utf-8")
+    if "--write" in words and set(parts) == set(PARTS):
+        PAGE.write_text(page(figures), encoding="utf-8")
         print(f"Written: {PAGE.name}")
     return 0
 

@@ -129,12 +129,12 @@ def figures() -> list[Figure]:
         (f"{LEADS} leads: their labels, without printing", 2000, lambda: lead_labels(circuit, cards)),
         (f"{LEADS} leads: drawn to scale", 2000, pictures),
     )
-    found = [*schedule_figures()]
-    for name, wanted, work in rows:
+    rows_made = [*schedule_figures()]
+    for name, target, work in rows:
         took = []
         for _ in range(5):
             start = time.process_time()
             work()
             took.append((time.process_time() - start) * 1000)
-        found.append(Figure("building", name, "ms", float(np.median(took)), float(np.percentile(took, 95)), wanted))
-    return found
+        rows_made.append(Figure("building", name, "ms", float(np.median(took)), float(np.percentile(took, 95)), target))
+    return rows_made

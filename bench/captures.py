@@ -36,8 +36,8 @@ def _most_memory_mb(port: int) -> float:
     for status in Path("/proc").glob("[0-9]*/status"):
         try:
             if f"127.0.0.1:{port}" in (status.parent / "cmdline").read_text():
-                found = re.search(r"VmHWM:\s+(\d+)", status.read_text())
-                most = max(most, float(found[1]) / 1000 if found else 0.0)
+                match = re.search(r"VmHWM:\s+(\d+)", status.read_text())
+                most = max(most, float(match[1]) / 1000 if match else 0.0)
         except OSError:
             continue
     return most

@@ -91,7 +91,7 @@ def figures() -> list[Figure]:
     assert len(circuit.branches) == 30
     findings = judge(circuit, [test], ahead=False)
     front = build_layout("front_battery", 12)
-    found = []
+    measured = []
     for name, target, work, runs in (
         ("yardstick: 100,000 turns of an empty Python loop", None, _yardstick, RUNS),
         ("judge a draft, 30 branches, all read", None, lambda: judge(circuit, [test], ahead=False), 10),
@@ -101,5 +101,5 @@ def figures() -> list[Figure]:
         ("propose for 150 A, 7 branches", None, lambda: propose(front, SizingTarget(target_current_a=150)), 50),
     ):
         median, p95 = _median_ms(work, runs)
-        found.append(Figure("core", name, "ms", median, p95, target))
-    return found
+        measured.append(Figure("core", name, "ms", median, p95, target))
+    return measured

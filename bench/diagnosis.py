@@ -46,9 +46,9 @@ def _large(circuit: Circuit, runs: int) -> tuple[list[float], int]:
         vehicle = HiddenVehicle(circuit, hidden, np.random.default_rng(seed))
         runs_made = runs_of(vehicle, vehicle.everything())
         begin = time.perf_counter()
-        found = judged(circuit, *runs_made, ahead=True)
+        findings = judged(circuit, *runs_made, ahead=True)
         times.append((time.perf_counter() - begin) * 1000)
-        first += found.causes[0].cause == hidden.causes[0]
+        first += findings.causes[0].cause == hidden.causes[0]
     return times[1:], first
 
 
@@ -66,11 +66,11 @@ def figures() -> list[Figure]:
             judged(circuit, *runs_made)
             times.append((time.perf_counter() - begin) * 1000)
     large = {words: _large(thirty_branches(fifth), LARGE_RUNS) for words, fifth in LARGE.items()}
-    found, with_five, walks = outcomes(STRANGERS), outcomes(STRANGERS, core_only=True), walked(WALKED)
-    PAGE.write_text("\n".join(page(found, with_five, walks, rare_outcomes(RARE))) + "\n", encoding="utf-8")
-    DIAGRAM.write_text(diagram(found), encoding="utf-8")
-    sure = [o for o in found if o.causes and o.causes[0][1] >= SURE]
-    count = len(found)
+    all_read, with_five, walks = outcomes(STRANGERS), outcomes(STRANGERS, core_only=True), walked(WALKED)
+    PAGE.write_text("\n".join(page(all_read, with_five, walks, rare_outcomes(RARE))) + "\n", encoding="utf-8")
+    DIAGRAM.write_text(diagram(all_read), encoding="utf-8")
+    sure = [o for o in all_read if o.causes and o.causes[0][1] >= SURE]
+    count = len(all_read)
     return [
         Figure(
             "diagnosis",
@@ -90,12 +90,12 @@ def figures() -> list[Figure]:
             )
             for words, (_, first_there) in large.items()
         ),
-        Figure("diagnosis", "true cause not ranked first", "%", 100 * sum(not o.first for o in found) / count, None, 5.0),
+        Figure("diagnosis", "true cause not ranked first", "%", 100 * sum(not o.first for o in all_read) / count, None, 5.0),
         Figure(
             "diagnosis",
             "none of the true ones among the first three",
             "%",
-            100 * sum(not one_of_three(o) for o in found) / count,
+            100 * sum(not one_of_three(o) for o in all_read) / count,
             None,
             1.0,
         ),
@@ -107,6 +107,6 @@ def figures() -> list[Figure]:
             None,
             3.0,
         ),
-        Figure("diagnosis", "expected calibration error", "%", 100 * calibration(found)[1], None, 3.0),
+        Figure("diagnosis", "expected calibration error", "%", 100 * calibration(all_read)[1], None, 3.0),
         Figure("diagnosis", "minutes to a sure answer, by information over fixed order", "ratio", ratio_of(walks), None, 0.35),
     ]

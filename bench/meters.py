@@ -39,9 +39,9 @@ class _Person:
 
     def ask(self, method: str, path: str, body: Any = None) -> Any:
         data = b"" if body is None else json.dumps(body).encode()
-        status, said = self.loop.run_until_complete(self.client.ask(method, path, data))
-        assert status < 300, (status, said[:400])
-        return json.loads(said) if said else None
+        status, answer = self.loop.run_until_complete(self.client.ask(method, path, data))
+        assert status < 300, (status, answer[:400])
+        return json.loads(answer) if answer else None
 
 
 def _ranked(tech: _Person, lead: _Person, vehicle: HiddenVehicle) -> list[str]:

@@ -68,9 +68,9 @@ def figures() -> list[Figure]:
         ("what buys what, 7 branches", 3, 1, lambda: worth(_situation(small), WorthRequest(idle_surplus_a=10)), 3),
         ("what buys what, 30 branches", 3, 1, lambda: worth(_situation(large), WorthRequest(idle_surplus_a=10)), 1),
     )
-    found = []
-    for name, wanted, factor, work, runs in rows:
+    measured = []
+    for name, target, factor, work, runs in rows:
         median, p95 = _processor_s(work, runs)
         unit = "ms" if factor > 1 else "s"
-        found.append(Figure("planning", name, unit, median * factor, p95 * factor if runs > 1 else None, wanted))
-    return found
+        measured.append(Figure("planning", name, unit, median * factor, p95 * factor if runs > 1 else None, target))
+    return measured

@@ -16,10 +16,10 @@ FIRST, COUNT = 10_000, 1000
 
 def _one(seed: int) -> tuple[int, bool, float]:
     """How much does not hold of the proposal, whether one was refused, and how long the asking took [ms]."""
-    asked = ask(seed)
+    question = ask(seed)
     start = time.process_time()
-    said, refused = wrong(asked)
-    return len(said), bool(refused), (time.process_time() - start) * 1000
+    problems, refused = wrong(question)
+    return len(problems), bool(refused), (time.process_time() - start) * 1000
 
 
 def figures() -> list[Figure]:

@@ -105,15 +105,15 @@ MEANWHILE = ((False, ""), (True, ", somebody saves every second"))
 
 async def _save(client: Client, until: float) -> None:
     """Change a job's details time and again, as a workshop does while others read."""
-    status, said = await client.ask("GET", f"/api/jobs/{JOB}")
-    assert status == 200, said[:300]
-    job = json.loads(said)
+    status, answer = await client.ask("GET", f"/api/jobs/{JOB}")
+    assert status == 200, answer[:300]
+    job = json.loads(answer)
     while time.perf_counter() < until:
         given = {name: job[name] for name in JobInput.model_fields if name in job}
         body = json.dumps({**given, "complaint": f"Dims, {time.time():.0f}", "lock": job["lock"]}).encode()
-        status, said = await client.ask("PUT", f"/api/jobs/{JOB}", body)
-        assert status == 200, said[:300]
-        job = json.loads(said)
+        status, answer = await client.ask("PUT", f"/api/jobs/{JOB}", body)
+        assert status == 200, answer[:300]
+        job = json.loads(answer)
         await asyncio.sleep(SAVES_EVERY_S)
 
 
@@ -138,8 +138,8 @@ async def _ask(
         turn = k
         while time.perf_counter() < until:
             start = time.perf_counter()
-            status, said = await client.ask("GET", paths[turn % len(paths)])
-            assert status == 200, said[:300]
+            status, answer = await client.ask("GET", paths[turn % len(paths)])
+            assert status == 200, answer[:300]
             if turn >= k + len(paths):
                 times.append((time.perf_counter() - start) * 1000)
             turn += 1
@@ -156,8 +156,8 @@ async def _once(host: str, port: int, paths: tuple[str, ...]) -> list[float]:
     await client.ask("GET", LISTED[0][1])
     for path in paths:
         start = time.perf_counter()
-        status, said = await client.ask("GET", path)
-        assert status == 200, said[:300]
+        status, answer = await client.ask("GET", path)
+        assert status == 200, answer[:300]
         times.append((time.perf_counter() - start) * 1000)
     return times
 
@@ -168,16 +168,16 @@ def _p95(times: list[float]) -> float:
 
 def reading() -> list[Figure]:
     """Lists of a few and of many jobs, and how many readers at once a server bears, while nothing changes and while somebody saves."""
-    found = []
-    for jobs, wanted in ((20_000, 30.0), (100_000, 50.0)):
+    measured = []
+    for jobs, target in ((20_000, 30.0), (100_000, 50.0)):
         with serving(jobs) as (host, port):
             for words, path in LISTED:
                 for saving, meanwhile in MEANWHILE:
                     times = asyncio.run(_ask(host, port, (path,), 1, 0.0, SECONDS / 2, saving))
                     name = f"{words}, {jobs:,} jobs, one client{meanwhile}"
-                    found.append(Figure("server", name, "ms", statistics.median(times), _p95(times), wanted))
+                    measured.append(Figure("server", name, "ms", statistics.median(times), _p95(times), target))
             times = asyncio.run(_once(host, port, tuple(f"{LISTED[0][1]}?limit={k}" for k in range(40, 60))))
-            found.append(
+            measured.append(
                 Figure(
                     "server", f"the list, {jobs:,} jobs, made anew each time", "ms", statistics.median(times), _p95(times), None
                 )
@@ -187,20 +187,22 @@ def reading() -> list[Figure]:
                     for saving, meanwhile in MEANWHILE:
                         times = asyncio.run(_ask(host, port, ("/api/jobs",), clients, PAUSE_S, 3 * SECONDS, saving))
                         name = f"the list, {clients} clients, {jobs:,} jobs, a pause of 2 s{meanwhile}"
-                        found.append(Figure("server", name, "ms", statistics.median(times), _p95(times), most, True))
+                        measured.append(Figure("server", name, "ms", statistics.median(times), _p95(times), most, True))
     with serving() as (host, port):
         times = asyncio.run(_ask(host, port, ("/api/jobs/1/findings",), 1, 0.0, SECONDS / 2))
-        found.append(Figure("server", "findings seen again, one client", "ms", statistics.median(times), _p95(times), 20.0, True))
+        measured.append(
+            Figure("server", "findings seen again, one client", "ms", statistics.median(times), _p95(times), 20.0, True)
+        )
         for saving, meanwhile in MEANWHILE:
             for clients, of, most in MANY:
                 if not of:
                     times = asyncio.run(_ask(host, port, READS, clients, PAUSE_S, 3 * SECONDS, saving))
                     name = f"ordinary reads, {clients} clients, the demo, a pause of 2 s{meanwhile}"
-                    found.append(Figure("server", name, "ms", statistics.median(times), _p95(times), most, True))
+                    measured.append(Figure("server", name, "ms", statistics.median(times), _p95(times), most, True))
             times = asyncio.run(_ask(host, port, READS, NO_PAUSE_CLIENTS, 0.0, SECONDS, saving))
             name = f"ordinary reads a second, without a pause{meanwhile}"
-            found.append(Figure("server", name, "1/s", len(times) / SECONDS, None, 400.0, more_is_better=True))
-    return found
+            measured.append(Figure("server", name, "1/s", len(times) / SECONDS, None, 400.0, more_is_better=True))
+    return measured
 
 
 JOB = 8
@@ -276,7 +278,7 @@ def figures() -> list[Figure]:
     readings = [{"point": r.point, "value": r.value} for r in full_test(circuit).readings]
     run = {"procedure": "charging_drops", "readings": readings}
     body = json.dumps({"circuit": circuit.model_dump(mode="json"), "run": run}).encode()
-    found = []
+    measured = []
     with serving() as (host, port):
         for name, think in (
             (f"a draft judged, 30 branches, {CLIENTS} clients, each 4 a second", THINK_S),
@@ -284,10 +286,10 @@ def figures() -> list[Figure]:
         ):
             asyncio.run(_load(host, port, body, think))
             times = asyncio.run(_load(host, port, body, think))
-            wanted = 60.0 if think else None
-            found.append(
-                Figure("server", name, "ms", statistics.median(times), statistics.quantiles(times, n=20)[-1], wanted, True)
+            target = 60.0 if think else None
+            measured.append(
+                Figure("server", name, "ms", statistics.median(times), statistics.quantiles(times, n=20)[-1], target, True)
             )
             if not think:
-                found.append(Figure("server", "requests a second, without a pause", "1/s", len(times) / SECONDS, None, None))
-    return found + reading()
+                measured.append(Figure("server", "requests a second, without a pause", "1/s", len(times) / SECONDS, None, None))
+    return measured + reading()

@@ -97,13 +97,13 @@ def _beside_ngspice() -> list[Figure]:
         ),
         ("a ready layout of 12 branches with a curved load", layout, engine.values(), netlist_of(engine.circuit, engine.state)[0], source.limit_a, (10.0, 60.0)),
     )  # fmt: skip
-    found = []
+    measured = []
     for name, net, values, netlist, limit, most in cases:
         volts = net.solve(values).node_v
         _our_sweep(net, values, most)
         ratios = [_spice_sweep(netlist, volts, limit, most) / _our_sweep(net, values, most) for _ in range(7)]
         what = f"ngspice over ours, {STATES} states in one batch: {name}"
-        found.append(
+        measured.append(
             Figure(
                 "solver",
                 what,
@@ -114,18 +114,18 @@ def _beside_ngspice() -> list[Figure]:
                 more_is_better=True,
             )
         )
-    return found
+    return measured
 
 
 def figures() -> list[Figure]:
     """Medians; the ratio beside ngspice pair by pair."""
-    found = []
+    measured = []
     thirty = ladder(30)
-    found.append(
+    measured.append(
         Figure("solver", "one state, 30 branches, arrays", "ms", *_median(lambda: thirty.solve_many(thirty.values), 200), 0.5)
     )
     front = build_layout("house_bank_diagonal", 12)
-    found.append(
+    measured.append(
         Figure(
             "solver",
             "a whole circuit at a state, 20 branches, as the state bar points",
@@ -134,7 +134,7 @@ def figures() -> list[Figure]:
             None,
         )
     )
-    found.append(
+    measured.append(
         Figure(
             "solver",
             f"{STATES} states, 30 branches",
@@ -143,12 +143,12 @@ def figures() -> list[Figure]:
             2000.0,
         )
     )
-    found += _beside_ngspice()
+    measured += _beside_ngspice()
     for branches in (10, 100, 300):
         net = ladder(branches)
-        found.append(
+        measured.append(
             Figure(
                 "solver", f"one state, {branches} branches", "ms", *_median(lambda net=net: net.solve_many(net.values), 30), None
             )
         )  # type: ignore[misc]
-    return found
+    return measured

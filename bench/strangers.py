@@ -73,9 +73,9 @@ def _judged(number: int, case: Case, core_only: bool) -> Outcome:
     circuit = Circuit.model_validate(case.vehicle.document)
     tests = [(p.name, list(p.points(circuit))) for p in PROCEDURES if not core_only or p.name in CORE]
     runs = [complete_run(circuit, Run.model_validate(r)) for r in read(case, tests)]
-    found = judge(circuit, runs, Limits(), ahead=False)
+    findings = judge(circuit, runs, Limits(), ahead=False)
     return Outcome(
-        number, case.drawn, case.sort, case.vehicle.truth.causes, tuple((c.cause, c.probability) for c in found.causes), found.headline.text
+        number, case.drawn, case.sort, case.vehicle.truth.causes, tuple((c.cause, c.probability) for c in findings.causes), findings.headline.text
     )  # fmt: skip
 
 
@@ -91,13 +91,13 @@ def rare_outcomes(count: int) -> list[Outcome]:
         return list(pool.map(rare_outcome, range(FIRST_CASE, FIRST_CASE + count), chunksize=8))
 
 
-def calibration(found: Sequence[Outcome]) -> tuple[list[tuple[float, float, int]], float]:
+def calibration(cases: Sequence[Outcome]) -> tuple[list[tuple[float, float, int]], float]:
     """Of what was called so likely, how much was right: by bins of the likeliest cause's probability, and the expected calibration error.
 
     Source: Brier 1950; expected calibration error over ten bins.
     """
     rows: list[list[tuple[float, bool]]] = [[] for _ in range(BINS)]
-    for o in found:
+    for o in cases:
         if o.causes:
             p = o.causes[0][1]
             rows[min(int(p * BINS), BINS - 1)].append((p, o.first))
@@ -138,10 +138,10 @@ class Walk:
 def _walk(circuit: Circuit, runs: dict[str, Run], by_information: bool) -> tuple[int, float]:
     left, made, minutes = list(runs), [], 0.0
     while left:
-        found = judge(circuit, made, Limits(), ahead=by_information)
-        if made and found.causes[0].probability >= ANSWER:
+        findings = judge(circuit, made, Limits(), ahead=by_information)
+        if made and findings.causes[0].probability >= ANSWER:
             break
-        name = next((t.procedure for t in found.next_tests if t.procedure in left), left[0]) if by_information else left[0]
+        name = next((t.procedure for t in findings.next_tests if t.procedure in left), left[0]) if by_information else left[0]
         left.remove(name)
         made.append(runs[name])
         minutes += procedure(name).minutes
@@ -179,16 +179,16 @@ def _why_so_long(walks: Sequence[Walk]) -> str:
     )
 
 
-def _missed(found: Sequence[Outcome]) -> list[str]:
+def _missed(cases: Sequence[Outcome]) -> list[str]:
     """Pairs of which not both were among the first three, and what was sure and wrong."""
-    pairs = [o for o in found if o.sort == "pair" and not o.among(3)]
-    wrong = [o for o in found if o.causes and o.causes[0][1] >= SURE and not o.first]
+    pairs = [o for o in cases if o.sort == "pair" and not o.among(3)]
+    wrong = [o for o in cases if o.causes and o.causes[0][1] >= SURE and not o.first]
     if not pairs and not wrong:
         return []
 
     def row(o: Outcome) -> str:
-        said = ", ".join(f"{c.replace('_', ' ')} {p:.0%}" for c, p in o.causes[:3])
-        return f"| {o.number} | {o.vehicle} | {', '.join(c.replace('_', ' ') for c in o.truth)} | {said} |"
+        causes = ", ".join(f"{c.replace('_', ' ')} {p:.0%}" for c, p in o.causes[:3])
+        return f"| {o.number} | {o.vehicle} | {', '.join(c.replace('_', ' ') for c in o.truth)} | {causes} |"
 
     return [
         "",
@@ -200,10 +200,10 @@ def _missed(found: Sequence[Outcome]) -> list[str]:
     ]
 
 
-def diagram(found: Sequence[Outcome]) -> str:
+def diagram(cases: Sequence[Outcome]) -> str:
     """The reliability diagram as SVG: how likely the likeliest cause was called, and how often it was right."""
     size, edge = 320, 40
-    table, _ = calibration(found)
+    table, _ = calibration(cases)
     most = max(n for *_, n in table)
 
     def at(x: float, y: float) -> str:
@@ -257,7 +257,7 @@ def _rare(rare: Sequence[Outcome]) -> list[str]:
     ]
 
 
-def page(found: Sequence[Outcome], core_only: Sequence[Outcome], walks: Sequence[Walk], rare: Sequence[Outcome]) -> list[str]:
+def page(cases: Sequence[Outcome], core_only: Sequence[Outcome], walks: Sequence[Walk], rare: Sequence[Outcome]) -> list[str]:
     """All of docs/diagnosis.md.
 
     found: with all tests read; core_only: the same cases with five; walks: some of them, one test after the other
@@ -270,8 +270,8 @@ def page(found: Sequence[Outcome], core_only: Sequence[Outcome], walks: Sequence
     few = [o for o in core_only if o.causes and o.causes[0][1] >= SURE]
     return [
         HEAD.format(first_case=FIRST_CASE),
-        *counted(found, core_only),
-        *_missed(found),
+        *counted(cases, core_only),
+        *_missed(cases),
         "",
         "![Reliability diagram](diagnosis.svg)",
         "",
@@ -285,13 +285,13 @@ def page(found: Sequence[Outcome], core_only: Sequence[Outcome], walks: Sequence
     ]
 
 
-def counted(found: Sequence[Outcome], core_only: Sequence[Outcome]) -> list[str]:
+def counted(cases: Sequence[Outcome], core_only: Sequence[Outcome]) -> list[str]:
     """The tables: what was found, by what was wrong, and how far it can be trusted.
 
     found: with all tests read; core_only: the same cases with five
     """
     lines = [
-        f"| {len(found)} cases | cases | first | one of the first three | all of the first three | first, with five tests only |",
+        f"| {len(cases)} cases | cases | first | one of the first three | all of the first three | first, with five tests only |",
         "|---|---|---|---|---|---|",
     ]
     few = {o.number: o for o in core_only}
@@ -302,15 +302,15 @@ def counted(found: Sequence[Outcome], core_only: Sequence[Outcome]) -> list[str]
             f"{_share([o.among(3) for o in rows])} | {_share([few[o.number].first for o in rows if o.number in few])} |"
         )
 
-    lines.append(row("all", found))
-    lines += [row(words, rows) for words, sorts in GROUPS.items() if (rows := [o for o in found if o.sort in sorts])]
+    lines.append(row("all", cases))
+    lines += [row(words, rows) for words, sorts in GROUPS.items() if (rows := [o for o in cases if o.sort in sorts])]
     kinds: dict[str, list[Outcome]] = defaultdict(list)
-    for o in found:
+    for o in cases:
         if o.sort == "single":
             kinds[o.truth[0].split(":")[0]].append(o)
     lines += [row(f"one fault: {kind.replace('_', ' ')}", rows) for kind, rows in sorted(kinds.items())]
-    table, error = calibration(found)
-    sure = [o for o in found if o.causes and o.causes[0][1] >= SURE]
+    table, error = calibration(cases)
+    sure = [o for o in cases if o.causes and o.causes[0][1] >= SURE]
     lines += [
         "",
         f"**How far it can be trusted.** Of {len(sure)} cases called {SURE:.0%} sure or more {_share([o.first for o in sure])} are right; "
@@ -330,10 +330,10 @@ def main(words: list[str]) -> int:
     parser.add_argument("--core", action="store_true")
     parser.add_argument("--wrong", action="store_true", help="list what was not right")
     given = parser.parse_args(words)
-    found = outcomes(given.cases, given.core)
-    print("\n".join(counted(found, found if given.core else [])))
+    cases = outcomes(given.cases, given.core)
+    print("\n".join(counted(cases, cases if given.core else [])))
     if given.wrong:
-        for o in found:
+        for o in cases:
             if not o.first:
                 print(o.number, o.vehicle, o.sort, o.truth, [(c, round(p, 3)) for c, p in o.causes[:4]], "|", o.headline)
     return 0

@@ -28,9 +28,9 @@ def main(words: list[str]) -> int:
     worse = False
     if given.what in (None, "kill"):
         with shop() as (var, port):
-            found = kill_test(var, port, given.kills, given.writers, given.pause, given.writes)
-        print(json.dumps({"kill": found}, indent=2), flush=True)
-        worse |= bool(found["lost"] or found["twice"] or found["tasks undone"])
+            outcome = kill_test(var, port, given.kills, given.writers, given.pause, given.writes)
+        print(json.dumps({"kill": outcome}, indent=2), flush=True)
+        worse |= bool(outcome["lost"] or outcome["twice"] or outcome["tasks undone"])
     if given.what in (None, "race"):
         with shop() as (_, port):
             races = race_test(port, given.rivals)

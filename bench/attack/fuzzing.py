@@ -80,7 +80,7 @@ class Fuzzed:
 
 def operations(document: Mapping[str, Any]) -> list[Any]:
     """Everything the API does that an attacker may try."""
-    every = [found.ok() for found in schemathesis.openapi.from_dict(dict(document)).get_all_operations()]
+    every = [result.ok() for result in schemathesis.openapi.from_dict(dict(document)).get_all_operations()]
     return [o for o in every if (o.method.upper(), o.path) not in SKIPPED]
 
 
@@ -88,8 +88,8 @@ def wrong_with(answer: Answer) -> str:
     """Why an answer is none that a server should give; empty where it is one."""
     if answer.status >= 500:
         # A meter that does not answer, room that is not there, and work that has to wait are said as such, and when to come again.
-        told = {502, 507} | ({503} if answer.headers.get("Retry-After") else set())
-        if answer.status not in told:
+        allowed = {502, 507} | ({503} if answer.headers.get("Retry-After") else set())
+        if answer.status not in allowed:
             return f"answered {answer.status}"
     if answer.status >= 400:
         if answer.media_type != "application/problem+json":
@@ -103,53 +103,53 @@ def wrong_with(answer: Answer) -> str:
 
 def fuzz(
     send: Sender, document: Mapping[str, Any], ids: Mapping[str, Sequence[Any]], count: int, start: int = 1,
-    found: Fuzzed | None = None,
+    fuzzed: Fuzzed | None = None,
 ) -> Fuzzed:  # fmt: skip
     """Send so many requests, spread over all operations, half of them such as the description forbids.
 
     ids: of things that are there, by the name of the parameter in a path; start: what the choice depends on
     found: what is counted in, for whoever wants to know how far it came should it give up
     """
-    found, every = found or Fuzzed(), operations(document)
+    fuzzed, every = fuzzed or Fuzzed(), operations(document)
     # Failed sign-ins delay everybody at this address, whatever is asked next: they come once, at the very end.
     others, last = [o for o in every if o.path != SIGN_IN], [o for o in every if o.path == SIGN_IN]
     for_last = min(count // len(every), MOST_WRONG_SIGN_INS)
     # An operation with few different questions comes to its end early: what is left is asked in another round.
     for round_ in range(MOST_ROUNDS):
-        left = count - for_last * len(last) - sum(found.answers.values()) - found.unsendable
+        left = count - for_last * len(last) - sum(fuzzed.answers.values()) - fuzzed.unsendable
         if left <= 0:
             break
         for operation in others:
-            _fuzz_one(send, operation, ids, max(1, left // len(others)), start + round_, found)
+            _fuzz_one(send, operation, ids, max(1, left // len(others)), start + round_, fuzzed)
     for operation in last:
-        _fuzz_one(send, operation, ids, max(1, for_last), start, found)
-    return found
+        _fuzz_one(send, operation, ids, max(1, for_last), start, fuzzed)
+    return fuzzed
 
 
-def _fuzz_one(send: Sender, operation: Any, ids: Mapping[str, Sequence[Any]], count: int, start: int, found: Fuzzed) -> None:
+def _fuzz_one(send: Sender, operation: Any, ids: Mapping[str, Sequence[Any]], count: int, start: int, fuzzed: Fuzzed) -> None:
     sound = operation.as_strategy(generation_mode=schemathesis.GenerationMode.POSITIVE)
     able = bool(operation.body or operation.query or operation.path_parameters)
     unsound = operation.as_strategy(generation_mode=schemathesis.GenerationMode.NEGATIVE) if able else sound
 
-    begun, asked = time.monotonic(), 0
+    begun, sent = time.monotonic(), 0
     # In two parts: what is asked must not depend on how long an answer took while it is being chosen.
     for part, most in enumerate((min(count, LEAST), count - LEAST)):
-        if most > 0 and (part == 0 or time.monotonic() - begun <= SLOW_S * asked):
-            asked += _ask(send, operation, (sound, unsound), ids, most, 2 * start + part, found)
+        if most > 0 and (part == 0 or time.monotonic() - begun <= SLOW_S * sent):
+            sent += _ask(send, operation, (sound, unsound), ids, most, 2 * start + part, fuzzed)
 
 
 def _ask(
-    send: Sender, operation: Any, kinds: tuple[Any, Any], ids: Mapping[str, Sequence[Any]], count: int, start: int, found: Fuzzed
+    send: Sender, operation: Any, kinds: tuple[Any, Any], ids: Mapping[str, Sequence[Any]], count: int, start: int, fuzzed: Fuzzed
 ) -> int:  # fmt: skip
     """Send so many requests to one operation; returns how many were sent."""
-    asked = 0
+    attempts = 0
 
     @seed(start)
     @settings(max_examples=count, phases=(Phase.generate,), database=None, deadline=None, suppress_health_check=list(HealthCheck))
     @given(data=st.data())
     def one(data: st.DataObject) -> None:
-        nonlocal asked
-        asked += 1
+        nonlocal attempts
+        attempts += 1
         case = data.draw(kinds[0] if data.draw(st.booleans()) else kinds[1])
         for name in case.path_parameters or {}:
             if ids.get(name) and data.draw(st.floats(0, 1)) < OWN_SHARE:
@@ -160,21 +160,21 @@ def _ask(
                 **{k: v for k, v in case.as_transport_kwargs(base_url="http://shop").items() if k != "cookies"}
             ).prepare()
         except (ValueError, requests.RequestException):
-            found.unsendable += 1
+            fuzzed.unsendable += 1
             return
         raw = request.body.encode() if isinstance(request.body, str) else request.body
         sent = time.monotonic()
         answer = send(login, str(request.method), request.path_url, request.headers.get("Content-Type"), raw)
         took = time.monotonic() - sent
-        found.answers[answer.status] += 1
-        found.slowest = max(found.slowest, (took, f"{operation.method.upper()} {operation.path}"))
-        if (why := wrong_with(answer)) and len(found.mistakes) < MOST_TOLD:
-            found.mistakes.append(
+        fuzzed.answers[answer.status] += 1
+        fuzzed.slowest = max(fuzzed.slowest, (took, f"{operation.method.upper()} {operation.path}"))
+        if (why := wrong_with(answer)) and len(fuzzed.mistakes) < MOST_TOLD:
+            fuzzed.mistakes.append(
                 f"{operation.method.upper()} {request.path_url[:300]} {(raw or b'')[:600]!r}: {why}: {answer.body[:300]!r}"
             )
 
     one()
-    return asked
+    return attempts
 
 
 class _GoneError(Exception):
@@ -215,8 +215,8 @@ class OverHttp:
         for attempt in (1, 2):
             try:
                 link.request(method, path, body, headers)
-                said = link.getresponse()
-                return Answer(said.status, said.headers.get_content_type(), said.read(), dict(said.headers))
+                response = link.getresponse()
+                return Answer(response.status, response.headers.get_content_type(), response.read(), dict(response.headers))
             except (http.client.HTTPException, OSError):
                 link.close()
                 if attempt == 2:
@@ -228,25 +228,25 @@ class OverHttp:
 
         def session(cookie: str) -> tuple[str, str]:
             link.request("GET", "/api/session", headers={"Cookie": cookie, "User-Agent": "fuzz"})
-            said = link.getresponse()
-            kept = said.headers.get("Set-Cookie", cookie).partition(";")[0]
-            return kept, json.loads(said.read())["csrf_token"]
+            response = link.getresponse()
+            kept = response.headers.get("Set-Cookie", cookie).partition(";")[0]
+            return kept, json.loads(response.read())["csrf_token"]
 
         cookie, token = session("")
         body = json.dumps({"login": login, "password": DEMO_PASSWORD}).encode()
         headers = {"Cookie": cookie, "X-CSRFToken": token, "Content-Type": "application/json", "User-Agent": "fuzz"}
         for _ in range(MOST_WAITS):
             link.request("POST", "/api/session", body, headers)
-            said = link.getresponse()
-            said.read()
-            if said.status not in (429, 503):
+            response = link.getresponse()
+            response.read()
+            if response.status not in (429, 503):
                 break
             # Somebody here has guessed too often, or the shop is busy: it says when to come again. It may hang up meanwhile.
             link.close()
-            time.sleep(min(float(said.headers.get("Retry-After", "1")), LONGEST_WAIT_S))
-        if said.status != 200:
-            raise _GoneError(f"{login} cannot sign in any more: {said.status}")
-        cookie, token = session(said.headers["Set-Cookie"].partition(";")[0])
+            time.sleep(min(float(response.headers.get("Retry-After", "1")), LONGEST_WAIT_S))
+        if response.status != 200:
+            raise _GoneError(f"{login} cannot sign in any more: {response.status}")
+        cookie, token = session(response.headers["Set-Cookie"].partition(";")[0])
         return link, cookie, token
 
 
@@ -272,24 +272,24 @@ def _memory_of(var: Path) -> Iterator[Callable[[], dict[str, float]]]:
 
     def held() -> dict[int, float]:
         supervisor = int(json.loads((var / "server.json").read_text())["pid"])
-        found = {}
+        memory = {}
         for server in children_of(supervisor, b"uvicorn"):
             for pid in children_of(server, b"spawn_main"):
                 line = next(s for s in Path(f"/proc/{pid}/status").read_text().splitlines() if s.startswith("VmHWM"))
-                found[pid] = int(line.split()[1]) / 1024
-        return found
+                memory[pid] = int(line.split()[1]) / 1024
+        return memory
 
     before = held()
     yield lambda: {f"process {k}": round(now - before.get(pid, 0.0)) for k, (pid, now) in enumerate(held().items(), 1)}
 
 
-def _told(found: Fuzzed) -> dict[str, Any]:
+def _told(fuzzed: Fuzzed) -> dict[str, Any]:
     return {
-        "requests": sum(found.answers.values()),
-        "answers": {str(s): n for s, n in sorted(found.answers.items())},
-        "mistakes": found.mistakes,
-        "slowest answer, s": round(found.slowest[0], 2),
-        "slowest": found.slowest[1],
+        "requests": sum(fuzzed.answers.values()),
+        "answers": {str(s): n for s, n in sorted(fuzzed.answers.items())},
+        "mistakes": fuzzed.mistakes,
+        "slowest answer, s": round(fuzzed.slowest[0], 2),
+        "slowest": fuzzed.slowest[1],
     }
 
 
@@ -303,20 +303,20 @@ def fuzz_test(count: int = 20_000, start: int = 1) -> dict[str, Any]:
         send = OverHttp(port)
         ids = _ids(send)
         log = ROOT / "var" / f"fuzz-{start}.log"
-        found, whole = Fuzzed(), False
+        fuzzed, whole = Fuzzed(), False
         try:
             with _memory_of(var) as grown:
-                fuzz(send, document, ids, count, start, found)
+                fuzz(send, document, ids, count, start, fuzzed)
                 memory = grown()
-            whole = not found.mistakes
+            whole = not fuzzed.mistakes
         finally:
             if not whole:
                 # It says why, and would go with the shop; the oldest part of it first.
                 parts = sorted(var.glob("server.log*"), key=lambda p: p.stat().st_mtime)
                 log.write_bytes(b"".join(p.read_bytes() for p in parts))
-                print(json.dumps({**_told(found), "whole": False}, indent=2), file=sys.stderr)
+                print(json.dumps({**_told(fuzzed), "whole": False}, indent=2), file=sys.stderr)
     return {
-        **_told(found),
-        "the server's log of them": str(log) if found.mistakes else "",
+        **_told(fuzzed),
+        "the server's log of them": str(log) if fuzzed.mistakes else "",
         "memory above the beginning, MB": memory,
     }

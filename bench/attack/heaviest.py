@@ -89,12 +89,12 @@ def requests_of(job: int, circuit: Circuit, send: Sender) -> Iterator[tuple[str,
     yield "POST", f"{at}/use/preview", got(f"{at}/use")["document"]
     for change in got(f"{at}/guided")["guides"]:
         if not change["not_here"]:
-            asked = {"name": change["name"], "answers": {q["name"]: q["usual"] for q in change["questions"]}, "target": TARGET}
-            yield "POST", f"{at}/guided/preview", asked
+            body = {"name": change["name"], "answers": {q["name"]: q["usual"] for q in change["questions"]}, "target": TARGET}
+            yield "POST", f"{at}/guided/preview", body
             for question in change["questions"]:
                 for choice in question["choices"] if question["name"] == change["compares"] else ():
-                    answers = {**asked["answers"], question["name"]: choice["name"]}
-                    yield "POST", f"{at}/guided/comparison", {**asked, "answers": answers}
+                    answers = {**body["answers"], question["name"]: choice["name"]}
+                    yield "POST", f"{at}/guided/comparison", {**body, "answers": answers}
     yield "POST", f"{at}/isolation", {"purpose": "storage", "way": "negative"}
     yield "GET", f"{at}/isolation/proof", None
     # Everything is read that there is to read, and judged after each test.
@@ -124,11 +124,11 @@ class _Watched:
         return sum(int(s[11]) + int(s[12]) for s in stats) / self._ticks
 
     def _memory(self, line: str) -> dict[int, float]:
-        found = {}
+        memory = {}
         for pid in self._pids:
             status = Path(f"/proc/{pid}/status").read_text().splitlines()
-            found[pid] = int(next(s for s in status if s.startswith(line)).split()[1]) / 1024
-        return found
+            memory[pid] = int(next(s for s in status if s.startswith(line)).split()[1]) / 1024
+        return memory
 
     def rest(self) -> dict[int, float]:
         """What each holds now; the most is counted anew from here."""
@@ -159,7 +159,7 @@ def _json(send: Sender, method: str, path: str, body: object) -> Answer:
 
 def heaviest_test() -> dict[str, Any]:
     """Ask everything of the largest circuits once, of a product of its own. Returns the requests that took most, and the mistakes."""
-    found: list[Heavy] = []
+    heavy: list[Heavy] = []
     with shop() as (var, port):
         send, watched = OverHttp(port), _Watched(var)
         for circuit in (crowded(), charged()):
@@ -175,7 +175,7 @@ def heaviest_test() -> dict[str, Any]:
                 answer = _patient(send, method, path, body)
                 took, grown = watched.cpu_s() - before, watched.above(rest)
                 print(f"{took:6.2f} s {answer.status} {method} {path}", file=sys.stderr, flush=True)
-                found.append(
+                heavy.append(
                     {
                         "request": f"{method} {path} {body.get('name', '') if isinstance(body, dict) else ''}".strip(),
                         "branches": len(circuit.branches), "status": answer.status, "cpu, s": round(took, 2), "memory, MB": round(grown),
@@ -183,9 +183,9 @@ def heaviest_test() -> dict[str, Any]:
                     }
                 )  # fmt: skip
     return {
-        "requests": len(found),
-        "mistakes": [f for f in found if f["status"] >= 500],
-        "most processor time": sorted(found, key=lambda f: -f["cpu, s"])[:TOLD],
-        "most memory": sorted(found, key=lambda f: -f["memory, MB"])[:TOLD],
-        "refused": sorted({f"{f['status']} {f['request']}" for f in found if 400 <= f["status"] < 500}),
+        "requests": len(heavy),
+        "mistakes": [f for f in heavy if f["status"] >= 500],
+        "most processor time": sorted(heavy, key=lambda f: -f["cpu, s"])[:TOLD],
+        "most memory": sorted(heavy, key=lambda f: -f["memory, MB"])[:TOLD],
+        "refused": sorted({f"{f['status']} {f['request']}" for f in heavy if 400 <= f["status"] < 500}),
     }

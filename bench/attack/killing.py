@@ -42,10 +42,10 @@ def _victim(var: Path, kind: str) -> int | None:
             return int((home / "data" / "postmaster.pid").read_text().splitlines()[0])
         return None
     supervisor = int(json.loads((var / "server.json").read_text())["pid"])
-    found = children_of(supervisor, NAMED["worker" if kind == "worker" else "server"])
-    if kind == "server process" and found:
-        found = children_of(found[0], b"spawn_main")
-    return random.choice(found) if found else None  # noqa: S311
+    children = children_of(supervisor, NAMED["worker" if kind == "worker" else "server"])
+    if kind == "server process" and children:
+        children = children_of(children[0], b"spawn_main")
+    return random.choice(children) if children else None  # noqa: S311
 
 
 @dataclass
@@ -71,17 +71,17 @@ class Writer(Client):
         while True:
             told.tries += 1
             try:
-                status, said = await asyncio.wait_for(self.ask("POST", path, raw, {"Idempotency-Key": key}), ASK_S)
+                status, answer = await asyncio.wait_for(self.ask("POST", path, raw, {"Idempotency-Key": key}), ASK_S)
             except (OSError, EOFError, TimeoutError):
-                status, said = 0, b""
+                status, answer = 0, b""
                 with suppress(OSError):
                     await self.open()
             if status in (201, 202):
                 told.longest_away_s = max(told.longest_away_s, time.monotonic() - begun)
-                return dict(json.loads(said))
+                return dict(json.loads(answer))
             # Too many tasks of this person wait already: that is an answer too, and to be waited out.
             if status not in (0, 429, 503):
-                raise AssertionError(f"{status}: {said[:200]!r}")
+                raise AssertionError(f"{status}: {answer[:200]!r}")
             if time.monotonic() - begun > CEILING_S:
                 raise AssertionError(f"it did not come back within {CEILING_S:.0f} s")
             await asyncio.sleep(0.2)
@@ -116,32 +116,32 @@ async def _kill(var: Path, kills: int, told: Told, pause_s: float) -> None:
 
 async def _all_of_them(client: Client) -> Counter[str]:
     """How often each complaint is in the list of jobs, page by page."""
-    found: Counter[str] = Counter()
+    numbers: Counter[str] = Counter()
     after = ""
     while True:
-        status, said = await client.ask("GET", f"/api/jobs?search=Attacked&order=newest&limit={PAGE}&after={after}")
-        assert status == 200, said
-        page = json.loads(said)
-        found.update(job["complaint"] for job in page["jobs"])
+        status, answer = await client.ask("GET", f"/api/jobs?search=Attacked&order=newest&limit={PAGE}&after={after}")
+        assert status == 200, answer
+        page = json.loads(answer)
+        numbers.update(job["complaint"] for job in page["jobs"])
         after = page["next"]
         if not after:
-            return found
+            return numbers
 
 
-async def _undone(client: Client, asked: list[int]) -> dict[str, int]:
+async def _undone(client: Client, task_ids: list[int]) -> dict[str, int]:
     """How many of the tasks that were acknowledged did not end well, by how they did; all of them are waited for."""
-    found: Counter[str] = Counter()
+    states: Counter[str] = Counter()
     begun = time.monotonic()
-    for task_id in asked:
+    for task_id in task_ids:
         while True:
-            status, said = await client.ask("GET", f"/api/tasks/{task_id}")
-            state = json.loads(said)["state"] if status == 200 else str(status)
+            status, answer = await client.ask("GET", f"/api/tasks/{task_id}")
+            state = json.loads(answer)["state"] if status == 200 else str(status)
             if state not in ("waiting", "running") or time.monotonic() - begun > CEILING_S:
                 break
             await asyncio.sleep(0.2)
         if state != "done":
-            found[state] += 1
-    return dict(found)
+            states[state] += 1
+    return dict(states)
 
 
 async def _attack(

@@ -23,29 +23,29 @@ async def _at_once(
     """What each is answered; all have signed in before, and none waits for another."""
 
     async def one(k: int, client: Client) -> tuple[int, Any]:
-        status, said = await client.ask(method, path, json.dumps(body(k)).encode(), headers)
-        return status, json.loads(said) if said else None
+        status, answer = await client.ask(method, path, json.dumps(body(k)).encode(), headers)
+        return status, json.loads(answer) if answer else None
 
     return await asyncio.gather(*(one(k, c) for k, c in enumerate(rivals)))
 
 
 def _judged(answers: Sequence[tuple[int, Any]], allowed: dict[int, int | None], wrong: str = "") -> Race:
     """allowed: how often each status has to be there, None where that is open; wrong: what else is."""
-    found = Counter(status for status, _ in answers)
-    for status in found:
+    statuses = Counter(status for status, _ in answers)
+    for status in statuses:
         if status not in allowed:
             wrong = f"answered {status}: {next(str(said)[:200] for s, said in answers if s == status)}"
     for status, times in allowed.items():
-        if times is not None and found[status] != times:
-            wrong = wrong or f"{found[status]} answered {status}, not {times}"
-    return {"answers": {str(s): n for s, n in sorted(found.items())}, "wrong": wrong}
+        if times is not None and statuses[status] != times:
+            wrong = wrong or f"{statuses[status]} answered {status}, not {times}"
+    return {"answers": {str(s): n for s, n in sorted(statuses.items())}, "wrong": wrong}
 
 
 async def _job(client: Client, **more: object) -> Any:
     body = {"customer": {"name": "Race"}, "vehicle": VEHICLE, "complaint": "raced", **more}
-    status, said = await client.ask("POST", "/api/jobs", json.dumps(body).encode())
-    assert status == 201, said
-    return json.loads(said)
+    status, answer = await client.ask("POST", "/api/jobs", json.dumps(body).encode())
+    assert status == 201, answer
+    return json.loads(answer)
 
 
 async def _same_revision(rivals: Sequence[Client]) -> Race:
@@ -53,14 +53,14 @@ async def _same_revision(rivals: Sequence[Client]) -> Race:
     job = await _job(rivals[0])
     path = f"/api/jobs/{job['id']}/circuit"
     layout = json.loads((await rivals[0].ask("GET", "/api/layouts/front_battery?system_voltage_v=12"))[1])
-    status, said = await rivals[0].ask("PUT", path, json.dumps({"document": layout, "lock": None}).encode())
-    assert status == 200, said
-    lock = json.loads(said)["lock"]
+    status, answer = await rivals[0].ask("PUT", path, json.dumps({"document": layout, "lock": None}).encode())
+    assert status == 200, answer
+    lock = json.loads(answer)["lock"]
     first = {**layout["branches"][0]}
 
     def body(k: int) -> object:
         branches = [{**first, "label": f"Rival {k}"}, *layout["branches"][1:]]
-        return {"document": {**layout, "branches": branches}, "lock": lock, "circuit_id": json.loads(said)["id"]}
+        return {"document": {**layout, "branches": branches}, "lock": lock, "circuit_id": json.loads(answer)["id"]}
 
     answers = await _at_once(rivals, "PUT", path, body)
     return _judged(answers, {200: 1, 409: len(rivals) - 1})
@@ -71,7 +71,7 @@ async def _same_key(rivals: Sequence[Client]) -> Race:
     mark = uuid.uuid4().hex
     body = {"customer": {"name": "Race"}, "vehicle": VEHICLE, "complaint": mark}
     answers = await _at_once(rivals, "POST", "/api/jobs", lambda k: body, **{"Idempotency-Key": mark})
-    made = {said["id"] for status, said in answers if status == 201}
+    made = {answer["id"] for status, answer in answers if status == 201}
     total = json.loads((await rivals[0].ask("GET", f"/api/jobs?search={mark}"))[1])["total"]
     wrong = "" if len(made) == total == 1 else f"{total} jobs, {len(made)} told of"
     return _judged(answers, {201: None, 409: None, 503: None}, wrong)
@@ -82,9 +82,9 @@ async def _same_customer(rivals: Sequence[Client]) -> Race:
     name = f"Race {uuid.uuid4().hex[:10]}"
     body = {"customer": {"name": name}, "vehicle": VEHICLE, "complaint": name}
     answers = await _at_once(rivals, "POST", "/api/jobs", lambda k: body)
-    found = json.loads((await rivals[0].ask("GET", f"/api/customers?search={name.replace(' ', '%20')}"))[1])["customers"]
-    numbers = {said["number"] for status, said in answers if status == 201}
-    wrong = "" if len(found) == 1 and len(numbers) == len(rivals) else f"{len(found)} customers, {len(numbers)} numbers"
+    customers = json.loads((await rivals[0].ask("GET", f"/api/customers?search={name.replace(' ', '%20')}"))[1])["customers"]
+    numbers = {answer["number"] for status, answer in answers if status == 201}
+    wrong = "" if len(customers) == 1 and len(numbers) == len(rivals) else f"{len(customers)} customers, {len(numbers)} numbers"
     return _judged(answers, {201: len(rivals)}, wrong)
 
 
@@ -94,7 +94,7 @@ async def _same_bundle(rivals: Sequence[Client]) -> Race:
     bundle = json.loads((await rivals[0].ask("GET", f"/api/jobs/{job['id']}/bundle"))[1])
     bundle["job"]["number"] = f"31-{uuid.uuid4().int % 1_000_000:06d}"
     answers = await _at_once(rivals, "POST", "/api/jobs/import", lambda k: bundle)
-    numbers = [said["number"] for status, said in answers if status == 201]
+    numbers = [answer["number"] for status, answer in answers if status == 201]
     wrong = "" if len(numbers) == len(set(numbers)) else "two jobs have one number"
     return _judged(answers, {201: None, 503: None}, wrong)
 
@@ -110,9 +110,9 @@ async def _same_instrument(rivals: Sequence[Client]) -> Race:
 async def _same_task(rivals: Sequence[Client]) -> Race:
     """Long work cancelled by all: it has ended once."""
     job = await _job(rivals[0])
-    asked = json.loads((await rivals[0].ask("POST", f"/api/files?search={job['number']}", b'{"file": "bundle"}'))[1])
-    answers = await _at_once(rivals, "POST", f"/api/tasks/{asked['id']}/cancel", lambda k: None)
-    states = {said["state"] for status, said in answers if status == 200}
+    task = json.loads((await rivals[0].ask("POST", f"/api/files?search={job['number']}", b'{"file": "bundle"}'))[1])
+    answers = await _at_once(rivals, "POST", f"/api/tasks/{task['id']}/cancel", lambda k: None)
+    states = {answer["state"] for status, answer in answers if status == 200}
     wrong = "" if len(states) == 1 and states <= {"cancelled", "done"} else f"told {sorted(states)}"
     return _judged(answers, {200: len(rivals)}, wrong)
 

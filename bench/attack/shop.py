@@ -23,10 +23,12 @@ def shop() -> Iterator[tuple[Path, int]]:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = int(probe.getsockname()[1])
-    own = {k: v for k, v in os.environ.items() if not k.startswith("MAVRIK_")} | {"MAVRIK_VAR": str(var)}
+    environment = {k: v for k, v in os.environ.items() if not k.startswith("MAVRIK_")} | {"MAVRIK_VAR": str(var)}
 
     def run(*words: str) -> None:
-        subprocess.run(["./mavrik", *words], cwd=ROOT, env=own, check=True, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
+        subprocess.run(
+            ["./mavrik", *words], cwd=ROOT, env=environment, check=True, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL
+        )
 
     try:
         run("demo", "--port", str(port))
@@ -44,9 +46,9 @@ def shop() -> Iterator[tuple[Path, int]]:
 
 def children_of(pid: int, named: bytes = b"") -> list[int]:
     """Processes below another; named: in their command."""
-    found = []
+    children = []
     for status in Path("/proc").glob("[0-9]*/status"):
         with suppress(OSError):
             if f"PPid:\t{pid}\n" in status.read_text() and named in (status.parent / "cmdline").read_bytes():
-                found.append(int(status.parent.name))
-    return found
+                children.append(int(status.parent.name))
+    return children

@@ -67,16 +67,16 @@ def test_a_hidden_fault_is_found_with_connected_meters(boss: Caller, tech: Calle
             return tech.get(f"/api/instruments/{REGISTERED[kind]}/reading").json["value"]  # type: ignore[index,no-any-return]
 
         for k in range(8):
-            said = findings(tech, job)
-            if k and said["causes"][0]["probability"] >= 0.9:
+            judgement = findings(tech, job)
+            if k and judgement["causes"][0]["probability"] >= 0.9:
                 break
-            following = next(p for p in PROCEDURES if p.name == said["next_tests"][0]["procedure"])
+            following = next(p for p in PROCEDURES if p.name == judgement["next_tests"][0]["procedure"])
             conditions = servers["multimeter"].hands.vehicle.conditions if following.name == "charging_drops" else {}
             kept = keep(tech, job, run(following.name, read_by_meters(servers, following, show), **conditions))
             assert kept.status_code == 201, kept.text
         for instrument in REGISTERED.values():
             boss.put(f"/api/instruments/{instrument}/address", {"address": None})
-    assert said["causes"][0]["cause"] == hidden.causes[0], (hidden.causes, said["headline"])
+    assert judgement["causes"][0]["cause"] == hidden.causes[0], (hidden.causes, judgement["headline"])
 
 
 def test_a_slip_of_the_decimal_point_is_asked_to_be_read_again(tech: Caller, vehicle_job: dict[str, Any]) -> None:
@@ -88,8 +88,8 @@ def test_a_slip_of_the_decimal_point_is_asked_to_be_read_again(tech: Caller, veh
             seen["output_a:alternator"] *= 10
         if seen:
             assert keep(tech, vehicle_job, run(procedure.name, seen)).status_code == 201
-    said = findings(tech, vehicle_job)
-    assert said["causes"][0]["cause"] == "none:" and [d["point"] for d in said["doubtful"]] == ["output_a:alternator"]
+    judgement = findings(tech, vehicle_job)
+    assert judgement["causes"][0]["cause"] == "none:" and [d["point"] for d in judgement["doubtful"]] == ["output_a:alternator"]
     assert "To be read again: Alternator" in tech.get(f"/api/jobs/{vehicle_job['id']}/sheet").text
 
 
@@ -215,8 +215,8 @@ def test_a_drop_test_counts_as_evidence(tech: Caller, vehicle_job: dict[str, Any
     values = {b: round(seen.drop_v[b], 3) for b in (*seen.ring.feed, *seen.ring.return_side)}
     kept = keep(tech, vehicle_job, drops(80, "alternator", **values))
     assert kept.status_code == 201, kept.text
-    said = findings(tech, vehicle_job)
-    assert said["causes"][0]["cause"] == "resistance:block_ground" and said["readings"] == len(values)
+    judgement = findings(tech, vehicle_job)
+    assert judgement["causes"][0]["cause"] == "resistance:block_ground" and judgement["readings"] == len(values)
 
 
 def test_paper_and_csv_have_the_bench_tests(tech: Caller, vehicle_job: dict[str, Any]) -> None:

@@ -84,8 +84,8 @@ def test_a_lead_signs_what_is_all_done_and_it_lapses_when_it_changes(tech: Calle
     kept = answered(tech.post(f"{path}/build?revision=4", longer), 201)["view"]["signature"]
     assert not kept["stands"] and kept["at"] == signed["view"]["signature"]["at"]
     bundle = answered(tech.get(f"{path}/bundle"))
-    taken = answered(tech.post("/api/jobs/import", bundle), 201)
-    assert answered(tech.get(f"/api/jobs/{taken['id']}/build"))["view"]["signature"]["by"] == kept["by"]
+    answer = answered(tech.post("/api/jobs/import", bundle), 201)
+    assert answered(tech.get(f"/api/jobs/{answer['id']}/build"))["view"]["signature"]["by"] == kept["by"]
 
 
 def test_what_comes_too_early_and_what_cannot_be_is_said_at_its_field(tech: Caller, reader: Caller, path: str) -> None:
@@ -126,8 +126,8 @@ def test_leads_alone_begin_with_every_lead_and_the_book_travels(tech: Caller, pa
     )
     kept = answered(tech.post(f"{path}/build", {"anew": ["charge_cable"], "ticks": [{"step": "make:charge_cable"}]}), 201)
     bundle = answered(tech.get(f"{path}/bundle"))
-    taken = answered(tech.post("/api/jobs/import", bundle), 201)
-    there = answered(tech.get(f"/api/jobs/{taken['id']}/build"))
+    answer = answered(tech.post("/api/jobs/import", bundle), 201)
+    there = answered(tech.get(f"/api/jobs/{answer['id']}/build"))
     assert there["document"] == kept["document"] and there["view"]["done"] == 1
 
 

@@ -76,8 +76,12 @@ def test_a_capture_is_read_drawn_and_judged(tech: Caller, job: int) -> None:
     spike = 123_456 / RATE
     near: Any = tech.get(f"{at}/view?from_s={spike - 0.0005}&to_s={spike + 0.0005}&points=400").json
     assert len(near["most_v"]) < 60 and near["least_v"] == near["most_v"] and max(near["most_v"]) == pytest.approx(40)
-    said: Any = tech.get(f"{at}/ripple?engine_rpm={PAIR_HZ * 60 / 6 / 2.4}&pulley_ratio=2.4&pole_pairs=6").json
-    assert said["pulses"] == "diode" and "diode" in said["words"] and len(said["frequency_hz"]) == len(said["amplitude_v"]) > 100
+    answer: Any = tech.get(f"{at}/ripple?engine_rpm={PAIR_HZ * 60 / 6 / 2.4}&pulley_ratio=2.4&pole_pairs=6").json
+    assert (
+        answer["pulses"] == "diode"
+        and "diode" in answer["words"]
+        and len(answer["frequency_hz"]) == len(answer["amplitude_v"]) > 100
+    )
     table_out = parquet.read_table(io.BytesIO(tech.get(f"{at}/samples.parquet").data))
     assert table_out["volts"].to_numpy() == pytest.approx(volts, abs=1e-5)
     assert float(table_out.schema.metadata[b"interval_s"]) == pytest.approx(1 / RATE)
@@ -254,9 +258,9 @@ def scope(boss: Caller) -> Iterator[str]:
 def test_a_connected_oscilloscope_captures_and_the_lost_phase_is_told(tech: Caller, job: int, scope: str) -> None:
     begun: Any = tech.post(f"/api/jobs/{job}/captures/fetched", {"instrument": scope, "seconds": 0.2, "state": "fast_loaded"})
     assert begun.status_code == 202, begun.text
-    found = settled(tech, job, begun.json["id"])
-    assert (found["state"], found["name"], found["samples"]) == ("ready", "Bench oscilloscope, 0.2 s", 10_000)
-    at = f"/api/jobs/{job}/captures/{found['id']}/ripple?engine_rpm=2000&pulley_ratio={VEHICLES['front'].alternator.pulley_ratio}"
+    capture = settled(tech, job, begun.json["id"])
+    assert (capture["state"], capture["name"], capture["samples"]) == ("ready", "Bench oscilloscope, 0.2 s", 10_000)
+    at = f"/api/jobs/{job}/captures/{capture['id']}/ripple?engine_rpm=2000&pulley_ratio={VEHICLES['front'].alternator.pulley_ratio}"
     assert tech.get(at).json["pulses"] == "phase"  # type: ignore[index]
 
 
@@ -280,8 +284,8 @@ def test_what_cannot_capture_is_refused_and_a_lost_scope_is_said(
         boss.put("/api/instruments/scope/address", {"address": servers["oscilloscope"].address})
         servers["oscilloscope"].unplugged.set()
         begun: Any = tech.post(at, {"instrument": scope, "seconds": 0.2})
-        found = settled(tech, job, begun.json["id"])
-    assert found["state"] == "failed" and "Typed readings go on" in found["problem"]
+        capture = settled(tech, job, begun.json["id"])
+    assert capture["state"] == "failed" and "Typed readings go on" in capture["problem"]
 
 
 def test_a_capture_by_an_oscilloscope_is_stopped_by_deleting_it(tech: Caller, job: int, scope: str, database_url: str) -> None:

@@ -37,15 +37,15 @@ def test_a_list_is_begun_gone_down_and_kept(tech: Caller, reader: Caller, job: d
     record = answered(tech.get(f"/api/jobs/{job['id']}"))
     assert any(c["thing"] == "fit 1" for c in record["changes"])
     # It goes out and in with the job.
-    taken = answered(tech.post("/api/jobs/import", json.loads(tech.get(f"/api/jobs/{job['id']}/bundle").text)), 201)
-    (carried,) = answered(tech.get(f"/api/jobs/{taken['id']}"))["documents"]
+    answer = answered(tech.post("/api/jobs/import", json.loads(tech.get(f"/api/jobs/{job['id']}/bundle").text)), 201)
+    (carried,) = answered(tech.get(f"/api/jobs/{answer['id']}"))["documents"]
     assert carried["kind"] == "fit" and carried["document"] == kept["document"]
 
 
 def test_the_second_of_two_who_keep_it_at_once_is_told(tech: Caller, boss: Caller, path: str) -> None:
     answered(tech.post(f"{path}?revision=0", {"items": [{"point": "ears", "state": "fits"}]}), 201)
-    told = boss.post(f"{path}?revision=0", {"items": [{"point": "ears", "state": "no"}]})
-    assert told.status_code == 409 and told.json["theirs"]["revision"] == 1  # type: ignore[index]
+    answer = boss.post(f"{path}?revision=0", {"items": [{"point": "ears", "state": "no"}]})
+    assert answer.status_code == 409 and answer.json["theirs"]["revision"] == 1  # type: ignore[index]
 
 
 def test_what_cannot_be_is_refused_and_not_kept(tech: Caller, path: str) -> None:

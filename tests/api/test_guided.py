@@ -47,8 +47,8 @@ def test_a_guided_change_is_previewed_kept_and_printed(tech: Caller, reader: Cal
     assert again["proposal"]["circuit"] == kept["document"] and again["guided"] == plan["guided"]
     assert "Its fuse sits at the battery" in tech.get(f"{path}/sheet").text
     bundle = json.loads(tech.get(f"{path}/bundle").text)
-    taken = answered(tech.post("/api/jobs/import", bundle), 201)
-    carried = next(d for d in answered(tech.get(f"/api/jobs/{taken['id']}"))["documents"] if d["kind"] == "plan")
+    answer = answered(tech.post("/api/jobs/import", bundle), 201)
+    carried = next(d for d in answered(tech.get(f"/api/jobs/{answer['id']}"))["documents"] if d["kind"] == "plan")
     assert carried["document"] == plan
 
 

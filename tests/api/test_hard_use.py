@@ -136,10 +136,10 @@ def test_every_layout_walks_the_whole_path(tech: Caller, layout: Any, volts: int
     assert document and document == build_layout(layout.name, volts).model_dump(mode="json")
     saved = tech.put(f"{path}/circuit", {"document": document, "lock": None}).json
     assert saved
-    said = findings(tech, made)
-    assert said["headline"]["verdict"] == "not_measured"
-    values = {b["branch_id"]: b["predicted_drop_v"] for b in said["branches"]}
-    body = drops(said["output_current_a"], document["alternators"][0]["id"], **values) | {"engine_space_c": 40}
+    judgement = findings(tech, made)
+    assert judgement["headline"]["verdict"] == "not_measured"
+    values = {b["branch_id"]: b["predicted_drop_v"] for b in judgement["branches"]}
+    body = drops(judgement["output_current_a"], document["alternators"][0]["id"], **values) | {"engine_space_c": 40}
     assert keep(tech, made, body, saved["id"]).status_code == 201
     assert tech.post(f"{path}/plan", {"target_current_a": 100}).status_code == 201
     page = tech.get(f"{path}/sheet").text

@@ -94,8 +94,8 @@ def test_a_way_is_decided_on_becomes_the_plan_and_is_printed_and_carried(tech: C
     label = tech.get(f"{path}/files/label.pdf")
     assert label.status_code == 200 and label.data.startswith(b"%PDF")
     bundle = json.loads(tech.get(f"{path}/bundle").text)
-    taken = answered(tech.post("/api/jobs/import", bundle), 201)
-    again = answered(tech.get(f"/api/jobs/{taken['id']}/isolation"))
+    answer = answered(tech.post("/api/jobs/import", bundle), 201)
+    again = answered(tech.get(f"/api/jobs/{answer['id']}/isolation"))
     assert again["kept"] == view["kept"] and again["kept_holds"]
     entry = next(d for d in bundle["documents"] if d["kind"] == "isolation")
     crowd = [{"id": f"c{k}", "label": f"Control {k}"} for k in range(5)]
@@ -228,8 +228,8 @@ def test_a_disconnect_is_proven_live_on_the_planned_circuit_and_only_by_what_was
     stages = {s["stage"]: s for s in answered(tech.get(path))["progress"]["stages"]}
     assert stages["isolate"]["missing"] == "it is not as promised"
     bundle = json.loads(tech.get(f"{path}/bundle").text)
-    taken = answered(tech.post("/api/jobs/import", bundle), 201)
-    assert answered(tech.get(f"/api/jobs/{taken['id']}/isolation"))["proof"] == proof
+    answer = answered(tech.post("/api/jobs/import", bundle), 201)
+    assert answered(tech.get(f"/api/jobs/{answer['id']}/isolation"))["proof"] == proof
 
 
 def test_a_circuit_too_large_to_be_sized_while_somebody_waits_is_told_so_and_nothing_is_kept(

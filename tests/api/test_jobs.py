@@ -88,8 +88,8 @@ def test_a_ready_layout_shows_how_it_is_drawn(tech: Caller) -> None:
 def test_jobs_are_found_by_any_of_their_words(tech: Caller) -> None:
     tech.post("/api/jobs", job_body(customer={"name": "Quillon Dray"}, complaint="Hums at 100%_idle"))
     for words in ("quillon", "handcart quillon", "100%_idle"):
-        found = tech.get("/api/jobs", query_string={"search": words}).json["jobs"]  # type: ignore[index]
-        assert [j["customer"] for j in found] == ["Quillon Dray"], words
+        answer = tech.get("/api/jobs", query_string={"search": words}).json["jobs"]  # type: ignore[index]
+        assert [j["customer"] for j in answer] == ["Quillon Dray"], words
     assert tech.get("/api/jobs", query_string={"search": "nothing like it"}).json["jobs"] == []  # type: ignore[index]
     assert tech.get("/api/jobs", query_string={"state": "lost"}).status_code == 422
 
@@ -141,9 +141,9 @@ def test_a_circuit_that_does_not_close_is_kept_and_what_it_cannot_do_is_said(tec
     document["branches"] = document["branches"][:2]
     answer = tech.put(f"/api/jobs/{job['id']}/circuit", {"document": document, "lock": as_found(job)["lock"]})
     assert answer.status_code == 200
-    said = findings(tech, job)
-    assert "No way back from Battery -" in said["headline"]["text"]
-    assert any(f["code"] == "cannot_charge" for f in said["parts"])
+    judgement = findings(tech, job)
+    assert "No way back from Battery -" in judgement["headline"]["text"]
+    assert any(f["code"] == "cannot_charge" for f in judgement["parts"])
     assert tech.get(f"/api/jobs/{job['id']}/sheet.pdf").status_code == 200
     assert tech.get("/api/jobs").status_code == 200
 
@@ -219,8 +219,8 @@ def test_readings_that_cannot_be_are_refused_by_name(tech: Caller, job: dict[str
 def test_a_draft_is_judged_without_being_saved(reader: Caller, job: dict[str, Any]) -> None:
     details = {"complaint": "x", "purposes": ["find_fault"], "limit_profile": "strict"}
     body = {"circuit": simple_document(), "run": drops(home=0.15), "details": details}
-    said = reader.post(f"/api/jobs/{job['id']}/findings/draft", body).json
-    assert said and said["findings"]["branches"][-1]["limit_v"] == 0.05
+    answer = reader.post(f"/api/jobs/{job['id']}/findings/draft", body).json
+    assert answer and answer["findings"]["branches"][-1]["limit_v"] == 0.05
     assert reader.get(f"/api/jobs/{job['id']}").json == job
 
 

@@ -165,8 +165,8 @@ def test_what_the_list_says_of_a_job_is_what_the_job_says(tech: Caller, database
         job: dict[str, Any] = tech.get(where).json  # type: ignore[assignment]
         row: dict[str, Any] = listed(tech, search=mark)["jobs"][0]
         assert row["progress"] == job["progress"]
-        found = tech.get(f"{where}/findings")
-        assert row["headline"] == (found.json["findings"]["headline"] if found.status_code == 200 else None)  # type: ignore[index]
+        answer = tech.get(f"{where}/findings")
+        assert row["headline"] == (answer.json["findings"]["headline"] if answer.status_code == 200 else None)  # type: ignore[index]
         for name in ("number", "complaint", "state", "promised", "purposes"):
             assert row[name] == job[name]
         return job

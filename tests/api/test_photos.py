@@ -92,8 +92,8 @@ def test_what_is_no_photo_is_refused_and_nothing_kept(
         (bomb.getvalue(), "million pixels"),
         (b"GIF89a" + bytes(200), "no photo"),
     ):
-        told = tech.post(path, raw=data)
-        assert told.status_code == 422 and says in told.json["detail"], (says, told.text)  # type: ignore[index]
+        answer = tech.post(path, raw=data)
+        assert answer.status_code == 422 and says in answer.json["detail"], (says, answer.text)  # type: ignore[index]
     assert tech.post(path, raw=bytes(exchange.LARGEST_PHOTO_BYTES + 1)).status_code == 413
     with database.session() as session:
         assert session.scalar(text("SELECT count(*) FROM photos WHERE job_id = :job"), {"job": job["id"]}) == 0
@@ -123,14 +123,14 @@ def with_comment(jpeg: bytes) -> bytes:
 def test_a_list_refers_to_photos_of_its_job_and_both_travel(tech: Caller, job: dict[str, Any], path: str) -> None:
     made = answered(tech.post(path, raw=picture()), 201)
     fit = f"/api/jobs/{job['id']}/fit"
-    told = tech.post(fit, {"items": [{"point": "ears", "state": "fits", "photo": "0" * 64}]})
-    assert told.status_code == 422 and told.json["problems"][0]["field"] == "photo"  # type: ignore[index]
+    answer = tech.post(fit, {"items": [{"point": "ears", "state": "fits", "photo": "0" * 64}]})
+    assert answer.status_code == 422 and answer.json["problems"][0]["field"] == "photo"  # type: ignore[index]
     kept = answered(tech.post(fit, {"items": [{"point": "ears", "state": "fits", "photo": made["key"]}]}), 201)
     assert next(r for r in kept["view"]["rows"] if r["name"] == "ears")["shown_by"] == "photo"
     bundle = json.loads(tech.get(f"/api/jobs/{job['id']}/bundle").text)
     assert [p["key"] for p in bundle["photos"]] == [made["key"]]
-    taken = answered(tech.post("/api/jobs/import", bundle), 201)
-    there = tech.get(f"/api/jobs/{taken['id']}/photos/{made['key']}")
+    answer = answered(tech.post("/api/jobs/import", bundle), 201)
+    there = tech.get(f"/api/jobs/{answer['id']}/photos/{made['key']}")
     assert there.data == tech.get(f"{path}/{made['key']}").data
     # Another picture under its name, or one that is none, takes nothing in.
     other = exchange.develop(picture(50, 50))
@@ -138,8 +138,8 @@ def test_a_list_refers_to_photos_of_its_job_and_both_travel(tech: Caller, job: d
         carried = [{"key": key, "jpeg": urlsafe_b64encode(jpeg).decode()}]
         assert tech.post("/api/jobs/import", {**bundle, "photos": carried}).status_code == 422
     # Nor does one that tells where or with what it was taken, in whatever place of the file.
-    for told in (with_exif(other.jpeg), with_comment(other.jpeg), other.jpeg + b"<x:xmpmeta/>"):
-        carried = [{"key": sha256(told).hexdigest(), "jpeg": urlsafe_b64encode(told).decode()}]
+    for answer in (with_exif(other.jpeg), with_comment(other.jpeg), other.jpeg + b"<x:xmpmeta/>"):
+        carried = [{"key": sha256(answer).hexdigest(), "jpeg": urlsafe_b64encode(answer).decode()}]
         refused = tech.post("/api/jobs/import", {**bundle, "documents": [], "photos": carried})
         assert refused.status_code == 422 and "says more than what it shows" in refused.text
     # It is on the sheet, and the sheet prints.

@@ -57,8 +57,8 @@ def test_a_lead_changes_what_a_purpose_asks_and_every_job_is_held_against_it(
     decided = answered(tech.post(f"{at}/isolation", {"purpose": "emergency", "way": "multi_pole"}), 201)
     assert decided["kept"]["profile"]["rulebook"] == "Club rules of 2026"
     assert "Club rules of 2026" in tech.get(f"{at}/sheet").text
-    taken = answered(tech.post("/api/jobs/import", tech.get(f"{at}/bundle").json), 201)
-    assert answered(tech.get(f"/api/jobs/{taken['id']}/isolation"))["kept"] == decided["kept"]
+    answer = answered(tech.post("/api/jobs/import", tech.get(f"{at}/bundle").json), 201)
+    assert answered(tech.get(f"/api/jobs/{answer['id']}/isolation"))["kept"] == decided["kept"]
 
     # Two at once: the loser is told what is kept now.
     lost = boss.put("/api/purposes", {"document": usual["document"], "revision": revision})

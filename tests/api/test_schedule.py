@@ -190,8 +190,8 @@ def test_means_are_kept_and_a_workshop_that_never_opens_says_so(tech: Caller, bo
     means = answered(boss.get("/api/workshop"))
     shut = {**means["document"], "closed": [{"first": "2000-01-01", "last": "2099-12-31", "label": "Given up"}]}
     saved = answered(boss.put("/api/workshop", {"document": shut, "revision": means["revision"]}))
-    told = tech.get("/api/schedule")
-    assert told.status_code == 422 and "closed on every day" in told.text
+    answer = tech.get("/api/schedule")
+    assert answer.status_code == 422 and "closed on every day" in answer.text
     assert tech.get("/api/schedule.ics").status_code == 422
     answered(boss.put("/api/workshop", {"document": means["document"], "revision": saved["revision"]}))
     assert tech.get("/api/schedule").status_code == 200

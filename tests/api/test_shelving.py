@@ -168,9 +168,9 @@ def test_a_customers_data_are_written_out_and_erased_and_the_readings_stay(
     assert keep(tech, job, {**drops(100, home=0.05), "note": f"{name} held the lamp"}).status_code == 201
     changed = {**body, "complaint": f"{name} says it howls", "lock": job["lock"]}
     assert tech.put(where, changed).status_code == 200
-    found = boss.get(f"/api/customers?search={name[5:]}")
-    assert found.status_code == 200, found.text
-    (row,) = found.json["customers"]  # type: ignore[index]
+    answer = boss.get(f"/api/customers?search={name[5:]}")
+    assert answer.status_code == 200, answer.text
+    (row,) = answer.json["customers"]  # type: ignore[index]
     assert (row["name"], row["jobs"]) == (name, 1)
     assert tech.post(f"/api/customers/{row['id']}/data").status_code == 403
     begun: Any = boss.post(f"/api/customers/{row['id']}/data").json

@@ -198,8 +198,8 @@ def test_a_drawn_circuit_is_edited_by_the_server_and_nothing_is_saved(reader: Ca
     document = simple_document()
     grown = reader.post("/api/edit", {"circuit": document, "branch_id": "feed", "edit": "insert", "to": "fuse"}).json
     assert grown and grown["added"] == ["fuse_2"] and len(grown["circuit"]["branches"]) == 4
-    taken = reader.post("/api/edit", {"circuit": grown["circuit"], "branch_id": "fuse_2", "edit": "remove"}).json
-    assert taken and len(taken["circuit"]["branches"]) == 3
+    answer = reader.post("/api/edit", {"circuit": grown["circuit"], "branch_id": "fuse_2", "edit": "remove"}).json
+    assert answer and len(answer["circuit"]["branches"]) == 3
     small = reader.post("/api/edit", {"circuit": document, "branch_id": "fuse", "edit": "family", "to": "blade_f"}).json
     assert small and small["circuit"]["branches"][1]["family"] == "blade_f"
     for edit, branch_id, to in (

@@ -287,8 +287,8 @@ def test_what_another_version_asked_for_is_said_to_be_so(tech: Caller, database:
         ids = session.scalars(select(Task.id).where(Task.title == "From another time")).all()
     for task_id in ids:
         running.run_task(database, task_id)
-        found: Any = tech.get(f"/api/tasks/{task_id}").json
-        assert found["state"] == "failed" and "another version" in found["problem"]
+        answer: Any = tech.get(f"/api/tasks/{task_id}").json
+        assert answer["state"] == "failed" and "another version" in answer["problem"]
 
 
 def test_an_oscilloscope_is_not_asked_again_by_itself(tech: Caller, database: Database) -> None:

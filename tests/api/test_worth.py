@@ -92,8 +92,8 @@ def test_it_travels_and_is_printed(tech: Caller, path: str, compared: Any) -> No
     assert "What is to be done" in sheet and all(label in sheet for label in labels)
     bundle = json.loads(tech.get(f"{path}/bundle").text)
     assert {d["kind"] for d in bundle["documents"]} >= {"plan", "worth", "use", "drive"}
-    taken = answered(tech.post("/api/jobs/import", bundle), 201)
-    assert answered(tech.get(f"/api/jobs/{taken['id']}/worth"))["document"] == compared["document"]
+    answer = answered(tech.post("/api/jobs/import", bundle), 201)
+    assert answered(tech.get(f"/api/jobs/{answer['id']}/worth"))["document"] == compared["document"]
 
 
 def test_a_plan_that_has_changed_since_is_not_accepted(tech: Caller, path: str, compared: Any) -> None:

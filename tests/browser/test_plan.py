@@ -244,13 +244,13 @@ def test_days_are_let_go_by_and_shown_as_curves(open_page: Callable[..., Page]) 
     page.locator("[data-test=sim-days] input, input[data-test=sim-days]").first.fill("2")
     page.locator("[data-test=sim-runs] input, input[data-test=sim-runs]").first.fill("2")
     run.click()
-    said = page.locator("[data-test=sim-headline]")
-    expect(said).to_contain_text("Starts for 2 days", timeout=60_000)
+    shown = page.locator("[data-test=sim-headline]")
+    expect(shown).to_contain_text("Starts for 2 days", timeout=60_000)
     expect(page.get_by_role("img", name="Battery: charge over the days")).to_be_visible()
     # It was kept: another look finds it again.
     page.reload()
     page.locator("[data-test=part-weeks]").click()
-    expect(said).to_contain_text("Starts for 2 days")
+    expect(shown).to_contain_text("Starts for 2 days")
 
 
 def test_a_guided_change_is_answered_looked_at_and_kept(open_page: Callable[..., Page]) -> None:

@@ -30,9 +30,9 @@ def kinds(found: Findings) -> list[ActionKind]:
 
 
 def test_before_anything_is_read_whole_tests_come_first_by_what_they_tell_a_minute() -> None:
-    found = judged(VEHICLES["front"], ahead=True)
-    assert set(kinds(found)) == {ActionKind.TEST}
-    a_minute = [a.bits / a.minutes for a in found.next_actions]
+    findings = judged(VEHICLES["front"], ahead=True)
+    assert set(kinds(findings)) == {ActionKind.TEST}
+    a_minute = [a.bits / a.minutes for a in findings.next_actions]
     assert a_minute == sorted(a_minute, reverse=True) and a_minute[0] > 0
 
 
@@ -46,9 +46,9 @@ def test_one_reading_that_all_hangs_on_is_to_be_read_again_with_another_meter() 
         for k, v in read.items()
         if k.startswith(("drop_v:", "feed_v", "return_v", "charge_a:", "stud_v", "battery_v", "rest_v"))
     }
-    found = judged(sound.circuit, *runs_of(sound, tests), ahead=True)
-    assert [d.point for d in found.doubtful] == ["drop_v:charge_cable"]
-    first = found.next_actions[0]
+    findings = judged(sound.circuit, *runs_of(sound, tests), ahead=True)
+    assert [d.point for d in findings.doubtful] == ["drop_v:charge_cable"]
+    first = findings.next_actions[0]
     assert (first.kind, first.point) == (ActionKind.READ_AGAIN, "drop_v:charge_cable")
     assert "another meter" in first.text and first.minutes < 5
 
@@ -58,11 +58,11 @@ def test_the_current_that_parts_two_grounds_is_to_be_clamped() -> None:
     car = build_layout("rear_battery_both", 12)
     seen = predict(car, at_output(car, 80, engine_space_c=20, ambient_c=20), {"rear_ground": 0.02}).drop_v
     ground = {b: round(v, 3) for b, v in seen.items() if b in ("rear_ground", "direct_ground", "engine_strap", "battery_lead")}
-    found = judged(car, drop_run(car, 80, **ground), ahead=True)
+    findings = judged(car, drop_run(car, 80, **ground), ahead=True)
     shared = {p.id for p in procedure("charging_drops").points(car) if p.id.startswith("branch_a:")}
-    clamps = [a for a in found.next_actions if a.kind is ActionKind.CLAMP]
+    clamps = [a for a in findings.next_actions if a.kind is ActionKind.CLAMP]
     assert shared and (not clamps or clamps[0].point in shared)
-    if found.undecided:
+    if findings.undecided:
         assert clamps and clamps[0].text.startswith("Clamp it: ")
 
 
@@ -111,9 +111,9 @@ def test_what_is_said_to_turn_it_turns_it(name: str, cause: str) -> None:
 def test_sound_parts_lie_within_the_band_of_the_staircase() -> None:
     car = VEHICLES["front"]
     sound = predict(car, at_output(car, 80, engine_space_c=20, ambient_c=20)).drop_v
-    found = judged(car, drop_run(car, 80, **{b: round(v, 3) for b, v in sound.items() if abs(v) > 0.002}))
-    banded = [b for b in found.branches if b.sound_low_v is not None]
-    assert {b.branch_id for b in banded} >= {b.branch_id for b in found.branches if b.on_ring}
+    findings = judged(car, drop_run(car, 80, **{b: round(v, 3) for b, v in sound.items() if abs(v) > 0.002}))
+    banded = [b for b in findings.branches if b.sound_low_v is not None]
+    assert {b.branch_id for b in banded} >= {b.branch_id for b in findings.branches if b.on_ring}
     for b in banded:
         assert b.sound_low_v is not None and b.sound_high_v is not None
         assert 0 <= b.sound_low_v <= abs(sound[b.branch_id]) <= b.sound_high_v

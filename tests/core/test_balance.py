@@ -157,12 +157,12 @@ def test_a_charger_counts_with_what_it_takes() -> None:
 def test_what_is_made_goes_into_consumers_and_batteries(layout: Any, amps: float, rpm: float, charge: float) -> None:
     """Kirchhoff: where nothing converts, used and charged make up what is made; a surplus is what could be made over what is used."""
     circuit = layout.build(12)
-    asked = UseRequest(
+    use = UseRequest(
         consumers=(Consumer(label="Lamps", current_a=amps),),
         scenes=(Scene(label="Now", engine_rpm=rpm, hours_a_day=1, on=("Lamps",)),),
         state_of_charge=charge,
     )
-    for flow in (balance(circuit, asked).scenes[0].cold, balance(circuit, asked).scenes[0].hot):
+    for flow in (balance(circuit, use).scenes[0].cold, balance(circuit, use).scenes[0].hot):
         assert flow.used_a == pytest.approx(amps, abs=0.05)
         assert flow.made_a == pytest.approx(flow.used_a + flow.battery_a, abs=0.05)
         assert flow.made_a <= flow.can_a + 0.01 and flow.surplus_a == pytest.approx(flow.can_a - flow.used_a)
@@ -172,9 +172,9 @@ def test_what_is_made_goes_into_consumers_and_batteries(layout: Any, amps: float
 @pytest.mark.parametrize("volts", [12, 24])
 def test_every_layout_has_a_use_to_begin_with(layout: Any, volts: int) -> None:
     circuit = layout.build(volts)
-    asked = usual_use(circuit, [("Fridge", 5.0), ("Fridge", 5.0)])
-    assert [c.label for c in asked.consumers][-2:] == ["Fridge", "Fridge 2"] or "Fridge" in {x.label for x in circuit.loads}
-    view = balance(circuit, asked)
+    use = usual_use(circuit, [("Fridge", 5.0), ("Fridge", 5.0)])
+    assert [c.label for c in use.consumers][-2:] == ["Fridge", "Fridge 2"] or "Fridge" in {x.label for x in circuit.loads}
+    view = balance(circuit, use)
     assert len(view.scenes) == 4 and len(view.day) == len(circuit.batteries) and view.idle_surplus_a is not None
 
 
@@ -258,9 +258,9 @@ def test_usual_consumers_are_of_the_order_the_trade_knows() -> None:
 def test_circuits_loads_are_the_consumers_that_stand_for_them() -> None:
     """A measured consumption replaces the circuit's; one that was taken out of the list takes nothing."""
     circuit = build_layout("motorcycle", 12)
-    asked = usual_use(circuit)
-    measured = asked.consumers[0].model_copy(update={"current_a": 3.0, "law": "current", "origin": "measured"})
-    view = balance(circuit, asked.model_copy(update={"consumers": (measured,)}))
+    use = usual_use(circuit)
+    measured = use.consumers[0].model_copy(update={"current_a": 3.0, "law": "current", "origin": "measured"})
+    view = balance(circuit, use.model_copy(update={"consumers": (measured,)}))
     assert view.scenes[2].hot.used_a == pytest.approx(3.0, abs=0.01)
     none = UseRequest(scenes=(Scene(label="Road", engine_rpm=4000, hours_a_day=1),))
     assert balance(circuit, none).scenes[0].hot.used_a == pytest.approx(0.0, abs=0.01)

@@ -140,10 +140,10 @@ def test_guides_that_compare_name_a_question_of_theirs_and_others_have_no_rows()
 
 
 def test_a_charger_has_its_price() -> None:
-    found = build_layout("second_battery_link", 12)
-    made = guided(found, "long_run", {"charger": "near", "charge_a": 30.0}).circuit
+    circuit = build_layout("second_battery_link", 12)
+    made = guided(circuit, "long_run", {"charger": "near", "charge_a": 30.0}).circuit
     bare = made.model_copy(update={"converters": ()})
-    more = circuit_cost(found, made, PRICES), circuit_cost(found, bare, PRICES)
+    more = circuit_cost(circuit, made, PRICES), circuit_cost(circuit, bare, PRICES)
     assert more[0].parts - more[1].parts == pytest.approx(30.0 * PRICES.converter_per_a)
     assert more[0].hours - more[1].hours == pytest.approx(PRICES.converter_h)
 

@@ -31,22 +31,22 @@ def codes(asked: DriveRequest) -> list[str]:
 
 def test_speeds_and_output_by_hand() -> None:
     """150 mm on 60 mm: 2.5 times the engine's speed; on 50 mm 3 times. The curve is drawn at 25 degC; hot, 85 % of it is left."""
-    found = plan_drive(
+    drive = plan_drive(
         UNIT, ask(idle_rpm=800, cruise_rpm=2000, redline_rpm=5000, crank_mm=150, now_mm=60, new_mm=50, limit_rpm=16_000)
     )
-    idle, cruise, redline = found.speeds
+    idle, cruise, redline = drive.speeds
     assert (idle.before.shaft_rpm, cruise.before.shaft_rpm, redline.before.shaft_rpm) == (2000, 5000, 12_500)
     assert (idle.before.cold_a, idle.before.hot_a) == pytest.approx((80, 68))
     assert idle.after is not None and idle.after.shaft_rpm == 2400 and idle.after.cold_a == pytest.approx(100)
     assert redline.after is not None and redline.after.shaft_rpm == 15_000 and not redline.after.over_limit
-    assert found.ratio_from == "diameters" and found.ratio_new == pytest.approx(3.0)
-    assert [f.code for f in found.findings] == ["near_limit"]
+    assert drive.ratio_from == "diameters" and drive.ratio_new == pytest.approx(3.0)
+    assert [f.code for f in drive.findings] == ["near_limit"]
 
 
 def test_without_diameters_the_circuit_s_ratio_speaks_of_what_is_there() -> None:
-    found = plan_drive(UNIT, ask(idle_rpm=800, limit_rpm=18_000))
-    assert found.ratio_from == "circuit" and found.speeds[0].before.shaft_rpm == 2000 and found.speeds[0].after is None
-    assert found.ratio_new is None and found.pulley is None and found.belt is None and found.gain is None
+    drive = plan_drive(UNIT, ask(idle_rpm=800, limit_rpm=18_000))
+    assert drive.ratio_from == "circuit" and drive.speeds[0].before.shaft_rpm == 2000 and drive.speeds[0].after is None
+    assert drive.ratio_new is None and drive.pulley is None and drive.belt is None and drive.gain is None
 
 
 def test_one_idle_of_the_trade() -> None:
@@ -56,18 +56,18 @@ def test_one_idle_of_the_trade() -> None:
         "before": DriveReading(current_a=70, u_a=3, engine_rpm=800),
         "after": DriveReading(current_a=125, u_a=4, engine_rpm=810),
     }
-    found = plan_drive(UNIT, ask(now_mm=2848 / 2045 * 50, new_mm=50, idle_rpm=800, limit_rpm=18_000, **read, **both))
-    assert found.ratio_from == "tachometer" and found.speeds[0].after is not None
-    assert found.speeds[0].after.shaft_rpm == pytest.approx(2848)
-    assert found.gain is not None and found.gain.gain_a == 55 and found.gain.u_a == 5 and found.gain.sure
+    drive = plan_drive(UNIT, ask(now_mm=2848 / 2045 * 50, new_mm=50, idle_rpm=800, limit_rpm=18_000, **read, **both))
+    assert drive.ratio_from == "tachometer" and drive.speeds[0].after is not None
+    assert drive.speeds[0].after.shaft_rpm == pytest.approx(2848)
+    assert drive.gain is not None and drive.gain.gain_a == 55 and drive.gain.u_a == 5 and drive.gain.sure
 
 
 @pytest.mark.parametrize(("before", "after", "u", "sure"), [(70, 74, 3, False), (70, 75, 3, True), (80, 70, 3, True)])
 def test_a_gain_within_its_uncertainty_is_not_sure(before: float, after: float, u: float, sure: bool) -> None:
     """3 A and 3 A of expanded uncertainty are 4.2 A of the difference (JCGM 100: root of the sum of squares)."""
     readings = {name: DriveReading(current_a=a, u_a=u, engine_rpm=800) for name, a in (("before", before), ("after", after))}
-    found = plan_drive(UNIT, ask(**readings)).gain
-    assert found is not None and found.gain_a == after - before and found.u_a == pytest.approx(18**0.5) and found.sure is sure
+    drive = plan_drive(UNIT, ask(**readings)).gain
+    assert drive is not None and drive.gain_a == after - before and drive.u_a == pytest.approx(18**0.5) and drive.sure is sure
 
 
 def test_readings_at_two_engine_speeds_are_no_gain() -> None:
@@ -93,8 +93,8 @@ def test_just_the_diameters_in_the_range_give_it_without_overspeed(
     """Every diameter tried, by division and the curve read by eye between its points."""
     engine = {"idle_rpm": idle, "cruise_rpm": (idle + redline) / 2, "redline_rpm": redline}
     asked = ask(**engine, crank_mm=crank, now_mm=now, limit_rpm=limit, smallest_mm=smallest, wanted_idle_a=wanted)
-    found = plan_drive(UNIT, asked)
-    assert found.pulley is not None
+    drive = plan_drive(UNIT, asked)
+    assert drive.pulley is not None
 
     def hot(shaft: float) -> float:
         for (r0, a0), (r1, a1) in zip(
@@ -104,18 +104,18 @@ def test_just_the_diameters_in_the_range_give_it_without_overspeed(
                 return 0.85 * (a0 + (a1 - a0) * (shaft - r0) / (r1 - r0))
         return 0.85 * CURVE[-1].output_a
 
-    least, most = found.pulley.least_mm, found.pulley.most_mm
+    least, most = drive.pulley.least_mm, drive.pulley.most_mm
     assert least is not None and most is not None
     for own in (10 + 0.5 * k for k in range(300)):
         assume(abs(own - least) > 1e-3 and abs(own - most) > 1e-3)
         good = hot(idle * crank / own) >= wanted and redline * crank / own <= limit and (smallest is None or own >= smallest)
         assert good == (least <= own <= most), own
-    assert ("out_of_reach" in [f.code for f in found.findings]) == (least > most) == (not found.pulley.possible)
+    assert ("out_of_reach" in [f.code for f in drive.findings]) == (least > most) == (not drive.pulley.possible)
     # All of that is in sight where one is tried, and so is what was typed.
-    assert found.pulley.from_mm < min(least, now) and max(most, now) < found.pulley.to_mm
+    assert drive.pulley.from_mm < min(least, now) and max(most, now) < drive.pulley.to_mm
     typed = plan_drive(UNIT, asked.model_copy(update={"new_mm": 300.0})).pulley
-    assert typed is not None and typed.to_mm >= 300 and typed.from_mm == found.pulley.from_mm
-    assert found.pulley.least_by == ("belt" if smallest is not None and smallest >= crank * redline / limit else "limit speed")
+    assert typed is not None and typed.to_mm >= 300 and typed.from_mm == drive.pulley.from_mm
+    assert drive.pulley.least_by == ("belt" if smallest is not None and smallest >= crank * redline / limit else "limit speed")
 
 
 @pytest.mark.parametrize(
@@ -141,27 +141,27 @@ def test_power_torque_and_tension_by_hand() -> None:
 
     Round all but 180 degrees ribs of 40 degrees at 0.3 hold e^(0.3 pi / sin 20) = 15.7 times the slack side's tension.
     """
-    found = plan_drive(UNIT, ask(idle_rpm=800, crank_mm=150, now_mm=60, centres_mm=3000, cruise_rpm=810, redline_rpm=820))
-    idle = found.speeds[0].before
+    drive = plan_drive(UNIT, ask(idle_rpm=800, crank_mm=150, now_mm=60, centres_mm=3000, cruise_rpm=810, redline_rpm=820))
+    idle = drive.speeds[0].before
     assert idle.power_w == pytest.approx(80 * 14.4 / 0.55) and idle.torque_nm == pytest.approx(10.0, rel=1e-3)
-    hardest = max(s.before.torque_nm for s in found.speeds)
-    assert found.belt is not None
-    wrap = math.radians(found.belt.now.on("Alternator").wrap_deg)
+    hardest = max(s.before.torque_nm for s in drive.speeds)
+    assert drive.belt is not None
+    wrap = math.radians(drive.belt.now.on("Alternator").wrap_deg)
     ratio = math.exp(0.3 * wrap / math.sin(math.radians(20)))
-    assert ratio == pytest.approx(15.3, abs=0.5) and found.belt.tension_now.least_n == pytest.approx(
+    assert ratio == pytest.approx(15.3, abs=0.5) and drive.belt.tension_now.least_n == pytest.approx(
         hardest / 0.030 / (ratio - 1)
     )
 
 
 def test_a_smaller_pulley_takes_more_tension() -> None:
-    found = plan_drive(UNIT, ask(crank_mm=150, now_mm=60, new_mm=48, centres_mm=300)).belt
-    assert found is not None and found.tension_new is not None and found.tension_new.least_n > found.tension_now.least_n > 0
+    drive = plan_drive(UNIT, ask(crank_mm=150, now_mm=60, new_mm=48, centres_mm=300)).belt
+    assert drive is not None and drive.tension_new is not None and drive.tension_new.least_n > drive.tension_now.least_n > 0
 
 
 def test_a_creeping_belt_is_none_that_slips() -> None:
     asked = ask(crank_mm=150, now_mm=60, limit_rpm=18_000, engine_read_rpm=800, shaft_read_rpm=1960)
-    found = plan_drive(UNIT, asked)
-    assert found.slip == pytest.approx(0.02) and not found.findings
+    drive = plan_drive(UNIT, asked)
+    assert drive.slip == pytest.approx(0.02) and not drive.findings
 
 
 @pytest.mark.parametrize(
@@ -189,8 +189,8 @@ def test_the_slowest_shaft_gives_just_that(current: float) -> None:
         assert shaft is None
         return
     assert shaft is not None
-    found = plan_drive(UNIT, ask(idle_rpm=shaft / 2.5, cruise_rpm=9000, redline_rpm=10_000)).speeds[0].before
-    assert found.hot_a == pytest.approx(current, rel=1e-6)
+    drive = plan_drive(UNIT, ask(idle_rpm=shaft / 2.5, cruise_rpm=9000, redline_rpm=10_000)).speeds[0].before
+    assert drive.hot_a == pytest.approx(current, rel=1e-6)
 
 
 DRIVE: list[dict[str, Any]] = [
@@ -205,21 +205,21 @@ TOLD = {"crank_mm": 150, "now_mm": 60, "limit_rpm": 18_000}
 
 def test_a_tensioner_takes_up_what_a_smaller_pulley_leaves_of_the_belt() -> None:
     """The belt is one and the same: its way round both drives is as long, and the tensioner has moved towards its spring's end."""
-    found = plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, new_mm=52, **TOLD))
-    assert found.belt is not None and found.belt.new is not None and found.belt.tensioner is not None
-    at = found.belt.tensioner
+    drive = plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, new_mm=52, **TOLD))
+    assert drive.belt is not None and drive.belt.new is not None and drive.belt.tensioner is not None
+    at = drive.belt.tensioner
     assert at.now == pytest.approx(0.5, abs=0.01) and at.new is not None and 0 < at.new < at.now
-    assert found.belt.new.length_mm == pytest.approx(found.belt.now.length_mm)
-    assert [f.code for f in found.findings] == ["taken_up"]
-    moved = found.belt.new.on("Idler").pulley
+    assert drive.belt.new.length_mm == pytest.approx(drive.belt.now.length_mm)
+    assert [f.code for f in drive.findings] == ["taken_up"]
+    moved = drive.belt.new.on("Idler").pulley
     # On its arm: as far from the pivot as before.
     assert math.hypot(moved.x_mm - 0, moved.y_mm - 250) == pytest.approx(math.hypot(60, 60))
 
 
 def test_of_the_belts_to_hand_those_fit_that_the_tensioner_takes() -> None:
-    found = plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, new_mm=52, stock=("1200", "1345", "1350", "1500"), **TOLD)).belt
-    assert found is not None and found.tensioner is not None
-    at = found.tensioner
+    drive = plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, new_mm=52, stock=("1200", "1345", "1350", "1500"), **TOLD)).belt
+    assert drive is not None and drive.tensioner is not None
+    at = drive.tensioner
     for belt in at.to_hand:
         assert (belt.share is not None) == (at.shortest_mm <= belt.length_mm <= at.longest_mm)
     fit = [b.share for b in at.to_hand if b.share is not None]
@@ -240,9 +240,9 @@ def test_belts_are_read_by_what_is_written_on_them() -> None:
 
 
 def test_a_belt_with_more_ribs_than_grooves_does_not_go_on_and_one_with_fewer_is_said() -> None:
-    found = plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, ribs=6, stock=("5PK1345", "6PK1345", "7PK1345", "6PK1500"), **TOLD)).belt
-    assert found is not None and found.tensioner is not None
-    to_hand = found.tensioner.to_hand
+    drive = plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, ribs=6, stock=("5PK1345", "6PK1345", "7PK1345", "6PK1500"), **TOLD)).belt
+    assert drive is not None and drive.tensioner is not None
+    to_hand = drive.tensioner.to_hand
     assert [b.fits for b in to_hand] == [True, True, False, False]
     assert [b.ribs_fit for b in to_hand] == ["fewer", "same", "more", "same"]
 
@@ -255,16 +255,16 @@ def test_belts_kept_by_their_length_alone_are_read() -> None:
 
 def test_ribs_carry_what_the_unit_takes_by_hand() -> None:
     """Mean of both sides of a belt that just does not slip: T2 + (T1 - T2) / 2, and T1 - T2 is twice the torque over the diameter."""
-    found = plan_drive(UNIT, ask(crank_mm=150, now_mm=60, centres_mm=300, limit_rpm=18_000, ribs=1))
-    assert found.belt is not None
-    side, torque = found.belt.tension_now, max(s.before.torque_nm for s in found.speeds)
+    drive = plan_drive(UNIT, ask(crank_mm=150, now_mm=60, centres_mm=300, limit_rpm=18_000, ribs=1))
+    assert drive.belt is not None
+    side, torque = drive.belt.tension_now, max(s.before.torque_nm for s in drive.speeds)
     wrap = math.pi - 2 * math.asin((150 - 60) / 600)
     ratio = math.exp(0.2 * wrap / math.sin(math.radians(20)))
     t2 = 2 * torque / 0.06 / (ratio - 1)
     assert side.worn_n == pytest.approx(t2) and side.least_n < side.worn_n
     assert side.rib_n == pytest.approx((t2 + t2 * ratio) / 2)
     assert side.ribs == math.ceil((t2 + t2 * ratio) / 2 / 135)
-    assert [f.code for f in found.findings] == ["too_few_ribs"] and f"{side.ribs} carry it" in found.findings[0].title
+    assert [f.code for f in drive.findings] == ["too_few_ribs"] and f"{side.ribs} carry it" in drive.findings[0].title
 
 
 def test_what_an_idling_engine_has_to_give_by_hand() -> None:
@@ -278,21 +278,21 @@ def test_what_an_idling_engine_has_to_give_by_hand() -> None:
 
 def test_a_tensioner_without_the_travel_does_not() -> None:
     short = {**ARM, "slack_deg": -0.5}
-    found = plan_drive(UNIT, ask(pulleys=DRIVE, arm=short, new_mm=40, **TOLD))
-    assert found.belt is not None and found.belt.tensioner is not None and found.belt.tensioner.new is None
-    (said,) = [f for f in found.findings if f.code == "not_taken_up"]
-    assert f"{found.belt.now.length_mm:.0f} mm" in said.why
+    drive = plan_drive(UNIT, ask(pulleys=DRIVE, arm=short, new_mm=40, **TOLD))
+    assert drive.belt is not None and drive.belt.tensioner is not None and drive.belt.tensioner.new is None
+    (said,) = [f for f in drive.findings if f.code == "not_taken_up"]
+    assert f"{drive.belt.now.length_mm:.0f} mm" in said.why
 
 
 def test_a_belt_that_cannot_be_the_one_that_is_fitted_is_said() -> None:
-    found = plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, belt_mm=2500, **TOLD))
-    assert [f.code for f in found.findings] == ["belt_does_not_fit"]
+    drive = plan_drive(UNIT, ask(pulleys=DRIVE, arm=ARM, belt_mm=2500, **TOLD))
+    assert [f.code for f in drive.findings] == ["belt_does_not_fit"]
 
 
 def test_without_an_arm_the_belt_s_length_changes() -> None:
     fixed = [{**p, "part": "other"} if p["name"] == "Idler" else p for p in DRIVE]
-    found = plan_drive(UNIT, ask(pulleys=fixed, new_mm=52, **TOLD))
-    assert [f.code for f in found.findings] == ["belt_length"] and found.belt is not None and found.belt.tensioner is None
+    drive = plan_drive(UNIT, ask(pulleys=fixed, new_mm=52, **TOLD))
+    assert [f.code for f in drive.findings] == ["belt_length"] and drive.belt is not None and drive.belt.tensioner is None
 
 
 @pytest.mark.parametrize(
@@ -323,8 +323,8 @@ def test_a_pulley_in_the_belt_s_way_is_said() -> None:
         {"name": "Unit", "part": "alternator", "x_mm": 400, "y_mm": 0},
         {"name": "Fan", "diameter_mm": 120, "x_mm": 200, "y_mm": 0},
     ]
-    found = plan_drive(UNIT, ask(pulleys=pulleys, crank_mm=100, now_mm=100, limit_rpm=18_000))
-    assert [(f.code, f.title) for f in found.findings] == [("in_the_way", "The belt runs into Fan")]
+    drive = plan_drive(UNIT, ask(pulleys=pulleys, crank_mm=100, now_mm=100, limit_rpm=18_000))
+    assert [(f.code, f.title) for f in drive.findings] == [("in_the_way", "The belt runs into Fan")]
 
 
 def test_what_comes_after_is_of_the_unit_that_is_planned() -> None:

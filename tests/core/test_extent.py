@@ -59,9 +59,9 @@ def test_a_second_fault_on_a_lead_that_was_left_out_is_found_beside_the_first(mo
     car = long_car()
     monkeypatch.setattr(searching, "FIT_WORK", 1.0)
     monkeypatch.setattr(searching, "LEAST_BRANCHES", 1)
-    found = judge(car, [drops_with(car, 80, {BAD: 0.006, "engine_ground": 0.0045})], ahead=False)
-    assert {"Long feed", "Engine ground"} <= {label.rsplit(" ", 1)[0] for label in found.together} or {
-        c.element for c in found.causes[:2]
+    findings = judge(car, [drops_with(car, 80, {BAD: 0.006, "engine_ground": 0.0045})], ahead=False)
+    assert {"Long feed", "Engine ground"} <= {label.rsplit(" ", 1)[0] for label in findings.together} or {
+        c.element for c in findings.causes[:2]
     } == {BAD, "engine_ground"}
 
 

@@ -42,11 +42,11 @@ def test_two_conductors_in_one_barrel() -> None:
     """Common practice, no source: 1 AWG and 6 AWG together were snug in a barrel for 1/0."""
     one, six = parse_size("1 AWG"), parse_size("6 AWG")
     both = [(one, FLEXIBLE), (six, FLEXIBLE)]
-    found = barrel_fit(barrel_for(parse_size("1/0 AWG")), both)
-    assert found.fit is Fit.SNUG
+    fit = barrel_fit(barrel_for(parse_size("1/0 AWG")), both)
+    assert fit.fit is Fit.SNUG
     # Two circles in a circle need the sum of their diameters: side by side, unpressed, they would not go in.
-    assert found.side_by_side_mm == pytest.approx(conductor_diameter_mm(one) + conductor_diameter_mm(six))
-    assert found.side_by_side_mm > barrel_for(parse_size("1/0 AWG")).inner_mm
+    assert fit.side_by_side_mm == pytest.approx(conductor_diameter_mm(one) + conductor_diameter_mm(six))
+    assert fit.side_by_side_mm > barrel_for(parse_size("1/0 AWG")).inner_mm
     assert barrel_fit(barrel_for(one), both).fit in (Fit.WITH_CARE, Fit.TOO_MUCH)
     assert barrel_fit(barrel_for(parse_size("3/0 AWG")), both).fit is Fit.LOOSE
     lugs = [parse_size(s) for s in PROPOSED_AWG]
@@ -64,8 +64,8 @@ def test_one_size_down_is_flagged_for_fine_strands_and_refused_for_coarse_ones()
     assert barrel_fit(barrel, [(fifty, ROAD)]).fit is Fit.TOO_MUCH
     # Whatever is let in, its metal stays below what equal strands can fill at all.
     for size, other, stranding in itertools.product(EVERY_SIZE, EVERY_SIZE, Stranding):
-        found = barrel_fit(barrel_for(other), [(size, stranding)])
-        assert found.fit is Fit.TOO_MUCH or found.metal_share < math.pi / (2 * math.sqrt(3))
+        fit = barrel_fit(barrel_for(other), [(size, stranding)])
+        assert fit.fit is Fit.TOO_MUCH or fit.metal_share < math.pi / (2 * math.sqrt(3))
 
 
 def test_a_lead_is_cut_shorter_than_it_becomes_by_what_its_lugs_add() -> None:

@@ -93,15 +93,15 @@ def test_within_the_limit_but_worse_than_sound_is_excess() -> None:
 
 
 def test_a_sound_reading_passes() -> None:
-    found = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND))
-    assert {b.verdict for b in found.branches} == {BranchVerdict.PASS}
-    assert found.headline.verdict is BranchVerdict.PASS
+    findings = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND))
+    assert {b.verdict for b in findings.branches} == {BranchVerdict.PASS}
+    assert findings.headline.verdict is BranchVerdict.PASS
 
 
 def test_sound_leads_do_not_make_a_sound_vehicle() -> None:
     """Nobody tried the alternator: what was read is sound, and what to do next is said."""
-    found = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND), ahead=True)
-    assert found.headline.text.startswith("What was read is sound") and found.headline.next_step.startswith(
+    findings = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND), ahead=True)
+    assert findings.headline.text.startswith("What was read is sound") and findings.headline.next_step.startswith(
         "Make the test that tells most: "
     )
 
@@ -122,27 +122,27 @@ def test_over_the_limit_though_sound_is_a_size_problem() -> None:
 
 
 def test_a_reading_against_the_current_is_a_probe_problem() -> None:
-    found = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND | {"home": -0.066}))
-    home = branch_of(found, "home")
+    findings = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND | {"home": -0.066}))
+    home = branch_of(findings, "home")
     assert home.verdict is BranchVerdict.CHECK_PROBES and "against the current" in home.reason
     assert home.excess_ohm is None, "nothing is concluded from it"
-    assert found.headline.verdict is BranchVerdict.CHECK_PROBES
+    assert findings.headline.verdict is BranchVerdict.CHECK_PROBES
 
 
 def test_probes_that_touch_nothing_are_called_out() -> None:
     """Every drop 0.000 V at 80 A: no circuit does that."""
     circuit = build_layout("front_battery", 12)
     dead = dict.fromkeys((b.id for b in circuit.branches), 0.0)
-    found = judged(circuit, drop_run(circuit, 80, feed_v=0.0, return_v=0.0, **dead))
-    assert found.headline.verdict is BranchVerdict.CHECK_PROBES and "did not touch" in found.headline.text
-    assert {s.verdict for s in found.sides if s.name != "whole"} == {BranchVerdict.CHECK_PROBES}
-    assert not any(b.verdict in (BranchVerdict.FAIL, BranchVerdict.EXCESS) for b in found.branches)
+    findings = judged(circuit, drop_run(circuit, 80, feed_v=0.0, return_v=0.0, **dead))
+    assert findings.headline.verdict is BranchVerdict.CHECK_PROBES and "did not touch" in findings.headline.text
+    assert {s.verdict for s in findings.sides if s.name != "whole"} == {BranchVerdict.CHECK_PROBES}
+    assert not any(b.verdict in (BranchVerdict.FAIL, BranchVerdict.EXCESS) for b in findings.branches)
 
 
 def test_a_part_far_below_sound_is_called_out() -> None:
-    found = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND | {"feed": 0.04}))
-    assert branch_of(found, "feed").verdict is BranchVerdict.CHECK_PROBES
-    assert "length and size" in branch_of(found, "feed").next_step
+    findings = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND | {"feed": 0.04}))
+    assert branch_of(findings, "feed").verdict is BranchVerdict.CHECK_PROBES
+    assert "length and size" in branch_of(findings, "feed").next_step
 
 
 def test_what_was_not_read_is_not_judged() -> None:
@@ -152,8 +152,8 @@ def test_what_was_not_read_is_not_judged() -> None:
 
 
 def test_sides_and_whole_by_hand() -> None:
-    found = judged(SIMPLE, drop_run(SIMPLE, 80, feed_v=0.14, return_v=0.052))
-    sides = {s.name: s for s in found.sides}
+    findings = judged(SIMPLE, drop_run(SIMPLE, 80, feed_v=0.14, return_v=0.052))
+    sides = {s.name: s for s in findings.sides}
     # By Ohm's law 175, 65 and 240 mV, and what the metal warms by between 80 and 100 A; a fuse's element is no cable and stays.
     for name, volts in (("feed", 0.175), ("return", 0.065), ("whole", 0.240)):
         side = sides[name]
@@ -161,7 +161,7 @@ def test_sides_and_whole_by_hand() -> None:
         assert 1.01 < warmer < 1.06
         assert side.judged_drop_v == pytest.approx(volts * warmer, rel=0.01)
     assert sides["whole"].limit_v == pytest.approx(0.5)
-    assert {s.verdict for s in found.sides} == {BranchVerdict.PASS}
+    assert {s.verdict for s in findings.sides} == {BranchVerdict.PASS}
     assert sides["feed"].basis == "reading" and sides["whole"].basis == "sides"
 
 
@@ -219,18 +219,18 @@ def test_a_good_set_is_told_that_a_probe_was_wrong_in_less_than_one_of_a_hundred
 
 
 def test_parts_that_do_not_add_up_say_that_a_probe_was_wrong() -> None:
-    found = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND, feed_v=0.250))
-    check = found.checks[0]
+    findings = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND, feed_v=0.250))
+    check = findings.checks[0]
     assert not check.agrees
     assert check.difference_v == pytest.approx(0.174 - 0.250)
     assert "probe was wrong" in check.message
-    assert found.headline.verdict is BranchVerdict.CHECK_PROBES
+    assert findings.headline.verdict is BranchVerdict.CHECK_PROBES
     assert judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND, feed_v=0.176)).checks[0].agrees
 
 
 def test_voltages_are_checked_against_the_sides() -> None:
-    found = judged(SIMPLE, drop_run(SIMPLE, 100, feed_v=0.174, return_v=0.065, stud_v=14.40, battery_v=13.80))
-    whole = next(c for c in found.checks if c.name == "whole")
+    findings = judged(SIMPLE, drop_run(SIMPLE, 100, feed_v=0.174, return_v=0.065, stud_v=14.40, battery_v=13.80))
+    whole = next(c for c in findings.checks if c.name == "whole")
     assert not whole.agrees and whole.whole_v == pytest.approx(0.6)
 
 
@@ -246,21 +246,21 @@ def test_a_shared_current_is_the_fits_until_clamped() -> None:
 @pytest.mark.parametrize(("bad", "mohm"), [("body_ground", 20.0), ("block_ground", 5.0), ("engine_strap", 9.0)])
 def test_the_bad_one_of_parallel_grounds_is_blamed_and_no_sound_one(bad: str, mohm: float) -> None:
     circuit = build_layout("front_battery", 12)
-    found = judged(circuit, drops_with(circuit, 80, {bad: mohm / 1000}))
-    wrong = {b.branch_id for b in found.branches if b.verdict in (BranchVerdict.FAIL, BranchVerdict.EXCESS)}
+    findings = judged(circuit, drops_with(circuit, 80, {bad: mohm / 1000}))
+    wrong = {b.branch_id for b in findings.branches if b.verdict in (BranchVerdict.FAIL, BranchVerdict.EXCESS)}
     assert wrong == {bad}
-    of = branch_of(found, bad)
+    of = branch_of(findings, bad)
     assert of.excess_low_ohm is not None and of.excess_high_ohm is not None
     assert of.excess_low_ohm < mohm / 1000 < of.excess_high_ohm
-    assert found.headline.element == bad
+    assert findings.headline.element == bad
 
 
 def test_sound_batteries_in_parallel_are_sound_everywhere() -> None:
     """The link between them carries what it carries: no verdict says sound beside a cause that says open."""
     circuit = build_layout("parallel_batteries", 12)
-    found = judged(circuit, drops_with(circuit, 66, {}))
-    assert found.headline.verdict is BranchVerdict.PASS
-    assert not any(c.probability > 0.5 and c.kind != "none" for c in found.causes)
+    findings = judged(circuit, drops_with(circuit, 66, {}))
+    assert findings.headline.verdict is BranchVerdict.PASS
+    assert not any(c.probability > 0.5 and c.kind != "none" for c in findings.causes)
 
 
 def test_loads_between_stud_and_battery_are_counted_as_they_were() -> None:
@@ -281,8 +281,8 @@ def test_loads_between_stud_and_battery_are_counted_as_they_were() -> None:
 
 @pytest.mark.parametrize(("volts", "limit"), [(12, 0.2), (24, 0.4)])
 def test_volt_limits_double_on_24_v(volts: int, limit: float) -> None:
-    found = judged(build_layout("front_battery", volts))
-    assert next(s for s in found.sides if s.name == "feed").limit_v == pytest.approx(limit)
+    findings = judged(build_layout("front_battery", volts))
+    assert next(s for s in findings.sides if s.name == "feed").limit_v == pytest.approx(limit)
 
 
 @pytest.mark.parametrize(
@@ -291,11 +291,11 @@ def test_volt_limits_double_on_24_v(volts: int, limit: float) -> None:
 )
 def test_profiles_are_the_trades(profile: str, side: float, ground: float, whole: float) -> None:
     """Common practice, no source: 0.2 V a side, 0.1 V a ground, 0.5 V whole; other shops 3 % of 12 V."""
-    found = judged(SIMPLE, profile=LimitProfileName(profile))
-    limits = {s.name: s.limit_v for s in found.sides}
+    findings = judged(SIMPLE, profile=LimitProfileName(profile))
+    limits = {s.name: s.limit_v for s in findings.sides}
     assert limits["feed"] == pytest.approx(side)
     assert limits["whole"] == pytest.approx(whole)
-    assert branch_of(found, "home").limit_v == pytest.approx(ground)
+    assert branch_of(findings, "home").limit_v == pytest.approx(ground)
 
 
 def test_a_weak_test_current_is_noted() -> None:
@@ -320,9 +320,9 @@ def test_readings_of_branches_that_are_gone_are_kept_and_are_no_evidence() -> No
         }
     )
     run = drop_run(Circuit.model_validate(bigger), 100, spare=0.5)
-    found = judged(SIMPLE, run)
-    assert [r.point for r in found.not_asked] == ["drop_v:spare"] and found.not_asked[0].label.startswith("Spare")
-    assert found.readings == 0 and branch_of(found, "feed").verdict is BranchVerdict.NOT_MEASURED
+    findings = judged(SIMPLE, run)
+    assert [r.point for r in findings.not_asked] == ["drop_v:spare"] and findings.not_asked[0].label.startswith("Spare")
+    assert findings.readings == 0 and branch_of(findings, "feed").verdict is BranchVerdict.NOT_MEASURED
 
 
 def test_a_correction_supersedes_and_the_first_reading_is_out() -> None:
@@ -335,16 +335,16 @@ def test_a_correction_supersedes_and_the_first_reading_is_out() -> None:
 
 
 def test_a_sound_job_that_adds_loads_says_so_and_what_to_do() -> None:
-    found = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND), wants="to carry 155 A more, plan the change")
-    assert "sound" in found.headline.text and "to carry 155 A" in found.headline.text
-    assert found.headline.next_step == "Plan the change."
+    findings = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND), wants="to carry 155 A more, plan the change")
+    assert "sound" in findings.headline.text and "to carry 155 A" in findings.headline.text
+    assert findings.headline.next_step == "Plan the change."
     planned = judged(SIMPLE, drop_run(SIMPLE, 100, **SOUND), wants="to carry 155 A more, see the plan")
     assert planned.headline.next_step == "See the plan."
 
 
 def test_the_staircase_goes_down_from_stud_to_battery_and_from_battery_to_case() -> None:
-    found = judged(SIMPLE, drop_run(SIMPLE, 50, feed=0.1, fuse=0.02, home=0.05, stud_v=14.2))
-    stairs = build_staircase(SIMPLE, find_ring(SIMPLE), found)
+    findings = judged(SIMPLE, drop_run(SIMPLE, 50, feed=0.1, fuse=0.02, home=0.05, stud_v=14.2))
+    stairs = build_staircase(SIMPLE, find_ring(SIMPLE), findings)
     assert [s.branch_id for s in stairs.feed] == ["feed", "fuse"]
     assert stairs.feed[0].measured_from_v == pytest.approx(14.2)
     assert stairs.feed[0].measured_to_v == pytest.approx(14.1)
@@ -374,10 +374,10 @@ def test_currents_are_those_of_batteries_charged_unlike() -> None:
     first, second = (b.id for b in circuit.batteries)
     seen = predict(circuit, at_output(circuit, 80), extra_emf_v={first: 0.2, second: -0.2})
     assert abs(seen.current_a["link_cable"]) > 2
-    found = judged(circuit, drop_run(circuit, 80, **{b: round(v, 4) for b, v in seen.drop_v.items()}))
-    link = branch_of(found, "link_cable")
+    findings = judged(circuit, drop_run(circuit, 80, **{b: round(v, 4) for b, v in seen.drop_v.items()}))
+    link = branch_of(findings, "link_cable")
     assert link.current_a == pytest.approx(seen.current_a["link_cable"], abs=0.1 * abs(seen.current_a["link_cable"]) + 0.5)
-    assert not any(b.verdict in (BranchVerdict.EXCESS, BranchVerdict.FAIL) for b in found.branches)
+    assert not any(b.verdict in (BranchVerdict.EXCESS, BranchVerdict.FAIL) for b in findings.branches)
 
 
 def test_only_branches_played_off_against_one_another_are_one_undecided_set() -> None:

@@ -54,26 +54,26 @@ def mohm(found: Findings, branch_id: str) -> tuple[float, float, float]:
 
 def test_one_branch_by_ohms_law_with_the_interval_of_the_gum() -> None:
     """By hand: 0.48 V at 100 A is 4.8 mohm; u(R)/R from the voltmeter's and the clamp's shares, 1.96 times that."""
-    found = judged(FRONT, drop_run(FRONT, 100, mount=0.48))
-    middle, low, high = mohm(found, "mount")
+    findings = judged(FRONT, drop_run(FRONT, 100, mount=0.48))
+    middle, low, high = mohm(findings, "mount")
     share = np.hypot(expanded_uncertainty(0.48, METER.spec) / 2 / 0.48, expanded_uncertainty(100, CLAMP.spec) / 2 / 100)
     assert middle == pytest.approx(4.8, rel=0.02)
     by_hand = 1.96 * share * 4.8
     assert by_hand < high - middle < 1.3 * by_hand
     assert low < 4.8 - by_hand, "one reading may be a slip, and the interval knows it"
-    assert branch_of(found, "mount").verdict in BAD
-    assert all(b.verdict is BranchVerdict.NOT_MEASURED for b in found.branches if b.branch_id != "mount")
+    assert branch_of(findings, "mount").verdict in BAD
+    assert all(b.verdict is BranchVerdict.NOT_MEASURED for b in findings.branches if b.branch_id != "mount")
 
 
 def test_a_whole_side_is_shared_out_over_its_branches() -> None:
     """The side and all of its parts but one: the one that nobody read has what is left."""
     seen = read_off(worn(FRONT, charge_cable=9.0, battery_lead=3.0), 100, ["charge_cable", "charge_fuse", "battery_lead"])
     run = drop_run(FRONT, 100, feed_v=sum(seen.values()), charge_cable=seen["charge_cable"], charge_fuse=seen["charge_fuse"])
-    found = judged(FRONT, run)
-    lead = mohm(found, "battery_lead")
+    findings = judged(FRONT, run)
+    lead = mohm(findings, "battery_lead")
     assert lead[0] == pytest.approx(3.0, abs=0.3) and lead[1] < 3.0 < lead[2]
-    assert mohm(found, "charge_cable")[0] == pytest.approx(9.0, rel=0.02)
-    assert branch_of(found, "battery_lead").verdict in BAD
+    assert mohm(findings, "charge_cable")[0] == pytest.approx(9.0, rel=0.02)
+    assert branch_of(findings, "battery_lead").verdict in BAD
 
 
 def test_grounds_in_parallel_are_told_with_a_clamp_round_one() -> None:
@@ -82,11 +82,11 @@ def test_grounds_in_parallel_are_told_with_a_clamp_round_one() -> None:
     carries = {k: v for k, v in read_off(rear, 80, [f"{i}_amps" for i in ids]).items() if 5 < abs(v) < 75}
     bad = next(iter(carries)).removesuffix("_amps")
     true = worn(rear, **{bad: 12.0})
-    found = judged(rear, drop_run(rear, 80, **read_off(true, 80, [*ids, *carries])))
-    of, sound = branch_of(found, bad), rear.branch(bad).sound_resistance_ohm(20)
+    findings = judged(rear, drop_run(rear, 80, **read_off(true, 80, [*ids, *carries])))
+    of, sound = branch_of(findings, bad), rear.branch(bad).sound_resistance_ohm(20)
     assert of.excess_low_ohm is not None and of.excess_high_ohm is not None
     assert of.excess_low_ohm < 0.012 - sound < of.excess_high_ohm
-    assert [b.branch_id for b in found.branches if b.verdict in BAD] == [bad]
+    assert [b.branch_id for b in findings.branches if b.verdict in BAD] == [bad]
 
 
 def test_a_fork_that_was_not_read_way_by_way_is_left_undecided() -> None:
@@ -98,13 +98,13 @@ def test_a_fork_that_was_not_read_way_by_way_is_left_undecided() -> None:
     )
     true = worn(long, body_ground=60.0, engine_strap=30.0)
     ring = ["charge_cable", "charge_fuse", "battery_lead", "block_ground", "mount"]
-    found = judged(long, drop_run(long, 100, **read_off(true, 100, ring)))
-    assert branch_of(found, "block_ground").verdict not in BAD
-    (undecided,) = found.undecided
+    findings = judged(long, drop_run(long, 100, **read_off(true, 100, ring)))
+    assert branch_of(findings, "block_ground").verdict not in BAD
+    (undecided,) = findings.undecided
     assert {"body_ground", "engine_strap"} <= set(undecided.branch_ids) and "do not tell which" in undecided.words
     true = worn(FRONT, body_ground=30.0)
-    told = judged(FRONT, drop_run(FRONT, 100, **read_off(true, 100, [*NAMES, "block_ground_amps"])))
-    assert [b.branch_id for b in told.branches if b.verdict in BAD] == ["body_ground"] and not told.undecided
+    findings = judged(FRONT, drop_run(FRONT, 100, **read_off(true, 100, [*NAMES, "block_ground_amps"])))
+    assert [b.branch_id for b in findings.branches if b.verdict in BAD] == ["body_ground"] and not findings.undecided
 
 
 def test_the_intervals_hold_what_they_promise() -> None:
@@ -120,9 +120,9 @@ def test_the_intervals_hold_what_they_promise() -> None:
         amps = 100 * (1 + rng.normal(0, expanded_uncertainty(100, CLAMP.spec) / 2 / 100))
         clean = read_off(true, 100, NAMES)
         noisy = {n: v + rng.normal(0, expanded_uncertainty(v, METER.spec) / 2) for n, v in clean.items()}
-        found = judged(FRONT, drop_run(FRONT, amps, **noisy))
+        findings = judged(FRONT, drop_run(FRONT, amps, **noisy))
         for b in true.branches:
-            _, low, high = mohm(found, b.id)
+            _, low, high = mohm(findings, b.id)
             total += 1
             inside += low <= b.resistance_ohm(20) * 1000 <= high
     assert total == 25 * len(NAMES) and inside / total > 0.92
@@ -144,15 +144,17 @@ def test_a_warm_circuit_is_brought_to_twenty_degrees() -> None:
     """Read at 90 degC: the copper's 0.393 % a kelvin is taken off again."""
     warm: dict[str, Any] = {"engine_space_c": 90.0}
     run = drop_run(FRONT, 100, charge_cable=100 * FRONT.branch("charge_cable").sound_resistance_ohm(90)).model_copy(update=warm)
-    found = judged(FRONT, run)
-    assert mohm(found, "charge_cable")[0] == pytest.approx(FRONT.branch("charge_cable").sound_resistance_ohm(20) * 1000, rel=0.01)
-    assert branch_of(found, "charge_cable").verdict is BranchVerdict.PASS
+    findings = judged(FRONT, run)
+    assert mohm(findings, "charge_cable")[0] == pytest.approx(
+        FRONT.branch("charge_cable").sound_resistance_ohm(20) * 1000, rel=0.01
+    )
+    assert branch_of(findings, "charge_cable").verdict is BranchVerdict.PASS
 
 
 def test_readings_that_contradict_each_other_are_not_smoothed_over() -> None:
-    found = judged(FRONT, drop_run(FRONT, 100, feed_v=0.9, charge_cable=0.1, charge_fuse=0.06, battery_lead=0.02))
-    assert found.headline.verdict is BranchVerdict.CHECK_PROBES
-    assert any(d.point == "feed_v" for d in found.doubtful) or not found.checks[0].agrees
+    findings = judged(FRONT, drop_run(FRONT, 100, feed_v=0.9, charge_cable=0.1, charge_fuse=0.06, battery_lead=0.02))
+    assert findings.headline.verdict is BranchVerdict.CHECK_PROBES
+    assert any(d.point == "feed_v" for d in findings.doubtful) or not findings.checks[0].agrees
 
 
 def test_a_quantity_without_a_figure_of_its_own_is_weighed_by_what_its_registry_says() -> None:

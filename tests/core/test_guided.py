@@ -29,12 +29,12 @@ CASES = [(g.name, x.name) for g in GUIDES for x in LAYOUTS if not g.not_here(bui
 @pytest.mark.parametrize(("guide", "layout"), CASES)
 def test_every_guide_draws_a_whole_circuit_wherever_it_has_a_place(guide: str, layout: str) -> None:
     """As usual throughout: a circuit that can be computed, every source fused once sized, no check worse."""
-    found = build_layout(layout, 12)
-    changed = guided(found, guide, {})
+    circuit = build_layout(layout, 12)
+    changed = guided(circuit, guide, {})
     assert not check_circuit(changed.circuit) and len(changed.to_do) >= 3
-    made = sized(found, changed.circuit)
-    assert not worse_checks(found, made)
-    before = {(f.code, f.branch_id) for f in unfused(found)}
+    made = sized(circuit, changed.circuit)
+    assert not worse_checks(circuit, made)
+    before = {(f.code, f.branch_id) for f in unfused(circuit)}
     assert [f.title for f in unfused(made) if f.severity == "danger" and (f.code, f.branch_id) not in before] == []
 
 
@@ -49,8 +49,10 @@ def test_a_guide_without_a_place_says_why() -> None:
 
 
 def test_a_battery_in_the_rear_has_the_length_that_was_asked_and_the_return_that_was_chosen() -> None:
-    found = build_layout("front_battery", 12)
-    chain, direct, both = (guided(found, "rear_battery", {"feed_m": 5, "ground": g}).circuit for g in ("chain", "direct", "both"))
+    circuit = build_layout("front_battery", 12)
+    chain, direct, both = (
+        guided(circuit, "rear_battery", {"feed_m": 5, "ground": g}).circuit for g in ("chain", "direct", "both")
+    )
     for made in (chain, direct, both):
         lead = made.branch("battery_lead")
         assert isinstance(lead, ConductorBranch) and lead.length_m == 5.0
@@ -60,37 +62,37 @@ def test_a_battery_in_the_rear_has_the_length_that_was_asked_and_the_return_that
     ]
     assert returns == [{"Battery to body"}, {"Battery to engine"}, {"Battery to body", "Battery to engine"}]
     # 4-6 m at the unit's rating asks for more copper than the short lead had: common practice.
-    made = sized(found, both)
+    made = sized(circuit, both)
     lead = made.branch("battery_lead")
     assert isinstance(lead, ConductorBranch) and lead.conductor.area_mm2 > 25
 
 
 def test_parted_batteries_share_no_metal_but_the_negative() -> None:
-    found = build_layout("parallel_batteries", 12)
-    one, other = found.batteries
-    assert other.positive_node in reach(metal_of(found.branches), one.positive_node)
+    circuit = build_layout("parallel_batteries", 12)
+    one, other = circuit.batteries
+    assert other.positive_node in reach(metal_of(circuit.branches), one.positive_node)
     for way in ("link", "converter"):
-        made = guided(found, "split", {"way": way}).circuit
+        made = guided(circuit, "split", {"way": way}).circuit
         ground = {b.negative_node for b in made.batteries}
         metal = metal_of(b for b in made.branches if not ground & {b.from_node, b.to_node})
         assert other.positive_node not in reach(metal, one.positive_node), way
-    made = guided(found, "split", {"way": "converter"}).circuit
+    made = guided(circuit, "split", {"way": "converter"}).circuit
     assert len(made.converters) == 1 and made.converters[0].limit_a == 25
 
 
 def test_consumers_go_to_the_side_that_was_chosen() -> None:
-    found = build_layout("parallel_batteries", 12)
-    load = {"id": "lamp", "label": "Lamp", "from_node": found.battery.positive_node, "to_node": found.battery.negative_node, "current_a": 5}  # fmt: skip
-    found = Circuit.model_validate({**found.model_dump(mode="json"), "loads": [load]})
+    circuit = build_layout("parallel_batteries", 12)
+    load = {"id": "lamp", "label": "Lamp", "from_node": circuit.battery.positive_node, "to_node": circuit.battery.negative_node, "current_a": 5}  # fmt: skip
+    circuit = Circuit.model_validate({**circuit.model_dump(mode="json"), "loads": [load]})
     near, far = (
-        guided(found, "split", {"way": "link", "load_lamp": side}).circuit.loads[0].from_node for side in ("near", "far")
+        guided(circuit, "split", {"way": "link", "load_lamp": side}).circuit.loads[0].from_node for side in ("near", "far")
     )
-    assert near != far and {near, far} == {b.positive_node for b in found.batteries}
+    assert near != far and {near, far} == {b.positive_node for b in circuit.batteries}
 
 
 def test_a_winch_hangs_on_the_posts_and_holds_the_link() -> None:
-    found = build_layout("second_battery_link", 12)
-    made = guided(found, "winch", {"current_a": 350, "override": "yes"}).circuit
+    circuit = build_layout("second_battery_link", 12)
+    made = guided(circuit, "winch", {"current_a": 350, "override": "yes"}).circuit
     winch = made.loads[-1]
     assert winch.current_a == 350 and winch.on_s == 60 and not winch.on
     back = next(b for b in made.branches if winch.to_node in (b.from_node, b.to_node))
@@ -98,28 +100,28 @@ def test_a_winch_hangs_on_the_posts_and_holds_the_link() -> None:
     override = made.branch("link_override")
     link = made.branch("link")
     assert {override.from_node, override.to_node} == {link.from_node, link.to_node}
-    left = guided(found, "winch", {"override": "no"}).circuit
+    left = guided(circuit, "winch", {"override": "no"}).circuit
     assert not any(b.id == "link_override" for b in left.branches)
-    isolator = sized(found, made).branch("winch_isolator")
+    isolator = sized(circuit, made).branch("winch_isolator")
     assert (isolator.rating_a or 0) >= 300  # type: ignore[union-attr]
 
 
 def test_a_second_alternator_charges_the_battery_that_was_chosen() -> None:
-    found = build_layout("parallel_batteries", 12)
-    made = guided(found, "second_alternator", {"battery": found.battery.id, "rated_a": 140, "length_m": 3}).circuit
+    circuit = build_layout("parallel_batteries", 12)
+    made = guided(circuit, "second_alternator", {"battery": circuit.battery.id, "rated_a": 140, "length_m": 3}).circuit
     second = made.alternators[-1]
     assert second.rated_a == 140
-    assert found.battery.positive_node in reach(metal_of(made.branches), second.stud_node)
+    assert circuit.battery.positive_node in reach(metal_of(made.branches), second.stud_node)
     assert next(b for b in made.branches if b.label == "Charge cable 2").length_m == 3.0  # type: ignore[union-attr]
 
 
 def test_a_magnet_regulator_gets_its_set_point_and_a_breaker() -> None:
-    found = build_layout("motorcycle", 12)
-    made = guided(found, "magnet_regulator", {"set_point_v": 14.2}).circuit
+    circuit = build_layout("motorcycle", 12)
+    made = guided(circuit, "magnet_regulator", {"set_point_v": 14.2}).circuit
     assert made.alternator.set_point_v == 14.2 and made.alternator.magnet_regulator == "series"
-    assert guided(found, "magnet_regulator", {"kind": "shunt"}).circuit.alternator.magnet_regulator == "shunt"
+    assert guided(circuit, "magnet_regulator", {"kind": "shunt"}).circuit.alternator.magnet_regulator == "shunt"
     assert [b.rating_a for b in made.branches if b.kind == "breaker"] == [30]
-    assert found.battery.positive_node in reach(metal_of(made.branches), made.alternator.stud_node)
+    assert circuit.battery.positive_node in reach(metal_of(made.branches), made.alternator.stud_node)
 
 
 @pytest.mark.parametrize(

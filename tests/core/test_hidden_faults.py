@@ -32,20 +32,20 @@ def verdicts(found: Findings) -> dict[str, BranchVerdict]:
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
 def test_a_sound_circuit_is_called_sound(layout: Any) -> None:
     circuit = layout.build(12)
-    found = judged(circuit, drops_with(circuit, 80, {}))
-    assert not {v for v in verdicts(found).values() if v in (BranchVerdict.EXCESS, BranchVerdict.CHECK_PROBES)}
-    for b in found.branches:
+    findings = judged(circuit, drops_with(circuit, 80, {}))
+    assert not {v for v in verdicts(findings).values() if v in (BranchVerdict.EXCESS, BranchVerdict.CHECK_PROBES)}
+    for b in findings.branches:
         assert b.excess_low_ohm is None or b.excess_low_ohm <= 0 <= (b.excess_high_ohm or 0), b.branch_id
 
 
 @pytest.mark.parametrize(("layout", "branch_id"), RING_BRANCHES)
 def test_a_fault_on_the_ring_is_the_worst_branch(layout: str, branch_id: str) -> None:
     circuit = build_layout(layout, 12)
-    found = judged(circuit, drops_with(circuit, 80, {branch_id: 3e-3}, clamped=True))
-    worst = max(found.branches, key=lambda b: b.excess_heat_w or 0)
-    assert worst.branch_id == branch_id == found.headline.element
+    findings = judged(circuit, drops_with(circuit, 80, {branch_id: 3e-3}, clamped=True))
+    worst = max(findings.branches, key=lambda b: b.excess_heat_w or 0)
+    assert worst.branch_id == branch_id == findings.headline.element
     assert worst.excess_ohm == pytest.approx(3e-3, rel=0.12)
-    assert {b.branch_id for b in found.branches if (b.probability or 0) > 0.5} == {branch_id}
+    assert {b.branch_id for b in findings.branches if (b.probability or 0) > 0.5} == {branch_id}
 
 
 @given(
@@ -58,8 +58,8 @@ def test_a_fault_on_the_ring_is_the_worst_branch(layout: str, branch_id: str) ->
 def test_the_excess_found_is_the_resistance_hidden(case: tuple[str, str], extra_mohm: float, current: float, volts: int) -> None:
     layout, branch_id = case
     circuit = build_layout(layout, volts)
-    found = judged(circuit, drops_with(circuit, round(current, 1), {branch_id: extra_mohm / 1000}, clamped=True))
-    of = branch_of(found, branch_id)
+    findings = judged(circuit, drops_with(circuit, round(current, 1), {branch_id: extra_mohm / 1000}, clamped=True))
+    of = branch_of(findings, branch_id)
     assert of.excess_low_ohm is not None and of.excess_high_ohm is not None
     # Drops are rounded to the meter's last digit, which is much of a small excess at a small current.
     digit = 0.0005 / current
@@ -68,7 +68,7 @@ def test_the_excess_found_is_the_resistance_hidden(case: tuple[str, str], extra_
     # bank 8 mohm in the charge cable at 69 A stay at 0.47 to 0.5, for nothing else shows them; no example here is of that kind.
     if extra_mohm / 1000 > circuit.branch(branch_id).sound_resistance_ohm(20):
         assert of.probability is not None and of.probability > 0.5
-        assert found.causes[0].cause == f"resistance:{branch_id}"
+        assert findings.causes[0].cause == f"resistance:{branch_id}"
 
 
 @given(st.floats(40, 90), st.floats(40, 90))
@@ -90,8 +90,8 @@ def test_the_same_fault_is_judged_alike_at_any_test_current(first: float, second
 @pytest.mark.parametrize("branch_id", ["charge_cable", "charge_fuse", "mount"])
 def test_swapped_probes_are_seen(branch_id: str) -> None:
     circuit = build_layout("front_battery", 12)
-    found = judged(circuit, drops_with(circuit, 80, {}, reverse=branch_id))
-    assert verdicts(found)[branch_id] is BranchVerdict.CHECK_PROBES
+    findings = judged(circuit, drops_with(circuit, 80, {}, reverse=branch_id))
+    assert verdicts(findings)[branch_id] is BranchVerdict.CHECK_PROBES
 
 
 def test_a_parallel_branch_is_judged_the_way_its_current_runs() -> None:
@@ -101,8 +101,8 @@ def test_a_parallel_branch_is_judged_the_way_its_current_runs() -> None:
         if branch["id"] == "engine_strap":
             branch["from_node"], branch["to_node"] = branch["to_node"], branch["from_node"]
     circuit = Circuit.model_validate(document)
-    found = judged(circuit, drops_with(circuit, 80, {}))
-    strap = next(b for b in found.branches if b.branch_id == "engine_strap")
+    findings = judged(circuit, drops_with(circuit, 80, {}))
+    strap = next(b for b in findings.branches if b.branch_id == "engine_strap")
     assert strap.measured_drop_v is not None and strap.measured_drop_v < 0
     assert strap.verdict is BranchVerdict.PASS
     # What little current it carries says less of it than what sound lugs differ by.

@@ -135,8 +135,8 @@ def test_loads_beyond_the_idle_output_are_a_budget_and_no_fault() -> None:
         update={"loads": tuple(x if x.cranking else x.model_copy(update={"current_a": 90.0}) for x in front.loads)}
     )
     bench = HiddenVehicle(hungry, next(h for h in hidden_faults(hungry) if h.causes == (NOTHING,)), np.random.default_rng(2))
-    said = of(bench)
-    assert said.causes[0].cause == NOTHING and "a budget, not a fault" in said.causes[0].magnitude
+    findings = of(bench)
+    assert findings.causes[0].cause == NOTHING and "a budget, not a fault" in findings.causes[0].magnitude
     modest = vehicle("front", NOTHING)
     assert "budget" not in of(modest).causes[0].magnitude
 

@@ -398,8 +398,8 @@ def test_what_is_open_and_comes_back_is_judged_by_itself_and_stopping_only_again
 def coil_answers(**coil: float) -> dict[str, tuple[str, str]]:
     made = topology_of("two_controls").build(build_layout("competition_car", 12))
     switching = made.switching.model_copy(update={"senses": tuple(s.model_copy(update=coil) for s in made.switching.senses)})
-    found = verdict(made.circuit, switching, IsolationPurpose.EMERGENCY)
-    return {a.rule: (a.outcome.value, a.words) for a in found.answers if a.rule.startswith("coil")}
+    judgement = verdict(made.circuit, switching, IsolationPurpose.EMERGENCY)
+    return {a.rule: (a.outcome.value, a.words) for a in judgement.answers if a.rule.startswith("coil")}
 
 
 def test_a_coil_is_asked_hot_at_the_end_of_its_own_wires() -> None:
@@ -434,8 +434,8 @@ def test_the_wire_to_the_switches_is_said_to_stay_live_and_to_be_fused() -> None
     fuse = made.circuit.branch("control_fuse")
     bare = JointBranch(id=fuse.id, label="Ring on the post", from_node=fuse.from_node, to_node=fuse.to_node)
     unfused = with_parts(made.circuit, branches=tuple(bare if b.id == fuse.id else b for b in made.circuit.branches))
-    found = verdict(unfused, made.switching, IsolationPurpose.EMERGENCY)
-    wires = next(a for a in found.answers if a.rule == "coil_wires")
+    judgement = verdict(unfused, made.switching, IsolationPurpose.EMERGENCY)
+    wires = next(a for a in judgement.answers if a.rule == "coil_wires")
     assert wires.outcome is RuleOutcome.BROKEN and "nothing fuses Ring on the post" in wires.words and "3 A" in wires.change
 
 
@@ -547,13 +547,13 @@ def test_the_surge_is_the_current_times_what_is_left_and_no_more_than_an_unclamp
     drawn = [x for x in car.loads if x.on and not x.cranking]
     by_hand = volts / sum(x.current_a for x in drawn)
     unit = car.alternator
-    found = run_down(case := case_of("positive", car), "isolator")
-    assert found is not None and found.left_ohm is not None
+    after = run_down(case := case_of("positive", car), "isolator")
+    assert after is not None and after.left_ohm is not None
     # At 3000 /min it gives all it is rated for; with loads off less is left on, so the rise is larger than with all on.
-    assert found.before_a == pytest.approx(unit.rated_a, rel=0.02)
-    assert found.left_ohm >= by_hand * 0.98
-    assert found.peak_v == pytest.approx(min(found.before_a * found.left_ohm, highest_v))
-    assert not found.field_cut and RULES["run_down"].ask(case).outcome is RuleOutcome.UNKNOWN
+    assert after.before_a == pytest.approx(unit.rated_a, rel=0.02)
+    assert after.left_ohm >= by_hand * 0.98
+    assert after.peak_v == pytest.approx(min(after.before_a * after.left_ohm, highest_v))
+    assert not after.field_cut and RULES["run_down"].ask(case).outcome is RuleOutcome.UNKNOWN
     # A resistor across it takes its share: less is left than of the vehicle alone.
     poled = run_down(case_of("multi_pole", car), "master")
     assert poled is not None and poled.left_ohm is not None and poled.resistor == "Run-down resistor"
@@ -585,8 +585,8 @@ def test_poles_that_have_to_open_first_are_named_where_a_control_moves_several(w
 
 def test_much_left_across_a_small_unit_holds_its_surge_down() -> None:
     bike = case_of("positive", build_layout("motorcycle", 12))
-    found = run_down(bike, "isolator")
-    assert found is not None and found.below_rpm is None and found.peak_v < 35
+    after = run_down(bike, "isolator")
+    assert after is not None and after.below_rpm is None and after.peak_v < 35
     assert RULES["run_down"].ask(bike).outcome is RuleOutcome.MET
 
 
@@ -623,9 +623,9 @@ def test_a_workshop_changes_what_a_purpose_asks_but_not_what_makes_it_one() -> N
     one = topology_of("controller").build(car)
     single = one.switching.model_copy(update={"controls": one.switching.controls[:1]})
     profile = less.purposes[IsolationPurpose.EMERGENCY]
-    found = verdict(one.circuit, one.switching, IsolationPurpose.EMERGENCY, profile)
-    assert "two_controls" not in {a.rule for a in found.answers} and single.controls
-    assert found.source.startswith("Rulebook named by the workshop: Club rules of 2026, part 4. What is asked was changed")
+    judgement = verdict(one.circuit, one.switching, IsolationPurpose.EMERGENCY, profile)
+    assert "two_controls" not in {a.rule for a in judgement.answers} and single.controls
+    assert judgement.source.startswith("Rulebook named by the workshop: Club rules of 2026, part 4. What is asked was changed")
     assert "changed" not in verdict(one.circuit, one.switching, IsolationPurpose.EMERGENCY).source
 
     # An emergency stop that need not stop the engine is none.
@@ -646,10 +646,10 @@ def test_a_profile_that_leaves_out_what_makes_its_purpose_is_held_against_that_a
     usual = usual_purposes().purposes[IsolationPurpose.EMERGENCY]
     harmless = usual.model_copy(update={"requires": (), "forbids": (), "advises": ("engine_stops",)})
     made = built("positive")
-    found = verdict(made.circuit, made.switching, IsolationPurpose.EMERGENCY, harmless)
-    stops = [a for a in found.answers if a.rule == "engine_stops"]
-    assert [(a.kind, a.outcome) for a in stops] == [("requires", RuleOutcome.BROKEN)] and found.does is False
-    assert {a.rule for a in found.answers if a.kind == "requires"} == {*isolation_table().stays[IsolationPurpose.EMERGENCY]}
+    judgement = verdict(made.circuit, made.switching, IsolationPurpose.EMERGENCY, harmless)
+    stops = [a for a in judgement.answers if a.rule == "engine_stops"]
+    assert [(a.kind, a.outcome) for a in stops] == [("requires", RuleOutcome.BROKEN)] and judgement.does is False
+    assert {a.rule for a in judgement.answers if a.kind == "requires"} == {*isolation_table().stays[IsolationPurpose.EMERGENCY]}
 
 
 def test_a_rule_of_a_later_program_leaves_the_verdict_open() -> None:
@@ -657,8 +657,8 @@ def test_a_rule_of_a_later_program_leaves_the_verdict_open() -> None:
     later = usual.model_copy(update={"requires": (*usual.requires, "hums_a_tune")})
     made = built("negative")
     assert verdict(made.circuit, made.switching, IsolationPurpose.STORAGE).does
-    found = verdict(made.circuit, made.switching, IsolationPurpose.STORAGE, later)
-    assert found.does is None and next(a for a in found.answers if a.rule == "hums_a_tune").outcome is RuleOutcome.UNKNOWN
+    judgement = verdict(made.circuit, made.switching, IsolationPurpose.STORAGE, later)
+    assert judgement.does is None and next(a for a in judgement.answers if a.rule == "hums_a_tune").outcome is RuleOutcome.UNKNOWN
 
 
 def test_a_breaker_as_the_switch_is_fit_where_no_starter_hangs_on_it() -> None:

@@ -60,15 +60,15 @@ def test_it_is_the_likeliest(name: str, cause: str) -> None:
 def test_a_bank_that_nothing_reaches_has_three_causes_that_no_voltage_of_it_parts(
     name: str, cause: str, beside: set[str]
 ) -> None:
-    found = found_on(name, cause)
-    assert set(likeliest(found, 3)) == {cause, *beside}
-    assert max(c.probability for c in found.causes) < 0.9
+    findings = found_on(name, cause)
+    assert set(likeliest(findings, 3)) == {cause, *beside}
+    assert max(c.probability for c in findings.causes) < 0.9
 
 
 def test_a_battery_that_takes_its_charge_slowly_is_weak_or_sulphated_and_not_more_than_that() -> None:
-    found = found_on("front", "sulphated:battery")
-    assert set(likeliest(found, 2)) == {"weak_battery:battery", "sulphated:battery"}
-    assert max(c.probability for c in found.causes) < 0.9
+    findings = found_on("front", "sulphated:battery")
+    assert set(likeliest(findings, 2)) == {"weak_battery:battery", "sulphated:battery"}
+    assert max(c.probability for c in findings.causes) < 0.9
 
 
 def mixed(circuit: Circuit, drops: Hypothesis, others: Hypothesis, seed: int = 3) -> Findings:
@@ -92,9 +92,9 @@ def test_a_joint_that_was_bad_in_one_test_only_comes_and_goes() -> None:
 @pytest.mark.parametrize(("cause", "says"), [("slow_engine:", "2,000 /min"), ("glow_plugs:battery", "Glow plugs")])
 def test_a_test_in_the_wrong_state_is_a_cause_and_no_part_is_condemned(cause: str, says: str) -> None:
     """Good at idle and weak at what was taken for 2,000 /min; or good everywhere but in the first reading."""
-    found = found_on("front", cause)
-    assert likeliest(found) == [cause] and says in found.headline.text
-    assert found.headline.verdict is BranchVerdict.CHECK_PROBES and "again" in found.headline.next_step
+    findings = found_on("front", cause)
+    assert likeliest(findings) == [cause] and says in findings.headline.text
+    assert findings.headline.verdict is BranchVerdict.CHECK_PROBES and "again" in findings.headline.next_step
 
 
 def test_strands_that_are_eaten_have_more_once_they_are_warm() -> None:
@@ -136,8 +136,8 @@ def test_a_link_whose_feed_is_bad_chatters() -> None:
         battery["state_of_charge"] = 0.1
     for a in document["alternators"]:
         a["rated_a"] = 25
-    found = judged(Circuit.model_validate(document))
-    assert [p.branch_id for p in found.parts if p.code == "link_chatters"] == [link.id]
+    findings = judged(Circuit.model_validate(document))
+    assert [p.branch_id for p in findings.parts if p.code == "link_chatters"] == [link.id]
 
 
 def test_every_fault_is_one_row_that_says_all_of_it() -> None:

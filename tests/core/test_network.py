@@ -35,29 +35,29 @@ def source(set_point: float = 14.0, limit: float = 50.0, forced: float | None = 
 
 def test_a_regulated_source_gives_what_its_set_point_takes() -> None:
     """14 V on a battery of 12 V that charges through 0.1 ohm: 20 A."""
-    found = solve_network([source(), EmfSource("battery", "p", "n", 12.0, 0.01, 0.1)], "n")
-    assert found.current_a["alt"] == pytest.approx(20, abs=1e-3) and found.mode["alt"] is Mode.REGULATING
+    solution = solve_network([source(), EmfSource("battery", "p", "n", 12.0, 0.01, 0.1)], "n")
+    assert solution.current_a["alt"] == pytest.approx(20, abs=1e-3) and solution.mode["alt"] is Mode.REGULATING
 
 
 def test_at_its_limit_the_voltage_is_what_the_battery_makes_of_it() -> None:
-    found = solve_network([source(limit=30), BATTERY], "n")
-    assert found.node_v["p"] == pytest.approx(12.3) and found.mode["alt"] is Mode.AT_LIMIT
+    solution = solve_network([source(limit=30), BATTERY], "n")
+    assert solution.node_v["p"] == pytest.approx(12.3) and solution.mode["alt"] is Mode.AT_LIMIT
 
 
 def test_of_two_set_points_the_higher_carries_the_load_alone() -> None:
-    found = solve_network([source(14.0), source(14.4, name="high"), Resistor("load", "p", "n", 0.5)], "n")
-    assert found.mode["alt"] is Mode.OFF and found.current_a["high"] == pytest.approx(28.8, abs=1e-3)
+    solution = solve_network([source(14.0), source(14.4, name="high"), Resistor("load", "p", "n", 0.5)], "n")
+    assert solution.mode["alt"] is Mode.OFF and solution.current_a["high"] == pytest.approx(28.8, abs=1e-3)
 
 
 def test_a_forced_source_does_not_ask_for_the_voltage() -> None:
-    found = solve_network([source(forced=70.0), BATTERY], "n")
-    assert found.node_v["p"] == pytest.approx(12.7) and found.mode["alt"] is Mode.FORCED
+    solution = solve_network([source(forced=70.0), BATTERY], "n")
+    assert solution.node_v["p"] == pytest.approx(12.7) and solution.mode["alt"] is Mode.FORCED
 
 
 @pytest.mark.parametrize(("volts", "amps"), [(12.5, 0.0), (13.0, 25.0), (14.0, 125.0)])
 def test_a_diode_conducts_above_its_forward_voltage(volts: float, amps: float) -> None:
     """0.5 V and 4 mohm of its own, before 12.25 V behind 4 mohm: (V - 12.75) / 8 mohm where that is above 0."""
-    found = solve_network(
+    solution = solve_network(
         [
             RegulatedSource("s", "a", "n", "a", "n", volts, 500.0),
             Diode("d", "a", "b", 0.5, 0.004),
@@ -65,7 +65,7 @@ def test_a_diode_conducts_above_its_forward_voltage(volts: float, amps: float) -
         ],
         "n",
     )
-    assert found.current_a["d"] == pytest.approx(max(volts - 12.75, 0) / 0.008 if amps else 0, abs=0.05)
+    assert solution.current_a["d"] == pytest.approx(max(volts - 12.75, 0) / 0.008 if amps else 0, abs=0.05)
 
 
 def test_a_battery_takes_a_charge_through_its_other_resistance() -> None:
@@ -76,20 +76,20 @@ def test_a_battery_takes_a_charge_through_its_other_resistance() -> None:
 
 def test_constant_power_by_the_quadratic() -> None:
     """12 V behind 0.1 ohm, 200 W: v = 6 + sqrt(36 - 20) = 10 V and 20 A."""
-    found = solve_network([EmfSource("e", "p", "n", 12.0, 0.1), PowerLoad("x", "p", "n", 200)], "n")
-    assert found.node_v["p"] == pytest.approx(10) and found.current_a["x"] == pytest.approx(20)
+    solution = solve_network([EmfSource("e", "p", "n", 12.0, 0.1), PowerLoad("x", "p", "n", 200)], "n")
+    assert solution.node_v["p"] == pytest.approx(10) and solution.current_a["x"] == pytest.approx(20)
 
 
 def test_a_converter_keeps_the_power_over_its_efficiency() -> None:
     """24 V at 5 A out of 12 V at 80 %: 150 W in, 12.5 A from a stiff battery."""
-    found = solve_network(
+    solution = solve_network(
         [
             EmfSource("e", "p", "n", 12.0, 1e-6), Converter("c", "p", "n", "q", "n", 30.0, 5.0, 0.8),
             EmfSource("out", "q", "n", 24.0, 1e-6),
         ],
         "n",
     )  # fmt: skip
-    assert found.current_a["c"] == pytest.approx(5) and found.input_a["c"] == pytest.approx(12.5, rel=1e-4)
+    assert solution.current_a["c"] == pytest.approx(5) and solution.input_a["c"] == pytest.approx(12.5, rel=1e-4)
 
 
 @pytest.mark.parametrize(

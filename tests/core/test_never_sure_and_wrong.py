@@ -57,9 +57,9 @@ def test_drops_that_are_what_a_sound_lead_shows_at_the_current_that_was_read_con
     """Whatever the model would have that unit give: the drops are held against the clamp."""
     car = build_layout("front_battery", 12)
     for amps in (40.0, 80.0, 110.0):
-        found = judged(car, drops_with(car, amps, {}))
-        assert condemned(found) == [] and not found.doubtful
-        assert {b.verdict for b in found.branches} <= {BranchVerdict.PASS, BranchVerdict.CLOSE}
+        findings = judged(car, drops_with(car, amps, {}))
+        assert condemned(findings) == [] and not findings.doubtful
+        assert {b.verdict for b in findings.branches} <= {BranchVerdict.PASS, BranchVerdict.CLOSE}
 
 
 @pytest.mark.parametrize("name", ["parallel_batteries", "boat_selector", "second_battery_link", "boat_isolator"])
@@ -72,16 +72,16 @@ def test_a_shaft_far_behind_its_engine_is_a_belt_and_no_slip_of_the_reader() -> 
     car = circuit_of("front_battery")
     slipping = sound(car, 0.9, hidden="belt_slips:alternator")
     shaft = Measured(0.7 * 800.0 * car.alternator.pulley_ratio, 12.0)
-    found = of(slipping, **{"engine_rpm": Measured(800.0, 10.0), "shaft_rpm:alternator": shaft})
-    assert found.causes[0].cause == "belt_slips:alternator" and found.causes[0].probability > 0.9
-    assert not [d for d in found.doubtful if d.point.startswith("shaft_rpm")]
+    findings = of(slipping, **{"engine_rpm": Measured(800.0, 10.0), "shaft_rpm:alternator": shaft})
+    assert findings.causes[0].cause == "belt_slips:alternator" and findings.causes[0].probability > 0.9
+    assert not [d for d in findings.doubtful if d.point.startswith("shaft_rpm")]
 
 
 def test_consumers_that_nobody_listed_condemn_no_part() -> None:
     """A third of the unit's rating more than the document says: the unit is at its limit at idle, and whole."""
     car = circuit_of("front_battery")
-    found = of(sound(car, 0.8, hidden="unlisted_load:battery"))
-    assert condemned(found) == []
+    findings = of(sound(car, 0.8, hidden="unlisted_load:battery"))
+    assert condemned(findings) == []
 
 
 @given(
@@ -93,8 +93,8 @@ def test_consumers_that_nobody_listed_condemn_no_part() -> None:
 @settings(max_examples=40, deadline=None, derandomize=True)
 def test_a_sound_vehicle_is_never_condemned(layout: str, charge: float, tests: set[str], seed: int) -> None:
     """Every layout, every state of charge, every set of tests that somebody might stop at."""
-    found = of(sound(circuit_of(layout), round(charge, 2), seed), sorted(tests))
-    assert condemned(found) == [], (layout, charge, sorted(tests), seed, found.headline.text)
+    findings = of(sound(circuit_of(layout), round(charge, 2), seed), sorted(tests))
+    assert condemned(findings) == [], (layout, charge, sorted(tests), seed, findings.headline.text)
 
 
 def test_probabilities_of_causes_that_exclude_one_another_add_up() -> None:
@@ -115,8 +115,8 @@ def test_readings_that_nothing_explains_are_something_nobody_thought_of() -> Non
         "key_battery_v": 10.1, "crank_v": 13.3, "rest_v:battery": 12.6, "load_v:battery": 12.9,
     }  # fmt: skip
     vehicle = sound(car, 0.9)
-    found = judged(car, *runs_of(vehicle, {k: Measured(v, 0.05) for k, v in readings.items()}))
-    assert condemned(found, 0.9) == [] and any(c.kind == "unknown" for c in found.causes)
+    findings = judged(car, *runs_of(vehicle, {k: Measured(v, 0.05) for k, v in readings.items()}))
+    assert condemned(findings, 0.9) == [] and any(c.kind == "unknown" for c in findings.causes)
 
 
 @pytest.mark.parametrize("charge", [0.5, 1.0])
@@ -136,6 +136,6 @@ def test_the_drops_of_a_sound_vehicle_with_a_charger_and_a_full_battery_condemn_
     unit, main = circuit.alternator, circuit.battery
     read["stud_v"] = round(seen.between(unit.stud_node, unit.case_node), 2)
     read["battery_v"] = round(seen.between(main.positive_node, main.negative_node), 2)
-    found = judged(circuit, drop_run(circuit, round(seen.current_a[unit.id], 1), **read))
-    assert {b.verdict for b in found.branches if b.branch_id in read} == {BranchVerdict.PASS}
-    assert condemned(found) == []
+    findings = judged(circuit, drop_run(circuit, round(seen.current_a[unit.id], 1), **read))
+    assert {b.verdict for b in findings.branches if b.branch_id in read} == {BranchVerdict.PASS}
+    assert condemned(findings) == []

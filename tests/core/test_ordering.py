@@ -36,13 +36,13 @@ def bought(orders: Orders) -> dict[str, float]:
 @pytest.mark.parametrize("jobs", [1, 2, 3, 7, 20])
 def test_packs_are_shared_so_that_no_more_are_opened_than_all_jobs_together_need(jobs: int) -> None:
     """Two lugs a job, in packs of five: counted by hand. Lengths of 1.21 m off reels of five metres: four to a reel."""
-    found = orders_of([work(k, "charge_cable") for k in range(jobs)], shop())
-    assert bought(found)["LG-25-M8"] == 5 * math.ceil(2 * jobs / 5)
-    assert bought(found)["CB-25"] == 5 * math.ceil(jobs / 4)
-    (lug,) = (x for x in found.lines if x.number == "LG-25-M8")
+    orders = orders_of([work(k, "charge_cable") for k in range(jobs)], shop())
+    assert bought(orders)["LG-25-M8"] == 5 * math.ceil(2 * jobs / 5)
+    assert bought(orders)["CB-25"] == 5 * math.ceil(jobs / 4)
+    (lug,) = (x for x in orders.lines if x.number == "LG-25-M8")
     assert lug.wanted == 2 * jobs and [j.quantity for j in lug.jobs] == [2.0] * jobs
     assert lug.outlay == ITEMS["LG-25-M8"].price * int(lug.buy)
-    assert found.outlay == sum((x.outlay for x in found.lines), Decimal(0))
+    assert orders.outlay == sum((x.outlay for x in orders.lines), Decimal(0))
 
 
 def test_what_is_there_is_taken_before_anything_is_bought_and_by_the_first_alone() -> None:
@@ -78,18 +78,18 @@ def test_the_soonest_promised_comes_first_then_what_takes_longest() -> None:
         work(2, "charge_cable", promised=date(2026, 12, 9)),
         work(3, "battery_lead", promised=date(2026, 12, 2)),
     ]
-    found = orders_of(works, shop())
-    days = [x.promised for x in found.lines]
+    orders = orders_of(works, shop())
+    days = [x.promised for x in orders.lines]
     assert days == sorted(days, key=lambda d: (d is None, d or date.max)) and days[0] == date(2026, 12, 2) and days[-1] is None
 
 
 def test_a_book_that_cannot_be_is_named_and_stops_nobody_else() -> None:
     twice = BuildBook(anew=("charge_cable",), leads=(LeadSpec(branch_id="charge_cable"), LeadSpec(branch_id="charge_cable")))
-    found = orders_of([work(1, book=twice), work(2, "charge_cable")], shop())
-    assert found.unreckoned == ("26-0001",) and bought(found)["LG-25-M8"] == 5
+    orders = orders_of([work(1, book=twice), work(2, "charge_cable")], shop())
+    assert orders.unreckoned == ("26-0001",) and bought(orders)["LG-25-M8"] == 5
 
 
 def test_what_no_list_names_is_told_by_its_job() -> None:
     bare = Shop(usual_prices(), usual_units(), usual_stock().model_copy(update={"items": ()}))
-    found = orders_of([work(4, "charge_cable")], bare)
-    assert found.lines == () and {(u.number, u.by_length) for u in found.unlisted} == {("26-0004", True), ("26-0004", False)}
+    orders = orders_of([work(4, "charge_cable")], bare)
+    assert orders.lines == () and {(u.number, u.by_length) for u in orders.unlisted} == {("26-0004", True), ("26-0004", False)}

@@ -43,8 +43,8 @@ def without_fuse() -> dict[str, Any]:
 
 def test_a_250_a_unit_on_a_4_awg_lead_is_called_out() -> None:
     document = rated(with_branch(simple_document(), "feed", size="4 AWG"), 250)
-    said = judged(Circuit.model_validate(document))
-    finding = next(f for f in said.parts if f.code == "cable_too_small" and f.branch_id == "feed")
+    findings = judged(Circuit.model_validate(document))
+    finding = next(f for f in findings.parts if f.code == "cable_too_small" and f.branch_id == "feed")
     assert finding.severity == "danger"
     assert "160 A" in finding.why and "250 A" in finding.why
     assert finding.source.startswith("ABYC E-11")
@@ -216,10 +216,10 @@ def test_a_fuse_at_the_wrong_end_moves_to_the_battery() -> None:
 
 def test_grounds_are_never_proposed_thinner_than_fitted() -> None:
     """They also carry cranking current."""
-    found = build_layout("front_battery", 12)
-    made = propose(found, SizingTarget(target_current_a=30))
+    circuit = build_layout("front_battery", 12)
+    made = propose(circuit, SizingTarget(target_current_a=30))
     for branch_id in ("block_ground", "body_ground", "engine_strap"):
-        before, after = found.branch(branch_id), made.circuit.branch(branch_id)
+        before, after = circuit.branch(branch_id), made.circuit.branch(branch_id)
         assert isinstance(before, ConductorBranch) and isinstance(after, ConductorBranch)
         assert after.conductor.area_mm2 >= 0.95 * before.conductor.area_mm2
 
@@ -239,9 +239,9 @@ def test_a_family_without_a_rating_for_it_gives_way_to_one_that_has() -> None:
 
 
 def test_a_proposal_beside_what_was_found() -> None:
-    found = build_layout("front_battery", 12)
-    made = propose(found, SizingTarget(target_current_a=150))
-    beside = compare(found, made.circuit, LimitProfileName.COMMON)
+    circuit = build_layout("front_battery", 12)
+    made = propose(circuit, SizingTarget(target_current_a=150))
+    beside = compare(circuit, made.circuit, LimitProfileName.COMMON)
     rows = {r.branch_id: r for r in beside.branches}
     assert beside.current_a == 150
     assert rows["charge_cable"].change == "changed" and rows["mount"].change == "kept"
@@ -252,8 +252,8 @@ def test_a_proposal_beside_what_was_found() -> None:
 
 def test_a_lead_between_switch_and_fuse_keeps_what_the_fuse_behind_it_asks() -> None:
     """A selector's lead that battery 2 feeds through 250 A does not shrink to what the alternator asks of it."""
-    found = build_layout("boat_selector", 12)
-    made = propose(found, SizingTarget(target_current_a=60))
+    circuit = build_layout("boat_selector", 12)
+    made = propose(circuit, SizingTarget(target_current_a=60))
     lead = made.circuit.branch("common_lead")
     assert isinstance(lead, ConductorBranch) and lead.size == "70 mm2" and lead.ampacity().current_a >= 250
 

@@ -52,10 +52,10 @@ def test_an_open_switch_anywhere_is_judged_and_drawn(layout: Any) -> None:
         opened = {"kind": "switch", "id": "opened", "label": "Opened", "closed": False, **ends}
         nodes = [*document["nodes"], {"id": "open_end", "role": "stud", "label": "Open end"}]
         circuit = Circuit.model_validate({**document, "nodes": nodes, "branches": [*moved, opened]})
-        found = judged(circuit)
-        pictures = draw(circuit, found)
+        findings = judged(circuit)
+        pictures = draw(circuit, findings)
         assert {b.branch_id for b in pictures.loop.branches} == {b.id for b in circuit.branches}
-        assert find_ring(circuit).closes or found.headline.verdict == "fail", branch["id"]
+        assert find_ring(circuit).closes or findings.headline.verdict == "fail", branch["id"]
 
 
 def test_labels_do_not_lie_on_each_other() -> None:
@@ -147,9 +147,9 @@ def standing(
     **read: float,
 ) -> Progress:
     runs = [drop_run(SIMPLE, 100, **read)] if read else []
-    found = judged(SIMPLE, *runs)
+    findings = judged(SIMPLE, *runs)
     return progress(
-        JobFacts(frozenset(purposes), SIMPLE, found, plans=plans, build_steps=build_steps, handed_over=handed_over), added
+        JobFacts(frozenset(purposes), SIMPLE, findings, plans=plans, build_steps=build_steps, handed_over=handed_over), added
     )
 
 

@@ -28,8 +28,8 @@ def read(ohm_per_km: float, metres: float = 2.0, amps: float = 50.0, celsius: fl
 
 
 def said(of: Reclaimed, size: str = "35 mm2") -> tuple[Verdict, str]:
-    found = reclaimed_verdict(of, parse_size(size), Material.COPPER, Stranding.FLEXIBLE)
-    return found.verdict, found.words
+    verdict = reclaimed_verdict(of, parse_size(size), Material.COPPER, Stranding.FLEXIBLE)
+    return verdict.verdict, verdict.words
 
 
 @pytest.mark.parametrize("size", CLASS_5)
@@ -57,8 +57,8 @@ def test_the_uncertainty_is_that_of_three_instruments_by_hand() -> None:
     of = read(0.554)
     mv = (55.4 * 0.005 + 0.2) / 3**0.5 * 2 / 55.4
     amps = (50 * 0.02 + 0.2) / 3**0.5 * 2 / 50
-    found = reclaimed_verdict(of, parse_size("35 mm2"), Material.COPPER, Stranding.FLEXIBLE)
-    assert found.uncertainty / found.ratio == pytest.approx((mv**2 + amps**2 + (5 / 2000) ** 2) ** 0.5, rel=1e-6)
+    verdict = reclaimed_verdict(of, parse_size("35 mm2"), Material.COPPER, Stranding.FLEXIBLE)
+    assert verdict.uncertainty / verdict.ratio == pytest.approx((mv**2 + amps**2 + (5 / 2000) ** 2) ** 0.5, rel=1e-6)
 
 
 def book(of: Reclaimed) -> BuildBook:

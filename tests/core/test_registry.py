@@ -201,16 +201,16 @@ def test_one_file_adds_a_part_of_any_kind(tmp_path: Path) -> None:
     environment = {**os.environ, "PYTHONPATH": str(tmp_path / "src")}
     done = subprocess.run([sys.executable, "-c", ASK], capture_output=True, text=True, check=False, env=environment, cwd=tmp_path)
     assert done.returncode == 0, done.stderr
-    said = json.loads(done.stdout)
-    assert "busbar" in said["blank"] and said["part"] == "busbar"
-    assert said["quantity"] and said["client"] and said["standin"] and "paint" in said["stage"]
-    assert said["task"] == "weigh"
-    assert said["way"] == ["The lead, by hand."] and said["rule"] == "0 of luck."
-    assert said["change"] == 0.0 and said["guide"] == ["3.0 m of it."]
-    assert said["check"] == ["old_fuse"] and said["review"] and said["file"]
+    answer = json.loads(done.stdout)
+    assert "busbar" in answer["blank"] and answer["part"] == "busbar"
+    assert answer["quantity"] and answer["client"] and answer["standin"] and "paint" in answer["stage"]
+    assert answer["task"] == "weigh"
+    assert answer["way"] == ["The lead, by hand."] and answer["rule"] == "0 of luck."
+    assert answer["change"] == 0.0 and answer["guide"] == ["3.0 m of it."]
+    assert answer["check"] == ["old_fuse"] and answer["review"] and answer["file"]
     # The format that takes everything stays the last one asked.
-    assert "morse" in said["capture"][:-1]
-    assert said["test"] == [["Damp", "%"]] and said["route"] == {"rain": True}
+    assert "morse" in answer["capture"][:-1]
+    assert answer["test"] == [["Damp", "%"]] and answer["route"] == {"rain": True}
 
 
 def test_two_parts_in_one_place_are_refused() -> None:

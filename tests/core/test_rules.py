@@ -226,9 +226,9 @@ def test_elements_are_found_by_id_or_not_at_all() -> None:
 
 def test_a_closed_switch_carries_and_a_second_battery_shares() -> None:
     document = build_layout("parallel_batteries", 12).model_dump(mode="json")
-    said = judged(Circuit.model_validate(document))
-    link = branch_of(said, "link_cable")
-    assert not link.on_ring and 0 < link.current_a < said.rated_current_a
+    findings = judged(Circuit.model_validate(document))
+    link = branch_of(findings, "link_cable")
+    assert not link.on_ring and 0 < link.current_a < findings.rated_current_a
     switch = SwitchBranch(id="s", label="S", from_node="a", to_node="b", resistance_mohm=0.4)
     assert switch.sound_resistance_ohm(20) == pytest.approx(0.4e-3)
 

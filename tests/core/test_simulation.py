@@ -86,21 +86,21 @@ def test_charging_times_the_trade_knows(
 
 def test_parked_it_loses_what_is_drawn_and_no_longer_starts_when_half_empty() -> None:
     """1.4 A out of 70 Ah are 2 % an hour; from 80 % half is left after 15 h, and nothing after 40: no more is taken than there was."""
-    asked = UseRequest(scenes=(), **{**QUIET, "asleep_a": 1.4, "state_of_charge": 0.8})
-    seen = run(CAR, asked, days=2)
+    use = UseRequest(scenes=(), **{**QUIET, "asleep_a": 1.4, "state_of_charge": 0.8})
+    seen = run(CAR, use, days=2)
     assert seen.no_start_after_d == pytest.approx(15 / 24, rel=0.01) and seen.no_start_share == 1
     assert seen.headline.startswith("No start within a day") and seen.used_ah == pytest.approx(0.8 * 70, rel=0.01)
 
 
 def test_starts_take_what_they_take() -> None:
     """Ten starts a day of 2 s at 180 A are one ampere-hour."""
-    asked = UseRequest(
+    use = UseRequest(
         scenes=(Scene(label="Off", engine_rpm=0, hours_a_day=24),), **{**QUIET, "starts_a_day": 10, "crank_a": 180, "crank_s": 2}
     )
-    assert sum(leg.starts for leg in day_of(asked)) == 0, "without a scene with the engine on nothing is started"
+    assert sum(leg.starts for leg in day_of(use)) == 0, "without a scene with the engine on nothing is started"
     short = Scene(label="Move", engine_rpm=600, hours_a_day=0.01)
-    asked = asked.model_copy(update={"scenes": (short,)})
-    seen = run(CAR, asked)
+    use = use.model_copy(update={"scenes": (short,)})
+    seen = run(CAR, use)
     assert seen.batteries[0].end_charge == pytest.approx(0.8 - 1 / 70, abs=0.003)
 
 
@@ -133,8 +133,8 @@ def test_a_hot_alternator_gives_less() -> None:
 def test_nothing_is_lost_or_made_of_nothing(layout: Any, amps: float, charge: float, seed: int) -> None:
     """What is stored is what the batteries' charge moved by; what is made is used or goes in; charge stays between 0 and 1."""
     circuit = layout.build(12)
-    asked = usual_use(circuit, [("Lamps", amps)]).model_copy(update={"state_of_charge": charge})
-    seen = run(circuit, asked, days=0.5, runs=3, seed=seed)
+    use = usual_use(circuit, [("Lamps", amps)]).model_copy(update={"state_of_charge": charge})
+    seen = run(circuit, use, days=0.5, runs=3, seed=seed)
     moved = sum(
         (b.end_charge - b.start_charge) * x.capacity_ah * x.parallel
         for b, x in zip(seen.batteries, circuit.batteries, strict=True)
@@ -150,8 +150,8 @@ def test_nothing_is_lost_or_made_of_nothing(layout: Any, amps: float, charge: fl
 
 
 def test_the_same_seed_gives_the_same_curves_and_another_does_not() -> None:
-    asked = usual_use(CAR, [("Lamps", 30.0)])
-    first, again, other = (run(CAR, asked, days=2, runs=8, seed=s) for s in (3, 3, 4))
+    use = usual_use(CAR, [("Lamps", 30.0)])
+    first, again, other = (run(CAR, use, days=2, runs=8, seed=s) for s in (3, 3, 4))
     assert first == again and first.curves[0].low != other.curves[0].low
     # The nominal vehicle is the same whatever the seed, but for the steps, which the fastest of all sets.
     assert first.curves[0].nominal == pytest.approx(other.curves[0].nominal, abs=3e-3)
@@ -160,12 +160,12 @@ def test_the_same_seed_gives_the_same_curves_and_another_does_not() -> None:
 
 def test_the_steps_are_fine_enough(monkeypatch: pytest.MonkeyPatch) -> None:
     """With steps a quarter as long the charge at the end is the same to a tenth of a per cent."""
-    asked = usual_use(CAR, [("Lamps", 34.0)])
-    usual = run(CAR, asked, days=2)
+    use = usual_use(CAR, [("Lamps", 34.0)])
+    usual = run(CAR, use, days=2)
     monkeypatch.setattr(course, "MOST_CHARGE_STEP", course.MOST_CHARGE_STEP / 4)
     monkeypatch.setattr(course, "WARMING_STEP_S", course.WARMING_STEP_S / 4)
     monkeypatch.setattr(course, "MOST_STEP_S", course.MOST_STEP_S / 4)
-    fine = run(CAR, asked, days=2)
+    fine = run(CAR, use, days=2)
     assert usual.batteries[0].end_charge == pytest.approx(fine.batteries[0].end_charge, abs=1e-3)
 
 

@@ -20,19 +20,19 @@ def seen_at(circuit: Circuit, amps: float, volts: float, **conditions: float) ->
 
 def test_a_current_divides_as_the_conductances() -> None:
     """30 A into 1 mohm beside 2 mohm: 20 A and 10 A, 20 mV across both."""
-    found = solve_network([Resistor("a", "p", "n", 0.001), Resistor("b", "p", "n", 0.002), CurrentSource("n", "p", 30)], "n")
-    assert found.current_a["a"] == pytest.approx(20)
-    assert found.current_a["b"] == pytest.approx(10)
-    assert found.between("p", "n") == pytest.approx(0.02)
+    solution = solve_network([Resistor("a", "p", "n", 0.001), Resistor("b", "p", "n", 0.002), CurrentSource("n", "p", 30)], "n")
+    assert solution.current_a["a"] == pytest.approx(20)
+    assert solution.current_a["b"] == pytest.approx(10)
+    assert solution.between("p", "n") == pytest.approx(0.02)
 
 
 def test_two_batteries_share_by_their_resistances() -> None:
     """60 A into two batteries of 12.6 V behind 6 and 3 mohm: 20 A and 40 A, posts at 12.72 V."""
     emfs = [EmfSource("one", "p", "n", 12.6, 0.006), EmfSource("two", "p", "n", 12.6, 0.003)]
-    found = solve_network([CurrentSource("n", "p", 60), *emfs], "n")
-    assert found.current_a["one"] == pytest.approx(20)
-    assert found.current_a["two"] == pytest.approx(40)
-    assert found.node_v["p"] == pytest.approx(12.72)
+    solution = solve_network([CurrentSource("n", "p", 60), *emfs], "n")
+    assert solution.current_a["one"] == pytest.approx(20)
+    assert solution.current_a["two"] == pytest.approx(40)
+    assert solution.node_v["p"] == pytest.approx(12.72)
 
 
 @pytest.mark.parametrize("ohm", [0.0, -1.0, float("nan")])
@@ -43,9 +43,9 @@ def test_a_resistance_that_cannot_be_is_refused_by_name(ohm: float) -> None:
 
 def test_a_part_tied_to_nothing_sits_at_nothing() -> None:
     """Behind open switches there is no voltage; whether a document may have such a part is asked of its topology."""
-    found = solve_network([Resistor("a", "p", "n", 1), CurrentSource("n", "p", 2), Resistor("b", "x", "y", 1)], "n")
-    assert found.node_v["p"] == pytest.approx(2)
-    assert found.node_v["x"] == found.node_v["y"] == pytest.approx(0)
+    solution = solve_network([Resistor("a", "p", "n", 1), CurrentSource("n", "p", 2), Resistor("b", "x", "y", 1)], "n")
+    assert solution.node_v["p"] == pytest.approx(2)
+    assert solution.node_v["x"] == solution.node_v["y"] == pytest.approx(0)
 
 
 @st.composite
@@ -68,23 +68,27 @@ def networks(draw: st.DrawFn) -> tuple[list[Resistor], list[CurrentSource], list
 @settings(max_examples=150, deadline=None)
 def test_kirchhoff_and_energy_hold_in_any_network(network: tuple[list[Resistor], list[CurrentSource], list[EmfSource]]) -> None:
     resistors, currents, emfs = network
-    found = solve_network([*resistors, *currents, *emfs], "0")
-    into = dict.fromkeys(found.node_v, 0.0)
+    solution = solve_network([*resistors, *currents, *emfs], "0")
+    into = dict.fromkeys(solution.node_v, 0.0)
     scale = 1.0
     for r in resistors:
-        into[r.end] += found.current_a[r.id]
-        into[r.start] -= found.current_a[r.id]
-        scale = max(scale, abs(found.current_a[r.id]))
+        into[r.end] += solution.current_a[r.id]
+        into[r.start] -= solution.current_a[r.id]
+        scale = max(scale, abs(solution.current_a[r.id]))
     for e in emfs:
-        into[e.negative] += found.current_a[e.id]
-        into[e.positive] -= found.current_a[e.id]
-        scale = max(scale, abs(found.current_a[e.id]))
+        into[e.negative] += solution.current_a[e.id]
+        into[e.positive] -= solution.current_a[e.id]
+        scale = max(scale, abs(solution.current_a[e.id]))
     for c in currents:
         into[c.end] += c.ampere
         into[c.start] -= c.ampere
     assert max(map(abs, into.values())) < 1e-6 * scale
-    heat = sum(found.current_a[r.id] ** 2 * r.ohm for r in resistors) + sum(found.current_a[e.id] ** 2 * e.ohm for e in emfs)
-    supplied = sum(c.ampere * found.between(c.end, c.start) for c in currents) - sum(e.volt * found.current_a[e.id] for e in emfs)
+    heat = sum(solution.current_a[r.id] ** 2 * r.ohm for r in resistors) + sum(
+        solution.current_a[e.id] ** 2 * e.ohm for e in emfs
+    )
+    supplied = sum(c.ampere * solution.between(c.end, c.start) for c in currents) - sum(
+        e.volt * solution.current_a[e.id] for e in emfs
+    )
     assert heat == pytest.approx(supplied, rel=1e-6, abs=1e-6 * scale)
 
 

@@ -91,11 +91,11 @@ def test_loads_that_share_a_cable_settle_together() -> None:
     ]
     net = Network(parts, "n")
     watt = np.linspace(50, 200, 30)[:, None] * np.array([[1.0, 1.5]])
-    found = net.solve_many(replace(net.values, load_w=watt))
-    volts = found.node_v[:, [net.row["q"], net.row["r"]]]
-    assert np.allclose(volts * found.load_a, watt, rtol=1e-9)
-    current = (found.node_v[:, net.row["p"]] - volts[:, 0]) / 0.05
-    assert np.allclose(current, found.load_a.sum(axis=1), atol=1e-6)
+    solved = net.solve_many(replace(net.values, load_w=watt))
+    volts = solved.node_v[:, [net.row["q"], net.row["r"]]]
+    assert np.allclose(volts * solved.load_a, watt, rtol=1e-9)
+    current = (solved.node_v[:, net.row["p"]] - volts[:, 0]) / 0.05
+    assert np.allclose(current, solved.load_a.sum(axis=1), atol=1e-6)
 
 
 def test_states_of_a_sweep_that_lose_their_supply_are_as_alone() -> None:
@@ -159,8 +159,8 @@ def test_a_converter_without_an_input_stops_and_one_with_an_input_does_not(name:
 
 def test_a_lenient_sweep_says_which_states_have_no_rest() -> None:
     net = Network([EmfSource("e", "p", "n", 12.0, 0.1), PowerLoad("x", "p", "n", 200)], "n")
-    found = net.solve_many(replace(net.values, load_w=[[100.0], [500.0], [200.0]]), lenient=True)
-    assert np.isnan(found.node_v[:, 0]).tolist() == [False, True, False]
-    assert found.node_v[0, 0] == pytest.approx(net.solve_many(replace(net.values, load_w=[100.0])).node_v[0, 0])
+    solved = net.solve_many(replace(net.values, load_w=[[100.0], [500.0], [200.0]]), lenient=True)
+    assert np.isnan(solved.node_v[:, 0]).tolist() == [False, True, False]
+    assert solved.node_v[0, 0] == pytest.approx(net.solve_many(replace(net.values, load_w=[100.0])).node_v[0, 0])
     alone = net.solve_many(replace(net.values, load_w=[500.0]), lenient=True)
     assert np.isnan(alone.node_v).all()

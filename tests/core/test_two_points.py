@@ -72,9 +72,9 @@ def test_an_island_without_a_tie_sits_at_nothing_whatever_its_stiffness(ohm: flo
         ],
         "n",
     )
-    found = net.solve()
-    assert [found.node_v[k] for k in "xyz"] == pytest.approx([0, 0, 0], abs=1e-9)
-    assert found.current_a["load"] == pytest.approx(12 / 2.01)
+    solution = net.solve()
+    assert [solution.node_v[k] for k in "xyz"] == pytest.approx([0, 0, 0], abs=1e-9)
+    assert solution.current_a["load"] == pytest.approx(12 / 2.01)
 
 
 @given(st.lists(st.floats(-6, 4), min_size=6, max_size=6))
@@ -113,10 +113,10 @@ def test_a_current_into_an_inner_node_arrives_where_it_should() -> None:
         ],
         "n",
     )  # fmt: skip
-    found = net.solve()
+    solution = net.solve()
     assert net.kept == 1
-    assert (found.current_a["left"], found.current_a["right"]) == (pytest.approx(2), pytest.approx(1))
-    assert found.node_v["m"] == pytest.approx(2)
+    assert (solution.current_a["left"], solution.current_a["right"]) == (pytest.approx(2), pytest.approx(1))
+    assert solution.node_v["m"] == pytest.approx(2)
 
 
 def test_loads_that_ask_for_more_than_there_is_are_named_in_a_sweep_of_shared_resistances() -> None:
@@ -138,8 +138,8 @@ def test_diodes_in_a_sweep_conduct_where_they_should() -> None:
         "n",
     )
     volts = np.linspace(11, 14, 61)[:, None]
-    found = net.solve_many(replace(net.values, set_point_v=volts))
-    assert found.diode_a[:, 0] == pytest.approx(np.maximum(volts[:, 0] - 12.7, 0) / 0.02, abs=0.02)
+    solved = net.solve_many(replace(net.values, set_point_v=volts))
+    assert solved.diode_a[:, 0] == pytest.approx(np.maximum(volts[:, 0] - 12.7, 0) / 0.02, abs=0.02)
 
 
 def test_one_state_near_another_is_the_same_state() -> None:

@@ -28,9 +28,9 @@ def planned(circuit: Circuit) -> Circuit:
 @pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])
 def test_no_step_comes_before_what_it_needs_and_metal_is_dead_while_hands_are_on_it(layout: str) -> None:
     """Common practice, no source: all negatives come off before any positive, and go on after every positive."""
-    found = build_layout(layout, 12)
-    after = planned(found)
-    steps = work_steps(found, after, PRICES)
+    circuit = build_layout(layout, 12)
+    after = planned(circuit)
+    steps = work_steps(circuit, after, PRICES)
     place = {s.id: k for k, s in enumerate(steps)}
     assert len(place) == len(steps)
     for s in steps:
@@ -38,7 +38,7 @@ def test_no_step_comes_before_what_it_needs_and_metal_is_dead_while_hands_are_on
     graph = nx.DiGraph((n, s.id) for s in steps for n in s.needs)
     off = [i for i in place if i.startswith("off:") and i.endswith("negative")]
     on = [i for i in place if i.startswith("on:") and i.endswith("negative")]
-    assert len(off) == len(found.batteries) and len(on) == len(after.batteries)
+    assert len(off) == len(circuit.batteries) and len(on) == len(after.batteries)
     for s in steps:
         # Whoever works in another order than this list is held to it, too.
         if s.phase in (Phase.REMOVE, Phase.FIT) or s.id.endswith(":positive"):
@@ -47,20 +47,20 @@ def test_no_step_comes_before_what_it_needs_and_metal_is_dead_while_hands_are_on
     assert nx.ancestors(graph, "test") >= {s.id for s in steps if s.phase is not Phase.TEST}
     # Every part that is paid for is fitted, and every lead that is laid was made.
     parts = [s for s in steps if s.branch_id]
-    assert {s.branch_id for s in parts if s.phase is Phase.FIT} == {b.id for b, _ in branch_costs(found, after, PRICES)}
-    assert {s.branch_id for s in steps if s.phase is Phase.MAKE} == {b.id for b in leads_to_make(found, after)}
-    hours = sum(c.hours for _, c in branch_costs(found, after, PRICES))
+    assert {s.branch_id for s in parts if s.phase is Phase.FIT} == {b.id for b, _ in branch_costs(circuit, after, PRICES)}
+    assert {s.branch_id for s in steps if s.phase is Phase.MAKE} == {b.id for b in leads_to_make(circuit, after)}
+    hours = sum(c.hours for _, c in branch_costs(circuit, after, PRICES))
     assert sum(s.minutes for s in parts if s.phase in (Phase.MAKE, Phase.FIT)) == pytest.approx(60 * hours)
     # The unit that the leads are for is another one.
     (unit,) = [s for s in steps if s.phase is Phase.FIT and not s.branch_id]
-    assert unit.text.startswith(f"Take {found.alternator.label} out and fit one of") and unit.minutes == 60 * PRICES.unit_h
+    assert unit.text.startswith(f"Take {circuit.alternator.label} out and fit one of") and unit.minutes == 60 * PRICES.unit_h
 
 
 def test_a_part_that_goes_is_taken_out_and_what_stays_of_the_wiring_is_capped() -> None:
-    found = build_layout("competition_car", 12)
-    after = topology_of("two_controls").build(found).circuit
-    back = build_view(after, found, BuildBook(), PRICES).steps
-    gone = {b.id for b in after.branches} - {b.id for b in found.branches}
+    circuit = build_layout("competition_car", 12)
+    after = topology_of("two_controls").build(circuit).circuit
+    back = build_view(after, circuit, BuildBook(), PRICES).steps
+    gone = {b.id for b in after.branches} - {b.id for b in circuit.branches}
     leads = {b.id for b in after.branches if isinstance(b, ConductorBranch)}
     taken = [s for s in back if s.phase is Phase.REMOVE and s.branch_id in gone]
     assert {s.branch_id for s in taken} == gone and {"cap each" in s.text for s in taken if s.branch_id in leads} == {True}
@@ -68,32 +68,34 @@ def test_a_part_that_goes_is_taken_out_and_what_stays_of_the_wiring_is_capped() 
 
 
 def test_what_is_only_dirty_is_cleaned_in_its_place() -> None:
-    found = build_layout("front_battery", 12)
+    circuit = build_layout("front_battery", 12)
     bad = Termination(condition=TerminationCondition.CORRODED)
-    dirty = found.model_copy(
-        update={"branches": tuple(b.model_copy(update={"to_end": bad}) if b.id == "charge_cable" else b for b in found.branches)}
+    dirty = circuit.model_copy(
+        update={
+            "branches": tuple(b.model_copy(update={"to_end": bad}) if b.id == "charge_cable" else b for b in circuit.branches)
+        }
     )
-    steps = work_steps(dirty, found, PRICES)
+    steps = work_steps(dirty, circuit, PRICES)
     assert [s.id for s in steps if s.branch_id] == ["fit:charge_cable"]
     assert next(s for s in steps if s.branch_id).text.startswith("Clean Charge cable to bright metal")
 
 
 def test_units_pulleys_set_points_batteries_and_chargers_are_steps_too() -> None:
-    found = build_layout("front_battery", 12)
-    unit = found.alternator
+    circuit = build_layout("front_battery", 12)
+    unit = circuit.alternator
 
     def fits(after: Circuit) -> list[str]:
-        return [s.text for s in work_steps(found, after, PRICES) if s.phase is Phase.FIT and not s.branch_id]
+        return [s.text for s in work_steps(circuit, after, PRICES) if s.phase is Phase.FIT and not s.branch_id]
 
-    assert fits(found) == []
-    faster = found.model_copy(update={"alternators": (unit.model_copy(update={"pulley_ratio": unit.pulley_ratio + 0.3}),)})
+    assert fits(circuit) == []
+    faster = circuit.model_copy(update={"alternators": (unit.model_copy(update={"pulley_ratio": unit.pulley_ratio + 0.3}),)})
     assert len(fits(faster)) == 1 and "pulley of Alternator" in fits(faster)[0]
-    higher = found.model_copy(update={"alternators": (unit.model_copy(update={"set_point_v": 14.6}),)})
+    higher = circuit.model_copy(update={"alternators": (unit.model_copy(update={"set_point_v": 14.6}),)})
     assert fits(higher) == ["Set Alternator to 14.60 V."]
-    (first,) = found.batteries
-    larger = found.model_copy(update={"batteries": (first.model_copy(update={"capacity_ah": 95.0}),)})
+    (first,) = circuit.batteries
+    larger = circuit.model_copy(update={"batteries": (first.model_copy(update={"capacity_ah": 95.0}),)})
     assert fits(larger)[0].startswith("Change Battery: 95 Ah")
-    grown = add_to(add_to(found, "battery_converter"), "alternator")
+    grown = add_to(add_to(circuit, "battery_converter"), "alternator")
     assert [t.split(":")[0].split(" beside")[0] for t in fits(grown)] == [
         "Fit Alternator 2",
         "Fit Battery 2",
@@ -102,19 +104,21 @@ def test_units_pulleys_set_points_batteries_and_chargers_are_steps_too() -> None
 
 
 def test_a_lead_that_stays_as_it_is_is_made_anew_where_it_is_asked_for() -> None:
-    found = build_layout("front_battery", 12)
-    steps = work_steps(found, found, PRICES, ["charge_cable"])
+    circuit = build_layout("front_battery", 12)
+    steps = work_steps(circuit, circuit, PRICES, ["charge_cable"])
     assert [s.id for s in steps if s.branch_id] == ["make:charge_cable", "remove:charge_cable", "fit:charge_cable"]
-    lead = found.branch("charge_cable")
+    lead = circuit.branch("charge_cable")
     assert isinstance(lead, ConductorBranch)
     minutes = sum(s.minutes for s in steps if s.phase in (Phase.MAKE, Phase.FIT))
     assert minutes == pytest.approx(60 * lead_cost(lead, PRICES).hours)
 
 
 def test_another_name_costs_nothing_and_asks_no_step() -> None:
-    found = build_layout("front_battery", 12)
-    named = found.model_copy(update={"branches": tuple(b.model_copy(update={"label": f"The {b.label}"}) for b in found.branches)})
-    assert not list(branch_costs(found, named, PRICES)) and not [s for s in work_steps(found, named, PRICES) if s.branch_id]
+    circuit = build_layout("front_battery", 12)
+    named = circuit.model_copy(
+        update={"branches": tuple(b.model_copy(update={"label": f"The {b.label}"}) for b in circuit.branches)}
+    )
+    assert not list(branch_costs(circuit, named, PRICES)) and not [s for s in work_steps(circuit, named, PRICES) if s.branch_id]
 
 
 def test_the_course_of_a_network_worked_by_hand() -> None:

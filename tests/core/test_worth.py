@@ -298,20 +298,20 @@ def test_a_real_plan_is_as_cheap_as_brute_force_over_the_network(wanted: float) 
 
 def test_leads_are_as_cheap_as_brute_force_over_the_sizes() -> None:
     """Every choice of four sizes for three groups of leads: those that need not grow do what is asked, and none costs less."""
-    found = build_layout("rear_battery_direct", 12)
+    circuit = build_layout("rear_battery_direct", 12)
     target = SizingTarget(target_current_a=110)
-    made = cheapest_proposal(found, target, PRICES)
-    leads = [b for b in found.branches if isinstance(b, ConductorBranch)]
+    made = cheapest_proposal(circuit, target, PRICES)
+    leads = [b for b in circuit.branches if isinstance(b, ConductorBranch)]
     runs = [[b.id for b in leads if "ground" not in b.id], [b.id for b in leads if "ground" in b.id]]
-    cheapest = circuit_cost(found, made.circuit, PRICES).total(PRICES)
+    cheapest = circuit_cost(circuit, made.circuit, PRICES).total(PRICES)
     costs = []
     sizes = ("25 mm2", "35 mm2", "50 mm2", "70 mm2", "95 mm2")
     for one in sizes:
         for other in sizes:
             begin = {i: Option(s) for run, s in zip(runs, (one, other), strict=True) for i in run}
-            tried = propose(found, target, begin=begin)
-            assert not worse_checks(found, tried.circuit)
-            costs.append(circuit_cost(found, tried.circuit, PRICES).total(PRICES))
+            tried = propose(circuit, target, begin=begin)
+            assert not worse_checks(circuit, tried.circuit)
+            costs.append(circuit_cost(circuit, tried.circuit, PRICES).total(PRICES))
     assert cheapest <= min(costs) + 0.01
 
 

@@ -53,9 +53,9 @@ LAYOUTS = {
 def test_the_usual_layouts_of_a_table(tmp_path: Path, name: str, encoding: str) -> None:
     path = tmp_path / "capture.csv"
     path.write_bytes(LAYOUTS[name].encode(encoding))
-    found = read_capture(path)
-    assert found.wave.volts.tolist() == pytest.approx(VOLTS, rel=1e-6)
-    assert found.wave.interval_s == pytest.approx(STEP)
+    capture = read_capture(path)
+    assert capture.wave.volts.tolist() == pytest.approx(VOLTS, rel=1e-6)
+    assert capture.wave.interval_s == pytest.approx(STEP)
 
 
 def test_a_channel_by_name_a_probe_factor_and_an_interval_that_is_asked_for(tmp_path: Path) -> None:
@@ -77,9 +77,9 @@ def test_gaps_are_kept_as_gaps_and_uneven_samples_are_laid_even(tmp_path: Path) 
     assert np.isnan(read_capture(path).wave.volts).tolist() == [False, True, False, False]
     times = [0, 1, 2, 3, 10, 11, 12, 30, 31, 32]
     path.write_text("time,V\n" + "".join(f"{t},{12 + t / 10}\n" for t in times))
-    found = read_capture(path)
-    assert "not taken evenly" in found.notes[0]
-    assert found.wave.volts == pytest.approx(12 + np.arange(33) / 10)
+    capture = read_capture(path)
+    assert "not taken evenly" in capture.notes[0]
+    assert capture.wave.volts == pytest.approx(12 + np.arange(33) / 10)
 
 
 @pytest.mark.parametrize(
@@ -100,8 +100,8 @@ def test_what_is_wrong_with_a_table_is_said(tmp_path: Path, text: str, word: str
 def test_a_table_cut_off_in_its_last_line_is_read_up_to_there(tmp_path: Path) -> None:
     path = tmp_path / "cut.csv"
     path.write_text("time,V\n" + "".join(f"{k},14.2\n" for k in range(50_000)) + "50000")
-    found = read_capture(path)
-    assert len(found.wave.volts) == 50_000 and "left out" in found.notes[0]
+    capture = read_capture(path)
+    assert len(capture.wave.volts) == 50_000 and "left out" in capture.notes[0]
 
 
 @pytest.mark.parametrize(("subtype", "step"), [("PCM_U8", 1 / 128), ("PCM_16", 1 / 32768), ("PCM_24", 2**-23), ("FLOAT", 1e-7)])
@@ -110,9 +110,9 @@ def test_sound_files_of_every_width(tmp_path: Path, subtype: str, step: float) -
     path = tmp_path / "capture.wav"
     wave = 0.5 * np.sin(np.arange(4800) / 10)
     soundfile.write(path, np.stack((wave, -wave), axis=1), 48_000, subtype=subtype, format="WAV")
-    found = read_capture(path, CaptureOptions(channel="Channel 2", full_scale_v=20))
-    assert found.wave.volts == pytest.approx(-20 * wave, abs=20 * max(step, 1.5e-7) * 1.01)
-    assert found.wave.interval_s == pytest.approx(1 / 48_000)
+    capture = read_capture(path, CaptureOptions(channel="Channel 2", full_scale_v=20))
+    assert capture.wave.volts == pytest.approx(-20 * wave, abs=20 * max(step, 1.5e-7) * 1.01)
+    assert capture.wave.interval_s == pytest.approx(1 / 48_000)
     with pytest.raises(CaptureError, match="largest number"):
         read_capture(path)
 
@@ -147,9 +147,9 @@ def session(
 
 
 def test_a_session_with_channels_in_pieces(tmp_path: Path) -> None:
-    found = read_capture(session(tmp_path))
-    assert found.wave.volts.tolist() == pytest.approx(VOLTS, rel=1e-6) and found.channels == ("A0", "A1")
-    assert found.wave.interval_s == pytest.approx(5e-6)
+    capture = read_capture(session(tmp_path))
+    assert capture.wave.volts.tolist() == pytest.approx(VOLTS, rel=1e-6) and capture.channels == ("A0", "A1")
+    assert capture.wave.interval_s == pytest.approx(5e-6)
     assert read_capture(session(tmp_path), CaptureOptions(channel="A1")).wave.volts[0] == pytest.approx(-14.2)
     for rate, step in (("1 MHz", 1e-6), ("48000", 1 / 48000), ("1.5 kHz", 1 / 1500)):
         assert read_capture(session(tmp_path, rate)).wave.interval_s == pytest.approx(step)
@@ -201,8 +201,8 @@ def test_junk_is_refused_in_words(tmp_path: Path, start: bytes, junk: bytes) -> 
     path = tmp_path / "junk"
     path.write_bytes(start + junk)
     try:
-        found = read_capture(path, CaptureOptions(full_scale_v=1, interval_s=1))
-        assert len(found.wave.volts) > 0
+        capture = read_capture(path, CaptureOptions(full_scale_v=1, interval_s=1))
+        assert len(capture.wave.volts) > 0
     except CaptureError as refusal:
         assert str(refusal)
 
@@ -235,6 +235,6 @@ def test_any_table_of_these_manners_is_read_as_it_was_written(
     rows = [f"{k * step / by:.10g}{separator}{v:.4f}".replace(".", mark) for k, v in enumerate(volts)]
     path = tmp_path / "any.csv"
     path.write_text("\n".join([*metadata, f"Time ({name}){separator}CH1 (V)", *rows]) + "\n")
-    found = read_capture(path)
-    assert found.wave.volts.tolist() == pytest.approx(volts, abs=1e-4)
-    assert found.wave.interval_s == pytest.approx(step, rel=1e-3) and found.channel == "CH1 (V)"
+    capture = read_capture(path)
+    assert capture.wave.volts.tolist() == pytest.approx(volts, abs=1e-4)
+    assert capture.wave.interval_s == pytest.approx(step, rel=1e-3) and capture.channel == "CH1 (V)"

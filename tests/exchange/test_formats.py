@@ -61,8 +61,8 @@ def test_a_bundle_comes_back_as_it_went_out() -> None:
 def test_the_published_schemas_hold_for_what_is_written() -> None:
     bundle = read_bundle(as_bytes(bundle_document()))
     jsonschema.validate(json.loads(write_bundle(bundle)), bundle_schema(), jsonschema.Draft202012Validator)
-    said = json.loads(findings_of_bundle(bundle).model_dump_json())
-    jsonschema.validate(said, findings_schema(), jsonschema.Draft202012Validator)
+    answer = json.loads(findings_of_bundle(bundle).model_dump_json())
+    jsonschema.validate(answer, findings_schema(), jsonschema.Draft202012Validator)
     with pytest.raises(jsonschema.ValidationError):
         jsonschema.validate(bundle_document(version=7), bundle_schema(), jsonschema.Draft202012Validator)
 
@@ -176,36 +176,36 @@ def test_the_sheet_says_everything_and_runs_nothing() -> None:
 def test_the_sheet_says_each_rule_and_each_reason_once() -> None:
     """Of a hundred branches that are judged by one rule the rule would fill pages."""
     bundle = read_bundle((DOCS / "example.mavrik.json").read_bytes())
-    found = findings_of_bundle(bundle).findings
-    page = unescape(render_sheet(bundle, "A Shop", datetime(2026, 1, 2, tzinfo=UTC), findings=found))
-    judged = [j for t in found.tests for j in t.judgements]
+    findings = findings_of_bundle(bundle).findings
+    page = unescape(render_sheet(bundle, "A Shop", datetime(2026, 1, 2, tzinfo=UTC), findings=findings))
+    judged = [j for t in findings.tests for j in t.judgements]
     rules = re.search(r"Rules and their sources: (.*?)</p>", page, re.S)
     assert rules is not None and judged
     listed = dict(re.findall(r"<b>\[(\d+)\]</b> (.*?)(?:; (?=<b>)|\.$)", rules[1]))
     rows = re.findall(r"<tr><td>(.*?)</tr>", page[page.index("<h2>Branch") : rules.start()], re.S)
-    of = {r.point: r.label for t in found.tests for r in t.readings}
+    of = {r.point: r.label for t in findings.tests for r in t.readings}
     for j in judged:
         said = {listed[n] for row in rows if row.startswith((of[j.point], j.label)) for n in re.findall(r"\[(\d+)\]</td>", row)}
         assert f"{j.limit} ({j.source})" in said, j.label
     # What was read along one branch stands in the table of branches, and there alone.
-    along = [b for b in found.branches if b.measured_drop_v is not None]
+    along = [b for b in findings.branches if b.measured_drop_v is not None]
     assert along and f"{len(along)} branches were read from end to end" in page
     assert all(sum(row.startswith(f"{b.label}<") and " mV" in row for row in rows) == 0 for b in along)
     assert all(f"{b.measured_drop_v * 1000:.0f} ± " in page for b in along if b.measured_drop_v is not None)
     assert len(set(listed.values())) == len(listed)
-    bad = [b for b in found.branches if b.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED)]
+    bad = [b for b in findings.branches if b.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED)]
     assert bad and all(page[page.index("<h2>Branch") :].count(b.reason) == 1 for b in bad)
     assert "-0.00" not in page
 
 
 def test_what_is_to_be_done_with_many_branches_is_said_once() -> None:
     bundle = read_bundle((DOCS / "example.mavrik.json").read_bytes())
-    found = findings_of_bundle(bundle).findings
+    findings = findings_of_bundle(bundle).findings
     some = [
-        replace(b, verdict=BranchVerdict.FAIL, reason=f"Reason {b.branch_id}.", next_step="Clean it.") for b in found.branches
+        replace(b, verdict=BranchVerdict.FAIL, reason=f"Reason {b.branch_id}.", next_step="Clean it.") for b in findings.branches
     ]
-    found = found.model_copy(update={"branches": (*some[:3], replace(some[3], next_step="Renew it."))})
-    page = render_sheet(bundle, "A Shop", datetime(2026, 1, 2, tzinfo=UTC), findings=found)
+    findings = findings.model_copy(update={"branches": (*some[:3], replace(some[3], next_step="Renew it."))})
+    page = render_sheet(bundle, "A Shop", datetime(2026, 1, 2, tzinfo=UTC), findings=findings)
     assert page.count("Clean it.") == 1 and "For each of these 3: Clean it." in page
     assert re.search(rf'Reason {some[3].branch_id}\. <span class="why">Renew it\.', page)
 
@@ -227,15 +227,15 @@ def test_assess_prints_json_without_a_database(tmp_path: Path) -> None:
     file.write_bytes(as_bytes(bundle_document()))
     done = run_cli("assess", str(file))
     assert done.returncode == 0, done.stderr
-    said = json.loads(done.stdout)
-    home = next(b for b in said["findings"]["branches"] if b["branch_id"] == "home")
+    answer = json.loads(done.stdout)
+    home = next(b for b in answer["findings"]["branches"] if b["branch_id"] == "home")
     # 150 mV at 100 A over 0.554 mohm/m x 1 m + 2 lugs of 0.05 mohm, worked by hand.
     assert home["verdict"] == "fail"
     assert home["excess_ohm"] == pytest.approx(0.846e-3, rel=0.01)
     assert home["excess_low_ohm"] < 0.846e-3 < home["excess_high_ohm"] and home["probability"] > 0.9
-    cause = said["findings"]["causes"][0]
+    cause = answer["findings"]["causes"][0]
     assert (cause["kind"], cause["element"], cause["amount_unit"]) == ("resistance", "home", "Ω")
-    fuse = next(b for b in said["findings"]["branches"] if b["branch_id"] == "fuse")["fuse"]
+    fuse = next(b for b in answer["findings"]["branches"] if b["branch_id"] == "fuse")["fuse"]
     assert fuse["above_load"] and fuse["below_cable"]
     assert run_cli("assess", "-", data=file.read_bytes()).stdout == done.stdout
 
@@ -260,10 +260,10 @@ def test_assess_of_no_file_or_no_such_role_is_exit_2(tmp_path: Path) -> None:
 
 def test_assess_help_says_every_field() -> None:
     text = run_cli("assess", "--help").stdout.decode()
-    said = findings_of_bundle(read_bundle(as_bytes(bundle_document()))).model_dump()
-    found = said["findings"]
+    findings = findings_of_bundle(read_bundle(as_bytes(bundle_document()))).model_dump()
+    found = findings["findings"]
     parts = (
-        said,
+        findings,
         found,
         *(found[k] for k in ("headline",)),
         *(found[k][0] for k in ("branches", "checks", "causes", "tests", "next_tests")),

@@ -38,25 +38,25 @@ def test_every_view_says_the_same(layout: Any, fault: str) -> None:
     bad = {"sound": "", "feed": ring.feed[0], "return": ring.return_side[-1]}[fault]
     bundle = bundle_of(layout, {bad: 0.02} if bad else {})
     circuit, runs = bundle.circuits[0].document, [r.run for r in bundle.runs]
-    found = judge(circuit, runs)
+    findings = judge(circuit, runs)
     # A file that went out and came in, the shell and the sheet.
-    assert findings_of_bundle(read_bundle(write_bundle(bundle))).findings == found
+    assert findings_of_bundle(read_bundle(write_bundle(bundle))).findings == findings
     sheet = html.unescape(render_sheet(bundle, "A Shop", NOW))
-    assert found.headline.text in sheet
-    drawn = draw_loop(circuit, draw(circuit, found).loop, found)
-    for b in found.branches:
+    assert findings.headline.text in sheet
+    drawn = draw_loop(circuit, draw(circuit, findings).loop, findings)
+    for b in findings.branches:
         if b.measured_drop_v is not None and b.on_ring:
             assert f"{b.measured_drop_v * 1000:.0f} mV {VERDICT_WORDS[b.verdict]}" in drawn, b.branch_id
     # Headline, verdict of the branch and likeliest cause are of one mind.
     wrong = {
         b.branch_id
-        for b in found.branches
+        for b in findings.branches
         if b.verdict in (BranchVerdict.FAIL, BranchVerdict.EXCESS) and (b.probability or 0) > 0.5
     }
-    assert wrong == ({bad} if bad else set()), [(b.branch_id, b.verdict, b.probability) for b in found.branches]
+    assert wrong == ({bad} if bad else set()), [(b.branch_id, b.verdict, b.probability) for b in findings.branches]
     if bad:
-        assert found.headline.element == bad and found.causes[0].cause == f"resistance:{bad}"
-        assert found.headline.verdict in (BranchVerdict.FAIL, BranchVerdict.EXCESS)
+        assert findings.headline.element == bad and findings.causes[0].cause == f"resistance:{bad}"
+        assert findings.headline.verdict in (BranchVerdict.FAIL, BranchVerdict.EXCESS)
     else:
-        assert found.headline.verdict not in (BranchVerdict.EXCESS, BranchVerdict.CHECK_PROBES, BranchVerdict.UNDECIDED)
-        assert not any(c.kind == "resistance" and c.probability > 0.3 for c in found.causes)
+        assert findings.headline.verdict not in (BranchVerdict.EXCESS, BranchVerdict.CHECK_PROBES, BranchVerdict.UNDECIDED)
+        assert not any(c.kind == "resistance" and c.probability > 0.3 for c in findings.causes)

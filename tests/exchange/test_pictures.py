@@ -26,8 +26,8 @@ SVG = "{http://www.w3.org/2000/svg}"
 
 
 def drawn(circuit: Circuit, *runs: Run) -> str:
-    found = judged(circuit, *runs)
-    return draw_loop(circuit, draw(circuit, found).loop, found)
+    findings = judged(circuit, *runs)
+    return draw_loop(circuit, draw(circuit, findings).loop, findings)
 
 
 @pytest.mark.parametrize("volts", [12, 24])

@@ -268,16 +268,16 @@ def test_the_waveform_of_an_oscilloscope_says_what_the_rectifier_does(cause: str
         turned = shaft.read().value
         shaft.close()
     assert turned is not None and wave.seconds == pytest.approx(0.2, rel=0.01)
-    found = ripple_of(wave, pulse_hz(turned, 1.0, 6))
-    assert found.pulses is pulses and 13 < found.mean_v < 15
+    ripple = ripple_of(wave, pulse_hz(turned, 1.0, 6))
+    assert ripple.pulses is pulses and 13 < ripple.mean_v < 15
 
 
 def test_a_start_is_captured_from_before_the_key_until_it_charges() -> None:
     with meters_on("none:") as servers:
         say(servers["oscilloscope"], "SIM:STAT cranking")
-        found = cranking_of(wave_of(servers["oscilloscope"], 3.0))
-    assert 8 < found.least_v < 11.5 < found.rest_v < 12.9
-    assert found.charging_v is not None and found.charging_v > 13.5
+        cranking = cranking_of(wave_of(servers["oscilloscope"], 3.0))
+    assert 8 < cranking.least_v < 11.5 < cranking.rest_v < 12.9
+    assert cranking.charging_v is not None and cranking.charging_v > 13.5
 
 
 BLOCKS = {

@@ -22,12 +22,12 @@ def test_the_first_failure_ends_a_lane_and_its_words_are_told_in_one_piece(capfd
         python("never", "print('not run')"),
     ]
     assert _first_failure(steps, dict(os.environ), live=False) == 3
-    said = capfd.readouterr().err
-    assert "== good\nfine\n   good: ok" in said and "== bad\nbroken here\n   bad: exit 3" in said
-    assert "not run" not in said and "never" not in said
+    output = capfd.readouterr().err
+    assert "== good\nfine\n   good: ok" in output and "== bad\nbroken here\n   bad: exit 3" in output
+    assert "not run" not in output and "never" not in output
     assert _first_failure(steps[:1], dict(os.environ), live=True) == 0
-    told = capfd.readouterr()
-    assert told.out == "fine\n" and "== good" in told.err
+    output = capfd.readouterr()
+    assert output.out == "fine\n" and "== good" in output.err
 
 
 def test_every_file_of_tests_lies_in_a_folder_that_is_run() -> None:

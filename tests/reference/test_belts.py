@@ -33,15 +33,13 @@ SIZES = st.floats(30.0, 250.0)
 def test_two_pulleys_are_the_textbook_s(large: float, small: float, gap: float) -> None:
     """Shigley, Mechanical Engineering Design, flexible elements, from memory, written the way of another textbook: by the angle of a span."""
     centres = (large + small) / 2 + gap
-    found = route([Pulley("a", large, 0, 0), Pulley("b", small, centres * cos(0.7), centres * sin(0.7))])
+    way = route([Pulley("a", large, 0, 0), Pulley("b", small, centres * cos(0.7), centres * sin(0.7))])
     lean = asin((large - small) / (2 * centres))
     expected = 2 * centres * cos(lean) + pi * (large + small) / 2 + lean * (large - small)
     assert (
-        found.length_mm
-        == pytest.approx(expected, rel=1e-9)
-        == pytest.approx(open_belt(large, small, centres).length_mm, rel=1e-9)
+        way.length_mm == pytest.approx(expected, rel=1e-9) == pytest.approx(open_belt(large, small, centres).length_mm, rel=1e-9)
     )
-    wraps = sorted(c.wrap_deg for c in found.contacts)
+    wraps = sorted(c.wrap_deg for c in way.contacts)
     assert wraps == pytest.approx([180 - 2 * abs(degrees(lean)), 180 + 2 * abs(degrees(lean))])
     assert [open_belt(large, small, centres).wrap_small_deg, open_belt(large, small, centres).wrap_large_deg] == pytest.approx(
         wraps
@@ -72,14 +70,14 @@ def test_a_ring_of_pulleys_is_as_long_as_a_string_pulled_round_it(
     ]
     pulleys = pulleys[::-1] if back else pulleys
     try:
-        found = route(pulleys)
+        way = route(pulleys)
     except BeltError:
         # A small one between two large ones lies within the string, which does not touch it.
         return
-    assume(all(c.wrap_deg > 0.5 for c in found.contacts))
-    assert found.length_mm == pytest.approx(pulled_tight(pulleys), rel=2e-6)
-    assert sum(c.wrap_deg for c in found.contacts) == pytest.approx(360) and not found.touches
-    assert {c.sense for c in found.contacts} == {-1 if back else 1}
+    assume(all(c.wrap_deg > 0.5 for c in way.contacts))
+    assert way.length_mm == pytest.approx(pulled_tight(pulleys), rel=2e-6)
+    assert sum(c.wrap_deg for c in way.contacts) == pytest.approx(360) and not way.touches
+    assert {c.sense for c in way.contacts} == {-1 if back else 1}
 
 
 def test_a_drive_with_a_back_side_idler_by_hand() -> None:
@@ -89,7 +87,7 @@ def test_a_drive_with_a_back_side_idler_by_hand() -> None:
     idler's it is sqrt(200^2 + 30^2); the inner tangent leaves at the angle whose cosine is (50 + 40) over that.
     """
     drive = [Pulley("crank", 100, 0, 0), Pulley("alternator", 100, 400, 0), Pulley("idler", 80, 200, 30, back=True)]
-    found = route(drive)
+    way = route(drive)
     slant = hypot(200, 30)
     span = sqrt(slant**2 - 90**2)
     up, open_angle = asin(30 / slant), acos(90 / slant)
@@ -99,10 +97,10 @@ def test_a_drive_with_a_back_side_idler_by_hand() -> None:
     large = 2 * pi - wrap
     # The idler's own: between the two tangents, either side of straight down.
     idler = pi - 2 * (up + open_angle)
-    assert found.on("alternator").wrap_deg == pytest.approx(degrees(large)) == pytest.approx(found.on("crank").wrap_deg)
-    assert found.on("idler").wrap_deg == pytest.approx(degrees(abs(idler)))
-    assert found.length_mm == pytest.approx(400 + 2 * span + 2 * 50 * large + 40 * abs(idler))
-    assert found.on("idler").sense == -found.on("crank").sense and not found.touches
+    assert way.on("alternator").wrap_deg == pytest.approx(degrees(large)) == pytest.approx(way.on("crank").wrap_deg)
+    assert way.on("idler").wrap_deg == pytest.approx(degrees(abs(idler)))
+    assert way.length_mm == pytest.approx(400 + 2 * span + 2 * 50 * large + 40 * abs(idler))
+    assert way.on("idler").sense == -way.on("crank").sense and not way.touches
 
 
 @given(
@@ -116,18 +114,18 @@ def test_a_route_holds_together_and_does_not_depend_on_how_it_is_drawn(
 ) -> None:
     drive = [Pulley(f"p{k}", d, x, y, back) for k, (d, x, y, back) in enumerate(some)]
     try:
-        found = route(drive)
+        way = route(drive)
     except BeltError:
         return
-    for a, b in pairwise((*found.contacts, found.contacts[0])):
+    for a, b in pairwise((*way.contacts, way.contacts[0])):
         assert hypot(b.arrives[0] - a.leaves[0], b.arrives[1] - a.leaves[1]) == pytest.approx(a.span_mm, abs=1e-6)
-    for c in found.contacts:
+    for c in way.contacts:
         for x, y in (c.arrives, c.leaves):
             assert hypot(x - c.pulley.x_mm, y - c.pulley.y_mm) == pytest.approx(c.pulley.diameter_mm / 2)
     # No string round the same pulleys is shorter than the one that leaves those on its back aside.
     inside = [p for p in drive if not p.back]
-    if len(inside) > 2 and not found.touches:
-        assert found.length_mm >= pulled_tight(inside) * (1 - 1e-5) - 1e-6
+    if len(inside) > 2 and not way.touches:
+        assert way.length_mm >= pulled_tight(inside) * (1 - 1e-5) - 1e-6
     others = [
         [replace(p, x_mm=p.x_mm * cos(turned) - p.y_mm * sin(turned) + shift, y_mm=p.x_mm * sin(turned) + p.y_mm * cos(turned)) for p in drive],
         [replace(p, x_mm=-p.x_mm) for p in drive],
@@ -136,8 +134,8 @@ def test_a_route_holds_together_and_does_not_depend_on_how_it_is_drawn(
     ]  # fmt: skip
     for other in others:
         again = route(other)
-        assert again.length_mm == pytest.approx(found.length_mm, rel=1e-6) and len(again.touches) == len(found.touches)
-        for c in found.contacts:
+        assert again.length_mm == pytest.approx(way.length_mm, rel=1e-6) and len(again.touches) == len(way.touches)
+        for c in way.contacts:
             assert again.on(c.pulley.name).wrap_deg == pytest.approx(c.wrap_deg, abs=1e-4)
 
 

@@ -118,9 +118,9 @@ def test_a_joint_that_comes_and_goes_is_bad_in_some_states_only() -> None:
 
 def test_what_looks_like_something_else_is_drawn_and_mostly_among_three() -> None:
     """A quarter of what docs/diagnosis.md counts; the same cases, nothing was chosen on them."""
-    found = [rare_outcome(n) for n in range(16)]
-    assert {o.sort for o in found} == set(RARE)
-    assert sum(bool(set(o.truth) & {c for c, _ in o.causes[:3]}) for o in found) >= 10
+    outcomes = [rare_outcome(n) for n in range(16)]
+    assert {o.sort for o in outcomes} == set(RARE)
+    assert sum(bool(set(o.truth) & {c for c, _ in o.causes[:3]}) for o in outcomes) >= 10
 
 
 @pytest.mark.parametrize("state", ["idle", "fast", "fast_loaded", "at_output"])
@@ -140,14 +140,14 @@ def test_a_charger_runs_wherever_its_input_stays_above_its_cut_off(state: str) -
 )
 def test_a_fit_is_not_held_where_it_began(number: int, five_tests: bool) -> None:
     """Each was something else and 92 % sure or more, from one side of a corner or with two readings taken for slips instead of one."""
-    found = outcome(number, five_tests)
-    assert found.first, found
+    outcomes = outcome(number, five_tests)
+    assert outcomes.first, outcomes
 
 
 def test_causes_of_one_value_are_all_weighed_from_where_the_best_of_them_ended() -> None:
     """A phase on ground, and not an open diode: both take as much of the output, and only the ohmmeter tells."""
-    found = rare_outcome(44)
-    assert found.first and found.sort == "phase_grounded", found
+    outcomes = rare_outcome(44)
+    assert outcomes.first and outcomes.sort == "phase_grounded", outcomes
 
 
 @pytest.mark.parametrize(
@@ -162,8 +162,8 @@ def test_causes_of_one_value_are_all_weighed_from_where_the_best_of_them_ended()
 )
 def test_what_was_called_something_else_for_sure_is_found(number: int) -> None:
     """Each was something else, and all but the strap 94 % sure or more: worn brushes, a regulator set low, a sound ground beside."""
-    found = rare_outcome(number)
-    assert found.first, found
+    outcomes = rare_outcome(number)
+    assert outcomes.first, outcomes
 
 
 def test_two_joints_of_one_loop_that_come_and_go_are_one_of_the_two() -> None:
@@ -171,17 +171,19 @@ def test_two_joints_of_one_loop_that_come_and_go_are_one_of_the_two() -> None:
 
     Before, it was a sound ground beside, 94 % sure.
     """
-    found = rare_outcome(121)
-    likely = dict(found.causes[:2])
-    assert found.truth == ("intermittent:mount",) and set(likely) == {"intermittent:mount", "intermittent:charge_fuse"}, found
-    assert abs(likely["intermittent:mount"] - likely["intermittent:charge_fuse"]) < 0.25 and max(likely.values()) < 0.75, found
+    outcomes = rare_outcome(121)
+    likely = dict(outcomes.causes[:2])
+    assert outcomes.truth == ("intermittent:mount",) and set(likely) == {"intermittent:mount", "intermittent:charge_fuse"}, (
+        outcomes
+    )
+    assert abs(likely["intermittent:mount"] - likely["intermittent:charge_fuse"]) < 0.25 and max(likely.values()) < 0.75, outcomes
 
 
 @pytest.mark.parametrize(("number", "five_tests"), [(6149, True), (6150, True), (6150, False)])
 def test_a_battery_that_rests_at_ten_volts_has_a_dead_cell(number: int, five_tests: bool) -> None:
     """Each was a regulator set low, or a sound feed cable, over 99 % sure: the unit gives the battery all it has, and fits far off held it."""
-    found = outcome(number, five_tests)
-    assert found.first and found.truth == ("dead_cell:battery",), found
+    outcomes = outcome(number, five_tests)
+    assert outcomes.first and outcomes.truth == ("dead_cell:battery",), outcomes
 
 
 @pytest.mark.parametrize(
@@ -212,9 +214,9 @@ def test_a_battery_that_nobody_read_at_rest_may_be_far_from_full(number: int, te
     case = draw(drawn(), number)
     circuit = Circuit.model_validate(case.vehicle.document)
     runs = read(case, [(p.name, list(p.points(circuit))) for p in PROCEDURES if p.name in tests])
-    found = judge(circuit, [complete_run(circuit, Run.model_validate(r)) for r in runs], Limits(), ahead=False)
-    assert [c.cause for c in found.causes if c.probability >= 0.5] in ([], [*case.vehicle.truth.causes])
-    assert all(c.probability < 0.05 for c in found.causes if c.cause.startswith("regulator_low"))
+    findings = judge(circuit, [complete_run(circuit, Run.model_validate(r)) for r in runs], Limits(), ahead=False)
+    assert [c.cause for c in findings.causes if c.probability >= 0.5] in ([], [*case.vehicle.truth.causes])
+    assert all(c.probability < 0.05 for c in findings.causes if c.cause.startswith("regulator_low"))
 
 
 @pytest.mark.parametrize(
@@ -225,10 +227,10 @@ def test_a_stud_without_volts_with_the_key_on_is_an_open_feed_and_no_slip(case: 
     circuit = Circuit.model_validate(case.vehicle.document)
     tests = [(p.name, list(p.points(circuit))) for p in PROCEDURES]
     runs = [complete_run(circuit, Run.model_validate(r)) for r in read(case, tests)]
-    found = judge(circuit, runs, Limits(), ahead=False)
+    findings = judge(circuit, runs, Limits(), ahead=False)
     # A fuse is open more often than a cable is gone.
-    assert found.causes[0].cause == "open:charge_fuse"
-    assert not [d for d in found.doubtful if d.point.startswith("key_stud_v")]
+    assert findings.causes[0].cause == "open:charge_fuse"
+    assert not [d for d in findings.doubtful if d.point.startswith("key_stud_v")]
 
 
 def test_a_lost_sense_wire_drives_the_battery_up() -> None:
@@ -334,7 +336,7 @@ def test_a_good_set_of_drops_adds_up() -> None:
 
 def test_what_is_found_on_strangers_does_not_get_worse() -> None:
     """Somewhat below what docs/diagnosis.md counts; of cases that are not published there, nor was anything chosen on them."""
-    found = [outcome(n) for n in range(2000, 2036)]
-    assert sum(o.first for o in found) >= 31
-    sure = [o for o in found if o.causes[0][1] >= 0.9]
+    outcomes = [outcome(n) for n in range(2000, 2036)]
+    assert sum(o.first for o in outcomes) >= 31
+    sure = [o for o in outcomes if o.causes[0][1] >= 0.9]
     assert len(sure) >= 18 and sum(not o.first for o in sure) <= 2

@@ -38,9 +38,9 @@ def test_a_bigger_unit_needs_a_bigger_cable(size: str, link_a: float, unit_a: fl
     document = with_branch(with_branch(simple_document(), "feed", size=size), "home", size=size)
     document = with_branch(document, "fuse", rating_a=link_a)
     document["alternators"][0]["rated_a"] = unit_a
-    found = judged(Circuit.model_validate(document))
-    assert found.branches[0].ampacity is not None and found.branches[0].ampacity.ok is carries
-    small = [f for f in found.parts if f.code == "cable_too_small"]
+    findings = judged(Circuit.model_validate(document))
+    assert findings.branches[0].ampacity is not None and findings.branches[0].ampacity.ok is carries
+    small = [f for f in findings.parts if f.code == "cable_too_small"]
     assert bool(small) is not carries
     assert all(f.severity is Severity.DANGER for f in small)
 

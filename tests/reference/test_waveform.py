@@ -31,12 +31,12 @@ def rectified(
 def test_an_ideal_six_pulse_bridge() -> None:
     """Mean 1.35 x line-to-line rms, ripple 4.2 % rms at six times the frequency, 1 - cos 30 deg peak to peak."""
     line_rms = np.sqrt(3) / np.sqrt(2)
-    found = ripple_of(Wave(rectified(), 1 / RATE), PAIR_HZ)
-    assert found.mean_v == pytest.approx(1.35 * line_rms, rel=1e-3)
-    assert found.rms_v / found.mean_v == pytest.approx(0.042, abs=0.0005)
-    assert found.strongest_hz == pytest.approx(6 * PAIR_HZ, rel=0.01)
-    assert found.ripple_vpp == pytest.approx(np.sqrt(3) * (1 - np.cos(np.pi / 6)), rel=0.02)
-    assert found.pulses is Pulses.EVEN
+    ripple = ripple_of(Wave(rectified(), 1 / RATE), PAIR_HZ)
+    assert ripple.mean_v == pytest.approx(1.35 * line_rms, rel=1e-3)
+    assert ripple.rms_v / ripple.mean_v == pytest.approx(0.042, abs=0.0005)
+    assert ripple.strongest_hz == pytest.approx(6 * PAIR_HZ, rel=0.01)
+    assert ripple.ripple_vpp == pytest.approx(np.sqrt(3) * (1 - np.cos(np.pi / 6)), rel=0.02)
+    assert ripple.pulses is Pulses.EVEN
 
 
 CASES = {
@@ -74,8 +74,8 @@ def test_without_the_speed_a_missing_diode_still_shows(name: str) -> None:
 
 def test_without_the_speed_a_lost_phase_shows_where_no_sound_unit_could_turn_so_slowly() -> None:
     """240 pulses a second of six pole pairs: a sound bridge at 400 /min charges nothing, one that lost a phase turns 1,200 /min."""
-    found = ripple_of(Wave(CASES["phase lost"][0], 1 / RATE))
-    assert found.pulses is Pulses.PHASE and found.shaft_rpm == pytest.approx(1200, rel=0.02)
+    ripple = ripple_of(Wave(CASES["phase lost"][0], 1 / RATE))
+    assert ripple.pulses is Pulses.PHASE and ripple.shaft_rpm == pytest.approx(1200, rel=0.02)
 
 
 UNITS = {
@@ -107,8 +107,8 @@ def test_a_rectifier_on_a_battery_is_told_with_the_speed_and_by_its_shape_withou
 def test_too_few_samples_for_the_pulses_give_no_verdict_but_the_rate_that_is_needed(fault: str) -> None:
     """Nyquist: six pulses of 300 Hz need 3,600 samples a second."""
     volts = replace(UNITS["heavily loaded"], fault=fault).at_the_stud(1.0, 3000)
-    found = ripple_of(Wave(volts, 1 / 3000), 300)
-    assert found.pulses is Pulses.TOO_FEW and "3.6 kHz" in found.words and found.shaft_rpm is None
+    ripple = ripple_of(Wave(volts, 1 / 3000), 300)
+    assert ripple.pulses is Pulses.TOO_FEW and "3.6 kHz" in ripple.words and ripple.shaft_rpm is None
     unknown = ripple_of(Wave(volts, 1 / 3000))
     assert unknown.pulses is Pulses.TOO_FEW and "enter the speed" in unknown.words
     enough = replace(UNITS["heavily loaded"], fault=fault).at_the_stud(0.5, 4000)
@@ -119,8 +119,8 @@ def test_a_slow_change_of_load_is_no_ripple_and_a_spike_is_kept_apart() -> None:
     t = np.arange(int(RATE)) / RATE
     volts = 14.2 - 1.5 * t + 0.05 * np.sin(2 * np.pi * 720 * t)
     volts[20_000] += 3
-    found = ripple_of(Wave(volts, 1 / RATE))
-    assert found.ripple_vpp == pytest.approx(0.1, rel=0.1) and found.spikes_vpp == pytest.approx(3.05, rel=0.05)
+    ripple = ripple_of(Wave(volts, 1 / RATE))
+    assert ripple.ripple_vpp == pytest.approx(0.1, rel=0.1) and ripple.spikes_vpp == pytest.approx(3.05, rel=0.05)
 
 
 def test_noise_alone_has_no_pulses_and_another_frequency_is_unclear() -> None:
@@ -137,17 +137,17 @@ def test_a_cranking_capture_is_no_ripple_and_a_step_is_no_missing_diode() -> Non
         ripple_of(Wave(cranked(5000.0, 2.0)[:40_000] + noise, 1 / 5000))
     step = np.where(np.arange(40_000) < 17_000, 12.6, 14.3) + noise
     for pair in (None, 20.0, 41.0, 120.0):
-        found = ripple_of(Wave(step, 1 / 5000), pair)
-        assert found.pulses in (Pulses.UNSTEADY, Pulses.FLAT), (pair, found.pulses)
+        ripple = ripple_of(Wave(step, 1 / 5000), pair)
+        assert ripple.pulses in (Pulses.UNSTEADY, Pulses.FLAT), (pair, ripple.pulses)
 
 
 def test_a_speed_that_wavers_by_two_percent_still_has_its_pulses() -> None:
     t = np.arange(int(RATE)) / RATE
     speed = 720 * (t + 0.02 / (2 * np.pi * 1.5) * np.sin(2 * np.pi * 1.5 * t))
-    found = ripple_of(
+    ripple = ripple_of(
         Wave(14.2 + 0.1 * np.sin(2 * np.pi * speed) + np.random.default_rng(1).normal(0, 0.01, len(t)), 1 / RATE), PAIR_HZ
     )
-    assert found.pulses is Pulses.EVEN
+    assert ripple.pulses is Pulses.EVEN
 
 
 @pytest.mark.parametrize(
@@ -181,10 +181,10 @@ def cranked(rate: float, glow_s: float = 0.0) -> Floats:
 
 @pytest.mark.parametrize(("rate", "glow"), [(1000.0, 0.0), (20_000.0, 0.0), (200.0, 40.0)])
 def test_cranking_is_found_with_its_least_and_the_onset_of_charge(rate: float, glow: float) -> None:
-    found = cranking_of(Wave(cranked(rate, glow), 1 / rate))
-    assert found.rest_v == pytest.approx(12.6) and found.least_v == pytest.approx(9.4, abs=0.02)
-    assert found.from_s == pytest.approx(1, abs=0.02) and found.to_s == pytest.approx(3, abs=0.02)
-    assert found.onset_s == pytest.approx(0.5 + glow, abs=0.05) and found.charging_v == pytest.approx(14.3)
+    cranking = cranking_of(Wave(cranked(rate, glow), 1 / rate))
+    assert cranking.rest_v == pytest.approx(12.6) and cranking.least_v == pytest.approx(9.4, abs=0.02)
+    assert cranking.from_s == pytest.approx(1, abs=0.02) and cranking.to_s == pytest.approx(3, abs=0.02)
+    assert cranking.onset_s == pytest.approx(0.5 + glow, abs=0.05) and cranking.charging_v == pytest.approx(14.3)
 
 
 def test_one_bad_sample_is_no_least_voltage_and_24_v_scales() -> None:
@@ -217,18 +217,20 @@ def diesel(
     "what", [{}, {"rest": 12.9}, {"noise": 0.1}, {"charge": 13.2}, {"rest": 12.9, "charge": 13.2, "noise": 0.1}, {"glow": 0.0}]
 )
 def test_glow_plugs_surface_charge_noise_and_a_low_charge(rate: float, what: dict[str, float]) -> None:
-    found = cranking_of(Wave(diesel(rate, **what), 1 / rate))
-    assert found.rest_v == pytest.approx(what.get("rest", 12.6), abs=0.06)
-    assert found.from_s == pytest.approx(7, abs=0.06) and found.to_s == pytest.approx(8.6, abs=0.06)
-    assert found.onset_s == pytest.approx(4, abs=0.1) and found.charging_v == pytest.approx(what.get("charge", 14.3), abs=0.05)
-    assert len(found.attempts) == 1 and "cranking for 1.6 s" in found.words
+    cranking = cranking_of(Wave(diesel(rate, **what), 1 / rate))
+    assert cranking.rest_v == pytest.approx(what.get("rest", 12.6), abs=0.06)
+    assert cranking.from_s == pytest.approx(7, abs=0.06) and cranking.to_s == pytest.approx(8.6, abs=0.06)
+    assert cranking.onset_s == pytest.approx(4, abs=0.1) and cranking.charging_v == pytest.approx(
+        what.get("charge", 14.3), abs=0.05
+    )
+    assert len(cranking.attempts) == 1 and "cranking for 1.6 s" in cranking.words
 
 
 @pytest.mark.parametrize("rate", RATES)
 def test_a_second_attempt_is_reported(rate: float) -> None:
-    found = cranking_of(Wave(diesel(rate, attempts=3, noise=0.1), 1 / rate))
-    assert [round(a.to_s - a.from_s, 1) for a in found.attempts] == [1.6, 1.6, 1.6] and "cranking 3 times" in found.words
-    assert found.from_s == pytest.approx(7 + 2 * 3.1, abs=0.06) and found.onset_s == pytest.approx(4, abs=0.1)
+    cranking = cranking_of(Wave(diesel(rate, attempts=3, noise=0.1), 1 / rate))
+    assert [round(a.to_s - a.from_s, 1) for a in cranking.attempts] == [1.6, 1.6, 1.6] and "cranking 3 times" in cranking.words
+    assert cranking.from_s == pytest.approx(7 + 2 * 3.1, abs=0.06) and cranking.onset_s == pytest.approx(4, abs=0.1)
 
 
 @pytest.mark.parametrize("system_v", [12, 24])

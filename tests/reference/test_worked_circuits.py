@@ -76,11 +76,11 @@ def test_a_bridge_by_star_and_delta() -> None:
     upper, lower = xa + 3, ya + 4
     whole = pa + upper * lower / (upper + lower)
     bridge = [("p", "x", 1), ("p", "y", 2), ("x", "n", 3), ("y", "n", 4), ("x", "y", 5)]
-    found = solve_network(
+    solution = solve_network(
         [*(Resistor(f"r{k}", a, b, float(r)) for k, (a, b, r) in enumerate(bridge)), CurrentSource("n", "p", 1)], "n"
     )
-    assert found.node_v["p"] == pytest.approx(whole)
-    assert found.current_a["r2"] + found.current_a["r3"] == pytest.approx(1)
+    assert solution.node_v["p"] == pytest.approx(whole)
+    assert solution.current_a["r2"] + solution.current_a["r3"] == pytest.approx(1)
 
 
 def test_a_flat_battery_beside_a_full_one_by_cramers_rule() -> None:
@@ -90,11 +90,11 @@ def test_a_flat_battery_beside_a_full_one_by_cramers_rule() -> None:
     determinant = 1 * -r2 - 1 * r1
     i1 = (charging * -r2 - 1 * (e2 - e1)) / determinant
     i2 = (1 * (e2 - e1) - r1 * charging) / determinant
-    found = solve_network(
+    solution = solve_network(
         [CurrentSource("n", "p", charging), EmfSource("a", "p", "n", e1, r1), EmfSource("b", "p", "n", e2, r2)], "n"
     )
-    assert (found.current_a["a"], found.current_a["b"]) == (pytest.approx(i1), pytest.approx(i2))
-    assert found.current_a["a"] < 0 < found.current_a["b"]  # the full one feeds the flat one
+    assert (solution.current_a["a"], solution.current_a["b"]) == (pytest.approx(i1), pytest.approx(i2))
+    assert solution.current_a["a"] < 0 < solution.current_a["b"]  # the full one feeds the flat one
 
 
 def test_power_saved_goes_with_the_drop() -> None:
