@@ -61,6 +61,8 @@ def test_what_is_judged_in_the_queue_is_what_would_have_been_judged_at_once(
     assert keep(tech, job, drops(feed=0.121, fuse=0.053, home=0.15)).status_code == 201
     at_once = findings(tech, job)
     monkeypatch.setattr(finding, "AT_ONCE_WORK", 100.0)
+    # Of another reasoning: what was found before counts no more.
+    monkeypatch.setattr(finding, "REASONING", finding.REASONING + 1)
     lock = of(tech, job)["lock"]
     details = {k: v for k, v in of(tech, job).items() if k in ("customer", "vehicle", "complaint")}
     assert tech.put(f"/api/jobs/{job['id']}", {**details, "lock": lock}).status_code == 200
@@ -119,3 +121,32 @@ def test_a_draft_that_takes_too_long_is_refused_in_words(tech: Caller, job: dict
     sent = {"circuit": simple_document(), "run": drops(feed=0.121, fuse=0.053, home=0.15)}
     answer = tech.post(f"/api/jobs/{job['id']}/findings/draft", sent)
     assert (answer.status_code, answer.json["type"]) == (422, "urn:mavrik:problem:too-large")  # type: ignore[index]
+
+
+def test_what_was_judged_before_is_not_judged_again(tech: Caller, job: dict[str, Any], monkeypatch: pytest.MonkeyPatch) -> None:
+    """Ticking a step or correcting a name at the bench waits for no judgement; a reading, a limit or another circuit does."""
+    judged: list[int] = []
+    real = finding.judge
+    monkeypatch.setattr(finding, "judge", lambda circuit, runs, *more: judged.append(len(runs)) or real(circuit, runs, *more))
+    path = f"/api/jobs/{job['id']}"
+    assert keep(tech, job, drops(feed=0.121, fuse=0.053, home=0.15)).status_code == 201
+    assert judged == [1]
+    first = findings(tech, job)
+    details = {
+        "customer": {"name": "A"},
+        "vehicle": {"description": "B", "kind": "van", "system_voltage_v": 12},
+        "complaint": "C",
+    }
+    saved = tech.put(path, {**details, "lock": of(tech, job)["lock"]})
+    assert saved.status_code == 200, saved.text
+    book = tech.get(f"{path}/build").json["document"]  # type: ignore[index]
+    ticked = {**book, "anew": ["feed"], "ticks": [{"step": "make:feed"}]}
+    assert tech.post(f"{path}/build?revision=0", ticked).status_code == 201
+    assert judged == [1] and findings(tech, job) == first
+    # What is the same in another job is found there; a limit changes what is judged.
+    other = tech.post("/api/jobs", details).json
+    assert other is not None
+    assert tech.put(f"/api/jobs/{other['id']}/circuit", {"document": simple_document(), "lock": None}).status_code == 200
+    assert judged == [1] and findings(tech, other)["headline"]["text"] == "Nothing measured yet."
+    strict = tech.put(path, {**details, "limit_profile": "strict", "lock": of(tech, job)["lock"]})
+    assert strict.status_code == 200 and judged == [1, 1] and findings(tech, job)["limit_profile"] == "strict"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from hashlib import sha256
 from typing import Any
 
 from pydantic import ValidationError
@@ -100,6 +101,13 @@ class ToJudge:
     details: JobDetails
     wants: str
 
+    @property
+    def content_hash(self) -> str:
+        """The same for all that is judged alike, whatever job it is of."""
+        limits = self.details.model_dump_json(include={"limit_profile", "maker_limits"})
+        readings = [run.model_dump_json() for run in self.runs]
+        return sha256(repr((self.circuit.model_dump_json(), readings, self.superseded, limits, self.wants)).encode()).hexdigest()
+
     def judged(self, ahead: bool = True) -> Findings:
         """What is found of it.
 
@@ -136,25 +144,46 @@ def wants_of(row: Job) -> str:
 
 
 def judge_and_keep(session: Session, row: Job) -> Findings | None:
-    """Judge a job anew and keep what is found.
+    """Judge a job, unless the very same was judged before, and keep what is found.
 
     None where there is nothing to judge, no operating point, or so much to be worked out that it is done in the queue.
     """
     try:
-        if being_judged(session, row):
-            raise TooMuchWorkError
-        with allowed(AT_ONCE_WORK):
-            findings = to_judge(row).judged()
+        of = to_judge(row)
     except NotFoundError:
         forget_findings(session, row)
         return None
-    except InvalidError:
-        findings = None
-    except TooMuchWorkError:
-        judge_later(session, row)
-        return None
-    keep_findings(session, row, findings)
+    try:
+        findings = _judged_before(session, of)
+    except LookupError:
+        try:
+            if being_judged(session, row):
+                raise TooMuchWorkError
+            with allowed(AT_ONCE_WORK):
+                findings = of.judged()
+        except InvalidError:
+            findings = None
+        except TooMuchWorkError:
+            judge_later(session, row)
+            return None
+    keep_findings(session, row, of, findings)
     return findings
+
+
+def _judged_before(session: Session, of: ToJudge) -> Findings | None:
+    """What was found of the same circuit with the same readings, in this job or another; raises LookupError where it was not."""
+    same = (JobFindings.version == REASONING) & (JobFindings.content_hash == of.content_hash)
+    kept = session.scalars(select(JobFindings).where(same).limit(1)).first()
+    if kept is None:
+        raise LookupError
+    try:
+        return _read(kept.document)
+    except ValidationError as error:
+        raise LookupError from error
+
+
+def _read(document: dict[str, Any]) -> Findings | None:
+    return None if document == CANNOT_BE else Findings.model_validate(document)
 
 
 def judge_later(session: Session, row: Job) -> None:
@@ -178,13 +207,15 @@ def forget_findings(session: Session, row: Job) -> None:
         session.flush()
 
 
-def keep_findings(session: Session, row: Job, findings: Findings | None) -> None:
-    """Keep what was found of a job; None: that nothing can be."""
-    document = CANNOT_BE if findings is None else findings.model_dump(mode="json")
-    if (kept := session.get(JobFindings, row.id)) is None:
-        session.add(JobFindings(job_id=row.id, version=REASONING, document=document))
-    else:
-        kept.version, kept.document = REASONING, document
+def keep_findings(session: Session, row: Job, of: ToJudge | None, findings: Findings | None) -> None:
+    """Keep what was found of a job; None: that nothing can be.
+
+    of: what was judged
+    """
+    kept = session.get(JobFindings, row.id) or JobFindings(job_id=row.id)
+    kept.version, kept.content_hash = REASONING, of.content_hash if of is not None else None
+    kept.document = CANNOT_BE if findings is None else findings.model_dump(mode="json")
+    session.add(kept)
     session.flush()
 
 
@@ -192,10 +223,8 @@ def findings_of(session: Session, row: Job) -> Findings | None:
     """What was found of a job as found, kept or made now; None where there is nothing to judge."""
     kept = session.get(JobFindings, row.id)
     if kept is not None and kept.version == REASONING:
-        if kept.document == CANNOT_BE:
-            return None
         try:
-            return Findings.model_validate(kept.document)
+            return _read(kept.document)
         except ValidationError:
             # Kept by a program whose document was another: it says nothing that cannot be found again.
             pass

@@ -295,6 +295,8 @@ class JobFindings(Base):
     job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id", ondelete="CASCADE"), primary_key=True)
     version: Mapped[int]
     """Of the reasoning that made it; another version's is made anew."""
+    content_hash: Mapped[str | None] = mapped_column(String(64), index=True)
+    """Of all that was judged: the same again is not judged anew."""
     document: Mapped[dict[str, Any]]
     made_at: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
 

@@ -30,7 +30,7 @@ def _run(work: Work, request: JudgeRequest) -> None:
                 row = get_row(session, request.job_id, lock=True)
                 if _to_judge(session, request.job_id) != of:
                     raise _ChangedError
-                keep_findings(session, row, findings)
+                keep_findings(session, row, of, findings)
                 summarise(session, row, touched=False)
         except _ChangedError:
             continue
