@@ -97,7 +97,7 @@ def test_every_figure_is_that_of_the_changed_circuit(compared: WorthView) -> Non
         seen = balance(made.circuit, made.scheme.use)
         assert shown.figures.idle_surplus_a == pytest.approx(seen.idle_surplus_a)
         assert shown.figures.short_ah == pytest.approx(min(min(d.cold_net_ah, d.hot_net_ah) for d in seen.day))
-        assert not check_circuit(made.circuit) and not worse_checks(at.found, made.circuit), change.id
+        assert not check_circuit(made.circuit) and not worse_checks(at.as_found, made.circuit), change.id
 
 
 def test_a_battery_whose_short_circuit_the_fuse_cannot_break_comes_with_one_that_can(compared: WorthView) -> None:
@@ -115,7 +115,7 @@ def test_a_unit_comes_with_its_leads_and_a_shaft_that_turns_too_fast_is_refused(
     assert isinstance(lead, ConductorBranch) and lead.ampacity().current_a >= 170
     assert made.circuit.alternator.pulley_ratio == pytest.approx(156 / 56)
     price = next(u.price for u in usual_units().units if u.name == "Quarry 170")
-    assert made.cost == pytest.approx(price + 60 * 1.2 + circuit_cost(at.found, made.circuit, PRICES).total(PRICES), abs=0.02)
+    assert made.cost == pytest.approx(price + 60 * 1.2 + circuit_cost(at.as_found, made.circuit, PRICES).total(PRICES), abs=0.02)
 
 
 def test_a_plan_is_picked_that_reaches_what_is_wanted(compared: WorthView) -> None:
@@ -186,7 +186,7 @@ def test_a_plan_keeps_the_parts_of_the_document_and_names_those_that_change() ->
     labels = [c.label for c in changes]
     assert [(c.branch_id, c.reason) for c in choices_of(at, made, labels)] == [("block_ground", f"{', '.join(labels)}.")]
     kept = accepted_of(at, [c.id for c in changes], made, 73.0)
-    assert kept.cost == 73.0 and kept.before == figures_of(at.found, at.use) and kept.labels == tuple(labels)
+    assert kept.cost == 73.0 and kept.before == figures_of(at.as_found, at.use) and kept.labels == tuple(labels)
 
 
 def test_a_dc_charger_takes_the_place_of_a_link() -> None:
