@@ -104,6 +104,14 @@ def test_probes_are_shown_on_the_loop_and_a_test_is_skipped_with_a_reason(open_p
     page.locator("[data-point='drop_v:charge_cable'] input").focus()
     expect(page.locator("[data-run] .probes")).to_contain_text("Alternator stud")
     expect(page.locator("[data-run] svg.loop .probe")).to_have_count(2)
+    # Where they go in words that can be read, and no other words of the circuit.
+    expect(page.locator("[data-run] svg.loop .probe-place")).to_have_text(["Alternator stud", "Fuse stud"])
+    expect(page.locator("[data-run] svg.loop .label")).to_have_count(0)
+    # Down a long list they stay in view, and so does what was just typed.
+    page.locator("[data-point='drop_v:mount'] input").focus()
+    expect(page.locator("[data-run] .probes")).to_contain_text("Engine block")
+    expect(page.locator("[data-run] .probes")).to_be_in_viewport()
+    expect(page.locator("[data-point='drop_v:mount'] input")).to_be_in_viewport()
     page.locator("[data-test=skip-run]").click()
     page.locator("[data-test=skip-reason] input").fill("customer waiting")
     page.get_by_role("button", name="Skip", exact=True).click()

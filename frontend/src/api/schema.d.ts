@@ -9742,6 +9742,11 @@ export interface components {
             conditions: string;
             /** Engine */
             engine: string;
+            /**
+             * Engine Runs
+             * @description In any of its states: its speed may be noted
+             */
+            engine_runs: boolean;
             /** @description The latest run that stands */
             last: components["schemas"]["RunRecord"] | null;
             /** Minutes */

@@ -81,6 +81,8 @@ const points = (lead: Source['leads'][number]) => lead.map((p) => p.join(',')).j
       <rect v-else-if="source.kind === 'load'" x="-50" :y="-18 * grow" width="100" :height="36 * grow" rx="18" class="source" />
       <path v-else d="M-44 -24 H44 L58 0 L44 24 H-44 Z" class="source" />
       <text v-for="(line, row) in source.lines" :key="row" :y="yOf(row)" :class="face.name" :style="{ fontSize }">{{ line }}</text>
+      <!-- A load's leads run on behind its figure, and between the words of one no outline reaches. -->
+      <rect v-if="source.kind === 'load'" x="-24" :y="(face.value - 15) * scale" width="48" :height="20 * scale" class="clear" />
       <text :y="face.value * scale" :class="face.figure">{{ value }}</text>
     </g>
   </g>
@@ -105,6 +107,9 @@ const points = (lead: Source['leads'][number]) => lead.map((p) => p.join(',')).j
   fill: rgb(var(--v-theme-surface));
   stroke: rgb(var(--v-theme-on-surface));
   stroke-width: 3;
+}
+.clear {
+  fill: rgb(var(--v-theme-surface));
 }
 .wave {
   fill: none;

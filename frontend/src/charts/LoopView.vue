@@ -19,11 +19,14 @@ const props = defineProps<{
   black?: string | null
   sizes?: Record<string, number>
   compact?: boolean
+  /** While there are probes nothing but where they go, in words that can be read from a step away. */
+  probesOnly?: boolean
 }>()
 const emit = defineEmits<{ select: [branchId: string] }>()
 
 /** A drawing so wide that it is shown small: words get larger, and what the part is waits for a tap. */
-const wide = computed(() => props.compact || props.layout.width > WIDE)
+const wide = computed(() => props.compact || props.probesOnly || props.layout.width > WIDE)
+const bare = computed(() => props.probesOnly && Boolean(props.red || props.black))
 const WIDE = 2000
 /** Words of a very wide drawing are larger, as far as the core has made room for them. */
 const grow = computed(() => (wide.value ? props.layout.words : 1))
@@ -96,6 +99,37 @@ const key = computed(() => {
   return alternator && battery ? { x: (alternator.start[0] + battery.start[0]) / 2, y: middle.value } : null
 })
 
+/** Words of probes are so large in the drawing's units that they come out alike whatever its width. */
+const PROBE_WORDS = 1 / 34
+const probes = computed(() => {
+  const { nodes, width } = props.layout
+  const size = width * PROBE_WORDS
+  return nodes
+    .filter((n) => n.node_id === props.red || n.node_id === props.black)
+    .map((n, row, both) => {
+      const up = n.y < middle.value
+      // Two on one side stand in two rows: they may be as near as a lug to its cable.
+      const second = row > 0 && both[0]!.y < middle.value === up
+      const half = (n.label.length * size * 0.6) / 2
+      return {
+        ...n,
+        red: n.node_id === props.red,
+        size,
+        half,
+        at: Math.min(Math.max(n.x, half), Math.max(width - half, half)) - n.x,
+        off: (up ? -1 : 1) * size * (second ? 2.5 : 1.3) + (up ? 0 : size * 0.7),
+      }
+    })
+})
+const box = computed(() => {
+  const { width, height } = props.layout
+  if (!bare.value) return [0, wide.value ? -24 * grow.value : 0, width, height + (wide.value ? 60 * grow.value : 0)]
+  const room = 3.4 * width * PROBE_WORDS
+  const ys = props.layout.nodes.map((n) => n.y)
+  const top = Math.min(Math.min(...ys) - room, 0)
+  return [0, top, width, Math.max(Math.max(...ys) + room, height) - top]
+})
+
 /** What a device gives (or takes) at the state that is tried out. */
 const gives = (id: string) => props.point?.devices.findLast((d) => d.device_id === id)?.current_a ?? null
 </script>
@@ -104,7 +138,7 @@ const gives = (id: string) => props.point?.devices.findLast((d) => d.device_id =
   <svg
     class="loop"
     :class="{ compact: wide }"
-    :viewBox="`0 ${wide ? -24 * grow : 0} ${layout.width} ${layout.height + (wide ? 60 * grow : 0)}`"
+    :viewBox="box.join(' ')"
     :style="{ '--grow': grow }"
     role="group"
     aria-label="The charging circuit as a loop"
@@ -140,7 +174,7 @@ const gives = (id: string) => props.point?.devices.findLast((d) => d.device_id =
         :stroke-dasharray="line.open ? '2 14' : line.dashed ? '3 6' : undefined"
       />
       <g
-        v-if="line.named || line.id === selected"
+        v-if="!bare && (line.named || line.id === selected)"
         :transform="`translate(${line.x} ${line.up ? line.y - (wide ? 48 * grow : 56) : line.y + (wide ? 14 + 22 * grow * line.names.length : 30)})`"
       >
         <text v-for="(name, row) in line.names" :key="row" :y="22 * grow * (row - line.names.length + 1)" class="label">{{ name }}</text>
@@ -155,17 +189,23 @@ const gives = (id: string) => props.point?.devices.findLast((d) => d.device_id =
         <text v-if="!wide" y="46" class="tiny">{{ line.part }}</text>
       </g>
     </g>
-    <g v-if="!compact && !point && key && grow < 1.2" :transform="`translate(${key.x} ${key.y})`" class="tiny">
+    <g v-if="!compact && !probesOnly && !point && key && grow < 1.2" :transform="`translate(${key.x} ${key.y})`" class="tiny">
       <text y="-10">copper: feed, slate: return; width follows the conductor</text>
       <text y="10">in brackets: what a sound part would lose; glow: heat</text>
     </g>
     <g v-for="node in layout.nodes" :key="node.node_id" :transform="`translate(${node.x} ${node.y})`">
       <circle r="8" class="node" />
-      <template v-if="node.node_id === red || node.node_id === black">
-        <circle r="17" class="probe" :class="node.node_id === red ? 'red' : 'black'" />
-        <text class="probe-word" y="5">{{ node.node_id === red ? 'R' : 'B' }}</text>
-      </template>
       <title>{{ node.label }}</title>
+    </g>
+    <g v-for="probe in probes" :key="probe.node_id" :transform="`translate(${probe.x} ${probe.y})`">
+      <circle :r="bare ? probe.size * 0.62 : 17" class="probe" :class="probe.red ? 'red' : 'black'" />
+      <text class="probe-word" :y="bare ? probe.size * 0.28 : 5" :style="bare ? { fontSize: `${probe.size * 0.8}px` } : {}">
+        {{ probe.red ? 'R' : 'B' }}
+      </text>
+      <template v-if="bare">
+        <rect :x="probe.at - probe.half" :y="probe.off - probe.size" :width="2 * probe.half" :height="1.35 * probe.size" class="clear" />
+        <text :x="probe.at" :y="probe.off" class="probe-place" :style="{ fontSize: `${probe.size}px` }">{{ probe.label }}</text>
+      </template>
     </g>
   </svg>
 </template>
@@ -247,6 +287,12 @@ const gives = (id: string) => props.point?.devices.findLast((d) => d.device_id =
 }
 .probe.black {
   fill: #17191c;
+}
+.clear {
+  fill: rgb(var(--v-theme-surface));
+}
+.probe-place {
+  font-weight: 700;
 }
 .probe-word {
   stroke: none;

@@ -8,7 +8,7 @@ defineProps<{ cautions: Catalogue['cautions'] }>()
 <template>
   <ul v-if="cautions.length" class="cautions">
     <li v-for="c in cautions" :key="c.id" :class="{ grave: c.confirm }">{{ c.text }}</li>
-    <li v-if="$slots.default"><slot /></li>
+    <li v-if="$slots.default" class="tap"><slot /></li>
   </ul>
 </template>
 
@@ -17,6 +17,10 @@ defineProps<{ cautions: Catalogue['cautions'] }>()
   border: 1px solid var(--excess);
   border-left-width: 6px;
   padding: 8px 10px 8px 26px;
+}
+.tap {
+  list-style: none;
+  margin-top: 6px;
 }
 .grave {
   font-weight: 700;

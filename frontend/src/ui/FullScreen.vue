@@ -10,8 +10,8 @@ const emit = defineEmits<{ close: [] }>()
     <div class="sheet" v-bind="$attrs">
       <header class="row">
         <h1>{{ title }}</h1>
-        <span class="quiet grow">{{ about }}</span>
-        <v-btn variant="text" :data-test="closeTest" @click="emit('close')">Close</v-btn>
+        <span class="quiet grow about">{{ about }}</span>
+        <v-btn variant="text" class="close" :data-test="closeTest" @click="emit('close')">Close</v-btn>
       </header>
       <slot />
     </div>
@@ -27,5 +27,15 @@ const emit = defineEmits<{ close: [] }>()
 }
 h1 {
   font-size: 1.3rem;
+}
+@media (max-width: 900px) {
+  /* The way out stays beside the name, where the hand looks for it. */
+  .close {
+    margin-left: auto;
+  }
+  .about {
+    order: 1;
+    flex-basis: 100%;
+  }
 }
 </style>

@@ -26,6 +26,7 @@ from mavrik.core.procedures import (
     complete_run,
     pass_band,
     procedure,
+    state_of,
 )
 from mavrik.domain.job import CircuitRole
 from mavrik.domain.roles import Permission, Who
@@ -84,6 +85,7 @@ class ProcedureView(Document):
     why: str
     minutes: float
     engine: str
+    engine_runs: bool = Field(description="In any of its states: its speed may be noted")
     conditions: str
     cautions: tuple[str, ...]
     steps: tuple[BenchStep, ...]
@@ -146,6 +148,7 @@ def _view(circuit: Circuit, of: Procedure, meters: dict[str, str], last: RunReco
         why=of.why,
         minutes=of.minutes,
         engine=of.engine,
+        engine_runs=any(state_of(p.state, circuit).engine_rpm > 0 for p in points),
         conditions=of.conditions(circuit) if of.conditions else "",
         cautions=of.cautions,
         steps=of.steps,

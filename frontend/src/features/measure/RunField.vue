@@ -69,6 +69,7 @@ function answer(event: MouseEvent, value: number): void {
       @keydown.enter.exact="emit('move', $event, 1)"
       @keydown.shift.enter="emit('move', $event, -1)"
     />
+    <p v-if="here && at.how" class="how">{{ at.how }}</p>
     <v-btn v-if="at.point.capture" variant="outlined" :data-test="`capture-${at.point.capture}`" @click="emit('capture')"
       >From a capture</v-btn
     >
@@ -101,12 +102,20 @@ function answer(event: MouseEvent, value: number): void {
   border-left-color: var(--copper);
 }
 .ask .big,
+.how,
 .verdict,
 .before {
   flex: 1 1 100%;
 }
+.how,
 .verdict {
   margin: 0;
+}
+@media (min-width: 901px) {
+  /* It stands beside, with its picture. */
+  .how {
+    display: none;
+  }
 }
 .answer {
   min-width: 84px;

@@ -43,7 +43,7 @@ const branch = computed(() => bench.circuit?.branches.find((b) => b.id === props
         :red="here?.point.red || null"
         :black="here?.point.black || null"
         :selected="branch"
-        compact
+        probes-only
       />
     </div>
     <CautionList :cautions="cautions" />

@@ -208,16 +208,18 @@ useKeys([
           <v-btn ref="tap" color="error" data-test="run-clear" @click="begin">Seen, go on</v-btn>
         </CautionList>
         <StepClock :clock="clock" />
-        <LivePanel
-          v-if="live.on && here"
-          :reading="live.reading"
-          :quantity="here.point.quantity"
-          :place="here.point.id"
-          :logging="timed.length > 0 && clock.began !== null"
-          @take="take"
-        />
-        <LimitBar v-if="bar" v-bind="bar" />
-        <div ref="form" class="stack" :inert="!clear" :class="{ waiting: !clear }">
+        <div class="watched stack">
+          <LivePanel
+            v-if="live.on && here"
+            :reading="live.reading"
+            :quantity="here.point.quantity"
+            :place="here.point.id"
+            :logging="timed.length > 0 && clock.began !== null"
+            @take="take"
+          />
+          <LimitBar v-if="bar" v-bind="bar" />
+        </div>
+        <div ref="form" class="stack fields" :inert="!clear" :class="{ waiting: !clear }">
           <div v-if="procedure.last && !procedure.last.run.skipped && !draft.supersedes" class="row quiet">
             A repeat: the last run stays beside it.
             <v-btn variant="text" class="px-2" data-test="correct-run" @click="correct">Correct the last one instead</v-btn>
@@ -244,6 +246,7 @@ useKeys([
           </p>
           <div class="pair">
             <NumberField
+              v-if="procedure.engine_runs"
               of="Run.engine_rpm"
               :model-value="draft.engine_rpm"
               label="Engine speed"
@@ -294,7 +297,7 @@ useKeys([
           </div>
         </div>
       </section>
-      <RunGuide :procedure="procedure" :clock="clock" :here="here" :cautions="clear ? cautions : []" />
+      <RunGuide class="guide" :procedure="procedure" :clock="clock" :here="here" :cautions="clear ? cautions : []" />
     </div>
     <CaptureDialog
       v-if="captured"
@@ -323,6 +326,27 @@ useKeys([
   gap: 22px;
   margin-top: 10px;
   align-items: start;
+}
+/* Of a long list of places the value that is read, and where the probes go, stay in view. */
+@media (min-width: 901px), (min-height: 1000px) {
+  .watched {
+    position: sticky;
+    top: -14px;
+    z-index: 2;
+    background: rgb(var(--v-theme-background));
+  }
+  .fields :deep(input) {
+    /* A field that is walked to does not end up under it. */
+    scroll-margin: 420px 0 20px;
+  }
+}
+@media (min-width: 901px) {
+  .guide {
+    position: sticky;
+    top: -14px;
+    max-height: calc(100dvh - 28px);
+    overflow-y: auto;
+  }
 }
 @media (max-width: 900px) {
   .two {
