@@ -54,6 +54,7 @@ def _regulator(sign: float) -> Fault:
 
 def _sense_open(v: Stranger, unit: str) -> None:
     one = v.units[unit]
+    v.truth.sense_open.add(unit)
     one.sense = (one.stud, one.case)
     one.set_v += float(v.rng.uniform(1.5, 3.0)) * v.volts / 12
 

@@ -26,6 +26,9 @@ STATES = {
     "full_output",
     "at_output",
 }
+OVERLOAD_V = 1000.0
+"""Beyond this a meter shows that it is overloaded, and nothing is written down."""
+
 TO_GO_WITH = ("charge_a:", "stud_v", "battery_v", "engine_rpm", "idle_a:")
 """Readings that are none by themselves, and that others are read with."""
 
@@ -67,7 +70,7 @@ class Hands:
             return (self._shown(meter, -true if state == "asleep" else true), meter)
         return None
 
-    def _volts(self, point: Any, state: str) -> tuple[float, str | None]:
+    def _volts(self, point: Any, state: str) -> tuple[float, str | None] | None:
         v = self.vehicle
         if state == "rest":
             return (self._shown("dmm", v.banks[point.element].open_v), "dmm")
@@ -77,7 +80,11 @@ class Hands:
             # What falls within fifteen seconds beside the ohms.
             sags = v.rng.uniform(1.1, 1.35)
             return (self._shown("dmm", max(bank.open_v - cca / 2 * bank.inner_ohm * sags, 0.0)), "dmm")
-        return (self._shown("dmm", v.drop(state, point.red, point.black)), "dmm")
+        if any(point.id == f"key_sense_v:{unit}" for unit in v.truth.sense_open):
+            # A wire that leads nowhere picks up what leaks to it.
+            return (self._shown("dmm", 0.1 * v.rng.uniform()), "dmm")
+        shown = self._shown("dmm", v.drop(state, point.red, point.black))
+        return (shown, "dmm") if abs(shown) <= OVERLOAD_V else None
 
     def _looked_at(self, point: Any) -> tuple[float, str | None] | None:
         v, kind = self.vehicle, point.indicator

@@ -19,6 +19,11 @@ STARVED = "starved"
 STARVED_V = 3.0
 """Below this a consumer that has lost its supply takes what it gets: nothing pulls its own supply below its return."""
 
+UNLOADED = "unloaded"
+UNLOADED_V, UNLOADED_OHM = 80.0, 1e3
+"""What a 12 V unit whose cable is off comes to at full field while its sense wire asks for more: the open-circuit volts of a load dump begin
+at 79 V (ISO 16750-2, from memory). It gives next to nothing there."""
+
 DROOP_V = 0.05
 """Of a charger between giving nothing and all it can."""
 
@@ -88,6 +93,9 @@ class Truth:
     never: set[str] = field(default_factory=set)
     """Links that do not close, chargers that do not run."""
     slow: bool = False
+    """Whether the engine idled where a test asks for speed."""
+    sense_open: set[str] = field(default_factory=set)
+    """Units at the end of whose sense wire there is nothing."""
     """Nobody held the engine at speed."""
 
 
@@ -144,6 +152,10 @@ class Stranger:
             plate_a={a["id"]: a["rated_a"] for a in document["alternators"]},
         )
         self._solved: dict[str, dict[str, float]] = {}
+
+    @property
+    def _unloaded_v(self) -> float:
+        return UNLOADED_V * self.volts / 12
 
     def _tied(self) -> dict[str, str]:
         """Batteries that metal joins rest at one voltage: each one's first companion."""
@@ -210,6 +222,8 @@ class Stranger:
             wanted[i] = "limit" if short > 1 else "off" if short < -1e-5 else "on"
             if at[i] != "on" and wanted[i] != at[i]:
                 wanted[i] = "on"
+            if at[i] == UNLOADED:
+                wanted[i] = UNLOADED
         for i, bank in self.banks.items():
             above = between(bank.plus, bank.minus) - bank.open_v
             # One that nothing draws on lies on the corner, and rounding would turn it for ever.
@@ -251,7 +265,9 @@ class Stranger:
             if at[c["id"]] != STARVED and between(c["in_node"], c["ground_node"]) < c["input_cut_off_v"]
         ]
         at |= dict.fromkeys(starved, STARVED)
-        return bool(starved)
+        unloaded = [i for i, u in self.units.items() if at[i] != UNLOADED and between(u.stud, u.case) > self._unloaded_v]
+        at |= dict.fromkeys(unloaded, UNLOADED)
+        return bool(starved or unloaded)
 
     def _deck(self, state: str, links: dict[str, bool], hold: bool, at: dict[str, str], across: dict[str, float]) -> Deck:
         main = self.document["batteries"][0]
@@ -278,6 +294,10 @@ class Stranger:
                 most = unit.limit(self._engine(state), state in LOADED)
                 if at[i] == "limit":
                     deck.current(unit.case, unit.stud, f"{most:.9g}")
+                elif at[i] == UNLOADED:
+                    deck.current(
+                        unit.case, unit.stud, f"({self._unloaded_v:.9g}-{deck.between(unit.stud, unit.case)})/{UNLOADED_OHM}"
+                    )
                 elif at[i] == "on" and most > 0:
                     deck.current(
                         unit.case, unit.stud, f"{most:.9g}*({unit.set_v:.9g}-{deck.between(*unit.sense)})/{unit.droop_v:.9g}"
@@ -334,7 +354,8 @@ class Stranger:
             unit = self.units[element]
             most = unit.limit(self._engine(state), state in LOADED) if state in RUNNING else 0.0
             short = (unit.set_v - self.drop(state, *unit.sense)) / unit.droop_v
-            return most * min(1.0, max(0.0, short))
+            feeds = self.drop(state, unit.stud, unit.case) < 0.9 * self._unloaded_v
+            return most * min(1.0, max(0.0, short)) if feeds else 0.0
         if element in self.banks:
             bank = self.banks[element]
             above = self.drop(state, bank.plus, bank.minus) - bank.open_v
