@@ -11,7 +11,8 @@ from mavrik.core.circuit import Chemistry, Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.findings import BranchVerdict, Findings
 from mavrik.core.findings.hypotheses import ELEMENTS, Hypothesis, fault_table, hypotheses
-from mavrik.core.procedures import PROCEDURES, BenchState
+from mavrik.core.measuring.readings import Measured
+from mavrik.core.procedures import PROCEDURES, BenchState, procedure
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, with_starter
 from tests.build import judged, runs_of
 
@@ -63,6 +64,32 @@ def test_a_bank_that_nothing_reaches_has_three_causes_that_no_voltage_of_it_part
     findings = found_on(name, cause)
     assert set(likeliest(findings, 3)) == {cause, *beside}
     assert max(c.probability for c in findings.causes) < 0.9
+
+
+@pytest.mark.parametrize(
+    ("at_the_end_v", "cause"),
+    [(0.0, "sense_open:alternator"), (12.5, "regulator_high:alternator")],
+    ids=["nothing", "the battery's"],
+)
+def test_what_is_at_the_end_of_a_sense_wire_tells_it_from_its_regulator(at_the_end_v: float, cause: str) -> None:
+    """16.2 V in the regulated test: open, the wire has no volts with the key on (common practice, no source)."""
+    vehicle = HiddenVehicle(
+        MADE["sensed"], hidden(MADE["sensed"], "regulator_high:alternator", set_point=1.8), np.random.default_rng(3)
+    )
+    read = {k: v for name in ("rest", "regulated") for k, v in vehicle.read(procedure(name)).items()}
+    read["key_battery_v"] = Measured(12.5, 0.05)
+    read["key_sense_v:alternator"] = Measured(at_the_end_v, 0.05)
+    findings = judged(vehicle.circuit, *runs_of(vehicle, read))
+    assert likeliest(findings) == [cause] and findings.causes[0].probability > 0.8
+    assert not [d for d in findings.doubtful if d.point.startswith("key_sense_v")]
+
+
+def test_a_lithium_battery_does_not_sulphate() -> None:
+    """Lead sulphate is in lead batteries only: a fact of chemistry."""
+    camper = MADE["behind a charger"]
+    lithium = {b.id for b in camper.batteries if b.chemistry is Chemistry.LIFEPO4}
+    sulphated = {h.causes[0].split(":")[1] for h in hypotheses(camper) if h.causes[0].startswith("sulphated")}
+    assert lithium and sulphated == {b.id for b in camper.batteries} - lithium
 
 
 def test_a_battery_that_takes_its_charge_slowly_is_weak_or_sulphated_and_not_more_than_that() -> None:

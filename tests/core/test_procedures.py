@@ -94,6 +94,11 @@ def test_a_dead_stud_with_the_key_on_is_an_open_feed() -> None:
     assert judgement.verdict is Verdict.FAIL and "open" in judgement.why
 
 
+def test_no_volts_at_the_end_of_a_sense_wire_is_an_open_sense_wire() -> None:
+    judgement = said("key_on", "key_sense_v:alternator", 0.1, circuit=VEHICLES["sensed"], key_battery_v=12.5)
+    assert judgement.verdict is Verdict.FAIL and "sense wire" in judgement.why and "sense wire" in judgement.next_step
+
+
 def test_volts_double_on_24_v() -> None:
     circuit = build_layout("front_battery", 24)
     assert said("regulated", "regulated_v:fast", 28.4, 0.05, circuit).verdict is Verdict.PASS

@@ -9452,6 +9452,11 @@ export interface components {
              */
             red: string;
             /**
+             * Sense Of
+             * @default
+             */
+            sense_of: string;
+            /**
              * Signed
              * @default false
              */

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core import network as net
-from mavrik.core.circuit import Circuit, as_sound
+from mavrik.core.circuit import Circuit, LinkBranch, as_sound
 from mavrik.core.findings.charge import as_charged, slowing
 from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
 from mavrik.core.findings.lift import Lift
@@ -57,13 +57,14 @@ class BenchModel:
         circuit: Circuit,
         rest_v: Mapping[str, float] | None = None,
         checked: bool = False,
-        idle: frozenset[str] = frozenset(),
+        idle: frozenset[str] | None = None,
     ) -> None:
         """Assemble nothing yet.
 
         rest_v: volts at rest, by battery: how charged they really are
         checked: the circuit is known to be one that can be computed
-        idle: voltage links that were open, and DC-DC chargers that did not run, while an output was read
+        idle: voltage links that were open, and DC-DC chargers that did not run, while an output was read; all other links were
+            closed. None: each as its voltage has it.
         """
         self._checked, self.idle = checked, idle
         self.rest_v = dict(rest_v or {})
@@ -92,9 +93,13 @@ class BenchModel:
         if setup.state in CONSUMERS_OF and state.bank is not None:
             consumers = state.bank.current_a
             state = state.model_copy(update={"bank": None})
-        if at_output and self.idle:
-            shut = {b.id: b.model_copy(update={"override": "open"}) for b in circuit.branches if b.id in self.idle}
-            circuit = circuit.model_copy(update={"branches": tuple(shut.get(b.id, b) for b in circuit.branches)})
+        if at_output and self.idle is not None:
+            links = {
+                b.id: b.model_copy(update={"override": "open" if b.id in self.idle else "closed"})
+                for b in circuit.branches
+                if isinstance(b, LinkBranch) and b.override == "none"
+            }
+            circuit = circuit.model_copy(update={"branches": tuple(links.get(b.id, b) for b in circuit.branches)})
             if any(c.id in self.idle for c in circuit.converters):
                 state = state.model_copy(update={"converters_on": False})
         engine = Engine(circuit, state, self._checked, wirings=self._wirings)
@@ -187,6 +192,8 @@ class BenchModel:
             else:
                 solved = at.lift.met(at.network, values, rest, at.rest)
             predicted[:, group.columns] = group.read(solved, 1).T
+        for k, there in _at_sense_wires(placed, suspects):
+            predicted[:, k] *= there
         return predicted
 
     def slopes(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], rows: Floats) -> tuple[Floats, Floats]:
@@ -227,6 +234,9 @@ class BenchModel:
             predicted[:, group.columns] = (shown * polarity[:, None]).T
             moved = moved * polarity[:, None, None]
             by_unknown[:, group.columns] = group.placing.chained(suspects, values, rows, emf_a, moved, of)
+        for k, there in _at_sense_wires(placed, suspects):
+            predicted[:, k] *= there
+            by_unknown[:, k] *= there[:, None]
         return predicted, by_unknown
 
     def _grouped(self, placed: Sequence[Placed], apart: bool = False) -> list[_Group]:
@@ -343,3 +353,12 @@ class _Group:
 def _alone(point: Point, setup: Setup) -> bool:
     """Whether a reading is of a contact, or of a battery alone, for which nothing has to be solved."""
     return point.quantity == "resistance" or setup.state in (BenchState.REST, BenchState.BATTERY_LOAD)
+
+
+def _at_sense_wires(placed: Sequence[Placed], suspects: Sequence[Hypothesis]) -> list[tuple[int, Floats]]:
+    """Readings at the end of a sense wire, by place, and what of the voltage is there with each hypothesis."""
+    return [
+        (k, np.array([h.indications.get(("sense", p.sense_of), 1.0) for h in suspects]))
+        for k, (p, _) in enumerate(placed)
+        if p.sense_of
+    ]

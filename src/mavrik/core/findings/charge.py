@@ -8,13 +8,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.catalogue.sources import charging_resistance_ohm, rest_voltage_v
-from mavrik.core.circuit import Battery, Circuit
+from mavrik.core.circuit import Battery, Chemistry, Circuit
 from mavrik.core.operating.devices import battery_units, inner_ohm
 from mavrik.core.procedures import Observation
 
 Floats = NDArray[np.float64]
 
 LEVELS = np.linspace(0.0, 1.0, 101)
+CELLS = {False: 6, True: 4}
+"""Of a 12 V battery; lithium iron phosphate: true. Common practice, no source."""
+
 BELOW_EMPTY_V = 0.1
 """A 12 V battery that reads this far below empty is not flat but broken: its reading says nothing of its charge. Our choice, no source."""
 
@@ -38,10 +41,13 @@ def rest_voltages(circuit: Circuit, observations: Sequence[Observation]) -> dict
 def as_charged(circuit: Circuit, rest_v: Mapping[str, float]) -> Circuit:
     """The circuit with its batteries as charged as their voltages at rest say.
 
-    circuit: the document; rest_v: volts at rest, by battery; one that no charge explains stays as documented
+    circuit: the document; rest_v: volts at rest, by battery; one that no charge explains has a dead cell, and the others say how full
+    it is; one that not even that explains stays as documented
 
     >>> from mavrik.core.circuit.layouts import front_battery
     >>> round(as_charged(front_battery(12), {"battery": 12.24}).battery.state_of_charge, 2)
+    0.5
+    >>> round(as_charged(front_battery(12), {"battery": 10.2}).battery.state_of_charge, 2)
     0.5
     """
     charged = []
@@ -49,8 +55,13 @@ def as_charged(circuit: Circuit, rest_v: Mapping[str, float]) -> Circuit:
         units, volts = battery_units(circuit, b), rest_v.get(b.id)
         if volts is not None:
             curve = [rest_voltage_v(b.chemistry.value, float(s)) for s in LEVELS]
-            if volts / units >= curve[0] - BELOW_EMPTY_V:
-                level = float(np.interp(volts / units, curve, LEVELS))
+            a_battery = volts / units
+            if a_battery < curve[0] - BELOW_EMPTY_V:
+                # A cell is dead: the others are as full as what is left says of them.
+                cells = CELLS[b.chemistry is Chemistry.LIFEPO4]
+                a_battery *= cells / (cells - 1)
+            if curve[0] - BELOW_EMPTY_V <= a_battery:
+                level = float(np.interp(a_battery, curve, LEVELS))
                 charged.append(b.model_copy(update={"state_of_charge": level}))
                 continue
         charged.append(b)

@@ -11,7 +11,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict
 
 from mavrik.core.catalogue.tables import Table, load_table
-from mavrik.core.circuit import Alternator, AnyBranch, Circuit, ConductorBranch
+from mavrik.core.circuit import Alternator, AnyBranch, Chemistry, Circuit, ConductorBranch
 from mavrik.core.operating.bench_states import BenchState
 
 
@@ -108,7 +108,7 @@ class Hypothesis:
 
 ElementKind = Literal[
     "vehicle", "branch", "contact", "conductor", "link", "converter", "unit", "wound_unit", "magnet_unit", "sensed_unit", "battery",
-    "main_battery",
+    "lead_battery", "main_battery",
 ]  # fmt: skip
 """Names of `ELEMENTS`."""
 
@@ -134,7 +134,8 @@ class Fault(BaseModel):
     """How often it is met, over all elements of its kind."""
     changes: tuple[FaultChange, ...] = ()
     signs: dict[str, float] = {}
-    """What is looked at and no network says: lamp, belt and continuity as 1 or 0, ripple of a 12 V system, the plate's amperes over the rating."""
+    """What is looked at and no network says: lamp, belt and continuity as 1 or 0, ripple of a 12 V system, the plate's amperes over the rating;
+    and what of the voltage is there at the end of the sense wire."""
     when: tuple[tuple[BenchState, ...], ...] = ()
     """States it is there in, where it comes and goes: one of these ways or another."""
     elsewhere: float = 0.0
@@ -209,6 +210,7 @@ ELEMENTS: dict[str, Callable[[Circuit], list[str]]] = {
     "magnet_unit": lambda c: _units(c, lambda a: a.kind == "permanent_magnet"),
     "sensed_unit": lambda c: _units(c, lambda a: bool(a.sense_positive_node) and a.sense_positive_node != a.stud_node),
     "battery": lambda c: [b.id for b in c.batteries],
+    "lead_battery": lambda c: [b.id for b in c.batteries if b.chemistry is not Chemistry.LIFEPO4],
     "main_battery": lambda c: [c.battery.id],
 }
 """What of a circuit a kind of fault can be of."""

@@ -187,9 +187,10 @@ def _as_it_ran(
     links = frozenset(b.id for b in circuit.branches if b.by_voltage and b.settable)
     chargers = frozenset(c.id for c in circuit.converters)
     ways = [model]
-    if any(o.setup.state is BenchState.AT_OUTPUT for o in evidence):
-        sets = {s for s in (links, chargers, links | chargers) if s}
-        ways += [BenchModel(circuit, model.rest_v, True, idle) for idle in sorted(sets, key=sorted)]
+    if (links or chargers) and any(o.setup.state is BenchState.AT_OUTPUT for o in evidence):
+        # Left to its voltage a link would close with one set of causes and open with another, and those be weighed by that.
+        sets = {frozenset[str](), links, chargers, links | chargers}
+        ways = [BenchModel(circuit, model.rest_v, True, idle) for idle in sorted(sets, key=sorted)]
     problems = [FitProblem.of(circuit, way, evidence) for way in ways]
     return max(((p, fit_nothing(p, sound)) for p in problems), key=lambda found: found[1].log_evidence)
 

@@ -15,7 +15,7 @@ from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import NOTHING, Fault, Hypothesis, What, both, fault_table
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.findings.sampling import sampled
-from mavrik.core.findings.starting import begun_from, full_behind, start_of, starts, stiff
+from mavrik.core.findings.starting import begun_from, full_behind, start_of, starts, stiff, where_it_ended
 
 FIRSTS, PAIRS = 5, 28
 """So many of the likeliest causes are tried beside others, and so many of those pairs are fitted."""
@@ -35,7 +35,8 @@ SINGLE_SHARE, PAIR_SHARE, MORE_SHARE = 0.65, 0.25, 0.1
 LEAST_BRANCHES, LEAST_PAIRS = 6, 6
 """So many are fitted, whatever that takes."""
 
-OF_A_UNIT = frozenset({What.LIMIT_SHARE, What.SLIP, What.SET_POINT})
+OF_A_UNIT = frozenset({What.LIMIT_SHARE, What.SLIP, What.SET_POINT, What.SLOW})
+"""What decides whether a unit has output to spare."""
 
 STIFF = 1.0
 """How much faster than expected a battery takes a charge where a trial of its dead cell begins, in standard deviations."""
@@ -45,6 +46,12 @@ UNLIKELY = 10.0
 
 PAIR_LIKELY = 4.0
 """Where no pair comes so near the best by the natural logarithm of its evidence no third cause is tried: seen to end at 0.3 % at most."""
+
+GONE = 4
+"""So many conductors are fitted as missing by themselves."""
+
+RISEN = 3.0
+"""Single causes are fitted anew where nothing broken explains by so much more than it did, by the natural logarithm of its evidence."""
 
 POLISHED, HOPEFUL = 10, 15.0
 """So many of the likeliest, of those so near the best by its natural logarithm, are fitted again from where the best ended."""
@@ -98,14 +105,17 @@ def search(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], ext
     """
     start, usual = start_of(nothing), starts(problem)
     left_out = frozenset(problem.branch_ids) - extent.branches
-    alike = at_times(problem, nothing, [h for h in suspects if _lookalike(h) and _element(h) not in left_out])
+    alike_ones = [h for h in suspects if _lookalike(h) and _element(h) not in left_out]
     suspects = [h for h in suspects if not _lookalike(h)]
     tried = [Trial.of(h, start) for h in suspects[1:] if _element(h) not in left_out]
     # A unit that is weak begins on the other side of its limit, too, and with nobody behind it who takes all it has.
     full = full_behind(problem, start)
     sides = [usual[0], usual[2], *([] if full is None else [full])]
     tried += [Trial.of(h, one) for h in suspects[1:] if any(c.what in OF_A_UNIT for c in h.changes) for one in sides]
+    tried += _gone(problem, nothing, [h for h in alike_ones if h.changes[0].what is What.OPEN])
     fits = [nothing, *_best_of_each([*fit_trials(problem, tried), *fit_trials(problem, _dead_cells(problem, suspects, usual))])]
+    nothing, *_ = fits = _out_of_a_trap(problem, fits)
+    alike = at_times(problem, nothing, alike_ones)
     suspects = [h for h in suspects if not _fault(h).alone]
     known = {frozenset(f.trial.causes) for f in fits}
     newest = fits
@@ -135,14 +145,41 @@ def search(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], ext
             twins += pulled_at_times(problem, nothing, alike, top - UNLIKELY)
         grown = fit_trials(problem, [*(t for _, t in chosen), *twins])
         known |= {frozenset(f.trial.causes) for f in grown}
-        fits += _best_of_each(grown[len(chosen) :])
         newest = grown[: len(chosen)]
-        fits += newest
-    fits = _polished(problem, fits)
+        fits = _best_of_each([*fits, *grown[len(chosen) :], *newest])
+    fits = _polished(problem, fits, alike)
     # What has come up only now has not been held against what looks like it.
     likely = sorted(fits, key=lambda f: -f.log_evidence)[:1]
     late = [t for t in _twins(likely, alike) if frozenset(t.causes) not in known]
-    return [*fits, *_best_of_each(fit_trials(problem, late))]
+    return _best_of_each([*fits, *fit_trials(problem, late)])
+
+
+def _out_of_a_trap(problem: FitProblem, fitted: list[Fitted]) -> list[Fitted]:
+    """Nothing broken and single causes, all again where nothing broken explains far more from where the likeliest of them ended: what
+    began from a reading that was taken for a slip is held by it."""
+    nothing, likeliest = fitted[0], max(fitted[1:], key=lambda f: f.log_evidence)
+    if likeliest.log_evidence < nothing.log_evidence + RISEN:
+        return fitted
+    risen = nothing.or_better(fit_trials(problem, [begun_from(nothing.trial, likeliest)], gathering=False)[0])
+    if risen.log_evidence < nothing.log_evidence + RISEN:
+        return fitted
+    again = [t for f in fitted[1:] for t in (begun_from(f.trial, risen), f.trial.begun_at(where_it_ended(risen)))]
+    return _best_of_each([risen, *fitted, *fit_trials(problem, again)])
+
+
+def _gone(problem: FitProblem, nothing: Fitted, suspects: Sequence[Hypothesis]) -> list[Trial]:
+    """Conductors that are not there, those that explain most with all else as nothing broken left it: that they look like a large
+    resistance does not help where such a one is no more likely than anything else.
+
+    suspects: missing conductors
+    """
+    if not suspects:
+        return []
+    points, measured = [o.point for o in problem.evidence], [o.measured for o in problem.evidence]
+    placed = [(o.point, o.setup) for o in problem.evidence]
+    predicted = problem.model.predict(placed, [nothing.trial.base, *suspects], np.tile(nothing.row, (len(suspects) + 1, 1)))
+    explained = log_likelihood(points, predicted, measured).sum(axis=1)[1:] + np.log([h.weight for h in suspects])
+    return [Trial.of(suspects[k], start_of(nothing)) for k in np.argsort(-explained)[:GONE].tolist()]
 
 
 def _dead_cells(problem: FitProblem, suspects: Sequence[Hypothesis], usual: Sequence[Floats]) -> list[Trial]:
@@ -157,7 +194,11 @@ def _dead_cells(problem: FitProblem, suspects: Sequence[Hypothesis], usual: Sequ
         for c in h.changes
         if c.what is What.EMF and c.element in rest_v and rest_v[c.element] - documented[c.element] < 0.5 * c.amount
     ]
-    return [Trial.of(h, one) for h, battery in cells for one in (usual[0], usual[2], stiff(problem, usual[2], STIFF, battery))]
+    begun = [usual[0], usual[2]]
+    begun += [full for start in begun if (full := full_behind(problem, start)) is not None]
+    return [
+        Trial.of(h, stiff(problem, start, widths, battery)) for h, battery in cells for start in begun for widths in (0.0, STIFF)
+    ]
 
 
 def _fault(h: Hypothesis) -> Fault:
@@ -201,20 +242,25 @@ def _best_of_each(fitted: Sequence[Fitted]) -> list[Fitted]:
     return list(best.values())
 
 
-def _polished(problem: FitProblem, fitted: list[Fitted]) -> list[Fitted]:
+def _polished(problem: FitProblem, fitted: list[Fitted], alike: Sequence[Trial]) -> list[Fitted]:
     """The likeliest again, and nothing broken, each from where the best of the others ended: a reading that one took for a slip may have
-    trapped another that did not."""
+    trapped another that did not.
+
+    alike: causes that look like others; those of a set point are tried from where nothing broken is, too: a few tenths of a volt in a
+    sense wire look like nothing, not like a regulator set high
+    """
     ranked = sorted(range(len(fitted)), key=lambda k: -fitted[k].log_evidence)
     near = [k for k in ranked[:POLISHED] if fitted[k].log_evidence > fitted[ranked[0]].log_evidence - HOPEFUL]
     # One cause alone, even where the best set has another beside it that it may not need.
     alone = next((fitted[k].trial.base for k in ranked if len(fitted[k].trial.causes) == 1 and k), fitted[ranked[0]].trial.base)
-    alike = [k for k in ranked if _looks_like(fitted[k].trial.base, alone)]
-    chosen = list(dict.fromkeys((0, *near, *alike)))
+    looking_alike = [k for k in ranked if _looks_like(fitted[k].trial.base, alone)]
+    chosen = list(dict.fromkeys((0, *near, *looking_alike)))
     trials = [begun_from(fitted[k].trial, fitted[ranked[0] if k != ranked[0] else ranked[1]]) for k in chosen]
-    again = fit_trials(problem, trials, gathering=False)
-    for k, f in zip(chosen, again, strict=True):
+    hardly = [t.begun_at(where_it_ended(fitted[0])) for t in alike if t.base.changes[0].what is What.SET_POINT]
+    again = fit_trials(problem, [*trials, *hardly], gathering=False)
+    for k, f in zip(chosen, again, strict=False):
         fitted[k] = fitted[k].or_better(f)
-    return fitted
+    return _best_of_each([*fitted, *again[len(chosen) :]])
 
 
 def evidence_drawn(fitted: list[Fitted]) -> list[Fitted]:
@@ -246,8 +292,9 @@ def _guesses(
     most_pull: no cause is worth more, however hard the readings pull
     """
     u, guesses = problem.unknowns, []
-    placed = [(problem.evidence[k].point, problem.evidence[k].setup) for k in problem.others.tolist()]
-    points, measured = [p for p, _ in placed], [problem.evidence[k].measured for k in problem.others.tolist()]
+    looked = [*problem.others.tolist(), *(k for k in problem.smooth.tolist() if problem.evidence[k].point.sense_of)]
+    placed = [(problem.evidence[k].point, problem.evidence[k].setup) for k in looked]
+    points, measured = [p for p, _ in placed], [problem.evidence[k].measured for k in looked]
     more = [h for h in suspects if h.causes[0] != NOTHING and h.causes[0] not in of.trial.causes]
     rows = np.tile(of.row, (len(more) + 1, 1))
     sets = [of.trial.base, *(both(of.trial.base, h) for h in more)]

@@ -137,4 +137,9 @@ def start_of(fitted: Fitted) -> Floats:
     for c in fitted.trial.base.changes:
         if (k := u.at(c.what, c.element)) is not None:
             start[k] = u.centre[k]
-    return np.concatenate((start, np.zeros(len(fitted.problem.runs))))
+    return where_it_ended(replace(fitted, row=start))
+
+
+def where_it_ended(fitted: Fitted) -> Floats:
+    """The unknowns of one that was fitted, as a trial begins from them."""
+    return np.concatenate((fitted.row, np.zeros(len(fitted.problem.runs))))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from functools import lru_cache
 
 from mavrik.core.circuit import Circuit
@@ -11,6 +12,27 @@ from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.operating.bench_states import BenchState, joined_by_metal
 from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure
 from mavrik.core.procedures.bench_limits import Limits
+
+
+@dataclass(frozen=True)
+class _Feed:
+    """What volts at the end of a feed say of it."""
+
+    whole: str
+    bad: str
+    advice: str
+
+
+STUD_FEED = _Feed(
+    "The way from the battery is whole.",
+    "The way from the battery is open or bad: fuse, link or cable.",
+    "Follow the feed from the battery with the meter until the voltage appears.",
+)
+SENSE_WIRE = _Feed(
+    "The sense wire is whole as far as volts without current show.",
+    "The sense wire is open or bad: its regulator does not hear the battery, and charges too high.",
+    "Follow the sense wire from the battery with the meter: its fuse, its plugs, its terminal.",
+)
 
 
 @lru_cache(maxsize=64)
@@ -23,7 +45,13 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
     ]
     points += [
         Point(
-            f"key_sense_v:{a.id}", f"{a.label}: sense to case", "voltage", BenchState.KEY_ON, a.sense_positive_node, a.case_node
+            f"key_sense_v:{a.id}",
+            f"{a.label}: sense to case",
+            "voltage",
+            BenchState.KEY_ON,
+            a.sense_positive_node,
+            a.case_node,
+            sense_of=a.id,
         )
         for a in circuit.alternators
         if a.sense_positive_node and a.sense_positive_node != a.stud_node
@@ -63,12 +91,12 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
         elif battery is not None and point.id != "key_battery_v":
             short = battery.value - read.value
             u = (battery.uncertainty**2 + read.uncertainty**2) ** 0.5
+            feed = SENSE_WIRE if point.sense_of else STUD_FEED
             verdict = Verdict.PASS if short + u <= allowed else Verdict.FAIL if short - u > allowed else Verdict.CLOSE
             judgements.append(
                 Judgement(
                     point.id, point.label, read.value, read.uncertainty, point.quantity, verdict, limit.rule, limit.source,
-                    "The way from the battery is whole." if verdict is Verdict.PASS else "The way from the battery is open or bad: fuse, link or cable.",
-                    "" if verdict is Verdict.PASS else "Follow the feed from the battery with the meter until the voltage appears.",
+                    feed.whole if verdict is Verdict.PASS else feed.bad, "" if verdict is Verdict.PASS else feed.advice,
                 )
             )  # fmt: skip
     return judgements
