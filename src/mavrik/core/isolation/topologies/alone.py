@@ -7,22 +7,13 @@ from mavrik.core.circuit.additions import Growing
 from mavrik.core.circuit.controls import ControlPlace
 from mavrik.core.circuit.editing import with_parts
 from mavrik.core.isolation.documents import Control, MovedContact
-from mavrik.core.isolation.topologies.base import CONTACT_MOHM, Isolated, Topology, behind_contacts, contacts_of, usual_switching
+from mavrik.core.isolation.topologies.base import Isolated, Topology, behind_contacts, contact_maker, contacts_of, usual_switching
 
 RATING_A = 300.0
 """The class of a heavy single-pole isolator. Common practice, no source."""
 
 
-def _switch(branch_id: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
-    return SwitchBranch(
-        id=branch_id,
-        label=label[:60],
-        from_node=from_node,
-        to_node=to_node,
-        resistance_mohm=CONTACT_MOHM,
-        rating_a=RATING_A,
-        intermittent_a=1000,
-    )
+_switch = contact_maker(SwitchBranch, RATING_A, 1000)
 
 
 def _banks(circuit: Circuit) -> Isolated:
@@ -35,18 +26,18 @@ def _banks(circuit: Circuit) -> Isolated:
 
 def _winch(circuit: Circuit) -> Isolated:
     drawn, switching, assumed = usual_switching(circuit)
-    grow, contacts, rehung, words = Growing(drawn), [], {}, []
+    grow, moved, rehung, words = Growing(drawn), [], {}, []
     for winch in (x for x in drawn.loads if x.role == "winch"):
         stud = grow.node("winch_feed", f"{winch.label}, behind its isolator")
         contact = _switch(grow.free("isolator"), f"Isolator of {winch.label}", winch.from_node, stud)
         grow.put("branches", contact)
-        contacts.append(MovedContact(branch_id=contact.id, when="winch"))
+        moved.append(MovedContact(branch_id=contact.id, when="winch"))
         rehung[winch.id] = stud
         words.append(f"Before {winch.label}, in its own lead.")
     done = grow.done()
     loads = tuple(x.model_copy(update={"from_node": rehung[x.id]}) if x.id in rehung else x for x in done.loads)
     control = Control(id="winch", label="Winch isolator", place=ControlPlace.DRIVER)
-    switched = switching.model_copy(update={"controls": (control,), "contacts": tuple(contacts)})
+    switched = switching.model_copy(update={"controls": (control,), "contacts": tuple(moved)})
     return Isolated(with_parts(done, loads=loads), switched, tuple(words), assumed)
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any
 
-from mavrik.core.circuit import AnyBranch, Battery, Circuit, Converter, LinkBranch, Load, LoadKind, SwitchBranch
+from mavrik.core.circuit import AnyBranch, Battery, Circuit, Converter, LinkBranch, Load, LoadKind, RelayBranch, SwitchBranch
 from mavrik.core.circuit.additions import Growing, near_ground
 from mavrik.core.circuit.branches.contacts import SwitchedBranch
 from mavrik.core.circuit.controls import ControlFacts, FittedControl
@@ -23,8 +23,33 @@ IGNITION_A = 10.0
 
 CONTACT_MOHM = 0.3
 
+MakeContact = Callable[[str, str, str, str], SwitchedBranch]
+"""A contact by its id, label and two nodes."""
+
+LONGEST_LABEL = 60
+
 ROLES: dict[str, ConsumerRole] = {"engine_control": ConsumerRole.IGNITION, "ignition_coils": ConsumerRole.IGNITION}
 """What a load of the circuit document is for here, where its own role says so."""
+
+
+def contact_maker(
+    kind: type[SwitchedBranch], rating_a: float, intermittent_a: float | None = None, contact_mohm: float = CONTACT_MOHM
+) -> MakeContact:
+    """What makes contacts of a kind, all rated alike.
+
+    kind: switch, relay or breaker; rating_a: what each carries continuously; intermittent_a: for a while, left out: the same
+    """
+
+    def made(branch_id: str, label: str, from_node: str, to_node: str) -> SwitchedBranch:
+        at = {"id": branch_id, "label": label[:LONGEST_LABEL], "from_node": from_node, "to_node": to_node}
+        rated = {"resistance_mohm": contact_mohm, "rating_a": rating_a, "intermittent_a": intermittent_a}
+        return kind.model_validate(at | {name: value for name, value in rated.items() if value is not None})
+
+    return made
+
+
+HIGH_CURRENT_RELAY = contact_maker(RelayBranch, 300, 1000)
+"""A high-current relay that carries the starter. Common practice, makers differ, no source."""
 
 
 @dataclass(frozen=True)
@@ -177,7 +202,7 @@ def _rehung(element: Any, old: str, new: str) -> Any:
 
 def behind_contacts(
     circuit: Circuit,
-    make: Callable[[str, str, str, str], SwitchedBranch],
+    make: MakeContact,
     negative: bool = False,
     charge_stays: bool = False,
     batteries: Collection[str] | None = None,

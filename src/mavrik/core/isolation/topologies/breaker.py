@@ -5,18 +5,15 @@ from __future__ import annotations
 from mavrik.core.circuit import BreakerBranch, Circuit
 from mavrik.core.circuit.controls import ControlPlace
 from mavrik.core.isolation.documents import Control
-from mavrik.core.isolation.topologies.base import Isolated, Topology, behind_contacts, contacts_of, usual_switching
+from mavrik.core.isolation.topologies.base import Isolated, Topology, behind_contacts, contact_maker, contacts_of, usual_switching
 
 RATING_A = 200.0
 """The largest that surface-mounted ones with a lever are commonly made for. Common practice, no source."""
-CONTACT_MOHM = 0.5
+BREAKER_MOHM = 0.5
 """Its bimetal and its contact. Common practice, rough, no source."""
 
 
-def _breaker(branch_id: str, label: str, from_node: str, to_node: str) -> BreakerBranch:
-    return BreakerBranch(
-        id=branch_id, label=label, from_node=from_node, to_node=to_node, resistance_mohm=CONTACT_MOHM, rating_a=RATING_A
-    )
+_breaker = contact_maker(BreakerBranch, RATING_A, contact_mohm=BREAKER_MOHM)
 
 
 def _build(circuit: Circuit) -> Isolated:

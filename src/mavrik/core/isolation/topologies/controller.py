@@ -2,10 +2,17 @@
 
 from __future__ import annotations
 
-from mavrik.core.circuit import Circuit, RelayBranch
+from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.additions import Growing
 from mavrik.core.isolation.documents import Sense, SwitchedConsumer
-from mavrik.core.isolation.topologies.base import CONTACT_MOHM, Isolated, Topology, behind_contacts, contacts_of, usual_switching
+from mavrik.core.isolation.topologies.base import (
+    HIGH_CURRENT_RELAY,
+    Isolated,
+    Topology,
+    behind_contacts,
+    contacts_of,
+    usual_switching,
+)
 from mavrik.core.isolation.topologies.wires import CONTROLS, control_wire
 
 ON_V, OFF_V = 4.2, 3.6
@@ -16,21 +23,9 @@ INPUT_A = 0.012
 NOT_PRICED = "The controller's box is in no price list: it is reckoned as the relays in it; its maker's price is to be asked for."
 
 
-def _relay(branch_id: str, label: str, from_node: str, to_node: str) -> RelayBranch:
-    return RelayBranch(
-        id=branch_id,
-        label=label,
-        from_node=from_node,
-        to_node=to_node,
-        resistance_mohm=CONTACT_MOHM,
-        rating_a=300,
-        intermittent_a=1000,
-    )
-
-
 def _build(circuit: Circuit) -> Isolated:
     drawn, switching, assumed = usual_switching(circuit)
-    made, behind, moves = behind_contacts(drawn, _relay)
+    made, behind, moves = behind_contacts(drawn, HIGH_CURRENT_RELAY)
     first, grow = made.battery, Growing(made)
     wire = control_wire(grow, first.positive_node, "Sense input", INPUT_A)
     done = grow.done()

@@ -8,10 +8,10 @@ from mavrik.core.circuit.controls import ControlPlace
 from mavrik.core.circuit.editing import with_parts
 from mavrik.core.isolation.documents import ConsumerRole, Control, FieldSupply, MovedContact, SwitchedConsumer
 from mavrik.core.isolation.topologies.base import (
-    CONTACT_MOHM,
     Isolated,
     Topology,
     behind_contacts,
+    contact_maker,
     contacts_of,
     usual_switching,
 )
@@ -20,16 +20,7 @@ RUN_DOWN_OHM = 3.0
 """Of the resistor that takes what a stopping alternator still makes. Common practice, no source."""
 
 
-def _switch(branch_id: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
-    return SwitchBranch(
-        id=branch_id,
-        label=label,
-        from_node=from_node,
-        to_node=to_node,
-        resistance_mohm=CONTACT_MOHM,
-        rating_a=250,
-        intermittent_a=1000,
-    )
+_switch = contact_maker(SwitchBranch, 250, 1000)
 
 
 def _build(circuit: Circuit) -> Isolated:

@@ -6,11 +6,11 @@ from mavrik.core.circuit import Circuit, SwitchBranch
 from mavrik.core.circuit.controls import ControlPlace
 from mavrik.core.isolation.documents import Control
 from mavrik.core.isolation.topologies.base import (
-    CONTACT_MOHM,
     Isolated,
     Topology,
     behind_contacts,
     by_a_link,
+    contact_maker,
     contacts_of,
     usual_switching,
 )
@@ -19,10 +19,7 @@ RATING_A = 300.0
 """The class of a heavy single-pole isolator. Common practice, no source."""
 
 
-def _switch(branch_id: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
-    return SwitchBranch(
-        id=branch_id, label=label, from_node=from_node, to_node=to_node, resistance_mohm=CONTACT_MOHM, rating_a=RATING_A
-    )
+_switch = contact_maker(SwitchBranch, RATING_A)
 
 
 def _built(circuit: Circuit, negative: bool = False, charge_stays: bool = False) -> Isolated:
@@ -39,16 +36,7 @@ POST_HEIGHT_MM = 30
 """What it adds to a post. Common practice, rough, no source."""
 
 
-def _post_switch(branch_id: str, label: str, from_node: str, to_node: str) -> SwitchBranch:
-    return SwitchBranch(
-        id=branch_id,
-        label=label,
-        from_node=from_node,
-        to_node=to_node,
-        resistance_mohm=CONTACT_MOHM,
-        rating_a=POST_RATING_A,
-        intermittent_a=500,
-    )
+_post_switch = contact_maker(SwitchBranch, POST_RATING_A, 500)
 
 
 def _on_the_post(circuit: Circuit) -> Isolated:

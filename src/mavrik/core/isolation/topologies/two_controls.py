@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from mavrik.core.circuit import Circuit, RelayBranch
+from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.additions import Growing
 from mavrik.core.isolation.documents import Sense
 from mavrik.core.isolation.topologies.base import (
-    CONTACT_MOHM,
+    HIGH_CURRENT_RELAY,
     Isolated,
     Topology,
     behind_contacts,
@@ -22,21 +22,9 @@ COIL_A = 0.6
 """The coil at the system's voltage. Rough, no source."""
 
 
-def _relay(branch_id: str, label: str, from_node: str, to_node: str) -> RelayBranch:
-    return RelayBranch(
-        id=branch_id,
-        label=label,
-        from_node=from_node,
-        to_node=to_node,
-        resistance_mohm=CONTACT_MOHM,
-        rating_a=300,
-        intermittent_a=1000,
-    )
-
-
 def _build(circuit: Circuit) -> Isolated:
     drawn, switching, assumed = usual_switching(circuit)
-    made, behind, moves = behind_contacts(drawn, _relay, charge_stays=True)
+    made, behind, moves = behind_contacts(drawn, HIGH_CURRENT_RELAY, charge_stays=True)
     first, volts, grow = made.battery, made.system_voltage_v, Growing(made)
     wire = control_wire(grow, first.positive_node, "Relay coil", COIL_A)
     wired = grow.done()
