@@ -12,6 +12,7 @@ from scipy import special
 from mavrik.core.catalogue.sources import rest_voltage_v
 from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
 from mavrik.core.findings.charge import as_charged
+from mavrik.core.findings.densities import log_density
 from mavrik.core.findings.documents import ActionKind, DecidingPoint, NextAction, NextTest
 from mavrik.core.findings.inference import Posterior
 from mavrik.core.findings.likelihood import own_scatter, wrong_share
@@ -108,8 +109,7 @@ class Draws:
             middle, root = seen[:, smooth], np.linalg.cholesky(together[:, smooth][:, :, smooth])
             noise = rng.standard_normal((SAMPLES, len(smooth)))
             read = middle[self.drawn] + np.matmul(root[self.drawn], noise[:, :, None])[:, :, 0]
-            standard = np.matmul(read - middle[:, None, :], np.swapaxes(np.linalg.inv(root), 1, 2))
-            logs -= (0.5 * (standard**2).sum(axis=2) + np.log(np.diagonal(root, axis1=1, axis2=2)).sum(axis=1)[:, None]).T
+            logs += np.stack([log_density(read - m, r) for m, r in zip(middle, root, strict=True)], axis=1)
         return float(self._bits(logs[:, :, None])[0])
 
     def told_by_each(self, points: Sequence[Point], seen: Floats, variance: Floats) -> Floats:
