@@ -10,6 +10,10 @@ NGSPICE = shutil.which("ngspice")
 OPEN_OHM = 1e9
 
 
+class UnsolvedError(RuntimeError):
+    """There is no operating point, or none is found."""
+
+
 class Deck:
     """One vehicle in one state."""
 
@@ -45,7 +49,7 @@ class Deck:
         self._lines.append(f"{kind}{self._count} {self.name(a)} {self.name(b)} {value}")
 
     def solve(self) -> dict[str, float]:
-        """Voltages of all nodes against the ground. Raises RuntimeError where ngspice finds none."""
+        """Voltages of all nodes against the ground. Raises UnsolvedError where ngspice finds none."""
         nodes = {n: s for n, s in self._names.items() if s != "0"}
         # Whatever is left alone by an open fuse is tied down by what insulation leaks.
         leaks = [f"Rleak{k} {s} 0 1e8" for k, s in enumerate(nodes.values())]
@@ -59,5 +63,5 @@ class Deck:
         done = subprocess.run([NGSPICE, "-b"], input=text, capture_output=True, text=True, timeout=60, check=False)
         values = {m.group(1): float(m.group(2)) for m in re.finditer(r"^v\((\w+)\) = (\S+)$", done.stdout, re.M)}
         if len(values) != len(nodes):
-            raise RuntimeError(done.stdout[-600:] + done.stderr[-600:])
+            raise UnsolvedError(done.stdout[-600:] + done.stderr[-600:])
         return {n: values[s] for n, s in nodes.items()} | {n: 0.0 for n, s in self._names.items() if s == "0"}

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from tests.reference.strangers.metal import drawn_ohm
-from tests.reference.strangers.spice import OPEN_OHM, Deck
+from tests.reference.strangers.spice import OPEN_OHM, Deck, UnsolvedError
 
 RUNNING = ("idle", "idle_loaded", "fast", "fast_loaded", "full_output", "at_output")
 LOADED = ("idle_loaded", "fast_loaded", "full_output", "at_output")
@@ -210,7 +210,7 @@ class Stranger:
             found = self._deck(state, links, hold, at, across).solve()
             if not self._changed(state, found, at, across, turn):
                 return found
-        raise RuntimeError(f"{state} comes to no rest: {at}")
+        raise UnsolvedError(f"{state} comes to no rest: {at}")
 
     def _changed(self, state: str, found: dict[str, float], at: dict[str, str], across: dict[str, float], turn: int) -> bool:
         def between(plus: str, minus: str) -> float:
