@@ -13,7 +13,7 @@ import pytest
 from mavrik.core.operating.prediction import at_output, predict
 from mavrik.core.procedures import PROCEDURES
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
-from tests.api.conftest import Caller, drops, findings, job_body, keep
+from tests.api.conftest import Caller, describe, drops, findings, job_body, keep
 from tests.api.conftest import run_body as run
 from tests.standin import CONNECTED, REGISTERED, every_case, meters_on, read_by_meters
 
@@ -43,6 +43,16 @@ def test_a_hidden_fault_is_found_through_the_api(tech: Caller, vehicle_job: dict
         assert made < 6
     best = said["causes"][0]
     assert best["cause"] == "resistance:block_ground" and best["evidence"] and "Clean both ends" in best["advice"]
+
+
+def test_the_end_of_a_sense_wire_is_no_node_and_said_in_words(tech: Caller, vehicle_job: dict[str, Any]) -> None:
+    describe(tech, vehicle_job["id"], "boat_isolator")
+    tests: Any = tech.get(f"/api/jobs/{vehicle_job['id']}/bench").json
+    points = {p["point"]["id"]: p for t in tests["procedures"] for p in t["points"]}
+    sense, stud = points["key_sense_v:alternator"], points["key_battery_v"]
+    assert sense["point"]["red"] == stud["point"]["red"] == stud["red"], "drawn to the battery's post"
+    assert sense["red"] == "" and sense["black"] == "alt_case"
+    assert "where it ends at" in sense["how"] and "plug" in sense["how"]
 
 
 @pytest.mark.parametrize("name", list(VEHICLES))

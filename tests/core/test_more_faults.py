@@ -13,6 +13,7 @@ from mavrik.core.findings import BranchVerdict, Findings
 from mavrik.core.findings.hypotheses import ELEMENTS, Hypothesis, fault_table, hypotheses
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.procedures import PROCEDURES, BenchState, procedure
+from mavrik.standin.hands import Hands
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, with_starter
 from tests.build import judged, runs_of
 
@@ -82,6 +83,16 @@ def test_what_is_at_the_end_of_a_sense_wire_tells_it_from_its_regulator(at_the_e
     findings = judged(vehicle.circuit, *runs_of(vehicle, read))
     assert likeliest(findings) == [cause] and findings.causes[0].probability > 0.8
     assert not [d for d in findings.doubtful if d.point.startswith("key_sense_v")]
+
+
+def test_the_stand_ins_meter_reads_an_open_sense_wire_at_its_end_and_not_at_the_battery() -> None:
+    car = MADE["sensed"]
+    unit = car.alternator
+    hands = Hands(HiddenVehicle(car, hidden(car, "sense_open:alternator"), np.random.default_rng(3)), BenchState.KEY_ON)
+    hands.red, hands.black = unit.sense_positive_node or "", unit.case_node
+    assert hands.volts() == pytest.approx(12.5, abs=0.3)
+    hands.element = unit.id
+    assert hands.volts() == pytest.approx(0.0, abs=0.05)
 
 
 def test_a_lithium_battery_does_not_sulphate() -> None:

@@ -74,6 +74,8 @@ class PointView(Document):
 
     point: Point
     how: str = Field(description="Where probes or clamp go")
+    red: str = Field("", description="Node that a picture shows the red probe on; empty: on none, as the end of a sense wire is")
+    black: str = Field("", description="The same of the black one")
     instrument: str | None = Field(description="Id of the instrument of the register to read it with; null: none fits")
 
 
@@ -124,6 +126,9 @@ def choose_instruments(rows: list[models.Instrument], today: datetime) -> dict[s
 
 def _how(circuit: Circuit, point: Point) -> str:
     words = {n.id: n.label for n in circuit.nodes}
+    if point.sense_wire:
+        unit_label = next(a.label for a in circuit.alternators if a.id == point.element)
+        return f"Red on the sense wire where it ends at {unit_label}, into its plug from behind; black on {words[point.black]}"
     if point.red in words and point.black in words:
         return f"Red on {words[point.red]}, black on {words[point.black]}"
     branch = next((b for b in circuit.branches if b.id == point.element), None)
@@ -140,6 +145,11 @@ def _how(circuit: Circuit, point: Point) -> str:
     return ""
 
 
+def _point(circuit: Circuit, point: Point, instrument: str | None) -> PointView:
+    red = "" if point.sense_wire else point.red
+    return PointView(point=point, how=_how(circuit, point), red=red, black=point.black, instrument=instrument)
+
+
 def _view(circuit: Circuit, of: Procedure, meters: dict[str, str], last: RunRecord | None) -> ProcedureView:
     points = of.points(circuit)
     return ProcedureView(
@@ -152,7 +162,7 @@ def _view(circuit: Circuit, of: Procedure, meters: dict[str, str], last: RunReco
         conditions=of.conditions(circuit) if of.conditions else "",
         cautions=of.cautions,
         steps=of.steps,
-        points=tuple(PointView(point=p, how=_how(circuit, p), instrument=meters.get(p.meter)) for p in points),
+        points=tuple(_point(circuit, p, meters.get(p.meter)) for p in points),
         tells=any(not p.own_rule for p in points),
         last=last,
     )

@@ -21,6 +21,8 @@ OVERLOAD = "9.9E37"
 NO_NUMBER = "9.91E37"
 """SCPI-1999: not a number."""
 LONGEST_LINE = 512
+LOOKS_UP_S = 0.1
+"""How often a meter looks whether it is to be switched off."""
 
 
 class _Session(socketserver.StreamRequestHandler):
@@ -100,7 +102,7 @@ class MeterServer(socketserver.ThreadingTCPServer):
         self.unplugged = threading.Event()
         self.hold = threading.Event()
         """Somebody has pressed HOLD: what is shown from then on does not change."""
-        threading.Thread(target=self.serve_forever, daemon=True).start()
+        threading.Thread(target=self.serve_forever, args=(LOOKS_UP_S,), daemon=True).start()
 
     def read(self) -> float:
         """What is there to be measured now, with the meter's own error."""

@@ -38,7 +38,10 @@ class Hands:
         if self.state in (BenchState.REST, BenchState.BATTERY_LOAD) and alone:
             return self.vehicle.shown(Point("now", "now", "voltage", self.state, self.red, self.black, alone))
         state = BenchState.ASLEEP if self.state is BenchState.REST else self.state
-        return self.vehicle.shown(Point("now", "now", "voltage", state, self.red, self.black))
+        units = self.vehicle.circuit.alternators
+        at_wire = any((a.id, a.sense_positive_node, a.case_node) == (self.element, self.red, self.black) for a in units)
+        element = self.element if at_wire else ""
+        return self.vehicle.shown(Point("now", "now", "voltage", state, self.red, self.black, element, sense_wire=at_wire))
 
     def amps(self) -> float:
         """Through what the clamp is round [A]."""

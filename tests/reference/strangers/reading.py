@@ -80,7 +80,7 @@ class Hands:
             # What falls within fifteen seconds beside the ohms.
             sags = v.rng.uniform(1.1, 1.35)
             return (self._shown("dmm", max(bank.open_v - cca / 2 * bank.inner_ohm * sags, 0.0)), "dmm")
-        if any(point.id == f"key_sense_v:{unit}" for unit in v.truth.sense_open):
+        if point.sense_wire and point.element in v.truth.sense_open:
             # A wire that leads nowhere picks up what leaks to it.
             return (self._shown("dmm", 0.1 * v.rng.uniform()), "dmm")
         shown = self._shown("dmm", v.drop(state, point.red, point.black))

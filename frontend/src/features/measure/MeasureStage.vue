@@ -153,7 +153,7 @@ useKeys([
 </script>
 
 <template>
-  <BenchFrame :red="here?.point.red || null" :black="here?.point.black || null">
+  <BenchFrame :red="here?.red || null" :black="here?.black || null">
     <template v-if="!ready">
       <p class="panel ma-0">
         {{ bench.circuit ? 'Save the circuit first: readings refer to a saved one.' : 'Describe the circuit first.' }}

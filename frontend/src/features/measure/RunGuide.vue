@@ -40,8 +40,8 @@ const branch = computed(() => bench.circuit?.branches.find((b) => b.id === props
         :findings="bench.judged.findings"
         :layout="bench.judged.pictures.loop"
         :sizes="sizes"
-        :red="here?.point.red || null"
-        :black="here?.point.black || null"
+        :red="here?.red || null"
+        :black="here?.black || null"
         :selected="branch"
         probes-only
       />

@@ -358,7 +358,7 @@ def _alone(point: Point, setup: Setup) -> bool:
 def _at_sense_wires(placed: Sequence[Placed], suspects: Sequence[Hypothesis]) -> list[tuple[int, Floats]]:
     """Readings at the end of a sense wire, by place, and what of the voltage is there with each hypothesis."""
     return [
-        (k, np.array([h.indications.get(("sense", p.sense_of), 1.0) for h in suspects]))
+        (k, np.array([h.indications.get(("sense", p.element), 1.0) for h in suspects]))
         for k, (p, _) in enumerate(placed)
-        if p.sense_of
+        if p.sense_wire
     ]

@@ -292,7 +292,7 @@ def _guesses(
     most_pull: no cause is worth more, however hard the readings pull
     """
     u, guesses = problem.unknowns, []
-    looked = [*problem.others.tolist(), *(k for k in problem.smooth.tolist() if problem.evidence[k].point.sense_of)]
+    looked = [*problem.others.tolist(), *(k for k in problem.smooth.tolist() if problem.evidence[k].point.sense_wire)]
     placed = [(problem.evidence[k].point, problem.evidence[k].setup) for k in looked]
     points, measured = [p for p, _ in placed], [problem.evidence[k].measured for k in looked]
     more = [h for h in suspects if h.causes[0] != NOTHING and h.causes[0] not in of.trial.causes]

@@ -47,8 +47,8 @@ class Point:
     """How much later than that it may still be read."""
     part_of: str = ""
     """Id of the point that is read first and says whether this one is worth reading."""
-    sense_of: str = ""
-    """Alternator whose sense wire it is read at, where the wire ends: nothing is there when the wire is open."""
+    sense_wire: bool = False
+    """Read where the sense wire of its alternator ends: nothing is there when that wire is open."""
 
     @property
     def kind(self) -> Quantity:

@@ -46,12 +46,13 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
     points += [
         Point(
             f"key_sense_v:{a.id}",
-            f"{a.label}: sense to case",
+            f"{a.label}: end of the sense wire to case",
             "voltage",
             BenchState.KEY_ON,
             a.sense_positive_node,
             a.case_node,
-            sense_of=a.id,
+            a.id,
+            sense_wire=True,
         )
         for a in circuit.alternators
         if a.sense_positive_node and a.sense_positive_node != a.stud_node
@@ -91,7 +92,7 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
         elif battery is not None and point.id != "key_battery_v":
             short = battery.value - read.value
             u = (battery.uncertainty**2 + read.uncertainty**2) ** 0.5
-            feed = SENSE_WIRE if point.sense_of else STUD_FEED
+            feed = SENSE_WIRE if point.sense_wire else STUD_FEED
             verdict = Verdict.PASS if short + u <= allowed else Verdict.FAIL if short - u > allowed else Verdict.CLOSE
             judgements.append(
                 Judgement(
@@ -105,6 +106,6 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
 KEY_ON = Procedure(
     50, "key_on", "Key on, engine off", "Lamp, stud and sense wire say in a minute whether feed and exciter are whole.", 2, "off, key on",
     ("jewellery",),
-    (BenchStep("Key on, engine off, everything else off."), BenchStep("Look for the warning lamp."), BenchStep("Black probe on the alternator case, red on the stud, then on the sense wire.")),
+    (BenchStep("Key on, engine off, everything else off."), BenchStep("Look for the warning lamp."), BenchStep("Black probe on the alternator case, red on the stud, then on the sense wire where it ends at the unit, its plug on: at the battery's end it always reads full.")),
     _points, _judge,
 )  # fmt: skip
