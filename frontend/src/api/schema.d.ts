@@ -9452,10 +9452,10 @@ export interface components {
              */
             red: string;
             /**
-             * Sense Of
-             * @default
+             * Sense Wire
+             * @default false
              */
-            sense_of: string;
+            sense_wire: boolean;
             /**
              * Signed
              * @default false
@@ -9469,6 +9469,12 @@ export interface components {
          */
         PointView: {
             /**
+             * Black
+             * @description The same of the black one
+             * @default
+             */
+            black: string;
+            /**
              * How
              * @description Where probes or clamp go
              */
@@ -9479,6 +9485,12 @@ export interface components {
              */
             instrument: string | null;
             point: components["schemas"]["Point"];
+            /**
+             * Red
+             * @description Node that a picture shows the red probe on; empty: on none, as the end of a sense wire is
+             * @default
+             */
+            red: string;
         };
         /**
          * PointsView

@@ -6,9 +6,9 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cache, cached_property
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from mavrik.core.catalogue.tables import Table, load_table
 from mavrik.core.circuit import Alternator, AnyBranch, Chemistry, Circuit, ConductorBranch
@@ -136,6 +136,8 @@ class Fault(BaseModel):
     signs: dict[str, float] = {}
     """What is looked at and no network says: lamp, belt and continuity as 1 or 0, ripple of a 12 V system, the plate's amperes over the rating;
     and what of the voltage is there at the end of the sense wire."""
+    signs_show: Annotated[float, Field(gt=0, le=1)] = 1.0
+    """How often they are seen; otherwise all looks as usual: the probe was at the wrong end of the wire, or what is broken touched just then."""
     when: tuple[tuple[BenchState, ...], ...] = ()
     """States it is there in, where it comes and goes: one of these ways or another."""
     elsewhere: float = 0.0
@@ -216,10 +218,11 @@ ELEMENTS: dict[str, Callable[[Circuit], list[str]]] = {
 """What of a circuit a kind of fault can be of."""
 
 
-def hypotheses(circuit: Circuit) -> list[Hypothesis]:
+def hypotheses(circuit: Circuit, looked_for: bool = False) -> list[Hypothesis]:
     """All single faults of a circuit, each at its middle magnitude, and the circuit with nothing broken first.
 
     circuit: the document; an end that looks corroded, loose or burnt makes its branch more suspect
+    looked_for: whether signs were that do not always show; then a fault with such comes twice, with and without
     Source: the catalogue's data file.
 
     >>> from mavrik.core.circuit.layouts import front_battery
@@ -238,7 +241,10 @@ def hypotheses(circuit: Circuit) -> list[Hypothesis]:
             for states in fault.when or (None,):
                 changes = tuple(_change(circuit, c, element, states, fault.elsewhere) for c in fault.changes)
                 weight = fault.weight * share[element] / max(len(fault.when), 1)
-                suspects.append(Hypothesis(cause, weight, changes, _indications(circuit, fault, element)))
+                shows = fault.signs_show if looked_for else 1.0
+                suspects.append(Hypothesis(cause, weight * shows, changes, _indications(circuit, fault, element)))
+                if shows < 1:
+                    suspects.append(Hypothesis(cause, weight * (1 - shows), changes))
     return suspects
 
 

@@ -150,7 +150,7 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     evidence = tuple(o for o in at_idle(observations) if not o.point.own_rule)
     rest_v = rest_voltages(circuit, observations)
     model = BenchModel(circuit, rest_v)
-    suspects = hypotheses(circuit)
+    suspects = hypotheses(circuit, any(o.point.sense_wire for o in evidence))
     if not evidence:
         weights = np.array([h.weight for h in suspects])
         by_weight = [
