@@ -86,6 +86,26 @@ def test_what_is_at_the_end_of_a_sense_wire_tells_it_from_its_regulator(at_the_e
     assert not [d for d in findings.doubtful if d.point.startswith("key_sense_v")]
 
 
+def test_a_unit_that_gave_something_has_a_field() -> None:
+    """Sixty amperes at the output while the drops were read, and 12.5 V at the battery afterwards."""
+    car = MADE["front"]
+    dead = HiddenVehicle(car, hidden(car, "field_open:alternator"), np.random.default_rng(3))
+    sound = HiddenVehicle(car, hypotheses(car)[0], np.random.default_rng(3))
+    regulated, drops = dead.read(procedure("regulated")), sound.read(procedure("charging_drops"))
+    alone = judged(car, *runs_of(dead, regulated))
+    assert likeliest(alone) == ["field_open:alternator"] and alone.causes[0].probability > 0.5
+    gave = judged(car, *runs_of(dead, regulated | drops))
+    assert likeliest(gave) != ["field_open:alternator"]
+    assert next(c.probability for c in gave.causes if c.cause == "field_open:alternator") < 0.5
+
+
+def test_a_plate_that_says_less_is_a_smaller_unit_and_nothing_that_nobody_thought_of() -> None:
+    car = MADE["front"]
+    plate = {"plate_a:alternator": Measured(0.65 * car.alternator.rated_a, 0.0)}
+    findings = judged(car, *runs_of(HiddenVehicle(car, hypotheses(car)[0], np.random.default_rng(3)), plate))
+    assert likeliest(findings) == ["under_rated:alternator"] and findings.causes[0].probability > 0.5
+
+
 def test_the_stand_ins_meter_reads_an_open_sense_wire_at_its_end_and_not_at_the_battery() -> None:
     car = MADE["sensed"]
     unit = car.alternator

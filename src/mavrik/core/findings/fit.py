@@ -22,6 +22,7 @@ from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import What, fault_table
 from mavrik.core.findings.likelihood import log_likelihood, slip_density
+from mavrik.core.findings.outputs import outputs_likely
 from mavrik.core.findings.placing import RUNNING
 from mavrik.core.findings.unknowns import least_of
 from mavrik.core.measuring.uncertainty import COVERAGE
@@ -388,6 +389,7 @@ def _evidence(fit: Fit, pull: Floats) -> list[Fitted]:
     logdet, covariances = np.linalg.slogdet(curvature)[1], np.linalg.inv(curvature)
     spreads = np.sqrt(covariances[:, unknowns, unknowns])[:, : fit.size]
     # Of what fits only what is on the fault's side is the fault.
+    outputs = outputs_likely(problem, amounts).tolist()
     beyond = (special.log_ndtr(side * (fit.now[:, : fit.size] - least) / spreads) * (side != 0)).sum(axis=1)
     evidence = []
     for t, trial in enumerate(trials):
@@ -407,7 +409,8 @@ def _evidence(fit: Fit, pull: Floats) -> list[Fitted]:
             + float(log_likelihoods.sum())
             + float(strain[t])
             - 0.5 * float(logdet[t])
-            + float(beyond[t]),
+            + float(beyond[t])
+            + outputs[t],
             hypothesis=trial.base,
             predicted=predicted,
             log_likelihoods=log_likelihoods,
@@ -419,6 +422,7 @@ def _evidence(fit: Fit, pull: Floats) -> list[Fitted]:
             sigma=sigmas[t],
             whole=covariance,
             lines=(fit.predicted[t], fit.by[t]),
+            outputs=outputs[t],
         )
         changes = tuple(
             c if u.at(c.what, c.element) is None else replace(c, amount=made.between(c)[0]) for c in trial.base.changes

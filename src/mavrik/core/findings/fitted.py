@@ -48,6 +48,8 @@ class Fitted:
     """Covariance of the unknowns and the runs' outputs."""
     lines: tuple[Floats, Floats]
     """The smooth readings as last solved, and what each unknown does to them."""
+    outputs: float
+    """Logarithm of how likely it is that the unit gave what was read at its output during the drops."""
 
     def or_better(self, again: Fitted) -> Fitted:
         """This one, or the same set fitted from elsewhere where that explains more; what it was first pulled by stays."""

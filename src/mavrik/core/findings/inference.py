@@ -29,6 +29,7 @@ from mavrik.core.findings.hypotheses import (
     is_open,
     is_too_much,
 )
+from mavrik.core.findings.likelihood import slip_density
 from mavrik.core.findings.searching import Extent, evidence_drawn, search
 from mavrik.core.findings.starting import fit_nothing
 from mavrik.core.measuring.readings import Measured
@@ -202,7 +203,10 @@ def _not_in_the_catalogue(problem: FitProblem, nothing: Fitted, weight: float) -
     log_likelihoods = nothing.log_likelihoods.copy()
     seen, sigma = nothing.expected()
     log_likelihoods[problem.smooth] = log_student_density(problem.read - seen, LOOSE * sigma, FREEDOM)
-    log_likelihoods[problem.others] = np.maximum(log_likelihoods[problem.others], np.log(0.5))
+    for k in problem.others.tolist():
+        point = problem.evidence[k].point
+        anywhere = 0.5 if point.kind.yes_or_no else slip_density(point) / fault_table().misread_share
+        log_likelihoods[k] = max(log_likelihoods[k], float(np.log(anywhere)))
     return replace(
         nothing,
         trial=trial,

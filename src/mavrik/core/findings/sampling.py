@@ -118,7 +118,7 @@ def _sampled(fitted: Sequence[Fitted], beside: Sequence[Fitted]) -> list[Drawn]:
     target[no_fault] = NEVER
     joint = target + log_ratio
     by_set = special.logsumexp(joint, axis=1) - np.log(DRAWS)
-    looked = [float(f.log_likelihoods[problem.others].sum()) for f in fitted]
+    looked = [float(f.log_likelihoods[problem.others].sum()) + f.outputs for f in fitted]
     # Few draws that count say little: then half of what Laplace's approximation says, too.
     effective = np.exp(2 * by_set + 2 * np.log(DRAWS) - special.logsumexp(2 * joint, axis=1))
     drawn_evidence = [f.trial.log_prior + float(e) + more for f, e, more in zip(fitted, by_set, looked, strict=True)]
