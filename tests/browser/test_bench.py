@@ -92,6 +92,8 @@ def test_what_is_typed_in_a_test_comes_back_and_an_impossible_value_is_said_at_i
     page.locator("[data-test=keep-run]").click()
     expect(page.locator("[data-point=crank_v]")).to_contain_text("cannot be on a 12 V system")
     field.fill("9.8")
+    # What is said of it comes in its own time, and moves what is below it.
+    page.wait_for_selector("[data-said=crank_v]")
     page.locator("[data-test=keep-run]").click()
     expect(page.locator("[data-run]")).to_have_count(0)
     expect(page.locator("[data-procedure=cranking]")).to_contain_text("pass")
@@ -129,6 +131,7 @@ def test_a_phone_takes_the_whole_test(open_page: Callable[..., Page]) -> None:
     page.locator("[data-procedure=visual]").click()
     page.locator("[data-test=run-clear]").click()
     page.get_by_role("button", name="no", exact=True).click()
+    page.wait_for_selector("[data-run] [data-said]")
     assert sideways(page) <= 0
     page.locator("[data-test=keep-run]").click()
     expect(page.locator("[data-procedure=visual]")).to_contain_text("FAIL")
