@@ -89,12 +89,15 @@ def test_what_is_typed_in_a_test_comes_back_and_an_impossible_value_is_said_at_i
     page.locator("[data-test=run-clear]").click()
     field = page.locator("[data-point=crank_v] input")
     expect(field).to_have_value("99")
-    page.locator("[data-test=keep-run]").click()
+    keep = page.locator("[data-test=keep-run]")
+    keep.click()
     expect(page.locator("[data-point=crank_v]")).to_contain_text("cannot be on a 12 V system")
     field.fill("9.8")
-    # What is said of it comes in its own time, and moves what is below it.
+    # What is said of it comes in its own time, and does not move what is about to be pressed.
+    before = keep.bounding_box()
     page.wait_for_selector("[data-said=crank_v]")
-    page.locator("[data-test=keep-run]").click()
+    assert keep.bounding_box() == before
+    keep.click()
     expect(page.locator("[data-run]")).to_have_count(0)
     expect(page.locator("[data-procedure=cranking]")).to_contain_text("pass")
 
@@ -130,9 +133,11 @@ def test_a_phone_takes_the_whole_test(open_page: Callable[..., Page]) -> None:
     sweeper(page, "measure")
     page.locator("[data-procedure=visual]").click()
     page.locator("[data-test=run-clear]").click()
+    keep = page.locator("[data-test=keep-run]")
+    before = keep.bounding_box()
     page.get_by_role("button", name="no", exact=True).click()
     page.wait_for_selector("[data-run] [data-said]")
-    assert sideways(page) <= 0
+    assert sideways(page) <= 0 and (keep.bounding_box() or {})["y"] == (before or {})["y"]
     page.locator("[data-test=keep-run]").click()
     expect(page.locator("[data-procedure=visual]")).to_contain_text("FAIL")
 

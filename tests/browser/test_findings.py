@@ -87,7 +87,6 @@ def test_tests_by_their_own_rule_wait_behind_one_line(open_page: Callable[..., P
     plan.locator("[data-procedure=net_battery]").click()
     page.locator("[data-test=run-clear]").click()
     page.locator("[data-point='net_a_idle:battery'] input").fill("-12")
-    page.wait_for_selector("[data-said='net_a_idle:battery']")
     page.locator("[data-run]").get_by_label("Engine speed").fill("780")
     page.locator("[data-test=keep-run]").click()
     expect(plan.locator("[data-procedure=net_battery]")).to_contain_text("FAIL")

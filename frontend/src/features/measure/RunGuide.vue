@@ -54,13 +54,17 @@ const branch = computed(() => bench.circuit?.branches.find((b) => b.id === props
 .guide {
   font-size: 1.05rem;
 }
+.steps {
+  margin: 0;
+}
 .steps li {
   margin-bottom: 8px;
 }
 .probes {
+  margin: 0;
   font-size: 1.2rem;
 }
 .loop-of-run {
-  max-height: 38dvh;
+  max-height: 36dvh;
 }
 </style>

@@ -276,29 +276,33 @@ useKeys([
             data-test="measured-by"
             @update:model-value="readings.touch()"
           />
-          <ProblemNotice :problem="problem" />
-          <div class="row">
-            <v-btn
-              color="primary"
-              :loading="busy"
-              :disabled="!given.length || !bench.mayWrite || Object.keys(local).length > 0"
-              data-test="keep-run"
-              @click="save()"
-              >Keep {{ given.length }} of {{ procedure.points.length }}</v-btn
-            >
-            <v-btn variant="text" data-test="skip-run" @click="skipping = !skipping">Skip it</v-btn>
-          </div>
-          <div v-if="skipping" class="row">
-            <v-text-field v-model="reason" label="Why is it skipped?" data-test="skip-reason" /><v-btn
-              :disabled="!reason.trim()"
-              @click="save(reason.trim())"
-              >Skip</v-btn
-            >
-          </div>
         </div>
       </section>
       <RunGuide class="guide" :procedure="procedure" :clock="clock" :here="here" :cautions="clear ? cautions : []" />
     </div>
+    <template #foot>
+      <div class="stack" :inert="!clear" :class="{ waiting: !clear }">
+        <ProblemNotice :problem="problem" />
+        <div class="row">
+          <v-btn
+            color="primary"
+            :loading="busy"
+            :disabled="!given.length || !bench.mayWrite || Object.keys(local).length > 0"
+            data-test="keep-run"
+            @click="save()"
+            >Keep {{ given.length }} of {{ procedure.points.length }}</v-btn
+          >
+          <v-btn variant="text" data-test="skip-run" @click="skipping = !skipping">Skip it</v-btn>
+        </div>
+        <div v-if="skipping" class="row">
+          <v-text-field v-model="reason" label="Why is it skipped?" data-test="skip-reason" /><v-btn
+            :disabled="!reason.trim()"
+            @click="save(reason.trim())"
+            >Skip</v-btn
+          >
+        </div>
+      </div>
+    </template>
     <CaptureDialog
       v-if="captured"
       :asks="captured.point.capture === 'ripple' ? 'ripple' : 'cranking'"
@@ -324,7 +328,7 @@ useKeys([
   display: grid;
   grid-template-columns: minmax(0, 1.25fr) minmax(0, 1fr);
   gap: 22px;
-  margin-top: 10px;
+  margin: 10px 0 16px;
   align-items: start;
 }
 /* Of a long list of places the value that is read, and where the probes go, stay in view. */
@@ -337,14 +341,14 @@ useKeys([
   }
   .fields :deep(input) {
     /* A field that is walked to does not end up under it. */
-    scroll-margin: 420px 0 20px;
+    scroll-margin: 420px 0 100px;
   }
 }
 @media (min-width: 901px) {
   .guide {
     position: sticky;
     top: -14px;
-    max-height: calc(100dvh - 28px);
+    max-height: calc(100dvh - 110px);
     overflow-y: auto;
   }
 }
