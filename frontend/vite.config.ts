@@ -6,7 +6,7 @@ import vuetify from 'vite-plugin-vuetify'
 export default defineConfig({
   plugins: [vue(), vuetify({ autoImport: true })],
   resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
-  test: { css: { include: [/base\.css/] }, server: { deps: { inline: ['vuetify'] } } },
+  test: { css: { include: [/(base|helpers|utilities)\.css/] }, server: { deps: { inline: ['vuetify'] } } },
   build: {
     outDir: '../src/mavrik/web/static/app',
     emptyOutDir: true,
