@@ -171,6 +171,7 @@ def test_what_was_called_something_else_for_sure_is_found(number: int) -> None:
     [
         (9039, "slow_engine:"),
         (9063, "slow_engine:"),
+        (9351, "slow_engine:"),
         (9035, "sense_resistance:alternator"),
         (9064, "missing:long_feed"),
         (9128, "missing:charge_cable"),
@@ -178,6 +179,7 @@ def test_what_was_called_something_else_for_sure_is_found(number: int) -> None:
     ids=[
         "slow engine, voltage link",
         "slow engine, charger",
+        "slow engine, more on it than drawn",
         "sense wire half a volt off",
         "feed not there",
         "charge cable not there",
@@ -199,6 +201,20 @@ def test_a_link_is_open_or_closed_during_the_drops_whatever_the_cause(number: in
     """Left to its voltage it closed with nothing broken only, and that, or a sound ground, was over 99 % sure."""
     outcomes = outcome(number)
     assert outcomes.first and outcomes.causes[0][1] > 0.9, outcomes
+
+
+def test_two_units_held_against_each_other_by_a_link_show_what_each_can_give() -> None:
+    """A sound ground was too much, bent to a link that was thought open: 40 A had been read through its fuse, and taken for a slip."""
+    outcomes = outcome(11289)
+    assert outcomes.truth == ("worn_brushes:alternator",) and outcomes.first and outcomes.causes[0][1] > 0.5, outcomes
+
+
+@pytest.mark.parametrize("number", [11264, 11311, 11381, 11464])
+def test_what_is_broken_beside_a_dead_cell_is_found(number: int) -> None:
+    """Each was a dead cell alone, or two drains: a pair was begun where the cell had ended alone, all else bent to it."""
+    outcomes = outcome(number)
+    assert outcomes.sort == "pair" and any(c.startswith("dead_cell") for c in outcomes.truth)
+    assert outcomes.among(2), outcomes
 
 
 def test_a_unit_whose_cable_is_off_gives_nothing() -> None:

@@ -8,14 +8,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from mavrik.core.findings.at_times import MOST_PULL, at_times, pulled_at_times
-from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.dead_cells import beside_dead_cells, dead_cells, low_at_rest
 from mavrik.core.findings.fit import fit_trials
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import NOTHING, Fault, Hypothesis, What, both, fault_table
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.findings.sampling import sampled
-from mavrik.core.findings.starting import begun_from, full_behind, start_of, starts, stiff, where_it_ended
+from mavrik.core.findings.starting import begun_from, full_behind, start_of, starts, where_it_ended, with_its_unit
 
 FIRSTS, PAIRS = 5, 28
 """So many of the likeliest causes are tried beside others, and so many of those pairs are fitted."""
@@ -38,9 +38,6 @@ LEAST_BRANCHES, LEAST_PAIRS = 6, 6
 OF_A_UNIT = frozenset({What.LIMIT_SHARE, What.SLIP, What.SET_POINT, What.SLOW})
 """What decides whether a unit has output to spare."""
 
-STIFF = 1.0
-"""How much faster than expected a battery takes a charge where a trial of its dead cell begins, in standard deviations."""
-
 UNLIKELY = 10.0
 """A set that is expected to end so far below the best, by the natural logarithm of its evidence, is not tried, nor one beside it."""
 
@@ -50,8 +47,9 @@ PAIR_LIKELY = 4.0
 GONE = 4
 """So many conductors are fitted as missing by themselves."""
 
-RISEN = 3.0
-"""Single causes are fitted anew where nothing broken explains by so much more than it did, by the natural logarithm of its evidence."""
+AHEAD, RISEN = 2.3, 3.0
+"""Where a single cause is ahead of nothing broken by so much, by the natural logarithm of its evidence, and nothing broken explains by so
+much more than it did from where that one ended, all single causes are fitted anew."""
 
 POLISHED, HOPEFUL = 10, 15.0
 """So many of the likeliest, of those so near the best by its natural logarithm, are fitted again from where the best ended."""
@@ -112,8 +110,9 @@ def search(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], ext
     full = full_behind(problem, start)
     sides = [usual[0], usual[2], *([] if full is None else [full])]
     tried += [Trial.of(h, one) for h in suspects[1:] if any(c.what in OF_A_UNIT for c in h.changes) for one in sides]
+    cells = low_at_rest(problem, suspects)
     tried += _gone(problem, nothing, [h for h in alike_ones if h.changes[0].what is What.OPEN])
-    fits = [nothing, *_best_of_each([*fit_trials(problem, tried), *fit_trials(problem, _dead_cells(problem, suspects, usual))])]
+    fits = [nothing, *_best_of_each([*fit_trials(problem, tried), *fit_trials(problem, dead_cells(problem, cells, usual))])]
     nothing, *_ = fits = _out_of_a_trap(problem, fits)
     alike = at_times(problem, nothing, alike_ones)
     suspects = [h for h in suspects if not _fault(h).alone]
@@ -143,10 +142,11 @@ def search(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], ext
         twins = _twins(likely, alike)
         if newest is fits:
             twins += pulled_at_times(problem, nothing, alike, top - UNLIKELY)
-        grown = fit_trials(problem, [*(t for _, t in chosen), *twins])
+        sets = [*(t for _, t in chosen), *beside_dead_cells(problem, [t.base for _, t in chosen], cells, usual[0])]
+        grown = fit_trials(problem, [*sets, *twins])
         known |= {frozenset(f.trial.causes) for f in grown}
-        newest = grown[: len(chosen)]
-        fits = _best_of_each([*fits, *grown[len(chosen) :], *newest])
+        newest = _best_of_each(grown[: len(sets)])
+        fits = _best_of_each([*fits, *grown[len(sets) :], *newest])
     fits = _polished(problem, fits, alike)
     # What has come up only now has not been held against what looks like it.
     likely = sorted(fits, key=lambda f: -f.log_evidence)[:1]
@@ -158,7 +158,7 @@ def _out_of_a_trap(problem: FitProblem, fitted: list[Fitted]) -> list[Fitted]:
     """Nothing broken and single causes, all again where nothing broken explains far more from where the likeliest of them ended: what
     began from a reading that was taken for a slip is held by it."""
     nothing, likeliest = fitted[0], max(fitted[1:], key=lambda f: f.log_evidence)
-    if likeliest.log_evidence < nothing.log_evidence + RISEN:
+    if likeliest.log_evidence < nothing.log_evidence + AHEAD:
         return fitted
     risen = nothing.or_better(fit_trials(problem, [begun_from(nothing.trial, likeliest)], gathering=False)[0])
     if risen.log_evidence < nothing.log_evidence + RISEN:
@@ -180,25 +180,6 @@ def _gone(problem: FitProblem, nothing: Fitted, suspects: Sequence[Hypothesis]) 
     predicted = problem.model.predict(placed, [nothing.trial.base, *suspects], np.tile(nothing.row, (len(suspects) + 1, 1)))
     explained = log_likelihood(points, predicted, measured).sum(axis=1)[1:] + np.log([h.weight for h in suspects])
     return [Trial.of(suspects[k], start_of(nothing)) for k in np.argsort(-explained)[:GONE].tolist()]
-
-
-def _dead_cells(problem: FitProblem, suspects: Sequence[Hypothesis], usual: Sequence[Floats]) -> list[Trial]:
-    """Dead cells of batteries that rest as low as one makes them, by themselves: halfway nothing fits, and the unit feeds it all it has.
-
-    usual: where trials usually begin, `starts`
-    """
-    rest_v, documented = problem.model.rest_v, problem.model.documented_emf_v()
-    cells = [
-        (h, c.element)
-        for h in suspects
-        for c in h.changes
-        if c.what is What.EMF and c.element in rest_v and rest_v[c.element] - documented[c.element] < 0.5 * c.amount
-    ]
-    begun = [usual[0], usual[2]]
-    begun += [full for start in begun if (full := full_behind(problem, start)) is not None]
-    return [
-        Trial.of(h, stiff(problem, start, widths, battery)) for h, battery in cells for start in begun for widths in (0.0, STIFF)
-    ]
 
 
 def _fault(h: Hypothesis) -> Fault:
@@ -243,21 +224,25 @@ def _best_of_each(fitted: Sequence[Fitted]) -> list[Fitted]:
 
 
 def _polished(problem: FitProblem, fitted: list[Fitted], alike: Sequence[Trial]) -> list[Fitted]:
-    """The likeliest again, and nothing broken, each from where the best of the others ended: a reading that one took for a slip may have
-    trapped another that did not.
+    """The likeliest again, and nothing broken, each from where the likeliest of the broken ended: a reading that one took for a slip may
+    have trapped another that did not.
 
     alike: causes that look like others; those of a set point are tried from where nothing broken is, too: a few tenths of a volt in a
     sense wire look like nothing, not like a regulator set high
     """
     ranked = sorted(range(len(fitted)), key=lambda k: -fitted[k].log_evidence)
     near = [k for k in ranked[:POLISHED] if fitted[k].log_evidence > fitted[ranked[0]].log_evidence - HOPEFUL]
+    # All began where nothing broken ended: from there once more shows nothing new.
+    first, second, *_ = broken = [k for k in ranked if k]
     # One cause alone, even where the best set has another beside it that it may not need.
-    alone = next((fitted[k].trial.base for k in ranked if len(fitted[k].trial.causes) == 1 and k), fitted[ranked[0]].trial.base)
+    alone = next((fitted[k].trial.base for k in broken if len(fitted[k].trial.causes) == 1), fitted[first].trial.base)
     looking_alike = [k for k in ranked if _looks_like(fitted[k].trial.base, alone)]
     chosen = list(dict.fromkeys((0, *near, *looking_alike)))
-    trials = [begun_from(fitted[k].trial, fitted[ranked[0] if k != ranked[0] else ranked[1]]) for k in chosen]
+    trials = [begun_from(fitted[k].trial, fitted[first if k != first else second]) for k in chosen]
     hardly = [t.begun_at(where_it_ended(fitted[0])) for t in alike if t.base.changes[0].what is What.SET_POINT]
-    again = fit_trials(problem, [*trials, *hardly], gathering=False)
+    slow = [f for f in fitted if any(c.what is What.SLOW for c in f.trial.base.changes)]
+    sides = [f.trial.begun_at(with_its_unit(f, start_of(fitted[first]))) for f in slow]
+    again = fit_trials(problem, [*trials, *hardly, *sides], gathering=False)
     for k, f in zip(chosen, again, strict=False):
         fitted[k] = fitted[k].or_better(f)
     return _best_of_each([*fitted, *again[len(chosen) :]])

@@ -17,6 +17,9 @@ from mavrik.core.operating.bench_states import BenchState
 UNEQUAL_V = 0.7
 """How much less one of several batteries of 12 V is charged where a fit begins there."""
 
+FREE_WIDTHS = 1.5
+"""Batteries that take a charge so many standard deviations faster than is expected take what several units give."""
+
 FULL_WIDTHS = 2.5
 """A battery that takes a charge so many standard deviations more slowly than is expected is nearly full."""
 
@@ -63,6 +66,32 @@ def either_side(problem: FitProblem, start: Floats) -> tuple[Floats, Floats]:
     return to_spare, short
 
 
+def with_its_unit(fitted: Fitted, start: Floats) -> Floats:
+    """A start with what its units give as a fit has it: that was read, and what hangs on them by another cause may be quite another.
+
+    fitted: the same causes, fitted before; start: all else
+    """
+    mixed = start.copy()
+    for k, (what, _) in enumerate(fitted.problem.unknowns.names):
+        if what in (What.LIMIT_SHARE, What.IDLE_SHARE):
+            mixed[k] = fitted.row[k]
+    return mixed
+
+
+def taking_freely(problem: FitProblem, start: Floats) -> Floats | None:
+    """A start with batteries that take a charge more freely than is expected, so that several units stand against each other through a
+    link and not alone; None where there is one unit.
+
+    problem: readings and unknowns; start: all else
+    """
+    if len(problem.model.circuit.alternators) < 2:
+        return None
+    u, freely = problem.unknowns, start.copy()
+    takes = [k for k, (what, _) in enumerate(u.names) if what is What.TAKES_SHARE]
+    freely[takes] -= FREE_WIDTHS * u.width[takes]
+    return freely
+
+
 def stiff(problem: FitProblem, start: Floats, widths: float, battery: str) -> Floats:
     """A start with a battery that takes whatever it gets at hardly more than it rests at: then loads on or off are all the same.
 
@@ -98,7 +127,11 @@ def fit_nothing(problem: FitProblem, sound: Hypothesis) -> Fitted:
     problem: readings and unknowns; sound: the hypothesis
     """
     prior = float(np.log(sound.weight))
-    fits = fit_trials(problem, [Trial(sound.causes, sound, prior, start) for start in starts(problem)])
+    usual = starts(problem)
+    fits = fit_trials(problem, [Trial(sound.causes, sound, prior, start) for start in usual])
+    # By itself: beside the others it is far behind until it is ahead of them.
+    if (freely := taking_freely(problem, usual[0])) is not None:
+        fits += fit_trials(problem, [Trial(sound.causes, sound, prior, freely)])
     at_output = np.array([problem.evidence[k].setup.state is BenchState.AT_OUTPUT for k in problem.smooth.tolist()], dtype=bool)
     each = [f.log_likelihoods[problem.smooth] for f in fits]
     there = max(range(len(fits)), key=lambda k: float(each[k][at_output].sum()))
