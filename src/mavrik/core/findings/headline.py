@@ -148,14 +148,15 @@ def headline(basis: HeadlineBasis) -> Headline:
     best = faults[0] if faults else None
     failing = [j for t in basis.tests if t.procedure != DROPS for j in t.judgements if j.verdict is Verdict.FAIL]
     graver = min((b for b in basis.branches), key=lambda b: (GRAVITY[b.verdict], -(b.excess_heat_w or 0)), default=None)
+    if basis.readings and best is not None and best.kind in OF_THE_TEST and best.probability > EVEN:
+        # To read again costs minutes, and parts are condemned by it otherwise.
+        text = f"{best.label}: {sureness(best.probability)}."
+        return Headline(BranchVerdict.CHECK_PROBES, text, _evidence_lines(best), best.advice, "")
     if basis.readings and best is not None and best.probability >= probably:
         over = (graver is not None and graver.verdict is BranchVerdict.FAIL) or bool(failing)
         if best.kind == UNKNOWN_KIND:
             text = f"No fault that is known here explains these readings: {sureness(best.probability)}."
             return Headline(BranchVerdict.CHECK_PROBES, text, (), best.advice, "")
-        if best.kind in OF_THE_TEST:
-            text = f"{best.label}: {sureness(best.probability)}."
-            return Headline(BranchVerdict.CHECK_PROBES, text, _evidence_lines(best), best.advice, "")
         whole = BranchVerdict.PASS if best.kind == UNLISTED_KIND else BranchVerdict.EXCESS
         return _cause_line(basis, best, BranchVerdict.FAIL if over else whole)
     if graver is not None and graver.verdict is BranchVerdict.FAIL and (graver.probability or 0.0) > EVEN:
