@@ -15,13 +15,16 @@ from mavrik.core.findings.inference import Candidate
 from mavrik.core.findings.likelihood import slip_density, wrong_share
 from mavrik.core.procedures import BenchState, Point
 
-SPOKEN_OF = 4
-"""Of so many of the likeliest sets it is said."""
+SPOKEN_OF = 5
+"""Of so many of the likeliest causes it is said."""
 
 PLACES, FARTHEST = 481, 8.0
 """A value is looked for at so many places, up to so many standard deviations from what the likeliest set expects."""
 
 LEAST_DENSITY = 1e-12
+
+CLEARLY = 3.0
+"""A cause gives way where another is so many times as likely without it: what each lets be read is known along straight lines only."""
 
 
 @dataclass(frozen=True)
@@ -53,33 +56,36 @@ def turning_points(
     A single reading that may be a slip moves odds only so far: where none would do, nothing is said.
     Source: Bayes' rule for one further reading, with normal errors and slips.
     """
-    order = np.argsort(-share).tolist()[:SPOKEN_OF]
-    first = int(order[0])
+    causes = list(dict.fromkeys(cause for c in kept for cause in c.causes))
+    member = np.array([[cause in c.causes for c in kept] for cause in causes])
+    order = np.argsort(-(member @ share), kind="stable").tolist()[:SPOKEN_OF]
+    first, likeliest = int(order[0]), int(np.argmax(share))
     best: dict[int, tuple[float, int, float, bool]] = {}
     for j, (point, setup) in enumerate(placed):
         if setup.state is BenchState.AT_OUTPUT and setup.output_a is None:
             # Nobody knows yet at which output that will be.
             continue
-        values, sigmas = _values(point, seen[:, j], float(np.sqrt(together[first, j, j])), first)
+        values, sigmas = _values(point, seen[:, j], float(np.sqrt(together[likeliest, j, j])), likeliest)
         allowed = _can_be(point, values, system_voltage_v)
-        top = np.argmax(share[:, None] * _density(point, values, seen[:, j], np.sqrt(together[:, j, j])), axis=0)
-        for k in order:
-            turned = (top != first if k == first else top == k) & allowed
+        likely = share[:, None] * _density(point, values, seen[:, j], np.sqrt(together[:, j, j]))
+        for c in order:
+            # A cause gives way to what does without it: a second one beside it does not turn it.
+            mine, others = likely[member[c]].sum(axis=0), (member[:, ~member[c]] @ likely[~member[c]]).max(axis=0)
+            turned = (others > CLEARLY * mine if c == first else mine > CLEARLY * others) & allowed
             if not turned.any():
                 continue
             at = int(np.argmin(np.where(turned, sigmas, np.inf)))
-            if k not in best or sigmas[at] < best[k][0]:
-                best[k] = float(sigmas[at]), j, float(values[at]), bool(values[at] > seen[first, j])
+            if c not in best or sigmas[at] < best[c][0]:
+                best[c] = float(sigmas[at]), j, float(values[at]), bool(values[at] > seen[likeliest, j])
     turns: dict[str, Turn] = {}
-    for k in order:
-        if k not in best:
+    for c in order:
+        if c not in best:
             continue
-        _, j, value, up = best[k]
+        _, j, value, up = best[c]
         point = placed[j][0]
         what = f"{point.label} {_reads(point, value, up)}{', read again' if j in again else ''}"
-        words = f"It would give way if {what}." if k == first else f"It would be the likeliest if {what}."
-        for cause in kept[k].causes:
-            turns.setdefault(cause, Turn(point.id, value, up, words))
+        words = f"It would give way if {what}." if c == first else f"It would be the likeliest if {what}."
+        turns[causes[c]] = Turn(point.id, value, up, words)
     return turns
 
 
