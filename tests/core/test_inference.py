@@ -30,7 +30,7 @@ def of(bench: HiddenVehicle, readings: dict[str, Measured] | None = None, ahead:
     return judged(bench.circuit, *runs_of(bench, bench.everything() if readings is None else readings), ahead=ahead)
 
 
-WHOLE = frozenset({"front", "boat"})
+WHOLE = frozenset({"front"})
 
 
 @dataclass(frozen=True)
