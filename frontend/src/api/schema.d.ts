@@ -10755,7 +10755,7 @@ export interface components {
             bank_on: string | null;
             /**
              * Engine Rpm
-             * @description Engine speed, where it was noted
+             * @description Engine speed [1/min], where it was noted; judged by where all that the test asks for is at one speed
              * @default null
              */
             engine_rpm: number | null;

@@ -24,6 +24,7 @@ from mavrik.core.procedures import (
     Procedure,
     check_run,
     complete_run,
+    latest_of,
     pass_band,
     procedure,
     state_of,
@@ -339,7 +340,7 @@ def judge_draft(session: Session, job_id: int, circuit_id: int, given: RunInput,
     run = run_from(session, circuit, given, who) if given.readings else Run(procedure=given.procedure)
     try:
         of = procedure(given.procedure)
-        points, measured = of.points(circuit), {r.point: r.measured for r in run.readings}
+        points, (measured, _) = of.points(circuit), latest_of(of, circuit, [(0, run)])
         limits = limits_of(details_of(job))
         judgements = {j.point: j for j in of.judge(circuit, measured, limits)}
         judged = tuple(

@@ -23,10 +23,9 @@ from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import What, fault_table
 from mavrik.core.findings.likelihood import log_likelihood, slip_density
 from mavrik.core.findings.outputs import outputs_likely
-from mavrik.core.findings.placing import RUNNING
 from mavrik.core.findings.unknowns import least_of
 from mavrik.core.measuring.uncertainty import COVERAGE
-from mavrik.core.operating.bench_states import BenchState
+from mavrik.core.operating.bench_states import RUNNING, BenchState
 
 JUDGED = 6
 """The network is solved again so often at most once slips are judged."""

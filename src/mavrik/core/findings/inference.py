@@ -33,7 +33,7 @@ from mavrik.core.findings.likelihood import slip_density
 from mavrik.core.findings.searching import Extent, evidence_drawn, search
 from mavrik.core.findings.starting import fit_nothing
 from mavrik.core.measuring.readings import Measured
-from mavrik.core.operating.bench_states import IDLE_RPM, BenchState
+from mavrik.core.operating.bench_states import AT_IDLE, IDLE_RPM, RUNNING, BenchState
 from mavrik.core.procedures import Observation
 
 CONFIDENCE = 0.95
@@ -160,6 +160,10 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
         ]
         ranked = sorted(by_weight, key=lambda c: -c.probability)
         return Posterior(model, evidence, tuple(ranked), _by_cause(ranked), np.zeros(0))
+    asked_for_speed = [o.setup for o in evidence if o.setup.state in RUNNING - AT_IDLE]
+    if asked_for_speed and all(s.engine_rpm is not None for s in asked_for_speed):
+        # What it was is known.
+        suspects = [h for h in suspects if not h.slow]
     problem, nothing = _as_it_ran(circuit, model, evidence, suspects[0])
     model = problem.model
     nominal = model.predict([(o.point, o.setup) for o in evidence], suspects[:1])[0]

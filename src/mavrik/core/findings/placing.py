@@ -18,7 +18,7 @@ from mavrik.core.circuit import Alternator, Circuit
 from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
 from mavrik.core.findings.lift import SWEPT, Lift
 from mavrik.core.findings.unknowns import LEAST_SHARE, Unknowns
-from mavrik.core.operating.bench_states import IDLE_RPM
+from mavrik.core.operating.bench_states import IDLE_RPM, RUNNING
 from mavrik.core.operating.devices import unit_output_a
 from mavrik.core.operating.state import State
 from mavrik.core.procedures import BenchState, Setup
@@ -31,8 +31,9 @@ NO_DRAIN_S = 1e-9
 LEAST_OHM = 1e-6
 """No metal has less, however far a trial goes below what is sound."""
 
-RUNNING = frozenset({BenchState.IDLE, BenchState.IDLE_LOADED, BenchState.FAST, BenchState.FAST_LOADED, BenchState.FULL_OUTPUT})
-AT_IDLE = frozenset({BenchState.IDLE, BenchState.IDLE_LOADED})
+IDLES_BELOW_RPM = 1400.0
+"""A unit has what it has at idle up to here, midway to the speed that tests ask for [1/min of the engine]."""
+
 CONSUMERS_OF = {
     BenchState.KEY_ON: What.KEY_ON_A,
     BenchState.IDLE_LOADED: What.CONSUMERS_A,
@@ -81,10 +82,11 @@ class Placing:
         self.circuit, self.unknowns, self.many = circuit, unknowns, tuple(many)
         self.network = many[0].network
         self.at_output = many[0].name is BenchState.AT_OUTPUT
-        self.running, self.at_idle, self.asleep, self.cranking = (
-            np.array([at.name in names for at in many])
-            for names in (RUNNING, AT_IDLE, {BenchState.ASLEEP}, {BenchState.CRANKING})
+        self.running, self.asleep, self.cranking = (
+            np.array([at.name in names for at in many]) for names in (RUNNING, {BenchState.ASLEEP}, {BenchState.CRANKING})
         )
+        self.at_idle = self.running & np.array([at.state.engine_rpm < IDLES_BELOW_RPM for at in many])
+        self.speed_noted = np.array([at.setup.engine_rpm is not None for at in many])
         self.usual = {name: np.stack([np.asarray(getattr(at.values, name), dtype=float) for at in many]) for name in SWEPT}
         self.rest_v = np.maximum(self.usual["emf_v"], 1.0)
         self.consumers = [
@@ -284,9 +286,9 @@ class Placing:
         return share
 
     def _idling(self, suspects: Sequence[Hypothesis]) -> NDArray[np.bool_]:
-        """Where the engine idles, in a state that asks for speed too where it was not held there (states, suspects)."""
+        """Where the engine idles, in a state that asks for speed too where it was not held there and nobody noted it (states, suspects)."""
         slow = np.array([h.slow for h in suspects], dtype=bool)
-        return np.asarray(self.at_idle[:, None] | (self.running[:, None] & slow))
+        return np.asarray(self.at_idle[:, None] | ((self.running & ~self.speed_noted)[:, None] & slow))
 
     def _limit_share(self, a: Alternator, rows: Floats, suspects: Sequence[Hypothesis]) -> Floats:
         """What of its documented output a unit has (states, suspects)."""

@@ -12,8 +12,8 @@ from mavrik.core.findings.bench_model import Floats
 from mavrik.core.findings.densities import log_density
 from mavrik.core.findings.fit import Fit
 from mavrik.core.findings.fitted import Fitted
-from mavrik.core.findings.placing import RUNNING
 from mavrik.core.findings.unknowns import least_of
+from mavrik.core.operating.bench_states import RUNNING
 
 NEVER = -1e6
 """Logarithm of how likely a draw is that is not what its set says."""

@@ -70,7 +70,9 @@ class Run(Document):
     states: Annotated[dict[str, State], Field(max_length=20, description="The operating states of the readings, by name")] = (
         Field(default_factory=dict)
     )
-    engine_rpm: Annotated[float, Field(ge=0, le=12000)] | None = Field(None, description="Engine speed, where it was noted")
+    engine_rpm: Annotated[float, Field(ge=0, le=12000)] | None = Field(
+        None, description="Engine speed [1/min], where it was noted; judged by where all that the test asks for is at one speed"
+    )
     engine_space_c: Annotated[float, Field(ge=-40, le=140)] | None = Field(None, description="Under the bonnet, where noted")
     ambient_c: Annotated[float, Field(ge=-40, le=60)] | None = Field(None, description="Round the vehicle, where noted")
     loads_on: Annotated[tuple[Identifier, ...], Field(max_length=100)] | None = Field(

@@ -30,6 +30,10 @@ class BenchState(StrEnum):
     """At an output that is known: what a clamp on the output read."""
 
 
+RUNNING = frozenset({BenchState.IDLE, BenchState.IDLE_LOADED, BenchState.FAST, BenchState.FAST_LOADED, BenchState.FULL_OUTPUT})
+"""The engine runs, and nobody has read yet what the alternator gives."""
+AT_IDLE = frozenset({BenchState.IDLE, BenchState.IDLE_LOADED})
+
 IDLE_RPM = 800.0
 KEY_ON_A = 5.0
 """Ignition and the exciter with the key on: something has to flow for a drop to show."""
@@ -69,6 +73,8 @@ class Setup:
     """Id of the battery that a load bank hung on; None: none, what the loads left went into the batteries."""
     engine_space_c: float = ENGINE_SPACE_C
     ambient_c: float = AMBIENT_C
+    engine_rpm: float | None = None
+    """Engine speed as it was noted [1/min]; None: nobody noted it, it is as the test asks for."""
 
 
 TEST_SHARE = 0.6
@@ -116,7 +122,8 @@ def state_of(setup: Setup | BenchState, circuit: Circuit) -> State:
             engine_space_c=known.engine_space_c,
             ambient_c=known.ambient_c,
         )
-    rpm = IDLE_RPM if name in (BenchState.IDLE, BenchState.IDLE_LOADED) else FAST_RPM
+    asked = IDLE_RPM if name in AT_IDLE else FAST_RPM
+    rpm = asked if known.engine_rpm is None else known.engine_rpm
     if name in (BenchState.IDLE, BenchState.FAST):
         return State(engine_rpm=rpm, loads_on=off, chargers_on=False)
     if name is BenchState.FULL_OUTPUT:

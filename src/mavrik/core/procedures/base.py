@@ -16,6 +16,9 @@ from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.operating.bench_states import BenchState
 from mavrik.core.procedures.bench_limits import BenchLimit, Limits
 
+NOTED_RPM = "engine_rpm:noted"
+"""Where a procedure finds the engine speed that was noted beside its readings, if it was."""
+
 
 @shown_dataclass(frozen=True)
 class Point:

@@ -10,11 +10,17 @@ from mavrik.core.document import Problem
 from mavrik.core.measuring.instruments import Instrument, reading_uncertainty
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.readings import Measured, Probe, Reading, Run
-from mavrik.core.operating.bench_states import BenchState, Setup, state_of
+from mavrik.core.operating.bench_states import AT_IDLE, RUNNING, BenchState, Setup, state_of
 from mavrik.core.operating.state import AMBIENT_C, ENGINE_SPACE_C
-from mavrik.core.procedures.base import Point, Procedure
+from mavrik.core.procedures.base import NOTED_RPM, Point, Procedure
 from mavrik.core.procedures.bench.charging_drops import output_point
 from mavrik.core.procedures.registry import PROCEDURES, procedure
+
+LEAST_RPM = 300.0
+"""No engine runs more slowly."""
+
+NOTED_SHARE = 0.03
+"""How well a noted engine speed is known: a dash is no tachometer. Common practice, rough, no source."""
 
 
 def _problem_of(reading: Reading, point: Point | None, meters: Mapping[str, Instrument], volts: float) -> Problem | None:
@@ -76,7 +82,16 @@ def setups_of(circuit: Circuit, run: Run) -> dict[BenchState, Setup]:
         AMBIENT_C if run.ambient_c is None else run.ambient_c,
     )
     states = {p.state for p in procedure(run.procedure).points(circuit)}
-    return {s: known if s is BenchState.AT_OUTPUT else Setup(s) for s in sorted(states)}
+    speed = _noted_speed(run, states)
+    return {
+        s: known if s is BenchState.AT_OUTPUT else Setup(s, engine_rpm=speed if s in RUNNING else None) for s in sorted(states)
+    }
+
+
+def _noted_speed(run: Run, states: Iterable[BenchState]) -> float | None:
+    """The engine speed that a run notes [1/min]; None where it may be that of either of two, or no engine runs so slowly."""
+    of_idle = {s in AT_IDLE for s in states if s in RUNNING}
+    return run.engine_rpm if len(of_idle) == 1 and (run.engine_rpm or 0.0) >= LEAST_RPM else None
 
 
 def _probe(circuit: Circuit, node_id: str) -> Probe | None:
@@ -189,8 +204,9 @@ def latest_of(of: Procedure, circuit: Circuit, runs: Sequence[tuple[int, Run]]) 
     """The readings of one procedure over all its runs: as they stand, and those that were repeated.
 
     of: the procedure; circuit: as it is now; runs: as `standing` gives them
+    The engine speed that the last run notes, where it is of all its states, is with them as `NOTED_RPM`.
     """
-    points = {p.id for p in of.points(circuit)}
+    points, states = {p.id for p in of.points(circuit)}, {p.state for p in of.points(circuit)}
     now: dict[str, Measured] = {}
     first: dict[str, float] = {}
     for _, run in runs:
@@ -199,6 +215,10 @@ def latest_of(of: Procedure, circuit: Circuit, runs: Sequence[tuple[int, Run]]) 
                 if r.point in points:
                     first.setdefault(r.point, r.value)
                     now[r.point] = r.measured
+            if (speed := _noted_speed(run, states)) is not None:
+                now[NOTED_RPM] = Measured(speed, NOTED_SHARE * speed)
+            elif run.readings:
+                now.pop(NOTED_RPM, None)
     return now, [Repeat(p, v, now[p].value) for p, v in first.items() if v != now[p].value]
 
 

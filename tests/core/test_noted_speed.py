@@ -1,0 +1,67 @@
+"""The engine speed that was noted beside a test: what the unit can give there is what it is held against."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from mavrik.core.findings import Findings
+from mavrik.core.findings.hypotheses import NOTHING
+from mavrik.core.measuring.readings import Reading, Run
+from mavrik.core.measuring.uncertainty import Verdict
+from mavrik.core.operating.bench_states import BenchState, Setup, state_of
+from mavrik.core.procedures import complete_run, procedure
+from mavrik.core.procedures.records import setups_of
+from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
+from tests.build import judged, runs_of
+
+CAR = VEHICLES["front"]
+ASKS_FOR_SPEED = ("full_output", "ripple")
+
+
+def found(cause: str, noted_rpm: float | None) -> Findings:
+    """All tests on a vehicle of the stand-in; those that ask for speed alone with the engine speed that was noted beside them."""
+    hidden = next(h for h in hidden_faults(CAR) if h.causes == (cause,))
+    bench = HiddenVehicle(CAR, hidden, np.random.default_rng(5))
+    # Idle and speed are both in this one: what was noted is of neither.
+    readings = {k: v for k, v in bench.everything().items() if not k.startswith("regulated_")}
+    runs = [
+        r.model_copy(update={"engine_rpm": noted_rpm}) if r.procedure in ASKS_FOR_SPEED else r for r in runs_of(bench, readings)
+    ]
+    return judged(CAR, *runs, ahead=False)
+
+
+def test_a_test_made_at_idle_by_its_own_note_condemns_no_unit() -> None:
+    """The unit gives at idle what it should there; without the note it was the engine that was not held at speed, or weak brushes."""
+    noted, unsaid = found("slow_engine:", 800.0), found("slow_engine:", None)
+    assert noted.causes[0].cause == NOTHING
+    assert unsaid.causes[0].cause != NOTHING
+    said = next(j for t in noted.tests if t.procedure == "full_output" for j in t.judgements)
+    assert (
+        said.verdict is not Verdict.FAIL and "800 /min" in said.why and said.next_step.startswith("Hold the engine at 2000 /min")
+    )
+
+
+def test_a_weak_unit_at_the_speed_that_was_noted_is_no_engine_that_idled() -> None:
+    findings = found("worn_brushes:alternator", 2000.0)
+    assert not [c for c in findings.causes if c.kind == "slow_engine"]
+    assert [c for c in found("worn_brushes:alternator", None).causes if c.kind == "slow_engine"]
+    said = next(j for t in findings.tests if t.procedure == "full_output" for j in t.judgements)
+    assert said.verdict is Verdict.FAIL and "/min" not in said.why
+
+
+@pytest.mark.parametrize(
+    ("name", "rpm", "known"),
+    [("full_output", 1850.0, 1850.0), ("idle_output", 740.0, 740.0), ("regulated", 2000.0, None), ("full_output", 0.0, None)],
+)
+def test_a_speed_that_may_be_of_either_state_or_of_none_is_not_taken(name: str, rpm: float, known: float | None) -> None:
+    point = next(p for p in procedure(name).points(CAR) if p.meter)
+    run = complete_run(CAR, Run(procedure=name, engine_rpm=rpm, readings=(Reading(point=point.id, value=14.0),)))
+    assert {s.engine_rpm for s in setups_of(CAR, run).values()} == {known}
+
+
+def test_the_state_has_the_speed_that_was_noted() -> None:
+    setup = Setup(BenchState.FULL_OUTPUT)
+    assert state_of(setup, CAR).engine_rpm == 2000 and state_of(replace(setup, engine_rpm=1700.0), CAR).engine_rpm == 1700
