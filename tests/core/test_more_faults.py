@@ -15,7 +15,7 @@ from mavrik.core.measuring.readings import Measured
 from mavrik.core.procedures import PROCEDURES, BenchState, procedure
 from mavrik.standin.hands import Hands
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, with_starter
-from tests.build import judged, runs_of
+from tests.build import drop_run, judged, runs_of
 
 MADE = {
     **VEHICLES,
@@ -135,6 +135,17 @@ def mixed(circuit: Circuit, drops: Hypothesis, others: Hypothesis, seed: int = 3
     at_the_drops, elsewhere = (HiddenVehicle(circuit, h, np.random.default_rng(seed)) for h in (drops, others))
     read = {k: v for p in PROCEDURES for k, v in (at_the_drops if p.name == "charging_drops" else elsewhere).read(p).items()}
     return judged(circuit, *runs_of(elsewhere, read))
+
+
+@pytest.mark.parametrize("whole", [False, True], ids=["part by part", "the side read whole, too"])
+def test_a_lead_that_carries_next_to_nothing_is_not_gone_for_sure(whole: bool) -> None:
+    """The drop across it is that of the way round it, whatever is in it: it was gone, 90 % sure and more, for as a bad contact it was fitted
+    from too little, and the drop taken for a slip."""
+    car = build_layout("front_battery", 12)
+    sides = {"feed_v": 0.133, "return_v": 0.156} if whole else {}
+    drops = {"charge_cable": 0.08, "charge_fuse": 0.037, "battery_lead": 0.016, "mount": 0.006, "block_ground": 0.15}
+    likely = {c.cause: c.probability for c in judged(car, drop_run(car, 80, **drops, **sides)).causes}
+    assert likely["resistance:block_ground"] > 0.2 and likely["missing:block_ground"] < 0.75, likely
 
 
 def test_a_joint_that_was_bad_in_one_test_only_comes_and_goes() -> None:

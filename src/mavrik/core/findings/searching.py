@@ -15,7 +15,7 @@ from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import NOTHING, Fault, Hypothesis, What, both, fault_table
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.findings.sampling import sampled
-from mavrik.core.findings.starting import begun_from, full_behind, start_of, starts, where_it_ended, with_its_unit
+from mavrik.core.findings.starting import begun_from, full_behind, nearly_open, start_of, starts, where_it_ended, with_its_unit
 
 FIRSTS, PAIRS = 5, 28
 """So many of the likeliest causes are tried beside others, and so many of those pairs are fitted."""
@@ -111,9 +111,10 @@ def search(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], ext
     sides = [usual[0], usual[2], *([] if full is None else [full])]
     tried += [Trial.of(h, one) for h in suspects[1:] if any(c.what in OF_A_UNIT for c in h.changes) for one in sides]
     cells = low_at_rest(problem, suspects)
-    tried += _gone(problem, nothing, [h for h in alike_ones if h.changes[0].what is What.OPEN])
+    gone = _gone(problem, nothing, [h for h in alike_ones if _is_gone(h)])
+    tried += gone
     fits = [nothing, *_best_of_each([*fit_trials(problem, tried), *fit_trials(problem, dead_cells(problem, cells, usual))])]
-    nothing, *_ = fits = _out_of_a_trap(problem, fits)
+    nothing, *_ = fits = _as_good_as_gone(problem, _out_of_a_trap(problem, fits), suspects)
     alike = at_times(problem, nothing, alike_ones)
     suspects = [h for h in suspects if not _fault(h).alone]
     known = {frozenset(f.trial.causes) for f in fits}
@@ -180,6 +181,20 @@ def _gone(problem: FitProblem, nothing: Fitted, suspects: Sequence[Hypothesis]) 
     predicted = problem.model.predict(placed, [nothing.trial.base, *suspects], np.tile(nothing.row, (len(suspects) + 1, 1)))
     explained = log_likelihood(points, predicted, measured).sum(axis=1)[1:] + np.log([h.weight for h in suspects])
     return [Trial.of(suspects[k], start_of(nothing)) for k in np.argsort(-explained)[:GONE].tolist()]
+
+
+def _as_good_as_gone(problem: FitProblem, fitted: list[Fitted], suspects: Sequence[Hypothesis]) -> list[Fitted]:
+    """Bad contacts of conductors that are likely to be gone, fitted as what carries next to nothing too: the drop along the way round a
+    lead says no more of it. From where a contact usually begins, that drop is a slip."""
+    top = max(f.log_evidence for f in fitted)
+    likely = {_lookalike(f.trial.base): f for f in fitted if _is_gone(f.trial.base) and f.log_evidence > top - UNLIKELY}
+    trials = [nearly_open(problem, h, start_of(likely[h.causes[0]])) for h in suspects if h.causes[0] in likely]
+    return _best_of_each([*fitted, *fit_trials(problem, trials)])
+
+
+def _is_gone(h: Hypothesis) -> bool:
+    """Whether a set is one conductor that is not there."""
+    return len(h.causes) == 1 and bool(_lookalike(h)) and h.changes[0].what is What.OPEN
 
 
 def _fault(h: Hypothesis) -> Fault:

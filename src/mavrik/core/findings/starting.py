@@ -20,6 +20,9 @@ UNEQUAL_V = 0.7
 FREE_WIDTHS = 1.5
 """Batteries that take a charge so many standard deviations faster than is expected take what several units give."""
 
+NEARLY_OPEN_OHM = 0.1
+"""With so much in it a conductor carries next to nothing beside another of a vehicle's."""
+
 FULL_WIDTHS = 2.5
 """A battery that takes a charge so many standard deviations more slowly than is expected is nearly full."""
 
@@ -161,6 +164,18 @@ def begun_from(trial: Trial, other: Fitted) -> Trial:
         if abs(other.row[k] - u.centre[k]) < SOUND_WIDTHS * u.width[k]:
             start[k] = other.row[k]
     return replace(trial, start=start, kept=kept)
+
+
+def nearly_open(problem: FitProblem, h: Hypothesis, start: Floats) -> Trial:
+    """A trial of resistances that leave a conductor next to nothing to carry: from where a usual one begins, a drop that the way round
+    it makes is a slip.
+
+    problem: readings and unknowns; h: a bad contact or cable; start: all else
+    """
+    high, u = start.copy(), problem.unknowns
+    places = [k for c in h.changes if c.what is What.MORE_OHM and (k := u.at(c.what, c.element)) is not None]
+    high[places] = NEARLY_OPEN_OHM
+    return replace(Trial.of(h, high), kept=frozenset(places))
 
 
 def start_of(fitted: Fitted) -> Floats:
