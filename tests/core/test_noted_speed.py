@@ -65,3 +65,14 @@ def test_a_speed_that_may_be_of_either_state_or_of_none_is_not_taken(name: str, 
 def test_the_state_has_the_speed_that_was_noted() -> None:
     setup = Setup(BenchState.FULL_OUTPUT)
     assert state_of(setup, CAR).engine_rpm == 2000 and state_of(replace(setup, engine_rpm=1700.0), CAR).engine_rpm == 1700
+
+
+def test_an_engine_too_slow_to_excite_the_unit_is_said() -> None:
+    """Below its cut-in a unit gives nothing, and of nothing there is no share."""
+    run = complete_run(
+        CAR, Run(procedure="full_output", engine_rpm=300.0, readings=(Reading(point="output_a:alternator", value=5.0),))
+    )
+    said = next(j for t in judged(CAR, run).tests for j in t.judgements)
+    assert said.why == "Nothing is to be expected of it at 300 /min." and said.next_step.startswith(
+        "Hold the engine at 2000 /min"
+    )

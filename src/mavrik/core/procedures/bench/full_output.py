@@ -38,6 +38,13 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
     )
 
 
+def _share(read_a: float, able_a: float, where: str) -> str:
+    # So slow an engine does not excite it.
+    return (
+        f"It gives {read_a / able_a:.0%} of what it should{where}." if able_a > 0 else f"Nothing is to be expected of it{where}."
+    )
+
+
 def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:
     limit = limits.of("output_share")
     assert limit.least is not None
@@ -68,7 +75,7 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
             Judgement(
                 f"output_a:{a.id}", f"{a.label}: output", read.value, read.uncertainty, "current", verdict,
                 rule, limit.source if window is None else "The maker's figures",
-                f"It gives {read.value / able:.0%} of what it should{'' if at_speed else f' at {engine:.0f} /min'}.",
+                _share(read.value, able, "" if at_speed else f" at {engine:.0f} /min"),
                 AT_SPEED if not at_speed else "" if verdict is Verdict.PASS else "Belt and tensioner first, then ripple: an open diode or a lost phase shows there.",
             )
         )  # fmt: skip
