@@ -100,7 +100,7 @@ BUILD_HELP = """
 Lists the leads to make for the plan in a bundle, the cable they are cut from and the steps in a safe order; without a plan, where the
 job is to make leads, every lead of its circuit. Needs no database and no network. Exit 0 with a list, 2 for a file that is not sound.
 
-The output (docs/formats/mavrik-build.v1.schema.json says every field; mm, Nm, N, mV, minutes, each with its unit in its name):
+The output (docs/formats/mavrik-build.v2.schema.json says every field; mm, Nm, N, mV, minutes, each with its unit in its name):
   format, version, program_version    "mavrik-build", 1
   job_number, circuit_revision
   book                 what was measured, chosen and ticked: leads[], anew[], ticks[] (step, by, at), parts[], photos[]

@@ -52,10 +52,10 @@ def test_it_is_accepted_once_by_name_and_keeps_its_number(tech: Caller, reader: 
     late = tech.post(f"{path}/quotation/accepted?revision={first['revision']}", {"by": "The owner"})
     assert late.status_code == 409 and "look at it" in late.json["detail"]
     assert reader.post(f"{path}/quotation/accepted?revision={second['revision']}", {"by": "The owner"}).status_code == 403
-    forged = {"by": "The owner", "told": "Somebody else", "at": "2001-01-01T00:00:00Z"}
+    forged = {"by": "The owner", "recorded_by": "Somebody else", "at": "2001-01-01T00:00:00Z"}
     yes = answered(tech.post(f"{path}/quotation/accepted?revision={second['revision']}", forged), 201)
     accepted = yes["document"]["accepted"]
-    assert accepted["by"] == "The owner" and accepted["told"] == answered(tech.get("/api/session"))["name"]
+    assert accepted["by"] == "The owner" and accepted["recorded_by"] == answered(tech.get("/api/session"))["name"]
     assert not accepted["at"].startswith("2001") and yes["number"] == 2 and yes["changed"] == ""
     again = answered(tech.post(f"{path}/quotation/accepted?revision={yes['revision']}", {"by": "Another"}), 201)
     assert again["document"] == yes["document"]

@@ -193,7 +193,7 @@ def test_what_all_open_jobs_are_short_of_is_listed_once_and_written_out(tech: Ca
     both = {int(path.rsplit("/", 1)[1]) for path in (first, second)}
     (lugs,) = (x for x in seen["lines"] if x["number"] == alone[0]["number"])
     assert both <= {j["job_id"] for j in lugs["jobs"]} and lugs["buy"] >= alone[0]["buy"]
-    assert sum(j["quantity"] for j in lugs["jobs"]) == lugs["wanted"]
+    assert sum(j["quantity"] for j in lugs["jobs"]) == lugs["required"]
     written = tech.get("/api/orders.csv")
     assert written.mimetype == "text/csv" and f"\r\n{lugs['number']},".encode() in written.data
     # A job that is done asks for nothing.

@@ -1,13 +1,20 @@
 """Migrations and the demo."""
 
 import json
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import date, datetime
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 import sqlalchemy as sa
 from alembic import command
 from alembic.config import Config
 
+from mavrik.core.fabrication.quotation import Quotation
+from mavrik.core.planning.drive import DriveRequest
+from mavrik.domain.job import DocumentKind
 from mavrik.jobs.demo import JOBS, load_demo
 from mavrik.jobs.finding import findings_of
 from mavrik.jobs.listing import list_jobs
@@ -15,6 +22,7 @@ from mavrik.jobs.people import TRIES_PER_ADDRESS, sign_in
 from mavrik.jobs.upgrading import complete_old_runs
 from mavrik.jobs.work import get_row, open_job
 from mavrik.store.database import MIGRATIONS, Database, drop_database, ensure_database
+from mavrik.store.models import Task
 from tests.conftest import demo_database
 
 
@@ -43,8 +51,9 @@ def test_the_demo_fills_an_empty_database_once(admin_url: str) -> None:
         database.dispose()
 
 
-def test_a_database_of_an_earlier_version_is_read(admin_url: str, database_url: str) -> None:
-    """Rows as the version before kept them (schema 0006): a drop test of two tables, bench runs, a proposal on a circuit."""
+@contextmanager
+def database_of_before(admin_url: str, database_url: str) -> Iterator[tuple[Database, dict[str, Any], Callable[[str], None]]]:
+    """A database with rows as schema 0006 kept them, those rows by table, and what brings it to a later schema."""
     old = json.loads((Path(__file__).parent / "data" / "database_0006.json").read_text(encoding="utf-8"))
     url = database_url.replace("mavrik_test_", "mavrik_test_old_")
     ensure_database(admin_url, url)
@@ -66,6 +75,15 @@ def test_a_database_of_an_earlier_version_is_read(admin_url: str, database_url: 
                 connection.execute(
                     sa.text(f"SELECT setval(pg_get_serial_sequence('{table}', 'id'), (SELECT max(id) FROM {table}))")
                 )
+        yield database, old, partial(command.upgrade, config)
+    finally:
+        database.dispose()
+        drop_database(admin_url, url)
+
+
+def test_a_database_of_an_earlier_version_is_read(admin_url: str, database_url: str) -> None:
+    """Rows as the version before kept them (schema 0006): a drop test of two tables, bench runs, a proposal on a circuit."""
+    with database_of_before(admin_url, database_url) as (database, old, _):
         database.migrate()
         with database.session() as session:
             assert complete_old_runs(session) == len(old["test_runs"]) + len(old["bench_runs"])
@@ -104,6 +122,35 @@ def test_a_database_of_an_earlier_version_is_read(admin_url: str, database_url: 
             for job in (planned, tested):
                 found = findings_of(session, get_row(session, job.id))
                 assert found is not None and found.readings > 0
-    finally:
-        database.dispose()
-        drop_database(admin_url, url)
+
+
+def test_documents_and_tasks_are_found_under_their_names_of_today(admin_url: str, database_url: str) -> None:
+    """As the last program of schema 0016 kept them: what it wrote into bundles of version 2, and what a task was asked for."""
+    bundle = json.loads((Path(__file__).parents[1] / "exchange" / "data" / "job.v2.mavrik.json").read_text(encoding="utf-8"))
+    kept = [d for d in bundle["documents"] if d["circuit_id"] is None]
+    with database_of_before(admin_url, database_url) as (database, old, upgrade):
+        upgrade("0016")
+        job_id, person_id = old["jobs"][0]["id"], old["people"][0]["id"]
+        with database.engine.begin() as connection:
+            tables = {name: sa.Table(name, sa.MetaData(), autoload_with=connection) for name in ("job_documents", "tasks")}
+            for k, document in enumerate(kept, 1):
+                row = {"job_id": job_id, "kind": document["kind"], "revision": k, "document": document["document"], "lock": 1}
+                connection.execute(tables["job_documents"].insert(), row)
+            task = {
+                "kind": "compare_worth",
+                "title": "What buys what",
+                "asked": {"job_id": job_id},
+                "state": "done",
+                "progress": 1.0,
+            }
+            more = {"step": "", "tries": 1, "problem": "", "result": {}, "person_id": person_id}
+            connection.execute(tables["tasks"].insert(), {**task, **more})
+        database.migrate()
+        with database.session() as session:
+            complete_old_runs(session)
+            documents = {d.kind: d.document for d in open_job(session, job_id).documents if d.kind != "plan"}
+            drive, offer = documents[DocumentKind.DRIVE], documents[DocumentKind.QUOTATION]
+            assert isinstance(drive, DriveRequest) and drive.target_idle_a == 110
+            assert isinstance(offer, Quotation) and offer.accepted is not None and offer.accepted.recorded_by == "Tobin Ashgrove"
+            assert {d["kind"] for d in kept} == {k.value for k in documents}
+            assert session.scalars(sa.select(Task.request)).all() == [{"job_id": job_id}]

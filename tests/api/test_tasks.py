@@ -282,7 +282,7 @@ def test_what_another_version_asked_for_is_said_to_be_so(tech: Caller, database:
     with database.session() as session:
         person = session.scalars(select(Person).where(Person.login == "tech")).one()
         for kind, asked in (("simulate_moon", {}), ("write_files", {"job_ids": []})):
-            session.add(Task(kind=kind, title="From another time", asked=asked, person_id=person.id))
+            session.add(Task(kind=kind, title="From another time", request=asked, person_id=person.id))
     with database.session() as session:
         ids = session.scalars(select(Task.id).where(Task.title == "From another time")).all()
     for task_id in ids:

@@ -141,7 +141,7 @@ def test_days_go_by_as_long_work_and_are_kept(tech: Caller, reader: Caller, job:
     assert (done["state"], done["progress"]) == ("done", 1.0), done
     kept = answered(reader.get(weeks))
     made = kept["document"]
-    assert kept["revision"] == 1 and made["planned_by"] == "a unit of 150 A" and made["asked"]["seed"] == 5
+    assert kept["revision"] == 1 and made["planned_by"] == "a unit of 150 A" and made["request"]["seed"] == 5
     # 1.5 A for two days are more than a battery at 80 % has to give before it is half empty.
     assert made["now"]["no_start_after_d"] is not None and made["now"]["no_start_share"] > 0
     # The same again is the same, and no new revision.

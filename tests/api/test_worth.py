@@ -48,7 +48,7 @@ def test_nothing_was_compared_at_first(tech: Caller, path: str) -> None:
 def test_it_is_compared_and_kept_with_a_week_of_each(tech: Caller, path: str, compared: Any) -> None:
     document = compared["document"]
     view = document["view"]
-    assert compared["revision"] == 1 and view["found"]["idle_surplus_a"] < 0 and view["pick"]
+    assert compared["revision"] == 1 and view["as_found"]["idle_surplus_a"] < 0 and view["pick"]
     weeks = {w["plan"]: w["charge"] for w in document["weeks"]}
     assert {"", view["pick"]} <= weeks.keys()
     assert all(len(c) == len(document["time_h"]) for c in weeks.values()) and document["time_h"][-1] == pytest.approx(168, abs=2)

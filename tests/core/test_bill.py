@@ -44,17 +44,17 @@ def test_every_lead_of_every_layout_is_asked_for_and_the_sums_are_sums(layout: s
     book = BuildBook(anew=all_leads(circuit))
     view, made = build_view(circuit, circuit, book, SHOP.prices), build_bill(circuit, circuit, book, SHOP)
     cables = {x.text.removeprefix("Cable "): x for x in made.lines if x.id.startswith("cable:")}
-    assert {c.size: pytest.approx(c.total_mm / 1000) for c in view.cables} == {s: x.wanted for s, x in cables.items()}
-    lugs = sum(x.wanted for x in made.lines if x.id.startswith(("lug:", "post_clamp:")))
+    assert {c.size: pytest.approx(c.total_mm / 1000) for c in view.cables} == {s: x.required for s, x in cables.items()}
+    lugs = sum(x.required for x in made.lines if x.id.startswith(("lug:", "post_clamp:")))
     # What goes into a plug gets a contact, which comes with it.
     assert lugs == sum(c.runs for c in view.cards if not c.problem for e in c.ends if not e.contact)
     assert Fraction(made.net) == sum((Fraction(x.amount) for x in made.lines), Fraction(made.labour))
     assert made.total == made.net + made.tax
     assert abs(Fraction(made.tax) - Fraction(made.net) * Fraction("0.18")) <= Fraction(1, 200)
     for x in made.lines:
-        assert x.buy >= x.wanted - 1e-9 and x.from_stock == 0, "an empty store gives nothing"
+        assert x.buy >= x.required - 1e-9 and x.from_stock == 0, "an empty store gives nothing"
         assert not x.number or abs(
-            Fraction(x.amount) - Fraction(x.price) * Fraction(x.wanted).limit_denominator(10**9)
+            Fraction(x.amount) - Fraction(x.price) * Fraction(x.required).limit_denominator(10**9)
         ) <= Fraction(1, 200)
 
 
@@ -82,13 +82,13 @@ def test_a_part_that_no_list_names_is_reckoned_roughly_and_said_to_be() -> None:
     assert cable.rough and not cable.unpriced and cable.number == ""
     # 1.2 and 0.19 a mm2 of 25: the price list's rule.
     assert cable.price == Decimal("5.95") and cable.amount == pytest.approx(
-        Decimal("5.95") * Decimal(repr(cable.wanted)), abs=Decimal("0.005")
+        Decimal("5.95") * Decimal(repr(cable.required)), abs=Decimal("0.005")
     )
     assert made.open == ("Shrink 12 to 4 mm",), "of a sleeve the price list says nothing"
 
 
 def test_cable_comes_off_the_shortest_length_and_a_rest_of_no_use_is_charged() -> None:
-    need = line_of(bill("charge_cable"), "cable:").wanted * 1000
+    need = line_of(bill("charge_cable"), "cable:").required * 1000
     shop = on_hand(CB_25=(25_000, need + 120, need + 5_000))
     cable = line_of(bill("charge_cable", shop=shop), "cable:")
     (take,) = cable.takes
@@ -115,7 +115,7 @@ def test_what_was_booked_is_neither_wanted_again_nor_charged_twice() -> None:
     after = bill("charge_cable", "battery_lead", shop=on_hand(left, CB_25=(reel,)), booked=gone)
     assert after.total == before.total
     for was, now in zip(before.lines, after.lines, strict=True):
-        assert now.wanted == was.wanted and now.used >= 0
+        assert now.required == was.required and now.used >= 0
         assert not any(t.step == "make:charge_cable" for t in now.takes)
     assert not stock_used(after, {"make:charge_cable"})
 
@@ -127,7 +127,7 @@ def test_a_lead_that_was_made_elsewhere_is_charged_and_takes_nothing() -> None:
     for was, now in zip(before.lines, after.lines, strict=True):
         own = [t for t in was.takes if t.step == "make:charge_cable"]
         assert now.used == pytest.approx(sum(t.quantity for t in own) / (1000 if was.by_length else 1))
-        assert now.takes == tuple(t for t in was.takes if t not in own) and now.wanted == was.wanted
+        assert now.takes == tuple(t for t in was.takes if t not in own) and now.required == was.required
 
 
 def test_what_was_used_for_a_plan_that_changed_is_still_on_the_bill() -> None:
@@ -188,7 +188,7 @@ def test_two_runs_take_two_of_everything() -> None:
     )
     once, twice = bill("charge_cable"), bill("charge_cable", planned=double)
     for a, b in zip(once.lines, twice.lines, strict=True):
-        assert b.wanted == pytest.approx(2 * a.wanted)
+        assert b.required == pytest.approx(2 * a.required)
 
 
 @pytest.mark.parametrize(

@@ -105,7 +105,7 @@ def test_it_is_fitted_before_its_leads_are_and_bought_once() -> None:
     assert all("stud:bulkhead" in s.needs for s in view.steps if s.id.startswith("on:") and s.id.endswith("positive"))
     shop = Shop(usual_prices(), usual_units(), usual_stock())
     (line,) = (x for x in build_bill(REAR, REAR, book(), shop).lines if x.id.startswith("bulkhead_stud:"))
-    assert (line.number, line.wanted) == ("BS-M8", 1) and not line.unpriced
+    assert (line.number, line.required) == ("BS-M8", 1) and not line.unpriced
     bought = next(i for i in usual_stock().items if i.number == line.number)
     far = at(book()).far
     assert far is not None and bought.rating_a is not None and far.crosses_a is not None and bought.rating_a >= far.crosses_a
@@ -134,7 +134,7 @@ def test_a_way_ends_at_the_stud_and_says_where_its_leads_do_not() -> None:
     steps = {s.id: s.text for s in build_view(REAR, REAR, laid, usual_prices()).steps}
     assert "held by 1 clamp, up to the bulkhead stud at firewall" in steps["fit:charge_cable"]
     shop = Shop(usual_prices(), usual_units(), usual_stock())
-    bill = {x.id.split(":")[0]: x.wanted for x in build_bill(REAR, REAR, laid, shop).lines}
+    bill = {x.id.split(":")[0]: x.required for x in build_bill(REAR, REAR, laid, shop).lines}
     # The stud is a point of the circuit, and bought as one.
     assert bill["clip"] == 1 and bill["bulkhead_stud"] == 1
     (without,) = way_views(REAR, laid.model_copy(update={"bulkheads": ()}))

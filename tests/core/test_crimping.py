@@ -71,7 +71,7 @@ def test_every_tool_says_what_it_asks_and_is_asked_for_at_its_step() -> None:
 def test_a_bent_lug_is_another_part_and_another_sample() -> None:
     made = card(palm="bent_90")
     lugs = {n.text: n for n in needs_of(CAR, CAR, (made,), usual_prices()) if n.spec and n.spec.kind == "lug"}
-    assert {text: n.wanted for text, n in lugs.items()} == {"Lug 25 mm2, M8, bent 90°": 1, "Lug 25 mm2, M8": 1}
+    assert {text: n.required for text, n in lugs.items()} == {"Lug 25 mm2, M8, bent 90°": 1, "Lug 25 mm2, M8": 1}
     serving = {text: [i.number for i in usual_stock().items if serves(i, n.spec)] for text, n in lugs.items() if n.spec}
     assert serving == {"Lug 25 mm2, M8, bent 90°": ["LG-25-M8-90"], "Lug 25 mm2, M8": ["LG-25-M8"]}
     assert len(samples_of((made,))) == 2 and "bent 90°" in " ".join(made.in_order)

@@ -92,7 +92,7 @@ def test_just_the_diameters_in_the_range_give_it_without_overspeed(
 ) -> None:
     """Every diameter tried, by division and the curve read by eye between its points."""
     engine = {"idle_rpm": idle, "cruise_rpm": (idle + redline) / 2, "redline_rpm": redline}
-    asked = ask(**engine, crank_mm=crank, now_mm=now, limit_rpm=limit, smallest_mm=smallest, wanted_idle_a=wanted)
+    asked = ask(**engine, crank_mm=crank, now_mm=now, limit_rpm=limit, smallest_mm=smallest, target_idle_a=wanted)
     drive = plan_drive(UNIT, asked)
     assert drive.pulley is not None
 
@@ -123,8 +123,8 @@ def test_just_the_diameters_in_the_range_give_it_without_overspeed(
     [
         ({"new_mm": 40, "limit_rpm": 18_000}, "overspeed"),
         ({"new_mm": 50}, "limit_unknown"),
-        ({"new_mm": 50, "limit_rpm": 18_000, "wanted_idle_a": 150}, "beyond_the_unit"),
-        ({"new_mm": 60, "limit_rpm": 18_000, "wanted_idle_a": 90}, "short_at_idle"),
+        ({"new_mm": 50, "limit_rpm": 18_000, "target_idle_a": 150}, "beyond_the_unit"),
+        ({"new_mm": 60, "limit_rpm": 18_000, "target_idle_a": 90}, "short_at_idle"),
         ({"limit_rpm": 18_000, "engine_read_rpm": 800, "shaft_read_rpm": 1800}, "slips"),
         ({"limit_rpm": 18_000, "engine_read_rpm": 800, "shaft_read_rpm": 2200}, "faster_than_its_pulleys"),
         ({"new_mm": 50, "limit_rpm": 18_000, "centres_mm": 300}, "belt_length"),

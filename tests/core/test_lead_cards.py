@@ -155,7 +155,7 @@ def test_a_lug_of_tube_has_a_barrel_of_its_own_and_no_bought_one() -> None:
     assert any("drilled 6.4 mm" in s for s in card.in_order) and any("with the indent" in s for s in card.in_order)
     needs = needs_of(CAR, CAR, [card], usual_prices())
     tube = next(n for n in needs if n.id.startswith("tube:"))
-    assert tube.wanted == pytest.approx(end.tube_mm / 1000) and sum(n.wanted for n in needs if n.id.startswith("lug:")) == 1
+    assert tube.required == pytest.approx(end.tube_mm / 1000) and sum(n.required for n in needs if n.id.startswith("lug:")) == 1
 
 
 @pytest.mark.parametrize(

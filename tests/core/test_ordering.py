@@ -40,7 +40,7 @@ def test_packs_are_shared_so_that_no_more_are_opened_than_all_jobs_together_need
     assert bought(orders)["LG-25-M8"] == 5 * math.ceil(2 * jobs / 5)
     assert bought(orders)["CB-25"] == 5 * math.ceil(jobs / 4)
     (lug,) = (x for x in orders.lines if x.number == "LG-25-M8")
-    assert lug.wanted == 2 * jobs and [j.quantity for j in lug.jobs] == [2.0] * jobs
+    assert lug.required == 2 * jobs and [j.quantity for j in lug.jobs] == [2.0] * jobs
     assert lug.outlay == ITEMS["LG-25-M8"].price * int(lug.buy)
     assert orders.outlay == sum((x.outlay for x in orders.lines), Decimal(0))
 
@@ -52,7 +52,7 @@ def test_what_is_there_is_taken_before_anything_is_bought_and_by_the_first_alone
     two = orders_of([work(1, "charge_cable"), work(2, "charge_cable")], shop(**there))
     assert bought(two) == {"LG-25-M8": 5.0, "CB-25": 5.0}
     lug = next(x for x in two.lines if x.number == "LG-25-M8")
-    assert lug.there == 2.0 and lug.wanted == 4.0
+    assert lug.in_stock == 2.0 and lug.required == 4.0
 
 
 def test_what_is_left_after_a_bill_is_what_was_there_and_came_less_what_went() -> None:

@@ -133,12 +133,12 @@ def test_what_is_bought_is_what_the_list_of_plugs_proposes_by_the_half() -> None
     apart = bought(
         pole("coupling_feed", series="power_2_50", key="red"), pole("coupling_return", series="power_2_50", key="grey")
     )
-    assert {text: n.wanted for text, n in apart.items()} == {
+    assert {text: n.required for text, n in apart.items()} == {
         "Half of a plug: Two-pole, halves alike, 50 A, red": 2,
         "Half of a plug: Two-pole, halves alike, 50 A, grey": 2,
     }
     (one,) = bought(*(pole(i, housing="T", series="power_2_120") for i in ("coupling_feed", "coupling_return"))).values()
-    assert one.wanted == 2 and one.spec == PartSpec(kind="plug", series="power_2_120")
+    assert one.required == 2 and one.spec == PartSpec(kind="plug", series="power_2_120")
 
 
 def test_halves_that_differ_are_bought_as_they_mate_and_not_before_that_is_known() -> None:

@@ -92,7 +92,7 @@ def test_every_crimp_is_proven_before_the_first_lead_that_has_it(layout: str) ->
         needs = next(s.needs for s in steps if s.id == f"make:{card.branch_id}")
         assert len(needs) == len(lugs)
     count = [
-        sum(x.wanted for x in build_bill(circuit, circuit, b, shop).lines if x.spec and x.spec.kind == "lug")
+        sum(x.required for x in build_bill(circuit, circuit, b, shop).lines if x.spec and x.spec.kind == "lug")
         for b in (without, proven)
     ]
     assert count[1] - count[0] == len(samples)

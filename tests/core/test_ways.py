@@ -151,7 +151,7 @@ def test_steps_and_bill_have_what_a_way_takes_once_however_many_leads_lie_on_it(
         for x in build_bill(CAR, CAR, laid, shop).lines
         if x.id.split(":")[0] in ("clip", "grommet", "conduit")
     }
-    assert lines["clip"].wanted == 3 and lines["grommet"].wanted == 1 and lines["conduit"].wanted == pytest.approx(0.9)
+    assert lines["clip"].required == 3 and lines["grommet"].required == 1 and lines["conduit"].required == pytest.approx(0.9)
     assert all(x.number and not x.unpriced for x in lines.values())
     stays = laid.model_copy(update={"anew": ()})
     assert not build_bill(CAR, CAR, stays, shop).lines

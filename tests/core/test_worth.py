@@ -73,17 +73,17 @@ def test_cleaning_costs_time_alone_and_gives_back_volts(compared: WorthView) -> 
     """That a bad ground takes volts from the battery and no amperes from the unit is common practice."""
     cleaned = single(compared, "clean:block_ground")
     assert (cleaned.parts, cleaned.cost) == (0.0, 15.0)
-    assert cleaned.figures.least_v > compared.found.least_v
-    assert cleaned.figures.heat_w < compared.found.heat_w - 2
+    assert cleaned.figures.least_v > compared.as_found.least_v
+    assert cleaned.figures.heat_w < compared.as_found.heat_w - 2
     renewed = single(compared, "lead:block_ground")
-    assert renewed.figures.least_v > compared.found.least_v and renewed.cost > cleaned.cost
+    assert renewed.figures.least_v > compared.as_found.least_v and renewed.cost > cleaned.cost
 
 
 def test_a_battery_makes_no_current_and_a_cable_next_to_none(compared: WorthView) -> None:
     """Common practice of the trade: a better cable on the same unit gains almost nothing."""
     for change in ("battery:battery", "lead:charge_cable"):
-        assert single(compared, change).figures.idle_surplus_a == pytest.approx(compared.found.idle_surplus_a, abs=0.1)
-    assert single(compared, "battery:battery").figures.short_ah != compared.found.short_ah
+        assert single(compared, change).figures.idle_surplus_a == pytest.approx(compared.as_found.idle_surplus_a, abs=0.1)
+    assert single(compared, "battery:battery").figures.worst_net_ah != compared.as_found.worst_net_ah
 
 
 def test_every_figure_is_that_of_the_changed_circuit(compared: WorthView) -> None:
@@ -96,7 +96,7 @@ def test_every_figure_is_that_of_the_changed_circuit(compared: WorthView) -> Non
         made = make(at, [change])
         seen = balance(made.circuit, made.scheme.use)
         assert shown.figures.idle_surplus_a == pytest.approx(seen.idle_surplus_a)
-        assert shown.figures.short_ah == pytest.approx(min(min(d.cold_net_ah, d.hot_net_ah) for d in seen.day))
+        assert shown.figures.worst_net_ah == pytest.approx(min(min(d.cold_net_ah, d.hot_net_ah) for d in seen.day))
         assert not check_circuit(made.circuit) and not worse_checks(at.as_found, made.circuit), change.id
 
 
@@ -162,7 +162,7 @@ def test_a_budget_holds() -> None:
 
 def test_a_vehicle_that_has_all_of_it_buys_nothing() -> None:
     view = worth(situation(lamps_a=5), WorthRequest(idle_surplus_a=10))
-    assert view.found_meets and view.pick is None and "nothing has to be bought" in view.pick_why
+    assert view.as_found_meets and view.pick is None and "nothing has to be bought" in view.pick_why
 
 
 def test_the_same_question_has_the_same_answer(compared: WorthView) -> None:
@@ -214,12 +214,18 @@ def test_kinds_of_change_are_found_by_themselves_and_each_has_a_place() -> None:
 
 # The optimiser against brute force
 
-NONE = Figures(idle_surplus_a=-8.0, least_v=12.4, days=None, short_ah=-2.0, short_of="Battery", heat_w=10.0, headline="short")
+NONE = Figures(
+    idle_surplus_a=-8.0, least_v=12.4, days=None, worst_net_ah=-2.0, worst_battery="Battery", heat_w=10.0, headline="short"
+)
 
 
 def _figures(amps: float, volts: float, ah: float) -> Figures:
     return NONE.model_copy(
-        update={"idle_surplus_a": NONE.idle_surplus_a + amps, "least_v": NONE.least_v + volts, "short_ah": NONE.short_ah + ah}  # type: ignore[operator]
+        update={
+            "idle_surplus_a": NONE.idle_surplus_a + amps,
+            "least_v": NONE.least_v + volts,
+            "worst_net_ah": NONE.worst_net_ah + ah,
+        }  # type: ignore[operator]
     )
 
 
@@ -255,7 +261,7 @@ def test_the_optimiser_finds_what_brute_force_finds(
         own = [by_id[i] for i in ids]
         amps = sum((c.figures.idle_surplus_a or 0.0) + 8.0 for c in own)
         volts = sum((c.figures.least_v or 0.0) - 12.4 for c in own)
-        return Settled(ids, _figures(amps, volts, sum(c.figures.short_ah + 2.0 for c in own)), sum(c.cost for c in own))
+        return Settled(ids, _figures(amps, volts, sum(c.figures.worst_net_ah + 2.0 for c in own)), sum(c.cost for c in own))
 
     goals = Goals(idle_surplus_a=float(wanted), day_holds=day, budget=budget)
     every = [add(frozenset(c.ids[0] for c in chosen)) for chosen in _sets(candidates)]

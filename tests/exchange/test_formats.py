@@ -25,6 +25,7 @@ from pydantic import BaseModel
 import mavrik
 from mavrik.core.findings import BranchVerdict
 from mavrik.core.procedures import PROCEDURES
+from mavrik.domain.job import DocumentKind
 from mavrik.exchange.bundle import BundleError, bundle_schema, read_bundle, write_bundle
 from mavrik.exchange.findings_json import findings_of_bundle, findings_schema
 from mavrik.exchange.readings_table import COLUMNS, readings_csv, readings_parquet
@@ -39,7 +40,7 @@ def bundle_document(**changes: Any) -> dict[str, Any]:
     run = drop_run(simple_circuit(), 100, feed=0.121, fuse=0.053, home=0.150, feed_v=0.174, return_v=0.150)
     return {
         "format": "mavrik-job",
-        "version": 2,
+        "version": 3,
         "customer": {"name": "Somebody Invented"},
         "vehicle": {"description": "A cart", "kind": "car", "system_voltage_v": 12},
         "job": {"number": "X-1", "complaint": "Does not charge", "purposes": ["find_fault"]},
@@ -294,7 +295,7 @@ def test_a_bundle_of_version_1_is_read_as_the_newest() -> None:
     data = (ROOT / "tests" / "exchange" / "data" / "job.v1.mavrik.json").read_bytes()
     old = json.loads(data)
     bundle = read_bundle(data)
-    assert (old["version"], bundle.version) == (1, 2)
+    assert (old["version"], bundle.version) == (1, 3)
     (run,) = (r.run for r in bundle.runs)
     test = old["tests"][0]["test"]
     output = run.reading(f"charge_a:{bundle.circuits[0].document.alternator.id}")
@@ -308,6 +309,41 @@ def test_a_bundle_of_version_1_is_read_as_the_newest() -> None:
     assert run.loads_on is None, "what it does not say stays unsaid"
     assert findings_of_bundle(bundle).findings.headline.element == "block_ground"
     assert read_bundle(write_bundle(bundle)) == bundle
+
+
+def test_a_bundle_of_version_2_is_read_as_the_newest() -> None:
+    """Written by the last program of version 2, one document of every kind: what has another name now holds the same."""
+    data = (ROOT / "tests" / "exchange" / "data" / "job.v2.mavrik.json").read_bytes()
+    old = json.loads(data)
+    jsonschema.validate(old, json.loads((DOCS / "mavrik-job.v2.schema.json").read_text(encoding="utf-8")))
+    bundle = read_bundle(data)
+    assert (old["version"], bundle.version) == (2, 3) and {d.kind for d in bundle.documents} == set(DocumentKind)
+    was = {d["kind"]: d["document"] for d in old["documents"]}
+    now = {d.kind.value: d.document.model_dump(mode="json") for d in bundle.documents}
+    assert now["drive"]["target_idle_a"] == was["drive"]["wanted_idle_a"] == 110
+    assert now["quotation"]["accepted"]["recorded_by"] == was["quotation"]["accepted"]["told"] == "Tobin Ashgrove"
+    for kind in ("quotation", "simulation", "worth"):
+        assert was[kind]["asked"].items() <= now[kind]["request"].items()
+    view, before = now["worth"]["view"], was["worth"]["view"]
+    assert view["as_found_meets"] == before["found_meets"]
+    figures = [(view["as_found"], before["found"])]
+    for name in ("singles", "plans"):
+        pairs = zip(view[name], before[name], strict=True)
+        figures += [(new["figures"], earlier["figures"]) for new, earlier in pairs if earlier["figures"] is not None]
+    assert len(figures) > 5
+    for new, earlier in figures:
+        assert (new["worst_net_ah"], new["worst_battery"]) == (earlier["short_ah"], earlier["short_of"])
+    again = write_bundle(bundle)
+    jsonschema.validate(json.loads(again), bundle_schema())
+    assert read_bundle(again) == bundle
+
+
+@pytest.mark.parametrize(
+    "documents", [7, [7], [{"kind": "drive"}], [{"kind": ["drive"], "document": {}}], [{"kind": "worth", "document": 7}]]
+)
+def test_what_no_version_2_would_hold_is_refused_in_words(documents: object) -> None:
+    with pytest.raises(BundleError):
+        read_bundle(as_bytes(bundle_document(version=2, documents=documents)))
 
 
 def test_runs_and_proposals_of_version_1_come_along() -> None:

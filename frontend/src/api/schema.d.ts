@@ -3149,6 +3149,8 @@ export interface components {
              * @description A piece or a metre
              */
             price: string;
+            /** Required */
+            required: number;
             /**
              * Rough
              * @description By the price list's rules alone: no part of the list serves
@@ -3178,8 +3180,6 @@ export interface components {
              * @description By steps that are ticked, scrap with it
              */
             used: number;
-            /** Wanted */
-            wanted: number;
         };
         /**
          * Binding
@@ -4744,11 +4744,11 @@ export interface components {
              */
             by: string;
             /**
-             * Told
+             * Recorded By
              * @description Who wrote it down; set when it is kept
              * @default
              */
-            told: string;
+            recorded_by: string;
         };
         /**
          * Consumer
@@ -5586,10 +5586,10 @@ export interface components {
              */
             stock: string[];
             /**
-             * Wanted Idle A
+             * Target Idle A
              * @default null
              */
-            wanted_idle_a: number | null;
+            target_idle_a: number | null;
         };
         /**
          * DriveSpeed
@@ -6073,15 +6073,15 @@ export interface components {
              */
             least_v: number | null;
             /**
-             * Short Ah
-             * @description What a day leaves in the battery that is worst off, cold or hot [Ah]; negative: missing
-             */
-            short_ah: number;
-            /**
-             * Short Of
+             * Worst Battery
              * @description That battery
              */
-            short_of: string;
+            worst_battery: string;
+            /**
+             * Worst Net Ah
+             * @description What a day leaves in the battery that is worst off, cold or hot [Ah]; negative: missing
+             */
+            worst_net_ah: number;
         };
         /**
          * FileChoice
@@ -8647,6 +8647,11 @@ export interface components {
             by_length: boolean;
             /** Days */
             days: number;
+            /**
+             * In Stock
+             * @description In stock now, pieces or metres
+             */
+            in_stock: number;
             /** Jobs */
             jobs: components["schemas"]["ForJob"][];
             /** Label */
@@ -8663,15 +8668,10 @@ export interface components {
              */
             promised: string | null;
             /**
-             * There
-             * @description In stock now, pieces or metres
-             */
-            there: number;
-            /**
-             * Wanted
+             * Required
              * @description By all of them, pieces or metres
              */
-            wanted: number;
+            required: number;
         };
         /**
          * Orders
@@ -10128,7 +10128,6 @@ export interface components {
         Quotation: {
             /** @default null */
             accepted: components["schemas"]["Consent"] | null;
-            asked: components["schemas"]["QuotationRequest"];
             /** Currency */
             currency: string;
             /** Hours */
@@ -10150,6 +10149,7 @@ export interface components {
              * @description In the workshop's currency, before tax
              */
             net: string;
+            request: components["schemas"]["QuotationRequest"];
             /**
              * Tax
              * @description In the workshop's currency, before tax
@@ -11391,11 +11391,11 @@ export interface components {
          * @description Days or weeks that were let go by, as found and as planned: what was asked, and what came of it then.
          */
         Simulation: {
-            asked: components["schemas"]["SimulationRequest"];
             now: components["schemas"]["SimulationView"];
             planned: components["schemas"]["SimulationView"] | null;
             /** Planned By */
             planned_by: string;
+            request: components["schemas"]["SimulationRequest"];
             use: components["schemas"]["UseRequest"];
         };
         /**
@@ -13408,7 +13408,7 @@ export interface components {
          * @description What buys what: what was asked, what came of it then, and a week of the plans that matter most.
          */
         WorthCompared: {
-            asked: components["schemas"]["WorthRequest"];
+            request: components["schemas"]["WorthRequest"];
             target: components["schemas"]["SizingTarget"];
             /** Time H */
             time_h: number[];
@@ -13476,13 +13476,13 @@ export interface components {
          * @description What buys what.
          */
         WorthView: {
+            as_found: components["schemas"]["Figures"];
+            /** As Found Meets */
+            as_found_meets: boolean;
             /** Bindings */
             bindings: components["schemas"]["Binding"][];
             /** Currency */
             currency: string;
-            found: components["schemas"]["Figures"];
-            /** Found Meets */
-            found_meets: boolean;
             /**
              * Pick
              * @description The cheapest plan that reaches what is wanted; null: none does

@@ -116,7 +116,7 @@ class Plan(Document):
 class Simulation(Document):
     """Days or weeks that were let go by, as found and as planned: what was asked, and what came of it then."""
 
-    asked: SimulationRequest
+    request: SimulationRequest
     use: UseRequest
     now: SimulationView
     planned: SimulationView | None
@@ -134,7 +134,7 @@ class PlanWeek(Document):
 class WorthCompared(Document):
     """What buys what: what was asked, what came of it then, and a week of the plans that matter most."""
 
-    asked: WorthRequest
+    request: WorthRequest
     target: SizingTarget
     view: WorthView
     time_h: Annotated[tuple[float, ...], Field(max_length=2 * MOST_POINTS)]

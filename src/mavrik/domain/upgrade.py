@@ -85,3 +85,55 @@ def bundle_v1(bundle: Json) -> Json:
     job = dict(bundle["job"])
     job.setdefault("purposes", ["find_fault", "more_load"] if job.get("loads_to_add") else ["find_fault"])
     return {**made, "version": 2, "job": job, "circuits": circuits, "documents": documents, "runs": runs}
+
+
+NAMES_V2: dict[str, dict[str, str]] = {
+    "simulation": {"asked": "request"},
+    "worth": {
+        "asked": "request",
+        "view.found": "as_found",
+        "view.found_meets": "as_found_meets",
+        "view.as_found.short_ah": "worst_net_ah",
+        "view.as_found.short_of": "worst_battery",
+        "view.singles.figures.short_ah": "worst_net_ah",
+        "view.singles.figures.short_of": "worst_battery",
+        "view.plans.figures.short_ah": "worst_net_ah",
+        "view.plans.figures.short_of": "worst_battery",
+    },
+    "drive": {"wanted_idle_a": "target_idle_a"},
+    "quotation": {"asked": "request", "accepted.told": "recorded_by"},
+}
+"""Fields of a job's documents that version 3 calls by another name: where they are, by kind, in the order in which they change."""
+
+
+def _renamed(value: Any, path: list[str], name: str) -> Any:
+    """A copy with the field at a path under another name, in each item of a list on the way; the field stays in its place."""
+    if isinstance(value, list):
+        return [_renamed(v, path, name) for v in value]
+    if not isinstance(value, dict) or path[0] not in value:
+        return value
+    if len(path) == 1:
+        return {name if k == path[0] else k: v for k, v in value.items()}
+    return {k: _renamed(v, path[1:], name) if k == path[0] else v for k, v in value.items()}
+
+
+def document_v2(kind: str, document: Json) -> Json:
+    """A job's document of version 2 as version 3 names it; one that has the new names already is left as it is.
+
+    kind: of the document, see `mavrik.domain.job.DocumentKind`
+
+    >>> document_v2("drive", {"alternator_id": "alternator", "wanted_idle_a": 90})
+    {'alternator_id': 'alternator', 'target_idle_a': 90}
+    """
+    for where, name in NAMES_V2.get(kind, {}).items():
+        document = _renamed(document, where.split("."), name)
+    return document
+
+
+def bundle_v2(bundle: Json) -> Json:
+    """A job bundle of version 2 as version 3: some fields of its documents have other names.
+
+    bundle: the parsed file; raises KeyError, TypeError or AttributeError for what no version 2 would hold
+    """
+    documents = [{**d, "document": document_v2(d["kind"], d["document"])} for d in bundle.get("documents", [])]
+    return {**bundle, "version": 3, "documents": documents}

@@ -28,7 +28,7 @@ class BuildFile(Document):
     """What `mavrik build` prints."""
 
     format: str = "mavrik-build"
-    version: int = 1
+    version: int = 2
     program_version: str = __version__
     job_number: str
     circuit_revision: int = Field(description="Of the plan; of the circuit as found where nothing is planned")

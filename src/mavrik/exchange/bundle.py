@@ -31,10 +31,13 @@ from mavrik.domain.job import (
     WorthCompared,
 )
 from mavrik.domain.limits import MOST_CAPTURES, MOST_CIRCUITS, MOST_DOCUMENTS, MOST_PHOTO_BYTES, MOST_PHOTOS, MOST_RUNS
-from mavrik.domain.upgrade import bundle_v1
+from mavrik.domain.upgrade import bundle_v1, bundle_v2
 
 FORMAT = "mavrik-job"
-VERSION = 2
+VERSION = 3
+UPGRADES = {1: bundle_v1, 2: bundle_v2}
+"""What makes the next version of each earlier one."""
+
 LARGEST_BUNDLE_BYTES = 16_000_000
 MOST_SAMPLE_BYTES = 8_000_000
 """What the samples of all captures together may take of that, as they stand in the file; what is beyond goes as its picture."""
@@ -129,7 +132,7 @@ class Bundle(Document):
     """A whole job."""
 
     format: Literal["mavrik-job"]
-    version: Literal[2]
+    version: Literal[3]
     exported_at: Moment | None = None
     customer: Customer
     vehicle: Vehicle
@@ -271,13 +274,13 @@ def read_bundle(data: bytes) -> Bundle:
     if not isinstance(loaded, dict) or loaded.get("format") != FORMAT:
         raise BundleError(f'This is not a Mavrik job bundle: "format" is not "{FORMAT}".')
     version = loaded.get("version")
-    if version == 1:
-        try:
-            loaded = bundle_v1(loaded)
-        except (KeyError, TypeError, ValueError, AttributeError, IndexError) as error:
-            raise BundleError(f"This says that it is a bundle of version 1, and lacks what one has: {error}") from None
-    elif version != VERSION:
+    if version not in (*UPGRADES, VERSION) or isinstance(version, bool):
         raise BundleError(f"This bundle has version {version!r}; this program reads versions 1 to {VERSION}.")
+    try:
+        while (now := loaded["version"]) in UPGRADES:
+            loaded = UPGRADES[now](loaded)
+    except (KeyError, TypeError, ValueError, AttributeError, IndexError) as error:
+        raise BundleError(f"This says that it is a bundle of version {version}, and lacks what one has: {error}") from None
     try:
         bundle = Bundle.model_validate(loaded)
     except ValidationError as error:

@@ -228,7 +228,7 @@ JOBS = (
         "front_battery", rated_a=90, drops=DemoDrops(66.0), plan_a=125,
         drive=DriveRequest(
             alternator_id="alternator", idle_rpm=760, cruise_rpm=1900, redline_rpm=4300, limit_rpm=15_500, crank_mm=148, now_mm=62,
-            new_mm=54, wanted_idle_a=38, smallest_mm=48, before=DriveReading(current_a=31, u_a=1.5, engine_rpm=760),
+            new_mm=54, target_idle_a=38, smallest_mm=48, before=DriveReading(current_a=31, u_a=1.5, engine_rpm=760),
             pulleys=(
                 DrivePulley(name="Crank", part="driving", x_mm=0, y_mm=0),
                 DrivePulley(name="Alternator", part="alternator", x_mm=238, y_mm=142),

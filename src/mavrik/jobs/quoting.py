@@ -73,11 +73,11 @@ def accept_quotation(session: Session, job_id: int, revision: int, given: Consen
     if kept.revision != revision:
         raise ConflictError("Another quotation was made since: look at it before it is accepted.", {"revision": kept.revision})
     now = datetime.now(UTC)
-    if document.asked.valid_until < now.date():
-        message = f"It held until {document.asked.valid_until}: make another one."
+    if document.request.valid_until < now.date():
+        message = f"It held until {document.request.valid_until}: make another one."
         raise InvalidError(message, [Problem("quotation", "valid_until", message)])
     if document.accepted is None:
-        accepted = Consent(by=given.by, told=who.name, at=now)
+        accepted = Consent(by=given.by, recorded_by=who.name, at=now)
         keep_document(
             session, row, DocumentKind.QUOTATION, document.model_copy(update={"accepted": accepted}), who,
             f"that {given.by} accepted {_amount(document)}"[:300],
@@ -104,7 +104,7 @@ def _record(session: Session, row: Job) -> QuotationRecord:
     offered = [Quotation.model_validate(d.document) for d in kept]
     document = offered[-1]
     try:
-        now = _made(session, row, document.asked)
+        now = _made(session, row, document.request)
         changed = "" if says_the_same(now, document) else f"The work has changed since: it comes to {_amount(now)} now."
     except InvalidError as error:
         changed = str(error)

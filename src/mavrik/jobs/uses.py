@@ -134,13 +134,13 @@ def run_simulation(of: ToSimulate, how: SimulationRequest, progress: Callable[[f
         raise InvalidError(str(error), [Problem("simulation", error.field, str(error))]) from error
     except CircuitError as error:
         raise InvalidError(str(error), error.problems) from error
-    return Simulation(asked=how, use=of.use, now=now, planned=planned, planned_by=both.words)
+    return Simulation(request=how, use=of.use, now=now, planned=planned, planned_by=both.words)
 
 
 def keep_simulation(session: Session, job_id: int, made: Simulation, who: Who) -> None:
     """Keep it as the job's next. Raises ClosedError for a job that is done or put away meanwhile."""
     row = row_to_change(session, job_id)
-    keep_document(session, row, DocumentKind.SIMULATION, made, who, f"{made.asked.days:g} days: {made.now.headline}")
+    keep_document(session, row, DocumentKind.SIMULATION, made, who, f"{made.request.days:g} days: {made.now.headline}")
 
 
 def kept_use(row: Job) -> UseRequest:

@@ -104,7 +104,7 @@ def run_comparison(situation: Situation, how: JobWorthRequest, progress: Callabl
         raise InvalidError(str(error), [Problem("use", error.field, str(error))]) from error
     except CircuitError as error:
         raise InvalidError(str(error), error.problems) from error
-    return WorthCompared(asked=how.worth, target=how.target, view=view, time_h=time_h, weeks=tuple(weeks))
+    return WorthCompared(request=how.worth, target=how.target, view=view, time_h=time_h, weeks=tuple(weeks))
 
 
 def _shown(view: WorthView) -> tuple[PlanOption, ...]:
@@ -166,7 +166,7 @@ def _made(session: Session, row: Job, plan_id: str) -> tuple[Situation, PlanOpti
     except (WorthError, KeyError) as error:
         raise InvalidError(moved, [Problem("worth", "plan", moved)]) from error
     amps, before = now.idle_surplus_a or 0.0, plan.figures.idle_surplus_a or 0.0
-    dearer = not document.asked.own_costs and abs(made.cost - plan.cost) > SAME_COST * max(plan.cost, 1.0)
+    dearer = not document.request.own_costs and abs(made.cost - plan.cost) > SAME_COST * max(plan.cost, 1.0)
     if dearer or abs(amps - before) > SAME_AMPS:
         raise InvalidError(moved, [Problem("worth", "plan", moved)])
     return situation, plan, made

@@ -343,7 +343,7 @@ class Task(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     kind: Mapped[str] = mapped_column(String(40))
     title: Mapped[str] = mapped_column(String(200))
-    asked: Mapped[dict[str, Any]]
+    request: Mapped[dict[str, Any]]
     """Validated by its kind, `mavrik.jobs.tasks.kinds`."""
     state: Mapped[str] = mapped_column(String(12), default="waiting")
     progress: Mapped[float] = mapped_column(default=0.0)

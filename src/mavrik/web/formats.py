@@ -22,13 +22,13 @@ def formats() -> dict[str, dict[str, Any]]:
     app = create_app(Settings(database_url="postgresql://nowhere/none"))
     described: dict[str, Any] = app.api_doc
     return {
-        "mavrik-job.v2.schema.json": bundle_schema(),
+        "mavrik-job.v3.schema.json": bundle_schema(),
         "mavrik-findings.v2.schema.json": findings_schema(),
         "mavrik-state.v1.schema.json": state_schema(),
         "mavrik-operating-point.v1.schema.json": operating_point_schema(),
         "mavrik-plan.v1.schema.json": plan_schema(),
         "mavrik-isolation.v2.schema.json": isolation_schema(),
-        "mavrik-build.v1.schema.json": build_schema(),
+        "mavrik-build.v2.schema.json": build_schema(),
         "mavrik-harness.v1.schema.json": harness_schema(),
         "openapi.json": described,
     }

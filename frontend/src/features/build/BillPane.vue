@@ -99,7 +99,7 @@ const offers = (line: Line) =>
                 >
               </td>
               <td class="n">
-                {{ many(x, x.wanted) }}
+                {{ many(x, x.required) }}
                 <div v-if="x.used > 0" class="quiet">{{ many(x, x.used) }} used</div>
                 <div v-if="x.scrap > 0" class="quiet">+ {{ fixed(x.scrap, 2) }} m scrap</div>
               </td>

@@ -47,7 +47,7 @@ const accept = () =>
       await data(
         client.POST('/api/jobs/{job_id}/quotation/accepted', {
           params: { ...params.value, query: { revision: record.value!.revision } },
-          body: { by: by.value, told: '', at: null },
+          body: { by: by.value, recorded_by: '', at: null },
         }),
       ),
     ),
@@ -62,10 +62,10 @@ watch(conflict, (now) => now && query.refetch())
     <template v-if="offered">
       <p class="ma-0" data-test="offered">
         <b>No. {{ record.number }}: {{ money(offered.total, offered.currency) }}</b
-        >, holds until {{ day(offered.asked.valid_until) }}.
+        >, holds until {{ day(offered.request.valid_until) }}.
         <template v-if="offered.accepted"
           ><b class="yes">✓ Accepted by {{ offered.accepted.by }}</b
-          >, {{ offered.accepted.at ? moment(offered.accepted.at) : '' }}, taken down by {{ offered.accepted.told }}.</template
+          >, {{ offered.accepted.at ? moment(offered.accepted.at) : '' }}, taken down by {{ offered.accepted.recorded_by }}.</template
         >
       </p>
       <p v-if="record.changed" class="ma-0 changed" data-test="quotation-changed">▲ {{ record.changed }}</p>

@@ -74,8 +74,8 @@ async function received(line: Line): Promise<void> {
                 <td>
                   <b>{{ x.label }}</b> <span class="quiet">{{ x.number }}</span>
                 </td>
-                <td class="n">{{ many(x.by_length, x.wanted) }}</td>
-                <td class="n">{{ many(x.by_length, x.there) }}</td>
+                <td class="n">{{ many(x.by_length, x.required) }}</td>
+                <td class="n">{{ many(x.by_length, x.in_stock) }}</td>
                 <td class="n">
                   <v-btn v-if="may" variant="text" :loading="taking === x.number" :data-test="`received-${x.number}`" @click="received(x)"
                     >It is here</v-btn

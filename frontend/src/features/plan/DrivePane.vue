@@ -35,7 +35,7 @@ const { form, same, view, shown, problem, says, busy, keepProblem, conflict, kee
   fetch: () => data(client.GET('/api/jobs/{job_id}/drive', path.value)),
   preview: (body) => data(client.POST('/api/jobs/{job_id}/drive/preview', { ...path.value, body })),
   post: (body, revision) => data(client.POST('/api/jobs/{job_id}/drive', { params: { ...path.value.params, query: { revision } }, body })),
-  isForm: hasFields('alternator_id', 'before', 'after'),
+  isForm: hasFields('alternator_id', 'target_idle_a', 'before', 'after'),
   toForm: (document) => ({ ...document, before: { ...(document.before ?? blank()) }, after: { ...(document.after ?? blank()) } }),
   toBody: (form) => ({ ...form, before: whole(form.before), after: whole(form.after) }),
 })
@@ -99,11 +99,11 @@ const more = ref<string[]>([])
           data-test="new"
         />
         <NumberField
-          v-model="form.wanted_idle_a as number | null"
-          of="DriveRequest.wanted_idle_a"
+          v-model="form.target_idle_a as number | null"
+          of="DriveRequest.target_idle_a"
           label="Wanted, hot idle"
           unit="A"
-          :error="says('wanted_idle_a')"
+          :error="says('target_idle_a')"
           data-test="wanted"
         />
         <NumberField

@@ -11,12 +11,12 @@ const box = ref<HTMLElement | null>(null)
 
 /** One column a cost; a series has a value only where it has a point there. */
 function columns(): uPlot.AlignedData {
-  const { found, plans, singles } = props.view
+  const { as_found: asFound, plans, singles } = props.view
   const points: { cost: number; amps: number; row: number }[] = []
   const put = (cost: number | null | undefined, amps: number | null | undefined, row: number) => {
     if (typeof cost === 'number' && typeof amps === 'number') points.push({ cost, amps, row })
   }
-  put(0, found.idle_surplus_a, 1)
+  put(0, asFound.idle_surplus_a, 1)
   for (const p of plans) {
     if (p.on_front) put(p.cost, p.figures.idle_surplus_a, 1)
     put(p.cost, p.figures.idle_surplus_a, 2)

@@ -24,7 +24,7 @@ const kept = useQuery({ queryKey: key, queryFn: () => data(client.GET('/api/jobs
 const made = computed(() => kept.data.value?.document ?? null)
 
 const how = reactive<Required<SimulationRequest>>({ days: 7, runs: 40, seed: 1, regulator: 'fixed', bulk_h: 1.5 })
-watch(made, (document, before) => document && !before && Object.assign(how, document.asked), { immediate: true })
+watch(made, (document, before) => document && !before && Object.assign(how, document.request), { immediate: true })
 
 const mine = computed(() => tasks.value.filter((t) => t.kind === 'simulate' && t.job_id === bench.jobId))
 const running = computed(() => mine.value.find(unfinished) ?? null)
@@ -171,7 +171,7 @@ function chargerFate(c: NonNullable<SimulationView['chargers']>[number]): string
       </div>
       <p class="quiet mb-0">
         Copper: as found<template v-if="made.planned">, slate: planned</template>. Lines: the nominal vehicle; bands: eight of ten of
-        {{ made.now.runs }} that differ in output, loads, capacity, acceptance and temperature as vehicles do; seed {{ made.asked.seed }}.
+        {{ made.now.runs }} that differ in output, loads, capacity, acceptance and temperature as vehicles do; seed {{ made.request.seed }}.
         {{ fixed(made.now.made_ah, 0) }} Ah made, {{ fixed(made.now.used_ah, 0) }} Ah used.
       </p>
     </section>

@@ -47,11 +47,11 @@ const request = ref<Required<WorthRequest>>({
   conceded: [],
   own_costs: {},
 })
-watch(made, (now, before) => now && !before && (request.value = { ...request.value, ...(now.asked as Required<WorthRequest>) }), {
+watch(made, (now, before) => now && !before && (request.value = { ...request.value, ...(now.request as Required<WorthRequest>) }), {
   immediate: true,
 })
 const same = computed(
-  () => made.value !== null && JSON.stringify({ ...made.value.asked }) === JSON.stringify({ ...made.value.asked, ...request.value }),
+  () => made.value !== null && JSON.stringify({ ...made.value.request }) === JSON.stringify({ ...made.value.request, ...request.value }),
 )
 
 const mine = computed(() => tasks.value.filter((t) => t.kind === 'compare' && t.job_id === bench.jobId))
@@ -195,7 +195,7 @@ const week = computed(() => {
       <div class="top">
         <section class="panel stack pick" data-test="pick">
           <h2 class="sleeve">
-            {{ looked && looked.id === view.pick ? 'The pick' : looked ? 'Looked at' : view.found_meets ? 'As it is' : 'No plan' }}
+            {{ looked && looked.id === view.pick ? 'The pick' : looked ? 'Looked at' : view.as_found_meets ? 'As it is' : 'No plan' }}
           </h2>
           <template v-if="looked">
             <p class="head ma-0">{{ looked.labels.join(' + ') }}</p>
@@ -205,7 +205,7 @@ const week = computed(() => {
               >
               <span
                 ><b class="big" data-test="pick-amps">{{ signed(looked.figures.idle_surplus_a, 0) }} A</b> at a hot idle, now
-                {{ signed(view.found.idle_surplus_a, 0) }} A</span
+                {{ signed(view.as_found.idle_surplus_a, 0) }} A</span
               >
             </p>
           </template>
@@ -259,34 +259,36 @@ const week = computed(() => {
               </tr>
               <tr>
                 <th>To spare at a hot idle</th>
-                <td class="n">{{ signed(view.found.idle_surplus_a, 1) }} A</td>
+                <td class="n">{{ signed(view.as_found.idle_surplus_a, 1) }} A</td>
                 <td v-for="p in plans" :key="p.id" class="n" :class="{ on: p.id === picked }">
                   {{ signed(p.figures.idle_surplus_a, 1) }} A
                 </td>
               </tr>
               <tr>
                 <th>Least at the battery</th>
-                <td class="n">{{ fixed(view.found.least_v, 1) }} V</td>
+                <td class="n">{{ fixed(view.as_found.least_v, 1) }} V</td>
                 <td v-for="p in plans" :key="p.id" class="n" :class="{ on: p.id === picked }">{{ fixed(p.figures.least_v, 1) }} V</td>
               </tr>
               <tr>
                 <th>A day leaves</th>
-                <td class="n">{{ signed(view.found.short_ah, 1) }} Ah</td>
-                <td v-for="p in plans" :key="p.id" class="n" :class="{ on: p.id === picked }">{{ signed(p.figures.short_ah, 1) }} Ah</td>
+                <td class="n">{{ signed(view.as_found.worst_net_ah, 1) }} Ah</td>
+                <td v-for="p in plans" :key="p.id" class="n" :class="{ on: p.id === picked }">
+                  {{ signed(p.figures.worst_net_ah, 1) }} Ah
+                </td>
               </tr>
               <tr>
                 <th>Non-start</th>
-                <td class="n">{{ daysInWords(view.found.days) }}</td>
+                <td class="n">{{ daysInWords(view.as_found.days) }}</td>
                 <td v-for="p in plans" :key="p.id" class="n" :class="{ on: p.id === picked }">{{ daysInWords(p.figures.days) }}</td>
               </tr>
               <tr>
                 <th>Heat in leads</th>
-                <td class="n">{{ fixed(view.found.heat_w, 0) }} W</td>
+                <td class="n">{{ fixed(view.as_found.heat_w, 0) }} W</td>
                 <td v-for="p in plans" :key="p.id" class="n" :class="{ on: p.id === picked }">{{ fixed(p.figures.heat_w, 0) }} W</td>
               </tr>
               <tr>
                 <th>Reaches what is wanted</th>
-                <td>{{ view.found_meets ? '✓ yes' : '✕ no' }}</td>
+                <td>{{ view.as_found_meets ? '✓ yes' : '✕ no' }}</td>
                 <td v-for="p in plans" :key="p.id" :class="{ on: p.id === picked }">
                   {{ p.meets ? '✓ yes' : '✕ no' }}{{ p.id === view.pick ? ', the pick' : p.on_front ? '' : ', beaten by another' }}
                 </td>
@@ -315,7 +317,13 @@ const week = computed(() => {
         </section>
       </template>
       <section v-else class="panel">
-        <WorthTable v-model="request" :singles="view.singles" :before="view.found" :currency="view.currency" :may-write="bench.mayWrite" />
+        <WorthTable
+          v-model="request"
+          :singles="view.singles"
+          :before="view.as_found"
+          :currency="view.currency"
+          :may-write="bench.mayWrite"
+        />
       </section>
     </template>
   </div>

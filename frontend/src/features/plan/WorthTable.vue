@@ -59,7 +59,7 @@ const less = (one: number | null | undefined, other: number | null | undefined) 
                   <b>{{ signed(less(w.figures.idle_surplus_a, before.idle_surplus_a), 1) }}</b>
                 </td>
                 <td class="n">{{ signed(less(w.figures.least_v, before.least_v), 2) }}</td>
-                <td class="n">{{ signed(w.figures.short_ah - before.short_ah, 1) }}</td>
+                <td class="n">{{ signed(w.figures.worst_net_ah - before.worst_net_ah, 1) }}</td>
                 <td class="n">{{ daysInWords(w.figures.days) }}</td>
                 <td class="n">{{ signed(less(w.figures.heat_w, before.heat_w), 0) }} W</td>
               </template>

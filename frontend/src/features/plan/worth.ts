@@ -34,7 +34,7 @@ export function gain(rank: Rank, found: Figures, one: Worth): number {
     case 'volts':
       return (figures.least_v ?? 0) - (found.least_v ?? 0)
     case 'day':
-      return figures.short_ah - found.short_ah
+      return figures.worst_net_ah - found.worst_net_ah
     case 'days':
       return (figures.days ?? never) - (found.days ?? never)
     case 'heat':

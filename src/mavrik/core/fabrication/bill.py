@@ -88,7 +88,7 @@ class BillLine(Document):
     text: str
     spec: PartSpec | None = Field(description="What the part has to be; null: the plan has chosen it, or it was used before")
     by_length: bool = Field(description="Counted in metres, not in pieces")
-    wanted: float
+    required: float
     used: float = Field(description="By steps that are ticked, scrap with it")
     scrap: float = Field(description="Of what is still to be cut [m]")
     from_stock: float
@@ -189,7 +189,7 @@ def _left_over(needs: Sequence[Need], booked: Sequence[Booked], stock: StockList
         price = item.price if item else Decimal("0.00")
         lines.append(
             BillLine(
-                id=f"gone:{number}", text=f"{item.label if item else number}, before the plan changed", spec=None, by_length=by_length, wanted=0.0,
+                id=f"gone:{number}", text=f"{item.label if item else number}, before the plan changed", spec=None, by_length=by_length, required=0.0,
                 used=used, scrap=0.0, from_stock=0.0, buy=0.0, number=number, label=item.label if item else number, offers=(), price=price,
                 amount=cents(decimal_of(used) * price), outlay=Decimal("0.00"), rough=item is None, unpriced=item is None, days=0.0, takes=(),
                 home_made=(),
@@ -213,7 +213,7 @@ def _line(
     rough = cents(decimal_of(need.about))
     spent = sum((cents(decimal_of(b.quantity / per) * priced.get(b.number, rough)) for b in booked), Decimal("0.00"))
     base = BillLine(
-        id=need.id, text=need.text, spec=need.spec, by_length=need.by_length, wanted=need.wanted, used=used, scrap=0.0, from_stock=0.0, buy=0.0, number="",
+        id=need.id, text=need.text, spec=need.spec, by_length=need.by_length, required=need.required, used=used, scrap=0.0, from_stock=0.0, buy=0.0, number="",
         label="", offers=(), price=rough, amount=Decimal(0), outlay=Decimal(0), rough=True, unpriced=False, days=0.0, takes=(), home_made=(),
     )  # fmt: skip
     missing = sum(u.mm / 1000 if need.by_length else u.pieces for u in left)

@@ -60,7 +60,7 @@ class Need(Document):
         return self.spec is not None and self.spec.by_length
 
     @property
-    def wanted(self) -> float:
+    def required(self) -> float:
         """Pieces or metres."""
         return sum(u.mm for u in self.uses) / 1000 if self.by_length else sum(u.pieces for u in self.uses)
 
@@ -83,7 +83,7 @@ def needs_of(
     >>> from mavrik.core.fabrication.documents import BuildBook
     >>> car = front_battery(12)
     >>> cards = lead_cards(car, car, BuildBook(anew=("charge_cable",)))
-    >>> [(n.text, round(n.wanted, 2)) for n in needs_of(car, car, cards, usual_prices())]
+    >>> [(n.text, round(n.required, 2)) for n in needs_of(car, car, cards, usual_prices())]
     [('Cable 25 mm2', 1.21), ('Lug 25 mm2, M8', 2), ('Shrink 12 to 4 mm', 0.07)]
     """
     together: dict[str, Need] = {}

@@ -43,8 +43,8 @@ class OrderLine(Document):
     number: str
     label: str
     by_length: bool
-    wanted: float = Field(description="By all of them, pieces or metres")
-    there: float = Field(description="In stock now, pieces or metres")
+    required: float = Field(description="By all of them, pieces or metres")
+    in_stock: float = Field(description="In stock now, pieces or metres")
     buy: float = Field(description="In whole packs")
     price: Decimal
     outlay: Decimal
@@ -89,7 +89,7 @@ def orders_of(works: Sequence[OpenWork], shop: Shop) -> Orders:
     >>> car, book = front_battery(12), BuildBook(anew=("charge_cable",))
     >>> both = [OpenWork(k, f"26-{k}", None, car, car, book) for k in (1, 2)]
     >>> made = orders_of(both, Shop(usual_prices(), usual_units(), usual_stock()))
-    >>> [(x.number, round(x.wanted, 1), x.buy) for x in made.lines]  # two lugs a job out of one pack of five, two lengths off one of five metres
+    >>> [(x.number, round(x.required, 1), x.buy) for x in made.lines]  # two lugs a job out of one pack of five, two lengths off one of five metres
     [('CB-25', 2.4, 5.0), ('LG-25-M8', 4.0, 5.0), ('SH-12', 0.1, 1.0)]
     """
     there, needed = shop.on_hand, dict[str, list[tuple[OpenWork, BillLine]]]()
@@ -125,7 +125,7 @@ def _line(item: StockItem, of: Sequence[tuple[OpenWork, BillLine]], there: float
     ]
     promised = [w.promised for w, _ in of if w.promised is not None]
     return OrderLine(
-        number=item.number, label=item.label, by_length=item.by_length, wanted=sum(s.quantity for s in shares), there=there,
+        number=item.number, label=item.label, by_length=item.by_length, required=sum(s.quantity for s in shares), in_stock=there,
         buy=sum(line.buy for _, line in of), price=item.price, outlay=sum((line.outlay for _, line in of), Decimal("0.00")), days=max(line.days for _, line in of), jobs=tuple(shares),
         promised=min(promised) if promised else None,
     )  # fmt: skip

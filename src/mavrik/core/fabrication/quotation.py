@@ -41,7 +41,7 @@ class Consent(Document):
     """Who said yes to it."""
 
     by: Annotated[str, Field(min_length=1, max_length=120, description="The customer, or whoever spoke for them")]
-    told: Annotated[str, Field(max_length=200, description="Who wrote it down; set when it is kept")] = ""
+    recorded_by: Annotated[str, Field(max_length=200, description="Who wrote it down; set when it is kept")] = ""
     at: Moment | None = Field(None, description="When; set when it is kept")
 
 
@@ -57,7 +57,7 @@ class Quotation(Document):
     tax: Amount
     total: Amount
     currency: Annotated[str, Field(max_length=8)]
-    asked: QuotationRequest
+    request: QuotationRequest
     accepted: Consent | None = None
 
 
@@ -87,7 +87,7 @@ def quotation_of(bill: Bill, labour_per_h: float, request: QuotationRequest) -> 
         raise ValueError(f"Nobody has said what it costs: {', '.join(bill.open)}. Put it on the workshop's list.")
     return Quotation(
         lines=tuple(_quoted(x) for x in bill.lines), hours=round(bill.hours, 4), labour_per_h=cents(decimal_of(labour_per_h)),
-        labour=bill.labour, net=bill.net, tax_share=bill.tax_share, tax=bill.tax, total=bill.total, currency=bill.currency, asked=request,
+        labour=bill.labour, net=bill.net, tax_share=bill.tax_share, tax=bill.tax, total=bill.total, currency=bill.currency, request=request,
     )  # fmt: skip
 
 

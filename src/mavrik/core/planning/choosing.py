@@ -144,7 +144,7 @@ class Chooser:
         asks: tuple[tuple[float | None, Callable[[Figures], float]], ...] = (
             (goals.idle_surplus_a, lambda f: f.idle_surplus_a or 0.0),
             (goals.least_v, lambda f: f.least_v or 0.0),
-            (0.0 if goals.day_holds else None, lambda f: f.short_ah),
+            (0.0 if goals.day_holds else None, lambda f: f.worst_net_ah),
         )
         for least, value in asks:
             if least is not None:

@@ -18,15 +18,17 @@ class Figures(Document):
         description="At the first battery, the least of all scenes with the engine on, hot [V]; null: it collapses, or never runs"
     )
     days: float | None = Field(description="To the first non-start [d]; null: it does not come to that")
-    short_ah: float = Field(description="What a day leaves in the battery that is worst off, cold or hot [Ah]; negative: missing")
-    short_of: Label = Field(description="That battery")
+    worst_net_ah: float = Field(
+        description="What a day leaves in the battery that is worst off, cold or hot [Ah]; negative: missing"
+    )
+    worst_battery: Label = Field(description="That battery")
     heat_w: float | None = Field(description="In leads and contacts in the hottest scene [W]; null: it collapses, or never runs")
     headline: Label
 
     @property
     def day_holds(self) -> bool:
         """Whether a day leaves no battery short."""
-        return self.short_ah >= -LEAST_AH
+        return self.worst_net_ah >= -LEAST_AH
 
 
 def figures_of(circuit: Circuit, request: UseRequest) -> Figures:
@@ -53,6 +55,6 @@ def _figures(seen: UseView) -> Figures:
     worst = min(short, key=short.__getitem__)
     return Figures(
         idle_surplus_a=seen.idle_surplus_a, least_v=min(volts) if whole else None,
-        days=min((d.days for d in seen.day if d.days is not None), default=None), short_ah=short[worst], short_of=worst,
+        days=min((d.days for d in seen.day if d.days is not None), default=None), worst_net_ah=short[worst], worst_battery=worst,
         heat_w=max(heat) if whole else None, headline=seen.headline,
     )  # fmt: skip

@@ -98,8 +98,8 @@ class Binding(Document):
 class WorthView(Document):
     """What buys what."""
 
-    found: Figures
-    found_meets: bool
+    as_found: Figures
+    as_found_meets: bool
     singles: Annotated[tuple[Worth, ...], Field(max_length=MOST_CHANGES)]
     plans: Annotated[tuple[PlanOption, ...], Field(max_length=MOST_PLANS)]
     pick: PlanId | None = Field(description="The cheapest plan that reaches what is wanted; null: none does")
@@ -148,7 +148,7 @@ class _Worth:
         chosen = next((p.id for p in plans if pick is not None and frozenset(p.change_ids) == pick.ids), None)
         self.progress(1.0)
         return WorthView(
-            found=self.as_found, found_meets=goals.met_by(self.as_found, 0.0), singles=singles, plans=plans, pick=chosen,
+            as_found=self.as_found, as_found_meets=goals.met_by(self.as_found, 0.0), singles=singles, plans=plans, pick=chosen,
             pick_why=self._why(pick, most, plans), bindings=tuple(self._bindings(chooser, candidates, pick)),
             currency=self.situation.prices.currency,
         )  # fmt: skip

@@ -63,7 +63,7 @@ def put_into_queue(session: Session, kind: str, request: Document, title: str, p
 
     person_id: whose it is
     """
-    row = Task(kind=kind, title=title[:200], asked=request.model_dump(mode="json"), person_id=person_id, job_id=job_id)
+    row = Task(kind=kind, title=title[:200], request=request.model_dump(mode="json"), person_id=person_id, job_id=job_id)
     session.add(row)
     enqueue(session, row)
     session.flush()

@@ -74,7 +74,7 @@ def clear(row: Task) -> None:
     """Delete what a task that has ended left on the disk."""
     with contextlib.suppress(KeyError, ValidationError):
         kind = kind_of(row)
-        kind.cleared(kind.request.model_validate(row.asked))
+        kind.cleared(kind.request.model_validate(row.request))
 
 
 def _begin(database: Database, task_id: int) -> tuple[TaskKind[Any], Work, Any] | None:
@@ -84,7 +84,7 @@ def _begin(database: Database, task_id: int) -> tuple[TaskKind[Any], Work, Any] 
             return None
         try:
             kind = kind_of(row)
-            request = kind.request.model_validate(row.asked)
+            request = kind.request.model_validate(row.request)
         except (KeyError, ValidationError):
             _end(row, "It was asked for by another version of this program. Ask for it again.")
             return None
@@ -109,4 +109,4 @@ def _fail(database: Database, task_id: int, work: Work, why: str) -> None:
             return
         _end(row, why)
         kind = kind_of(row)
-        kind.failed(session, kind.request.model_validate(row.asked), why)
+        kind.failed(session, kind.request.model_validate(row.request), why)

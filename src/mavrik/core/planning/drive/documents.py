@@ -45,7 +45,7 @@ class DriveRequest(Document):
     engine_read_rpm: Rpm | None = None
     shaft_read_rpm: Rpm | None = None
     """Both by tachometer, at one moment: they say what diameters only promise."""
-    wanted_idle_a: Annotated[float, Field(ge=1e-3, le=2000, description="Output wanted at a hot idle [A]")] | None = None
+    target_idle_a: Annotated[float, Field(ge=1e-3, le=2000, description="Output wanted at a hot idle [A]")] | None = None
     smallest_mm: Millimetre | None = None
     """The smallest pulley that the belt's maker allows."""
     centres_mm: Annotated[float, Field(gt=10, le=3000, description="Distance of the two shafts [mm]")] | None = None

@@ -129,9 +129,9 @@ def of_slip(slip: float | None) -> list[Finding]:
 
 def of_wishes(unit: Alternator, request: DriveRequest, speeds: Sequence[DriveSpeed], reach: PulleyRange | None) -> list[Finding]:
     """Whether what is wanted at a hot idle can be had, and what stands against it."""
-    if request.wanted_idle_a is None:
+    if request.target_idle_a is None:
         return []
-    wanted_a = request.wanted_idle_a
+    wanted_a = request.target_idle_a
     if slowest_shaft_rpm(unit, wanted_a) is None:
         most = max(float(unit_output_a(unit, rpm, source_table().hot_c)) for rpm in (3000.0, 6000.0, 12_000.0))
         return [

@@ -150,10 +150,10 @@ def _range(unit: Alternator, request: DriveRequest, ratio: float) -> PulleyRange
     if request.smallest_mm is not None:
         least.append((request.smallest_mm, "belt"))
     most = None
-    if request.wanted_idle_a is not None and (shaft := slowest_shaft_rpm(unit, request.wanted_idle_a)) is not None:
+    if request.target_idle_a is not None and (shaft := slowest_shaft_rpm(unit, request.target_idle_a)) is not None:
         most = driving * request.idle_rpm / shaft
     mm, by = max(least, default=(None, None), key=lambda pair: pair[0] or 0.0)
-    possible = request.wanted_idle_a is None or (most is not None and (mm is None or mm <= most))
+    possible = request.target_idle_a is None or (most is not None and (mm is None or mm <= most))
     bounds = [d for d in (request.now_mm, mm, most) if d is not None]
     ends = min(bounds) * (1 - TRIED_BEYOND), max(bounds) * (1 + TRIED_BEYOND)
     # A diameter that was typed is in sight wherever it lies.
