@@ -5,8 +5,6 @@ from __future__ import annotations
 import html
 import json
 import re
-import subprocess
-import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -14,8 +12,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from mavrik.jobs.demo import DEMO_PASSWORD
-
-ROOT = Path(__file__).resolve().parents[2]
+from tests.cli import start_cli
 
 
 def tab_to(page: Page, selector: str, most: int = 120) -> None:
@@ -136,12 +133,8 @@ def test_complaint_to_sheet_by_keyboard(open_page: Callable[..., Page], tmp_path
         keys.press("Enter")
     assert "drop_v:charge_cable,voltage_drop" in Path(waiting.value.path()).read_text()
     # The same verdict without a database.
-    done = subprocess.run(
-        [sys.executable, "-m", "mavrik.cli", "assess", str(file)],
-        capture_output=True,
-        check=True,
-        env={"PYTHONPATH": str(ROOT / "src")},
-    )
+    done = start_cli("assess", str(file))
+    assert done.returncode == 0, done.stderr
     said = {b["branch_id"]: b for b in json.loads(done.stdout)["findings"]["branches"]}
     assert said["charge_cable"]["verdict"] == "fail"
     by_hand = 0.180 / 70 - (0.780e-3 * 1.5 * (1 + 0.00393 * 20) + 0.1e-3)

@@ -10,7 +10,8 @@ from pathlib import Path
 import jsonschema
 
 from mavrik.exchange.build_json import CUT_COLUMNS, build_schema
-from tests.exchange.test_formats import ROOT, run_cli
+from tests.cli import run_cli
+from tests.exchange.test_formats import ROOT
 
 EXAMPLE = ROOT / "docs" / "formats" / "example.mavrik.json"
 

@@ -6,8 +6,6 @@ import io
 import json
 import pkgutil
 import re
-import subprocess
-import sys
 from dataclasses import replace
 from datetime import UTC, datetime
 from enum import Enum
@@ -31,6 +29,7 @@ from mavrik.exchange.findings_json import findings_of_bundle, findings_schema
 from mavrik.exchange.readings_table import COLUMNS, readings_csv, readings_parquet
 from mavrik.exchange.sheet import render_pdf, render_sheet
 from tests.build import drop_run, simple_circuit, simple_document
+from tests.cli import run_cli, start_cli
 
 ROOT = Path(__file__).resolve().parents[2]
 DOCS = ROOT / "docs/formats"
@@ -216,17 +215,10 @@ def test_a_sheet_without_a_circuit_is_refused() -> None:
         render_sheet(read_bundle(as_bytes(bundle_document(circuits=[], runs=[]))), "", datetime(2026, 1, 2, tzinfo=UTC))
 
 
-def run_cli(*words: str, data: bytes | None = None) -> subprocess.CompletedProcess[bytes]:
-    return subprocess.run(
-        [sys.executable, "-m", "mavrik.cli", *words], input=data, capture_output=True, check=False,
-        env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
-    )  # fmt: skip
-
-
 def test_assess_prints_json_without_a_database(tmp_path: Path) -> None:
     file = tmp_path / "job.mavrik.json"
     file.write_bytes(as_bytes(bundle_document()))
-    done = run_cli("assess", str(file))
+    done = start_cli("assess", str(file))
     assert done.returncode == 0, done.stderr
     answer = json.loads(done.stdout)
     home = next(b for b in answer["findings"]["branches"] if b["branch_id"] == "home")
@@ -239,6 +231,8 @@ def test_assess_prints_json_without_a_database(tmp_path: Path) -> None:
     fuse = next(b for b in answer["findings"]["branches"] if b["branch_id"] == "fuse")["fuse"]
     assert fuse["above_load"] and fuse["below_cable"]
     assert run_cli("assess", "-", data=file.read_bytes()).stdout == done.stdout
+    bad = start_cli("assess", "-", data=b"{")
+    assert bad.returncode == 2 and not bad.stdout and len(bad.stderr.splitlines()) == 1
 
 
 @pytest.mark.parametrize("change", ["format", "length", "stray"])

@@ -11,7 +11,8 @@ from mavrik.core.isolation.documents import IsolationPurpose
 from mavrik.core.isolation.topologies import TOPOLOGIES
 from mavrik.exchange.bundle import read_bundle
 from mavrik.exchange.isolation_json import isolate_bundle, isolation_schema
-from tests.exchange.test_formats import ROOT, run_cli
+from tests.cli import run_cli
+from tests.exchange.test_formats import ROOT
 
 EXAMPLE = ROOT / "docs" / "formats" / "example.mavrik.json"
 

@@ -12,7 +12,8 @@ from mavrik.core.planning.sizing import propose
 from mavrik.core.planning.targets import SizingTarget
 from mavrik.exchange.bundle import read_bundle
 from mavrik.exchange.plan_json import plan_bundle, plan_schema
-from tests.exchange.test_formats import ROOT, as_bytes, bundle_document, run_cli
+from tests.cli import run_cli
+from tests.exchange.test_formats import ROOT, as_bytes, bundle_document
 
 EXAMPLE = ROOT / "docs" / "formats" / "example.mavrik.json"
 

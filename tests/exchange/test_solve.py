@@ -12,7 +12,8 @@ from mavrik.core.circuit.layouts import LAYOUTS
 from mavrik.core.operating import State
 from mavrik.exchange.bundle import read_bundle, write_bundle
 from mavrik.exchange.operating_json import operating_point_schema, read_state, solve_bundle, state_schema
-from tests.exchange.test_formats import ROOT, as_bytes, bundle_document, run_cli
+from tests.cli import run_cli
+from tests.exchange.test_formats import ROOT, as_bytes, bundle_document
 
 EXAMPLE = ROOT / "docs" / "formats" / "example.mavrik.json"
 
