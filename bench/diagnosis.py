@@ -10,7 +10,19 @@ import numpy as np
 from tests.build import judged, runs_of
 
 from bench.report import Figure
-from bench.strangers import SURE, calibration, diagram, one_of_three, outcomes, page, rare_outcomes, ratio_of, walked
+from bench.strangers import (
+    SURE,
+    altered_outcome,
+    calibration,
+    diagram,
+    one_of_three,
+    other_outcomes,
+    outcomes,
+    page,
+    rare_outcome,
+    ratio_of,
+    walked,
+)
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.additions import add_to
 from mavrik.core.circuit.layouts import build_layout
@@ -23,6 +35,9 @@ STRANGERS = 240
 
 RARE = 64
 """Cases of faults that look like others."""
+
+ALTERED = 120
+"""Cases of vehicles wired as no drawing has it."""
 
 WALKED = 48
 """Cases that are walked through, one test after the other."""
@@ -67,7 +82,8 @@ def figures() -> list[Figure]:
             times.append((time.perf_counter() - begin) * 1000)
     large = {words: _large(thirty_branches(fifth), LARGE_RUNS) for words, fifth in LARGE.items()}
     all_read, with_five, walks = outcomes(STRANGERS), outcomes(STRANGERS, core_only=True), walked(WALKED)
-    PAGE.write_text("\n".join(page(all_read, with_five, walks, rare_outcomes(RARE))) + "\n", encoding="utf-8")
+    rare, otherwise = other_outcomes(rare_outcome, RARE), other_outcomes(altered_outcome, ALTERED)
+    PAGE.write_text("\n".join(page(all_read, with_five, walks, rare, otherwise)) + "\n", encoding="utf-8")
     DIAGRAM.write_text(diagram(all_read), encoding="utf-8")
     sure = [o for o in all_read if o.causes and o.causes[0][1] >= SURE]
     count = len(all_read)

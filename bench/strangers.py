@@ -12,11 +12,12 @@ from typing import Any
 
 from tests.reference.strangers.reading import CORE
 from tests.reference.strangers.spice import UnsolvedError
-from tests.reference.strangers.yard import Case, documents, draw, draw_rare, read
+from tests.reference.strangers.yard import Case, documents, draw, draw_altered, draw_rare, read
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings import judge
+from mavrik.core.findings.documents import SettledPart
 from mavrik.core.measuring.readings import Run
 from mavrik.core.procedures import PROCEDURES, complete_run, procedure
 from mavrik.core.procedures.base import Limits
@@ -47,6 +48,13 @@ class Outcome:
     causes: tuple[tuple[str, float], ...]
     """The likeliest first."""
     headline: str
+    settled: SettledPart | None = None
+    """A part that is said to be bad where what it has is not settled."""
+
+    @property
+    def settled_rightly(self) -> bool:
+        """Whether that part has one of the true causes."""
+        return self.settled is not None and bool(set(self.settled.causes) & set(self.truth))
 
     @property
     def first(self) -> bool:
@@ -65,6 +73,11 @@ def rare_outcome(number: int) -> Outcome:
     return _judged(number, draw_rare(drawn(), number), False)
 
 
+def altered_outcome(number: int) -> Outcome:
+    """The same of a vehicle that is wired as no drawing has it."""
+    return _judged(number, draw_altered(drawn(), number), False)
+
+
 def outcome(number: int, core_only: bool = False) -> Outcome:
     """Draw a case, read it, judge it."""
     return _judged(number, draw(drawn(), number), core_only)
@@ -76,7 +89,8 @@ def _judged(number: int, case: Case, core_only: bool) -> Outcome:
     runs = [complete_run(circuit, Run.model_validate(r)) for r in read(case, tests)]
     findings = judge(circuit, runs, Limits(), ahead=False)
     return Outcome(
-        number, case.drawn, case.sort, case.vehicle.truth.causes, tuple((c.cause, c.probability) for c in findings.causes), findings.headline.text
+        number, case.drawn, case.sort, case.vehicle.truth.causes, tuple((c.cause, c.probability) for c in findings.causes), findings.headline.text,
+        findings.settled_part,
     )  # fmt: skip
 
 
@@ -86,10 +100,10 @@ def outcomes(count: int, core_only: bool = False, start: int = FIRST_CASE) -> li
         return _solved(pool.map(_if_solved, [outcome] * count, range(start, start + count), [(core_only,)] * count, chunksize=8))
 
 
-def rare_outcomes(count: int) -> list[Outcome]:
-    """So many of them, on two processors, without those that ngspice does not solve."""
+def other_outcomes(of: Callable[[int], Outcome], count: int) -> list[Outcome]:
+    """So many of `rare_outcome` or `altered_outcome`, on two processors, without those that ngspice does not solve."""
     with ProcessPoolExecutor(2) as pool:
-        return _solved(pool.map(_if_solved, [rare_outcome] * count, range(FIRST_CASE, FIRST_CASE + count), chunksize=8))
+        return _solved(pool.map(_if_solved, [of] * count, range(FIRST_CASE, FIRST_CASE + count), chunksize=8))
 
 
 def _if_solved(judge_case: Callable[..., Outcome], number: int, others: Sequence[Any] = ()) -> Outcome | None:
@@ -269,11 +283,38 @@ def _rare(rare: Sequence[Outcome]) -> list[str]:
     ]
 
 
-def page(cases: Sequence[Outcome], core_only: Sequence[Outcome], walks: Sequence[Walk], rare: Sequence[Outcome]) -> list[str]:
+def _settled(cases: Sequence[Outcome]) -> str:
+    """How often it is settled which part is bad where the cause is not."""
+    of = [o for o in cases if o.settled is not None]
+    return (
+        f"In {len(of)} of {len(cases)} cases what a part has is not {SURE:.0%} sure, and that it is bad is: a unit inside, its regulation, a battery, a lead. "
+        f"In {sum(o.settled_rightly for o in of)} of them it is."
+    )
+
+
+def _altered(cases: Sequence[Outcome]) -> list[str]:
+    """What is found on vehicles wired as no drawing has it."""
+    sure = [o for o in cases if o.causes and o.causes[0][1] >= SURE]
+    healthy, pairs = [o for o in cases if o.sort in ("healthy", "slip")], [o for o in cases if o.sort == "pair"]
+    return [
+        f"**Wired as no ready drawing has it**, {len(cases)} cases: leads mended with a joint, fuses bolted through, grounds doubled, routes of other lengths, other units, batteries and loads, two to four of these at once. "
+        f"First in {_share([o.first for o in cases])}, one of the first three in {_share([one_of_three(o) for o in cases])}, both of a pair among them in {_share([o.among(3) for o in pairs])} of {len(pairs)}, nothing broken called so in "
+        f"{_share([o.first for o in healthy])} of {len(healthy)}; of {len(sure)} called {SURE:.0%} sure {_share([o.first for o in sure])} are right. {_settled(cases)}",
+        "",
+    ]
+
+
+def page(
+    cases: Sequence[Outcome],
+    core_only: Sequence[Outcome],
+    walks: Sequence[Walk],
+    rare: Sequence[Outcome],
+    otherwise: Sequence[Outcome],
+) -> list[str]:
     """All of docs/diagnosis.md.
 
-    found: with all tests read; core_only: the same cases with five; walks: some of them, one test after the other
-    rare: cases that look like something else
+    cases: with all tests read; core_only: the same cases with five; walks: some of them, one test after the other
+    rare: cases that look like something else; otherwise: vehicles wired as no drawing has it
     """
     both = {
         b: (sum(getattr(w, b)[0] for w in walks) / len(walks), sum(getattr(w, b)[1] for w in walks) / len(walks))
@@ -287,6 +328,9 @@ def page(cases: Sequence[Outcome], core_only: Sequence[Outcome], walks: Sequence
         "",
         "![Reliability diagram](diagnosis.svg)",
         "",
+        _settled(cases),
+        "",
+        *_altered(otherwise),
         f"With five tests only (rest, key on, regulated voltage, full output, charging drops) one of the true ones is among the first three in "
         f"{_share([one_of_three(o) for o in core_only])}; of {len(few)} called {SURE:.0%} sure or more {_share([o.first for o in few])} are right.",
         "",

@@ -50,7 +50,10 @@ def of(vehicle: HiddenVehicle, tests: list[str] | None = None, **more: Measured)
 
 
 def condemned(found: Findings, above: float = 0.5) -> list[tuple[str, float]]:
-    return [(c.cause, c.probability) for c in found.causes if c.kind not in NO_PART and c.probability > above]
+    part = found.settled_part
+    return [(c.cause, c.probability) for c in found.causes if c.kind not in NO_PART and c.probability > above] + (
+        [(part.label, part.probability)] if part is not None else []
+    )
 
 
 def test_drops_that_are_what_a_sound_lead_shows_at_the_current_that_was_read_condemn_none() -> None:

@@ -3,16 +3,32 @@
 from __future__ import annotations
 
 import ast
+import copy
 import math
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
-from bench.strangers import Outcome, Walk, calibration, counted, diagram, drawn, outcome, page, rare_outcome
+from bench.strangers import (
+    SURE,
+    Outcome,
+    Walk,
+    altered_outcome,
+    calibration,
+    counted,
+    diagram,
+    drawn,
+    outcome,
+    page,
+    rare_outcome,
+)
 
 from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.rules import check_circuit
 from mavrik.core.findings import judge
+from mavrik.core.findings.documents import SettledPart
 from mavrik.core.measuring.readings import Run
 from mavrik.core.procedures import PROCEDURES, complete_run, procedure
 from mavrik.core.procedures.base import Limits
@@ -20,7 +36,7 @@ from tests.reference.strangers.faults import FAULTS, LEAST_OHM, RARE, put
 from tests.reference.strangers.metal import area_mm2, drawn_ohm
 from tests.reference.strangers.reading import METERS, Hands
 from tests.reference.strangers.vehicle import Stranger
-from tests.reference.strangers.yard import Case, draw, draw_rare, read
+from tests.reference.strangers.yard import Case, draw, draw_altered, draw_rare, read
 
 YARD = Path(__file__).parent / "strangers"
 
@@ -326,6 +342,30 @@ def test_every_vehicle_is_read_at_every_place_a_test_asks_for(name: str) -> None
     assert seen > 10 and {m["id"] for m in METERS} == {"dmm", "clamp"}
 
 
+@pytest.mark.parametrize("number", range(24))
+def test_a_vehicle_wired_otherwise_is_a_whole_one(number: int) -> None:
+    """It can be drawn, differs from every drawing, is the same each time, and the lengths of a mended lead are those it had."""
+    before = copy.deepcopy(drawn())
+    case, again = (draw_altered(drawn(), number) for _ in range(2))
+    document = case.vehicle.document
+    assert check_circuit(Circuit.model_validate(document)) == []
+    assert document == again.vehicle.document and document not in before.values()
+    lengths = {b["id"]: b["length_m"] for b in document["branches"] if b["kind"] == "cable"}
+    usual = {b["id"]: b["length_m"] for b in before[case.drawn]["branches"] if b["kind"] == "cable"}
+    for mended in (i for i in lengths if i.endswith("_rest") and i not in usual):
+        whole = mended.removesuffix("_rest")
+        assert 0.55 < (lengths[whole] + lengths[mended]) / usual[whole] < 1.85
+        assert f"{whole}_joint" in {b["id"] for b in document["branches"]}
+
+
+@pytest.mark.parametrize("number", [4, 9, 14, 21, 26, 31])
+def test_what_is_found_on_vehicles_wired_otherwise(number: int) -> None:
+    """Never sure and wrong, and what is wrong is one of the first three."""
+    found = altered_outcome(number)
+    assert set(found.truth) & {c for c, _ in found.causes[:3]}, found
+    assert found.first or found.causes[0][1] < SURE, found
+
+
 def test_a_case_of_a_number_is_always_the_same_one() -> None:
     tests = [
         (p.name, list(p.points(Circuit.model_validate(drawn()["hatchback"]))))
@@ -357,7 +397,12 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
         Outcome(4, "barge", "single", ("drain:b",), (("weak_battery:b", 0.6), ("drain:b", 0.4)), ""),
     ]
     walks = [Walk((2, 10.0), (5, 40.0)), Walk((9, 80.0), (10, 100.0), broken=False)]
-    lines = page(found, found, walks, found)
+    bad_inside = SettledPart("u", "Unit is bad inside", 0.99, ("diode_open:u", "phase_lost:u"), "")
+    rightly = Outcome(5, "car", "single", ("phase_lost:u",), (("diode_open:u", 0.6), ("phase_lost:u", 0.4)), "", bad_inside)
+    wrongly = replace(rightly, number=6, truth=("drain:b",))
+    lines = page(found, found, walks, found, [*found, rightly, wrongly])
+    (otherwise,) = (line for line in lines if line.startswith("**Wired as no"))
+    assert "6 cases" in otherwise and "In 2 of 6 cases" in otherwise and otherwise.endswith("In 1 of them it is.")
     missed = [line for line in lines if line.startswith(("| 1 |", "| 2 |", "| 3 |", "| 4 |"))]
     assert missed == [
         "| 2 | car | open:a, drain:b | open:a 99%, none: 10%, belt slips:u 10% |",

@@ -6219,6 +6219,11 @@ export interface components {
              * @description How many readings speak about the cause
              */
             readings: number;
+            /**
+             * @description The part that is likeliest bad of those whose fault is not settled, and that they have one is; null: none
+             * @default null
+             */
+            settled_part: components["schemas"]["SettledPart"] | null;
             /** Sides */
             sides: components["schemas"]["SideFinding"][];
             /** Stud Voltage V */
@@ -6230,7 +6235,7 @@ export interface components {
             tests: components["schemas"]["TestFinding"][];
             /**
              * Together
-             * @description Labels of several faults that explain the readings better than any one
+             * @description Labels of several causes that explain the readings better than any one
              */
             together: string[];
             /** Undecided */
@@ -11141,6 +11146,34 @@ export interface components {
              * @description Of the batteries that the alternator reaches through metal, links and diodes
              */
             windows: components["schemas"]["BatteryWindow"][];
+        };
+        /**
+         * SettledPart
+         * @description A part that is bad, where the readings do not tell which of several kinds of fault it has.
+         */
+        SettledPart: {
+            /** Advice */
+            advice: string;
+            /**
+             * Causes
+             * @description Which it may be, the likeliest first, as `causes` names them
+             */
+            causes: string[];
+            /**
+             * Element
+             * @description Id of the branch or device
+             */
+            element: string;
+            /**
+             * Label
+             * @description In words: that it is bad
+             */
+            label: string;
+            /**
+             * Probability
+             * @description That it has one of these faults at least
+             */
+            probability: number;
         };
         /**
          * Severity

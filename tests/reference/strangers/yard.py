@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from tests.reference.strangers.altered import altered
 from tests.reference.strangers.faults import FAULTS, RARE, more_loads, places, put
 from tests.reference.strangers.reading import Hands
 from tests.reference.strangers.vehicle import Stranger
@@ -77,11 +78,22 @@ def draw_rare(drawn: dict[str, dict[str, Any]], number: int) -> Case:
             return Case(name, kind, vehicle, False)
 
 
+def draw_altered(drawn: dict[str, dict[str, Any]], number: int) -> Case:
+    """The case of a number on a vehicle that is wired as no drawing has it."""
+    rng = np.random.default_rng([20_28, number])
+    name = list(drawn)[number % len(drawn)]
+    return _drawn(name, Stranger(altered(drawn[name], rng), rng))
+
+
 def draw(drawn: dict[str, dict[str, Any]], number: int) -> Case:
     """The case of a number: always the same one."""
-    rng = np.random.default_rng([20_26, number])
     name = list(drawn)[number % len(drawn)]
-    vehicle = Stranger(copy.deepcopy(drawn[name]), rng)
+    return _drawn(name, Stranger(copy.deepcopy(drawn[name]), np.random.default_rng([20_26, number])))
+
+
+def _drawn(name: str, vehicle: Stranger) -> Case:
+    """What is wrong with a vehicle, drawn from what it is made of."""
+    rng = vehicle.rng
     sort = str(rng.choice([*SHARES, "single"], p=[*SHARES.values(), 1 - sum(SHARES.values())]))
     if sort == "budget":
         more_loads(vehicle)

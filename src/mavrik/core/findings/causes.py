@@ -13,8 +13,8 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import planned
 from mavrik.core.findings.branches import of_mohm
 from mavrik.core.findings.densities import normal_density
-from mavrik.core.findings.documents import Cause, Doubt, Evidence, Undecided
-from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, fault_table, is_open, is_too_much
+from mavrik.core.findings.documents import Cause, Doubt, Evidence, SettledPart, Undecided
+from mavrik.core.findings.hypotheses import NOTHING, UNLISTED_KIND, Hypothesis, What, fault_table, is_open, is_too_much
 from mavrik.core.findings.inference import Candidate, Posterior
 from mavrik.core.findings.likelihood import slip_density
 from mavrik.core.findings.turning import Turn
@@ -205,10 +205,37 @@ def _share_with(posterior: Posterior, which: Callable[[Iterator[bool]], bool], b
     )
 
 
+def settled_part(posterior: Posterior) -> SettledPart | None:
+    """The part that is likeliest bad, of those that probably have one of several faults, and none of them probably: whichever it is, what
+    is taken out or mended is the same.
+
+    posterior: of all readings
+    """
+    table, of = fault_table(), dict[str, tuple[str, str]]()
+    for cause in posterior.by_cause:
+        kind, element = cause.split(":", 1)
+        if part := table.faults[kind].part:
+            of[cause] = part, element
+    settled = {place for cause, place in of.items() if posterior.by_cause[cause] >= table.probably}
+    shares: dict[tuple[str, str], float] = {}
+    for candidate in posterior.candidates:
+        for place in {of[c] for c in candidate.causes if c in of} - settled:
+            shares[place] = shares.get(place, 0.0) + candidate.probability
+    place = max(shares, key=shares.__getitem__, default=("", ""))
+    if shares.get(place, 0.0) < table.probably:
+        return None
+    part, element = place
+    label = next(e.label for e in posterior.model.document.elements if e.id == element)
+    causes = tuple(sorted((c for c in of if of[c] == place), key=lambda c: -posterior.by_cause[c]))
+    faulty = table.parts[part]
+    return SettledPart(element, faulty.title.format(label=label), min(shares[place], 1.0), causes, faulty.advice)
+
+
 def several(posterior: Posterior) -> tuple[str, ...]:
-    """Labels of the faults of the likeliest set, where it has more than one and each is probable."""
+    """Labels of the causes of the likeliest set, where it has more than one and each is probable; what sends nobody to mend anything last."""
     probably = fault_table().probably
     causes = posterior.best.causes
     if len(causes) < 2 or min(posterior.by_cause[c] for c in causes) < probably:
         return ()
-    return tuple(label_of(posterior.model.document, c)[0] for c in causes)
+    mended_first = sorted(causes, key=lambda c: c.startswith(f"{UNLISTED_KIND}:"))
+    return tuple(label_of(posterior.model.document, c)[0] for c in mended_first)

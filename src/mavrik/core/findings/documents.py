@@ -247,6 +247,17 @@ class TestFinding:
 
 
 @dataclass(frozen=True)
+class SettledPart:
+    """A part that is bad, where the readings do not tell which of several kinds of fault it has."""
+
+    element: Annotated[str, Field(description="Id of the branch or device")]
+    label: Annotated[str, Field(description="In words: that it is bad")]
+    probability: Annotated[float, Field(description="That it has one of these faults at least")]
+    causes: Annotated[tuple[str, ...], Field(description="Which it may be, the likeliest first, as `causes` names them")]
+    advice: str
+
+
+@dataclass(frozen=True)
 class Headline:
     """The one line to read first, why in a few more, and what to do next."""
 
@@ -267,7 +278,11 @@ class Findings(Document):
     sides: tuple[SideFinding, ...]
     checks: tuple[SumCheck, ...]
     causes: tuple[Cause, ...]
-    together: tuple[str, ...] = Field(description="Labels of several faults that explain the readings better than any one")
+    together: tuple[str, ...] = Field(description="Labels of several causes that explain the readings better than any one")
+    settled_part: SettledPart | None = Field(
+        None,
+        description="The part that is likeliest bad of those whose fault is not settled, and that they have one is; null: none",
+    )
     undecided: tuple[Undecided, ...]
     doubtful: tuple[Doubt, ...] = Field(description="Readings to be taken again")
     not_weighed: tuple[str, ...] = Field(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from mavrik.core.findings.branches import EVEN
@@ -16,12 +17,13 @@ from mavrik.core.findings.documents import (
     Headline,
     NextAction,
     NextTest,
+    SettledPart,
     SideFinding,
     SumCheck,
     TestFinding,
     Undecided,
 )
-from mavrik.core.findings.hypotheses import NOTHING, UNKNOWN_KIND, fault_table, is_too_much
+from mavrik.core.findings.hypotheses import NOTHING, UNKNOWN_KIND, UNLISTED_KIND, fault_table, is_too_much
 from mavrik.core.findings.words import inside_a_sentence
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.uncertainty import Verdict
@@ -35,8 +37,11 @@ MOST_WHY = 3
 LEAST_LIKELY = 0.3
 """A cause below this is not named as the likeliest: it is one of several."""
 
-UNLISTED_KIND, OF_THE_TEST = "unlisted_load", frozenset({"slow_engine", "glow_plugs"})
-"""Causes that are no part's fault; the last are a test's."""
+NAMED = 0.05
+"""What a part may have is named where it is likelier than this."""
+
+OF_THE_TEST = frozenset({"slow_engine", "glow_plugs"})
+"""Causes that are a test's, and no part's fault."""
 
 
 @dataclass(frozen=True)
@@ -49,6 +54,7 @@ class HeadlineBasis:
     checks: tuple[SumCheck, ...]
     causes: tuple[Cause, ...]
     together: tuple[str, ...]
+    settled_part: SettledPart | None
     undecided: tuple[Undecided, ...]
     doubtful: tuple[Doubt, ...]
     deciding: DecidingPoint | None
@@ -122,13 +128,32 @@ def _cause_line(basis: HeadlineBasis, best: Cause, verdict: BranchVerdict) -> He
     """One cause, or several, that the readings settle."""
     of = next((b for b in basis.branches if b.branch_id == best.element and is_too_much(best.cause, b.branch_id)), None)
     if basis.together:
-        text = f"{NUMBERS.get(len(basis.together), 'Several')} faults explain it best: {'; '.join(basis.together)}."
+        text = f"{NUMBERS.get(len(basis.together), 'Several')} causes explain it best: {'; '.join(basis.together)}."
     else:
         amount = f", {best.magnitude}" if best.magnitude else ""
         text = f"{best.label}{amount}: {sureness(best.probability)}."
     why = (of.reason,) if of is not None else ()
+    if basis.settled_part is not None:
+        why = (*why, f"{basis.settled_part.label}, too: {sureness(basis.settled_part.probability)}.")
     why = (*why, *(u.words for u in basis.undecided))
     return Headline(verdict, text, (*why, *_evidence_lines(best))[:MOST_WHY], of.next_step if of else best.advice, best.element)
+
+
+def _part_line(basis: HeadlineBasis, part: SettledPart, verdict: BranchVerdict) -> Headline:
+    """A part that is bad, whatever is wrong with it."""
+    of = [c for c in basis.causes if c.cause in part.causes]
+    which = " or ".join(f"{inside_a_sentence(c.label)} ({c.probability:.0%})" for c in of[:MOST_WHY] if c.probability > NAMED)
+    why = (f"Which of these is not settled: {which}.",) if which else ()
+    text = f"{part.label}: {sureness(part.probability)}."
+    return Headline(verdict, text, (*why, *_evidence_lines(of[0]))[:MOST_WHY] if of else why, part.advice, part.element)
+
+
+def _said_first(causes: Sequence[Cause]) -> Cause | None:
+    """The likeliest cause, nothing broken aside. What hangs on it unlisted sends nobody to mend anything: beside it what is likelier
+    broken than not is said."""
+    faults = [c for c in causes if c.cause != NOTHING]
+    broken = [c for c in faults if c.kind != UNLISTED_KIND and c.probability > EVEN]
+    return next(iter(broken or faults), None)
 
 
 def headline(basis: HeadlineBasis) -> Headline:
@@ -144,21 +169,24 @@ def headline(basis: HeadlineBasis) -> Headline:
             BranchVerdict.FAIL, gap.why, (gap.rule,), "Close what is open, or correct the circuit.", gap.branch_id or ""
         )
     probably = fault_table().probably
-    faults = [c for c in basis.causes if c.cause != NOTHING]
-    best = faults[0] if faults else None
+    best = _said_first(basis.causes)
     failing = [j for t in basis.tests if t.procedure != DROPS for j in t.judgements if j.verdict is Verdict.FAIL]
     graver = min((b for b in basis.branches), key=lambda b: (GRAVITY[b.verdict], -(b.excess_heat_w or 0)), default=None)
     if basis.readings and best is not None and best.kind in OF_THE_TEST and best.probability > EVEN:
         # To read again costs minutes, and parts are condemned by it otherwise.
         text = f"{best.label}: {sureness(best.probability)}."
         return Headline(BranchVerdict.CHECK_PROBES, text, _evidence_lines(best), best.advice, "")
-    if basis.readings and best is not None and best.probability >= probably:
-        over = (graver is not None and graver.verdict is BranchVerdict.FAIL) or bool(failing)
+    over = (graver is not None and graver.verdict is BranchVerdict.FAIL) or bool(failing)
+    part = basis.settled_part
+    broken_beside = part is not None and best is not None and best.kind == UNLISTED_KIND
+    if basis.readings and best is not None and best.probability >= probably and not broken_beside:
         if best.kind == UNKNOWN_KIND:
             text = f"No fault that is known here explains these readings: {sureness(best.probability)}."
             return Headline(BranchVerdict.CHECK_PROBES, text, (), best.advice, "")
         whole = BranchVerdict.PASS if best.kind == UNLISTED_KIND else BranchVerdict.EXCESS
         return _cause_line(basis, best, BranchVerdict.FAIL if over else whole)
+    if basis.readings and part is not None and (graver is None or graver.branch_id != part.element):
+        return _part_line(basis, part, BranchVerdict.FAIL if over else BranchVerdict.EXCESS)
     if graver is not None and graver.verdict is BranchVerdict.FAIL and (graver.probability or 0.0) > EVEN:
         also = tuple(u.words for u in basis.undecided if set(u.branch_ids) != {graver.branch_id})
         return Headline(BranchVerdict.FAIL, f"{graver.label}: {graver.reason}", also, graver.next_step, graver.branch_id)

@@ -149,6 +149,16 @@ class Fault(BaseModel):
     """Never one of several: what was wrong with a test explains too much beside anything else."""
     amount: What | None = None
     """Of which change it is said how much there is."""
+    part: str = ""
+    """What is taken out or mended for it, one of the table's `parts`; empty: nothing that another kind of fault has in common with it."""
+    title: str
+    advice: str
+
+
+class FaultyPart(BaseModel):
+    """What is mended alike, whichever of several kinds of fault it is."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
     title: str
     advice: str
 
@@ -156,6 +166,7 @@ class Fault(BaseModel):
 class FaultTable(Table):
     """The file ``faults.json``."""
 
+    parts: dict[str, FaultyPart]
     faults: dict[str, Fault]
     usual_ripple_vpp: float
     """Of a sound rectifier in a 12 V system [V]."""
@@ -183,7 +194,7 @@ def fault_table() -> FaultTable:
     return load_table("faults", FaultTable)
 
 
-UNKNOWN_KIND = "unknown"
+UNKNOWN_KIND, UNLISTED_KIND = "unknown", "unlisted_load"
 NOTHING = "none:"
 """The cause of a circuit with nothing broken."""
 
