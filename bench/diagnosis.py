@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 from tests.build import judged, runs_of
+from tests.reference.strangers import faults
 
 from bench.report import Figure
 from bench.strangers import (
@@ -15,6 +16,7 @@ from bench.strangers import (
     altered_outcome,
     calibration,
     diagram,
+    later_outcome,
     one_of_three,
     other_outcomes,
     outcomes,
@@ -82,7 +84,8 @@ def figures() -> list[Figure]:
             times.append((time.perf_counter() - begin) * 1000)
     large = {words: _large(thirty_branches(fifth), LARGE_RUNS) for words, fifth in LARGE.items()}
     all_read, with_five, walks = outcomes(STRANGERS), outcomes(STRANGERS, core_only=True), walked(WALKED)
-    rare, otherwise = other_outcomes(rare_outcome, RARE), other_outcomes(altered_outcome, ALTERED)
+    rare = [*other_outcomes(rare_outcome, RARE), *other_outcomes(later_outcome, RARE // len(faults.RARE))]
+    otherwise = other_outcomes(altered_outcome, ALTERED)
     PAGE.write_text("\n".join(page(all_read, with_five, walks, rare, otherwise)) + "\n", encoding="utf-8")
     DIAGRAM.write_text(diagram(all_read), encoding="utf-8")
     sure = [o for o in all_read if o.causes and o.causes[0][1] >= SURE]

@@ -10,6 +10,7 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
+from tests.reference.strangers.faults import LATER
 from tests.reference.strangers.reading import CORE
 from tests.reference.strangers.spice import UnsolvedError
 from tests.reference.strangers.yard import Case, documents, draw, draw_altered, draw_rare, read
@@ -73,6 +74,11 @@ def rare_outcome(number: int) -> Outcome:
     return _judged(number, draw_rare(drawn(), number), False)
 
 
+def later_outcome(number: int) -> Outcome:
+    """The same of one of those that came later, see `LATER`."""
+    return _judged(number, draw_rare(drawn(), number, tuple(LATER)), False)
+
+
 def altered_outcome(number: int) -> Outcome:
     """The same of a vehicle that is wired as no drawing has it."""
     return _judged(number, draw_altered(drawn(), number), False)
@@ -101,7 +107,7 @@ def outcomes(count: int, core_only: bool = False, start: int = FIRST_CASE) -> li
 
 
 def other_outcomes(of: Callable[[int], Outcome], count: int) -> list[Outcome]:
-    """So many of `rare_outcome` or `altered_outcome`, on two processors, without those that ngspice does not solve."""
+    """So many of `rare_outcome`, `later_outcome` or `altered_outcome`, on two processors, without those that ngspice does not solve."""
     with ProcessPoolExecutor(2) as pool:
         return _solved(pool.map(_if_solved, [of] * count, range(FIRST_CASE, FIRST_CASE + count), chunksize=8))
 

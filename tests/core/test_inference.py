@@ -92,7 +92,7 @@ def test_two_faults_at_once() -> None:
     bench = HiddenVehicle(VEHICLES["rear"], both(belt, ground), np.random.default_rng(3))
     diagnosis = of(bench)
     assert {c.cause for c in diagnosis.causes[:2]} == {"belt_slips:alternator", "resistance:engine_strap"}
-    assert len(diagnosis.together) == 2 and "Two faults" in diagnosis.headline.text
+    assert len(diagnosis.together) == 2 and "Two causes" in diagnosis.headline.text
 
 
 def test_one_slip_of_the_probe_condemns_nothing() -> None:

@@ -52,6 +52,23 @@ def test_it_is_the_likeliest(name: str, cause: str) -> None:
     assert likeliest(found_on(name, cause)) == [cause]
 
 
+def test_what_one_battery_feeds_another_while_the_drain_is_read_is_no_drain() -> None:
+    """What comes out of one goes into the other; the cause says so, and sends nobody to pull fuses."""
+    findings = found_on("parallel", "unlevel:battery_2", unlevel=0.1)
+    first = findings.causes[0]
+    assert first.cause == "unlevel:battery_2" and first.probability > 0.9 and not findings.doubtful
+    assert findings.headline.text.startswith(f"{first.label}, ") and "mV above them" in findings.headline.text
+    assert not {c.cause for c in findings.causes if c.probability > 0.05} & {"drain:battery", "drain:battery_2"}
+
+
+@pytest.mark.parametrize("battery", ["battery", "battery_2"])
+def test_a_drain_on_one_of_two_is_not_taken_for_what_one_feeds_the_other(battery: str) -> None:
+    """Both give: no exchange between them does that."""
+    findings = found_on("parallel", f"drain:{battery}", drain_a=1.2)
+    assert {c.cause.split(":")[0] for c in findings.causes[:1]} == {"drain"} and findings.causes[0].probability > 0.5
+    assert not [c for c in findings.causes if c.kind == "unlevel" and c.probability > 0.05]
+
+
 @pytest.mark.parametrize(
     ("name", "cause", "beside"),
     [

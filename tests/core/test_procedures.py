@@ -73,6 +73,33 @@ def test_the_trades_figures(name: str, point: str, value: float, verdict: Verdic
     assert judgement.limit and judgement.source and (judgement.next_step or verdict is Verdict.PASS)
 
 
+@pytest.mark.parametrize(
+    ("first", "second", "verdict", "words"),
+    [
+        (
+            -1.86,
+            1.88,
+            Verdict.PASS,
+            "Together 0.02 A leave Battery 1, Battery 2. Battery 1 is fed by what lies beside. Flat in about ",
+        ),
+        (0.04, 0.04, Verdict.FAIL, "Together 0.08 A leave Battery 1, Battery 2. Flat in about "),
+        (0.59, 0.82, Verdict.FAIL, "Together 1.4 A leave Battery 1, Battery 2. Flat in about "),
+    ],
+)
+def test_what_leaves_batteries_that_metal_joins_is_the_sum_of_it(
+    first: float, second: float, verdict: Verdict, words: str
+) -> None:
+    """What one feeds the other is no drain, and twice forty milliamperes are eighty."""
+    car = build_layout("parallel_batteries", 12)
+    read = {"drain_a:battery": Measured(first, 0.003), "drain_a:battery_2": Measured(second, 0.003)}
+    both = procedure("drain").judge(car, read, Limits())
+    assert [j.verdict for j in both] == [verdict, verdict] and [j.value for j in both] == [first, second]
+    assert all(j.why.startswith(words) for j in both), both[0].why
+    # By itself one is judged by itself: nobody knows where the rest goes.
+    (alone,) = procedure("drain").judge(car, {"drain_a:battery_2": Measured(second, 0.003)}, Limits())
+    assert alone.verdict is (Verdict.FAIL if second > 0.05 else Verdict.PASS)
+
+
 def test_an_old_lead_and_its_replacement() -> None:
     """Cranking, an old lead read 0.55 V and its replacement 0.11 V, against 0.3 V a lead."""
     lead = next(a.id for a in procedure("cranking").points(CAR) if a.quantity == "voltage_drop")

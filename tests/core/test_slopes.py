@@ -122,7 +122,7 @@ def test_a_voltage_read_at_the_stud_is_held_while_a_lead_moves(name: str, charge
         assert slopes[0, :, u.place[What.CHARGED, b]] == pytest.approx(expected, rel=0.1, abs=0.1 * np.abs(expected).max() + 0.1)
 
 
-STEPS = {What.MORE_OHM: 1e-5, What.SET_POINT: 1e-3, What.EMF: 1e-3, What.CHARGE: 1e-3}
+STEPS = {What.MORE_OHM: 1e-5, What.SET_POINT: 1e-3, What.EMF: 1e-3, What.CHARGE: 1e-3, What.UNLEVEL: 1e-5}
 SMALL = 1e-3
 
 

@@ -20,6 +20,7 @@ from bench.strangers import (
     counted,
     diagram,
     drawn,
+    later_outcome,
     outcome,
     page,
     rare_outcome,
@@ -32,7 +33,7 @@ from mavrik.core.findings.documents import SettledPart
 from mavrik.core.measuring.readings import Run
 from mavrik.core.procedures import PROCEDURES, complete_run, procedure
 from mavrik.core.procedures.base import Limits
-from tests.reference.strangers.faults import FAULTS, LEAST_OHM, RARE, put
+from tests.reference.strangers.faults import FAULTS, LATER, LEAST_OHM, RARE, put
 from tests.reference.strangers.metal import area_mm2, drawn_ohm
 from tests.reference.strangers.reading import METERS, Hands
 from tests.reference.strangers.vehicle import Stranger
@@ -117,6 +118,7 @@ def test_a_fault_shows_where_it_would(kind: str, place: str, shows: Any) -> None
         ("hatchback", "sulphated", "battery", lambda a, b: b.banks["battery"].takes_ohm > 2.5 * a.banks["battery"].takes_ohm),
         ("launch, isolator and remote sense", "sense_resistance", "alternator", lambda a, b: b.units["alternator"].set_v > a.units["alternator"].set_v + 0.25),
         ("motorcycle", "phase_grounded", "alternator", lambda a, b: not b.truth.clear["alternator"] and b.amps("full_output", "alternator") < 0.7 * a.amps("full_output", "alternator")),
+        ("diesel, two batteries", "unlevel", "battery_2", lambda a, b: b.amps("asleep", "battery_2") < -0.1 < 0.1 < b.amps("asleep", "battery") and abs(b.amps("asleep", "battery") + b.amps("asleep", "battery_2")) < 0.06 > -a.amps("asleep", "battery_2") and b.drop("idle", "bat_pos", "bat_neg") == a.drop("idle", "bat_pos", "bat_neg")),
         ("hatchback", "slow_engine", "", lambda a, b: b.amps("full_output", "alternator") < 0.8 * a.amps("full_output", "alternator") and b.drop("idle", "bat_pos", "bat_neg") == pytest.approx(a.drop("idle", "bat_pos", "bat_neg"), abs=1e-4)),
     ],
 )  # fmt: skip
@@ -137,6 +139,13 @@ def test_what_looks_like_something_else_is_drawn_and_mostly_among_three() -> Non
     outcomes = [rare_outcome(n) for n in range(16)]
     assert {o.sort for o in outcomes} == set(RARE)
     assert sum(bool(set(o.truth) & {c for c, _ in o.causes[:3]}) for o in outcomes) >= 10
+
+
+def test_what_one_battery_feeds_another_is_no_drain() -> None:
+    """On vehicles that share no code with the findings; none of these is published."""
+    outcomes = [later_outcome(n) for n in range(6)]
+    assert {o.sort for o in outcomes} == set(LATER)
+    assert all(o.first and o.causes[0][1] > SURE for o in outcomes), [o.causes[:3] for o in outcomes]
 
 
 @pytest.mark.parametrize("state", ["idle", "fast", "fast_loaded", "at_output"])

@@ -125,6 +125,11 @@ def _never(v: Stranger, element: str) -> None:
     v.truth.never.add(element)
 
 
+def _unlevel(v: Stranger, battery: str) -> None:
+    """Joined again a moment ago: it feeds those beside it while the drain is read."""
+    v.truth.unlevel_v[battery] = float(v.rng.uniform(0.04, 0.15)) * v.volts / 12
+
+
 def _slow(v: Stranger, _: str) -> None:
     v.truth.slow = True
 
@@ -141,6 +146,9 @@ RARE: dict[str, Fault] = {
     "slow_engine": _slow,
 }
 """What looks like something else, comes and goes, or is the test's own: cases of their own, see the yard."""
+
+LATER: dict[str, Fault] = {"unlevel": _unlevel}
+"""The same; cases of their own, so that those of the others keep their numbers."""
 
 CONTACTS = ("fuse", "breaker", "switch", "relay")
 
@@ -160,6 +168,8 @@ def places(v: Stranger, kind: str) -> list[str]:
         return [c["id"] for c in v.document["converters"]]
     if kind == "slow_engine":
         return [""]
+    if kind == "unlevel":
+        return v.tied()
     if kind == "phase_grounded":
         return [a["id"] for a in v.document["alternators"] if a["kind"] == "permanent_magnet"]
     wound = [a for a in v.document["alternators"] if a["kind"] != "permanent_magnet"]
@@ -176,7 +186,7 @@ def places(v: Stranger, kind: str) -> list[str]:
 
 def put(v: Stranger, kind: str, place: str) -> None:
     """Put a fault into a vehicle."""
-    (FAULTS | RARE)[kind](v, place)
+    (FAULTS | RARE | LATER)[kind](v, place)
     v.truth.causes = tuple(c for c in (*v.truth.causes, f"{kind}:{place}") if c != "none:")
 
 

@@ -92,11 +92,12 @@ class Truth:
     """States that what a branch has too much is there in."""
     never: set[str] = field(default_factory=set)
     """Links that do not close, chargers that do not run."""
+    unlevel_v: dict[str, float] = field(default_factory=dict)
+    """How far a battery still lies above those beside it when all is asleep."""
     slow: bool = False
     """Whether the engine idled where a test asks for speed."""
     sense_open: set[str] = field(default_factory=set)
     """Units at the end of whose sense wire there is nothing."""
-    """Nobody held the engine at speed."""
 
 
 class Stranger:
@@ -225,7 +226,7 @@ class Stranger:
             if at[i] == UNLOADED:
                 wanted[i] = UNLOADED
         for i, bank in self.banks.items():
-            above = between(bank.plus, bank.minus) - bank.open_v
+            above = between(bank.plus, bank.minus) - self._open_v(state, i)
             # One that nothing draws on lies on the corner, and rounding would turn it for ever.
             wanted[i] = at[i] if abs(above) < 1e-6 else "on" if above > 0 else "off"
         for c in self.document["converters"]:
@@ -286,7 +287,7 @@ class Stranger:
                 deck.resistor(a, z, ohm)
         for i, bank in self.banks.items():
             ohm = bank.inner_ohm + (bank.takes_ohm if at[i] == "on" else 0.0)
-            deck.current(bank.plus, bank.minus, f"({deck.between(bank.plus, bank.minus)}-{bank.open_v:.9g})/{ohm:.9g}")
+            deck.current(bank.plus, bank.minus, f"({deck.between(bank.plus, bank.minus)}-{self._open_v(state, i):.9g})/{ohm:.9g}")
             if i in self.truth.leaks_a:
                 deck.resistor(bank.plus, bank.minus, bank.open_v / self.truth.leaks_a[i])
         if state in RUNNING:
@@ -318,6 +319,14 @@ class Stranger:
         if state == "at_output":
             deck.resistor(main["positive_node"], main["negative_node"], 1.1 * self.volts / self.bank_a)
         return deck
+
+    def _open_v(self, state: str, bank: str) -> float:
+        return self.banks[bank].open_v + (self.truth.unlevel_v.get(bank, 0.0) if state == "asleep" else 0.0)
+
+    def tied(self) -> list[str]:
+        """Batteries that metal joins to another one."""
+        groups = self._tied()
+        return [i for i, first in groups.items() if list(groups.values()).count(first) > 1]
 
     def _ohm_in(self, state: str, branch: str) -> float:
         there = state in self.truth.only_in.get(branch, (state,))
@@ -358,7 +367,7 @@ class Stranger:
             return most * min(1.0, max(0.0, short)) if feeds else 0.0
         if element in self.banks:
             bank = self.banks[element]
-            above = self.drop(state, bank.plus, bank.minus) - bank.open_v
+            above = self.drop(state, bank.plus, bank.minus) - self._open_v(state, element)
             return above / (bank.inner_ohm + (bank.takes_ohm if above > 0 else 0.0))
         b = self.branches[element]
         if b["kind"] in ("diode", "mosfet", "voltage_link"):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -66,10 +66,10 @@ def documents(build: Callable[[str, int], dict[str, Any]]) -> dict[str, dict[str
     return found
 
 
-def draw_rare(drawn: dict[str, dict[str, Any]], number: int) -> Case:
+def draw_rare(drawn: dict[str, dict[str, Any]], number: int, kinds: Sequence[str] = tuple(RARE)) -> Case:
     """The case of a number among those that look like something else: a kind, and a vehicle that can have it."""
     rng = np.random.default_rng([20_27, number])
-    kind = list(RARE)[number % len(RARE)]
+    kind = kinds[number % len(kinds)]
     while True:
         name = str(rng.choice(list(drawn)))
         vehicle = Stranger(copy.deepcopy(drawn[name]), rng)

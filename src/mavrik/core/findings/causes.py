@@ -14,7 +14,7 @@ from mavrik.core.findings.bench_model import planned
 from mavrik.core.findings.branches import of_mohm
 from mavrik.core.findings.densities import normal_density
 from mavrik.core.findings.documents import Cause, Doubt, Evidence, SettledPart, Undecided
-from mavrik.core.findings.hypotheses import NOTHING, UNLISTED_KIND, Hypothesis, What, fault_table, is_open, is_too_much
+from mavrik.core.findings.hypotheses import MENDS_NOTHING, NOTHING, Hypothesis, What, fault_table, is_open, is_too_much
 from mavrik.core.findings.inference import Candidate, Posterior
 from mavrik.core.findings.likelihood import slip_density
 from mavrik.core.findings.turning import Turn
@@ -85,6 +85,8 @@ def _amount(posterior: Posterior, cause: str, of: Candidate) -> Amount:
             return f"about {amount:.1f} times its internal resistance", amount, low, high, ""
         if c.what is What.TAKES_SHARE:
             return f"it takes a charge about {amount:.1f} times as slowly", amount, low, high, ""
+        if c.what is What.UNLEVEL:
+            return f"{amount * 1000:.0f} mV above them", amount, low, high, "V"
         if c.what is What.SET_POINT:
             return f"about {amount:+.1f} V", amount, low, high, "V"
         if c.what is What.SLIP:
@@ -237,5 +239,5 @@ def several(posterior: Posterior) -> tuple[str, ...]:
     causes = posterior.best.causes
     if len(causes) < 2 or min(posterior.by_cause[c] for c in causes) < probably:
         return ()
-    mended_first = sorted(causes, key=lambda c: c.startswith(f"{UNLISTED_KIND}:"))
+    mended_first = sorted(causes, key=lambda c: c.split(":", 1)[0] in MENDS_NOTHING)
     return tuple(label_of(posterior.model.document, c)[0] for c in mended_first)

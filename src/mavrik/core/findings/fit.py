@@ -107,10 +107,11 @@ class Fit:
             What.ANOTHERS_A: 0.0,
             What.MORE_LOAD_A: 0.0,
             What.CONSUMERS_A: 0.0,
-            What.DRAIN_A: -fault_table().modules_asleep_a,
             What.SLIP: 0.0,
         }
-        least = np.concatenate(([floor.get(what, -np.inf) for what, _ in u.names], np.full(gains, -np.inf)))
+        asleep = {(What.DRAIN_A, battery): -amps for battery, amps in u.asleep_a.items()}
+        lowest = [asleep.get(name, floor.get(name[0], -np.inf)) for name in u.names]
+        least = np.concatenate((lowest, np.full(gains, -np.inf)))
         self.least = np.where(self.logs, -np.inf, least)
         self.step = np.where(self.logs, MOST_LOG_STEP, MOST_WIDTHS * self.width)
         self.radius = np.ones(count)

@@ -23,7 +23,7 @@ from mavrik.core.findings.documents import (
     TestFinding,
     Undecided,
 )
-from mavrik.core.findings.hypotheses import NOTHING, UNKNOWN_KIND, UNLISTED_KIND, fault_table, is_too_much
+from mavrik.core.findings.hypotheses import MENDS_NOTHING, NOTHING, UNKNOWN_KIND, fault_table, is_too_much
 from mavrik.core.findings.words import inside_a_sentence
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.uncertainty import Verdict
@@ -149,10 +149,9 @@ def _part_line(basis: HeadlineBasis, part: SettledPart, verdict: BranchVerdict) 
 
 
 def _said_first(causes: Sequence[Cause]) -> Cause | None:
-    """The likeliest cause, nothing broken aside. What hangs on it unlisted sends nobody to mend anything: beside it what is likelier
-    broken than not is said."""
+    """The likeliest cause, nothing broken aside. What sends nobody to mend anything comes behind what is likelier broken than not."""
     faults = [c for c in causes if c.cause != NOTHING]
-    broken = [c for c in faults if c.kind != UNLISTED_KIND and c.probability > EVEN]
+    broken = [c for c in faults if c.kind not in MENDS_NOTHING and c.probability > EVEN]
     return next(iter(broken or faults), None)
 
 
@@ -178,12 +177,12 @@ def headline(basis: HeadlineBasis) -> Headline:
         return Headline(BranchVerdict.CHECK_PROBES, text, _evidence_lines(best), best.advice, "")
     over = (graver is not None and graver.verdict is BranchVerdict.FAIL) or bool(failing)
     part = basis.settled_part
-    broken_beside = part is not None and best is not None and best.kind == UNLISTED_KIND
+    broken_beside = part is not None and best is not None and best.kind in MENDS_NOTHING
     if basis.readings and best is not None and best.probability >= probably and not broken_beside:
         if best.kind == UNKNOWN_KIND:
             text = f"No fault that is known here explains these readings: {sureness(best.probability)}."
             return Headline(BranchVerdict.CHECK_PROBES, text, (), best.advice, "")
-        whole = BranchVerdict.PASS if best.kind == UNLISTED_KIND else BranchVerdict.EXCESS
+        whole = BranchVerdict.PASS if best.kind in MENDS_NOTHING else BranchVerdict.EXCESS
         return _cause_line(basis, best, BranchVerdict.FAIL if over else whole)
     if basis.readings and part is not None and (graver is None or graver.branch_id != part.element):
         return _part_line(basis, part, BranchVerdict.FAIL if over else BranchVerdict.EXCESS)

@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from mavrik.core.catalogue.tables import Table, load_table
 from mavrik.core.circuit import Alternator, AnyBranch, Chemistry, Circuit, ConductorBranch
+from mavrik.core.circuit.joined import beside_others
 from mavrik.core.operating.bench_states import BenchState
 
 
@@ -27,6 +28,8 @@ class What(StrEnum):
     EMF = "emf"
     CHARGE = "charge"
     """Of all batteries that metal joins to one: they rest at one voltage."""
+    UNLEVEL = "unlevel"
+    """How far a battery still is above those that metal joins it to, asleep: one feeds the other until they are level."""
     OHM_SHARE = "ohm_share"
     TAKES_SHARE = "takes_share"
     """Of its resistance while it is charged: how slowly it takes a charge."""
@@ -108,7 +111,7 @@ class Hypothesis:
 
 ElementKind = Literal[
     "vehicle", "branch", "contact", "conductor", "link", "converter", "unit", "wound_unit", "magnet_unit", "sensed_unit", "battery",
-    "lead_battery", "main_battery",
+    "lead_battery", "joined_battery", "main_battery",
 ]  # fmt: skip
 """Names of `ELEMENTS`."""
 
@@ -195,6 +198,9 @@ def fault_table() -> FaultTable:
 
 
 UNKNOWN_KIND, UNLISTED_KIND = "unknown", "unlisted_load"
+MENDS_NOTHING = frozenset({UNLISTED_KIND, "unlevel"})
+"""Kinds that send nobody to mend anything, and hold beside whatever is broken."""
+
 NOTHING = "none:"
 """The cause of a circuit with nothing broken."""
 
@@ -224,6 +230,7 @@ ELEMENTS: dict[str, Callable[[Circuit], list[str]]] = {
     "sensed_unit": lambda c: _units(c, lambda a: bool(a.sense_positive_node) and a.sense_positive_node != a.stud_node),
     "battery": lambda c: [b.id for b in c.batteries],
     "lead_battery": lambda c: [b.id for b in c.batteries if b.chemistry is not Chemistry.LIFEPO4],
+    "joined_battery": beside_others,
     "main_battery": lambda c: [c.battery.id],
 }
 """What of a circuit a kind of fault can be of."""

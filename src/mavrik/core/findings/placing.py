@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from mavrik.core import network as net
 from mavrik.core.circuit import Alternator, Circuit
-from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
+from mavrik.core.findings.hypotheses import Hypothesis, What
 from mavrik.core.findings.lift import SWEPT, Lift
 from mavrik.core.findings.unknowns import LEAST_SHARE, Unknowns
 from mavrik.core.operating.bench_states import IDLE_RPM, RUNNING
@@ -145,6 +145,13 @@ class Placing:
         return [k for k, _ in every], [at for _, at in every]
 
     @cached_property
+    def _unlevel(self) -> tuple[list[int], list[int]]:
+        """Which batteries lie beside others, and where what they are above those is."""
+        u = self.unknowns
+        every = [(k, at) for k, e in enumerate(self.network.emfs) if (at := u.at(What.UNLEVEL, e.id)) is not None]
+        return [k for k, _ in every], [at for _, at in every]
+
+    @cached_property
     def _main(self) -> int:
         """Which battery is the main one; what hangs on it and no document lists is an unknown."""
         return next(k for k, e in enumerate(self.network.emfs) if e.id == self.circuit.battery.id)
@@ -162,8 +169,8 @@ class Placing:
         states, count = len(self.many), len(suspects)
         parts, present = self._parts(suspects, rows), self._present(suspects)
         ohm = parts["resistor_ohm"]
-        asleep_a = self.asleep * fault_table().modules_asleep_a
-        siemens = np.maximum(rows[:, self._of_batteries(What.DRAIN_A)] + asleep_a[:, None, None], 0.0) / self.rest_v[:, None, :]
+        asleep_a = self.asleep[:, None] * np.array([self.unknowns.asleep_a[e.id] for e in self.network.emfs])
+        siemens = np.maximum(rows[:, self._of_batteries(What.DRAIN_A)] + asleep_a[:, None, :], 0.0) / self.rest_v[:, None, :]
         if not self.at_output:
             siemens[:, :, self._main] += np.maximum(self._load_a(present, rows, with_consumers), 0.0) / self._nominal_v
         ohm[:, :, self.drains] = 1 / (NO_DRAIN_S + siemens)
@@ -226,7 +233,7 @@ class Placing:
                     parts["converter_limit_a"][:, row, converter[c.element]] = 0.0
 
     def _charge_batteries(self, emf_v: Floats, suspects: Sequence[Hypothesis], rows: Floats) -> None:
-        """Open-circuit voltages with what is unknown of them; asleep, only a fault's part has not levelled out."""
+        """Open-circuit voltages with what is unknown of them; asleep, a fault's part has not levelled out, nor all of the rest."""
         if self.at_output:
             charged, at = self._charged
             emf_v[:, :, charged] += rows[:, at]
@@ -241,6 +248,8 @@ class Placing:
                     if c.what is What.EMF and c.element in row:
                         less[n, row[c.element]] += c.amount
             emf_v += ~awake * less
+            which, at = self._unlevel
+            emf_v[:, :, which] += ~awake * rows[:, at]
 
     def _load_a(self, present: Floats | None, rows: Floats, with_consumers: bool) -> Floats:
         """What hangs on the main battery and no document lists (states, suspects) [A]."""
@@ -337,6 +346,8 @@ class Placing:
             slopes[:, :, self._of_batteries(What.EMF)] = by_emf * awake[:, :, None]
             for k, at_charge in enumerate(self._charge):
                 slopes[:, :, at_charge] += by_emf[:, :, k] * awake
+            which, at = self._unlevel
+            slopes[:, :, at] = by_emf[:, :, which] * ~awake[:, :, None]
         slopes[:, :, self._of_batteries(What.OHM_SHARE)] = by_ohm * own("emf_ohm")[of]
         takes = self._of_batteries(What.TAKES_SHARE)
         charging = emf_a.reshape(states, count, -1) > 0

@@ -15,8 +15,7 @@ from numpy.typing import NDArray
 
 from mavrik.core.circuit import AnyBranch, Battery, Circuit, ConductorBranch
 from mavrik.core.circuit.branches.conductors import TerminationKind
-from mavrik.core.circuit.graph import metal_of as closed_metal
-from mavrik.core.circuit.graph import reach
+from mavrik.core.circuit.joined import beside_others, joined_batteries
 from mavrik.core.findings.hypotheses import AS_LOGARITHM, SHARES, Change, Hypothesis, What, fault_table, metal_of
 from mavrik.core.measuring.uncertainty import COVERAGE
 
@@ -34,7 +33,7 @@ BLANK_MOHM = float(Battery.model_fields["internal_mohm"].default)
 
 PER_UNIT = (What.SET_POINT, What.LIMIT_SHARE, What.IDLE_SHARE, What.SLIP)
 PER_BATTERY = (What.EMF, What.OHM_SHARE, What.TAKES_SHARE, What.DRAIN_A)
-IN_VOLTS = frozenset({What.EMF, What.CHARGE, What.CHARGED, What.SET_POINT})
+IN_VOLTS = frozenset({What.EMF, What.CHARGE, What.UNLEVEL, What.CHARGED, What.SET_POINT})
 OF_THE_RATING = frozenset({What.ANOTHERS_A, What.MORE_LOAD_A, What.CONSUMERS_A})
 
 
@@ -61,6 +60,7 @@ class Unknowns:
         names = [(What.MORE_OHM, b.id) for b in metal]
         names += [(what, b.id) for what in PER_BATTERY for b in circuit.batteries]
         names += [(What.CHARGE, i) for i in dict.fromkeys(groups.values())]
+        names += [(What.UNLEVEL, i) for i in beside_others(circuit)]
         if len(circuit.batteries) > 1:
             names += [(What.CHARGED, b.id) for b in circuit.batteries]
         names += [(what, a.id) for what in PER_UNIT for a in circuit.alternators]
@@ -96,6 +96,13 @@ class Unknowns:
     def place(self) -> dict[tuple[What, str], int]:
         """Where each is in the row."""
         return {name: k for k, name in enumerate(self.names)}
+
+    @cached_property
+    def asleep_a(self) -> dict[str, float]:
+        """What sleeping modules take, by battery [A]; of those that metal joins each gives its part."""
+        first = dict(self.group_of)
+        joined = list(first.values())
+        return {battery: fault_table().modules_asleep_a / joined.count(group) for battery, group in first.items()}
 
     def rows(self, suspects: Sequence[Hypothesis]) -> Floats:
         """Hypotheses at their middle magnitudes, all else as the document has it: (suspects, unknowns)."""
@@ -184,14 +191,3 @@ def inner_share(battery: Battery) -> tuple[float, float]:
     amps = battery.cca_a or CCA_PER_AH * battery.capacity_ah
     off = float(np.log(WARM_SHARE * CCA_DROP_V / amps / (battery.internal_mohm / 1000)))
     return off / 2, float(np.hypot(known if battery.cca_a else 2 * known, 0.4 * off))
-
-
-def joined_batteries(circuit: Circuit) -> dict[str, str]:
-    """Each battery with the first of those that metal joins it to: at rest they have come to one voltage."""
-    metal = closed_metal(circuit.branches)
-
-    def first(b: Battery) -> str:
-        joined = reach(metal, b.positive_node)
-        return next(o.id for o in circuit.batteries if o.positive_node in joined)
-
-    return {b.id: first(b) for b in circuit.batteries}

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
-from mavrik.core.circuit import Circuit
+from mavrik.core.circuit import Battery, Circuit
+from mavrik.core.circuit.joined import joined_batteries
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.operating.bench_states import BenchState
 from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure, against
@@ -12,6 +13,9 @@ from mavrik.core.procedures.bench_limits import Limits
 
 USABLE_SHARE = 0.5
 """Of its capacity a starting battery gives before it no longer starts the engine. Common practice, no source."""
+
+NOTHING_A = 0.001
+THEN = "Pull fuses one at a time and wait for sleep after each: the one that ends the drain names the circuit."
 
 
 def _points(circuit: Circuit) -> tuple[Point, ...]:
@@ -38,21 +42,39 @@ def days_to_flat(capacity_ah: float, state_of_charge: float, drain_a: float) -> 
 
 
 def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:
+    points = {b.id: p for b, p in zip(circuit.batteries, _points(circuit), strict=True)}
+    read = {b.id: measured[points[b.id].id] for b in circuit.batteries if points[b.id].id in measured}
+    first = joined_batteries(circuit)
     judgements = []
-    for b, point in zip(circuit.batteries, _points(circuit), strict=True):
-        read = measured.get(point.id)
-        if read is None:
+    for b in circuit.batteries:
+        if b.id not in read:
             continue
-        days = days_to_flat(b.capacity_ah, b.state_of_charge, read.value) if read.value > 0.001 else 0.0
-        fed = (
-            f"{-read.value:.2g} A go into it: the other batteries feed it."
-            if read.value < -read.uncertainty
-            else "Nothing leaves it."
-        )
-        words = f"Flat in about {days:.0f} days." if days else fed
-        then = "Pull fuses one at a time and wait for sleep after each: the one that ends the drain names the circuit."
-        judgements.append(against(point, read, limits.of("drain"), 1, words, words, then))
+        joined = [o for o in circuit.batteries if first[o.id] == first[b.id]]
+        # What leaves one of those that metal joins may go into another: of all of them it is what the vehicle draws.
+        whole = joined if all(o.id in read for o in joined) else [b]
+        taken = Measured(sum(read[o.id].value for o in whole), sum(read[o.id].uncertainty for o in whole))
+        judged = against(points[b.id], taken, limits.of("drain"), 1, words := _words(whole, read, taken), words, THEN)
+        judgements.append(judged.of(read[b.id]))
     return judgements
+
+
+def _words(batteries: Sequence[Battery], read: Mapping[str, Measured], taken: Measured) -> str:
+    """What the current out of one battery, or of some that are joined, comes to."""
+    one = batteries[0]
+    if len(batteries) > 1:
+        words = f"Together {taken.value:.2g} A leave {', '.join(b.label for b in batteries)}."
+        fed = [b.label for b in batteries if read[b.id].value < -read[b.id].uncertainty]
+        words += f" {', '.join(fed)} {'is' if len(fed) == 1 else 'are'} fed by what lies beside." if fed else ""
+    elif taken.value < -taken.uncertainty:
+        return f"{-taken.value:.2g} A go into it: the other batteries feed it."
+    else:
+        words = "" if taken.value > NOTHING_A else "Nothing leaves it."
+    if taken.value <= NOTHING_A:
+        return words
+    charge = sum(b.capacity_ah * b.state_of_charge for b in batteries) / sum(b.capacity_ah for b in batteries)
+    days = days_to_flat(sum(b.capacity_ah for b in batteries), charge, taken.value)
+    flat = f"Flat in about {days:.0f} days." if days else ""
+    return f"{words} {flat}".strip() or f"{one.label} is as good as flat already."
 
 
 DRAIN = Procedure(
