@@ -19,7 +19,7 @@ NEVER = -1e6
 """Logarithm of how likely a draw is that is not what its set says."""
 
 FEW_DRAWS = 4.0
-"""A sum that is carried by fewer draws is no sum."""
+"""A sum that is carried by so many draws counts half; all of it once it is carried by many more."""
 
 DRAWS = 320
 """So many draws of a set's unknowns, half of them round its own fit, in pairs that mirror each other."""
@@ -81,10 +81,28 @@ def sampled(fitted: Sequence[Fitted]) -> list[Drawn]:
     at_once = max(1, MOST_DRAWN // (DRAWS * (len(problem.smooth) + len(fitted[0].whole))))
     beside = [fitted[min(1, len(fitted) - 1)], *(fitted[0] for _ in fitted[1:])]
     parts = [_sampled(fitted[k : k + at_once], beside[k : k + at_once]) for k in range(0, len(fitted), at_once)]
-    return [drawn for part in parts for drawn in part]
+    by_draws, effective = (np.concatenate([part[k] for part in parts]) for k in (0, 1))
+    evidence = corrected(np.array([f.log_evidence for f in fitted]), by_draws, effective)
+    return [Drawn(e, better) for e, better in zip(evidence.tolist(), (b for part in parts for b in part[2]), strict=True)]
 
 
-def _sampled(fitted: Sequence[Fitted], beside: Sequence[Fitted]) -> list[Drawn]:
+def corrected(laplace: Floats, drawn: Floats, effective: Floats) -> Floats:
+    """Logarithms of some sets' evidence, by straight lines and by draws: what all of them are corrected by is known far better than what
+    one is by a few draws of its own, so that goes towards it the fewer draws carry it.
+
+    laplace, drawn: the same by straight lines, and by draws (sets); effective: how many draws carry each (sets)
+    Source: shrinkage of many means towards a common one, as in empirical Bayes; how fast is our choice.
+
+    >>> corrected(np.array([0.0, -2.0, -3.0]), np.array([-2.0, -4.0, -1.0]), np.array([46.0, 46.0, 1.0])).round(2).tolist()
+    [-2.0, -4.0, -4.17]
+    """
+    off = drawn - laplace
+    common = np.average(off, weights=effective)
+    return np.asarray(laplace + common + effective / (effective + FEW_DRAWS) * (off - common))
+
+
+def _sampled(fitted: Sequence[Fitted], beside: Sequence[Fitted]) -> tuple[Floats, Floats, list[Floats | None]]:
+    """By draws alone: logarithm of the evidence of each set, how many draws carry it, and what explains more than its fit."""
     problem = fitted[0].problem
     fit, each = Fit(problem, [replace(f.trial, start=None) for f in fitted]), np.arange(len(fitted))
     half = np.random.default_rng(29).standard_normal((DRAWS // 4, fit.centre.shape[1]))
@@ -119,13 +137,11 @@ def _sampled(fitted: Sequence[Fitted], beside: Sequence[Fitted]) -> list[Drawn]:
     joint = target + log_ratio
     by_set = special.logsumexp(joint, axis=1) - np.log(DRAWS)
     looked = [float(f.log_likelihoods[problem.others].sum()) + f.outputs for f in fitted]
-    # Few draws that count say little: then half of what Laplace's approximation says, too.
     effective = np.exp(2 * by_set + 2 * np.log(DRAWS) - special.logsumexp(2 * joint, axis=1))
-    drawn_evidence = [f.trial.log_prior + float(e) + more for f, e, more in zip(fitted, by_set, looked, strict=True)]
-    answers = []
-    for k, (f, e, few) in enumerate(zip(fitted, drawn_evidence, effective.tolist(), strict=True)):
+    evidence = np.array([f.trial.log_prior + more for f, more in zip(fitted, looked, strict=True)]) + by_set
+    better: list[Floats | None] = []
+    for k, f in enumerate(fitted):
         top = int(target[k].argmax())
         at_fit = f.log_likelihoods[problem.smooth].sum() - 0.5 * ((f.away / f.widths) ** 2).sum() - np.log(f.widths).sum()
-        better = np.concatenate((amounts[k, top], now[k, top, fit.size :])) if target[k, top] > at_fit else None
-        answers.append(Drawn(e if few >= FEW_DRAWS else (e + f.log_evidence) / 2, better))
-    return answers
+        better.append(np.concatenate((amounts[k, top], now[k, top, fit.size :])) if target[k, top] > at_fit else None)
+    return evidence, effective, better

@@ -23,7 +23,7 @@ FIRSTS, PAIRS = 5, 28
 GROWN, MORE = 4, 12
 """So many of the best pairs are tried with a third cause, and so many of those are fitted."""
 
-FIT_WORK = 1.2e8
+FIT_WORK = 1.6e8
 """So much is worked out to fit sets to a very large circuit, `_work_of_a_set` each: about two seconds of one processor. A circuit of
 50 branches, a drop read on each, is within."""
 
