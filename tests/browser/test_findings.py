@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import job_with
 from tests.reference.test_waveform import cranked
@@ -27,6 +27,23 @@ def test_resistances_are_shown_with_their_intervals_and_put_into_the_circuit(ope
     page.wait_for_selector("svg.loop")
     page.keyboard.press("t")
     expect(page.get_by_text("Resistance as measured, not as sound")).to_be_visible()
+
+
+def test_a_part_whose_fault_is_not_settled_is_said_to_be_bad(open_page: Callable[..., Page]) -> None:
+    part = {"element": "alternator", "label": "Alternator is bad inside", "probability": 0.97, "causes": [], "advice": "Out it comes."}
+    page = open_page()
+
+    def answer(route: Route) -> None:
+        found = route.fetch().json()
+        found["findings"]["settled_part"] = part
+        route.fulfill(json=found)
+
+    page.route("**/api/jobs/1/findings", answer)
+    page.goto("/jobs/1/findings")
+    page.locator("[data-view=causes]").click()
+    expect(page.locator("[data-test=settled-part]")).to_contain_text(
+        "Alternator is bad inside: 97 %, whichever of these it has. Out it comes."
+    )
 
 
 def test_a_resistance_that_was_measured_is_typed_in_and_taken_out(open_page: Callable[..., Page]) -> None:

@@ -66,6 +66,10 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
           </v-table>
         </div>
       </div>
+      <p v-if="findings.settled_part" class="ma-0" data-test="settled-part">
+        <b>{{ findings.settled_part.label }}: {{ percent(findings.settled_part.probability) }}</b
+        >, whichever of these it has. {{ findings.settled_part.advice }}
+      </p>
       <p v-for="u in findings.undecided" :key="u.words" class="ma-0" data-test="undecided">
         <b>{{ u.words }}</b>
       </p>
