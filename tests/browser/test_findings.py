@@ -30,7 +30,13 @@ def test_resistances_are_shown_with_their_intervals_and_put_into_the_circuit(ope
 
 
 def test_a_part_whose_fault_is_not_settled_is_said_to_be_bad(open_page: Callable[..., Page]) -> None:
-    part = {"element": "alternator", "label": "Alternator is bad inside", "probability": 0.97, "causes": [], "advice": "Out it comes."}
+    part = {
+        "element": "alternator",
+        "label": "Alternator is bad inside",
+        "probability": 0.97,
+        "causes": [],
+        "advice": "Out it comes.",
+    }
     page = open_page()
 
     def answer(route: Route) -> None:

@@ -7,12 +7,13 @@ import json
 import jsonschema
 import pytest
 
+from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.isolation.documents import IsolationPurpose
 from mavrik.core.isolation.topologies import TOPOLOGIES
 from mavrik.exchange.bundle import read_bundle
 from mavrik.exchange.isolation_json import isolate_bundle, isolation_schema
 from tests.cli import run_cli
-from tests.exchange.test_formats import ROOT
+from tests.exchange.test_formats import ROOT, as_bytes, bundle_document
 
 EXAMPLE = ROOT / "docs" / "formats" / "example.mavrik.json"
 
@@ -46,3 +47,15 @@ def test_one_way_with_every_row_and_what_cannot_be_had() -> None:
         isolate_bundle(bundle.model_copy(update={"circuits": ()}), IsolationPurpose.STORAGE)
     done = run_cli("isolate", str(EXAMPLE), "--purpose", "fun")
     assert done.returncode == 2 and b"There is no purpose 'fun'" in done.stderr
+
+
+def test_where_no_way_can_be_had_what_is_in_the_way_of_most_is_said() -> None:
+    """Five batteries: that no switch is drawn is true of one way only, and helps nobody."""
+    barge = build_layout("house_bank_diagonal", 12).model_dump(mode="json")
+    bundle = read_bundle(
+        as_bytes(bundle_document(circuits=[{"id": 1, "role": "as_found", "revision": 1, "document": barge}], runs=[]))
+    )
+    with pytest.raises(ValueError, match="draw one isolator in the bank's common lead"):
+        isolate_bundle(bundle, IsolationPurpose.SERVICE)
+    with pytest.raises(ValueError, match="No winch is drawn"):
+        isolate_bundle(bundle, IsolationPurpose.SERVICE, "winch")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 from mavrik import __version__
@@ -44,7 +45,8 @@ def isolate_bundle(
     reasons = {t: why_not(circuit, t) for t in topologies}
     able = [t for t in topologies if not reasons[t]]
     if not able:
-        raise ValueError(reasons[topologies[0]])
+        # What stands in the way of most of them says what to do; that no winch is drawn does not.
+        raise ValueError(Counter(reasons.values()).most_common(1)[0][0])
     profiles = {purpose: _profile(bundle, purpose)}
     ways = tuple(way_on(circuit, way, profiles, every_row) for way in able)
     return IsolationFile(job_number=bundle.job.number, circuit_revision=version.revision, purpose=purpose, ways=ways)
