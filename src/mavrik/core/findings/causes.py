@@ -227,7 +227,7 @@ def settled_part(posterior: Posterior) -> SettledPart | None:
     if shares.get(place, 0.0) < table.probably:
         return None
     part, element = place
-    label = next(e.label for e in posterior.model.document.elements if e.id == element)
+    label = next((e.label for e in posterior.model.document.elements if e.id == element), element)
     causes = tuple(sorted((c for c in of if of[c] == place), key=lambda c: -posterior.by_cause[c]))
     faulty = table.parts[part]
     return SettledPart(element, faulty.title.format(label=label), min(shares[place], 1.0), causes, faulty.advice)

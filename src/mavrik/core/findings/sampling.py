@@ -91,14 +91,20 @@ def corrected(laplace: Floats, drawn: Floats, effective: Floats) -> Floats:
     one is by a few draws of its own, so that goes towards it the fewer draws carry it.
 
     laplace, drawn: the same by straight lines, and by draws (sets); effective: how many draws carry each (sets)
-    Source: shrinkage of many means towards a common one, as in empirical Bayes; how fast is our choice.
+    Source: shrinkage of many means towards a common one, as in empirical Bayes; that it is their weighted median, and how fast, is our choice.
 
     >>> corrected(np.array([0.0, -2.0, -3.0]), np.array([-2.0, -4.0, -1.0]), np.array([46.0, 46.0, 1.0])).round(2).tolist()
-    [-2.0, -4.0, -4.17]
+    [-2.0, -4.0, -4.2]
     """
     off = drawn - laplace
-    common = np.average(off, weights=effective)
-    return np.asarray(laplace + common + effective / (effective + FEW_DRAWS) * (off - common))
+    # A set of which no draw is what it says has no evidence, and says nothing of the others.
+    some = off > NEVER / 2
+    if not some.any():
+        return drawn
+    order = np.argsort(off[some])
+    weight = effective[some][order] / effective[some].sum()
+    common = np.interp(0.5, np.cumsum(weight) - weight / 2, off[some][order])
+    return np.where(some, laplace + common + effective / (effective + FEW_DRAWS) * (off - common), drawn)
 
 
 def _sampled(fitted: Sequence[Fitted], beside: Sequence[Fitted]) -> tuple[Floats, Floats, list[Floats | None]]:

@@ -15,6 +15,8 @@ USABLE_SHARE = 0.5
 """Of its capacity a starting battery gives before it no longer starts the engine. Common practice, no source."""
 
 NOTHING_A = 0.001
+"""Less than any meter of the bench shows for sure is nothing. Our choice."""
+
 THEN = "Pull fuses one at a time and wait for sleep after each: the one that ends the drain names the circuit."
 
 
