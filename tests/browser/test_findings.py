@@ -17,7 +17,7 @@ SWEEPER = 2
 def test_resistances_are_shown_with_their_intervals_and_put_into_the_circuit(open_page: Callable[..., Page]) -> None:
     """The demo's library bus has a bad ground beside two that nobody read: said as it is, put in, and the state says so."""
     page = open_page(at="/jobs/1/findings")
-    expect(page.locator("[data-test=headline]")).to_contain_text("do not tell which")
+    expect(page.locator("[data-test=headline]")).to_contain_text("the readings do not tell")
     page.locator("[data-view=branches]").click()
     page.locator("tr[data-row=block_ground]").click()
     expect(page.locator("[data-test=picked]")).to_contain_text("of it 95 % lie in")
