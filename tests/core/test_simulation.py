@@ -13,15 +13,23 @@ from hypothesis import strategies as st
 from mavrik.core.catalogue.sources import source_table
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
-from mavrik.core.planning.simulation import MOST_POINTS, SimulationRequest, SimulationView, course, day_of, simulate
+from mavrik.core.planning.simulation import (
+    MOST_POINTS,
+    SimulationRequest,
+    SimulationView,
+    course,
+    day_of,
+    simulate,
+    simulate_together,
+)
 from mavrik.core.planning.use import Consumer, Scene, UseProblemError, UseRequest, usual_use
 
 CAR = build_layout("front_battery", 12)
 QUIET: dict[str, Any] = {"starts_a_day": 0, "asleep_a": 0, "coldest_c": 25, "warmest_c": 25}
 
 
-def run(circuit: Circuit, asked: UseRequest, **how: Any) -> SimulationView:
-    return simulate(circuit, asked, SimulationRequest(**{"days": 1, "runs": 1, **how}))
+def run(circuit: Circuit, request: UseRequest, **how: Any) -> SimulationView:
+    return simulate(circuit, request, SimulationRequest(**{"days": 1, "runs": 1, **how}))
 
 
 def charging(hours: float = 24.0, **changes: Any) -> UseRequest:
@@ -41,17 +49,17 @@ def test_charging_at_constant_voltage_tapers_as_the_closed_form_says() -> None:
     The battery's own 300 mohm govern between 50 and 75 %, where BCI's rest voltages rise by 0.84 V a whole charge; of what goes in
     0.85 stays. The way there adds its milliohms.
     """
-    found = car(internal_mohm=300, state_of_charge=0.5)
-    seen = run(found, charging(state_of_charge=0.5), days=0.25)
+    vehicle = car(internal_mohm=300, state_of_charge=0.5)
+    seen = run(vehicle, charging(state_of_charge=0.5), days=0.25)
     charge = np.array(seen.curves[0].nominal)
     hours = np.array(seen.time_h)
     inside = (charge > 0.51) & (charge < 0.745)
     slope, capacity, efficiency = 0.84, 70.0, source_table().charge_efficiency["flooded"]
     way = sum(
-        b.sound_resistance_ohm(40) for b in found.branches if b.id in ("charge_cable", "charge_fuse", "battery_lead", "mount")
+        b.sound_resistance_ohm(40) for b in vehicle.branches if b.id in ("charge_cable", "charge_fuse", "battery_lead", "mount")
     )
-    ground = found.branch("block_ground").sound_resistance_ohm(40)
-    beside = sum(found.branch(b).sound_resistance_ohm(40) for b in ("body_ground", "engine_strap"))
+    ground = vehicle.branch("block_ground").sound_resistance_ohm(40)
+    beside = sum(vehicle.branch(b).sound_resistance_ohm(40) for b in ("body_ground", "engine_strap"))
     ohm = 0.3 + way + ground * beside / (ground + beside)
     # ds/dt = efficiency (V - 12.24 - 0.84 (s - 0.5)) / (R C): towards s_end with the time constant R C / (efficiency 0.84).
     tau = ohm * capacity / (efficiency * slope)
@@ -78,8 +86,8 @@ def test_charging_times_the_trade_knows(
     units: int, capacity_ah: float, net_a: float, begin: float, hours: float, within: float
 ) -> None:
     """Common practice: 20,480 Wh at 2,880 W net in about 7 h; two batteries from 10 % in 2.5 h; 120 Ah in under 3 h at 45 to 50 A."""
-    found = lithium(units, capacity_ah, net_a / 0.85)  # the table's hot unit gives 0.85 of its curve
-    seen = run(found, charging(state_of_charge=begin), days=0.6)
+    bank = lithium(units, capacity_ah, net_a / 0.85)  # the table's hot unit gives 0.85 of its curve
+    seen = run(bank, charging(state_of_charge=begin), days=0.6)
     full = seen.batteries[0].full_after_h
     assert full is not None and full == pytest.approx(hours, rel=within)
 
@@ -170,9 +178,9 @@ def test_the_steps_are_fine_enough(monkeypatch: pytest.MonkeyPatch) -> None:
 
 
 def test_progress_goes_up_to_the_end() -> None:
-    told: list[float] = []
-    simulate(CAR, usual_use(CAR), SimulationRequest(days=1.5, runs=1), told.append)
-    assert told == sorted(told) and math.isclose(told[-1], 1.0) and len(told) > 10
+    shares: list[float] = []
+    simulate(CAR, usual_use(CAR), SimulationRequest(days=1.5, runs=1), shares.append)
+    assert shares == sorted(shares) and math.isclose(shares[-1], 1.0) and len(shares) > 10
 
 
 @pytest.mark.parametrize(
@@ -190,6 +198,27 @@ def test_a_day_is_24_hours_whatever_its_scenes() -> None:
             legs = day_of(charging(hours, **{"starts_a_day": starts}) if hours else UseRequest(starts_a_day=starts))
             assert sum(leg.hours for leg in legs) == pytest.approx(24) and all(leg.hours > 0 for leg in legs)
             assert sum(leg.starts for leg in legs) == (starts if hours else 0)
+
+
+def test_what_is_simulated_together_is_what_each_is_alone() -> None:
+    """Side by side go a stronger unit, one on another day, one that comes to stand still, and vehicles of another network."""
+    flat = UseRequest(scenes=(), **{**QUIET, "asleep_a": 6.0})
+    cases = [
+        (c, usual_use(c, [("Lamps", 20.0)]))
+        for c in (CAR, car(), build_layout("second_battery_link", 12), build_layout("second_battery_converter", 12))
+    ]
+    cases += [(CAR, flat), (CAR, cases[0][1].model_copy(update={"starts_a_day": 9}))]
+    how = SimulationRequest(days=0.7, runs=1)
+    shares: list[float] = []
+    for (circuit, use), seen in zip(cases, simulate_together(cases, how, shares.append), strict=True):
+        alone = simulate(circuit, use, how)
+        assert seen.headline == alone.headline and seen.time_h == alone.time_h
+        for one, other in zip(seen.curves, alone.curves, strict=True):
+            assert np.allclose(one.nominal, other.nominal, atol=0.02 if one.name != "charge" else 2e-4), one.label
+    assert shares == sorted(shares) and math.isclose(shares[-1], 1.0)
+    # Many vehicles of each are states of one call already.
+    many = SimulationRequest(days=0.2, runs=3)
+    assert simulate_together(cases[:2], many) == [simulate(*case, many) for case in cases[:2]]
 
 
 def test_one_simulation_takes_nothing_over_from_another() -> None:

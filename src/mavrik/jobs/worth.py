@@ -16,7 +16,7 @@ from mavrik.core.planning.figures import figures_of
 from mavrik.core.planning.making import Made, WorthError, accepted_of, as_planned, choices_of, make
 from mavrik.core.planning.outlook import turned
 from mavrik.core.planning.set_point import set_point
-from mavrik.core.planning.simulation import SimulationRequest, simulate
+from mavrik.core.planning.simulation import SimulationRequest, SimulationView, simulate_together
 from mavrik.core.planning.targets import Proposal, SizingTarget
 from mavrik.core.planning.use import UseProblemError
 from mavrik.core.planning.worth import PlanOption, WorthRequest, WorthView, worth
@@ -91,20 +91,25 @@ def run_comparison(situation: Situation, how: JobWorthRequest, progress: Callabl
     try:
         view = worth(situation, how.worth, lambda share: progress(0.8 * share))
         shown = _shown(view)
-        weeks: list[PlanWeek] = []
-        time_h: tuple[float, ...] = ()
-        for k, plan in enumerate((None, *shown)):
-            made = make(situation, _changes(situation, plan.change_ids)) if plan else None
-            circuit, use = (made.circuit, made.scheme.use) if made else (situation.as_found, situation.use)
-            seen = simulate(circuit, use, WEEK, lambda share, k=k: progress(0.8 + 0.2 * (k + share) / (1 + len(shown))))  # type: ignore[misc]
-            time_h = time_h or seen.time_h
-            charge = next(c.nominal for c in seen.curves if c.name == "charge")
-            weeks.append(PlanWeek(plan=plan.id if plan else "", charge=charge, no_start_after_d=seen.no_start_after_d))
+        cases = [(situation.as_found, situation.use)]
+        for plan in shown:
+            made = make(situation, _changes(situation, plan.change_ids))
+            cases.append((made.circuit, made.scheme.use))
+        weeks = simulate_together(cases, WEEK, lambda share: progress(0.8 + 0.2 * share))
     except UseProblemError as error:
         raise InvalidError(str(error), [Problem("use", error.field, str(error))]) from error
     except CircuitError as error:
         raise InvalidError(str(error), error.problems) from error
-    return WorthCompared(request=how.worth, target=how.target, view=view, time_h=time_h, weeks=tuple(weeks))
+    return WorthCompared(
+        request=how.worth, target=how.target, view=view, time_h=weeks[0].time_h,
+        weeks=tuple(_week_of(plan, seen) for plan, seen in zip(("", *(p.id for p in shown)), weeks, strict=True)),
+    )  # fmt: skip
+
+
+def _week_of(plan_id: str, seen: SimulationView) -> PlanWeek:
+    """What is shown of a week with a plan; an empty id: as found."""
+    charge = next(c.nominal for c in seen.curves if c.name == "charge")
+    return PlanWeek(plan=plan_id, charge=charge, no_start_after_d=seen.no_start_after_d)
 
 
 def _shown(view: WorthView) -> tuple[PlanOption, ...]:

@@ -12,7 +12,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from functools import cached_property
 from itertools import pairwise
 from typing import TypeAlias, TypeVar
@@ -73,6 +73,11 @@ class Reduction:
         if len(self.follows) == 1:
             return np.asarray(self.lift - kept_v @ self.follows[0].T)
         return np.asarray(self.lift - np.matmul(self.follows, kept_v[:, :, None])[:, :, 0])
+
+    def of_states(self, which: NDArray[np.int64] | slice) -> Reduction:
+        """That of some of the states; what all share stays so."""
+        arrays = {f.name: getattr(self, f.name) for f in fields(self)}
+        return Reduction(**{n: a if len(a) == 1 else a[which] for n, a in arrays.items()})
 
 
 ELEMENT_WORK, ENTRY_WORK = 50.0, 0.07

@@ -271,6 +271,10 @@ class Solved:
     converter_mode: NDArray[np.int8]
     converter_starved: Bools
 
+    def of_state(self, k: int) -> Solved:
+        """One of the states."""
+        return Solved(**{f.name: getattr(self, f.name)[k : k + 1] for f in fields(self)})
+
 
 class NoOperatingPointError(ValueError):
     """A network that no voltages and currents satisfy; `ids` are the elements that found no rest."""

@@ -74,6 +74,11 @@ class AtRest:
         arrays = [f.name for f in fields(cls) if f.name != "net"]
         return cls(some[0].net, **{name: np.concatenate([getattr(a, name) for a in some]) for name in arrays})
 
+    def of_state(self, k: int) -> AtRest:
+        """One of the states."""
+        arrays = [f.name for f in fields(self) if f.name != "net"]
+        return AtRest(self.net, **{name: getattr(self, name)[k : k + 1] for name in arrays})
+
 
 class Pieces:
     """Some states of one network, each element at a straight piece and what is curved at a tangent; `Batch` brings them to rest."""
@@ -163,9 +168,7 @@ class Pieces:
         for name in PER_STATE:
             setattr(one, name, getattr(self, name)[state])
         one.given, one.p = ({n: a if len(a) == 1 else a[state] for n, a in values.items()} for values in (self.given, self.p))
-        red = ((f.name, getattr(self.red, f.name)) for f in fields(Reduction))
-        one.red = Reduction(**{n: a if len(a) == 1 else a[state] for n, a in red})
-        one.answer = Solved(**{f.name: getattr(self.answer, f.name)[state] for f in fields(Solved)})
+        one.red, one.answer = self.red.of_states(state), self.answer.of_state(k)
         return one
 
     def linear(self) -> tuple[Floats, Floats]:

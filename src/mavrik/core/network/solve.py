@@ -257,22 +257,62 @@ class Network(Assembly):
         last: that moment; None to begin
         Raises ValueError for values that cannot be.
         """
-        shaped = self._rows(values)
+        shaped, reduction = self._rows(values), self._reduced_before(values, last)
         states = max(a.shape[0] for a in shaped.values())
-        if last is not None and last.values.resistor_ohm is values.resistor_ohm and last.values.current_a is values.current_a:
-            reduction = last.reduction
-        else:
-            reduction = self.reduce(shaped) if len(shaped["resistor_ohm"]) == len(shaped["current_a"]) == 1 else None
+        if reduction is None and len(shaped["resistor_ohm"]) == len(shaped["current_a"]) == 1:
+            reduction = self.reduce(shaped)
         at_once = max(1, min(CHUNK, MOST_ENTRIES // max(len(self.nodes), 1) ** 2))
         chunks = [np.arange(k, min(k + at_once, states)) for k in range(0, states, at_once)]
         batches = [self._begun(shaped, chunk, reduction, last.at_rest if last else None, chunk, lenient=True) for chunk in chunks]
         solved = Solved(**{f.name: np.concatenate([getattr(b.answer, f.name) for b in batches]) for f in fields(Solved)})
-        beyond = self.guards.beyond(solved.node_v)
-        if beyond.any():
-            chunk = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
-            again = self.guarded._solve_shaped(chunk, None, lenient=True)
-            solved = merged(solved, beyond, self.guards.without(again, self._guarded_order))
+        solved = self._held_by_guards(shaped, solved)
         return Moment(solved, AtRest.joined([b.at_rest for b in batches]), values, reduction)
+
+    def go_on_each(self, cases: Sequence[tuple[Values, Moment | None]]) -> list[Moment]:
+        """Several vehicles on this network, each as `go_on` does by itself: a call costs far more than a state more.
+
+        cases: for each its values and its last moment; those of more than one state are many already, and solved by themselves
+        Errors as for `go_on`.
+
+        >>> from dataclasses import replace
+        >>> from mavrik.core.network import EmfSource, Resistor
+        >>> halved = Network([EmfSource("battery", "p", "n", 12.0, 1.0), Resistor("a", "p", "n", 1.0)], "n")
+        >>> moments = halved.go_on_each([(replace(halved.values, emf_v=[v]), None) for v in (12.0, 10.0)])
+        >>> [round(float(m.solved.node_v[0, halved.row["p"]]), 6) for m in moments]
+        [6.0, 5.0]
+        """
+        shaped = [self._rows(values) for values, _ in cases]
+        if len(cases) == 1 or any(len(a) > 1 for rows in shaped for a in rows.values()):
+            return [self.go_on(*case) for case in cases]
+        reduced = [self._reduced_before(*case) or self.reduce(rows) for case, rows in zip(cases, shaped, strict=True)]
+        together = {n: np.concatenate([rows[n] for rows in shaped]) for n in VALUE_NAMES}
+        joined = Reduction(**{f.name: np.concatenate([getattr(r, f.name) for r in reduced]) for f in fields(Reduction)})
+        before = [last.at_rest for _, last in cases if last]
+        begun = np.cumsum([last is not None for _, last in cases]) - 1
+        which = np.where([last is not None for _, last in cases], begun, -1)
+        batch = self._begun(
+            together, np.arange(len(cases)), joined, AtRest.joined(before) if before else None, which, lenient=True
+        )
+        solved, at_rest = self._held_by_guards(together, batch.answer), batch.at_rest
+        return [
+            Moment(solved.of_state(k), at_rest.of_state(k), values, reduction)
+            for k, ((values, _), reduction) in enumerate(zip(cases, reduced, strict=True))
+        ]
+
+    def _reduced_before(self, values: Values, last: Moment | None) -> Reduction | None:
+        """The reduction of the last moment, where it is that of these values too."""
+        if last is None or last.values.resistor_ohm is not values.resistor_ohm or last.values.current_a is not values.current_a:
+            return None
+        return last.reduction
+
+    def _held_by_guards(self, shaped: dict[str, NDArray[np.float64]], solved: Solved) -> Solved:
+        """Answers of states, those beyond what a consumer or a rectifier lets be solved with their guards."""
+        beyond = self.guards.beyond(solved.node_v)
+        if not beyond.any():
+            return solved
+        some = {n: a if len(a) == 1 else a[beyond] for n, a in self.guards.values(shaped).items()}
+        again = self.guarded._solve_shaped(some, None, lenient=True)
+        return merged(solved, beyond, self.guards.without(again, self._guarded_order))
 
     def _solve_shaped(self, shaped: dict[str, NDArray[np.float64]], near: AtRest | None, lenient: bool) -> Solved:
         states = max(a.shape[0] for a in shaped.values())
@@ -356,7 +396,8 @@ class Network(Assembly):
         return batch
 
     def _batch(self, shaped: dict[str, NDArray[np.float64]], which: NDArray[np.int64], reduction: Reduction | None) -> Batch:
-        return Batch(self, {n: a if len(a) == 1 else a[which] for n, a in shaped.items()}, len(which), reduction)
+        some = {n: a if len(a) == 1 else a[which] for n, a in shaped.items()}
+        return Batch(self, some, len(which), reduction.of_states(which) if reduction else None)
 
     def _rows(self, values: Values) -> dict[str, NDArray[np.float64]]:
         """The values checked and as rows; the network's own only once."""

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections import defaultdict
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 
 import numpy as np
 
+from mavrik.core import network as net
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.rules import CircuitError, check_circuit
 from mavrik.core.planning.charging import Chargers
 from mavrik.core.planning.simulation.book import Book
 from mavrik.core.planning.simulation.day import day_of, legs
 from mavrik.core.planning.simulation.documents import SimulationRequest, SimulationView
-from mavrik.core.planning.simulation.vehicles import Now, SceneNetwork, Vehicles
-from mavrik.core.planning.use import DAY_H, UseProblemError, UseRequest, check_use
+from mavrik.core.planning.simulation.vehicles import Asking, Now, Question, SceneNetwork, Vehicles
+from mavrik.core.planning.use import DAY_H, Scene, UseProblemError, UseRequest, check_use
 
 MOST_CHARGE_STEP = 0.01
 """No battery's charge moves by more in one step: the next answer of the network would be another."""
@@ -57,32 +60,94 @@ def simulate(
     >>> seen.no_start_after_d is None, seen.batteries[0].end_charge > 0.8
     (True, True)
     """
-    if problems := check_circuit(circuit):
-        raise CircuitError(problems)
-    check_use(circuit, use)
-    check_simulation(use, how)
-    model = Vehicles(circuit, use, how)
-    runs, banks = how.runs, len(model.batteries)
-    now = Now(
-        np.full((runs, banks), use.state_of_charge), model.ambient_c.copy(), 0.0, np.zeros(runs, dtype=bool),
-        Chargers.of(model.circuit, runs),
-    )  # fmt: skip
-    book = Book(model, now)
-    for scene, hours, starts, done in legs(day_of(use), how.days):
+    return simulate_together([(circuit, use)], how, progress)[0]
+
+
+def simulate_together(
+    cases: Sequence[tuple[Circuit, UseRequest]], how: SimulationRequest, progress: Callable[[float], None] = lambda _: None
+) -> list[SimulationView]:
+    """Several circuits, each in its use, as `simulate` does one by one: those of one network are solved together.
+
+    cases: circuits and uses
+    Raises as `simulate`, for the first that it would raise for.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> from mavrik.core.planning.use import usual_use
+    >>> car = front_battery(12)
+    >>> short = SimulationRequest(days=0.25, runs=1)
+    >>> [v.headline for v in simulate_together([(car, usual_use(car))] * 2, short)] == [simulate(car, usual_use(car), short).headline] * 2
+    True
+    """
+    courses = [_Course(circuit, use, how) for circuit, use in cases]
+    # Stretch by stretch, so that vehicles which drive the same are in the same one.
+    running = courses
+    while running := [c for c in running if c.begins_a_stretch()]:
+        _finish([c.stretch() for c in running])
+        progress(sum(c.done for c in courses) / len(courses))
+    return [c.book.view(how) for c in courses]
+
+
+def _finish(some: Sequence[Asking[None]]) -> None:
+    """To their ends; what they ask of one network on the way is answered together."""
+    questions: dict[int, Question] = {}
+
+    def go_on(k: int, answer: net.Moment | None) -> None:
+        with suppress(StopIteration):
+            questions[k] = some[k].send(answer)  # type: ignore[arg-type]
+
+    for k in range(len(some)):
+        go_on(k, None)
+    while questions:
+        by_network: defaultdict[net.Network, list[int]] = defaultdict(list)
+        for k, (network, _, _) in questions.items():
+            by_network[network].append(k)
+        for network, asking in by_network.items():
+            moments = network.go_on_each([questions.pop(k)[1:] for k in asking])
+            for k, moment in zip(asking, moments, strict=True):
+                go_on(k, moment)
+
+
+class _Course:
+    """The days of one circuit in its use, stretch by stretch."""
+
+    def __init__(self, circuit: Circuit, use: UseRequest, how: SimulationRequest) -> None:
+        if problems := check_circuit(circuit):
+            raise CircuitError(problems)
+        check_use(circuit, use)
+        check_simulation(use, how)
+        self.model = Vehicles(circuit, use, how)
+        runs, banks = how.runs, len(self.model.batteries)
+        self.now = Now(
+            np.full((runs, banks), use.state_of_charge), self.model.ambient_c.copy(), 0.0, np.zeros(runs, dtype=bool),
+            Chargers.of(self.model.circuit, runs),
+        )  # fmt: skip
+        self.book = Book(self.model, self.now)
+        self._left = legs(day_of(use), how.days)
+        self._at: tuple[Scene, float, bool, float] | None = None
+        self.done = 0.0
+        """Share of the time that is gone when the stretch it is in ends."""
+
+    def begins_a_stretch(self) -> bool:
+        """Go to its next stretch; False at its end."""
+        self._at = next(self._left, None)
+        return self._at is not None
+
+    def stretch(self) -> Asking[None]:
+        """Through the stretch it is at."""
+        assert self._at is not None
+        scene, hours, starts, self.done = self._at
         if starts:
-            now.charge = np.maximum(now.charge - model.crank_ah / model.capacity, 0.0)
-            now.since_start_h = 0.0
-            book.cranked()
-        _through(model, model.scene(scene), hours, now, book)
-        progress(done)
-    return book.view(how)
+            self.now.charge = np.maximum(self.now.charge - self.model.crank_ah / self.model.capacity, 0.0)
+            self.now.since_start_h = 0.0
+            self.book.cranked()
+        return _through(self.model, self.model.scene(scene), hours, self.now, self.book)
 
 
-def _through(model: Vehicles, scene: SceneNetwork, hours: float, now: Now, book: Book) -> None:
+def _through(model: Vehicles, scene: SceneNetwork, hours: float, now: Now, book: Book) -> Asking[None]:
     """One stretch, step by step."""
     left, tau_h = hours, model.table.alternator_tau_s / 3600
     model.regulate(scene, now)
-    answer = model.answer(scene, now)
+    answer = yield from model.answer(scene, now)
     while left > 1e-9:
         rate = model.rates(answer)
         fastest = float(np.abs(rate).max())
@@ -103,7 +168,7 @@ def _through(model: Vehicles, scene: SceneNetwork, hours: float, now: Now, book:
         model.regulate(scene, now)
         before_stage = now.chargers.floats[0].copy()
         now.chargers.go_on(step, answer.charger_most_a, answer.charger_a, answer.charger_v)
-        then = model.answer(scene, now)
+        then = yield from model.answer(scene, now)
         now.charge = np.clip(before + (rate + model.rates(then)) / 2 * step, 0.0, 1.0)
         book.went(step, before, warm, answer, then, now)
         book.charged(step, before_stage, answer, now)

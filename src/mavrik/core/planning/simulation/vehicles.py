@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Generator, Sequence
 from dataclasses import dataclass, field, fields, replace
-from typing import Any, TypeAlias
+from typing import Any, TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +22,12 @@ from mavrik.core.planning.simulation.documents import SimulationRequest
 from mavrik.core.planning.use import Scene, UseRequest
 
 Floats: TypeAlias = NDArray[np.float64]
+
+T = TypeVar("T")
+Question: TypeAlias = tuple[net.Network, net.Values, net.Moment | None]
+"""A network to be solved at some values, and its last moment."""
+Asking: TypeAlias = Generator[Question, net.Moment, T]
+"""What asks its network on its way, so that several get their answers together."""
 
 FULL, NOT_FULL = 0.98, 0.95
 """Where a regulator that hears the battery goes to float, and where it begins anew."""
@@ -168,7 +174,7 @@ class Vehicles:
             into[:, k] = np.maximum((self.table.acceptance_at_v_12[name] - rest) / takes, inner) * share
         return emf, out, into
 
-    def answer(self, scene: SceneNetwork, now: Now) -> Answer:
+    def answer(self, scene: SceneNetwork, now: Now) -> Asking[Answer]:
         """The network of a scene solved for all vehicles where they are."""
         runs, values = len(self.ambient_c), scene.values
         emf, out, into = self._inner(now)
@@ -195,7 +201,7 @@ class Vehicles:
             every["converter_set_point_v"] = behind
         if id(scene) in now.links and len(scene.network.links):
             every["link_closed"] = now.links[id(scene)]
-        moment = scene.network.go_on(replace(values, **every), now.moments.get(id(scene)))
+        moment = yield scene.network, replace(values, **every), now.moments.get(id(scene))
         now.moments[id(scene)], solved = moment, moment.solved
         lost: NDArray[np.bool_] = np.asarray(~np.isfinite(solved.node_v).all(axis=1))
         if lost.any():
