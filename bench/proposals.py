@@ -7,7 +7,7 @@ import time
 from concurrent.futures import ProcessPoolExecutor
 
 import numpy as np
-from tests.reference.proposals import ask, wrong
+from tests.reference.proposals import draw_request, wrong
 
 from bench.report import Figure
 
@@ -16,7 +16,7 @@ FIRST, COUNT = 10_000, 1000
 
 def _one(seed: int) -> tuple[int, bool, float]:
     """How much does not hold of the proposal, whether one was refused, and how long the asking took [ms]."""
-    question = ask(seed)
+    question = draw_request(seed)
     start = time.process_time()
     problems, refused = wrong(question)
     return len(problems), bool(refused), (time.process_time() - start) * 1000

@@ -131,9 +131,9 @@ def judged(
     return judge(circuit, runs, Limits(profile=profile), wants, (), ahead)
 
 
-def branch_of(found: Findings, branch_id: str) -> BranchFinding:
+def branch_of(findings: Findings, branch_id: str) -> BranchFinding:
     """What is said of one branch."""
-    return next(b for b in found.branches if b.branch_id == branch_id)
+    return next(b for b in findings.branches if b.branch_id == branch_id)
 
 
 def inferred(circuit: Circuit, runs: Sequence[Run]) -> Posterior:

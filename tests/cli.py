@@ -24,8 +24,8 @@ def run_cli(*words: str, data: bytes | None = None) -> subprocess.CompletedProce
             code = main(list(words))
         except SystemExit as end:
             code = end.code if isinstance(end.code, int) else 1 if end.code else 0
-    said = [stream.buffer.getvalue() for stream in (out, err) if isinstance(stream.buffer, io.BytesIO)]
-    return subprocess.CompletedProcess(words, code, *said)
+    texts = [stream.buffer.getvalue() for stream in (out, err) if isinstance(stream.buffer, io.BytesIO)]
+    return subprocess.CompletedProcess(words, code, *texts)
 
 
 def start_cli(*words: str, data: bytes | None = None) -> subprocess.CompletedProcess[bytes]:

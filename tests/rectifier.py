@@ -70,5 +70,5 @@ class Rectifier:
             subprocess.run(
                 [NGSPICE, "-b"], input="\n".join(lines) + "\n", capture_output=True, text=True, timeout=120, check=False
             )
-            found = np.loadtxt(out)
-        return np.interp(STARTED_S + np.arange(int(seconds * rate)) * step, found[:, 0], found[:, 1])
+            table = np.loadtxt(out)
+        return np.interp(STARTED_S + np.arange(int(seconds * rate)) * step, table[:, 0], table[:, 1])

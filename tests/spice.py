@@ -30,7 +30,7 @@ def operating_point(netlist: Netlist, guess_v: dict[str, float]) -> tuple[dict[s
 
 def _run(netlist: Netlist, start: list[str], tolerance: float) -> tuple[dict[str, float], dict[str, float]]:
     nodes = {n: s for n, s in netlist.names.items() if s != "0"}
-    wanted = [f"v({s})" for s in nodes.values()] + list(netlist.currents.values())
+    vectors = [f"v({s})" for s in nodes.values()] + list(netlist.currents.values())
     lines = [
         *netlist.lines,
         *start,
@@ -38,14 +38,14 @@ def _run(netlist: Netlist, start: list[str], tolerance: float) -> tuple[dict[str
         ".control",
         "set numdgt=14",
         "op",
-        *(f"print {w}" for w in wanted),
+        *(f"print {w}" for w in vectors),
         ".endc",
         ".end",
     ]
     assert NGSPICE is not None
     done = subprocess.run([NGSPICE, "-b"], input="\n".join(lines) + "\n", capture_output=True, text=True, timeout=60, check=False)
     values = {m.group(1): float(m.group(2)) for m in re.finditer(r"^(\S+) = (\S+)$", done.stdout, re.M)}
-    if any(w not in values for w in wanted):
+    if any(w not in values for w in vectors):
         raise RuntimeError(done.stdout[-800:] + done.stderr[-800:])
     volts = {n: values[f"v({s})"] for n, s in nodes.items()} | {netlist.reference: 0.0}
     amps = {e: values[w] for e, w in netlist.currents.items()}

@@ -67,13 +67,13 @@ def read_by_meters(
     show: points the program what the connected instrument of a kind shows
     """
     vehicle = servers["multimeter"].hands.vehicle
-    typed, found = vehicle.read(procedure), {}
+    typed, readings = vehicle.read(procedure), {}
     with socket.create_connection(servers["multimeter"].server_address, timeout=5) as hand:
         for point in procedure.points(vehicle.circuit):
             if point.id not in typed:
                 continue
             if point.meter not in CONNECTED:
-                found[point.id] = typed[point.id].value
+                readings[point.id] = typed[point.id].value
                 continue
             words = [f"SIM:STAT {point.state}"] + ([f"SIM:PROB {point.red},{point.black}"] if point.red else [])
             words += [f"SIM:ELEM {point.element}"] if point.element else []
@@ -82,7 +82,7 @@ def read_by_meters(
             hand.recv(200)
             value = show(point.meter)
             if value is not None:
-                found[point.id] = value
+                readings[point.id] = value
             if point.indicator == "shaft":
-                found["engine_rpm"] = IDLE_RPM
-    return found
+                readings["engine_rpm"] = IDLE_RPM
+    return readings

@@ -157,8 +157,8 @@ def findings(caller: Caller, job: dict[str, Any]) -> dict[str, Any]:
     """What is found of a job."""
     answer = caller.get(f"/api/jobs/{job['id']}/findings")
     assert answer.status_code == 200, answer.text
-    found: dict[str, Any] = answer.json["findings"]  # type: ignore[index]
-    return found
+    body: dict[str, Any] = answer.json["findings"]  # type: ignore[index]
+    return body
 
 
 def begin_tasks(database_url: str) -> threading.Thread:

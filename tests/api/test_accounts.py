@@ -33,8 +33,8 @@ GOOD = "a password of length"
 
 def signed_in(session: Session, key: str) -> Who | None:
     """The person behind a key."""
-    found = sessions.find(session, key)
-    return found.who if found else None
+    row = sessions.find(session, key)
+    return row.who if row else None
 
 
 @pytest.fixture

@@ -47,9 +47,9 @@ def add(url: str, *logins: str) -> None:
 def logins(url: str) -> list[str]:
     engine = create_engine(url)
     with engine.connect() as connection:
-        found = list(connection.scalars(text("SELECT login FROM people ORDER BY login")))
+        names = list(connection.scalars(text("SELECT login FROM people ORDER BY login")))
     engine.dispose()
-    return found
+    return names
 
 
 def databases(admin_url: str, of: str) -> set[str]:
@@ -57,9 +57,9 @@ def databases(admin_url: str, of: str) -> set[str]:
     engine = create_engine(admin_url)
     with engine.connect() as connection:
         name = make_url(of).database
-        found = set(connection.scalars(text("SELECT datname FROM pg_database WHERE starts_with(datname, :name)"), {"name": name}))
+        left = set(connection.scalars(text("SELECT datname FROM pg_database WHERE starts_with(datname, :name)"), {"name": name}))
     engine.dispose()
-    return found
+    return left
 
 
 def empty(url: str) -> None:
@@ -164,13 +164,13 @@ def test_a_damaged_file_touches_nothing(harm: str, shop: str, admin_url: str, tm
         forged(file, b"[1]", dump)
     add(shop, "late")
     before = databases(admin_url, of=shop)
-    said = {
+    outcome = {
         "a byte": "damaged",
         "rows": "did not come back whole: people",
         "newer schema": "newer Mavrik",
         "newer file": "newer Mavrik",
     }
-    with pytest.raises(BackupError, match=said.get(harm, "is no backup of Mavrik")):
+    with pytest.raises(BackupError, match=outcome.get(harm, "is no backup of Mavrik")):
         restore_backup(admin_url, shop, file)
     assert "late" in logins(shop) and databases(admin_url, of=shop) == before
 

@@ -34,14 +34,14 @@ def test_a_hidden_fault_is_found_through_the_api(tech: Caller, vehicle_job: dict
     hidden = next(h for h in hidden_faults(car) if h.causes == ("resistance:block_ground",))
     bench = HiddenVehicle(car, hidden, np.random.default_rng(4))
     made = 0
-    while (said := findings(tech, vehicle_job))["causes"][0]["probability"] < 0.9 or not made:
-        following = said["next_tests"][0]["procedure"]
+    while (judgement := findings(tech, vehicle_job))["causes"][0]["probability"] < 0.9 or not made:
+        following = judgement["next_tests"][0]["procedure"]
         seen = {a: t.value for a, t in bench.read(next(p for p in PROCEDURES if p.name == following)).items()}
         more = bench.conditions if following == "charging_drops" else {}
         assert keep(tech, vehicle_job, run(following, seen, **more)).status_code == 201
         made += 1
         assert made < 6
-    best = said["causes"][0]
+    best = judgement["causes"][0]
     assert best["cause"] == "resistance:block_ground" and best["evidence"] and "Clean both ends" in best["advice"]
 
 

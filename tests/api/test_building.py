@@ -30,11 +30,11 @@ def ticking(book: dict[str, Any], *steps: str) -> dict[str, Any]:
 def test_a_book_is_begun_looked_at_kept_and_ticked_by_whoever_keeps_it(tech: Caller, boss: Caller, path: str) -> None:
     begun = answered(tech.get(f"{path}/build"))
     assert begun["revision"] == 0 and begun["view"]["cards"] == [] and len(begun["view"]["stays"]) > 3
-    asked = {**begun["document"], "anew": ["charge_cable"], "leads": [{"branch_id": "charge_cable", "route_mm": 1400}]}
-    assert answered(tech.post(f"{path}/build/preview", asked))["cards"][0]["finished_mm"] == pytest.approx(1400 * 1.03)
+    request = {**begun["document"], "anew": ["charge_cable"], "leads": [{"branch_id": "charge_cable", "route_mm": 1400}]}
+    assert answered(tech.post(f"{path}/build/preview", request))["cards"][0]["finished_mm"] == pytest.approx(1400 * 1.03)
     assert answered(tech.get(f"{path}/build"))["revision"] == 0
     # Whoever sends it has done it, whatever the document says.
-    forged = {**asked, "ticks": [{"step": "make:charge_cable", "by": "Somebody else", "at": "2001-01-01T00:00:00Z"}]}
+    forged = {**request, "ticks": [{"step": "make:charge_cable", "by": "Somebody else", "at": "2001-01-01T00:00:00Z"}]}
     kept = answered(tech.post(f"{path}/build?revision=0", forged), 201)
     (mine,) = kept["document"]["ticks"]
     me = answered(tech.get("/api/session"))["name"]
@@ -64,12 +64,12 @@ def test_a_tick_that_comes_late_says_when_it_was_and_none_lies_outside(tech: Cal
 
 
 def test_a_lead_signs_what_is_all_done_and_it_lapses_when_it_changes(tech: Caller, boss: Caller, path: str) -> None:
-    asked = {**answered(tech.get(f"{path}/build"))["document"], "anew": ["charge_cable"]}
-    book = answered(tech.post(f"{path}/build", asked), 201)
+    request = {**answered(tech.get(f"{path}/build"))["document"], "anew": ["charge_cable"]}
+    book = answered(tech.post(f"{path}/build", request), 201)
     early = boss.post(f"{path}/build/signature?revision=1")
     assert early.status_code == 422 and "steps are not done" in early.json["detail"]
     # Whatever a person sends of a signature is not one.
-    forged = {**asked, "signed": {"by": "Somebody", "at": "2026-01-01T00:00:00Z", "mark": "0" * 64}}
+    forged = {**request, "signed": {"by": "Somebody", "at": "2026-01-01T00:00:00Z", "mark": "0" * 64}}
     done = answered(tech.post(f"{path}/build", ticking(forged, *(s["id"] for s in book["view"]["steps"]))), 201)
     assert done["document"]["signed"] is None and done["view"]["signature"] is None
     assert tech.post(f"{path}/build/signature?revision=2").status_code == 403
@@ -102,9 +102,9 @@ def test_what_comes_too_early_and_what_cannot_be_is_said_at_its_field(tech: Call
 
 def test_of_two_at_the_bench_the_second_is_told_and_loses_nothing(tech: Caller, boss: Caller, path: str) -> None:
     begun = answered(tech.get(f"{path}/build"))["document"]
-    asked = {**begun, "anew": ["charge_cable"]}
-    answered(tech.post(f"{path}/build?revision=0", ticking(asked, "safe")), 201)
-    late = boss.post(f"{path}/build?revision=0", ticking(asked, "make:charge_cable"))
+    request = {**begun, "anew": ["charge_cable"]}
+    answered(tech.post(f"{path}/build?revision=0", ticking(request, "safe")), 201)
+    late = boss.post(f"{path}/build?revision=0", ticking(request, "make:charge_cable"))
     assert late.status_code == 409 and late.json["theirs"]["revision"] == 1
     theirs = late.json["theirs"]["document"]
     assert [t["step"] for t in theirs["ticks"]] == ["safe"]

@@ -47,9 +47,9 @@ def table(volts: Any, interval: float) -> bytes:
 def settled(caller: Caller, job: int, capture_id: int) -> dict[str, Any]:
     """A capture once it is read or refused."""
     do_tasks(caller)
-    found = next(c for c in caller.get(f"/api/jobs/{job}/captures").json["captures"] if c["id"] == capture_id)  # type: ignore[index]
-    assert found["state"] != "reading"
-    return dict(found)
+    capture = next(c for c in caller.get(f"/api/jobs/{job}/captures").json["captures"] if c["id"] == capture_id)  # type: ignore[index]
+    assert capture["state"] != "reading"
+    return dict(capture)
 
 
 def load(caller: Caller, job: int, raw: bytes, query: str = "name=ripple.csv") -> dict[str, Any]:
@@ -68,9 +68,9 @@ def test_a_capture_is_read_drawn_and_judged(tech: Caller, job: int) -> None:
     """A diode is open; a spike of one sample lies among 250 000."""
     volts = np.tile(CASES["upper diode open"][0], 5) + 13
     volts[123_456] = 40.0
-    found = load(tech, job, table(volts, 1 / RATE))
-    assert (found["state"], found["samples"], found["channel"]) == ("ready", 250_000, "Stud (V)")
-    at = f"/api/jobs/{job}/captures/{found['id']}"
+    capture = load(tech, job, table(volts, 1 / RATE))
+    assert (capture["state"], capture["samples"], capture["channel"]) == ("ready", 250_000, "Stud (V)")
+    at = f"/api/jobs/{job}/captures/{capture['id']}"
     far: Any = tech.get(f"{at}/view?points=200").json
     assert len(far["most_v"]) == 200 and max(far["most_v"]) == pytest.approx(40) and far["to_s"] == pytest.approx(5)
     spike = 123_456 / RATE
@@ -95,10 +95,10 @@ def test_a_capture_may_be_larger_than_any_other_body(tech: Caller, job: int) -> 
 
 
 def test_a_cranking_capture_says_how_far_the_battery_fell(tech: Caller, job: int) -> None:
-    found = load(tech, job, table(cranked(1000.0), 1e-3))
-    at = f"/api/jobs/{job}/captures/{found['id']}"
-    said: Any = tech.get(f"{at}/cranking").json
-    assert said["least_v"] == pytest.approx(9.4, abs=0.02) and said["onset_s"] == pytest.approx(0.5, abs=0.05)
+    capture = load(tech, job, table(cranked(1000.0), 1e-3))
+    at = f"/api/jobs/{job}/captures/{capture['id']}"
+    cranking_view: Any = tech.get(f"{at}/cranking").json
+    assert cranking_view["least_v"] == pytest.approx(9.4, abs=0.02) and cranking_view["onset_s"] == pytest.approx(0.5, abs=0.05)
     refused = load(tech, job, table(np.full(20_000, 12.6), 1e-4))
     answer = tech.get(f"/api/jobs/{job}/captures/{refused['id']}/cranking")
     assert answer.status_code == 422 and "never falls" in answer.json["problems"][0]["message"]  # type: ignore[index]
@@ -110,9 +110,9 @@ def test_a_file_that_is_no_capture_says_why_and_harms_nothing(tech: Caller, job:
         (b"PK\x03\x04junk", "no session"),
         (b"RIFF\x10\x00\x00\x00WAVEjunk", "largest number"),
     ):
-        found = load(tech, job, raw)
-        assert found["state"] == "failed" and word in found["problem"]
-        assert tech.get(f"/api/jobs/{job}/captures/{found['id']}/view").status_code == 422
+        capture = load(tech, job, raw)
+        assert capture["state"] == "failed" and word in capture["problem"]
+        assert tech.get(f"/api/jobs/{job}/captures/{capture['id']}/view").status_code == 422
     empty = tech.client.post(
         f"/api/jobs/{job}/captures", data=b"", content_type="application/octet-stream", headers={"X-CSRFToken": tech.token}
     )
@@ -145,8 +145,8 @@ def test_deleting_a_capture_before_it_is_read_takes_it_out_of_the_queue(
 
 
 def test_others_cannot_reach_a_capture(tech: Caller, reader: Caller, job: int) -> None:
-    found = load(tech, job, table(cranked(1000.0), 1e-3))
-    at = f"/api/jobs/{job}/captures/{found['id']}"
+    capture = load(tech, job, table(cranked(1000.0), 1e-3))
+    at = f"/api/jobs/{job}/captures/{capture['id']}"
     assert reader.get(f"{at}/view").status_code == 200
     refused = reader.client.post(
         f"/api/jobs/{job}/captures", data=b"x", content_type="application/octet-stream", headers={"X-CSRFToken": reader.token}
@@ -156,7 +156,7 @@ def test_others_cannot_reach_a_capture(tech: Caller, reader: Caller, job: int) -
     forged = tech.client.post(f"/api/jobs/{job}/captures", data=b"x", content_type="application/octet-stream")
     assert forged.status_code == 400
     other: Any = tech.post("/api/jobs", job_body(complaint="Another")).json
-    assert tech.get(f"/api/jobs/{other['id']}/captures/{found['id']}/view").status_code == 404
+    assert tech.get(f"/api/jobs/{other['id']}/captures/{capture['id']}/view").status_code == 404
     tech.client.delete(at, headers={"X-CSRFToken": tech.token})
     assert tech.get(f"{at}/view").status_code == 404
 
@@ -183,26 +183,26 @@ def test_a_capture_goes_with_the_job_and_onto_the_sheet(tech: Caller, job: int) 
     """Samples and all: in the new place it answers as it did in the old."""
     document = simple_document()
     assert tech.put(f"/api/jobs/{job}/circuit", {"document": document, "lock": None}).status_code == 200
-    found = load(tech, job, table(np.tile(cranked(1000.0), 4), 1e-3), "name=start%3Cb%3E.csv")
+    capture = load(tech, job, table(np.tile(cranked(1000.0), 4), 1e-3), "name=start%3Cb%3E.csv")
     bundle = tech.get(f"/api/jobs/{job}/bundle").data
     sheet = tech.get(f"/api/jobs/{job}/sheet").text
     assert "Captured waveforms" in sheet and "24,000 samples" in sheet and "start&lt;b&gt;.csv" in sheet and "9.40 V" in sheet
     there, carried = import_of(tech, bundle)
-    assert (carried["samples"], carried["state"], carried["made_by"]) == (found["samples"], "ready", "Tech")
-    for ask in ("view?points=300", "cranking", "view?from_s=1&to_s=1.01&points=300"):
-        here = tech.get(f"/api/jobs/{job}/captures/{found['id']}/{ask}").json
-        assert tech.get(f"/api/jobs/{there}/captures/{carried['id']}/{ask}").json == here
+    assert (carried["samples"], carried["state"], carried["made_by"]) == (capture["samples"], "ready", "Tech")
+    for view in ("view?points=300", "cranking", "view?from_s=1&to_s=1.01&points=300"):
+        here = tech.get(f"/api/jobs/{job}/captures/{capture['id']}/{view}").json
+        assert tech.get(f"/api/jobs/{there}/captures/{carried['id']}/{view}").json == here
 
 
 def test_a_capture_too_large_to_travel_goes_as_its_picture(tech: Caller, job: int, monkeypatch: pytest.MonkeyPatch) -> None:
     """Asked for ripple in the new place, it says that the samples stayed behind."""
-    found = load(tech, job, table(np.tile(cranked(1000.0), 4), 1e-3))
+    capture = load(tech, job, table(np.tile(cranked(1000.0), 4), 1e-3))
     small = replace(job_file("bundle"), sample_bytes=2_000)
     monkeypatch.setattr(carrying, "job_file", lambda name: small)
     there, carried = import_of(tech, tech.get(f"/api/jobs/{job}/bundle").data)
-    assert carried["samples"] == found["samples"]
+    assert carried["samples"] == capture["samples"]
     far: Any = tech.get(f"/api/jobs/{there}/captures/{carried['id']}/view?points=300").json
-    here: Any = tech.get(f"/api/jobs/{job}/captures/{found['id']}/view?points=300").json
+    here: Any = tech.get(f"/api/jobs/{job}/captures/{capture['id']}/view?points=300").json
     assert min(far["least_v"]) == pytest.approx(min(here["least_v"])) and far["to_s"] == pytest.approx(here["to_s"])
     refused = tech.get(f"/api/jobs/{there}/captures/{carried['id']}/ripple")
     assert refused.status_code == 422 and "where it was loaded" in refused.json["detail"]  # type: ignore[index]

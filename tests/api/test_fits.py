@@ -24,15 +24,15 @@ def test_a_list_is_begun_gone_down_and_kept(tech: Caller, reader: Caller, job: d
     first = answered(reader.get(path))
     assert first["revision"] == 0 and first["document"] == {"unit": None, "items": []} and len(first["view"]["rows"]) > 8
     unit = next(u for u in answered(reader.get("/api/units"))["document"]["units"] if u["foot_mm"])
-    asked = {
+    request = {
         "unit": unit["name"],
         "items": [{"point": "foot", "figure": unit["foot_mm"] + 5, "state": "adapter", "note": "bushings"}],
     }
-    seen = answered(reader.post(f"{path}/preview", asked))
+    seen = answered(reader.post(f"{path}/preview", request))
     foot = next(r for r in seen["rows"] if r["name"] == "foot")
     assert foot["says"] == "5 mm of spacers" and foot["has"] == f"{unit['foot_mm']:g} mm" and seen["settled"] == 1
-    assert reader.post(path, asked).status_code == 403
-    kept = answered(tech.post(path, asked), 201)
+    assert reader.post(path, request).status_code == 403
+    kept = answered(tech.post(path, request), 201)
     assert kept["revision"] == 1 and kept["view"] == seen and answered(reader.get(path)) == kept
     record = answered(tech.get(f"/api/jobs/{job['id']}"))
     assert any(c["thing"] == "fit 1" for c in record["changes"])

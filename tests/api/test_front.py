@@ -33,19 +33,19 @@ ROOT = Path(__file__).resolve().parents[2]
 def port(database_url: str) -> Iterator[int]:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
-        found = int(probe.getsockname()[1])
+        free = int(probe.getsockname()[1])
     environment = {
         **os.environ, "MAVRIK_DATABASE_URL": database_url, "MAVRIK_SECRET_KEY": "test", "PYTHONPATH": str(ROOT / "src")
     }  # fmt: skip
-    command = [sys.executable, "-m", "uvicorn", *serving("127.0.0.1", found, 1)]
+    command = [sys.executable, "-m", "uvicorn", *serving("127.0.0.1", free, 1)]
     with subprocess.Popen(command, env=environment, cwd=ROOT, stderr=subprocess.DEVNULL) as server:
         for _ in range(600):
             try:
-                urllib.request.urlopen(f"http://127.0.0.1:{found}/api/live", timeout=1)
+                urllib.request.urlopen(f"http://127.0.0.1:{free}/api/live", timeout=1)
                 break
             except OSError:
                 time.sleep(0.1)
-        yield found
+        yield free
         server.terminate()
 
 
@@ -114,10 +114,10 @@ def test_a_head_without_end_is_refused(hurried: int) -> None:
     with socket.create_connection(("127.0.0.1", hurried), timeout=60) as link:
         with suppress(OSError):
             link.sendall(b"GET / HTTP/1.1\r\n" + b"X-More: " + b"a" * 400_000)
-        said = b""
+        received = b""
         with suppress(ConnectionError):
-            said = link.recv(1000)
-        assert said == b"" or said.startswith(b"HTTP/1.1 431")
+            received = link.recv(1000)
+        assert received == b"" or received.startswith(b"HTTP/1.1 431")
 
 
 def test_a_body_of_no_known_length_is_refused(port: int) -> None:
@@ -128,7 +128,7 @@ def test_a_body_of_no_known_length_is_refused(port: int) -> None:
 
 def test_a_body_that_does_not_come_is_given_up_on() -> None:
     """The application is never asked, and who sent it is told."""
-    told: list[dict[str, object]] = []
+    events: list[dict[str, object]] = []
 
     async def application(*_: object) -> None:
         raise AssertionError("asked")
@@ -138,13 +138,13 @@ def test_a_body_that_does_not_come_is_given_up_on() -> None:
         return {}
 
     async def send(message: object) -> None:
-        told.append(message)  # type: ignore[arg-type]
+        events.append(message)  # type: ignore[arg-type]
 
     scope = {"type": "http", "headers": [(b"content-length", b"10")]}
     # In a thread of its own: the browser of other tests may have a loop in this one.
     with ThreadPoolExecutor(1) as apart:
         apart.submit(asyncio.run, Patient(application, within_s=0.05)(scope, receive, send)).result()
-    assert told[0]["status"] == 408 and b"was not here within" in told[1]["body"]  # type: ignore[operator]
+    assert events[0]["status"] == 408 and b"was not here within" in events[1]["body"]  # type: ignore[operator]
 
 
 def test_a_live_view_that_is_closed_lets_go_of_its_meter(port: int, boss: Caller, tech: Caller) -> None:
@@ -153,17 +153,17 @@ def test_a_live_view_that_is_closed_lets_go_of_its_meter(port: int, boss: Caller
         assert boss.put("/api/instruments/dmm/address", {"address": servers["multimeter"].address}).status_code == 200
         cookie = tech.client.get_cookie("mavrik")
         assert cookie is not None
-        ask = f"GET /api/instruments/dmm/live HTTP/1.1\r\nHost: x\r\nUser-Agent: {tech.client.environ_base['HTTP_USER_AGENT']}\r\nCookie: mavrik={cookie.value}\r\n\r\n".encode()
+        request = f"GET /api/instruments/dmm/live HTTP/1.1\r\nHost: x\r\nUser-Agent: {tech.client.environ_base['HTTP_USER_AGENT']}\r\nCookie: mavrik={cookie.value}\r\n\r\n".encode()
 
         def looked_at() -> tuple[socket.socket, str]:
             link = socket.create_connection(("127.0.0.1", port), timeout=60)
-            link.sendall(ask)
-            said = b""
-            while b"\n\n" not in said.partition(b"data: ")[2]:
+            link.sendall(request)
+            received = b""
+            while b"\n\n" not in received.partition(b"data: ")[2]:
                 block = link.recv(4096)
-                assert block, said
-                said += block
-            return link, json.loads(said.partition(b"data: ")[2].partition(b"\n")[0])["lost"]
+                assert block, received
+                received += block
+            return link, json.loads(received.partition(b"data: ")[2].partition(b"\n")[0])["lost"]
 
         views = [looked_at() for _ in range(LIVE_AT_ONCE)]
         assert [lost for _, lost in views] == [""] * LIVE_AT_ONCE

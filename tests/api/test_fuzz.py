@@ -25,27 +25,27 @@ def people(admin_url: str, tmp_path: Path) -> Iterator[dict[str, Caller]]:
     """The demo's people, in a shop that may be wrecked."""
     with demo_database(admin_url) as url:
         app = create_app(Settings(database_url=url, secret_key="fuzz", workshop="Fuzzed", static=tmp_path))
-        found = {}
+        callers = {}
         for login in LOGINS:
-            found[login] = Caller(app.test_client())
-            assert found[login].sign_in(login, DEMO_PASSWORD).status_code == 200
-        yield found
+            callers[login] = Caller(app.test_client())
+            assert callers[login].sign_in(login, DEMO_PASSWORD).status_code == 200
+        yield callers
         app.extensions["mavrik_database"].dispose()
 
 
 def test_nothing_that_is_sent_is_a_mistake_of_the_server(people: dict[str, Caller]) -> None:
     def send(login: str, method: str, path: str, media_type: str | None, body: bytes | None) -> Answer:
         caller = people[login]
-        said = caller.client.open(
+        answer = caller.client.open(
             path, method=method, data=body, content_type=media_type, headers={"X-CSRFToken": caller.token}
         )  # fmt: skip
-        return Answer(said.status_code, said.mimetype, said.data, said.headers)
+        return Answer(answer.status_code, answer.mimetype, answer.data, answer.headers)
 
     jobs = [j["id"] for j in people["tobin"].get("/api/jobs").json["jobs"]]  # type: ignore[index]
     every = operations(DOCUMENT)
-    found = fuzz(send, DOCUMENT, {"job_id": jobs}, EACH * len(every))
-    assert found.mistakes == []
-    assert sum(found.answers.values()) + found.unsendable >= EACH * len(every) and {200, 404, 422} <= set(found.answers)
+    mistakes = fuzz(send, DOCUMENT, {"job_id": jobs}, EACH * len(every))
+    assert mistakes.mistakes == []
+    assert sum(mistakes.answers.values()) + mistakes.unsendable >= EACH * len(every) and {200, 404, 422} <= set(mistakes.answers)
 
 
 @pytest.mark.parametrize(

@@ -75,14 +75,14 @@ def pool() -> Iterator[ThreadPoolExecutor]:
 
 def test_no_more_at_once_than_there_is_room_for(pool: ThreadPoolExecutor) -> None:
     crowd = Crowd(Gate(at_once=2, waiting=3, longest_wait_s=CEILING_S))
-    asked = [pool.submit(crowd.ask) for _ in range(5)]
+    answers = [pool.submit(crowd.ask) for _ in range(5)]
     until(lambda: crowd.running == 2 and crowd.gate.waiting == 3)
     refused = crowd.ask()
     assert refused.status_code == 503 and refused.headers["Retry-After"] == str(gate.RETRY_S)
     assert refused.json["type"].endswith("busy")  # type: ignore[index]
     assert crowd.client().get("/light").text == "here"
     crowd.go.set()
-    assert [a.result(CEILING_S).status_code for a in asked] == [200] * 5
+    assert [a.result(CEILING_S).status_code for a in answers] == [200] * 5
     assert crowd.ask().status_code == 200
 
 

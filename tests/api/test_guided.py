@@ -66,18 +66,18 @@ def test_what_cannot_be_is_refused_at_its_question_and_not_kept(
 
 
 def test_the_answers_of_one_question_are_set_side_by_side(tech: Caller, reader: Caller, path: str) -> None:
-    asked = {"name": "grounds", "answers": {"engine_m": 0.7}, "target": TARGET}
+    request = {"name": "grounds", "answers": {"engine_m": 0.7}, "target": TARGET}
     rows = [
-        answered(reader.post(f"{path}/guided/comparison", {**asked, "answers": {**asked["answers"], "school": s}}))
+        answered(reader.post(f"{path}/guided/comparison", {**request, "answers": {**request["answers"], "school": s}}))
         for s in ("direct", "chain", "direct_case")
     ]
     assert [r["name"] for r in rows] == ["direct", "chain", "direct_case"] and all(r["cost"] > 0 for r in rows)
     # Nobody has said which: as is usual.
-    assert answered(reader.post(f"{path}/guided/comparison", asked)) == rows[0]
+    assert answered(reader.post(f"{path}/guided/comparison", request)) == rows[0]
     # What a row says is what its plan comes to.
-    seen = answered(reader.post(f"{path}/guided/preview", {**asked, "answers": {**asked["answers"], "school": "chain"}}))
+    seen = answered(reader.post(f"{path}/guided/preview", {**request, "answers": {**request["answers"], "school": "chain"}}))
     assert {b["label"] for b in seen["proposal"]["circuit"]["branches"]} >= {"Battery to body", "Engine strap"}
-    nothing = answered(reader.post(f"{path}/guided/comparison", {**asked, "name": "winch", "answers": {}}), 422)
+    nothing = answered(reader.post(f"{path}/guided/comparison", {**request, "name": "winch", "answers": {}}), 422)
     assert [p["field"] for p in nothing["problems"]] == ["guide"]
-    refused = tech.post(f"{path}/guided/comparison", {**asked, "answers": {"engine_m": 99}})
+    refused = tech.post(f"{path}/guided/comparison", {**request, "answers": {"engine_m": 99}})
     assert refused.status_code == 422 and refused.json["problems"][0]["field"] == "engine_m"  # type: ignore[index]

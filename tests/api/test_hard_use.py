@@ -30,12 +30,12 @@ QUIET = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCh
 
 def places(value: Any) -> list[tuple[Any, Any]]:
     """Every place in a JSON document, as its holder and key."""
-    found: list[tuple[Any, Any]] = []
+    spots: list[tuple[Any, Any]] = []
     items = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
     for key, inner in items:
-        found.append((value, key))
-        found += places(inner)
-    return found
+        spots.append((value, key))
+        spots += places(inner)
+    return spots
 
 
 @given(data=st.data())

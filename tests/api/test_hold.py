@@ -78,10 +78,10 @@ def test_a_row_that_no_program_of_ours_wrote_stands_in_the_list_as_damaged(
 def test_a_number_that_is_none_of_ours_is_replaced_and_stops_nobody(tech: Caller, number: str) -> None:
     document = bundle_document()
     document["job"]["number"] = number
-    taken = take_in(tech, document)
-    assert taken.status_code == 201 and OWN_NUMBER.fullmatch(taken.json["number"])
+    answer = take_in(tech, document)
+    assert answer.status_code == 201 and OWN_NUMBER.fullmatch(answer.json["number"])
     made = tech.post("/api/jobs", job_body())
-    assert made.status_code == 201 and made.json["number"] > taken.json["number"]  # type: ignore[index]
+    assert made.status_code == 201 and made.json["number"] > answer.json["number"]  # type: ignore[index]
 
 
 def test_a_number_of_ours_is_kept_unless_it_is_taken(tech: Caller) -> None:
@@ -127,10 +127,10 @@ def test_what_is_kept_of_a_capture_can_be_sent_and_printed(tech: Caller, job: di
     at = job["id"]
     volts = cranked(1000.0)[:4000]
     rows = "\n".join(f"{1_793_692_800 + k * 1e-3:.3f},{v:.4f}" for k, v in enumerate(volts))
-    found = load(tech, at, f"Time (s),{'long ' * 60}(V)\n{rows}\n".encode())
-    assert found["state"] == "ready", found
-    assert len(found["channel"]) <= limits.MOST_CHANNEL_NAME
-    again = load(tech, at, f"Time (s),{'long ' * 60}(V)\n{rows}\n".encode(), f"channel={found['channel']}")
+    capture = load(tech, at, f"Time (s),{'long ' * 60}(V)\n{rows}\n".encode())
+    assert capture["state"] == "ready", capture
+    assert len(capture["channel"]) <= limits.MOST_CHANNEL_NAME
+    again = load(tech, at, f"Time (s),{'long ' * 60}(V)\n{rows}\n".encode(), f"channel={capture['channel']}")
     assert again["state"] == "ready"
     assert keep(tech, job, drops(100, home=0.05)).status_code == 201
     for kind in (f for f in JOB_FILES if f.needs is None):
@@ -139,8 +139,8 @@ def test_what_is_kept_of_a_capture_can_be_sent_and_printed(tech: Caller, job: di
 
 
 def test_a_capture_of_no_vehicle_is_refused_when_it_comes_in(tech: Caller, job: dict[str, Any]) -> None:
-    found = load(tech, job["id"], table([1.0, 2e4, 3.0] * 40, 1e-3))
-    assert found["state"] == "failed" and "no voltage of a vehicle" in found["problem"]
+    capture = load(tech, job["id"], table([1.0, 2e4, 3.0] * 40, 1e-3))
+    assert capture["state"] == "failed" and "no voltage of a vehicle" in capture["problem"]
     assert load(tech, job["id"], b"V\n1\n2\n3\n", "interval_s=1")["state"] == "ready"
     tiny = tech.client.post(
         f"/api/jobs/{job['id']}/captures?interval_s=1e-300", data=b"V\n1\n2\n", headers={"X-CSRFToken": tech.token}
@@ -163,8 +163,8 @@ def test_a_job_takes_no_more_than_goes_out_again(tech: Caller, job: dict[str, An
 
 @pytest.mark.parametrize("value", ["nan", "inf", "-inf", "1e400"])
 def test_a_stretch_from_nowhere_is_refused(tech: Caller, job: dict[str, Any], value: str) -> None:
-    found = load(tech, job["id"], table(cranked(1000.0)[:2000], 1e-3))
-    assert tech.get(f"/api/jobs/{job['id']}/captures/{found['id']}/view?from_s={value}").status_code == 422
+    capture = load(tech, job["id"], table(cranked(1000.0)[:2000], 1e-3))
+    assert tech.get(f"/api/jobs/{job['id']}/captures/{capture['id']}/view?from_s={value}").status_code == 422
 
 
 def test_values_that_are_numbers_and_none_of_this_world(tech: Caller, job: dict[str, Any]) -> None:
@@ -240,16 +240,16 @@ def test_the_description_of_the_api_has_no_holes(app: Any) -> None:
     ids=lambda h: "-".join(h.values()),
 )
 def test_a_page_of_another_site_writes_nothing_even_with_a_token(tech: Caller, headers: dict[str, str]) -> None:
-    asked = {"method": "POST", "json": {}, "headers": {"X-CSRFToken": tech.token, **headers}}
-    answer = tech.client.open("/api/solve", **asked)  # type: ignore[arg-type]
+    request = {"method": "POST", "json": {}, "headers": {"X-CSRFToken": tech.token, **headers}}
+    answer = tech.client.open("/api/solve", **request)  # type: ignore[arg-type]
     assert answer.status_code == 403 and answer.json["type"].endswith("foreign")  # type: ignore[index]
     assert tech.get("/api/jobs", headers=headers).status_code == 200
 
 
 def test_a_page_of_our_own_writes(tech: Caller) -> None:
     for headers in ({"Origin": "http://localhost"}, {"Sec-Fetch-Site": "same-origin"}, {}):
-        asked = {"method": "POST", "json": {}, "headers": {"X-CSRFToken": tech.token, **headers}}
-        assert tech.client.open("/api/solve", **asked).status_code == 422  # type: ignore[arg-type]
+        request = {"method": "POST", "json": {}, "headers": {"X-CSRFToken": tech.token, **headers}}
+        assert tech.client.open("/api/solve", **request).status_code == 422  # type: ignore[arg-type]
 
 
 def test_a_field_called_by_a_raised_figure_is_refused_in_words(tech: Caller) -> None:

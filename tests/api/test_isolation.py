@@ -71,10 +71,10 @@ def test_every_way_is_tried_for_a_purpose_with_its_whole_table_and_its_drawing(r
 
 
 def test_a_way_is_decided_on_becomes_the_plan_and_is_printed_and_carried(tech: Caller, reader: Caller, path: str) -> None:
-    asked = {"purpose": "emergency", "way": "two_controls"}
-    assert reader.post(f"{path}/isolation", asked).status_code == 403
+    request = {"purpose": "emergency", "way": "two_controls"}
+    assert reader.post(f"{path}/isolation", request).status_code == 403
     assert tech.get(f"{path}/files/label.pdf").status_code == 422
-    view = answered(tech.post(f"{path}/isolation", asked), 201)
+    view = answered(tech.post(f"{path}/isolation", request), 201)
     assert view["kept"]["way"] == "two_controls" and view["kept_holds"] and view["purpose"] == "emergency"
     whole = answered(tech.get(path))
     kept = next(d for d in whole["documents"] if d["kind"] == "isolation")
@@ -130,8 +130,8 @@ def test_a_way_that_was_seen_on_another_circuit_is_not_kept(tech: Caller, other:
     answered(other.put(f"{path}/circuit", {"document": moved, "lock": circuit["lock"]}))
     changed = log(boss, job=answered(tech.get(path))["number"], kind="changed")[0]
     assert changed["after"]["controls:Cut-off switch"]["place"] == "driver"
-    asked = {"purpose": "emergency", "way": "two_controls"}
-    refused = tech.post(f"{path}/isolation", {**asked, "seen": seen})
+    request = {"purpose": "emergency", "way": "two_controls"}
+    refused = tech.post(f"{path}/isolation", {**request, "seen": seen})
     assert refused.status_code == 409 and "Look again" in refused.json["detail"]
     assert not answered(tech.get(path))["documents"]
     again = tried(tech, path, "as_fitted")
@@ -139,7 +139,7 @@ def test_a_way_that_was_seen_on_another_circuit_is_not_kept(tech: Caller, other:
     # What the other one has looked at counts now.
     reached = next(a for a in for_purpose(again, "emergency")["verdict"]["answers"] if a["rule"] == "reach_driver")
     assert reached["outcome"] == "met"
-    answered(tech.post(f"{path}/isolation", {**asked, "seen": again["seen"]}), 201)
+    answered(tech.post(f"{path}/isolation", {**request, "seen": again["seen"]}), 201)
 
 
 def test_what_is_fitted_is_kept_without_a_plan(tech: Caller, path: str) -> None:
@@ -151,14 +151,16 @@ def test_what_is_fitted_is_kept_without_a_plan(tech: Caller, path: str) -> None:
     # A plan for something else moves none of them; another circuit as found may.
     answered(tech.post(f"{path}/isolation", {"purpose": "storage", "way": "negative"}), 201)
     assert answered(tech.post(f"{path}/isolation", {"purpose": "storage", "way": "as_fitted"}), 201)["kept_holds"]
-    found = next(c for c in answered(tech.get(path))["circuits"] if c["role"] == "as_found")
-    found["document"]["loads"][0]["label"] = "Pump and ignition"
-    answered(tech.put(f"{path}/circuit", {"document": found["document"], "lock": found["lock"], "as_new_revision": True}), 200)
+    circuit = next(c for c in answered(tech.get(path))["circuits"] if c["role"] == "as_found")
+    circuit["document"]["loads"][0]["label"] = "Pump and ignition"
+    answered(
+        tech.put(f"{path}/circuit", {"document": circuit["document"], "lock": circuit["lock"], "as_new_revision": True}), 200
+    )
     assert not answered(tech.get(f"{path}/isolation"))["kept_holds"]
 
 
 @pytest.mark.parametrize(
-    ("asked", "field"),
+    ("answers", "field"),
     [
         ({"purpose": "storage", "way": "winch"}, "way"),
         ({"purpose": "storage", "way": "levitate"}, "way"),
@@ -166,10 +168,10 @@ def test_what_is_fitted_is_kept_without_a_plan(tech: Caller, path: str) -> None:
     ],
 )
 def test_a_way_that_cannot_be_is_refused_at_its_field_and_nothing_is_kept(
-    tech: Caller, path: str, asked: dict[str, str], field: str
+    tech: Caller, path: str, answers: dict[str, str], field: str
 ) -> None:
     before = answered(tech.get(path))
-    refused = tech.post(f"{path}/isolation", asked)
+    refused = tech.post(f"{path}/isolation", answers)
     assert refused.status_code == 422 and refused.json["problems"][0]["field"] == field  # type: ignore[index]
     after = answered(tech.get(path))
     assert (after["documents"], after["circuits"]) == (before["documents"], before["circuits"])
@@ -191,8 +193,8 @@ def test_a_disconnect_is_proven_live_on_the_planned_circuit_and_only_by_what_was
     # The old cut-off is no control of this way: nothing is promised of it but that it opens.
     assert [x["promised"] for p, x in lines.items() if p.startswith("stops:")] == ["yes", "yes"]
     assert lines["dead_v:isolated"]["promised"] == "dead" and lines["dead_v:alt_stud"]["promised"] == "live"
-    asked = {p["name"]: [x["point"]["id"] for x in p["points"]] for p in seen["procedures"]}
-    assert set(asked) == {"switches", "disconnect"} and set(lines) == set(asked["disconnect"])
+    points = {p["name"]: [x["point"]["id"] for x in p["points"]] for p in seen["procedures"]}
+    assert set(points) == {"switches", "disconnect"} and set(lines) == set(points["disconnect"])
     way = tried(reader, path, "two_controls")["way"]
     assert any(m.startswith("Cut-off switch is no part of this and stays closed") for m in way["moves"])
 

@@ -13,8 +13,8 @@ from tests.build import simple_document, with_branch
 
 
 def as_found(job: dict[str, Any]) -> dict[str, Any]:
-    found: dict[str, Any] = [c for c in job["circuits"] if c["role"] == "as_found"][-1]
-    return found
+    circuit: dict[str, Any] = [c for c in job["circuits"] if c["role"] == "as_found"][-1]
+    return circuit
 
 
 def test_from_complaint_to_sheet(tech: Caller) -> None:
@@ -128,8 +128,8 @@ def test_a_bad_field_is_named(tech: Caller, change: dict[str, Any], field: str) 
 def test_a_bad_branch_is_named_with_its_field_and_nothing_is_saved(
     tech: Caller, job: dict[str, Any], branch: str, change: dict[str, Any], field: str
 ) -> None:
-    found = as_found(job)
-    body = {"document": with_branch(simple_document(), branch, **change), "lock": found["lock"]}
+    circuit = as_found(job)
+    body = {"document": with_branch(simple_document(), branch, **change), "lock": circuit["lock"]}
     answer = tech.put(f"/api/jobs/{job['id']}/circuit", body)
     assert answer.status_code == 422
     assert (branch, field) in [(p["element"], p["field"]) for p in answer.json["problems"]]  # type: ignore[index]
@@ -172,13 +172,13 @@ def test_particulars_conflict_too(tech: Caller, other: Caller, job: dict[str, An
 
 
 def test_a_measured_circuit_is_never_changed(tech: Caller, job: dict[str, Any]) -> None:
-    path, found = f"/api/jobs/{job['id']}", as_found(job)
+    path, circuit = f"/api/jobs/{job['id']}", as_found(job)
     keep(tech, job, drops(feed=0.12))
     longer = with_branch(simple_document(), "feed", length_m=2.5)
-    saved = tech.put(f"{path}/circuit", {"document": longer, "lock": found["lock"]}).json
+    saved = tech.put(f"{path}/circuit", {"document": longer, "lock": circuit["lock"]}).json
     assert saved and saved["revision"] == 2
     after = tech.get(path).json
-    assert after and after["circuits"][0]["document"] == found["document"] and after["circuits"][0]["frozen"]
+    assert after and after["circuits"][0]["document"] == circuit["document"] and after["circuits"][0]["frozen"]
     # The readings are judged against the newest revision.
     feed = next(b for b in findings(tech, job)["branches"] if b["branch_id"] == "feed")
     assert feed["measured_drop_v"] == 0.12 and feed["length_m"] == 2.5

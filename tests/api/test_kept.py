@@ -41,7 +41,7 @@ def store(database_url: str) -> Iterator[Database]:
     database.dispose()
 
 
-def while_nobody_writes(store: Database, ask: Callable[[int], None]) -> None:
+def while_nobody_writes(store: Database, question: Callable[[int], None]) -> None:
     """Ask, and again, until nobody wrote meanwhile: tests beside these, on databases of their own, end transactions, too.
 
     ask: gets the number of the attempt, for a question that nobody asked before
@@ -49,7 +49,7 @@ def while_nobody_writes(store: Database, ask: Callable[[int], None]) -> None:
     for attempt in range(200):
         with store.session() as session:
             before = snapshot_of(session)
-        ask(attempt)
+        question(attempt)
         with store.session() as session:
             if snapshot_of(session) == before:
                 return
@@ -80,13 +80,13 @@ CHANGES: dict[str, Callable[[Caller, dict[str, Any]], Any]] = {
 @pytest.mark.parametrize("change", CHANGES)
 def test_a_change_shows_at_once_everywhere(change: str, boss: Caller, reader: Caller, job: dict[str, Any]) -> None:
     paths = [f"/api/jobs/{job['id']}{p}" for p in PATHS] + ["/api/jobs?order=newest"]
-    asked = [reader.get(p) for p in paths]
-    assert [a.status_code for a in asked] == [200] * len(paths)
-    assert [reader.get(p).data for p in paths] == [a.data for a in asked]
+    answers = [reader.get(p) for p in paths]
+    assert [a.status_code for a in answers] == [200] * len(paths)
+    assert [reader.get(p).data for p in paths] == [a.data for a in answers]
     done = CHANGES[change](boss, job)
     assert done.status_code in (200, 201), done.text
     after = [reader.get(p) for p in paths]
-    assert after[0].data != asked[0].data
+    assert after[0].data != answers[0].data
     # As somebody is told who asks in a way that nobody asked before.
     assert [a.data for a in after] == [reader.get(p + ("&limit=50" if "?" in p else "?asked=anew")).data for p in paths]
 
@@ -113,10 +113,10 @@ def test_a_change_while_an_answer_is_made_is_not_kept_away(
     list_jobs, path = listing.list_jobs, f"/api/jobs?search={job['number']}"
 
     def overtaken(*args: Any) -> Any:
-        found = list_jobs(*args)
+        page = list_jobs(*args)
         with store.engine.begin() as other:
             other.execute(text("UPDATE jobs SET complaint = 'Overtaken' WHERE id = :id"), {"id": job["id"]})
-        return found
+        return page
 
     monkeypatch.setattr(listing, "list_jobs", overtaken)
     assert reader.get(path).json["jobs"][0]["complaint"] == job["complaint"]  # type: ignore[index]
@@ -152,7 +152,7 @@ def test_what_many_ask_at_once_is_made_once(app: Any, tech: Caller, store: Datab
     list_jobs, entered, go_on = listing.list_jobs, threading.Event(), threading.Event()
     answers: Kept = app.extensions["mavrik_kept"]
     made: list[int] = []
-    found: list[bytes] = []
+    bodies: list[bytes] = []
 
     def held(*args: Any) -> Any:
         made.append(1)
@@ -166,12 +166,12 @@ def test_what_many_ask_at_once_is_made_once(app: Any, tech: Caller, store: Datab
     monkeypatch.setattr(kept, "WAITS_S", 60.0)
 
     def ask(attempt: int) -> None:
-        for seen in (made, found):
+        for seen in (made, bodies):
             seen.clear()
         for event in (entered, go_on):
             event.clear()
         path = f"/api/jobs?search=at+once+{attempt}"
-        threads = [threading.Thread(target=lambda c=c: found.append(c.get(path).data)) for c in callers]  # type: ignore[misc]
+        threads = [threading.Thread(target=lambda c=c: bodies.append(c.get(path).data)) for c in callers]  # type: ignore[misc]
         threads[0].start()
         assert entered.wait(60)
         for t in threads[1:]:
@@ -184,7 +184,7 @@ def test_what_many_ask_at_once_is_made_once(app: Any, tech: Caller, store: Datab
             t.join(60)
 
     while_nobody_writes(store, ask)
-    assert len(set(found)) == 1 and len(found) == 6 and len(made) == 1
+    assert len(set(bodies)) == 1 and len(bodies) == 6 and len(made) == 1
 
 
 def test_an_answer_from_before_it_was_asked_for_is_not_taken() -> None:

@@ -12,15 +12,17 @@ from tests.exchange.test_lead_labels import photographed
 def test_a_label_leads_to_its_job_wherever_it_was_printed(tech: Caller, reader: Caller, job: dict[str, Any]) -> None:
     path = describe(tech, job["id"])
     answered(tech.post(f"{path}/build", BOOK), 201)
-    found = {"job_id": job["id"], "job_number": job["number"], "branch_id": "charge_cable"}
-    assert answered(reader.get(f"/api/leads/{job['number']}/charge_cable")) == found
+    expected = {"job_id": job["id"], "job_number": job["number"], "branch_id": "charge_cable"}
+    assert answered(reader.get(f"/api/leads/{job['number']}/charge_cable")) == expected
     photo = photographed(f"https://another.example/lead/{job['number']}/charge_cable", 12)
-    assert answered(reader.post("/api/leads/photo", raw=photo)) == found
+    assert answered(reader.post("/api/leads/photo", raw=photo)) == expected
     gone = tech.post("/api/leads/photo", raw=photographed("/lead/00-0000/charge_cable"))
     assert gone.status_code == 404 and "00-0000" in gone.json["detail"]
-    for said, raw in (("No label", photographed("something else")), ("no photo", b"GIF89a")):
+    for message, raw in (("No label", photographed("something else")), ("no photo", b"GIF89a")):
         refused = tech.post("/api/leads/photo", raw=raw)
-        assert refused.status_code == 422 and said in refused.json["detail"] and refused.json["problems"][0]["field"] == "photo"
+        assert (
+            refused.status_code == 422 and message in refused.json["detail"] and refused.json["problems"][0]["field"] == "photo"
+        )
 
 
 def test_a_label_is_drawn_of_what_is_made_alone(tech: Caller, job: dict[str, Any]) -> None:

@@ -118,8 +118,8 @@ def test_no_transaction_is_held_while_a_meter_is_asked(boss: Caller, tech: Calle
     """A meter that does not answer, and what the database has open meanwhile."""
     with socket.create_server(("127.0.0.1", 0)) as silent:
         place(boss, f"127.0.0.1:{silent.getsockname()[1]}")
-        asked = threading.Thread(target=lambda: tech.get("/api/instruments/dmm/reading"))
-        asked.start()
+        reading = threading.Thread(target=lambda: tech.get("/api/instruments/dmm/reading"))
+        reading.start()
         link, _ = silent.accept()
         assert link.recv(100).startswith(b"MEAS")
         with app.extensions["mavrik_database"].engine.connect() as connection:
@@ -130,7 +130,7 @@ def test_no_transaction_is_held_while_a_meter_is_asked(boss: Caller, tech: Calle
                 )
             )
         link.close()
-        asked.join()
+        reading.join()
     assert open_now == 0
     place(boss, None)
 

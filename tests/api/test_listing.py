@@ -21,8 +21,8 @@ TODAY = datetime.now(UTC).date()
 def listed(caller: Caller, **query: Any) -> dict[str, Any]:
     answer = caller.get(f"/api/jobs?{urlencode(query)}")
     assert answer.status_code == 200, answer.text
-    found: dict[str, Any] = answer.json  # type: ignore[assignment]
-    return found
+    page: dict[str, Any] = answer.json  # type: ignore[assignment]
+    return page
 
 
 def all_pages(caller: Caller, **query: Any) -> list[dict[str, Any]]:
@@ -46,8 +46,8 @@ def word() -> str:
 @pytest.fixture
 def seven(tech: Caller, word: str) -> list[dict[str, Any]]:
     """Jobs of all states and dates."""
-    if found := all_pages(tech, search=word):
-        return found
+    if rows := all_pages(tech, search=word):
+        return rows
     dates = [None, TODAY, TODAY + timedelta(3), TODAY - timedelta(1), TODAY + timedelta(30), TODAY, None]
     for k, day in enumerate(dates):
         body = job_body(
@@ -93,7 +93,7 @@ def test_a_job_that_comes_in_meanwhile_moves_no_other_between_pages(
 
 
 @pytest.mark.parametrize(
-    ("wanted", "numbers"),
+    ("filters", "numbers"),
     [
         ({"state": "waiting"}, {3}),
         ({"state": "done"}, {6}),
@@ -106,9 +106,9 @@ def test_a_job_that_comes_in_meanwhile_moves_no_other_between_pages(
     ],
 )
 def test_filters_leave_what_they_say(
-    tech: Caller, word: str, seven: list[dict[str, Any]], wanted: dict[str, str], numbers: set[int]
+    tech: Caller, word: str, seven: list[dict[str, Any]], filters: dict[str, str], numbers: set[int]
 ) -> None:
-    rows = all_pages(tech, search=f"{word} number", limit=2, **wanted)
+    rows = all_pages(tech, search=f"{word} number", limit=2, **filters)
     assert {int(row["complaint"][-1]) for row in rows} == numbers
 
 
@@ -211,10 +211,10 @@ def test_the_list_reads_no_revision_and_asks_the_database_a_few_times_only(
     tech: Caller, seven: list[dict[str, Any]], app: Any
 ) -> None:
     listed(tech)
-    asked: list[str] = []
+    requests: list[str] = []
 
     def note(connection: Any, cursor: Any, statement: str, *rest: Any) -> None:
-        asked.append(statement)
+        requests.append(statement)
 
     engine = app.extensions["mavrik_database"].engine
     event.listen(engine, "before_cursor_execute", note)
@@ -222,5 +222,5 @@ def test_the_list_reads_no_revision_and_asks_the_database_a_few_times_only(
         listed(tech, limit=49)  # not what was kept of the one before
     finally:
         event.remove(engine, "before_cursor_execute", note)
-    assert not any("circuit_versions" in s or "job_findings" in s or "FROM runs" in s for s in asked)
-    assert 2 <= len(asked) <= 6
+    assert not any("circuit_versions" in s or "job_findings" in s or "FROM runs" in s for s in requests)
+    assert 2 <= len(requests) <= 6

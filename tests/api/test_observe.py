@@ -53,10 +53,10 @@ def test_nobodys_data_are_in_the_log(app: Any, tech: Caller, boss: Caller, lines
     assert tech.get(f"/api/jobs?search={name[10:]}").status_code == 200
     assert tech.post("/api/session", {"login": "tech", "password": "wrong but secret"}).status_code == 401
     assert boss.put("/api/instruments/dmm/address", {"address": "169.254.0.1:80"}).status_code == 422
-    said = lines.getvalue()
+    log = lines.getvalue()
     assert len(read(lines)) >= 4
     for secret in (name[10:], PASSWORD, "wrong but secret", tech.token, "argon2", "mavrik="):
-        assert secret not in said, secret
+        assert secret not in log, secret
 
 
 def test_an_error_of_the_database_says_nothing_of_the_values(database_url: str, lines: io.StringIO) -> None:

@@ -10,14 +10,14 @@ KNOWN = [{"shaft_rpm": 1800, "output_a": 70}, {"shaft_rpm": 6000, "output_a": 17
 
 
 def test_a_curve_is_computed_for_who_may_read_and_refused_at_its_field(tech: Caller, reader: Caller, app: Any) -> None:
-    asked = {"rated_a": 170, "basis": {"how": "fitted", "known": KNOWN}}
-    seen = reader.post("/api/output", asked)
+    request = {"rated_a": 170, "basis": {"how": "fitted", "known": KNOWN}}
+    seen = reader.post("/api/output", request)
     assert seen.status_code == 200, seen.text
     points: list[dict[str, Any]] = seen.json["points"]  # type: ignore[index]
     assert all(p["low_a"] <= p["output_a"] <= p["high_a"] for p in points) and len(seen.json["curve"]) == len(points)  # type: ignore[index]
     refused = tech.post("/api/output", {"rated_a": 170, "basis": {"how": "points", "known": KNOWN[:1]}})
     assert refused.status_code == 422 and refused.json["problems"][0]["field"] == "known"  # type: ignore[index]
-    assert Caller(app.test_client()).post("/api/output", asked).status_code in (401, 403)
+    assert Caller(app.test_client()).post("/api/output", request).status_code in (401, 403)
     for wrong in (
         {"shaft_rpm": 1e9, "output_a": 5},
         {"shaft_rpm": 2000, "output_a": "NaN"},

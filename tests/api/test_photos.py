@@ -22,8 +22,8 @@ from tests.api.test_fits import answered
 from tests.build import BLUE, RED, picture
 
 
-def near(seen: Any, wanted: tuple[int, int, int]) -> bool:
-    return max(abs(a - b) for a, b in zip(seen, wanted, strict=True)) < 25
+def near(seen: Any, colour: tuple[int, int, int]) -> bool:
+    return max(abs(a - b) for a, b in zip(seen, colour, strict=True)) < 25
 
 
 @pytest.fixture

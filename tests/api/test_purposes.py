@@ -14,8 +14,8 @@ from tests.api.test_trace import log
 
 def without(purposes: dict[str, Any], purpose: str, rule: str) -> dict[str, Any]:
     profile = purposes["purposes"][purpose]
-    asked = {n: [r for r in profile[n] if r != rule] for n in ("requires", "forbids", "advises")}
-    return {"purposes": {**purposes["purposes"], purpose: {**profile, **asked, "rulebook": "Club rules of 2026"}}}
+    rules = {n: [r for r in profile[n] if r != rule] for n in ("requires", "forbids", "advises")}
+    return {"purposes": {**purposes["purposes"], purpose: {**profile, **rules, "rulebook": "Club rules of 2026"}}}
 
 
 @pytest.fixture
@@ -45,13 +45,13 @@ def test_a_lead_changes_what_a_purpose_asks_and_every_job_is_held_against_it(
     made = answered(boss.put("/api/purposes", {"document": easier, "revision": revision}))
     assert made["revision"] == revision + 1 and answered(reader.get("/api/purposes"))["document"] == easier
     after = answered(tech.get(f"{at}/isolation"))
-    found = for_purpose(tried(reader, at, "multi_pole"), "emergency")["verdict"]
-    assert found["does"] is True and found["source"].startswith("Rulebook named by the workshop: Club rules of 2026.")
+    verdict = for_purpose(tried(reader, at, "multi_pole"), "emergency")["verdict"]
+    assert verdict["does"] is True and verdict["source"].startswith("Rulebook named by the workshop: Club rules of 2026.")
     assert next(p for p in after["purposes"] if p["name"] == "emergency")["rulebook"] == "Club rules of 2026"
     # The guided change asks the same.
     target = {"target_current_a": 90}
-    asked = {"name": "disconnect", "answers": {"purpose": "emergency", "way": "multi_pole"}, "target": target}
-    assert answered(tech.post(f"{at}/guided/comparison", asked))["does"] is True
+    request = {"name": "disconnect", "answers": {"purpose": "emergency", "way": "multi_pole"}, "target": target}
+    assert answered(tech.post(f"{at}/guided/comparison", request))["does"] is True
     # What was decided keeps what was asked then, on the sheet and in a bundle, too.
     assert after["kept"] == kept_before and "two_controls" in kept_before["profile"]["requires"]
     decided = answered(tech.post(f"{at}/isolation", {"purpose": "emergency", "way": "multi_pole"}), 201)

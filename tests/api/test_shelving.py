@@ -48,8 +48,8 @@ def done(tech: Caller, job: dict[str, Any]) -> dict[str, Any]:
     lock = tech.get(f"/api/jobs/{job['id']}").json["lock"]  # type: ignore[index]
     answer = tech.put(f"/api/jobs/{job['id']}", {**job_body(), "state": "done", "lock": lock})
     assert answer.status_code == 200
-    found: dict[str, Any] = answer.json  # type: ignore[assignment]
-    return found
+    body: dict[str, Any] = answer.json  # type: ignore[assignment]
+    return body
 
 
 def test_a_job_that_is_done_changes_only_by_reopening(tech: Caller, reader: Caller, done: dict[str, Any]) -> None:
@@ -200,5 +200,5 @@ def test_a_customers_data_are_written_out_and_erased_and_the_readings_stay(
 
 
 def job_readings(bundle: Any) -> list[dict[str, Any]]:
-    found: list[dict[str, Any]] = bundle.runs[0].run.model_dump(mode="json")["readings"]
-    return found
+    readings: list[dict[str, Any]] = bundle.runs[0].run.model_dump(mode="json")["readings"]
+    return readings

@@ -75,9 +75,9 @@ def test_a_phone_is_told_from_a_computer(app: Any, boss: Caller) -> None:
     make(boss, "pocket")
     phone = app.test_client()
     token = phone.get("/api/session").json["csrf_token"]
-    told = {"X-CSRFToken": token, "User-Agent": "Something (Mobile; like others)"}
-    assert phone.post("/api/session", json={"login": "pocket", "password": PASSWORD}, headers=told).status_code == 200
-    [row] = phone.get("/api/sign-ins", headers=told).json["sign_ins"]
+    headers = {"X-CSRFToken": token, "User-Agent": "Something (Mobile; like others)"}
+    assert phone.post("/api/session", json={"login": "pocket", "password": PASSWORD}, headers=headers).status_code == 200
+    [row] = phone.get("/api/sign-ins", headers=headers).json["sign_ins"]
     assert row["handheld"] is True
 
 
@@ -159,12 +159,12 @@ def test_a_password_on_everybodys_list_is_refused(boss: Caller, password: str, g
 
 
 def test_a_login_is_of_one_script(boss: Caller) -> None:
-    def asked(login: str) -> TestResponse:
+    def added(login: str) -> TestResponse:
         return boss.post("/api/people", {"login": login, "name": "Any", "role": "technician", "password": PASSWORD})
 
-    mixed = asked("t\u043ebin.two")  # a Cyrillic o
+    mixed = added("t\u043ebin.two")  # a Cyrillic o
     assert mixed.status_code == 422 and "one script" in mixed.text
-    assert asked("\u0438\u0440\u0438\u043d\u0430-2").status_code == 201
+    assert added("\u0438\u0440\u0438\u043d\u0430-2").status_code == 201
 
 
 @pytest.mark.parametrize(("proxies", "seen"), [(0, "127.0.0.1"), (1, "10.0.0.2"), (2, "10.0.0.1")])

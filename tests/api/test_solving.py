@@ -67,8 +67,8 @@ def test_solve_answers_for_a_fault_and_protection_for_every_fuse(reader: Caller)
     answer = solve(reader, front, engine_rpm=0, fault={"from_node": "alt_stud", "to_node": "alt_case"}).json
     assert answer["course"]["cleared"] and "Charge fuse" in answer["course"]["headline"]
     assert answer["gains"]["plus"] == "bat_pos" and answer["point"]["supplies"]
-    asked = reader.post("/api/protection", {"circuit": front}).json
-    assert [p["branch_id"] for p in asked["protectors"]] == ["charge_fuse"]
+    review = reader.post("/api/protection", {"circuit": front}).json
+    assert [p["branch_id"] for p in review["protectors"]] == ["charge_fuse"]
 
 
 BAD = [

@@ -129,18 +129,18 @@ def test_of_two_who_cut_at_one_moment_neither_cuts_what_the_other_has(tech: Call
     counted(boss, {"number": "CB-25", "reels_mm": [2000, 2000]})
     paths = [describe(tech, answered(tech.post("/api/jobs", job_body()), 201)["id"]) for _ in range(2)]
     start = threading.Barrier(2)
-    said: list[int] = []
+    statuses: list[int] = []
 
     def make(who: Caller, at: str) -> None:
         start.wait()
-        said.append(who.post(f"{at}/build", {**BOOK, "ticks": [{"step": "make:charge_cable"}]}).status_code)
+        statuses.append(who.post(f"{at}/build", {**BOOK, "ticks": [{"step": "make:charge_cable"}]}).status_code)
 
     both = [threading.Thread(target=make, args=(who, at)) for who, at in zip((tech, boss), paths, strict=True)]
     for t in both:
         t.start()
     for t in both:
         t.join()
-    assert said == [201, 201]
+    assert statuses == [201, 201]
     left = there(tech, "CB-25")
     assert all(mm > 0 for mm in left) and len(left) == 2 and left[0] == pytest.approx(left[1])
 
@@ -168,10 +168,10 @@ def test_what_was_made_elsewhere_or_before_the_stock_was_counted_takes_nothing(t
     answered(tech.post(f"{other}/build", {**kept, "leads": []}), 201)
     assert there(tech, "LG-25-M8") == 20
     bill = answered(tech.post(f"{other}/build/bill", kept))
-    asked = {x["id"]: x for x in bill["lines"]}
+    lines = {x["id"]: x for x in bill["lines"]}
     lugs = (
-        sum(t["quantity"] for t in asked["lug:25 mm2:M8"]["takes"] if t["step"] == "make:engine_strap")
-        if "lug:25 mm2:M8" in asked
+        sum(t["quantity"] for t in lines["lug:25 mm2:M8"]["takes"] if t["step"] == "make:engine_strap")
+        if "lug:25 mm2:M8" in lines
         else 0
     )
     answered(tech.post(f"{other}/build", {**kept, "ticks": [*kept["ticks"], {"step": "make:engine_strap"}]}), 201)

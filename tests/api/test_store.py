@@ -120,8 +120,8 @@ def test_a_database_of_an_earlier_version_is_read(admin_url: str, database_url: 
             assert [c.what for c in reversed(tested.changes)] == [c["what"] for c in old["changes"] if c["job_id"] == tested.id]
             # And it is judged like any job of today.
             for job in (planned, tested):
-                found = findings_of(session, get_row(session, job.id))
-                assert found is not None and found.readings > 0
+                findings = findings_of(session, get_row(session, job.id))
+                assert findings is not None and findings.readings > 0
 
 
 def test_documents_and_tasks_are_found_under_their_names_of_today(admin_url: str, database_url: str) -> None:

@@ -40,8 +40,8 @@ def own_scratch(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 
 def only(caller: Caller, kind: str) -> dict[str, Any]:
     """The latest task of a kind."""
-    found = [t for t in caller.get("/api/tasks").json["tasks"] if t["kind"] == kind]  # type: ignore[index]
-    return dict(max(found, key=lambda t: t["id"]))
+    rows = [t for t in caller.get("/api/tasks").json["tasks"] if t["kind"] == kind]  # type: ignore[index]
+    return dict(max(rows, key=lambda t: t["id"]))
 
 
 def archive(**files: bytes) -> bytes:
@@ -64,7 +64,7 @@ def bundle_of(caller: Caller, job: dict[str, Any], complaint: str) -> bytes:
     return json.dumps(held).encode()
 
 
-def wanted(search: str, file: str = "sheet.pdf") -> tuple[str, dict[str, Any]]:
+def files_request(search: str, file: str = "sheet.pdf") -> tuple[str, dict[str, Any]]:
     """Where and how the files of a list are asked for."""
     return f"/api/files?search={search}", {"file": file}
 
@@ -74,7 +74,7 @@ def test_the_sheets_of_a_list_come_as_one_file(tech: Caller, other: Caller, boss
     lock = tech.get(f"/api/jobs/{job['id']}").json["lock"]  # type: ignore[index]
     assert tech.put(f"/api/jobs/{job['id']}", {**job_body(complaint="Wanted zipped"), "lock": lock}).status_code == 200
     tech.post("/api/jobs", job_body(complaint="Nothing drawn yet, wanted zipped"))
-    made = tech.post(*wanted("wanted zipped"))
+    made = tech.post(*files_request("wanted zipped"))
     assert made.status_code == 202, made.text
     assert (made.json["state"], made.json["file"], made.json["asked_by"]) == ("waiting", None, "Tech")  # type: ignore[index]
     do_tasks(tech)
@@ -96,9 +96,13 @@ def test_the_sheets_of_a_list_come_as_one_file(tech: Caller, other: Caller, boss
 
 
 def test_a_list_of_none_or_a_file_that_is_none_is_refused_at_once(tech: Caller, reader: Caller) -> None:
-    for asked in (wanted("no such words anywhere"), wanted("", "sheet.exe"), ("/api/files?order=up", {"file": "bundle"})):
-        assert tech.post(*asked).status_code == 422
-    assert reader.post(*wanted("no such words anywhere")).status_code == 422  # may, but there are none
+    for request in (
+        files_request("no such words anywhere"),
+        files_request("", "sheet.exe"),
+        ("/api/files?order=up", {"file": "bundle"}),
+    ):
+        assert tech.post(*request).status_code == 422
+    assert reader.post(*files_request("no such words anywhere")).status_code == 422  # may, but there are none
     assert tech.get("/api/tasks/2147483647").status_code == 404
 
 
@@ -125,7 +129,7 @@ def test_bundles_of_an_archive_are_taken_in_and_the_others_say_why_not(
 
 def test_nobody_reaches_tasks_signed_out(stranger: Caller) -> None:
     assert stranger.get("/api/tasks").status_code == 401 and stranger.get("/api/tasks/1/file").status_code == 401
-    assert stranger.post(*wanted("")).status_code == 401 and send(stranger, b"x").status_code == 401
+    assert stranger.post(*files_request("")).status_code == 401 and send(stranger, b"x").status_code == 401
 
 
 @pytest.mark.parametrize("data", [b"PK\x05\x06" + bytes(18), b"no archive at all", b"PK\x03\x04 cut short"])
@@ -203,7 +207,7 @@ def test_a_try_that_another_has_taken_over_keeps_nothing(tech: Caller, job: dict
 
 def test_what_waits_is_cancelled_and_begun_again(tech: Caller, job: dict[str, Any]) -> None:
     assert keep(tech, job, drops(feed=0.1)).status_code == 201
-    made: Any = tech.post(*wanted(job["number"])).json
+    made: Any = tech.post(*files_request(job["number"])).json
     at = f"/api/tasks/{made['id']}"
     assert tech.post(f"{at}/cancel").json["state"] == "cancelled"  # type: ignore[index]
     do_tasks(tech)
@@ -218,8 +222,8 @@ def test_what_waits_is_cancelled_and_begun_again(tech: Caller, job: dict[str, An
 
 def test_nobody_fills_the_queue(tech: Caller, other: Caller, job: dict[str, Any], monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(records, "MOST_WAITING", 2)
-    assert [tech.post(*wanted(job["number"])).status_code for _ in range(3)] == [202, 202, 429]
-    assert other.post(*wanted(job["number"])).status_code == 202
+    assert [tech.post(*files_request(job["number"])).status_code for _ in range(3)] == [202, 202, 429]
+    assert other.post(*files_request(job["number"])).status_code == 202
     do_tasks(tech)
 
 
@@ -246,7 +250,7 @@ def test_a_database_that_goes_away_under_the_queue_is_no_mistake_of_the_server(
 
     event.listen(engine, "after_cursor_execute", cut)
     try:
-        away = tech.post(*wanted(job["number"], "bundle"))
+        away = tech.post(*files_request(job["number"], "bundle"))
     finally:
         event.remove(engine, "after_cursor_execute", cut)
     assert away.status_code == 503, away.text
@@ -270,7 +274,7 @@ def test_a_database_that_goes_away_after_something_was_refused_leaves_it_refused
 
 
 def test_what_has_lost_its_place_in_the_queue_gets_it_back(tech: Caller, job: dict[str, Any], database: Database) -> None:
-    made: Any = tech.post(*wanted(job["number"], "bundle")).json
+    made: Any = tech.post(*files_request(job["number"], "bundle")).json
     with database.session() as session:
         session.execute(text("DELETE FROM procrastinate_jobs"))
     assert tasks.requeue_lost(database) == 1 and tasks.requeue_lost(database) == 0
@@ -281,8 +285,8 @@ def test_what_has_lost_its_place_in_the_queue_gets_it_back(tech: Caller, job: di
 def test_what_another_version_asked_for_is_said_to_be_so(tech: Caller, database: Database) -> None:
     with database.session() as session:
         person = session.scalars(select(Person).where(Person.login == "tech")).one()
-        for kind, asked in (("simulate_moon", {}), ("write_files", {"job_ids": []})):
-            session.add(Task(kind=kind, title="From another time", request=asked, person_id=person.id))
+        for kind, request in (("simulate_moon", {}), ("write_files", {"job_ids": []})):
+            session.add(Task(kind=kind, title="From another time", request=request, person_id=person.id))
     with database.session() as session:
         ids = session.scalars(select(Task.id).where(Task.title == "From another time")).all()
     for task_id in ids:
@@ -299,8 +303,8 @@ def test_an_oscilloscope_is_not_asked_again_by_itself(tech: Caller, database: Da
     job: Any = tech.post("/api/jobs", job_body()).json
     with database.session() as session:
         row = begin(session, job["id"], "Scope", "", technician(session))
-        asked = FetchRequest(capture_id=row.id, address="127.0.0.1:1", fetch=Fetch(instrument="scope", seconds=1))
-        row.task = tasks.ask_for(session, "fetch_capture", asked, "Capture", technician(session), job["id"])
+        request = FetchRequest(capture_id=row.id, address="127.0.0.1:1", fetch=Fetch(instrument="scope", seconds=1))
+        row.task = tasks.ask_for(session, "fetch_capture", request, "Capture", technician(session), job["id"])
         row.task.state, row.task.tries = "running", 1
     do_tasks(tech)
     (shown,) = tech.get(f"/api/jobs/{job['id']}/captures").json["captures"]  # type: ignore[index]
@@ -310,7 +314,7 @@ def test_an_oscilloscope_is_not_asked_again_by_itself(tech: Caller, database: Da
 def test_files_of_a_day_ago_are_deleted_and_tasks_of_a_month_ago(tech: Caller, job: dict[str, Any], database: Database) -> None:
     from mavrik.jobs.tidying import tidy
 
-    made: Any = tech.post(*wanted(job["number"], "bundle")).json
+    made: Any = tech.post(*files_request(job["number"], "bundle")).json
     do_tasks(tech)
     at = f"/api/tasks/{made['id']}"
     for age, task, file in (("2 hours", 200, 200), ("25 hours", 200, 404), ("31 days", 404, 404)):

@@ -194,18 +194,18 @@ def open_page(people: People) -> Iterator[Callable[..., Page]]:
 
 def job_with(page: Page, layout: str, shows: str = "circuit") -> int:
     """A new job with a ready circuit, made as the page would make it; the page, which may be an empty one, then shows a stage of it."""
-    ask = page.context.request
-    headers = {"X-CSRFToken": ask.get("/api/session").json()["csrf_token"]}
+    api = page.context.request
+    headers = {"X-CSRFToken": api.get("/api/session").json()["csrf_token"]}
 
     def sent(answer: APIResponse) -> Any:
         assert answer.ok, answer.text()
         return answer.json()
 
-    circuit = sent(ask.get(f"/api/layouts/{layout}"))
+    circuit = sent(api.get(f"/api/layouts/{layout}"))
     vehicle = {"description": "Trial rig", "kind": "other", "system_voltage_v": circuit["system_voltage_v"]}
     details = {"customer": {"name": f"State of {layout}"}, "vehicle": vehicle, "complaint": "What if"}
-    job = int(sent(ask.post("/api/jobs", data=details, headers=headers))["id"])
-    sent(ask.put(f"/api/jobs/{job}/circuit", data={"document": circuit}, headers=headers))
+    job = int(sent(api.post("/api/jobs", data=details, headers=headers))["id"])
+    sent(api.put(f"/api/jobs/{job}/circuit", data={"document": circuit}, headers=headers))
     page.goto(f"/jobs/{job}/{shows}")
     if shows == "circuit":
         page.wait_for_selector("svg.loop")

@@ -220,12 +220,12 @@ def test_a_die_that_does_not_do_is_refused_and_can_be_put_right(open_page: Calla
 def test_a_lead_signs_what_is_done(open_page: Callable[..., Page]) -> None:
     page = open_page(login="mara")
     job = job_with(page, "front_battery")
-    ask = page.context.request
-    headers = {"X-CSRFToken": ask.get("/api/session").json()["csrf_token"], "Content-Type": "application/json"}
-    book = {**ask.get(f"/api/jobs/{job}/build").json()["document"], "anew": ["charge_cable"]}
-    steps = ask.post(f"/api/jobs/{job}/build/preview", data=json.dumps(book), headers=headers).json()["steps"]
+    api = page.context.request
+    headers = {"X-CSRFToken": api.get("/api/session").json()["csrf_token"], "Content-Type": "application/json"}
+    book = {**api.get(f"/api/jobs/{job}/build").json()["document"], "anew": ["charge_cable"]}
+    steps = api.post(f"/api/jobs/{job}/build/preview", data=json.dumps(book), headers=headers).json()["steps"]
     all_but_one = {**book, "ticks": [{"step": s["id"]} for s in steps[:-1]]}
-    assert ask.post(f"/api/jobs/{job}/build", data=json.dumps(all_but_one), headers=headers).status == 201
+    assert api.post(f"/api/jobs/{job}/build", data=json.dumps(all_but_one), headers=headers).status == 201
     page.goto(f"/jobs/{job}/build")
     expect(page.locator("[data-test=next-step]")).to_contain_text("Start it")
     expect(page.locator("[data-test=sign-build]")).to_have_count(0)

@@ -177,9 +177,9 @@ def test_a_unit_s_output_is_fitted_to_two_points_and_used(open_page: Callable[..
 def test_what_a_consumer_is_says_where_it_belongs(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job = job_with(page, "front_battery")
-    ask = page.context.request
-    headers = {"X-CSRFToken": ask.get("/api/session").json()["csrf_token"]}
-    record = ask.get(f"/api/jobs/{job}").json()["circuits"][-1]
+    api = page.context.request
+    headers = {"X-CSRFToken": api.get("/api/session").json()["csrf_token"]}
+    record = api.get(f"/api/jobs/{job}").json()["circuits"][-1]
     posts = record["document"]["batteries"][0]
     load = {
         "id": "coils",
@@ -191,7 +191,7 @@ def test_what_a_consumer_is_says_where_it_belongs(open_page: Callable[..., Page]
     record["document"]["loads"] = [load]
     # Away from the block by two leads.
     record["document"]["loads"][0]["to_node"] = record["document"]["alternators"][0]["stud_node"]
-    saved = ask.put(f"/api/jobs/{job}/circuit", data={"document": record["document"], "lock": record["lock"]}, headers=headers)
+    saved = api.put(f"/api/jobs/{job}/circuit", data={"document": record["document"], "lock": record["lock"]}, headers=headers)
     assert saved.ok, saved.text()
     page.goto(f"/jobs/{job}/circuit")
     expect(page.locator("[data-load-editor=coils]")).to_be_visible()

@@ -40,9 +40,9 @@ def test_a_part_whose_fault_is_not_settled_is_said_to_be_bad(open_page: Callable
     page = open_page()
 
     def answer(route: Route) -> None:
-        found = route.fetch().json()
-        found["findings"]["settled_part"] = part
-        route.fulfill(json=found)
+        body = route.fetch().json()
+        body["findings"]["settled_part"] = part
+        route.fulfill(json=body)
 
     page.route("**/api/jobs/1/findings", answer)
     page.goto("/jobs/1/findings")

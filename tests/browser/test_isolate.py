@@ -129,11 +129,11 @@ def test_what_is_looked_at_on_a_fitted_switch_is_typed_at_it_and_counts_and_the_
     # Meanwhile somebody else changes the circuit: what was seen is not kept, and is made anew.
     beside = open_page("mara", at="/")
     beside.wait_for_selector("[data-job]")
-    found = beside.context.request.get(f"/api/jobs/{job}").json()["circuits"][-1]
-    circuit = {**found["document"], "controls": []}
-    ask = beside.context.request
-    headers = {"X-CSRFToken": ask.get("/api/session").json()["csrf_token"]}
-    saved = ask.put(f"/api/jobs/{job}/circuit", data={"document": circuit, "lock": found["lock"]}, headers=headers)
+    as_found = beside.context.request.get(f"/api/jobs/{job}").json()["circuits"][-1]
+    circuit = {**as_found["document"], "controls": []}
+    api = beside.context.request
+    headers = {"X-CSRFToken": api.get("/api/session").json()["csrf_token"]}
+    saved = api.put(f"/api/jobs/{job}/circuit", data={"document": circuit, "lock": as_found["lock"]}, headers=headers)
     assert saved.ok, saved.text()
     page.locator("[data-test=keep-isolation]").click()
     expect(page.get_by_text("Somebody changed the circuit since this was seen").first).to_be_visible(timeout=TRIED_MS)

@@ -74,12 +74,12 @@ def broken(page: Page, rules: Sequence[str] = RULES) -> list[str]:
     page.evaluate("document.fonts.ready")
     if not page.evaluate("'axe' in window"):
         page.evaluate(AXE)
-    found: dict[str, Any] = page.evaluate(
+    audit: dict[str, Any] = page.evaluate(
         """rules => axe.run(document, { runOnly: rules, iframes: false, resultTypes: ['violations'],
             rules: { 'label-content-name-mismatch': { enabled: false } } })""",
         list(rules),
     )
-    return [f"{v['id']}: {n['html'][:160]}" for v in found["violations"] for n in v["nodes"]]
+    return [f"{v['id']}: {n['html'][:160]}" for v in audit["violations"] for n in v["nodes"]]
 
 
 def broken_at_rest(page: Page, rules: Sequence[str] = RULES) -> list[str]:
@@ -87,12 +87,12 @@ def broken_at_rest(page: Page, rules: Sequence[str] = RULES) -> list[str]:
 
     What is found once is looked at again, as long as it is not the same.
     """
-    found, before = [""], None
-    while found and found != before:
-        before = found
+    problems, before = [""], None
+    while problems and problems != before:
+        before = problems
         page.evaluate(STILL)
-        found = broken(page, rules)
-    return found
+        problems = broken(page, rules)
+    return problems
 
 
 @pytest.mark.parametrize(("path", "wait", "looks"), VIEWS)

@@ -16,8 +16,8 @@ from tests.browser.conftest import choose, job_with
 
 def make_jobs(page: Page, count: int, mark: str, **details: Any) -> list[dict[str, Any]]:
     """Jobs as the page would make them."""
-    ask = page.context.request
-    headers = {"X-CSRFToken": ask.get("/api/session").json()["csrf_token"]}
+    api = page.context.request
+    headers = {"X-CSRFToken": api.get("/api/session").json()["csrf_token"]}
     made = []
     for k in range(count):
         body = {
@@ -26,7 +26,7 @@ def make_jobs(page: Page, count: int, mark: str, **details: Any) -> list[dict[st
             "complaint": f"{mark} {k}",
             **details,
         }
-        answer = ask.post("/api/jobs", data=body, headers=headers)
+        answer = api.post("/api/jobs", data=body, headers=headers)
         assert answer.ok, answer.text()
         made.append(answer.json())
     return made
@@ -196,15 +196,15 @@ def test_what_fails_says_why_and_what_waits_is_cancelled(open_page: Callable[...
         "step": "3 of 9",
         "progress": 0.33,
     }
-    asked: list[str] = []
+    requests: list[str] = []
     page.route("**/api/tasks", lambda route: route.fulfill(json={"tasks": [waiting]}))
-    page.route("**/api/tasks/*/cancel", lambda route: (asked.append(route.request.method), route.fulfill(json=waiting)))
+    page.route("**/api/tasks/*/cancel", lambda route: (requests.append(route.request.method), route.fulfill(json=waiting)))
     page.reload()
     expect(page.locator("[data-test=working]")).to_have_text("1 running")
     expect(page.get_by_text("33 % · 3 of 9")).to_be_visible()
     page.locator("[data-test=cancel-task]").click()
     expect(page.locator("[data-test=cancel-task]")).to_be_enabled()
-    assert asked == ["POST"]
+    assert requests == ["POST"]
 
 
 def test_a_customer_is_written_out_and_erased(open_page: Callable[..., Page]) -> None:

@@ -135,11 +135,11 @@ def test_complaint_to_sheet_by_keyboard(open_page: Callable[..., Page], tmp_path
     # The same verdict without a database.
     done = start_cli("assess", str(file))
     assert done.returncode == 0, done.stderr
-    said = {b["branch_id"]: b for b in json.loads(done.stdout)["findings"]["branches"]}
-    assert said["charge_cable"]["verdict"] == "fail"
+    branches = {b["branch_id"]: b for b in json.loads(done.stdout)["findings"]["branches"]}
+    assert branches["charge_cable"]["verdict"] == "fail"
     by_hand = 0.180 / 70 - (0.780e-3 * 1.5 * (1 + 0.00393 * 20) + 0.1e-3)
-    assert said["charge_cable"]["excess_low_ohm"] < by_hand < said["charge_cable"]["excess_high_ohm"]
-    assert said["charge_cable"]["excess_ohm"] * 1000 == pytest.approx(excess, abs=0.006), "one answer on screen and shell"
+    assert branches["charge_cable"]["excess_low_ohm"] < by_hand < branches["charge_cable"]["excess_high_ohm"]
+    assert branches["charge_cable"]["excess_ohm"] * 1000 == pytest.approx(excess, abs=0.006), "one answer on screen and shell"
     # And in again, as another job.
     page.goto("/")
     page.set_input_files("[data-test=bundle-file]", file)
@@ -181,15 +181,15 @@ def test_every_view_gives_the_same_answer(open_page: Callable[..., Page], job: i
     page = open_page(at=f"/?search=-{job:04d}")
     listed = page.locator(f"[data-job$='-{job:04d}']")
     expect(listed).to_be_visible()
-    found = page.evaluate(f"fetch('/api/jobs/{job}/findings').then(r => r.json())")["findings"]
-    text = found["headline"]["text"]
-    if found["headline"]["verdict"] != "not_measured":
+    findings = page.evaluate(f"fetch('/api/jobs/{job}/findings').then(r => r.json())")["findings"]
+    text = findings["headline"]["text"]
+    if findings["headline"]["verdict"] != "not_measured":
         expect(listed).to_contain_text(text)
     page.goto(f"/jobs/{job}/findings")
     expect(page.locator(".headline")).to_contain_text(text)
-    expect(page.locator(".headline")).to_have_attribute("data-verdict", found["headline"]["verdict"])
+    expect(page.locator(".headline")).to_have_attribute("data-verdict", findings["headline"]["verdict"])
     page.locator("[data-view=branches]").click()
-    for branch in found["branches"]:
+    for branch in findings["branches"]:
         expect(page.locator(f"tr[data-row={branch['branch_id']}] [data-verdict]")).to_have_attribute(
             "data-verdict", branch["verdict"]
         )

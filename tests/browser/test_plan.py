@@ -286,16 +286,16 @@ def test_a_guided_change_is_answered_looked_at_and_kept(open_page: Callable[...,
 def test_chargers_that_no_engine_turns_are_fed_in_their_scenes(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job = job_with(page, "front_battery")
-    ask = page.context.request
-    headers = {"X-CSRFToken": ask.get("/api/session").json()["csrf_token"]}
-    record = ask.get(f"/api/jobs/{job}").json()["circuits"][-1]
+    api = page.context.request
+    headers = {"X-CSRFToken": api.get("/api/session").json()["csrf_token"]}
+    record = api.get(f"/api/jobs/{job}").json()["circuits"][-1]
     battery = record["document"]["batteries"][0]
     ends = {"positive_node": battery["positive_node"], "negative_node": battery["negative_node"], "limit_a": 15}
     record["document"]["chargers"] = [
         {"id": "shore", "label": "Shore charger", **ends},
         {"id": "panel", "label": "Panel", "fed_by": "sun", "float_v": 13.6, **ends},
     ]
-    saved = ask.put(f"/api/jobs/{job}/circuit", data={"document": record["document"], "lock": record["lock"]}, headers=headers)
+    saved = api.put(f"/api/jobs/{job}/circuit", data={"document": record["document"], "lock": record["lock"]}, headers=headers)
     assert saved.ok, saved.text()
     page.goto(f"/jobs/{job}/plan")
     page.locator("[data-test=part-use]").click()
@@ -307,7 +307,7 @@ def test_chargers_that_no_engine_turns_are_fed_in_their_scenes(open_page: Callab
     expect(parked).to_have_attribute("aria-checked", "true")
     page.locator("[data-test=keep-use]").click()
     expect(page.locator("[data-test=keep-use]")).to_have_text("Kept")
-    kept = ask.get(f"/api/jobs/{job}/use").json()["document"]
+    kept = api.get(f"/api/jobs/{job}/use").json()["document"]
     assert kept["sun_h"] == 0 and [s["plugged_in"] for s in kept["scenes"]] == [False] * (len(kept["scenes"]) - 1) + [True]
     # The circuit's own page says of each what feeds it.
     page.goto(f"/jobs/{job}/circuit")

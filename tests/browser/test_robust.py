@@ -91,14 +91,14 @@ def test_two_people_on_the_particulars(open_page: Callable[..., Page]) -> None:
 def test_what_was_found_is_asked_for_once(open_page: Callable[..., Page]) -> None:
     """What is kept is shown as it is; nothing is judged anew, and nothing again and again, while nobody types."""
     page = open_page()
-    asked: list[str] = []
-    page.on("request", lambda r: asked.append(r.url) if "/findings" in r.url and "/api/" in r.url else None)
+    requests: list[str] = []
+    page.on("request", lambda r: requests.append(r.url) if "/findings" in r.url and "/api/" in r.url else None)
     page.goto("/jobs/1/findings")
     page.wait_for_selector("[data-test=headline]")
     page.locator("[data-view=branches]").click()
     page.wait_for_selector("tr[data-row=block_ground]")
     page.wait_for_load_state("networkidle")
-    assert len(asked) == 1 and not asked[0].endswith("/draft")
+    assert len(requests) == 1 and not requests[0].endswith("/draft")
 
 
 def test_a_server_that_goes_away_takes_nothing_with_it(open_page: Callable[..., Page]) -> None:

@@ -23,8 +23,8 @@ def settled(page: Page, what: Callable[[], None]) -> Any:
 
 
 def block_of(view: Any, job: int) -> Any:
-    (found,) = (b for b in view["blocks"] if b["job_id"] == job)
-    return found
+    (block,) = (b for b in view["blocks"] if b["job_id"] == job)
+    return block
 
 
 def days_ahead(view: Any) -> list[str]:

@@ -25,8 +25,8 @@ def bench(name: str, cause: str, seed: int = 5) -> HiddenVehicle:
     return HiddenVehicle(VEHICLES[name], hidden, np.random.default_rng(seed))
 
 
-def kinds(found: Findings) -> list[ActionKind]:
-    return [a.kind for a in found.next_actions]
+def kinds(findings: Findings) -> list[ActionKind]:
+    return [a.kind for a in findings.next_actions]
 
 
 def test_before_anything_is_read_whole_tests_come_first_by_what_they_tell_a_minute() -> None:
@@ -66,20 +66,20 @@ def test_the_current_that_parts_two_grounds_is_to_be_clamped() -> None:
         assert clamps and clamps[0].text.startswith("Clamp it: ")
 
 
-@pytest.mark.parametrize(("rest_v", "asked"), [(12.1, True), (12.65, False)])
-def test_a_flat_battery_is_charged_first_and_a_full_one_is_not(rest_v: float, asked: bool) -> None:
+@pytest.mark.parametrize(("rest_v", "charged"), [(12.1, True), (12.65, False)])
+def test_a_flat_battery_is_charged_first_and_a_full_one_is_not(rest_v: float, charged: bool) -> None:
     car = VEHICLES["front"]
     run = complete_run(car, procedure_run("rest", {"rest_v:battery": rest_v}))
     ahead = look_ahead(inferred(car, [run]), frozenset({"rest_v:battery"}), {})
     charge = [a for a in ahead.actions if a.kind is ActionKind.CHARGE]
-    assert not asked or not charge or charge[0].minutes == CHARGE_MINUTES
+    assert not charged or not charge or charge[0].minutes == CHARGE_MINUTES
     # Hours of a charger come last: only once the tests that take minutes tell no more is it worth a place.
     everything = bench("front", NOTHING, 6)
     read = everything.everything()
     read["rest_v:battery"] = Measured(rest_v, 0.02)
     posterior = inferred(car, runs_of(everything, read))
     left = look_ahead(posterior, frozenset(read), {})
-    assert [a.kind for a in left.actions if a.kind is ActionKind.CHARGE] == [] or asked
+    assert [a.kind for a in left.actions if a.kind is ActionKind.CHARGE] == [] or charged
 
 
 def procedure_run(name: str, values: dict[str, float]):  # type: ignore[no-untyped-def]
@@ -130,10 +130,10 @@ def test_a_fault_is_at_least_a_third_of_what_it_usually_is() -> None:
     """Brushes that leave a unit all of its output are not worn, and a regulator that is 0.01 V high is not set high: what drags this
     one down is the load that is there."""
     car = VEHICLES["front"]
-    found, u = hypotheses(car), Unknowns.of(car)
-    least, side = least_of(u, found)
-    row = next(k for k, h in enumerate(found) if h.causes == ("regulator_high:alternator",))
-    change = found[row].changes[0]
+    every, u = hypotheses(car), Unknowns.of(car)
+    least, side = least_of(u, every)
+    row = next(k for k, h in enumerate(every) if h.causes == ("regulator_high:alternator",))
+    change = every[row].changes[0]
     k = u.place[change.what, change.element]
     assert side[row, k] == 1 and least[row, k] == pytest.approx(change.amount / 3)
     assert not side[0].any()

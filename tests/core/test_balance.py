@@ -241,10 +241,10 @@ def test_as_planned_it_turns_with_the_new_pulley_in_the_new_circuit() -> None:
 
 
 def test_a_use_outlives_the_loads_it_was_made_for() -> None:
-    asked = use(consumers=(Consumer(label="Lamps", current_a=4, load_id="gone", battery_id="gone"),))
-    kept = on_this_circuit(CAR, asked).consumers[0]
+    use_request = use(consumers=(Consumer(label="Lamps", current_a=4, load_id="gone", battery_id="gone"),))
+    kept = on_this_circuit(CAR, use_request).consumers[0]
     assert kept.load_id is None and kept.battery_id is None
-    assert outlook_or_none(CAR, None, None, asked) is not None
+    assert outlook_or_none(CAR, None, None, use_request) is not None
     assert outlook_or_none(CAR, None, None, use(driving="Ghost")) is None
 
 
@@ -278,7 +278,7 @@ def test_a_circuit_that_cannot_be_computed_is_refused() -> None:
 
 def test_the_surplus_is_no_surer_than_the_unit_s_output_is_known() -> None:
     """Idle output of the usual shape is a guess within a fifth; points, a fit and above all a reading narrow it."""
-    asked, unit, bands = use(20.0), CAR.alternator, {}
+    request, unit, bands = use(20.0), CAR.alternator, {}
     known = tuple(KnownOutput(shaft_rpm=n, output_a=a, u_a=0.02 * a) for n, a in ((1500, 33), (2000, 48), (6000, 88)))
     fitted = output_curve(OutputRequest(rated_a=unit.rated_a, basis=OutputBasis(how="fitted", known=known)))
     ways = {
@@ -287,14 +287,14 @@ def test_the_surplus_is_no_surer_than_the_unit_s_output_is_known() -> None:
         "fitted": unit.model_copy(update={"curve": fitted.curve, "curve_basis": OutputBasis(how="fitted", known=known)}),
     }
     for name, way in ways.items():
-        seen = balance(CAR.model_copy(update={"alternators": (way,)}), asked)
+        seen = balance(CAR.model_copy(update={"alternators": (way,)}), request)
         assert seen.idle_known_by == name and seen.idle_band_a is not None
         bands[name] = seen.idle_band_a
-    idle = min(s.engine_rpm for s in asked.scenes if s.engine_rpm > 0)
+    idle = min(s.engine_rpm for s in request.scenes if s.engine_rpm > 0)
     hot = float(output_limit_a(unit.rated_a, idle * unit.pulley_ratio, source_table().hot_c))
     assert bands["shape"] == pytest.approx(2 * 0.1 * hot)
     assert bands["points"] < bands["fitted"] < bands["shape"]
-    read = asked.model_copy(update={"read": OutputRead(engine_rpm=idle, current_a=0.9 * hot)})
+    read = request.model_copy(update={"read": OutputRead(engine_rpm=idle, current_a=0.9 * hot)})
     seen = balance(CAR, read)
     assert seen.idle_known_by == "read" and seen.idle_band_a == pytest.approx(2 * 0.04 * 0.9 * hot)
 

@@ -22,35 +22,35 @@ PROCEDURES = ("switches", "cranking", "regulated", "idle_soak", "drain")
 @pytest.mark.parametrize("name", PROCEDURES)
 def test_just_inside_passes_and_just_outside_does_not(name: str) -> None:
     car, limits = build_layout("competition_car", 12), Limits()
-    of, found = procedure(name), 0
+    of, count = procedure(name), 0
     for point in of.points(car):
         band = pass_band(of, car, point, {}, limits)
         if band is None:
             continue
         for edge, out in ((band.least, -1), (band.most, 1)):
             if edge:
-                found += 1
+                count += 1
                 for value, passes in ((edge - out * 1e-4 * abs(edge), True), (edge + out * 1e-4 * abs(edge), False)):
-                    said = next(j for j in of.judge(car, {point.id: Measured(value, 0.0)}, limits) if j.point == point.id)
-                    assert (said.verdict is Verdict.PASS) is passes, (point.id, value)
-    assert found
+                    judgement = next(j for j in of.judge(car, {point.id: Measured(value, 0.0)}, limits) if j.point == point.id)
+                    assert (judgement.verdict is Verdict.PASS) is passes, (point.id, value)
+    assert count
 
 
 def counted(name: str) -> tuple[Any, list[int]]:
-    of, asked = procedure(name), [0]
+    of, calls = procedure(name), [0]
 
     def judge(*words: Any) -> Any:
-        asked[0] += 1
+        calls[0] += 1
         return of.judge(*words)
 
-    return replace(of, judge=judge), asked
+    return replace(of, judge=judge), calls
 
 
 @pytest.mark.parametrize(("name", "measured", "most"), [("joints", JOINTS, 30), ("fuse_steps", {}, 260)])
 def test_a_band_is_found_with_few_questions(name: str, measured: Mapping[str, Measured], most: int) -> None:
     car = build_layout("front_battery", 12)
-    of, asked = counted(name)
+    of, calls = counted(name)
     for point in of.points(car):
-        asked[0] = 0
+        calls[0] = 0
         pass_band(of, car, point, measured, Limits())
-        assert asked[0] <= most, point.id
+        assert calls[0] <= most, point.id

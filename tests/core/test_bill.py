@@ -192,7 +192,7 @@ def test_two_runs_take_two_of_everything() -> None:
 
 
 @pytest.mark.parametrize(
-    ("given", "said"),
+    ("given", "message"),
     [
         ({"kind": "cable", "size": "17 mm2"}, "17 mm2"),
         ({"kind": "cable"}, "'size' is needed for"),
@@ -205,8 +205,8 @@ def test_two_runs_take_two_of_everything() -> None:
         ({"kind": "other", "number": "=1+1"}, "pattern"),
     ],
 )
-def test_a_part_that_cannot_be_says_why(given: dict[str, object], said: str) -> None:
-    with pytest.raises(ValidationError, match=said.replace("+", r"\+")):
+def test_a_part_that_cannot_be_says_why(given: dict[str, object], message: str) -> None:
+    with pytest.raises(ValidationError, match=message.replace("+", r"\+")):
         StockItem.model_validate({"number": "X1", "label": "X", "price": "1.00", **given})
 
 
@@ -234,12 +234,12 @@ def test_of_one_relay_only_one_is_had_whatever_asks_for_it() -> None:
 
 
 def test_a_quotation_stands_while_cable_is_cut_otherwise_and_not_when_a_price_changes() -> None:
-    asked = QuotationRequest(valid_until=date(2030, 1, 1))
-    offer = quotation_of(bill("charge_cable", "battery_lead"), 60, asked)
-    cut = quotation_of(bill("charge_cable", "battery_lead", shop=on_hand(CB_25=(1_500,))), 60, asked)
+    request = QuotationRequest(valid_until=date(2030, 1, 1))
+    offer = quotation_of(bill("charge_cable", "battery_lead"), 60, request)
+    cut = quotation_of(bill("charge_cable", "battery_lead", shop=on_hand(CB_25=(1_500,))), 60, request)
     assert offer != cut and says_the_same(offer, cut), "170 mm of scrap on two leads"
     assert says_the_same(offer.model_copy(update={"accepted": Consent(by="The owner")}), offer)
-    assert not says_the_same(offer, quotation_of(bill("charge_cable", "battery_lead"), 61, asked))
-    assert not says_the_same(offer, quotation_of(bill("charge_cable"), 60, asked))
+    assert not says_the_same(offer, quotation_of(bill("charge_cable", "battery_lead"), 61, request))
+    assert not says_the_same(offer, quotation_of(bill("charge_cable"), 60, request))
     longer = bill("charge_cable", "battery_lead", leads=[{"branch_id": "charge_cable", "route_mm": 2500}])
-    assert not says_the_same(offer, quotation_of(longer, 60, asked))
+    assert not says_the_same(offer, quotation_of(longer, 60, request))

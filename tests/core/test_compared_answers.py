@@ -167,8 +167,8 @@ def test_over_days_a_shunted_stator_is_hotter_and_gives_less() -> None:
     for circuit in (bike, opened):
         scene = Scene(label="Ridden", engine_rpm=2500, hours_a_day=24)
         use = UseRequest(scenes=(scene,), starts_a_day=0, asleep_a=0.0, state_of_charge=0.95, coldest_c=25, warmest_c=25)
-        found = simulate(circuit, use, SimulationRequest(days=0.2, runs=1))
-        seen.append(next(c for c in found.curves if c.name == "alternator_c").nominal[-1])
+        result = simulate(circuit, use, SimulationRequest(days=0.2, runs=1))
+        seen.append(next(c for c in result.curves if c.name == "alternator_c").nominal[-1])
     table = source_table()
     # At full current all the time it settles where an alternator at full output does.
     assert seen[0] == pytest.approx(25 + table.engine_space_rise_k + table.alternator_rise_k, abs=1.0)

@@ -40,14 +40,14 @@ def card(lead: str = "charge_cable", circuit: Circuit = CAR, **end: object) -> L
 
 
 def test_a_die_that_is_a_little_wide_gets_a_shim_and_one_that_is_far_off_is_refused() -> None:
-    wanted = card().ends[0].pressed
-    assert wanted and wanted.across_mm and wanted.shim_mm is None and "its own die" in wanted.words
-    near = card(die_mm=wanted.across_mm + 0.2).ends[0].pressed
+    expected = card().ends[0].pressed
+    assert expected and expected.across_mm and expected.shim_mm is None and "its own die" in expected.words
+    near = card(die_mm=expected.across_mm + 0.2).ends[0].pressed
     assert near and near.shim_mm is None
-    wide = card(die_mm=wanted.across_mm + 1.0)
+    wide = card(die_mm=expected.across_mm + 1.0)
     assert wide.ends[0].pressed and wide.ends[0].pressed.shim_mm == 1.0 and "1 mm copper shim" in " ".join(wide.in_order)
-    assert "too large" in card(die_mm=wanted.across_mm + 2.0).problem
-    assert "cuts strands" in card(die_mm=wanted.across_mm - 1.0).problem
+    assert "too large" in card(die_mm=expected.across_mm + 2.0).problem
+    assert "cuts strands" in card(die_mm=expected.across_mm - 1.0).problem
 
 
 @pytest.mark.parametrize(("size", "can"), [("50 mm2", True), ("70 mm2", False), ("2 AWG", True), ("2/0 AWG", False)])

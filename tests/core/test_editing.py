@@ -112,8 +112,8 @@ def test_what_cannot_be_edited_is_refused() -> None:
 
 def test_ids_are_free_of_everything_that_has_one() -> None:
     circuit = simple_circuit()
-    for taken in ("stud", "feed", "alt", "bat"):
-        assert free_id(circuit, taken) == f"{taken}_2"
+    for node_id in ("stud", "feed", "alt", "bat"):
+        assert free_id(circuit, node_id) == f"{node_id}_2"
     assert free_id(circuit, "new", ["new", "new_2"]) == "new_3"
 
 

@@ -131,15 +131,15 @@ def test_inner_nodes_come_out_as_one_matrix_of_all_nodes_has_them(
 )
 def test_a_zero_is_found_where_scipy_finds_it(of: object, low: float, high: float) -> None:
     """Held against Brent's method of scipy."""
-    search, asked = crossing(low, high, 1e-10), 0
+    search, calls = crossing(low, high, 1e-10), 0
     place = next(search)
     try:
         while True:
-            asked += 1
+            calls += 1
             place = search.send(of(place))  # type: ignore[operator]
     except StopIteration as done:
         assert done.value == pytest.approx(brentq(of, low, high, xtol=1e-12), abs=1e-8)
-    assert asked < 60
+    assert calls < 60
 
 
 def test_no_zero_between_ends_of_one_sign() -> None:

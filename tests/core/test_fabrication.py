@@ -78,11 +78,11 @@ def test_a_lead_is_cut_shorter_than_it_becomes_by_what_its_lugs_add() -> None:
     assert made.tolerance_mm == 5 and cut(4000, size, ("M8", "M8")).tolerance_mm == 20
     short = sum(made.strip_mm) + 2 * lug_reach_mm(barrel_for(size), stud("M8"))
     assert cut(short + 0.1, size, ("M8", "M8")).cut_mm == pytest.approx(sum(made.strip_mm) + 0.1)
-    for wrong, said in (
+    for wrong, message in (
         ({"route_mm": short - 1}, "too short"), ({"route_mm": math.nan}, "above 0"), ({"slack": 0.4}, "Slack"),
         ({"studs": ("M8", "M7")}, "No stud"), ({"size": parse_size("20 AWG")}, "No lug is made"),
     ):  # fmt: skip
-        with pytest.raises(ValueError, match=said):
+        with pytest.raises(ValueError, match=message):
             cut(**{"route_mm": 840, "size": size, "studs": ("M8", "M8"), **wrong})  # type: ignore[arg-type]
 
 
@@ -172,17 +172,17 @@ def begun_mm(made: Cutting, stock: list[float], useless: float) -> float:
 
 def best(leads: list[float], stock: list[float], kerf: float, useless: float) -> tuple[int, float]:
     """Every way to cut, tried."""
-    found = (0, 0.0)
-    for taken in itertools.product((None, *range(len(stock))), repeat=len(leads)):
+    optimum = (0, 0.0)
+    for bars in itertools.product((None, *range(len(stock))), repeat=len(leads)):
         left, bad = list(stock), False
-        for lead, at in zip(leads, taken, strict=True):
+        for lead, at in zip(leads, bars, strict=True):
             if at is not None:
                 bad |= left[at] < lead - 1e-9
                 left[at] -= min(lead + kerf, left[at])
         if not bad:
-            made = Cutting(taken, tuple(left), True)
-            found = min(found, (-sum(at is not None for at in taken), begun_mm(made, stock, useless)))
-    return found
+            made = Cutting(bars, tuple(left), True)
+            optimum = min(optimum, (-sum(at is not None for at in bars), begun_mm(made, stock, useless)))
+    return optimum
 
 
 @pytest.mark.parametrize("seed", range(12))
@@ -227,5 +227,5 @@ def test_what_there_is_no_cable_for_is_said_and_a_long_search_ends_in_first_fit(
         x, status = None, 1
 
     monkeypatch.setattr(nesting, "milp", lambda *_, **__: Nothing())
-    found = nest([900, 700, 5000, 300], [1000, 1100])
-    assert found.piece_of == (0, 1, None, 1) and not found.proven
+    nested = nest([900, 700, 5000, 300], [1000, 1100])
+    assert nested.piece_of == (0, 1, None, 1) and not nested.proven

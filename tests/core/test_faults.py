@@ -216,13 +216,13 @@ def test_a_better_plug_on_a_thin_cable_gains_almost_nothing() -> None:
             b["size"] = "6 mm2"
     circuit = Circuit.model_validate(document)
     converter = circuit.converters[0]
-    found = gains(circuit, State(watch_node=converter.in_node))
-    assert (found.plus, found.minus) == (converter.in_node, converter.ground_node)
-    plugs = [g for g in found.branches if circuit.branch(g.branch_id).kind == "connector"]
-    cables = [g for g in found.branches if g.larger == "10 mm2" and g.larger_v]
+    result = gains(circuit, State(watch_node=converter.in_node))
+    assert (result.plus, result.minus) == (converter.in_node, converter.ground_node)
+    plugs = [g for g in result.branches if circuit.branch(g.branch_id).kind == "connector"]
+    cables = [g for g in result.branches if g.larger == "10 mm2" and g.larger_v]
     assert plugs and cables
     assert sum(g.perfect_v for g in plugs) < 0.1 * sum(g.larger_v for g in cables if g.larger_v)
-    dearest = found.branches[0]
+    dearest = result.branches[0]
     assert dearest.larger == "10 mm2" and dearest.perfect_v > dearest.larger_v > 0 > dearest.volt_per_mohm  # type: ignore[operator]
 
 
@@ -246,9 +246,9 @@ def test_a_switch_that_carries_the_starter_is_held_against_its_rating_for_short_
     rating: float, short: float | None, outcome: Outcome, word: str
 ) -> None:
     """Common practice: continuous rating against the real current, cranking included where it carries the starter."""
-    found = next(c for c in review_protection(_starter_through(rating, short)).contacts if c.branch_id == "cut_off")
-    assert found.outcome is outcome and any(word in c.words for c in found.checks)
-    assert found.heat_w == pytest.approx(found.current_a**2 * 0.0003)
+    contact = next(c for c in review_protection(_starter_through(rating, short)).contacts if c.branch_id == "cut_off")
+    assert contact.outcome is outcome and any(word in c.words for c in contact.checks)
+    assert contact.heat_w == pytest.approx(contact.current_a**2 * 0.0003)
 
 
 def test_short_circuits_are_those_of_sound_cables() -> None:

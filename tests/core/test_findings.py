@@ -31,30 +31,30 @@ def branch(circuit: Circuit, run: Run, branch_id: str, profile: LimitProfileName
 
 def test_excess_resistance_and_heat_by_hand() -> None:
     """150 mV at 100 A over a lead of 0.654 mohm: 1.5 mohm, 0.846 too much; 15 W, of which 8.46 W too much."""
-    found = branch(SIMPLE, drop_run(SIMPLE, 100, **SOUND | {"home": 0.150}), "home")
-    assert found.excess_ohm == pytest.approx(0.846e-3, rel=0.005)
-    assert found.heat_w == pytest.approx(15.0)
-    assert found.excess_heat_w == pytest.approx(8.46, rel=0.005)
+    finding = branch(SIMPLE, drop_run(SIMPLE, 100, **SOUND | {"home": 0.150}), "home")
+    assert finding.excess_ohm == pytest.approx(0.846e-3, rel=0.005)
+    assert finding.heat_w == pytest.approx(15.0)
+    assert finding.excess_heat_w == pytest.approx(8.46, rel=0.005)
     u_volt = 2 * (0.150 * 0.005 + 0.002) / math.sqrt(3)
-    assert found.measured_uncertainty_v == pytest.approx(u_volt)
+    assert finding.measured_uncertainty_v == pytest.approx(u_volt)
     # What the clamp may be off moves all drops alike, and those of the sound leads beside it say by how much.
-    assert found.excess_low_ohm is not None and found.excess_high_ohm is not None
+    assert finding.excess_low_ohm is not None and finding.excess_high_ohm is not None
     # Upwards; downwards it knows, too, that one reading may be a slip.
-    half = found.excess_high_ohm - found.excess_ohm
+    half = finding.excess_high_ohm - finding.excess_ohm
     u_amp = 2 * (100 * 0.02 + 0.3) / math.sqrt(3)
     least, most = u_volt / 100, math.hypot(u_volt / 100, 0.150 * u_amp / 100**2, 0.05 * 0.654e-3)
     assert least < half < 1.2 * most
-    assert found.excess_low_ohm < 0.846e-3 < found.excess_high_ohm
+    assert finding.excess_low_ohm < 0.846e-3 < finding.excess_high_ohm
 
 
 def test_a_ground_over_its_limit_fails_with_the_rule_and_its_source() -> None:
-    found = branch(SIMPLE, drop_run(SIMPLE, 100, home=0.150), "home")
-    assert found.verdict is BranchVerdict.FAIL
-    assert found.limit_v == pytest.approx(0.1)
-    assert "0.1 V for a ground lead" in found.limit_rule
-    assert "Common practice" in found.limit_source
-    assert "0.85 mΩ" in found.reason and "more than this part has when sound" in found.reason
-    assert "clean" in found.next_step
+    finding = branch(SIMPLE, drop_run(SIMPLE, 100, home=0.150), "home")
+    assert finding.verdict is BranchVerdict.FAIL
+    assert finding.limit_v == pytest.approx(0.1)
+    assert "0.1 V for a ground lead" in finding.limit_rule
+    assert "Common practice" in finding.limit_source
+    assert "0.85 mΩ" in finding.reason and "more than this part has when sound" in finding.reason
+    assert "clean" in finding.next_step
 
 
 def test_a_drop_is_judged_at_rated_output_through_warm_metal() -> None:
@@ -63,12 +63,12 @@ def test_a_drop_is_judged_at_rated_output_through_warm_metal() -> None:
     Copper by IEC 60028, 0.554 mohm by IEC 60228; two lugs of 0.05 mohm and what it has too much stay as they are. How much warmer
     35 mm2 gets is the heat balance's, held against tables elsewhere.
     """
-    found = branch(SIMPLE, drop_run(SIMPLE, 50, home=0.060), "home")
+    finding = branch(SIMPLE, drop_run(SIMPLE, 50, home=0.060), "home")
     warm = predict(SIMPLE, at_rated_output(SIMPLE)).temperature_c["home"]
-    assert found.temperature_c == 20 and 10 < warm - found.temperature_c < 18
+    assert finding.temperature_c == 20 and 10 < warm - finding.temperature_c < 18
     by_hand = 0.120 + 100 * 0.554e-3 * 0.00393 * (warm - 20)
-    assert found.judged_drop_v == pytest.approx(by_hand, rel=0.003)
-    assert found.verdict is BranchVerdict.FAIL
+    assert finding.judged_drop_v == pytest.approx(by_hand, rel=0.003)
+    assert finding.verdict is BranchVerdict.FAIL
 
 
 def test_a_tolerance_in_milliohms_knows_the_watts() -> None:
@@ -87,9 +87,9 @@ def test_a_tolerance_in_milliohms_knows_the_watts() -> None:
 
 def test_within_the_limit_but_worse_than_sound_is_excess() -> None:
     """A fuse of 0.53 mohm that reads 1.2 mohm: 120 mV is under a side's 0.2 V, yet more than twice what it should be."""
-    found = branch(SIMPLE, drop_run(SIMPLE, 100, **SOUND | {"fuse": 0.120}), "fuse")
-    assert found.verdict is BranchVerdict.EXCESS
-    assert found.excess_ohm == pytest.approx(0.12 / 100 - 0.08 / 150, rel=0.01)
+    finding = branch(SIMPLE, drop_run(SIMPLE, 100, **SOUND | {"fuse": 0.120}), "fuse")
+    assert finding.verdict is BranchVerdict.EXCESS
+    assert finding.excess_ohm == pytest.approx(0.12 / 100 - 0.08 / 150, rel=0.01)
 
 
 def test_a_sound_reading_passes() -> None:
@@ -108,17 +108,17 @@ def test_sound_leads_do_not_make_a_sound_vehicle() -> None:
 
 def test_near_the_limit_is_too_close_to_call() -> None:
     circuit = Circuit.model_validate(with_branch(simple_document(), "home", length_m=1.55))
-    found = branch(circuit, drop_run(circuit, 100, home=0.0975), "home")
-    assert found.verdict is BranchVerdict.CLOSE
-    assert "straddles" in found.reason
+    finding = branch(circuit, drop_run(circuit, 100, home=0.0975), "home")
+    assert finding.verdict is BranchVerdict.CLOSE
+    assert "straddles" in finding.reason
 
 
 def test_over_the_limit_though_sound_is_a_size_problem() -> None:
     circuit = Circuit.model_validate(with_branch(simple_document(), "home", length_m=3.0))
-    found = branch(circuit, drop_run(circuit, 100, home=0.176), "home")
-    assert found.verdict is BranchVerdict.FAIL
-    assert "too small or too long" in found.reason
-    assert "Plan" in found.next_step
+    finding = branch(circuit, drop_run(circuit, 100, home=0.176), "home")
+    assert finding.verdict is BranchVerdict.FAIL
+    assert "too small or too long" in finding.reason
+    assert "Plan" in finding.next_step
 
 
 def test_a_reading_against_the_current_is_a_probe_problem() -> None:
@@ -146,9 +146,9 @@ def test_a_part_far_below_sound_is_called_out() -> None:
 
 
 def test_what_was_not_read_is_not_judged() -> None:
-    found = branch(SIMPLE, drop_run(SIMPLE, 100, feed=0.121), "home")
-    assert found.verdict is BranchVerdict.NOT_MEASURED
-    assert found.measured_drop_v is None and found.heat_w is None and found.excess_ohm is None
+    finding = branch(SIMPLE, drop_run(SIMPLE, 100, feed=0.121), "home")
+    assert finding.verdict is BranchVerdict.NOT_MEASURED
+    assert finding.measured_drop_v is None and finding.heat_w is None and finding.excess_ohm is None
 
 
 def test_sides_and_whole_by_hand() -> None:
@@ -392,9 +392,9 @@ def test_only_branches_played_off_against_one_another_are_one_undecided_set() ->
     likely = {"body_ground": 0.55, "engine_strap": 0.45, "battery_lead": 0.40, "charge_cable": 0.0}
     estimates = {b: Estimate(0.001, 0.0, 0.002, share, True) for b, share in likely.items()}
     model = SimpleNamespace(document=build_layout("front_battery", 12))
-    found = undecided_sets(cast(Posterior, SimpleNamespace(estimates=estimates, candidates=sets, model=model)))
-    assert [set(u.branch_ids) for u in found] == [{"body_ground", "engine_strap"}, {"battery_lead"}]
+    sets_undecided = undecided_sets(cast(Posterior, SimpleNamespace(estimates=estimates, candidates=sets, model=model)))
+    assert [set(u.branch_ids) for u in sets_undecided] == [{"body_ground", "engine_strap"}, {"battery_lead"}]
     assert (
-        found[0].words.startswith("One of these has too much")
-        and found[1].words == "Battery lead may have too much; the readings do not tell."
+        sets_undecided[0].words.startswith("One of these has too much")
+        and sets_undecided[1].words == "Battery lead may have too much; the readings do not tell."
     )

@@ -41,13 +41,13 @@ def worn(circuit: Circuit, **mohm: float) -> Circuit:
 def read_off(circuit: Circuit, amps: float, names: list[str]) -> dict[str, float]:
     """What the drop test of a circuit would show at a known output, without error; a name ending in _amps is a current."""
     state = state_of(Setup(BenchState.AT_OUTPUT, amps, engine_space_c=20.0, ambient_c=20.0), circuit)
-    found = {b.branch_id: b for b in solve_circuit(circuit, state).branches}
-    return {n: found[n.removesuffix("_amps")].current_a if n.endswith("_amps") else found[n].drop_v for n in names}
+    flows = {b.branch_id: b for b in solve_circuit(circuit, state).branches}
+    return {n: flows[n.removesuffix("_amps")].current_a if n.endswith("_amps") else flows[n].drop_v for n in names}
 
 
-def mohm(found: Findings, branch_id: str) -> tuple[float, float, float]:
+def mohm(findings: Findings, branch_id: str) -> tuple[float, float, float]:
     """Fitted resistance of a branch with its interval [mohm]."""
-    of, sound = branch_of(found, branch_id), FRONT.branch(branch_id).sound_resistance_ohm(20) * 1000
+    of, sound = branch_of(findings, branch_id), FRONT.branch(branch_id).sound_resistance_ohm(20) * 1000
     assert of.excess_ohm is not None and of.excess_low_ohm is not None and of.excess_high_ohm is not None
     return tuple(sound + 1000 * r for r in (of.excess_ohm, of.excess_low_ohm, of.excess_high_ohm))  # type: ignore[return-value]
 

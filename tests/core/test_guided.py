@@ -18,9 +18,9 @@ from mavrik.core.protection.sources import unfused
 PRICES = usual_prices()
 
 
-def sized(found: Circuit, circuit: Circuit, amps: float | None = None) -> Circuit:
-    target = SizingTarget(target_current_a=amps or found.alternator.rated_a)
-    return cheapest_proposal(circuit, target, PRICES, found).circuit
+def sized(document: Circuit, circuit: Circuit, amps: float | None = None) -> Circuit:
+    target = SizingTarget(target_current_a=amps or document.alternator.rated_a)
+    return cheapest_proposal(circuit, target, PRICES, document).circuit
 
 
 CASES = [(g.name, x.name) for g in GUIDES for x in LAYOUTS if not g.not_here(build_layout(x.name, 12))]
@@ -42,9 +42,9 @@ def test_a_guide_without_a_place_says_why() -> None:
     for guide in GUIDES:
         for layout in LAYOUTS:
             circuit = build_layout(layout.name, 12)
-            if said := guide.not_here(circuit):
-                assert said.endswith(".") and len(said) > 15
-                with pytest.raises(GuideProblemError, match=said[:20]):
+            if message := guide.not_here(circuit):
+                assert message.endswith(".") and len(message) > 15
+                with pytest.raises(GuideProblemError, match=message[:20]):
                     guided(circuit, guide.name, {})
 
 

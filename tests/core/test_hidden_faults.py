@@ -25,8 +25,8 @@ def telling(circuit: Circuit) -> list[str]:
 RING_BRANCHES = [(layout.name, b) for layout in LAYOUTS for b in telling(layout.build(12))]
 
 
-def verdicts(found: Findings) -> dict[str, BranchVerdict]:
-    return {b.branch_id: b.verdict for b in found.branches}
+def verdicts(findings: Findings) -> dict[str, BranchVerdict]:
+    return {b.branch_id: b.verdict for b in findings.branches}
 
 
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)

@@ -185,11 +185,11 @@ def test_an_end_that_looks_bad_is_more_suspect() -> None:
 def test_the_likelihood_by_hand() -> None:
     """12.00 V read where 12.10 V are expected, scatter 0.05 V beside all unknowns and 0.05 V of the meter, 2 % slips over 15 V."""
     point = next(a for a in procedure("regulated").points(VEHICLES["front"]) if a.id == "regulated_v:fast")
-    told = log_likelihood([point], np.array([[12.1], [14.0]]), [Measured(12.0, 0.1)])
+    densities = log_likelihood([point], np.array([[12.1], [14.0]]), [Measured(12.0, 0.1)])
     sigma = np.hypot(0.05, 0.05)
     normal = np.exp(-0.5 * (0.1 / sigma) ** 2) / (sigma * np.sqrt(2 * np.pi))
-    assert told[0, 0] == pytest.approx(np.log(0.98 * normal + 0.02 / 15))
-    assert told[1, 0] < told[0, 0]
+    assert densities[0, 0] == pytest.approx(np.log(0.98 * normal + 0.02 / 15))
+    assert densities[1, 0] < densities[0, 0]
 
 
 def at_rest(circuit: Circuit, *read: Measured) -> list[Observation]:

@@ -54,9 +54,9 @@ def tables(made: Isolated) -> list[Table]:
 @pytest.mark.parametrize("layout", NAMES)
 @pytest.mark.parametrize("topology", [*RUNS_ON, *STOPS])
 def test_which_disconnects_stop_an_engine_and_which_run_on(topology: str, layout: str, volts: int) -> None:
-    if said := topology_of(topology).not_here(build_layout(layout, volts)):
+    if message := topology_of(topology).not_here(build_layout(layout, volts)):
         magnet = topology == "field_cut" and layout == "motorcycle"
-        assert ("magnet" in said) if magnet else ("link" in said and layout.startswith("house_bank"))
+        assert ("magnet" in message) if magnet else ("link" in message and layout.startswith("house_bank"))
         return
     made = built(topology, layout, volts)
     for table in tables(made):
@@ -252,11 +252,11 @@ def sensing(volts: float, was_on: bool) -> bool:
     begun = switched.standing(1)
     if was_on:
         begun.senses[:] = True
-    found = switched.settle(begun)
+    result = switched.settle(begun)
     node = switched.wired.node
-    seen = found.volts.node_v[0, node[tap]] - found.volts.node_v[0, node["bat_neg"]]
+    seen = result.volts.node_v[0, node[tap]] - result.volts.node_v[0, node["bat_neg"]]
     assert seen == pytest.approx(volts, abs=0.1) and battery.state_of_charge == 1
-    return bool(found.at.senses[0, 0])
+    return bool(result.at.senses[0, 0])
 
 
 @pytest.mark.parametrize(
@@ -423,9 +423,9 @@ def test_what_is_fitted_is_tried_as_it_stands_and_a_switch_drawn_open_is_closed_
     parked = with_parts(
         car, branches=tuple(b.model_copy(update={"closed": False}) if b.id == "cut_off" else b for b in car.branches)
     )
-    for circuit, said in ((car, 0), (parked, 1)):
+    for circuit, expected in ((car, 0), (parked, 1)):
         made = topology_of("as_fitted").build(circuit)
-        assert [c.label for c in made.switching.controls] == ["Cut-off switch"] and len(made.assumed) == said
+        assert [c.label for c in made.switching.controls] == ["Cut-off switch"] and len(made.assumed) == expected
         (table,) = {id(t): t for t in tables(made)[:1]}.values()
         (control,) = table.control_ids
         # Its alternator lies on the car's side: the engine runs on, whatever the switch cuts.

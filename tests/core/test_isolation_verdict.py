@@ -41,7 +41,7 @@ def built(topology: str, layout: str = "competition_car", volts: int = 12) -> Is
     return topology_of(topology).build(build_layout(layout, volts))
 
 
-def asked(rule: str, made: Isolated, **changes: object) -> Answer:
+def answer_of(rule: str, made: Isolated, **changes: object) -> Answer:
     return RULES[rule].ask(Case(made.circuit, made.switching.model_copy(update=changes)))
 
 
@@ -131,16 +131,16 @@ def test_every_verdict_says_why_and_what_would_meet_it(layout: str) -> None:
         made = way.build(circuit)
         case = Case(made.circuit, made.switching)
         for purpose in IsolationPurpose:
-            found = verdict_of(case, purpose)
+            result = verdict_of(case, purpose)
             profile = isolation_table().purposes[purpose]
             named = {*profile.requires, *profile.forbids, *profile.advises}
-            assert {a.rule for a in found.answers} == {n for n in named if RULES[n].applies(case)}
-            decisive = {a.outcome for a in found.answers if a.kind != "advises"}
+            assert {a.rule for a in result.answers} == {n for n in named if RULES[n].applies(case)}
+            decisive = {a.outcome for a in result.answers if a.kind != "advises"}
             expected = False if RuleOutcome.BROKEN in decisive else None if RuleOutcome.UNKNOWN in decisive else True
-            assert found.does is expected
-            for a in found.answers:
+            assert result.does is expected
+            for a in result.answers:
                 assert a.words and (a.outcome is not RuleOutcome.BROKEN or a.change), a
-            assert found.owner and "rulebook" in found.source
+            assert result.owner and "rulebook" in result.source
 
 
 def test_every_rule_is_asked_for_by_some_purpose() -> None:
@@ -149,14 +149,14 @@ def test_every_rule_is_asked_for_by_some_purpose() -> None:
 
 
 def test_a_running_engine_is_stopped_or_the_row_that_says_not_is_named() -> None:
-    found = asked("engine_stops", built("positive"))
-    assert found.outcome is RuleOutcome.BROKEN and found.row is not None and found.row.runs and not found.row.on
-    assert asked("engine_stops", built("alternator_side")).outcome is RuleOutcome.MET
+    answer = answer_of("engine_stops", built("positive"))
+    assert answer.outcome is RuleOutcome.BROKEN and answer.row is not None and answer.row.runs and not answer.row.on
+    assert answer_of("engine_stops", built("alternator_side")).outcome is RuleOutcome.MET
     made = built("alternator_side")
     nobody = tuple(c.model_copy(update={"role": ConsumerRole.OTHER}) for c in made.switching.consumers)
-    assert asked("engine_stops", made, consumers=nobody).outcome is RuleOutcome.UNKNOWN
+    assert answer_of("engine_stops", made, consumers=nobody).outcome is RuleOutcome.UNKNOWN
     # A small machine stops at idle for want of output, and runs on under way: that is not stopping.
-    motorcycle = asked("engine_stops", built("positive", "motorcycle"))
+    motorcycle = answer_of("engine_stops", built("positive", "motorcycle"))
     assert motorcycle.outcome is RuleOutcome.BROKEN and "under way" in motorcycle.words
 
 
@@ -164,24 +164,24 @@ def test_a_fuel_pump_on_the_wrong_side_does_not_hide_that_the_engine_stops() -> 
     made = built("alternator_side")
     circuit = with_load(made.circuit, id="pump", label="Fuel pump", from_node="bulkhead", to_node="chassis", current_a=6)
     pumped = Isolated(circuit, also(made.switching, SwitchedConsumer(load_id="pump", role=ConsumerRole.FUEL_PUMP)), made.moves)
-    assert asked("engine_stops", pumped).outcome is RuleOutcome.MET
-    dead = asked("consumers_dead", pumped)
+    assert answer_of("engine_stops", pumped).outcome is RuleOutcome.MET
+    dead = answer_of("consumers_dead", pumped)
     assert dead.outcome is RuleOutcome.BROKEN and "Fuel pump" in dead.words
 
 
 def test_reach_marks_and_keys() -> None:
     made = built("two_controls")
-    assert asked("reach_driver", made).outcome is asked("reach_outside", made).outcome is RuleOutcome.MET
+    assert answer_of("reach_driver", made).outcome is answer_of("reach_outside", made).outcome is RuleOutcome.MET
     here = tuple(c.model_copy(update={"place": ControlPlace.HIDDEN, "marked": False}) for c in made.switching.controls)
     for rule, met in (("reach_driver", False), ("reach_outside", False), ("marked", False), ("hidden", True)):
-        assert (asked(rule, made, controls=here).outcome is RuleOutcome.MET) == met, rule
+        assert (answer_of(rule, made, controls=here).outcome is RuleOutcome.MET) == met, rule
     for rule, field in (("lockable", "lockable"), ("removable", "removable")):
-        assert asked(rule, made).outcome is RuleOutcome.BROKEN
+        assert answer_of(rule, made).outcome is RuleOutcome.BROKEN
         other = tuple(c.model_copy(update={field: True}) for c in made.switching.controls)
-        assert asked(rule, made, controls=other).outcome is RuleOutcome.MET
-    assert asked("two_controls", built("positive")).outcome is RuleOutcome.BROKEN
-    assert asked("negative_side", built("negative")).outcome is RuleOutcome.MET
-    assert asked("negative_side", built("positive")).outcome is RuleOutcome.BROKEN
+        assert answer_of(rule, made, controls=other).outcome is RuleOutcome.MET
+    assert answer_of("two_controls", built("positive")).outcome is RuleOutcome.BROKEN
+    assert answer_of("negative_side", built("negative")).outcome is RuleOutcome.MET
+    assert answer_of("negative_side", built("positive")).outcome is RuleOutcome.BROKEN
 
 
 def test_contacts_carry_and_crank_or_are_named_with_their_current() -> None:
@@ -197,19 +197,19 @@ def test_contacts_carry_and_crank_or_are_named_with_their_current() -> None:
         circuit = with_branch(made.circuit, "isolator", rating_a=rating, intermittent_a=short)
         changed = Isolated(circuit, made.switching, made.moves)
         for rule, good in (("carries", carries), ("cranks_through", cranks)):
-            found = asked(rule, changed)
-            assert found.outcome is (RuleOutcome.UNKNOWN if good is None else RuleOutcome.MET if good else RuleOutcome.BROKEN), (
+            answer = answer_of(rule, changed)
+            assert answer.outcome is (RuleOutcome.UNKNOWN if good is None else RuleOutcome.MET if good else RuleOutcome.BROKEN), (
                 rule,
                 rating,
                 short,
             )
-    found = asked(
+    answer = answer_of(
         "cranks_through", Isolated(with_branch(made.circuit, "isolator", intermittent_a=200), made.switching, made.moves)
     )
     brief = Isolated(with_branch(made.circuit, "isolator", rating_a=None, intermittent_a=400), made.switching, made.moves)
-    assert asked("carries", brief).words.startswith("Isolator is made for short duty only, 400 A of it, and carries ")
+    assert answer_of("carries", brief).words.startswith("Isolator is made for short duty only, 400 A of it, and carries ")
     # Nothing but the starter's 250 A and the ignition's 18 at 12 V pass it, less where the voltage sags.
-    amps = float(re.search(r"carries (\d+) A while cranking", found.words).group(1))  # type: ignore[union-attr]
+    amps = float(re.search(r"carries (\d+) A while cranking", answer.words).group(1))  # type: ignore[union-attr]
     assert 200 < amps < 268
 
 
@@ -220,17 +220,17 @@ def test_a_small_pole_is_not_held_against_an_output_that_no_battery_takes() -> N
     assert pole.rating_a == 20
     # 10 A at 12 V, 14.4 at most beside a regulator of 14.4 V: 12 A and a little for what the wires do not lose.
     assert 9 < Case(made.circuit, made.switching).continuous_a["ignition_pole"] < 12.5
-    assert asked("carries", made).outcome is RuleOutcome.MET
+    assert answer_of("carries", made).outcome is RuleOutcome.MET
 
 
 def test_what_a_contact_breaks_is_what_flows_through_it_while_the_engine_runs() -> None:
     # Beside the alternator's own side the contact carries the 18 A of ignition and pump, at 14.4 V 18 x 14.4 / 12 = 21.6.
     made = built("alternator_side")
-    assert asked("breaks", made).outcome is RuleOutcome.UNKNOWN and "(22 A)" in asked("breaks", made).words
+    assert answer_of("breaks", made).outcome is RuleOutcome.UNKNOWN and "(22 A)" in answer_of("breaks", made).words
     for breaks, good in ((30.0, True), (20.0, False)):
         contacts = tuple(c.model_copy(update={"breaks_a": breaks}) for c in made.switching.contacts)
-        found = asked("breaks", made, contacts=contacts)
-        assert (found.outcome is RuleOutcome.MET) == good and (good or "22 A of direct current" in found.words)
+        answer = answer_of("breaks", made, contacts=contacts)
+        assert (answer.outcome is RuleOutcome.MET) == good and (good or "22 A of direct current" in answer.words)
 
 
 def test_what_drains_what_lasts_and_what_is_lost() -> None:
@@ -239,63 +239,65 @@ def test_what_drains_what_lasts_and_what_is_lost() -> None:
     behind = with_load(made.circuit, id="radio", label="Radio memory", from_node="bat_pos", to_node="chassis", current_a=0.02)
     radio = SwitchedConsumer(load_id="radio", role=ConsumerRole.MEMORY, when="always", needs_v=9)
     past, cut = (Isolated(c, also(made.switching, radio), made.moves) for c in (before, behind))
-    assert asked("no_drain", past).outcome is RuleOutcome.BROKEN and asked("no_drain", cut).outcome is RuleOutcome.MET
-    assert asked("memory_kept", past).outcome is RuleOutcome.MET and asked("memory_kept", cut).outcome is RuleOutcome.BROKEN
-    assert asked("memory_kept", made).outcome is RuleOutcome.UNKNOWN
+    assert answer_of("no_drain", past).outcome is RuleOutcome.BROKEN and answer_of("no_drain", cut).outcome is RuleOutcome.MET
+    assert (
+        answer_of("memory_kept", past).outcome is RuleOutcome.MET and answer_of("memory_kept", cut).outcome is RuleOutcome.BROKEN
+    )
+    assert answer_of("memory_kept", made).outcome is RuleOutcome.UNKNOWN
     # Half of 30 Ah at 20 mA and a little, for the battery stands above 12 V: 15 / 0.021 / 24 is 30 days.
-    assert "Flat after 30 days left on (21 mA)" in asked("days_to_flat", cut).words
-    assert "as long as the battery itself" in asked("days_to_flat", cut).words
+    assert "Flat after 30 days left on (21 mA)" in answer_of("days_to_flat", cut).words
+    assert "as long as the battery itself" in answer_of("days_to_flat", cut).words
 
 
 def test_a_charger_at_the_posts_stays_on() -> None:
     made = built("negative")
-    assert asked("charger_reaches", made).outcome is RuleOutcome.UNKNOWN
+    assert answer_of("charger_reaches", made).outcome is RuleOutcome.UNKNOWN
 
     def charged(minus: str) -> Answer:
         charger = BenchCharger(id="keeper", label="Keeper", positive_node="bat_pos", negative_node=minus, limit_a=4)
-        return asked("charger_reaches", Isolated(with_parts(made.circuit, chargers=(charger,)), made.switching, made.moves))
+        return answer_of("charger_reaches", Isolated(with_parts(made.circuit, chargers=(charger,)), made.switching, made.moves))
 
     assert charged("bat_neg").outcome is RuleOutcome.MET and charged("chassis").outcome is RuleOutcome.BROKEN
 
 
 def test_a_winch_is_dead_behind_a_heavy_isolator_of_its_own() -> None:
     made = built("winch", "winch")
-    assert asked("winch_dead", made).outcome is asked("winch_rating", made).outcome is RuleOutcome.MET
+    assert answer_of("winch_dead", made).outcome is answer_of("winch_rating", made).outcome is RuleOutcome.MET
     thin = Isolated(with_branch(made.circuit, made.switching.contacts[0].branch_id, rating_a=100), made.switching, made.moves)
-    found = asked("winch_rating", thin)
-    assert found.outcome is RuleOutcome.BROKEN and "at least 300 A" in found.words
-    assert asked("winch_dead", built("positive")).outcome is RuleOutcome.UNKNOWN
+    answer = answer_of("winch_rating", thin)
+    assert answer.outcome is RuleOutcome.BROKEN and "at least 300 A" in answer.words
+    assert answer_of("winch_dead", built("positive")).outcome is RuleOutcome.UNKNOWN
     assert verdict(made.circuit, made.switching, IsolationPurpose.WINCH).does is True
 
 
 def test_a_second_bank_goes_off_alone() -> None:
     made = built("further_banks", "second_battery_link")
-    assert asked("bank_off_runs_on", made).outcome is RuleOutcome.MET
-    assert asked("bank_off_runs_on", built("alternator_side", "second_battery_link")).outcome is RuleOutcome.BROKEN
-    assert asked("bank_off_runs_on", built("positive")).outcome is RuleOutcome.UNKNOWN
-    link = asked("link_override", made)
+    assert answer_of("bank_off_runs_on", made).outcome is RuleOutcome.MET
+    assert answer_of("bank_off_runs_on", built("alternator_side", "second_battery_link")).outcome is RuleOutcome.BROKEN
+    assert answer_of("bank_off_runs_on", built("positive")).outcome is RuleOutcome.UNKNOWN
+    link = answer_of("link_override", made)
     assert link.outcome is RuleOutcome.BROKEN and "drops out" in link.words
     held = Isolated(with_branch(made.circuit, "link", override="closed"), made.switching, made.moves)
-    assert asked("link_override", held).outcome is RuleOutcome.MET
+    assert answer_of("link_override", held).outcome is RuleOutcome.MET
 
 
 @pytest.mark.parametrize(("volts", "band", "clamp"), [(12, "79 to 101 V", "35 V"), (24, "151 to 202 V", "65 V")])
 def test_a_battery_cut_from_a_charging_alternator_is_a_load_dump(volts: int, band: str, clamp: str) -> None:
     """ISO 16750-2, test A and test B, from memory."""
-    found = asked("surge", built("positive", volts=volts))
-    assert found.outcome is RuleOutcome.BROKEN and band in found.words and clamp in found.words
-    assert asked("surge", built("alternator_side", volts=volts)).outcome is RuleOutcome.MET
+    answer = answer_of("surge", built("positive", volts=volts))
+    assert answer.outcome is RuleOutcome.BROKEN and band in answer.words and clamp in answer.words
+    assert answer_of("surge", built("alternator_side", volts=volts)).outcome is RuleOutcome.MET
     # Of two parallel batteries each has its contact, and both go.
-    assert asked("surge", built("positive", "parallel_batteries", volts)).outcome is RuleOutcome.BROKEN
-    assert asked("surge", built("further_banks", "parallel_batteries", volts)).outcome is RuleOutcome.MET
+    assert answer_of("surge", built("positive", "parallel_batteries", volts)).outcome is RuleOutcome.BROKEN
+    assert answer_of("surge", built("further_banks", "parallel_batteries", volts)).outcome is RuleOutcome.MET
 
 
 def test_a_guided_disconnect_says_side_by_side_which_way_is_fit() -> None:
     car = build_layout("competition_car", 12)
     guide = guide_of(car, "disconnect")
     (compared,) = (q for q in guide.asks(car) if q.name == guide.compares)
-    asked, target = {"purpose": "emergency"}, SizingTarget(target_current_a=car.alternator.rated_a)
-    rows = [compare_answer(car, guide, {**asked, "way": c.name}, target, usual_prices()) for c in compared.choices]
+    request, target = {"purpose": "emergency"}, SizingTarget(target_current_a=car.alternator.rated_a)
+    rows = [compare_answer(car, guide, {**request, "way": c.name}, target, usual_prices()) for c in compared.choices]
     assert {r.name: r.does for r in rows} == {
         "negative": False, "post": False, "positive": False, "breaker": False, "alternator_side": False, "pull_cable": True,
         "multi_pole": False, "field_cut": False,
@@ -322,8 +324,8 @@ def test_whatever_a_guided_disconnect_says_can_be_kept(layout: str) -> None:
         # Every way here, every purpose with it on some layout.
         for purpose in (purposes[(first + k) % len(purposes)], purposes[(first + k + 2) % len(purposes)]):
             answers: dict[str, str | float] = {"purpose": purpose.name, "way": way.name}
-            said = guided(circuit, "disconnect", answers).to_do
-            assert Guided(name="disconnect", label=guide.label, answers=answers, to_do=said).to_do == said
+            to_do = guided(circuit, "disconnect", answers).to_do
+            assert Guided(name="disconnect", label=guide.label, answers=answers, to_do=to_do).to_do == to_do
 
 
 def test_what_is_held_in_or_never_rests_is_called_out() -> None:
@@ -331,33 +333,33 @@ def test_what_is_held_in_or_never_rests_is_called_out() -> None:
     made = built("two_controls")
     latched = tuple(c.model_copy(update={"when": "coil or start"}) for c in made.switching.contacts)
     by_itself = tuple(x.model_copy(update={"plus_node": "isolated", "when": "always"}) for x in made.switching.senses)
-    assert asked("held_in", made).outcome is RuleOutcome.MET
+    assert answer_of("held_in", made).outcome is RuleOutcome.MET
     # With the alternator on the battery's side neither control moves anything: it is held in.
-    held = asked("held_in", made, contacts=latched, senses=by_itself)
+    held = answer_of("held_in", made, contacts=latched, senses=by_itself)
     assert held.outcome is RuleOutcome.BROKEN and held.row is not None and held.row.pulled_in == {"coil"} and held.row.runs
     cut = tuple(x.model_copy(update={"when": "driver and outside"}) for x in by_itself)
-    assert asked("held_in", made, contacts=latched, senses=cut).outcome is RuleOutcome.MET
+    assert answer_of("held_in", made, contacts=latched, senses=cut).outcome is RuleOutcome.MET
     made = built("controller")
-    assert asked("chatters", made).outcome is RuleOutcome.MET
+    assert answer_of("chatters", made).outcome is RuleOutcome.MET
     buzz = made.switching.senses[0].model_copy(update={"plus_node": "isolated", "on_v": 8, "off_v": 3})
     contacts = tuple(c.model_copy(update={"when": "not awake"}) if c.when == "awake" else c for c in made.switching.contacts)
-    found = asked("chatters", made, senses=(buzz,), contacts=contacts)
-    assert found.outcome is RuleOutcome.BROKEN and "Sense input" in found.words
+    answer = answer_of("chatters", made, senses=(buzz,), contacts=contacts)
+    assert answer.outcome is RuleOutcome.BROKEN and "Sense input" in answer.words
 
 
 def test_the_owner_is_told_what_it_does_not_do() -> None:
     made = built("positive")
-    said = " ".join(verdict(made.circuit, made.switching, IsolationPurpose.THEFT).owner)
-    assert "Isolator does NOT stop a running engine" in said
+    text = " ".join(verdict(made.circuit, made.switching, IsolationPurpose.THEFT).owner)
+    assert "Isolator does NOT stop a running engine" in text
     made = built("two_controls")
-    said = " ".join(verdict(made.circuit, made.switching, IsolationPurpose.EMERGENCY).owner)
-    assert "Driver's switch stops a running engine." in said and "Alternator stud" in said and "Left on, it loses 628 mA." in said
+    text = " ".join(verdict(made.circuit, made.switching, IsolationPurpose.EMERGENCY).owner)
+    assert "Driver's switch stops a running engine." in text and "Alternator stud" in text and "Left on, it loses 628 mA." in text
 
 
 def test_no_starter_and_no_ignition_are_said_to_be_missing() -> None:
     made = built("positive", "front_battery")
     assert made.assumed and "nobody has drawn them" in made.assumed[0]
-    assert asked("does_not_crank", made).outcome is RuleOutcome.UNKNOWN
+    assert answer_of("does_not_crank", made).outcome is RuleOutcome.UNKNOWN
     assert verdict(made.circuit, made.switching, IsolationPurpose.THEFT).does is None
     grow = Growing(made.circuit)
     assert grow.free("ignition") != "ignition"
@@ -376,8 +378,8 @@ def test_a_proof_holds_only_where_the_vehicle_does_all_that_was_promised(topolog
     other = {"yes": 0.0, "no": 1.0, "live": 0.9, "dead": 1.1}
     for point, v in promised.items():
         wrong = {**read, point: Measured(other[v], 0.01)}
-        found = proof(made.circuit, made.switching, wrong)
-        assert found.proven is False and [x.point for x in found.lines if x.kept is False] == [point]
+        result = proof(made.circuit, made.switching, wrong)
+        assert result.proven is False and [x.point for x in result.lines if x.kept is False] == [point]
         missing = {p: m for p, m in read.items() if p != point}
         assert proof(made.circuit, made.switching, missing).proven is None
 
@@ -391,8 +393,8 @@ def test_nothing_is_asked_of_a_circuit_without_a_switch_that_a_hand_works() -> N
 def test_what_is_open_and_comes_back_is_judged_by_itself_and_stopping_only_against_the_promise() -> None:
     car = build_layout("competition_car", 12)
     read = {"stops:1": Measured(0.0, 0.0), "open:cut_off": Measured(0.0, 0.0), "restarts": Measured(1.0, 0.0)}
-    said = {j.point: j.verdict.value for j in procedure("disconnect").judge(car, read, Limits())}
-    assert said == {"open:cut_off": "fail", "restarts": "pass"}
+    verdicts = {j.point: j.verdict.value for j in procedure("disconnect").judge(car, read, Limits())}
+    assert verdicts == {"open:cut_off": "fail", "restarts": "pass"}
 
 
 def coil_answers(**coil: float) -> dict[str, tuple[str, str]]:
@@ -405,24 +407,24 @@ def coil_answers(**coil: float) -> dict[str, tuple[str, str]]:
 def test_a_coil_is_asked_hot_at_the_end_of_its_own_wires() -> None:
     """By hand: 0.6 A at 12 V are 20 ohm; copper at 105 degC has 1 + 0.00393 x 85 = 1.334 of that (IEC 60028): 26.7 ohm."""
     hot = 1 + 0.00393 * 85
-    said = coil_answers()
-    assert said["coil_supply"][0] == said["coil_wires"][0] == "met"
+    answers = coil_answers()
+    assert answers["coil_supply"][0] == answers["coil_wires"][0] == "met"
     # 7 m of 1.5 mm2 at 13.3 mohm/m and 20 degC (IEC 60228 class 5, from memory), two switches of 10 mohm, a 3 A blade of about 0.03 ohm.
     wires = 7 * 0.0133 + 0.02 + 0.03
-    assert f"gets {12.65 * 26.68 / (26.68 + wires):.1f} V where it wants {0.67 * 12 * hot:.1f} V" in said["coil_supply"][1]
-    lost = float(said["coil_wires"][1].split("lose ")[1].split(" V")[0])
+    assert f"gets {12.65 * 26.68 / (26.68 + wires):.1f} V where it wants {0.67 * 12 * hot:.1f} V" in answers["coil_supply"][1]
+    lost = float(answers["coil_wires"][1].split("lose ")[1].split(" V")[0])
     assert lost == pytest.approx(12.65 * wires / (20 + wires), abs=0.02)
     # 0.6 A at 80 % duty: the smallest blade that is made.
-    assert "Control fuse has 3 A" in said["coil_wires"][1]
+    assert "Control fuse has 3 A" in answers["coil_wires"][1]
 
 
 def test_the_wire_to_the_switches_is_in_the_price() -> None:
     """By hand, of the price list: relay and switches by their amperes, a fuse, 7 m of 1.5 mm2 in three leads with two lugs each."""
-    prices, found = usual_prices(), build_layout("competition_car", 12)
-    made = topology_of("two_controls").build(found).circuit
+    prices, circuit = usual_prices(), build_layout("competition_car", 12)
+    made = topology_of("two_controls").build(circuit).circuit
     contacts = (300 + 2 * 5) * prices.contact_per_a
     wires = 7 * (prices.cable_per_m + 1.5 * prices.cable_per_m_mm2) + 6 * (prices.lug + 1.5 * prices.lug_per_mm2)
-    cost = circuit_cost(found, made, prices)
+    cost = circuit_cost(circuit, made, prices)
     assert cost.parts == pytest.approx(contacts + wires + prices.fuse[FuseFamily.BLADE_C])
     assert cost.hours == pytest.approx(3 * prices.contact_h + 3 * prices.lead_h + 7 * prices.lead_h_per_m + prices.fuse_h)
 
@@ -470,8 +472,8 @@ def test_a_control_moves_what_its_own_contact_takes_the_supply_from(way: str, re
     ],
 )
 def test_a_coil_that_is_short_of_voltage_is_found(coil: dict[str, float], rule: str, words: str) -> None:
-    outcome, said = coil_answers(**coil)[rule]
-    assert outcome == "broken" and words in said
+    outcome, message = coil_answers(**coil)[rule]
+    assert outcome == "broken" and words in message
 
 
 def test_switches_in_a_wire_that_feeds_nothing_of_the_circuit_make_no_more_positions() -> None:
@@ -501,14 +503,16 @@ def test_a_selector_that_breaks_first_is_called_out_and_one_that_nobody_has_look
     boat = build_layout("boat_selector", volts)
     fitted = topology_of("as_fitted")
     outcomes = {
-        makes_first: asked("selector_makes_first", fitted.build(with_known(boat, "Battery selector", makes_first=makes_first)))
+        makes_first: answer_of(
+            "selector_makes_first", fitted.build(with_known(boat, "Battery selector", makes_first=makes_first))
+        )
         for makes_first in (True, False, None)
     }
     assert {k: a.outcome.value for k, a in outcomes.items()} == {True: "met", False: "broken", None: "unknown"}
     assert "stop the engine first" in outcomes[True].words and outcomes[False].change
     # Its charge lead on a battery's own post: however it is turned, the alternator keeps that one.
     direct = with_branch(boat, "charge_fuse", to_node="bat_pos")
-    assert asked("selector_makes_first", fitted.build(direct)).outcome is RuleOutcome.MET
+    assert answer_of("selector_makes_first", fitted.build(direct)).outcome is RuleOutcome.MET
     # One contact is no selector, and where there is none nothing is asked.
     alone = with_branch(boat, "selector_2", selector=None)
     for circuit in (alone, build_layout("competition_car", volts)):
@@ -521,10 +525,10 @@ def test_a_selector_that_breaks_first_is_called_out_and_one_that_nobody_has_look
 
 def test_what_somebody_has_looked_at_on_a_fitted_switch_is_known_of_it() -> None:
     car = build_layout("competition_car", 12)
-    assert asked("reach_driver", topology_of("as_fitted").build(car)).outcome is RuleOutcome.UNKNOWN
+    assert answer_of("reach_driver", topology_of("as_fitted").build(car)).outcome is RuleOutcome.UNKNOWN
     known = with_known(car, "Cut-off switch", place="driver", marked=True, lockable=False)
     made = topology_of("as_fitted").build(known)
-    assert [asked(r, made).outcome.value for r in ("reach_driver", "reach_outside", "marked", "lockable", "removable")] == [
+    assert [answer_of(r, made).outcome.value for r in ("reach_driver", "reach_outside", "marked", "lockable", "removable")] == [
         "met", "broken", "met", "broken", "unknown",
     ]  # fmt: skip
     # Of a disconnect that is put in, what it was made as stays known on its circuit.
@@ -533,7 +537,7 @@ def test_what_somebody_has_looked_at_on_a_fitted_switch_is_known_of_it() -> None
         "Driver's switch": ControlPlace.DRIVER, "Outer switch": ControlPlace.OUTSIDE,
     }  # fmt: skip
     again = topology_of("as_fitted").build(built_in)
-    assert asked("reach_outside", again).outcome is RuleOutcome.MET and again.circuit.controls == built_in.controls
+    assert answer_of("reach_outside", again).outcome is RuleOutcome.MET and again.circuit.controls == built_in.controls
     with pytest.raises(ValueError, match="is there twice"):
         with_parts(car, controls=(FittedControl(label="One"), FittedControl(label="One")))
 
@@ -593,10 +597,10 @@ def test_much_left_across_a_small_unit_holds_its_surge_down() -> None:
 def test_a_cut_field_stops_what_is_fed_from_outside_and_a_magnet_has_none() -> None:
     car = build_layout("competition_car", 12)
     made = topology_of("field_cut").build(car)
-    assert asked("engine_stops", made).outcome is RuleOutcome.MET
+    assert answer_of("engine_stops", made).outcome is RuleOutcome.MET
     # A unit that feeds its own field runs on: that is what the assumption says.
     own = tuple(f.model_copy(update={"self_excites": True}) for f in made.switching.fields)
-    assert asked("engine_stops", made, fields=own).outcome is RuleOutcome.BROKEN
+    assert answer_of("engine_stops", made, fields=own).outcome is RuleOutcome.BROKEN
     assert any("feeds its own field runs on" in a for a in made.assumed)
     assert "magnet" in topology_of("field_cut").not_here(build_layout("motorcycle", 12))
 
@@ -663,8 +667,8 @@ def test_a_rule_of_a_later_program_leaves_the_verdict_open() -> None:
 
 def test_a_breaker_as_the_switch_is_fit_where_no_starter_hangs_on_it() -> None:
     car = build_layout("competition_car", 12)
-    assert asked("cranks_through", topology_of("breaker").build(car)).outcome is RuleOutcome.BROKEN
+    assert answer_of("cranks_through", topology_of("breaker").build(car)).outcome is RuleOutcome.BROKEN
     without = with_parts(car, loads=tuple(x for x in car.loads if not x.cranking))
     made = topology_of("breaker").build(without)
-    assert asked("carries", made).outcome is RuleOutcome.MET and asked("no_drain", made).outcome is RuleOutcome.MET
+    assert answer_of("carries", made).outcome is RuleOutcome.MET and answer_of("no_drain", made).outcome is RuleOutcome.MET
     assert made.circuit.branch("isolator").protects

@@ -68,17 +68,17 @@ def test_a_post_clamp_has_no_stud_and_no_torque_of_ours() -> None:
 
 
 @pytest.mark.parametrize(
-    ("changes", "spec", "said"),
+    ("changes", "spec", "message"),
     [
         ({"size": "50 mm2"}, {"route_mm": 60}, "too short"),
         ({"size": "50 mm2"}, {"from_end": EndSpec(stud="M7")}, "No stud 'M7'"),
         ({"size": "150 mm2"}, {}, "No lug takes 150 mm2"),
     ],
 )
-def test_a_lead_that_cannot_be_made_says_why(changes: dict[str, object], spec: dict[str, object], said: str) -> None:
+def test_a_lead_that_cannot_be_made_says_why(changes: dict[str, object], spec: dict[str, object], message: str) -> None:
     book = BuildBook(leads=(LeadSpec.model_validate({"branch_id": "charge_cable", **spec}),))
     (card,) = lead_cards(CAR, with_lead(CAR, "charge_cable", **changes), book)
-    assert said in card.problem and card.cut_mm is None and card.ends == ()
+    assert message in card.problem and card.cut_mm is None and card.ends == ()
 
 
 def test_a_size_that_no_lug_is_made_for_takes_the_next_and_is_flagged() -> None:
@@ -159,7 +159,7 @@ def test_a_lug_of_tube_has_a_barrel_of_its_own_and_no_bought_one() -> None:
 
 
 @pytest.mark.parametrize(
-    ("end", "said"),
+    ("end", "message"),
     [
         ({"school": "tube"}, "Say which tube"),
         # A thin tube round a large hole: (pi (12 - 0.8) / 2 - 10.5) 1.6 = 11 mm2 beside the hole, the conductor has 25.
@@ -167,9 +167,9 @@ def test_a_lug_of_tube_has_a_barrel_of_its_own_and_no_bought_one() -> None:
         ({"school": "tube", "stud": "M6", "tube_outer_mm": 12, "tube_wall_mm": 3.5}, "does not go into a tube of 12 x 3.5 mm"),
     ],
 )
-def test_a_tube_that_does_not_do_is_said_on_the_card(end: dict[str, object], said: str) -> None:
+def test_a_tube_that_does_not_do_is_said_on_the_card(end: dict[str, object], message: str) -> None:
     card = schooled(end)
-    assert said in card.problem and card.cut_mm is None
+    assert message in card.problem and card.cut_mm is None
 
 
 def test_no_post_clamp_is_made_of_tube() -> None:

@@ -28,8 +28,8 @@ MADE = {
 
 def hidden(circuit: Circuit, cause: str, **amounts: float) -> Hypothesis:
     """A cause of the catalogue, at amounts of one's own."""
-    found = next(h for h in hypotheses(circuit) if h.causes == (cause,))
-    return replace(found, changes=tuple(replace(c, amount=amounts.get(c.what.value, c.amount)) for c in found.changes))
+    hypothesis = next(h for h in hypotheses(circuit) if h.causes == (cause,))
+    return replace(hypothesis, changes=tuple(replace(c, amount=amounts.get(c.what.value, c.amount)) for c in hypothesis.changes))
 
 
 def found_on(name: str, cause: str, seed: int = 3, **amounts: float) -> Findings:
@@ -37,8 +37,8 @@ def found_on(name: str, cause: str, seed: int = 3, **amounts: float) -> Findings
     return judged(vehicle.circuit, *runs_of(vehicle, vehicle.everything()))
 
 
-def likeliest(found: Findings, count: int = 1) -> list[str]:
-    return [c.cause for c in found.causes[:count]]
+def likeliest(findings: Findings, count: int = 1) -> list[str]:
+    return [c.cause for c in findings.causes[:count]]
 
 
 @pytest.mark.parametrize(
@@ -168,9 +168,9 @@ def test_a_lead_that_carries_next_to_nothing_is_not_gone_for_sure(whole: bool) -
 def test_a_joint_that_was_bad_in_one_test_only_comes_and_goes() -> None:
     car = MADE["front"]
     bad, sound = hidden(car, "resistance:charge_cable", more_ohm=0.02), hypotheses(car)[0]
-    found = mixed(car, bad, sound)
-    assert likeliest(found) == ["intermittent:charge_cable"] and found.causes[0].probability > 0.9
-    assert "shake" in found.causes[0].advice.lower()
+    findings = mixed(car, bad, sound)
+    assert likeliest(findings) == ["intermittent:charge_cable"] and findings.causes[0].probability > 0.9
+    assert "shake" in findings.causes[0].advice.lower()
     # Bad in every test it is no more than a bad contact.
     always = mixed(car, bad, bad)
     assert likeliest(always) == ["resistance:charge_cable"]
@@ -193,7 +193,7 @@ def test_strands_that_are_eaten_have_more_once_they_are_warm() -> None:
 def test_a_set_point_is_held_against_the_chemistry_of_what_it_charges() -> None:
     """Common practice: gel takes 14.4 V at most; a 15.2 V set-up cooks any lead battery. Nothing is said of what fits."""
     car = MADE["front"]
-    for chemistry, volts, said in (
+    for chemistry, volts, expected in (
         (Chemistry.FLOODED, 14.4, False), (Chemistry.GEL, 14.8, True), (Chemistry.AGM, 15.2, True), (Chemistry.LIFEPO4, 13.2, True),
     ):  # fmt: skip
         circuit = car.model_copy(
@@ -202,7 +202,7 @@ def test_a_set_point_is_held_against_the_chemistry_of_what_it_charges() -> None:
                 "batteries": (car.battery.model_copy(update={"chemistry": chemistry}),),
             }
         )
-        assert any(p.code == "set_point_for_chemistry" for p in judged(circuit).parts) is said, (chemistry, volts)
+        assert any(p.code == "set_point_for_chemistry" for p in judged(circuit).parts) is expected, (chemistry, volts)
 
 
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
@@ -231,10 +231,10 @@ def test_every_fault_is_one_row_that_says_all_of_it() -> None:
     table = fault_table()
     for kind, fault in table.faults.items():
         assert fault.title and (fault.advice or kind == "none") and fault.weight > 0, kind
-        assert fault.of in ELEMENTS and (not fault.beside or fault.beside in table.faults), kind
+        assert fault.of in ELEMENTS and (not fault.looks_like or fault.looks_like in table.faults), kind
         assert fault.amount is None or fault.amount in {c.what for c in fault.changes}, kind
     for layout in LAYOUTS:
-        found = hypotheses(layout.build(12))
-        assert found[0].causes == ("none:",)
-        assert {h.causes[0].split(":")[0] for h in found} <= set(table.faults)
-        assert 0.5 < sum(h.weight for h in found) - found[0].weight < 1.25 and found[0].weight == 0.5
+        every = hypotheses(layout.build(12))
+        assert every[0].causes == ("none:",)
+        assert {h.causes[0].split(":")[0] for h in every} <= set(table.faults)
+        assert 0.5 < sum(h.weight for h in every) - every[0].weight < 1.25 and every[0].weight == 0.5

@@ -25,7 +25,7 @@ CAR = VEHICLES["front"]
 PASS, FAIL, CLOSE = Verdict.PASS, Verdict.FAIL, Verdict.CLOSE
 
 
-def said(
+def judgements_of(
     name: str, values: dict[str, float], circuit: Circuit = CAR, u: float = 0.001, limits: Limits | None = None
 ) -> list[Judgement]:
     points = {a.id for a in procedure(name).points(circuit)}
@@ -43,31 +43,33 @@ def test_the_load_tests_table(temperature: float, volts: float) -> None:
     ("volts", "temperature", "verdict"), [(9.7, 21, PASS), (9.4, 21, FAIL), (9.4, -1, PASS), (8.6, -18, PASS), (8.4, -18, FAIL)]
 )
 def test_a_battery_under_half_its_cold_cranking_current(volts: float, temperature: float, verdict: Verdict) -> None:
-    found = said("battery_load", {"load_v:battery": volts, "battery_c:battery": temperature})
-    assert found[0].verdict is verdict and f"{temperature:.0f} °C" in found[0].limit
+    judgement = judgements_of("battery_load", {"load_v:battery": volts, "battery_c:battery": temperature})
+    assert judgement[0].verdict is verdict and f"{temperature:.0f} °C" in judgement[0].limit
 
 
 def test_a_conductance_tester_is_held_against_the_rating() -> None:
     rated = CAR.battery.cca_a
     assert rated
     for share, verdict in ((0.9, PASS), (0.6, FAIL)):
-        found = said("battery_load", {"tester_cca:battery": share * rated})[0]
-        assert found.verdict is verdict and found.value == pytest.approx(share * rated) and f"{share:.0%}" in found.why
+        judgement = judgements_of("battery_load", {"tester_cca:battery": share * rated})[0]
+        assert (
+            judgement.verdict is verdict and judgement.value == pytest.approx(share * rated) and f"{share:.0%}" in judgement.why
+        )
 
 
 def test_half_the_rating_of_all_strings_at_24_v() -> None:
     lorry = build_layout("parallel_batteries", 24)
     point = procedure("battery_load").points(lorry)[0]
     assert f"{(lorry.battery.cca_a or 0) / 2 * lorry.battery.parallel:.0f} A" in point.label
-    found = said("battery_load", {point.id: 19.3, f"battery_c:{lorry.battery.id}": 21.0}, lorry)
-    assert found[0].verdict is PASS and "doubled for 24 V" in found[0].limit
+    judgement = judgements_of("battery_load", {point.id: 19.3, f"battery_c:{lorry.battery.id}": 21.0}, lorry)
+    assert judgement[0].verdict is PASS and "doubled for 24 V" in judgement[0].limit
 
 
 def test_a_pulley_that_slips_and_an_output_at_the_shafts_own_speed() -> None:
     ratio = CAR.alternator.pulley_ratio
-    slips = said("idle_output", {"engine_rpm": 800, "shaft_rpm:alternator": 0.8 * 800 * ratio})
+    slips = judgements_of("idle_output", {"engine_rpm": 800, "shaft_rpm:alternator": 0.8 * 800 * ratio})
     assert slips[0].verdict is FAIL and "80%" in slips[0].why
-    fine = said("idle_output", {"engine_rpm": 800, "shaft_rpm:alternator": 800 * ratio, "idle_a:alternator": 200})
+    fine = judgements_of("idle_output", {"engine_rpm": 800, "shaft_rpm:alternator": 800 * ratio, "idle_a:alternator": 200})
     assert [j.verdict for j in fine] == [PASS, PASS]
 
 
@@ -75,14 +77,14 @@ def test_a_pulley_that_slips_and_an_output_at_the_shafts_own_speed() -> None:
     ("amps", "verdict", "word"), [(12.0, PASS, "takes 12 A"), (0.0, FAIL, "Breaking even"), (-8.0, FAIL, "gives 8 A")]
 )
 def test_breaking_even_is_not_charging(amps: float, verdict: Verdict, word: str) -> None:
-    found = said("net_battery", {"net_a_idle:battery": amps})[0]
-    assert found.verdict is verdict and word in found.why
+    judgement = judgements_of("net_battery", {"net_a_idle:battery": amps})[0]
+    assert judgement.verdict is verdict and word in judgement.why
 
 
 def test_a_hot_unit_that_climbs() -> None:
     """Over 93 degC (200 degF) and climbing."""
-    assert said("temperature", {"case_c:alternator": 88})[0].verdict is PASS
-    hot = said("temperature", {"case_c:alternator": 95, "case_later_c:alternator": 104})[0]
+    assert judgements_of("temperature", {"case_c:alternator": 88})[0].verdict is PASS
+    hot = judgements_of("temperature", {"case_c:alternator": 95, "case_later_c:alternator": 104})[0]
     assert hot.verdict is FAIL and "climbing" in hot.why
 
 
@@ -91,15 +93,15 @@ def test_a_hot_unit_that_climbs() -> None:
 )
 def test_half_an_hour_of_idle(log: tuple[float, ...], verdict: Verdict, word: str) -> None:
     """Falling to 12.7 V is short of output; a steady 14 V is enough."""
-    found = said("idle_soak", {f"soak_v:{m}": v for m, v in zip((0, 10, 20, 30), log, strict=True)})[0]
-    assert found.verdict is verdict and word in found.why and found.value == log[-1]
+    judgement = judgements_of("idle_soak", {f"soak_v:{m}": v for m, v in zip((0, 10, 20, 30), log, strict=True)})[0]
+    assert judgement.verdict is verdict and word in judgement.why and judgement.value == log[-1]
 
 
 def test_a_switch_loses_nothing_closed_and_passes_nothing_open() -> None:
     car = VEHICLES["car"]
-    good = said("switches", {"contact_ohm:cut_off": 0.0003, "opens:cut_off": 1, "closes:cut_off": 1}, car, u=1e-5)
+    good = judgements_of("switches", {"contact_ohm:cut_off": 0.0003, "opens:cut_off": 1, "closes:cut_off": 1}, car, u=1e-5)
     assert [j.verdict for j in good] == [PASS] * 3
-    bad = said("switches", {"contact_ohm:cut_off": 0.006, "opens:cut_off": 0}, car, u=1e-5)
+    bad = judgements_of("switches", {"contact_ohm:cut_off": 0.006, "opens:cut_off": 0}, car, u=1e-5)
     assert [j.verdict for j in bad] == [FAIL, FAIL] and "second path" in bad[1].next_step
 
 
@@ -108,9 +110,9 @@ def test_the_milliohm_of_a_switch_knows_the_watts() -> None:
     car = VEHICLES["car"]
     big = car.model_copy(update={"alternators": (car.alternator.model_copy(update={"rated_a": 300.0}), *car.alternators[1:])})
     for circuit, verdict in ((car, PASS), (big, FAIL)):
-        found = said("switches", {"contact_ohm:cut_off": 0.0006}, circuit, u=1e-5)[0]
-        assert found.verdict is verdict, found
-    assert "10 W more" in found.limit and "282 A" in found.limit  # a fuel pump takes the rest
+        judgement = judgements_of("switches", {"contact_ohm:cut_off": 0.0006}, circuit, u=1e-5)[0]
+        assert judgement.verdict is verdict, judgement
+    assert "10 W more" in judgement.limit and "282 A" in judgement.limit  # a fuel pump takes the rest
 
 
 def test_a_small_switch_is_not_asked_for_the_milliohm_of_a_big_one() -> None:
@@ -118,29 +120,29 @@ def test_a_small_switch_is_not_asked_for_the_milliohm_of_a_big_one() -> None:
     made = topology_of("two_controls").build(VEHICLES["car"]).circuit
     assert made.branch("driver_switch").sound_resistance_ohm(20.0) == 0.01
     for ohm, verdict in ((0.012, PASS), (0.03, FAIL)):
-        (found,) = said("switches", {"contact_ohm:driver_switch": ohm}, made, u=1e-4)
-        assert found.verdict is verdict and "battery's current" in found.limit, found
-    (heavy,) = said("switches", {"contact_ohm:isolator": 0.003}, made, u=1e-5)
+        (judgement,) = judgements_of("switches", {"contact_ohm:driver_switch": ohm}, made, u=1e-4)
+        assert judgement.verdict is verdict and "battery's current" in judgement.limit, judgement
+    (heavy,) = judgements_of("switches", {"contact_ohm:isolator": 0.003}, made, u=1e-5)
     assert heavy.verdict is FAIL and "1 mΩ or less" in heavy.limit
 
 
 def test_a_connector_is_held_against_the_air_round_it() -> None:
     trailer = build_layout("tow_and_trailer", 12)
-    found = said("connectors", {"around_c": 24, "plug_c:coupling_feed": 81, "plug_c:coupling_return": 38}, trailer)
-    assert [(j.verdict, j.value) for j in found] == [(FAIL, 81), (PASS, 38)] and "57 K" in found[0].why
+    judgement = judgements_of("connectors", {"around_c": 24, "plug_c:coupling_feed": 81, "plug_c:coupling_return": 38}, trailer)
+    assert [(j.verdict, j.value) for j in judgement] == [(FAIL, 81), (PASS, 38)] and "57 K" in judgement[0].why
     assert not procedure("connectors").points(CAR)
 
 
 def test_three_phases_of_a_magnet_stator() -> None:
     """Three equal phases, no continuity to ground, 14.55 V at the battery is good."""
     bike = build_layout("motorcycle", 12)
-    good = said(
+    good = judgements_of(
         "permanent_magnet",
         {"phase_v:1-2": 52, "phase_v:2-3": 53, "phase_v:3-1": 52.5, "phase_clear": 1, "magnet_dc_v": 14.55},
         bike,
     )
     assert [j.verdict for j in good] == [PASS] * 3
-    bad = said(
+    bad = judgements_of(
         "permanent_magnet", {"phase_v:1-2": 52, "phase_v:2-3": 53, "phase_v:3-1": 22, "phase_clear": 0, "magnet_dc_v": 12.6}, bike
     )
     assert [j.verdict for j in bad] == [FAIL] * 3 and bad[0].label.endswith("3-1, plug open")
@@ -148,8 +150,8 @@ def test_three_phases_of_a_magnet_stator() -> None:
 
 
 def test_the_fuse_that_ends_the_drain_names_its_circuit() -> None:
-    found = said("fuse_steps", {"drain_before": 0.42, "without_box:1": 0.41, "without_box:2": 0.03}, u=0.005)
-    assert [j.verdict for j in found] == [PASS, FAIL] and "390 mA of 420 mA" in found[1].why
+    judgement = judgements_of("fuse_steps", {"drain_before": 0.42, "without_box:1": 0.41, "without_box:2": 0.03}, u=0.005)
+    assert [j.verdict for j in judgement] == [PASS, FAIL] and "390 mA of 420 mA" in judgement[1].why
 
 
 def runs(start: float, a: list[float], b: list[float]) -> dict[str, float]:
@@ -162,16 +164,16 @@ def runs(start: float, a: list[float], b: list[float]) -> dict[str, float]:
 
 def test_one_trial_of_two_joints_settles_nothing() -> None:
     """A crimped and a soldered lead differed by about 0.12 V of 1.4 V in one trial: within the scatter unless repeated."""
-    found = said("joints", runs(12.6, [11.2], [11.32]))[0]
-    assert found.verdict is CLOSE and "unless repeated" in found.why and "120 mV" in found.why
+    judgement = judgements_of("joints", runs(12.6, [11.2], [11.32]))[0]
+    assert judgement.verdict is CLOSE and "unless repeated" in judgement.why and "120 mV" in judgement.why
 
 
 def test_joints_are_told_apart_only_beyond_their_scatter() -> None:
     """The start voltage falls from run to run and is taken off; the same numbers to scipy's own t-test."""
-    tight = said("joints", runs(12.6, [11.20, 11.21, 11.19, 11.2], [11.32, 11.33, 11.31, 11.32]))[0]
+    tight = judgements_of("joints", runs(12.6, [11.20, 11.21, 11.19, 11.2], [11.32, 11.33, 11.31, 11.32]))[0]
     assert tight.verdict is PASS and "B is better by 120 mV" in tight.why
     values = runs(12.6, [11.2, 11.5, 10.9], [11.32, 11.6, 11.1])
-    loose = said("joints", values)[0]
+    loose = judgements_of("joints", values)[0]
     assert loose.verdict is CLOSE and "within the scatter" in loose.why
     measured = {k: Measured(v, 0.0) for k, v in values.items()}
     assert stats.ttest_ind(losses(measured, "A"), losses(measured, "B"), equal_var=False).pvalue > 0.05
@@ -181,17 +183,21 @@ def test_joints_are_told_apart_only_beyond_their_scatter() -> None:
 def test_a_profile_and_the_makers_window() -> None:
     """109 A against a window of 170 to 220 A fails; the maker wins over every profile, and the usual rule stays in sight."""
     lead = next(a.id for a in procedure("cranking").points(CAR) if a.quantity == "voltage_drop")
-    assert said("cranking", {lead: 0.25})[0].verdict is PASS
-    assert said("cranking", {lead: 0.25}, limits=Limits(LimitProfileName.STRICT))[0].verdict is FAIL
+    assert judgements_of("cranking", {lead: 0.25})[0].verdict is PASS
+    assert judgements_of("cranking", {lead: 0.25}, limits=Limits(LimitProfileName.STRICT))[0].verdict is FAIL
     window = Limits(maker={"consumers_output": MakerWindow(least=170, most=220)})
     for amps, verdict in ((109, FAIL), (190, PASS), (240, FAIL)):
-        found = said("all_consumers", {"consumers_a:alternator": amps}, limits=window)[0]
-        assert found.verdict is verdict and "by the maker; without it" in found.limit and found.source == "The maker's figures"
-    loaded = said("full_output", {"output_a:alternator": 75}, limits=Limits(maker={"output": MakerWindow(least=80)}))[0]
+        judgement = judgements_of("all_consumers", {"consumers_a:alternator": amps}, limits=window)[0]
+        assert (
+            judgement.verdict is verdict
+            and "by the maker; without it" in judgement.limit
+            and judgement.source == "The maker's figures"
+        )
+    loaded = judgements_of("full_output", {"output_a:alternator": 75}, limits=Limits(maker={"output": MakerWindow(least=80)}))[0]
     assert loaded.verdict is FAIL and "80 A or more by the maker" in loaded.limit
     lorry = build_layout("front_battery", 24)
     exact = Limits(maker={"regulated": MakerWindow(least=28.0, most=28.8)})
-    assert said("regulated", {"regulated_v:fast": 28.4}, lorry, limits=exact)[0].verdict is PASS
+    assert judgements_of("regulated", {"regulated_v:fast": 28.4}, lorry, limits=exact)[0].verdict is PASS
 
 
 @pytest.mark.parametrize("given", [{}, {"least": 5, "most": 4}, {"least": 1e9}])

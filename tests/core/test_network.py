@@ -149,9 +149,9 @@ def test_a_load_that_cannot_be_served_goes_off_and_leaves_the_other_what_it_need
     """12 V behind 1 ohm give 36 W at most. Of two loads of 30 W the one that gives up first leaves the other V (12 - V) = 30 W."""
     battery = EmfSource("battery", "p", "n", 12.0, 1.0)
     both = Network([battery, PowerLoad("fridge", "p", "n", 30.0, 7.0), PowerLoad("pump", "p", "n", 30.0, 5.0)], "n")
-    found = both.solve()
-    assert found.open_ids == {"fridge"}
-    assert found.node_v["p"] == pytest.approx(6 + 6**0.5) and found.current_a["pump"] == pytest.approx(6 - 6**0.5)
+    result = both.solve()
+    assert result.open_ids == {"fridge"}
+    assert result.node_v["p"] == pytest.approx(6 + 6**0.5) and result.current_a["pump"] == pytest.approx(6 - 6**0.5)
 
 
 @pytest.mark.parametrize("watt", [37.0, 60.0, 500.0, 20_000.0])
@@ -165,5 +165,5 @@ def test_a_load_without_an_operating_point_is_given_up_soon(watt: float) -> None
 def test_a_load_near_the_most_there_is_stays_on(watt: float) -> None:
     """Down to its last hundredth of a watt: V = 6 + sqrt(36 - P)."""
     network = Network([EmfSource("battery", "p", "n", 12.0, 1.0), PowerLoad("fridge", "p", "n", watt, 3.0)], "n")
-    found = network.solve()
-    assert not found.open_ids and found.node_v["p"] == pytest.approx(6 + (36 - watt) ** 0.5, abs=1e-4)
+    result = network.solve()
+    assert not result.open_ids and result.node_v["p"] == pytest.approx(6 + (36 - watt) ** 0.5, abs=1e-4)

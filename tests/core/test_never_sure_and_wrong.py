@@ -49,9 +49,9 @@ def of(vehicle: HiddenVehicle, tests: list[str] | None = None, **more: Measured)
     return judged(vehicle.circuit, *runs_of(vehicle, readings | more))
 
 
-def condemned(found: Findings, above: float = 0.5) -> list[tuple[str, float]]:
-    part = found.settled_part
-    return [(c.cause, c.probability) for c in found.causes if c.kind not in NO_PART and c.probability > above] + (
+def condemned(findings: Findings, above: float = 0.5) -> list[tuple[str, float]]:
+    part = findings.settled_part
+    return [(c.cause, c.probability) for c in findings.causes if c.kind not in NO_PART and c.probability > above] + (
         [(part.label, part.probability)] if part is not None else []
     )
 

@@ -21,7 +21,7 @@ CAR = VEHICLES["front"]
 ASKS_FOR_SPEED = ("full_output", "ripple")
 
 
-def found(cause: str, noted_rpm: float | None) -> Findings:
+def judged_with(cause: str, noted_rpm: float | None) -> Findings:
     """All tests on a vehicle of the stand-in; those that ask for speed alone with the engine speed that was noted beside them."""
     hidden = next(h for h in hidden_faults(CAR) if h.causes == (cause,))
     bench = HiddenVehicle(CAR, hidden, np.random.default_rng(5))
@@ -35,21 +35,23 @@ def found(cause: str, noted_rpm: float | None) -> Findings:
 
 def test_a_test_made_at_idle_by_its_own_note_condemns_no_unit() -> None:
     """The unit gives at idle what it should there; without the note it was the engine that was not held at speed, or weak brushes."""
-    noted, unsaid = found("slow_engine:", 800.0), found("slow_engine:", None)
+    noted, unsaid = judged_with("slow_engine:", 800.0), judged_with("slow_engine:", None)
     assert noted.causes[0].cause == NOTHING
     assert unsaid.causes[0].cause != NOTHING
-    said = next(j for t in noted.tests if t.procedure == "full_output" for j in t.judgements)
+    judgement = next(j for t in noted.tests if t.procedure == "full_output" for j in t.judgements)
     assert (
-        said.verdict is not Verdict.FAIL and "800 /min" in said.why and said.next_step.startswith("Hold the engine at 2000 /min")
+        judgement.verdict is not Verdict.FAIL
+        and "800 /min" in judgement.why
+        and judgement.next_step.startswith("Hold the engine at 2000 /min")
     )
 
 
 def test_a_weak_unit_at_the_speed_that_was_noted_is_no_engine_that_idled() -> None:
-    findings = found("worn_brushes:alternator", 2000.0)
+    findings = judged_with("worn_brushes:alternator", 2000.0)
     assert not [c for c in findings.causes if c.kind == "slow_engine"]
-    assert [c for c in found("worn_brushes:alternator", None).causes if c.kind == "slow_engine"]
-    said = next(j for t in findings.tests if t.procedure == "full_output" for j in t.judgements)
-    assert said.verdict is Verdict.FAIL and "/min" not in said.why
+    assert [c for c in judged_with("worn_brushes:alternator", None).causes if c.kind == "slow_engine"]
+    judgement = next(j for t in findings.tests if t.procedure == "full_output" for j in t.judgements)
+    assert judgement.verdict is Verdict.FAIL and "/min" not in judgement.why
 
 
 @pytest.mark.parametrize(
@@ -72,7 +74,7 @@ def test_an_engine_too_slow_to_excite_the_unit_is_said() -> None:
     run = complete_run(
         CAR, Run(procedure="full_output", engine_rpm=300.0, readings=(Reading(point="output_a:alternator", value=5.0),))
     )
-    said = next(j for t in judged(CAR, run).tests for j in t.judgements)
-    assert said.why == "Nothing is to be expected of it at 300 /min." and said.next_step.startswith(
+    judgement = next(j for t in judged(CAR, run).tests for j in t.judgements)
+    assert judgement.why == "Nothing is to be expected of it at 300 /min." and judgement.next_step.startswith(
         "Hold the engine at 2000 /min"
     )

@@ -21,12 +21,12 @@ def changed(branch_id: str, **to: object) -> Circuit:
     return CAR.model_copy(update={"branches": made})
 
 
-def said(part_id: str, fate: str, where: str = "") -> BuildBook:
+def book_with(part_id: str, fate: str, where: str = "") -> BuildBook:
     return BuildBook(old=(OldPart(part_id=part_id, fate=Fate(fate), where=where),))
 
 
-def removal(found: Circuit, planned: Circuit, book: BuildBook) -> str:
-    (step,) = (s for s in build_view(found, planned, book, usual_prices()).steps if s.phase is Phase.REMOVE)
+def removal(circuit: Circuit, planned: Circuit, book: BuildBook) -> str:
+    (step,) = (s for s in build_view(circuit, planned, book, usual_prices()).steps if s.phase is Phase.REMOVE)
     return step.text
 
 
@@ -36,7 +36,7 @@ def test_stock_wiring_that_is_not_needed_is_capped_at_both_ends_and_never_left_l
     (old,) = old_parts(CAR, without, BuildBook()).parts
     assert (old.fate, old.assumed) == (Fate.CAPPED, True) and old.between == "Battery − to Chassis"
     assert "both ends" in removal(CAR, without, BuildBook()) and "cap each" in removal(CAR, without, BuildBook())
-    at = said("body_ground", "capped", "along the inner wing")
+    at = book_with("body_ground", "capped", "along the inner wing")
     assert removal(CAR, without, at).endswith("tag it spare: along the inner wing.")
 
 
@@ -55,12 +55,12 @@ def test_what_looks_bad_is_thrown_away_and_then_it_cannot_be_undone_without_part
     old = old_parts(worn, changed("charge_cable", size="50 mm2"), BuildBook())
     assert [p.fate for p in old.parts] == [Fate.SCRAP] and not old.whole
     assert any("is gone" in line and "25 mm²" in line for line in old.back)
-    kept = old_parts(worn, changed("charge_cable", size="50 mm2"), said("charge_cable", "shelf", "box 3"))
+    kept = old_parts(worn, changed("charge_cable", size="50 mm2"), book_with("charge_cable", "shelf", "box 3"))
     assert kept.whole and any("(kept: box 3)" in line for line in kept.back)
 
 
 def test_a_fuse_cannot_be_capped_whatever_the_book_says() -> None:
-    (old,) = old_parts(CAR, changed("charge_fuse", rating_a=250.0), said("charge_fuse", "capped")).parts
+    (old,) = old_parts(CAR, changed("charge_fuse", rating_a=250.0), book_with("charge_fuse", "capped")).parts
     assert Fate.CAPPED not in old.fates and old.fate is Fate.SHELF and old.was == "125 A Bolt-down strip, 51 mm (high current)"
 
 

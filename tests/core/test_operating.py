@@ -302,10 +302,10 @@ def _with_joint(mohm: float | None) -> Circuit:
 def test_a_measured_joint_drops_what_ohms_law_says_and_is_named() -> None:
     """By hand: 80 A through 6 mohm is 0.48 V; the sound mount of 0.1 mohm loses 8 mV."""
     state = State(output_a={"alternator": 80})
-    found = {m: solve_circuit(_with_joint(m), state) for m in (None, 6.0)}
-    drops = {m: next(b.drop_v for b in p.branches if b.branch_id == "mount") for m, p in found.items()}
+    points = {m: solve_circuit(_with_joint(m), state) for m in (None, 6.0)}
+    drops = {m: next(b.drop_v for b in p.branches if b.branch_id == "mount") for m, p in points.items()}
     assert drops[None] == pytest.approx(0.008, rel=1e-6) and drops[6.0] == pytest.approx(0.48, rel=1e-6)
-    assert any("as measured" in n and "Alternator mount" in n for n in found[6.0].notes) and not found[None].notes
+    assert any("as measured" in n and "Alternator mount" in n for n in points[6.0].notes) and not points[None].notes
 
 
 def test_what_a_measured_cable_has_over_a_sound_one_does_not_follow_temperature() -> None:

@@ -120,9 +120,9 @@ def breaks(family: FuseFamily) -> float:
     return min(fuse_table().families[family].interrupting_a.values())
 
 
-def check_proposal(found: Circuit, target: SizingTarget) -> None:
+def check_proposal(as_found: Circuit, target: SizingTarget) -> None:
     """Everything a proposal promises, asked of the parts themselves."""
-    made = propose(found, target)
+    made = propose(as_found, target)
     circuit = made.circuit
     assert check_circuit(circuit) == []
     need = target.target_current_a
@@ -136,7 +136,7 @@ def check_proposal(found: Circuit, target: SizingTarget) -> None:
     conductors = [b for b in circuit.branches if isinstance(b, ConductorBranch) and b.id in ring.feed + ring.return_side]
     for lead in conductors:
         assert lead.ampacity().current_a >= need
-    fitted = {b.id: b for b in found.branches if isinstance(b, FuseBranch)}
+    fitted = {b.id: b for b in as_found.branches if isinstance(b, FuseBranch)}
     fuses = [b for i in ring.feed if isinstance(b := circuit.branch(i), FuseBranch)]
     assert fuses
     for fuse in fuses:
@@ -231,8 +231,8 @@ def test_a_hopeless_target_says_why() -> None:
 
 def test_a_family_without_a_rating_for_it_gives_way_to_one_that_has() -> None:
     """90 A for good ask for 112.5 A at 80 %; the largest blade is 100 A."""
-    found = Circuit.model_validate(with_branch(simple_document(), "fuse", family="blade_e", rating_a=80))
-    made = propose(found, SizingTarget(target_current_a=90, fuse_family=FuseFamily.BLADE_E))
+    circuit = Circuit.model_validate(with_branch(simple_document(), "fuse", family="blade_e", rating_a=80))
+    made = propose(circuit, SizingTarget(target_current_a=90, fuse_family=FuseFamily.BLADE_E))
     fuse = made.circuit.branch("fuse")
     assert isinstance(fuse, FuseBranch) and fuse.rating_a >= 112.5 and breaks(fuse.family) >= 2000
     assert "has no rating for it" in next(c.reason for c in made.choices if c.branch_id == "fuse")

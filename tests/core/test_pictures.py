@@ -154,9 +154,9 @@ def standing(
 
 
 def test_a_new_job_begins_with_its_circuit() -> None:
-    found = progress(JobFacts(frozenset({Purpose.MORE_LOAD})))
-    assert found.next_stage == "circuit"
-    assert {s.state for s in found.stages[1:]} == {StageState.BLOCKED}
+    path_of_job = progress(JobFacts(frozenset({Purpose.MORE_LOAD})))
+    assert path_of_job.next_stage == "circuit"
+    assert {s.state for s in path_of_job.stages[1:]} == {StageState.BLOCKED}
 
 
 def test_a_job_says_what_is_missing() -> None:
@@ -175,8 +175,8 @@ def test_a_job_says_what_is_missing() -> None:
 
 
 def test_the_path_is_what_the_purpose_needs_and_what_was_added() -> None:
-    def path(found: Progress) -> list[str]:
-        return [s.stage for s in found.stages if s.on_path]
+    def path(progress_now: Progress) -> list[str]:
+        return [s.stage for s in progress_now.stages if s.on_path]
 
     assert path(standing(Purpose.FIND_FAULT)) == ["circuit", "measure", "findings", "hand_over"]
     assert path(standing(Purpose.FIND_FAULT, added=("plan",))) == ["circuit", "measure", "findings", "plan", "hand_over"]

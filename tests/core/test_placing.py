@@ -49,10 +49,10 @@ def test_an_engine_computer_belongs_to_the_posts() -> None:
     car = front_battery(12)
     posts = {"from_node": car.battery.positive_node, "to_node": car.battery.negative_node, "role": "engine_control"}
     assert codes(with_load(car, **posts)) == []
-    (said,) = misplaced(with_load(car, **{**posts, "from_node": car.alternator.stud_node}))
-    assert "its feed by" in said.why and "mV" in said.why and "straight to the posts" in said.title
-    (said,) = misplaced(with_load(car, **{**posts, "to_node": car.alternator.case_node}))
-    assert "its ground by" in said.why
+    (problem,) = misplaced(with_load(car, **{**posts, "from_node": car.alternator.stud_node}))
+    assert "its feed by" in problem.why and "mV" in problem.why and "straight to the posts" in problem.title
+    (problem,) = misplaced(with_load(car, **{**posts, "to_node": car.alternator.case_node}))
+    assert "its ground by" in problem.why
     # The same consumer that is no computer may hang there.
     assert codes(with_load(car, **{**posts, "from_node": car.alternator.stud_node, "role": "general"})) == []
 
@@ -101,11 +101,11 @@ def test_a_charger_far_from_its_battery_is_said_in_volts() -> None:
             "converters": (converter.model_copy(update={"in_node": inlet}),),
         }
     )
-    (said,) = misplaced(far)
+    (problem,) = misplaced(far)
     after = next(b for b in far.branches if "far" in (b.from_node, b.to_node) and b.id != lead.id)
     lost = (lead.sound_resistance_ohm(20.0) + after.sound_resistance_ohm(20.0)) * converter.limit_a
-    assert said.code.startswith("charger_far") and f"loses {lost:.2f} V" in said.why
-    assert f"takes {converter.limit_a * converter.set_point_v / converter.efficiency / 12:.0f} A" in said.why
+    assert problem.code.startswith("charger_far") and f"loses {lost:.2f} V" in problem.why
+    assert f"takes {converter.limit_a * converter.set_point_v / converter.efficiency / 12:.0f} A" in problem.why
 
 
 def test_many_consumers_go_by_a_block() -> None:

@@ -36,8 +36,8 @@ def test_a_spare_says_that_it_is_dead_what_it_was_and_where_it_lies() -> None:
     thicker = tuple(b.model_copy(update={"size": "50 mm2"}) if b.id == "charge_cable" else b for b in car.branches)
     planned = car.model_copy(update={"branches": thicker})
     book = BuildBook(old=(OldPart(part_id="charge_cable", fate="capped", where="inner wing"),))
-    found = [p for p in plates_of(planned, old_parts(car, planned, book)) if p.title == "Spare"]
-    assert [p.lines for p in found] == [
+    spares = [p for p in plates_of(planned, old_parts(car, planned, book)) if p.title == "Spare"]
+    assert [p.lines for p in spares] == [
         (
             "Dead: both ends off and capped",
             "Charge cable, 25 mm², 1.20 m",

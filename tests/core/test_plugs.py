@@ -24,8 +24,8 @@ def plugs(*specs: PlugSpec, leads: tuple[LeadSpec, ...] = ()) -> dict[str, PlugV
     return {v.id: v for v in plug_views(TOW, BuildBook(plugs=specs, leads=leads))}
 
 
-def pole(branch_id: str, **said: object) -> PlugSpec:
-    return PlugSpec.model_validate({"branch_id": branch_id, **said})
+def pole(branch_id: str, **halves: object) -> PlugSpec:
+    return PlugSpec.model_validate({"branch_id": branch_id, **halves})
 
 
 def test_two_plugs_that_a_hand_may_swap_want_keys_of_their_own() -> None:
@@ -56,7 +56,7 @@ def test_cavities_are_given_once_and_no_more_than_there_are() -> None:
 
 
 @pytest.mark.parametrize(
-    ("halves", "said"),
+    ("halves", "messages"),
     [
         ((PINS, PINS), ("do not mate", "bare pins")),
         ((SOCKETS, SOCKETS), ("do not mate",)),
@@ -65,14 +65,14 @@ def test_cavities_are_given_once_and_no_more_than_there_are() -> None:
         ((None, None), ()),
     ],
 )
-def test_the_wrong_gender_is_found_before_it_is_ordered(halves: tuple[Contacts | None, ...], said: tuple[str, ...]) -> None:
+def test_the_wrong_gender_is_found_before_it_is_ordered(halves: tuple[Contacts | None, ...], messages: tuple[str, ...]) -> None:
     """The vehicle's half hangs on its battery; the trailer's only on a charger's input."""
-    found = plugs(
+    views = plugs(
         pole("coupling_feed", series="sealed_1_60", key="red", from_half=halves[0], to_half=halves[1]),
         pole("coupling_return", key="grey"),
     )
-    plug = found["coupling_feed"]
-    assert len(plug.problems) == len(said) and all(any(s in w for w in plug.problems) for s in said)
+    plug = views["coupling_feed"]
+    assert len(plug.problems) == len(messages) and all(any(s in w for w in plug.problems) for s in messages)
 
 
 def test_what_mates_with_the_half_that_is_there_is_what_is_ordered() -> None:
@@ -124,8 +124,8 @@ def test_a_series_that_is_not_listed_or_a_key_that_it_does_not_come_in_is_refuse
 def bought(*specs: PlugSpec) -> dict[str, Need]:
     """What is bought where both poles of the coupling are new."""
     without = TOW.model_copy(update={"branches": tuple(b for b in TOW.branches if not isinstance(b, ConnectorBranch))})
-    found = needs_of(without, TOW, (), usual_prices(), (), plug_views(TOW, BuildBook(plugs=specs)))
-    return {n.text: n for n in found}
+    needs = needs_of(without, TOW, (), usual_prices(), (), plug_views(TOW, BuildBook(plugs=specs)))
+    return {n.text: n for n in needs}
 
 
 def test_what_is_bought_is_what_the_list_of_plugs_proposes_by_the_half() -> None:
@@ -151,18 +151,18 @@ def test_halves_that_differ_are_bought_as_they_mate_and_not_before_that_is_known
 
 
 @pytest.mark.parametrize(
-    ("said", "serving"),
+    ("choices", "serving"),
     [({"key": "red"}, True), ({"key": "grey"}, False), ({}, True), ({"series": "power_2_120", "key": "red"}, False)],
 )
-def test_a_half_serves_in_the_colour_that_was_chosen(said: dict[str, str], serving: bool) -> None:
+def test_a_half_serves_in_the_colour_that_was_chosen(choices: dict[str, str], serving: bool) -> None:
     half = StockItem.model_validate(
-        {"number": "P", "label": "P", "kind": "plug", "series": "power_2_50", "price": "5.50", **said}
+        {"number": "P", "label": "P", "kind": "plug", "series": "power_2_50", "price": "5.50", **choices}
     )
     assert serves(half, PartSpec(kind="plug", series="power_2_50", key="red")) is serving
 
 
 @pytest.mark.parametrize(
-    ("said", "words"),
+    ("half", "words"),
     [
         ({"series": "power_9"}, "No plugs 'power_9' are listed"),
         ({"series": "sealed_2_25"}, "'half' is needed"),
@@ -170,9 +170,9 @@ def test_a_half_serves_in_the_colour_that_was_chosen(said: dict[str, str], servi
         ({"series": "power_2_50", "key": "violet"}, "comes in grey, red"),
     ],
 )
-def test_a_half_that_cannot_be_is_refused(said: dict[str, str], words: str) -> None:
+def test_a_half_that_cannot_be_is_refused(half: dict[str, str], words: str) -> None:
     with pytest.raises(ValueError, match=words):
-        PartSpec.model_validate({"kind": "plug", **said})
+        PartSpec.model_validate({"kind": "plug", **half})
 
 
 def test_contacts_that_are_moved_are_taken_out_with_their_tool() -> None:

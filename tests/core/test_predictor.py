@@ -56,9 +56,9 @@ def test_a_charger_beside_a_full_battery_runs_at_the_voltage_that_was_read(name:
     assert seen.between(alternator.stud_node, alternator.case_node) == pytest.approx(14.3, abs=2e-4)
     assert seen.current_a[alternator.id] == pytest.approx(amps, abs=1e-3)
     loads = sum(seen.current_a.get(x.id, 0.0) for x in circuit.loads)
-    taken = loads + seen.current_a[main.id] + sum(seen.input_a[c.id] - seen.current_a[c.id] for c in circuit.converters)
+    taken_a = loads + seen.current_a[main.id] + sum(seen.input_a[c.id] - seen.current_a[c.id] for c in circuit.converters)
     others = sum(seen.current_a[b.id] for b in circuit.batteries if b is not main)
-    assert taken + others == pytest.approx(amps, abs=1e-3)
+    assert taken_a + others == pytest.approx(amps, abs=1e-3)
 
 
 @given(st.sampled_from(sorted(CIRCUITS)), CONDITIONS)

@@ -35,10 +35,10 @@ def test_what_lies_beside_the_ring_comes_after_it_then_the_clamp_on_leads_that_s
 
 
 def test_red_goes_towards_the_stud() -> None:
-    found = walk(simple_circuit())
+    points = walk(simple_circuit())
     for point, probes in {"drop_v:feed": ("stud", "fuse_in"), "feed_v": ("stud", "plus"), "return_v": ("minus", "case")}.items():
-        assert (found[point].red, found[point].black) == probes
-    assert (found["stud_v"].kind.shown_unit, found["feed_v"].kind.shown_unit) == ("V", "mV")
+        assert (points[point].red, points[point].black) == probes
+    assert (points["stud_v"].kind.shown_unit, points["feed_v"].kind.shown_unit) == ("V", "mV")
 
 
 def test_a_branch_drawn_the_other_way_is_still_probed_along_the_current() -> None:

@@ -20,7 +20,7 @@ from mavrik.standin.vehicle import VEHICLES
 CAR = VEHICLES["front"]
 
 
-def said(name: str, point: str, value: float, u: float = 0.01, circuit: Circuit = CAR, **others: float):  # type: ignore[no-untyped-def]
+def verdict_of(name: str, point: str, value: float, u: float = 0.01, circuit: Circuit = CAR, **others: float):  # type: ignore[no-untyped-def]
     measured = {point: Measured(value, u)} | {k: Measured(v, u) for k, v in others.items()}
     return next(j for j in procedure(name).judge(circuit, measured, Limits()) if j.point == point)
 
@@ -68,7 +68,7 @@ def test_a_sound_vehicle_passes_every_test(layout: object, of: object) -> None:
     ],
 )
 def test_the_trades_figures(name: str, point: str, value: float, verdict: Verdict, word: str) -> None:
-    judgement = said(name, point, value)
+    judgement = verdict_of(name, point, value)
     assert judgement.verdict is verdict and word in judgement.why
     assert judgement.limit and judgement.source and (judgement.next_step or verdict is Verdict.PASS)
 
@@ -103,34 +103,36 @@ def test_what_leaves_batteries_that_metal_joins_is_the_sum_of_it(
 def test_an_old_lead_and_its_replacement() -> None:
     """Cranking, an old lead read 0.55 V and its replacement 0.11 V, against 0.3 V a lead."""
     lead = next(a.id for a in procedure("cranking").points(CAR) if a.quantity == "voltage_drop")
-    assert said("cranking", lead, 0.55).verdict is Verdict.FAIL and said("cranking", lead, 0.11).verdict is Verdict.PASS
-    assert said("cranking", lead, -0.55).verdict is Verdict.FAIL
+    assert (
+        verdict_of("cranking", lead, 0.55).verdict is Verdict.FAIL and verdict_of("cranking", lead, 0.11).verdict is Verdict.PASS
+    )
+    assert verdict_of("cranking", lead, -0.55).verdict is Verdict.FAIL
 
 
 def test_an_output_far_under_the_curve_fails() -> None:
     """A 220 A unit that gives 109 A at 2000 /min where some 190 A are its due."""
     unit = CAR.alternator.model_copy(update={"rated_a": 220.0})
     circuit = CAR.model_copy(update={"alternators": (unit,)})
-    assert said("full_output", "output_a:alternator", 109, 3, circuit).verdict is Verdict.FAIL
-    assert said("full_output", "output_a:alternator", 190, 3, circuit).verdict is Verdict.PASS
-    assert said("full_output", "output_a:alternator", 152, 6, circuit).verdict is Verdict.CLOSE
+    assert verdict_of("full_output", "output_a:alternator", 109, 3, circuit).verdict is Verdict.FAIL
+    assert verdict_of("full_output", "output_a:alternator", 190, 3, circuit).verdict is Verdict.PASS
+    assert verdict_of("full_output", "output_a:alternator", 152, 6, circuit).verdict is Verdict.CLOSE
 
 
 def test_a_dead_stud_with_the_key_on_is_an_open_feed() -> None:
-    judgement = said("key_on", "key_stud_v:alternator", 0.2, key_battery_v=12.5)
+    judgement = verdict_of("key_on", "key_stud_v:alternator", 0.2, key_battery_v=12.5)
     assert judgement.verdict is Verdict.FAIL and "open" in judgement.why
 
 
 def test_no_volts_at_the_end_of_a_sense_wire_is_an_open_sense_wire() -> None:
-    judgement = said("key_on", "key_sense_v:alternator", 0.1, circuit=VEHICLES["sensed"], key_battery_v=12.5)
+    judgement = verdict_of("key_on", "key_sense_v:alternator", 0.1, circuit=VEHICLES["sensed"], key_battery_v=12.5)
     assert judgement.verdict is Verdict.FAIL and "sense wire" in judgement.why and "sense wire" in judgement.next_step
 
 
 def test_volts_double_on_24_v() -> None:
     circuit = build_layout("front_battery", 24)
-    assert said("regulated", "regulated_v:fast", 28.4, 0.05, circuit).verdict is Verdict.PASS
-    assert "24 V" in said("regulated", "regulated_v:fast", 28.4, 0.05, circuit).limit
-    assert said("regulated", "regulated_v:fast", 14.2, 0.05, circuit).verdict is Verdict.FAIL
+    assert verdict_of("regulated", "regulated_v:fast", 28.4, 0.05, circuit).verdict is Verdict.PASS
+    assert "24 V" in verdict_of("regulated", "regulated_v:fast", 28.4, 0.05, circuit).limit
+    assert verdict_of("regulated", "regulated_v:fast", 14.2, 0.05, circuit).verdict is Verdict.FAIL
 
 
 def test_days_to_flat_by_hand() -> None:
@@ -174,8 +176,8 @@ def test_loads_come_off_after_fifteen_seconds() -> None:
 
 def test_every_point_has_a_quantity_of_the_registry() -> None:
     circuits = (CAR, VEHICLES["car"], build_layout("motorcycle", 12), build_layout("tow_and_trailer", 12))
-    asked = {a.quantity for c in circuits for p in PROCEDURES for a in p.points(c)}
-    assert asked <= set(QUANTITIES)
+    quantities = {a.quantity for c in circuits for p in PROCEDURES for a in p.points(c)}
+    assert quantities <= set(QUANTITIES)
 
 
 def test_a_plate_is_read_by_eye_and_a_current_by_the_clamp() -> None:

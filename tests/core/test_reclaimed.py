@@ -27,7 +27,7 @@ def read(ohm_per_km: float, metres: float = 2.0, amps: float = 50.0, celsius: fl
     return Reclaimed(length_mm=metres * 1000, current_a=amps, drop_mv=warm * metres * amps, cable_c=celsius)
 
 
-def said(of: Reclaimed, size: str = "35 mm2") -> tuple[Verdict, str]:
+def verdict_on(of: Reclaimed, size: str = "35 mm2") -> tuple[Verdict, str]:
     verdict = reclaimed_verdict(of, parse_size(size), Material.COPPER, Stranding.FLEXIBLE)
     return verdict.verdict, verdict.words
 
@@ -35,13 +35,13 @@ def said(of: Reclaimed, size: str = "35 mm2") -> tuple[Verdict, str]:
 @pytest.mark.parametrize("size", CLASS_5)
 def test_a_cable_with_the_resistance_of_its_class_is_as_good_as_new_warm_or_cold(size: str) -> None:
     for celsius in (0.0, 20.0, 45.0):
-        verdict, words = said(read(CLASS_5[size], celsius=celsius), size)
+        verdict, words = verdict_on(read(CLASS_5[size], celsius=celsius), size)
         assert verdict is Verdict.PASS and words.startswith("As good as new") and "100 ±" in words
 
 
 def test_broken_strands_are_seen_and_what_it_is_worth_is_said() -> None:
     """A third of the strands gone: 35 becomes about 23, and loses as much as 20 (0.95 a metre at most, from memory)."""
-    verdict, words = said(read(CLASS_5["35 mm2"] * 1.5))
+    verdict, words = verdict_on(read(CLASS_5["35 mm2"] * 1.5))
     assert verdict is Verdict.FAIL and "as much as 20 mm²" in words
     assert "broken strands" in words
 
@@ -49,7 +49,7 @@ def test_broken_strands_are_seen_and_what_it_is_worth_is_said() -> None:
 @pytest.mark.parametrize(("metres", "amps"), [(0.3, 5.0), (0.2, 20.0)])
 def test_too_little_to_read_is_no_verdict(metres: float, amps: float) -> None:
     """A few millivolts on a meter that doubts two tenths of one: nothing is passed on that."""
-    assert said(read(CLASS_5["70 mm2"], metres, amps), "70 mm2")[0] is Verdict.CLOSE
+    assert verdict_on(read(CLASS_5["70 mm2"], metres, amps), "70 mm2")[0] is Verdict.CLOSE
 
 
 def test_the_uncertainty_is_that_of_three_instruments_by_hand() -> None:

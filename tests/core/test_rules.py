@@ -50,10 +50,10 @@ def test_other_metals_resist_more_and_carry_less() -> None:
 
 
 def test_ampacity_says_table_row_and_factors() -> None:
-    said = ampacity(parse_size("2 AWG"), 90, Place.ENGINE_SPACE, parallel=2)
-    assert said.current_a == pytest.approx(180 * 0.82 * 2)
+    current = ampacity(parse_size("2 AWG"), 90, Place.ENGINE_SPACE, parallel=2)
+    assert current.current_a == pytest.approx(180 * 0.82 * 2)
     for words in ("ABYC E-11", "2 AWG", "90 degC", "0.82 in the engine space", "x 2 runs"):
-        assert words in said.reason
+        assert words in current.reason
 
 
 def test_a_cooler_class_may_not_run_in_an_engine_space_by_iso() -> None:

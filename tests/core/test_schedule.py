@@ -60,14 +60,14 @@ def test_a_workshop_that_is_never_open_says_so() -> None:
 
 
 @pytest.mark.parametrize(
-    ("change", "said"),
+    ("change", "message"),
     [
         ({"bays": (Bay(id="a", label="A"), Bay(id="a", label="B"))}, "Two bays go by 'a'"),
         ({"shifts": (Shift(weekday=1, begins="08:00", ends="12:00"), Shift(weekday=1, begins="11:45", ends="16:00"))}, "overlap"),
     ],
 )
-def test_a_workshop_that_cannot_be_is_refused(change: dict[str, object], said: str) -> None:
-    with pytest.raises(ValidationError, match=said):
+def test_a_workshop_that_cannot_be_is_refused(change: dict[str, object], message: str) -> None:
+    with pytest.raises(ValidationError, match=message):
         Workshop.model_validate(usual_workshop().model_dump() | {k: [x.model_dump() for x in v] for k, v in change.items()})  # type: ignore[attr-defined]
 
 
@@ -103,12 +103,12 @@ def _brute(jobs: list[JobWork], before: dict[int, int], now: int, slots: int, ba
     best = float("inf")
     for starts in product(range(now, slots), repeat=len(jobs)):
         for where in product(range(bays), repeat=len(jobs)):
-            taken = set()
+            occupied = set()
             for j, s, b in zip(jobs, starts, where, strict=True):
                 cells = {(b, q) for q in range(s, s + lengths[j.job_id])}
-                if taken & cells:
+                if occupied & cells:
                     break
-                taken |= cells
+                occupied |= cells
             else:
                 cost = 0.0
                 for j, s in zip(jobs, starts, strict=True):
@@ -151,13 +151,13 @@ def test_no_layout_there_is_weighs_less(seed: int) -> None:
 
 def _minutes(placed: Placed, minutes: int, means: Workshop) -> set[datetime]:
     """Every minute of a piece of work, by its own count."""
-    at, found = placed.begins, set[datetime]()
-    while len(found) < -(-minutes // 15) * 15:
+    at, moments = placed.begins, set[datetime]()
+    while len(moments) < -(-minutes // 15) * 15:
         clock = f"{at:%H:%M}"
         if any(s.weekday == at.weekday() and s.begins <= clock < s.ends for s in means.shifts):
-            found.add(at)
+            moments.add(at)
         at += timedelta(minutes=1)
-    return found
+    return moments
 
 
 @pytest.mark.parametrize("seed", range(3))
@@ -260,7 +260,7 @@ def test_what_has_begun_goes_on_and_ends_by_what_is_left() -> None:
 
 
 @pytest.mark.parametrize(
-    ("placed", "change", "said"),
+    ("placed", "change", "message"),
     [
         (put(1, FIT, MONDAY.replace(hour=20)), {}, "Nobody works on Mon 30 Nov 20:00"),
         (put(1, FIT, MONDAY, bay="pit"), {}, "has no bay"),
@@ -270,11 +270,11 @@ def test_what_has_begun_goes_on_and_ends_by_what_is_left() -> None:
         (put(1, FIT, datetime(2027, 12, 31, 8)), {}, "ends after all that is laid out"),
     ],
 )
-def test_what_cannot_be_is_said_in_words(placed: Placed, change: dict[str, object], said: str) -> None:
+def test_what_cannot_be_is_said_in_words(placed: Placed, change: dict[str, object], message: str) -> None:
     people = int(change.get("people", 1))  # type: ignore[call-overload]
     its = job(1, Piece(FIT, 60, people), parts_on=change.get("parts_on"))  # type: ignore[arg-type]
     view = schedule_view(Schedule(placed=(placed,)), Scene((its,), shop(), MONDAY))
-    assert any(said in c.text for c in view.conflicts), view.conflicts
+    assert any(message in c.text for c in view.conflicts), view.conflicts
     assert view.blocks[0].conflicts == len(view.conflicts)
 
 
@@ -284,8 +284,8 @@ def test_leads_are_made_before_they_are_fitted_and_a_tool_is_in_one_place() -> N
     stood = Schedule(
         placed=(put(1, MAKE, MONDAY, None), put(1, FIT, MONDAY.replace(minute=30), who="p2"), put(2, MAKE, MONDAY, None, "p3"))
     )
-    said = [c.text for c in schedule_view(stood, Scene(jobs, shop(1, 3, tools=(press,)), MONDAY)).conflicts]
-    assert said == [
+    text = [c.text for c in schedule_view(stood, Scene(jobs, shop(1, 3, tools=(press,)), MONDAY)).conflicts]
+    assert text == [
         "26-0001 Vehicle 1, work on the vehicle begins before its leads are made, on Mon 30 Nov 09:00.",
         "Press: 2 want it from Mon 30 Nov 08:00, there is one: 26-0001 Vehicle 1, make leads; 26-0002 Vehicle 2, make leads.",
     ]
@@ -340,8 +340,8 @@ def test_a_tool_for_the_tests_at_the_end_is_wanted_then_alone() -> None:
     jobs = (job(1, Piece(FIT, 120)), job(2, Piece(FIT, 120)))
     means = shop(2, 2, tools=(bank,))
     both = Schedule(placed=(put(1, FIT, MONDAY), put(2, FIT, MONDAY, "bay_2", "p2")))
-    said = [c.text for c in schedule_view(both, Scene(jobs, means, MONDAY)).conflicts]
-    assert said == [
+    text = [c.text for c in schedule_view(both, Scene(jobs, means, MONDAY)).conflicts]
+    assert text == [
         "Load bank: 2 want it from Mon 30 Nov 09:30, there is one: 26-0001 Vehicle 1, work on the vehicle; 26-0002 Vehicle 2, work on the vehicle."
     ]
     # Half an hour later is enough; all through the work it would be two hours.

@@ -13,7 +13,7 @@ from tests.build import judged, runs_of
 PROBABLY = fault_table().probably
 
 
-def found(vehicle: str, *causes: str, seed: int = 1) -> Findings:
+def judged_with(vehicle: str, *causes: str, seed: int = 1) -> Findings:
     """What is found with everything read on a vehicle with one fault, or two."""
     hidden = {h.causes[0]: h for h in hidden_faults(VEHICLES[vehicle]) if len(h.causes) == 1}
     first, *more = (hidden[c] for c in causes)
@@ -24,7 +24,7 @@ def found(vehicle: str, *causes: str, seed: int = 1) -> Findings:
 @pytest.mark.parametrize("seed", [1, 2])
 def test_a_unit_is_said_to_be_bad_where_its_phase_or_its_diode_is(seed: int) -> None:
     """Whichever it is, the unit comes out: that nobody can say which must not hide it, nor what hangs on it besides."""
-    findings = found("front", "unlisted_load:battery", "phase_lost:alternator", seed=seed)
+    findings = judged_with("front", "unlisted_load:battery", "phase_lost:alternator", seed=seed)
     part = findings.settled_part
     assert part is not None and part.element == "alternator" and part.probability > 0.95
     assert part.causes[:2] == ("phase_lost:alternator", "diode_open:alternator")
@@ -40,20 +40,20 @@ def test_a_unit_is_said_to_be_bad_where_its_phase_or_its_diode_is(seed: int) -> 
 
 
 def test_a_cause_that_is_settled_is_said_and_not_its_part() -> None:
-    findings = found("front", "diode_open:alternator", seed=2)
+    findings = judged_with("front", "diode_open:alternator", seed=2)
     first = next(c for c in findings.causes if c.kind != UNLISTED_KIND)
     assert first.cause == "diode_open:alternator" and first.probability >= PROBABLY
     assert findings.settled_part is None and "is bad inside" not in findings.headline.text
 
 
 def test_what_is_broken_is_said_before_what_hangs_on_it_unlisted() -> None:
-    findings = found("car", "unlisted_load:battery", "phase_lost:alternator", seed=1)
+    findings = judged_with("car", "unlisted_load:battery", "phase_lost:alternator", seed=1)
     assert findings.headline.text == "Two causes explain it best: One phase lost in Alternator; More hangs on it than is listed."
     assert findings.headline.element == "alternator"
 
 
 def test_what_hangs_on_it_unlisted_is_said_where_nothing_is_broken() -> None:
-    findings = found("rear", "unlisted_load:battery", seed=5)
+    findings = judged_with("rear", "unlisted_load:battery", seed=5)
     assert findings.settled_part is None and findings.headline.text.startswith("More hangs on it than is listed")
 
 

@@ -15,15 +15,15 @@ from mavrik.core.protection.continuous import continuous_currents
 ASKED = [("front_battery", 140.0), ("front_battery", 180.0), ("rear_battery", 150.0), ("boat_selector", 120.0)]
 
 
-def asked(layout: str, amps: float) -> Sizing[Proposal]:
+def sizing_of(layout: str, amps: float) -> Sizing[Proposal]:
     return proposing(build_layout(layout, 12), SizingTarget(target_current_a=amps))
 
 
 def test_what_comes_of_several_is_what_comes_of_each() -> None:
-    told: list[float] = []
-    together = finished_together([asked(*a) for a in ASKED], (SizingError,), told.append)
-    assert together == [finished(asked(*a)) for a in ASKED]
-    assert told == sorted(told) and told[0] == 0.0
+    shares: list[float] = []
+    together = finished_together([sizing_of(*a) for a in ASKED], (SizingError,), shares.append)
+    assert together == [finished(sizing_of(*a)) for a in ASKED]
+    assert shares == sorted(shares) and shares[0] == 0.0
 
 
 def broken(circuit: Circuit) -> Sizing[dict[str, float]]:
@@ -34,14 +34,14 @@ def broken(circuit: Circuit) -> Sizing[dict[str, float]]:
 def test_one_that_cannot_be_computed_fails_alone() -> None:
     car = build_layout("front_battery", 12)
     away = car.model_copy(update={"nodes": car.nodes[:-1]})
-    found = finished_together([broken(car), broken(away), broken(car)], (CircuitError, KeyError))
-    assert found[0] == found[2] == continuous_currents(car)
+    results = finished_together([broken(car), broken(away), broken(car)], (CircuitError, KeyError))
+    assert results[0] == results[2] == continuous_currents(car)
     alone: object
     try:
         alone = finished(broken(away))
     except (CircuitError, KeyError) as error:
         alone = type(error)
-    assert (type(found[1]) if isinstance(found[1], Exception) else found[1]) == alone
+    assert (type(results[1]) if isinstance(results[1], Exception) else results[1]) == alone
 
 
 def test_what_nobody_expects_is_raised_and_a_stop_stops() -> None:
@@ -56,4 +56,4 @@ def test_what_nobody_expects_is_raised_and_a_stop_stops() -> None:
         raise InterruptedError
 
     with pytest.raises(InterruptedError):
-        finished_together([asked(*ASKED[0])], (SizingError,), stop)
+        finished_together([sizing_of(*ASKED[0])], (SizingError,), stop)

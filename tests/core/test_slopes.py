@@ -25,8 +25,8 @@ def test_a_divider_by_hand() -> None:
     parts = [EmfSource("e", "p", "n", 12.0, 1.0), Resistor("a", "p", "q", 1.0), Resistor("b", "q", "n", 2.0)]
     network = Network(parts, "n")
     probes = Probes(network, [Across("q", "n"), Through("a"), Through("b"), Through("e")], [0] * 4)
-    found, slopes, _ = network.solve_with_slopes(network.values, probes)
-    assert probes.read(found, 1)[:, 0] == pytest.approx([6.0, 3.0, 3.0, -3.0])
+    solved, slopes, _ = network.solve_with_slopes(network.values, probes)
+    assert probes.read(solved, 1)[:, 0] == pytest.approx([6.0, 3.0, 3.0, -3.0])
     # The battery's own resistance is in series with Ra.
     assert slopes[0, 0] == pytest.approx([-1.5, 1.5, 0.5, -1.5])
     # I = 12 / 4 = 3 A through all: dI/dR = -12 / 16, dI/dE = 1/4; into the battery it is negative.
@@ -52,15 +52,15 @@ def test_slopes_are_what_a_small_step_does(layout: Any, state: BenchState) -> No
     }  # fmt: skip
     every = [*voltages, *(w for group in groups.values() for w in group)]
     probes = Probes(network, every, [0] * len(every))
-    found, slopes, _ = network.solve_with_slopes(values, probes)
+    solved, slopes, _ = network.solve_with_slopes(values, probes)
     names = {
         name: np.array([k for k, w in enumerate(every) if w in own]) for name, own in [("node_v", voltages), *groups.items()]
     }
-    assert probes.read(found, 1) == pytest.approx(np.concatenate([getattr(found, name).T for name in names]))
+    assert probes.read(solved, 1) == pytest.approx(np.concatenate([getattr(solved, name).T for name in names]))
 
     def agrees(more: net.Values, less: net.Values, by: Any, unknown: int) -> None:
         (above, _, _), (below, _, _) = network.solve_with_slopes(more, probes), network.solve_with_slopes(less, probes)
-        if any((a.mode != found.mode).any() or (a.link_closed != found.link_closed).any() for a in (above, below)):
+        if any((a.mode != solved.mode).any() or (a.link_closed != solved.link_closed).any() for a in (above, below)):
             return
         for name, own in names.items():
             expected = (getattr(above, name) - getattr(below, name)) / by
@@ -101,10 +101,10 @@ def test_a_voltage_read_at_the_stud_is_held_while_a_lead_moves(name: str, charge
     sound = [Hypothesis((NOTHING,), 1.0)]
 
     def row(more_ohm: Any, more_v: Any) -> Any:
-        found = np.zeros((1, len(u)))
-        found[0, [u.place[What.MORE_OHM, b] for b in branches]] = more_ohm
-        found[0, [u.place[What.CHARGED, b] for b in batteries]] = more_v
-        return found
+        changed = np.zeros((1, len(u)))
+        changed[0, [u.place[What.MORE_OHM, b] for b in branches]] = more_ohm
+        changed[0, [u.place[What.CHARGED, b] for b in batteries]] = more_v
+        return changed
 
     def seen(more_ohm: Any, more_v: Any) -> Any:
         return model.predict(placed, sound, row(more_ohm, more_v))[0]
@@ -167,11 +167,11 @@ def test_states_solved_together_read_as_each_by_itself(name: str) -> None:
     placed = [(p, Setup(p.state, output_a=60.0 if p.state is BenchState.AT_OUTPUT else None)) for p in every]
     model = BenchModel(circuit)
     rows = model.unknowns.rows(suspects)
-    found, by = model.slopes(placed, suspects, rows)
+    predicted, by = model.slopes(placed, suspects, rows)
     for state in dict.fromkeys(p.state for p in every):
         own = [k for k, p in enumerate(every) if p.state is state]
         alone, by_alone = model.slopes([placed[k] for k in own], suspects, rows)
-        assert found[:, own] == pytest.approx(alone, rel=1e-6, abs=1e-6, nan_ok=True)
+        assert predicted[:, own] == pytest.approx(alone, rel=1e-6, abs=1e-6, nan_ok=True)
         # Two that regulate one bar share by micro-ohms: what one of them gives is known to no more than that.
         assert by[:, own] == pytest.approx(by_alone, rel=1e-4, abs=1e-4, nan_ok=True)
 

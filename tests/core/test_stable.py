@@ -11,25 +11,25 @@ STEP_S = 0.12
 
 def follow(values: list[float | None], last_digit: float = 0.01) -> list[tuple[bool, bool]]:
     """At rest and held, after each value."""
-    follower, said = Follower(last_digit), []
+    follower, stable = Follower(last_digit), []
     for k, value in enumerate(values):
         follower.add(value, k * STEP_S)
-        said.append((follower.stable, follower.held))
-    return said
+        stable.append((follower.stable, follower.held))
+    return stable
 
 
 LONG = int(HELD_S / STEP_S) + 2
 
 
 def test_a_live_value_rests_and_its_flicker_says_that_it_lives() -> None:
-    said = follow([12.62 + 0.01 * (k % 2) for k in range(2 * LONG)])
-    assert said[-1] == (True, False) and not said[3][0] and not any(held for _, held in said)
+    stable = follow([12.62 + 0.01 * (k % 2) for k in range(2 * LONG)])
+    assert stable[-1] == (True, False) and not stable[3][0] and not any(held for _, held in stable)
 
 
 def test_the_same_to_the_last_digit_for_long_is_asked_about() -> None:
-    said = follow([12.62] * (LONG + 5))
-    assert said[10] == (True, False) and said[-1] == (True, True)
-    assert [held for _, held in said].index(True) == pytest.approx(HELD_S / STEP_S, abs=1)
+    stable = follow([12.62] * (LONG + 5))
+    assert stable[10] == (True, False) and stable[-1] == (True, True)
+    assert [held for _, held in stable].index(True) == pytest.approx(HELD_S / STEP_S, abs=1)
 
 
 def test_one_digit_that_moves_begins_it_anew() -> None:

@@ -69,14 +69,14 @@ def test_sensitivities_are_the_slope_of_the_voltage(name: str) -> None:
     engine = engine_of(name)
     net, own = engine.network, engine.values()
     plus, minus = engine.circuit.battery.positive_node, engine.circuit.battery.negative_node
-    told = net.sensitivities(plus, minus, net.settle(own))
+    slopes = net.sensitivities(plus, minus, net.settle(own))
     ohm = np.asarray(own.resistor_ohm, dtype=float)
-    assert set(told) >= {r.id for r in net.resistors}
+    assert set(slopes) >= {r.id for r in net.resistors}
     for k, r in enumerate(net.resistors):
         step = np.where(np.arange(len(ohm)) == k, 0.005 * ohm, 0.0)
         high, low = net.solve(replace(own, resistor_ohm=ohm + step)), net.solve(replace(own, resistor_ohm=ohm - step))
         slope = (high.between(plus, minus) - low.between(plus, minus)) / (0.01 * ohm[k])
-        assert told[r.id] == pytest.approx(slope, rel=2e-3, abs=2e-3), r.id
+        assert slopes[r.id] == pytest.approx(slope, rel=2e-3, abs=2e-3), r.id
 
 
 def test_loads_that_share_a_cable_settle_together() -> None:
@@ -131,10 +131,10 @@ def test_sensitivities_of_a_guarded_state_are_slopes() -> None:
         ],
         "n",
     )  # fmt: skip
-    told = net.sensitivities("plus", "n", net.settle())
+    slopes = net.sensitivities("plus", "n", net.settle())
     more = replace(net.values, resistor_ohm=np.asarray(net.values.resistor_ohm) + np.array([1e-4, 0.0]))
     slope = (net.solve(more).node_v["plus"] - net.solve().node_v["plus"]) / 1e-4
-    assert told["thin"] == pytest.approx(slope, rel=1e-3) and set(told) == {"thin", "side"}
+    assert slopes["thin"] == pytest.approx(slope, rel=1e-3) and set(slopes) == {"thin", "side"}
 
 
 @pytest.mark.parametrize("name", ["second_battery_converter", "tow_and_trailer"])

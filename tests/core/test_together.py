@@ -98,13 +98,13 @@ def test_one_fault_of_many_is_that_fault_alone(name: str) -> None:
     ]
     off = State(engine_rpm=0, chargers_on=False)
     many = FaultSolver(circuit, off, faults)
-    for k, found in enumerate(many.solve_each([(k, frozenset()) for k in range(len(faults))])):
+    for k, solution in enumerate(many.solve_each([(k, frozenset()) for k in range(len(faults))])):
         alone = FaultSolver(circuit, off, [faults[k]])
         by_state = Engine(circuit, off.model_copy(update={"fault": faults[k]})).settle().solution
         for other in (alone.solve(frozenset()), by_state):
             amps = {i: other.current_a[i] for i in other.current_a}
-            assert {i: found.current_a[i] for i in amps} == pytest.approx(amps, rel=1e-5, abs=CLOSE_A)
-        assert many.given(found, k) == pytest.approx(alone.given(alone.solve(frozenset())), rel=1e-4, abs=0.01)
+            assert {i: solution.current_a[i] for i in amps} == pytest.approx(amps, rel=1e-5, abs=CLOSE_A)
+        assert many.given(solution, k) == pytest.approx(alone.given(alone.solve(frozenset())), rel=1e-4, abs=0.01)
 
 
 @pytest.mark.parametrize("name", NAMES)

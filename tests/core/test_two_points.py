@@ -40,8 +40,8 @@ def bistable() -> Network:
 
 
 def test_of_two_operating_points_the_higher_is_meant() -> None:
-    found = bistable().solve()
-    assert found.node_v["p"] == pytest.approx(14.0, abs=1e-3) and found.mode["alt"] is Mode.REGULATING
+    result = bistable().solve()
+    assert result.node_v["p"] == pytest.approx(14.0, abs=1e-3) and result.mode["alt"] is Mode.REGULATING
 
 
 def test_both_points_satisfy_the_laws() -> None:
@@ -88,8 +88,8 @@ def test_a_chain_of_any_resistances_is_their_sum(exponents: list[float]) -> None
     # What keeps islands at 0 V is a share of the largest conductance at a node, and leaks past the smallest.
     leak = 10 * LEAK_SHARE * sum(ohms) / min(ohms)
     for reduced in (True, False):
-        found = Network(elements, "n", reduced).solve()
-        assert found.current_a["home"] == pytest.approx(amps, rel=1e-6 + leak, abs=1e-8)
+        result = Network(elements, "n", reduced).solve()
+        assert result.current_a["home"] == pytest.approx(amps, rel=1e-6 + leak, abs=1e-8)
 
 
 def test_kron_reduction_by_hand() -> None:

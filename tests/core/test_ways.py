@@ -37,8 +37,8 @@ def book(*ways: Way, **leads: str) -> BuildBook:
 
 
 def view(way: Way, *leads: str) -> WayView:
-    (found,) = way_views(CAR, book(way, **dict.fromkeys(leads, way.id)))
-    return found
+    (shown,) = way_views(CAR, book(way, **dict.fromkeys(leads, way.id)))
+    return shown
 
 
 @pytest.mark.parametrize(
@@ -62,8 +62,8 @@ def fits(diameters: list[float], in_mm: float) -> bool:
 
     dice = np.random.default_rng(7)
     for _ in range(60):
-        found = minimize(overlap, dice.normal(0, in_mm / 4, 2 * len(r)), method="L-BFGS-B")
-        if found.fun < 1e-4:
+        optimum = minimize(overlap, dice.normal(0, in_mm / 4, 2 * len(r)), method="L-BFGS-B")
+        if optimum.fun < 1e-4:
             return True
     return False
 
@@ -90,27 +90,27 @@ def test_clamps_are_never_too_far_apart_and_closer_beside_what_moves() -> None:
 def test_what_is_outside_the_cabin_is_sleeved_and_a_panel_ends_a_sleeve() -> None:
     hot = WayStretch(length_mm=250, where=Surroundings.HOT)
     stretches = (WayStretch(length_mm=400), WayStretch(length_mm=200, where=Surroundings.OUTSIDE), hot, *WING.stretches)
-    found = view(Way(id="w", label="W", stretches=stretches), "charge_cable")
-    assert [(s.kind, s.from_mm, s.to_mm) for s in found.sleeves] == [
+    seen = view(Way(id="w", label="W", stretches=stretches), "charge_cable")
+    assert [(s.kind, s.from_mm, s.to_mm) for s in seen.sleeves] == [
         ("sleeve", 0, 600),
         ("heat_sleeve", 600, 850),
         ("sleeve", 850, 1750),
     ]
-    assert found.bundle_mm and all(s.inner_mm > found.bundle_mm for s in found.sleeves)
-    assert found.holds_mm and found.holds_mm > found.bundle_mm
-    assert any("hand's width" in w for w in found.says) and any("deburred" in w for w in found.says)
+    assert seen.bundle_mm and all(s.inner_mm > seen.bundle_mm for s in seen.sleeves)
+    assert seen.holds_mm and seen.holds_mm > seen.bundle_mm
+    assert any("hand's width" in w for w in seen.says) and any("deburred" in w for w in seen.says)
     twice = view(Way(id="w", label="W", stretches=(WING.stretches[0], WING.stretches[0])), "charge_cable")
     assert [(s.from_mm, s.to_mm) for s in twice.sleeves] == [(0, 900), (900, 1800)]
 
 
 def test_a_bend_that_is_too_tight_and_a_way_shorter_than_the_straight_line_are_said() -> None:
-    found = view(WING, "charge_cable")
-    assert found.bend_mm is not None and not found.problems
+    seen = view(WING, "charge_cable")
+    assert seen.bend_mm is not None and not seen.problems
     tight = WING.model_copy(
-        update={"stretches": (WING.stretches[0].model_copy(update={"radius_mm": found.bend_mm - 1}), *WING.stretches[1:])}
+        update={"stretches": (WING.stretches[0].model_copy(update={"radius_mm": seen.bend_mm - 1}), *WING.stretches[1:])}
     )
-    (said,) = view(tight, "charge_cable").problems
-    assert said.startswith("Stretch 1, to firewall: bent to")
+    (problem,) = view(tight, "charge_cable").problems
+    assert problem.startswith("Stretch 1, to firewall: bent to")
     assert view(tight).problems == (), "nothing is bent where nothing lies"
     (short,) = view(WING.model_copy(update={"straight_mm": 1701.0})).problems
     assert "shorter than the straight line of 1701 mm" in short

@@ -62,9 +62,9 @@ def test_a_part_that_goes_is_taken_out_and_what_stays_of_the_wiring_is_capped() 
     back = build_view(after, circuit, BuildBook(), PRICES).steps
     gone = {b.id for b in after.branches} - {b.id for b in circuit.branches}
     leads = {b.id for b in after.branches if isinstance(b, ConductorBranch)}
-    taken = [s for s in back if s.phase is Phase.REMOVE and s.branch_id in gone]
-    assert {s.branch_id for s in taken} == gone and {"cap each" in s.text for s in taken if s.branch_id in leads} == {True}
-    assert all("keep it, tagged" in s.text for s in taken if s.branch_id not in leads)
+    removed = [s for s in back if s.phase is Phase.REMOVE and s.branch_id in gone]
+    assert {s.branch_id for s in removed} == gone and {"cap each" in s.text for s in removed if s.branch_id in leads} == {True}
+    assert all("keep it, tagged" in s.text for s in removed if s.branch_id not in leads)
 
 
 def test_what_is_only_dirty_is_cleaned_in_its_place() -> None:
@@ -128,8 +128,8 @@ def test_the_course_of_a_network_worked_by_hand() -> None:
         return Step(id=name, phase=Phase.FIT, text=name, minutes=minutes, needs=needs)
 
     steps = (step("a", 3), step("b", 2, "a"), step("c", 4, "a"), step("d", 1, "b", "c"), step("e", 6))
-    found = course(steps)
-    assert (found.minutes, found.shortest_minutes, found.critical) == (16, 8, ("a", "c", "d"))
+    plan = course(steps)
+    assert (plan.minutes, plan.shortest_minutes, plan.critical) == (16, 8, ("a", "c", "d"))
     with pytest.raises(ValueError, match="wait for one another"):
         course((step("a", 1, "b"), step("b", 1, "a")))
     with pytest.raises(ValueError, match="waits for 'x'"):

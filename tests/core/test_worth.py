@@ -140,8 +140,8 @@ def test_nothing_is_given_up_that_was_not_offered(compared: WorthView) -> None:
 
 
 def test_what_is_left_out_is_in_no_plan_and_an_own_cost_counts() -> None:
-    asked = WorthRequest(idle_surplus_a=10, left_out=("unit:Quarry 120",), own_costs={"unit:Quarry 220": 12.0})
-    view = worth(situation(), asked)
+    request = WorthRequest(idle_surplus_a=10, left_out=("unit:Quarry 120",), own_costs={"unit:Quarry 220": 12.0})
+    view = worth(situation(), request)
     assert not any("unit:Quarry 120" in p.change_ids for p in view.plans)
     pick = next(p for p in view.plans if p.id == view.pick)
     assert pick.change_ids == ("unit:Quarry 220",) and pick.cost == 12.0
@@ -248,7 +248,7 @@ def _sets(candidates: list[Candidate]) -> Iterator[tuple[Candidate, ...]]:
     st.one_of(st.none(), st.integers(50, 400)),
 )
 def test_the_optimiser_finds_what_brute_force_finds(
-    rows: list[tuple[int, ...]], wanted: int, day: bool, budget: int | None
+    rows: list[tuple[int, ...]], target: int, day: bool, budget: int | None
 ) -> None:
     """Where effects add up, over every set that has no two of a group."""
     candidates = [
@@ -263,13 +263,13 @@ def test_the_optimiser_finds_what_brute_force_finds(
         volts = sum((c.figures.least_v or 0.0) - 12.4 for c in own)
         return Settled(ids, _figures(amps, volts, sum(c.figures.worst_net_ah + 2.0 for c in own)), sum(c.cost for c in own))
 
-    goals = Goals(idle_surplus_a=float(wanted), day_holds=day, budget=budget)
+    goals = Goals(idle_surplus_a=float(target), day_holds=day, budget=budget)
     every = [add(frozenset(c.ids[0] for c in chosen)) for chosen in _sets(candidates)]
     able = [s.cost for s in every if goals.met_by(s.figures, s.cost)]
-    found = Chooser(NONE, candidates, add).cheapest(goals)
-    assert (found is None) == (not able)
-    if found is not None:
-        assert found.cost == pytest.approx(min(able)) and goals.met_by(found.figures, found.cost)
+    cheapest = Chooser(NONE, candidates, add).cheapest(goals)
+    assert (cheapest is None) == (not able)
+    if cheapest is not None:
+        assert cheapest.cost == pytest.approx(min(able)) and goals.met_by(cheapest.figures, cheapest.cost)
     most = Chooser(NONE, candidates, add).most(budget)
     # A change that gives less than a tenth of an ampere for a hundred is not worth it.
     within = [s for s in every if budget is None or s.cost <= budget]
@@ -278,15 +278,15 @@ def test_the_optimiser_finds_what_brute_force_finds(
     assert budget is None or most.cost <= budget
 
 
-@pytest.mark.parametrize("wanted", [2.0, 14.0, 32.0])
-def test_a_real_plan_is_as_cheap_as_brute_force_over_the_network(wanted: float) -> None:
+@pytest.mark.parametrize("surplus_a", [2.0, 14.0, 32.0])
+def test_a_real_plan_is_as_cheap_as_brute_force_over_the_network(surplus_a: float) -> None:
     """Every set of two units, two pulleys and a cleaned ground, each made and solved: none that reaches it is cheaper."""
     units = UnitList(units=tuple(u for u in usual_units().units if u.name in ("Quarry 120", "Quarry 150 slow")))
     at = situation(worn(), units=units)
     kept = ("unit:Quarry 120", "unit:Quarry 150 slow", "pulley:56", "pulley:52", "clean:block_ground")
     pool = [c for c in changes_in(at) if c.id in kept]
     others = tuple(c.id for c in changes_in(at) if c.id not in kept and not c.id.startswith(("without", "idle")))
-    goals = Goals(idle_surplus_a=wanted, least_v=13.0)
+    goals = Goals(idle_surplus_a=surplus_a, least_v=13.0)
     able = []
     for count in range(len(pool) + 1):
         for chosen in combinations(pool, count):
@@ -296,7 +296,7 @@ def test_a_real_plan_is_as_cheap_as_brute_force_over_the_network(wanted: float) 
                 continue
             if goals.met_by(figures_of(made.circuit, made.scheme.use), made.cost):
                 able.append(made.cost)
-    view = worth(at, WorthRequest(idle_surplus_a=wanted, least_v=13.0, day_holds=False, left_out=others))
+    view = worth(at, WorthRequest(idle_surplus_a=surplus_a, least_v=13.0, day_holds=False, left_out=others))
     pick = next((p for p in view.plans if p.id == view.pick), None)
     assert able and pick is not None
     assert pick.cost == pytest.approx(min(able), abs=0.02)
@@ -323,12 +323,12 @@ def test_leads_are_as_cheap_as_brute_force_over_the_sizes() -> None:
 
 def test_a_unit_that_is_no_unit_is_refused() -> None:
     good = usual_units().units[0].model_dump()
-    for change, said in (
+    for change, message in (
         ({"points": ((3000, 50), (1500, 20))}, "rise"),
         ({"points": ((1500, 9000),)}, "2000 A"),
         ({"limit_rpm": 5}, "1000"),
     ):
-        with pytest.raises(ValueError, match=said):
+        with pytest.raises(ValueError, match=message):
             Unit.model_validate({**good, **change})
     with pytest.raises(ValueError, match="Two units"):
         UnitList.model_validate({"units": [good, good]})

@@ -27,15 +27,15 @@ def lines_of(data: bytes) -> list[str]:
 
 
 def entries_of(data: bytes) -> list[dict[str, str]]:
-    found: list[dict[str, str]] = []
+    listed: list[dict[str, str]] = []
     for line in lines_of(data):
         if line == "BEGIN:VEVENT":
-            found.append({})
-        elif found and ":" in line and line != "END:VCALENDAR":
+            listed.append({})
+        elif listed and ":" in line and line != "END:VCALENDAR":
             name, _, value = line.partition(":")
             # Section 3.3.11: commas, semicolons and backslashes of a text are escaped.
-            found[-1][name] = re.sub(r"\\([,;\\])", r"\1", value)
-    return found
+            listed[-1][name] = re.sub(r"\\([,;\\])", r"\1", value)
+    return listed
 
 
 def works(label: str = "Library bus") -> tuple[JobWork, ...]:
@@ -72,7 +72,7 @@ AS_IT_WAS = {"7 make": "30 08:00", "7 fit": "30 10:00", "8 measure": "30 08:00"}
 
 
 @pytest.mark.parametrize(
-    ("change", "to", "where", "said"),
+    ("change", "to", "where", "message"),
     [
         (
             "DTSTART:20261130T100000",
@@ -91,10 +91,10 @@ AS_IT_WAS = {"7 make": "30 08:00", "7 fit": "30 10:00", "8 measure": "30 08:00"}
         ("VERSION:2.0", "VERSION:2.0", {}, "Nothing in it lies elsewhere than here."),
     ],
 )
-def test_work_goes_where_a_calendar_has_moved_its_beginning_to(change: str, to: str, where: dict[str, str], said: str) -> None:
-    placed, told = moved(change, to)
+def test_work_goes_where_a_calendar_has_moved_its_beginning_to(change: str, to: str, where: dict[str, str], message: str) -> None:
+    placed, messages = moved(change, to)
     assert placed == AS_IT_WAS | where
-    assert len(told) == 1 and said in told[0]
+    assert len(messages) == 1 and message in messages[0]
 
 
 def test_work_that_has_begun_stays_whatever_a_calendar_says() -> None:
@@ -169,7 +169,7 @@ def test_whole_days_are_closed_and_all_else_is_counted() -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "said"),
+    ("text", "message"),
     [
         ("day,name\n2026-12-24,Harvest day\n", "no calendar"),
         ("BEGIN:VEVENT\r\nUID:1\r\nEND:VEVENT\r\n", "no calendar"),
@@ -179,8 +179,8 @@ def test_whole_days_are_closed_and_all_else_is_counted() -> None:
         (events(*["DTSTART;VALUE=DATE:20261224"] * 201), "201 entries"),
     ],
 )
-def test_what_is_no_calendar_is_refused_in_words(text: str, said: str) -> None:
-    with pytest.raises(CalendarError, match=said):
+def test_what_is_no_calendar_is_refused_in_words(text: str, message: str) -> None:
+    with pytest.raises(CalendarError, match=message):
         closed_from_ics(text)
 
 

@@ -185,8 +185,10 @@ def test_the_sheet_says_each_rule_and_each_reason_once() -> None:
     rows = re.findall(r"<tr><td>(.*?)</tr>", page[page.index("<h2>Branch") : rules.start()], re.S)
     of = {r.point: r.label for t in findings.tests for r in t.readings}
     for j in judged:
-        said = {listed[n] for row in rows if row.startswith((of[j.point], j.label)) for n in re.findall(r"\[(\d+)\]</td>", row)}
-        assert f"{j.limit} ({j.source})" in said, j.label
+        numbers = {
+            listed[n] for row in rows if row.startswith((of[j.point], j.label)) for n in re.findall(r"\[(\d+)\]</td>", row)
+        }
+        assert f"{j.limit} ({j.source})" in numbers, j.label
     # What was read along one branch stands in the table of branches, and there alone.
     along = [b for b in findings.branches if b.measured_drop_v is not None]
     assert along and f"{len(along)} branches were read from end to end" in page
@@ -256,12 +258,12 @@ def test_assess_of_no_file_or_no_such_role_is_exit_2(tmp_path: Path) -> None:
 def test_assess_help_says_every_field() -> None:
     text = run_cli("assess", "--help").stdout.decode()
     findings = findings_of_bundle(read_bundle(as_bytes(bundle_document()))).model_dump()
-    found = findings["findings"]
+    judgement = findings["findings"]
     parts = (
         findings,
-        found,
-        *(found[k] for k in ("headline",)),
-        *(found[k][0] for k in ("branches", "checks", "causes", "tests", "next_tests")),
+        judgement,
+        *(judgement[k] for k in ("headline",)),
+        *(judgement[k][0] for k in ("branches", "checks", "causes", "tests", "next_tests")),
     )
     for name in {n for part in parts for n in part}:
         assert name in text, name

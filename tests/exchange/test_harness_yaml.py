@@ -92,7 +92,7 @@ def test_all_that_is_known_of_a_lead_goes_out_and_comes_back_also_of_one_that_ca
 
 
 @pytest.mark.parametrize(
-    ("text", "said"),
+    ("text", "message"),
     [
         ("- a\n- b\n", "no harness"),
         ("just words", "no harness"),
@@ -109,8 +109,8 @@ def test_all_that_is_known_of_a_lead_goes_out_and_comes_back_also_of_one_that_ca
         ("format: another\nversion: 1\nleads: []\n", "cannot|can be read"),
     ],
 )
-def test_what_is_no_harness_is_refused_with_line_and_reason(text: str, said: str) -> None:
-    with pytest.raises(HarnessError, match=f"(?i){said}"):
+def test_what_is_no_harness_is_refused_with_line_and_reason(text: str, message: str) -> None:
+    with pytest.raises(HarnessError, match=f"(?i){message}"):
         harness_from_yaml(text)
 
 

@@ -24,8 +24,8 @@ def test_isolate_prints_table_and_verdict() -> None:
     made = json.loads(done.stdout)
     jsonschema.validate(made, isolation_schema(), jsonschema.Draft202012Validator)
     ways = {w["topology"]: w for w in made["ways"]}
-    found = next(c.document for c in read_bundle(EXAMPLE.read_bytes()).circuits if c.role == "as_found")
-    assert list(ways) == [t.name for t in TOPOLOGIES if not t.not_here(found)]
+    circuit = next(c.document for c in read_bundle(EXAMPLE.read_bytes()).circuits if c.role == "as_found")
+    assert list(ways) == [t.name for t in TOPOLOGIES if not t.not_here(circuit)]
     assert ways["positive"]["verdicts"][0]["does"] is False and ways["two_controls"]["verdicts"][0]["does"] is not False
     stopped = next(a for a in ways["positive"]["verdicts"][0]["answers"] if a["rule"] == "engine_stops")
     assert (

@@ -63,8 +63,8 @@ def test_a_label_cannot_break_out_of_the_drawing() -> None:
 
 def with_proposal() -> Bundle:
     document = bundle_document()
-    found = read_bundle(as_bytes(document))
-    made = propose(found.circuits[0].document, SizingTarget(target_current_a=140))
+    bundle = read_bundle(as_bytes(document))
+    made = propose(bundle.circuits[0].document, SizingTarget(target_current_a=140))
     document["circuits"].append({"id": 2, "role": "proposal", "revision": 1, "document": made.circuit.model_dump(mode="json")})
     plan = {
         "target": made.target.model_dump(mode="json"),

@@ -24,8 +24,8 @@ def test_plan_prints_what_the_core_says() -> None:
     made = json.loads(done.stdout)
     jsonschema.validate(made, plan_schema(), jsonschema.Draft202012Validator)
     bundle = read_bundle(EXAMPLE.read_bytes())
-    found = next(c.document for c in bundle.circuits if c.role == "as_found")
-    again = propose(found, SizingTarget.model_validate(made["proposal"]["target"]))
+    circuit = next(c.document for c in bundle.circuits if c.role == "as_found")
+    again = propose(circuit, SizingTarget.model_validate(made["proposal"]["target"]))
     assert made["proposal"] == again.model_dump(mode="json") and made["proposal"]["target"]["target_current_a"] == 150
     assert made["use"]["planned"] is not None and made["use"]["now"]["headline"]
 
@@ -42,10 +42,10 @@ def test_loads_pulley_and_use_of_the_job_are_in_it() -> None:
     assert [s.label for s in made.use.now.scenes] == ["Yard"] and made.use.planned_by == "a unit of 133 A and a pulley of 50 mm"
 
 
-@pytest.mark.parametrize(("words", "said"), [(("--target", "0"), "above 0"), (("--target", "1900"), "would")])
-def test_no_plan_is_exit_2_and_one_line(words: tuple[str, ...], said: str) -> None:
+@pytest.mark.parametrize(("words", "message"), [(("--target", "0"), "above 0"), (("--target", "1900"), "would")])
+def test_no_plan_is_exit_2_and_one_line(words: tuple[str, ...], message: str) -> None:
     done = run_cli("plan", str(EXAMPLE), *words)
-    assert done.returncode == 2 and done.stdout == b"" and said in done.stderr.decode()
+    assert done.returncode == 2 and done.stdout == b"" and message in done.stderr.decode()
     assert "Traceback" not in done.stderr.decode() and len(done.stderr.decode().strip().splitlines()) == 1
 
 

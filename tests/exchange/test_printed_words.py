@@ -68,9 +68,9 @@ def test_every_printed_label_says_where_its_end_goes(bundle: Bundle) -> None:
 
 def test_every_printed_plate_says_what_matters(bundle: Bundle) -> None:
     printed, _ = words_of(render_plates(bundle, "Fennick Yard", AT))
-    found = bundle.latest(CircuitRole.AS_FOUND)
-    assert found
-    plates = plates_of(found.document, build_bundle(bundle).view.old)
+    circuit = bundle.latest(CircuitRole.AS_FOUND)
+    assert circuit
+    plates = plates_of(circuit.document, build_bundle(bundle).view.old)
     assert plates
     for plate in plates:
         assert plain(plate.title) in printed and all(plain(line) in printed for line in plate.lines)

@@ -37,16 +37,16 @@ def renamed(circuit: Circuit, label: str) -> Circuit:
 @pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])
 def test_every_part_with_room_and_every_point_is_named_once(layout: str) -> None:
     circuit = build_layout(layout, 12)
-    said = texts_of(schematic_svg(circuit))
+    labels = texts_of(schematic_svg(circuit))
     drawn = lay_out(circuit, find_ring(circuit))
-    whole = " ".join(said)
+    whole = " ".join(labels)
     for place in drawn.branches:
         assert (circuit.branch(place.branch_id).label in whole) or not place.named
     for source in drawn.sources:
-        assert all(any(line in text for text in said) for line in source.lines)
-    numbers = [int(t) for t in said if re.fullmatch(r"\d+", t)]
+        assert all(any(line in text for text in labels) for line in source.lines)
+    numbers = [int(t) for t in labels if re.fullmatch(r"\d+", t)]
     assert sorted(numbers) == list(range(1, len(circuit.nodes) + 1))
-    assert sum(t == "G" for t in said) == len(circuit.alternators)
+    assert sum(t == "G" for t in labels) == len(circuit.alternators)
 
 
 def test_what_is_written_is_text_and_no_markup_or_formula() -> None:

@@ -69,24 +69,24 @@ def test_a_bad_state_is_exit_2_and_one_line(tmp_path: Path, text: str, words: st
     state.write_bytes(text.encode("latin-1"))
     done = run_cli("solve", str(EXAMPLE), "--state", str(state))
     assert done.returncode == 2 and done.stdout == b""
-    said = done.stderr.decode()
-    assert words in said and "Traceback" not in said and len(said.strip().splitlines()) == 1
+    message = done.stderr.decode()
+    assert words in message and "Traceback" not in message and len(message.strip().splitlines()) == 1
 
 
 def test_solve_help_says_every_field() -> None:
     text = run_cli("solve", "--help").stdout.decode()
-    said = solve_bundle(read_bundle(EXAMPLE.read_bytes()), State()).model_dump()
-    fuse = said["protection"]["protectors"][0]
+    answer = solve_bundle(read_bundle(EXAMPLE.read_bytes()), State()).model_dump()
+    fuse = answer["protection"]["protectors"][0]
     for part in (
-        said,
-        said["point"],
-        said["point"]["branches"][0],
-        said["point"]["devices"][0],
-        said["gains"]["branches"][0],
+        answer,
+        answer["point"],
+        answer["point"]["branches"][0],
+        answer["point"]["devices"][0],
+        answer["gains"]["branches"][0],
         fuse,
     ):
-        said = {**said, **part}
-    for name in [*said, *(c["name"] for c in fuse["checks"]), *State.model_fields]:
+        answer = {**answer, **part}
+    for name in [*answer, *(c["name"] for c in fuse["checks"]), *State.model_fields]:
         assert name in text, name
 
 

@@ -34,7 +34,7 @@ def test_a_decimal_comma_is_one_and_a_price_keeps_its_digits() -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "said"),
+    ("text", "message"),
     [
         (f"{HEAD}\nL1;Lug;lug;25 mm2;M7;1", "Line 2: No stud 'M7'"),
         (f"{HEAD}\nL1;Lug;lug;25 mm2;M8;free", "Line 2: price"),
@@ -47,6 +47,6 @@ def test_a_decimal_comma_is_one_and_a_price_keeps_its_digits() -> None:
         (f"{HEAD};reels\nC1;Cable;cable;25 mm2;;1;1:nan", "Line 2: reels: from 0"),
     ],
 )
-def test_what_is_wrong_is_said_with_its_line(text: str, said: str) -> None:
-    with pytest.raises(ListFileError, match=said):
+def test_what_is_wrong_is_said_with_its_line(text: str, message: str) -> None:
+    with pytest.raises(ListFileError, match=message):
         stock_from_csv(text)

@@ -29,7 +29,7 @@ def test_points_and_decimal_commas_are_read() -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "said"),
+    ("text", "message"),
     [
         ("", "empty"),
         ("name;colour\nA;red", "no column 'colour'"),
@@ -43,6 +43,6 @@ def test_points_and_decimal_commas_are_read() -> None:
         (HEAD + "\nA;90;16000;60;1" * 61, "at most 60"),
     ],
 )
-def test_what_is_wrong_is_said_with_its_line(text: str, said: str) -> None:
-    with pytest.raises(ListFileError, match=said.replace("(", r"\(")):
+def test_what_is_wrong_is_said_with_its_line(text: str, message: str) -> None:
+    with pytest.raises(ListFileError, match=message.replace("(", r"\(")):
         units_from_csv(text)

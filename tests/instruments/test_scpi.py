@@ -34,10 +34,10 @@ def say(server: MeterServer, words: str) -> str:
     """What the hands do, or what a terminal would ask."""
     with socket.create_connection(server.server_address, timeout=10) as link:
         # A question at the end: when it is answered the rest is done.
-        asked = words if words.endswith("?") else f"{words}\n*IDN?"
-        link.sendall(asked.encode() + b"\n")
+        query = words if words.endswith("?") else f"{words}\n*IDN?"
+        link.sendall(query.encode() + b"\n")
         answer = link.makefile("r").readline().strip()
-        return answer if asked == words else ""
+        return answer if query == words else ""
 
 
 def test_a_meter_says_who_it_is_and_what_it_sees(bench: dict[str, MeterServer]) -> None:
@@ -90,9 +90,9 @@ def test_a_link_that_goes_away_is_said_at_once(bench: dict[str, MeterServer]) ->
 
 
 def test_nobody_there() -> None:
-    with socket.socket() as taken:
-        taken.bind(("127.0.0.1", 0))
-        port = taken.getsockname()[1]
+    with socket.socket() as listener:
+        listener.bind(("127.0.0.1", 0))
+        port = listener.getsockname()[1]
     with pytest.raises(LinkError, match=r"does not answer|is lost"):
         connect("voltmeter", f"127.0.0.1:{port}").read()
 

@@ -59,7 +59,7 @@ class Place:
 def place() -> Iterator[Place]:
     # Not in pytest's own folder: the unprivileged account of the database must be able to enter it.
     var = ROOT / "var" / f"test-{os.getpid()}"
-    found = Place(var)
-    yield found
-    found.run("reset", "--everything", "--yes")
+    made = Place(var)
+    yield made
+    made.run("reset", "--everything", "--yes")
     shutil.rmtree(var, ignore_errors=True)

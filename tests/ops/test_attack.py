@@ -14,21 +14,21 @@ from bench.attack.shop import shop
 
 @pytest.fixture(scope="module")
 def attacked() -> Iterator[tuple[Path, int]]:
-    with shop() as found:
-        yield found
+    with shop() as product:
+        yield product
 
 
 def test_nothing_acknowledged_is_lost_or_made_twice(attacked: tuple[Path, int]) -> None:
     # In a thread of its own: the browser of other tests may have a loop in this one.
     with ThreadPoolExecutor(1) as apart:
-        found = apart.submit(kill_test, *attacked, kills=len(VICTIMS), writers=4, pause_s=0.0).result()
-    assert found["killed"] == dict.fromkeys(VICTIMS, 1)
-    assert found["lost"] == found["twice"] == 0 and found["tasks undone"] == {}
-    assert isinstance(found["acknowledged"], int) and found["acknowledged"] >= 5 * len(VICTIMS)
-    assert isinstance(found["tasks"], int) and found["tasks"] >= 1
+        outcome = apart.submit(kill_test, *attacked, kills=len(VICTIMS), writers=4, pause_s=0.0).result()
+    assert outcome["killed"] == dict.fromkeys(VICTIMS, 1)
+    assert outcome["lost"] == outcome["twice"] == 0 and outcome["tasks undone"] == {}
+    assert isinstance(outcome["acknowledged"], int) and outcome["acknowledged"] >= 5 * len(VICTIMS)
+    assert isinstance(outcome["tasks"], int) and outcome["tasks"] >= 1
 
 
 def test_of_many_who_want_the_same_thing_one_gets_it(attacked: tuple[Path, int]) -> None:
     with ThreadPoolExecutor(1) as apart:
-        found = apart.submit(race_test, attacked[1], 8).result()
-    assert {name: race["wrong"] for name, race in found.items() if race["wrong"]} == {}
+        outcome = apart.submit(race_test, attacked[1], 8).result()
+    assert {name: race["wrong"] for name, race in outcome.items() if race["wrong"]} == {}

@@ -25,7 +25,7 @@ def command(*words: str) -> list[str]:
 ENVIRONMENT = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
 
 
-def ask(port: int, *words: str) -> list[str]:
+def replies(port: int, *words: str) -> list[str]:
     with socket.create_connection(("127.0.0.1", port), timeout=5) as link:
         lines = link.makefile("rw", newline="\n")
         answers = []
@@ -54,16 +54,17 @@ def running() -> Iterator[int]:
 
 
 def test_a_vehicle_with_a_dead_cell_reads_like_one(running: int) -> None:
-    who, volts = ask(running, "*IDN?", "MEAS:VOLT:DC?")
+    who, volts = replies(running, "*IDN?", "MEAS:VOLT:DC?")
     assert "multimeter" in who and 9.5 < float(volts) < 11
-    amps = ask(running + 1, "SIM:STAT full_output", "SIM:ELEM alternator", "MEAS:CURR:DC?")
+    amps = replies(running + 1, "SIM:STAT full_output", "SIM:ELEM alternator", "MEAS:CURR:DC?")
     assert float(amps[0]) > 40
 
 
 @pytest.mark.parametrize(
-    ("words", "said"), [(("--vehicle", "tank"), "no vehicle"), (("--fault", "gremlin:x"), "no fault"), (("--port", "1"), "taken")]
+    ("words", "message"),
+    [(("--vehicle", "tank"), "no vehicle"), (("--fault", "gremlin:x"), "no fault"), (("--port", "1"), "taken")],
 )
-def test_what_it_cannot_do_is_one_line(words: tuple[str, ...], said: str) -> None:
+def test_what_it_cannot_do_is_one_line(words: tuple[str, ...], message: str) -> None:
     if words[0] == "--port" and os.geteuid() == 0:
         with socket.socket() as held:
             held.bind(("127.0.0.1", 0))
@@ -72,7 +73,7 @@ def test_what_it_cannot_do_is_one_line(words: tuple[str, ...], said: str) -> Non
             done = subprocess.run(command(*words), env=ENVIRONMENT, capture_output=True, text=True, timeout=300, check=False)
     else:
         done = subprocess.run(command(*words), env=ENVIRONMENT, capture_output=True, text=True, timeout=300, check=False)
-    assert done.returncode == 2 and said in done.stderr and len(done.stderr.strip().splitlines()) == 1
+    assert done.returncode == 2 and message in done.stderr and len(done.stderr.strip().splitlines()) == 1
 
 
 def test_it_is_started_once_found_again_and_stopped(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

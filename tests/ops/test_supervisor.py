@@ -59,34 +59,34 @@ def test_a_server_that_dies_is_started_again_and_ever_later_where_it_dies_at_onc
     watched: Callable[[list[str]], Supervisor], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(supervisor, "SHORTEST_PAUSE_S", 0.01)
-    found = watched([sys.executable, "-c", "raise SystemExit(3)"])
+    boss = watched([sys.executable, "-c", "raise SystemExit(3)"])
     pauses = []
     for _ in range(5):
-        until(lambda: (found.look(), found.kept[0].child is not None)[1])
-        assert found.kept[0].child is not None
-        found.kept[0].child.wait()
-        found.look()
-        pauses.append(found.kept[0].pause_s)
+        until(lambda: (boss.look(), boss.kept[0].child is not None)[1])
+        assert boss.kept[0].child is not None
+        boss.kept[0].child.wait()
+        boss.look()
+        pauses.append(boss.kept[0].pause_s)
     assert pauses == pytest.approx([0.01, 0.02, 0.04, 0.08, 0.16])
 
 
 def test_workers_that_outlive_their_server_go_with_it(watched: Callable[[list[str]], Supervisor], tmp_path: Path) -> None:
     """Otherwise they keep the port, and no other server comes up."""
-    told = tmp_path / "pid"
-    found = watched([sys.executable, "-c", f"import subprocess, pathlib, time; p = subprocess.Popen({SLEEPS!r}); pathlib.Path({str(told)!r}).write_text(str(p.pid)); time.sleep(600)"])  # fmt: skip
-    found.look()
-    until(lambda: told.exists() and told.read_text() != "")
-    worker = int(told.read_text())
-    assert found.kept[0].child is not None and is_alive(worker)
-    os.kill(found.kept[0].child.pid, signal.SIGKILL)
-    found.kept[0].child.wait()
-    found.look()
+    pid_file = tmp_path / "pid"
+    boss = watched([sys.executable, "-c", f"import subprocess, pathlib, time; p = subprocess.Popen({SLEEPS!r}); pathlib.Path({str(pid_file)!r}).write_text(str(p.pid)); time.sleep(600)"])  # fmt: skip
+    boss.look()
+    until(lambda: pid_file.exists() and pid_file.read_text() != "")
+    worker = int(pid_file.read_text())
+    assert boss.kept[0].child is not None and is_alive(worker)
+    os.kill(boss.kept[0].child.pid, signal.SIGKILL)
+    boss.kept[0].child.wait()
+    boss.look()
     until(lambda: not is_alive(worker))
 
 
 def test_a_server_does_not_outlive_its_supervisor(tmp_path: Path) -> None:
-    told = tmp_path / "pid"
-    child = f"import os, pathlib, time; pathlib.Path({str(told)!r}).write_text(str(os.getpid())); time.sleep(600)"
+    pid_file = tmp_path / "pid"
+    child = f"import os, pathlib, time; pathlib.Path({str(pid_file)!r}).write_text(str(os.getpid())); time.sleep(600)"
     words = [
         sys.executable,
         "-m",
@@ -101,9 +101,9 @@ def test_a_server_does_not_outlive_its_supervisor(tmp_path: Path) -> None:
     ]
     root = Path(__file__).resolve().parents[2]
     with subprocess.Popen(words, cwd=root, env={**os.environ, "PYTHONPATH": str(root / "src")}) as own:
-        until(lambda: told.exists() and told.read_text() != "")
+        until(lambda: pid_file.exists() and pid_file.read_text() != "")
         own.kill()
-    until(lambda: not is_alive(int(told.read_text())))
+    until(lambda: not is_alive(int(pid_file.read_text())))
 
 
 def test_a_log_is_put_aside_and_its_writers_go_on(tmp_path: Path) -> None:

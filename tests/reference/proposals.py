@@ -43,7 +43,7 @@ class Request:
     fuses_out: int
 
 
-def ask(seed: int) -> Request:
+def draw_request(seed: int) -> Request:
     """The question of a seed: a layout with its leads stretched, at times without some of its fuses or with a thin or bad lead."""
     dice = random.Random(seed)
     layout = dice.choice(LAYOUTS)
@@ -123,7 +123,7 @@ def joined(circuit: Circuit, start: str, stop: tuple[str, ...] = ()) -> set[str]
 def most(circuit: Circuit, output_a: float) -> dict[str, float]:
     """The most of it over all positions of switches in which the output has somewhere to go [A]."""
     switches = [b.id for b in circuit.branches if b.kind in ("switch", "relay")]
-    found: dict[str, float] = defaultdict(float)
+    largest: dict[str, float] = defaultdict(float)
     for setting in product((True, False), repeat=len(switches)):
         closed = dict(zip(switches, setting, strict=True))
         turned = circuit.model_copy(
@@ -136,8 +136,8 @@ def most(circuit: Circuit, output_a: float) -> dict[str, float]:
         posts = {b.positive_node for b in circuit.batteries}
         if joined(turned, circuit.alternator.stud_node) & posts:
             for branch_id, amps in currents(turned, output_a, closed).items():
-                found[branch_id] = max(found[branch_id], abs(amps))
-    return found
+                largest[branch_id] = max(largest[branch_id], abs(amps))
+    return largest
 
 
 def bare_metres(circuit: Circuit) -> list[str]:
@@ -145,7 +145,7 @@ def bare_metres(circuit: Circuit) -> list[str]:
     posts = {b.positive_node: b.label for b in circuit.batteries}
     ends = {a.stud_node: a.label for a in circuit.alternators} | {x.from_node: x.label for x in circuit.loads if not x.cranking}
     ends |= {c.in_node: c.label for c in circuit.converters}
-    said = []
+    problems = []
     for battery in circuit.batteries:
         todo, seen = [(battery.positive_node, 0.0)], {battery.positive_node}
         while todo:
@@ -160,12 +160,12 @@ def bare_metres(circuit: Circuit) -> list[str]:
                 length = far + getattr(b, "length_m", 0.0)
                 studs = {a.stud_node for a in circuit.alternators}
                 if other in studs or (other in ends and length > NEAR_M):
-                    said.append(f"{battery.label} feeds {ends[other]} through {b.label} without a fuse")
+                    problems.append(f"{battery.label} feeds {ends[other]} through {b.label} without a fuse")
                 elif other in posts and length > NEAR_M:
-                    said.append(f"{battery.label} and {posts[other]} feed {b.label} without a fuse")
+                    problems.append(f"{battery.label} and {posts[other]} feed {b.label} without a fuse")
                 if other not in posts:
                     todo.append((other, length))
-    return said
+    return problems
 
 
 RANK = {"good": 0, "watch": 1, "bad": 2}
@@ -173,26 +173,26 @@ RANK = {"good": 0, "watch": 1, "bad": 2}
 
 def outcomes(circuit: Circuit) -> dict[tuple[str, str], str]:
     """The worst answer of every check of every part, as the review shows it."""
-    found: dict[tuple[str, str], str] = {}
+    worst: dict[tuple[str, str], str] = {}
     review = review_protection(circuit)
     for part in (*review.protectors, *review.contacts, *review.conductors):
         for check in part.checks:
             key = part.branch_id, check.name
-            if key not in found or RANK[check.outcome] > RANK[found[key]]:
-                found[key] = check.outcome
-    return found
+            if key not in worst or RANK[check.outcome] > RANK[worst[key]]:
+                worst[key] = check.outcome
+    return worst
 
 
-def wrong(asked: Request) -> tuple[list[str], str]:
+def wrong(request: Request) -> tuple[list[str], str]:
     """What does not hold of a proposal, and the reason where none was made."""
     try:
-        made = cheapest_proposal(asked.circuit, asked.target, usual_prices())
+        made = cheapest_proposal(request.circuit, request.target, usual_prices())
     except SizingError as error:
         return ([] if len(str(error)) > 20 else ["no reason given"]), str(error)
-    circuit, need = made.circuit, asked.target.target_current_a
-    said = [p.message for p in check_circuit(circuit)]
+    circuit, need = made.circuit, request.target.target_current_a
+    problems = [p.message for p in check_circuit(circuit)]
     if circuit.alternator.rated_a != need:
-        said.append("not the unit that was asked for")
+        problems.append("not the unit that was asked for")
     carries = most(circuit, need)
     fed = joined(circuit, circuit.alternator.stud_node) | joined(circuit, circuit.alternator.case_node)
     for b in circuit.branches:
@@ -200,31 +200,31 @@ def wrong(asked: Request) -> tuple[list[str], str]:
             continue
         amps = carries[b.id] * 0.995
         if hasattr(b, "ampacity") and b.ampacity().current_a < amps:
-            said.append(f"{b.label} carries {amps:.0f} A and may {b.ampacity().current_a:.0f}")
+            problems.append(f"{b.label} carries {amps:.0f} A and may {b.ampacity().current_a:.0f}")
         if b.kind == "fuse":
             if b.rating_a < amps:
-                said.append(f"{b.label} of {b.rating_a:g} A carries {amps:.0f} A")
+                problems.append(f"{b.label} of {b.rating_a:g} A carries {amps:.0f} A")
             for end in (b.from_node, b.to_node):
-                said += _over_its_cable(circuit, b, end)
+                problems += _over_its_cable(circuit, b, end)
         elif b.kind in ("switch", "relay", "voltage_link", "connector") and b.rating_a is not None and b.rating_a < amps:
-            said.append(f"{b.label} rated {b.rating_a:g} A carries {amps:.0f} A")
-    said += bare_metres(circuit)
-    old = {b.id: b for b in asked.circuit.branches}
+            problems.append(f"{b.label} rated {b.rating_a:g} A carries {amps:.0f} A")
+    problems += bare_metres(circuit)
+    old = {b.id: b for b in request.circuit.branches}
     for b in circuit.branches:
         if b.id in old and hasattr(b, "ampacity"):
             before = old[b.id]
             if b.conductor.area_mm2 * b.parallel < 0.94 * before.conductor.area_mm2 * before.parallel:
-                said.append(f"{b.label} got thinner")
-    before, after = outcomes(asked.circuit), outcomes(circuit)
+                problems.append(f"{b.label} got thinner")
+    before, after = outcomes(request.circuit), outcomes(circuit)
     for key, now in after.items():
         if RANK[now] > RANK[before.get(key, "watch")]:
-            said.append(f"{key} was {before.get(key)} and is {now}")
-    return said, ""
+            problems.append(f"{key} was {before.get(key)} and is {now}")
+    return problems, ""
 
 
 def _over_its_cable(circuit: Circuit, fuse: Any, node: str) -> list[str]:
     """Cables in one chain with a fuse that burn before it opens."""
-    said, came = [], fuse.id
+    problems, came = [], fuse.id
     fixed = {n for x in (*circuit.loads,) for n in (x.from_node, x.to_node)}
     fixed |= {n for x in circuit.batteries for n in (x.positive_node, x.negative_node)}
     fixed |= {n for x in circuit.alternators for n in (x.stud_node, x.case_node)}
@@ -235,6 +235,6 @@ def _over_its_cable(circuit: Circuit, fuse: Any, node: str) -> list[str]:
             break
         b = onward[0]
         if hasattr(b, "ampacity") and b.ampacity().current_a < fuse.rating_a:
-            said.append(f"{fuse.label} of {fuse.rating_a:g} A is above the {b.ampacity().current_a:.0f} A of {b.label}")
+            problems.append(f"{fuse.label} of {fuse.rating_a:g} A is above the {b.ampacity().current_a:.0f} A of {b.label}")
         node, came = (b.to_node if b.from_node == node else b.from_node), b.id
-    return said
+    return problems

@@ -188,10 +188,10 @@ ARM = Tensioner("tensioner", 160, 250, 80, 90, 250)
 @settings(max_examples=30, deadline=None)
 def test_a_tensioner_stands_where_the_belt_is_as_long_as_its_way(share: float) -> None:
     belt = route(moved(DRIVE, ARM, share)).length_mm
-    found = travel(DRIVE, ARM).with_belt(belt)
-    assert found.share is not None
-    assert route(moved(DRIVE, ARM, found.share)).length_mm == pytest.approx(belt, abs=1e-6)
-    assert found.shortest_mm <= belt <= found.longest_mm
+    settled = travel(DRIVE, ARM).with_belt(belt)
+    assert settled.share is not None
+    assert route(moved(DRIVE, ARM, settled.share)).length_mm == pytest.approx(belt, abs=1e-6)
+    assert settled.shortest_mm <= belt <= settled.longest_mm
 
 
 def test_a_belt_beyond_the_travel_is_not_taken_up() -> None:

@@ -95,10 +95,10 @@ def by_ode(curve: HeatCurve, current: float, seconds: float, from_c: float) -> f
 @pytest.mark.parametrize(("current", "seconds", "from_c"), [(400, 15, 40), (250, 300, 40), (120, 600, 90), (0, 300, 100)])
 def test_short_time_heating_beside_scipy(current: float, seconds: float, from_c: float) -> None:
     curve = heat_curve(parse_size("35 mm2"), 40.0)
-    found = curve.after_c(current, seconds, from_c)
-    assert found == pytest.approx(by_ode(curve, current, seconds, from_c), abs=0.4)
-    if found > from_c + 1:
-        assert curve.seconds_to(current, found, from_c) == pytest.approx(seconds, rel=0.03)
+    result = curve.after_c(current, seconds, from_c)
+    assert result == pytest.approx(by_ode(curve, current, seconds, from_c), abs=0.4)
+    if result > from_c + 1:
+        assert curve.seconds_to(current, result, from_c) == pytest.approx(seconds, rel=0.03)
 
 
 @given(st.floats(10, 600), st.floats(10, 600), st.floats(-20, 80), st.integers(1, 8))

@@ -196,13 +196,13 @@ class Bench:
         done = subprocess.run(
             [NGSPICE, "-b"], input="\n".join(lines) + "\n", capture_output=True, text=True, timeout=120, check=False
         )
-        found = dict(re.findall(r"^v\((\S+)\) = (\S+)$", done.stdout, re.M))
-        assert len(found) >= len(prints), done.stdout[-500:] + done.stderr[-500:]
+        volts = dict(re.findall(r"^v\((\S+)\) = (\S+)$", done.stdout, re.M))
+        assert len(volts) >= len(prints), done.stdout[-500:] + done.stderr[-500:]
         for v in vehicles:
             v.volts = {ref: 0.0}
         for n, (k, node) in names.items():
             if node != ref:
-                vehicles[k].volts[node] = float(found[n])
+                vehicles[k].volts[node] = float(volts[n])
 
     def moved(self, v: Vehicle) -> bool:
         """What these voltages move: links, diodes and converters first, coils and field, then the engine."""
@@ -258,7 +258,7 @@ class Bench:
     def table(self) -> dict[tuple[frozenset[str], str], Vehicle]:
         ids = [c.id for c in self.switching.controls]
         combinations = [dict(zip(ids, c, strict=True)) for c in product((True, False), repeat=len(ids))]
-        found: dict[tuple[frozenset[str], str], Vehicle] = {}
+        vehicles: dict[tuple[frozenset[str], str], Vehicle] = {}
 
         def copy(v: Vehicle, **changes: Any) -> Vehicle:
             own = {n: dict(getattr(v, n)) for n in ("on", "senses", "excited", "links", "does", "takes", "volts")}
@@ -266,7 +266,7 @@ class Bench:
 
         def keep(situation: str, some: list[Vehicle]) -> list[Vehicle]:
             self.settle(some)
-            found.update({(frozenset(i for i in ids if v.on[i]), situation): v for v in some})
+            vehicles.update({(frozenset(i for i in ids if v.on[i]), situation): v for v in some})
             return some
 
         off = keep("off", [self.parked(c) for c in combinations])
@@ -281,7 +281,7 @@ class Bench:
             if situation == "idle":
                 idle = [copy(v, key=False) for v in some]
         keep("key_off", idle)
-        return found
+        return vehicles
 
 
 @pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])

@@ -335,10 +335,10 @@ def test_every_vehicle_is_read_at_every_place_a_test_asks_for(name: str) -> None
     seen = 0
     for of in PROCEDURES:
         for point in of.points(circuit):
-            found = hands.read(point)
-            if found is None:
+            shown = hands.read(point)
+            if shown is None:
                 continue
-            value, meter = found
+            value, meter = shown
             assert math.isfinite(value)
             seen += 1
             if (
@@ -370,9 +370,9 @@ def test_a_vehicle_wired_otherwise_is_a_whole_one(number: int) -> None:
 @pytest.mark.parametrize("number", [4, 9, 14, 21, 26, 31])
 def test_what_is_found_on_vehicles_wired_otherwise(number: int) -> None:
     """Never sure and wrong, and what is wrong is one of the first three."""
-    found = altered_outcome(number)
-    assert set(found.truth) & {c for c, _ in found.causes[:3]}, found
-    assert found.first or found.causes[0][1] < SURE, found
+    case = altered_outcome(number)
+    assert set(case.truth) & {c for c, _ in case.causes[:3]}, case
+    assert case.first or case.causes[0][1] < SURE, case
 
 
 def test_a_case_of_a_number_is_always_the_same_one() -> None:
@@ -387,19 +387,20 @@ def test_a_case_of_a_number_is_always_the_same_one() -> None:
 def test_how_far_it_can_be_trusted_by_hand() -> None:
     """Of two called 95 %, one right; one called 55 %, wrong: |0.95 - 0.5| x 2/3 + 0.55 / 3."""
 
-    def said(probability: float, right: bool) -> Outcome:
+    def outcome_of(probability: float, right: bool) -> Outcome:
         return Outcome(0, "x", "single", ("drain:b",), (("drain:b" if right else "none:", probability),), "")
 
-    table, error = calibration([said(0.95, True), said(0.95, False), said(0.55, False)])
+    table, error = calibration([outcome_of(0.95, True), outcome_of(0.95, False), outcome_of(0.55, False)])
     assert table == [(0.55, 0.0, 1), (0.95, 0.5, 2)] and error == pytest.approx(0.45 * 2 / 3 + 0.55 / 3)
     assert any(
-        "Of 2 cases called 90% sure or more 50% are right" in line for line in counted([said(0.95, True), said(0.95, False)], [])
+        "Of 2 cases called 90% sure or more 50% are right" in line
+        for line in counted([outcome_of(0.95, True), outcome_of(0.95, False)], [])
     )
 
 
 def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
     both = ("open:a", "drain:b")
-    found = [
+    outcomes = [
         Outcome(1, "car", "pair", both, (("open:a", 0.95), ("drain:b", 0.9)), ""),
         Outcome(2, "car", "pair", both, (("open:a", 0.99), ("none:", 0.1), ("belt_slips:u", 0.1), ("drain:b", 0.05)), ""),
         Outcome(3, "barge", "single", ("drain:b",), (("weak_battery:b", 0.92), ("drain:b", 0.08)), ""),
@@ -409,7 +410,7 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
     bad_inside = SettledPart("u", "Unit is bad inside", 0.99, ("diode_open:u", "phase_lost:u"), "")
     rightly = Outcome(5, "car", "single", ("phase_lost:u",), (("diode_open:u", 0.6), ("phase_lost:u", 0.4)), "", bad_inside)
     wrongly = replace(rightly, number=6, truth=("drain:b",))
-    lines = page(found, found, walks, found, [*found, rightly, wrongly])
+    lines = page(outcomes, outcomes, walks, outcomes, [*outcomes, rightly, wrongly])
     (otherwise,) = (line for line in lines if line.startswith("**Wired as no"))
     assert "6 cases" in otherwise and "In 2 of 6 cases" in otherwise and otherwise.endswith("In 1 of them it is.")
     missed = [line for line in lines if line.startswith(("| 1 |", "| 2 |", "| 3 |", "| 4 |"))]
@@ -423,17 +424,17 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
 
 def test_the_reliability_diagram_shows_each_bin() -> None:
     """Two bins, two marks: 95 % called and half right lies half way up."""
-    found = [
+    judged = [
         Outcome(0, "x", "single", ("drain:b",), (("drain:b", 0.95),), ""),
         Outcome(1, "x", "single", ("drain:b",), (("none:", 0.95),), ""),
     ]
-    drawn_marks = diagram([*found, Outcome(2, "x", "single", ("drain:b",), (("none:", 0.55),), "")])
+    drawn_marks = diagram([*judged, Outcome(2, "x", "single", ("drain:b",), (("none:", 0.55),), "")])
     assert drawn_marks.count("<circle") == 2 and "called 95%, right 50% of 2" in drawn_marks
 
 
 def test_a_good_set_of_drops_adds_up() -> None:
     """Whatever is wrong with a vehicle, its drops add up: that a probe was wrong is said of one set in a hundred at most (two in 60 here)."""
-    said = sets = 0
+    count = sets = 0
     for number in range(2100, 2160):
         case = draw(drawn(), number)
         circuit = Circuit.model_validate(case.vehicle.document)
@@ -441,10 +442,10 @@ def test_a_good_set_of_drops_adds_up() -> None:
         if case.slip or not runs:
             continue
         sets += 1
-        said += any(
+        count += any(
             not c.agrees for c in judge(circuit, [complete_run(circuit, Run.model_validate(runs[0]))], ahead=False).checks
         )
-    assert sets > 40 and said <= 2
+    assert sets > 40 and count <= 2
 
 
 def test_what_is_found_on_strangers_does_not_get_worse() -> None:

@@ -117,5 +117,5 @@ def test_an_engine_space_takes_fifteen_percent_by_abyc_e11() -> None:
 def test_a_meter_across_a_lead_reads_nothing_until_current_flows() -> None:
     """Common practice, and Ohm's law: no lead loses nothing at 100 A; the probes did not touch, or no current was in it."""
     circuit = simple_circuit()
-    found = branch_of(judged(circuit, drop_run(circuit, 100, feed=0.0)), "feed")
-    assert found.verdict is BranchVerdict.CHECK_PROBES and found.excess_ohm is None
+    finding = branch_of(judged(circuit, drop_run(circuit, 100, feed=0.0)), "feed")
+    assert finding.verdict is BranchVerdict.CHECK_PROBES and finding.excess_ohm is None

@@ -210,7 +210,7 @@ def hidden_faults(circuit: Circuit) -> list[Hypothesis]:
     faults: dict[tuple[str, ...], Hypothesis] = {}
     for h in hypotheses(circuit):
         kind = h.causes[0].split(":")[0]
-        if fault_table().faults[kind].beside:
+        if fault_table().faults[kind].looks_like:
             continue
         changes = h.changes
         if kind == "resistance":

@@ -113,9 +113,9 @@ class Hands:
         for name, points in tests:
             readings = []
             for point in points:
-                found = self.read(point)
-                if found is not None:
-                    value, meter = found
+                shown = self.read(point)
+                if shown is not None:
+                    value, meter = shown
                     readings.append({"point": point.id, "value": value, **({"instrument": meter} if meter else {})})
             if readings and not all(r["point"].startswith(TO_GO_WITH) for r in readings):
                 made.append({"procedure": name, "readings": readings, "instruments": METERS, **self._conditions(name)})

@@ -187,17 +187,17 @@ class Stranger:
         }
         main = self.document["batteries"][0]
         held = state == "full_output"
-        found = self._at_rest(state, links, held)
+        voltages = self._at_rest(state, links, held)
         if held:
             # A bank takes; where it would have to give, the battery is below 12.0 V without one.
             bare = self._at_rest(state, links, False)
             if bare[main["positive_node"]] - bare[main["negative_node"]] < self.volts:
-                found, held = bare, False
+                voltages, held = bare, False
         for link, b in ((i, self.branches[i]) for i in links):
-            if links[link] and found[b["from_node"]] - found[main["negative_node"]] < b["cut_out_v"]:
+            if links[link] and voltages[b["from_node"]] - voltages[main["negative_node"]] < b["cut_out_v"]:
                 links[link] = False
-                found = self._at_rest(state, links, held)
-        return found
+                voltages = self._at_rest(state, links, held)
+        return voltages
 
     def _at_rest(self, state: str, links: dict[str, bool], hold: bool) -> dict[str, float]:
         """Everything bent is at one of its straight pieces, and the pieces are changed until they agree with what ngspice finds."""
@@ -208,44 +208,44 @@ class Stranger:
         across = {x["id"]: float(self.volts) for x in self.document["loads"]}
         across |= {f"{c['id']}:{side}": float(self.volts) for c in self.document["converters"] for side in ("in", "out")}
         for turn in range(MOST_TURNS):
-            found = self._deck(state, links, hold, at, across).solve()
-            if not self._changed(state, found, at, across, turn):
-                return found
+            voltages = self._deck(state, links, hold, at, across).solve()
+            if not self._changed(state, voltages, at, across, turn):
+                return voltages
         raise UnsolvedError(f"{state} comes to no rest: {at}")
 
-    def _changed(self, state: str, found: dict[str, float], at: dict[str, str], across: dict[str, float], turn: int) -> bool:
+    def _changed(self, state: str, voltages: dict[str, float], at: dict[str, str], across: dict[str, float], turn: int) -> bool:
         def between(plus: str, minus: str) -> float:
-            return found.get(plus, 0.0) - found.get(minus, 0.0)
+            return voltages.get(plus, 0.0) - voltages.get(minus, 0.0)
 
-        wanted = dict(at)
+        modes = dict(at)
         for i, unit in self.units.items():
             short = (unit.set_v - between(*unit.sense)) / unit.droop_v
-            wanted[i] = "limit" if short > 1 else "off" if short < -1e-5 else "on"
-            if at[i] != "on" and wanted[i] != at[i]:
-                wanted[i] = "on"
+            modes[i] = "limit" if short > 1 else "off" if short < -1e-5 else "on"
+            if at[i] != "on" and modes[i] != at[i]:
+                modes[i] = "on"
             if at[i] == UNLOADED:
-                wanted[i] = UNLOADED
+                modes[i] = UNLOADED
         for i, bank in self.banks.items():
             above = between(bank.plus, bank.minus) - self._open_v(state, i)
             # One that nothing draws on lies on the corner, and rounding would turn it for ever.
-            wanted[i] = at[i] if abs(above) < 1e-6 else "on" if above > 0 else "off"
+            modes[i] = at[i] if abs(above) < 1e-6 else "on" if above > 0 else "off"
         for c in self.document["converters"]:
             short = (c["set_point_v"] - between(c["out_node"], c["ground_node"])) / DROOP_V
-            wanted[c["id"]] = "limit" if short > 1 else "off" if short < -1e-5 else "on"
-            if at[c["id"]] != "on" and wanted[c["id"]] != at[c["id"]]:
-                wanted[c["id"]] = "on"
+            modes[c["id"]] = "limit" if short > 1 else "off" if short < -1e-5 else "on"
+            if at[c["id"]] != "on" and modes[c["id"]] != at[c["id"]]:
+                modes[c["id"]] = "on"
             if at[c["id"]] == STARVED:
-                wanted[c["id"]] = STARVED
+                modes[c["id"]] = STARVED
         for i, b in self.branches.items():
             if b["kind"] in BENT:
-                wanted[i] = "on" if between(b["from_node"], b["to_node"]) > b["forward_v"] else "off"
+                modes[i] = "on" if between(b["from_node"], b["to_node"]) > b["forward_v"] else "off"
         for x in self.document["loads"]:
             if between(x["from_node"], x["to_node"]) < STARVED_V:
-                wanted[x["id"]] = STARVED
-        differ = [i for i in at if at[i] != wanted[i]]
+                modes[x["id"]] = STARVED
+        differ = [i for i in at if at[i] != modes[i]]
         # All at once at first; one by one where that goes round in a circle.
         for i in differ if turn < 8 else differ[:1]:
-            at[i] = wanted[i]
+            at[i] = modes[i]
         moved = False
         now = {x["id"]: between(x["from_node"], x["to_node"]) for x in self.document["loads"]}
         for c in self.document["converters"]:
@@ -346,8 +346,8 @@ class Stranger:
                 if x["law"] == "resistance" or at[x["id"]] == STARVED:
                     deck.resistor(x["from_node"], x["to_node"], self.volts / amps)
                 else:
-                    taken = amps * self.volts / across[x["id"]] if x["law"] == "power" else amps
-                    deck.current(x["from_node"], x["to_node"], f"{taken:.9g}")
+                    drawn_a = amps * self.volts / across[x["id"]] if x["law"] == "power" else amps
+                    deck.current(x["from_node"], x["to_node"], f"{drawn_a:.9g}")
         quiet = {"asleep": self.asleep_a, "key_on": 2.0 + self.unlisted_a / 3, "cranking": 4.0}.get(state, self.unlisted_a)
         if quiet > 0:
             deck.resistor(main["positive_node"], main["negative_node"], self.volts / quiet)

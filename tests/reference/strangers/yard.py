@@ -48,7 +48,7 @@ def documents(build: Callable[[str, int], dict[str, Any]]) -> dict[str, dict[str
 
     build: gives a ready drawing by name and system voltage, as a document
     """
-    found = {}
+    built = {}
     for name, (layout, volts) in DRAWN.items():
         document = copy.deepcopy(build(layout, volts))
         document["system_voltage_v"] = volts
@@ -62,8 +62,8 @@ def documents(build: Callable[[str, int], dict[str, Any]]) -> dict[str, dict[str
                     "law": "resistance", "cut_off_v": 0.0, "on": True, "cranking": True, "inrush_a": None, "inrush_s": 0.2,
                 }
             )  # fmt: skip
-        found[name] = document
-    return found
+        built[name] = document
+    return built
 
 
 def draw_rare(drawn: dict[str, dict[str, Any]], number: int, kinds: Sequence[str] = tuple(RARE)) -> Case:

@@ -144,9 +144,9 @@ class Fault(BaseModel):
     when: tuple[tuple[BenchState, ...], ...] = ()
     """States it is there in, where it comes and goes: one of these ways or another."""
     elsewhere: float = 0.0
-    beside: str = ""
+    looks_like: str = ""
     """Kind of fault that looks like it: tried only where that one is likely on the same element."""
-    beside_any: str = ""
+    looks_like_any: str = ""
     """The same where that one is likely on any element: what is open anywhere along a way."""
     alone: bool = False
     """Never one of several: what was wrong with a test explains too much beside anything else."""

@@ -204,7 +204,7 @@ def _fault(h: Hypothesis) -> Fault:
 
 def _lookalike(h: Hypothesis) -> str:
     """The cause that this one looks like, on the same element; empty: none."""
-    like = _fault(h).beside
+    like = _fault(h).looks_like
     return f"{like}:{h.causes[0].split(':', 1)[1]}" if like else ""
 
 
@@ -216,7 +216,7 @@ def _twins(likely: Sequence[Fitted], alike: Sequence[Trial]) -> list[Trial]:
             continue
         kind = f.trial.causes[0].split(":", 1)[0]
         for k, t in enumerate(alike):
-            if _lookalike(t.base) == f.trial.causes[0] or _fault(t.base).beside_any == kind:
+            if _lookalike(t.base) == f.trial.causes[0] or _fault(t.base).looks_like_any == kind:
                 twins.setdefault(k, begun_from(t, f))
     return list(twins.values())
 
