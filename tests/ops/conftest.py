@@ -44,7 +44,7 @@ class Place:
     def run(self, *words: str, **environment: str) -> subprocess.CompletedProcess[str]:
         clean = {k: v for k, v in os.environ.items() if k not in ("MAVRIK_DATABASE_URL", "MAVRIK_ADMIN_URL")}
         return subprocess.run(
-            ["./mavrik", *words], cwd=ROOT, env={**clean, "MAVRIK_VAR": str(self.var), **environment}, capture_output=True, text=True,
+            ["./mavrik", *words], cwd=ROOT, env={**clean, "MAVRIK_VAR": str(self.var), "MAVRIK_PROCESSES": "1", **environment}, capture_output=True, text=True,
             timeout=900, check=False, stdin=subprocess.DEVNULL,
         )  # fmt: skip
 

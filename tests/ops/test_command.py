@@ -33,6 +33,17 @@ def test_a_server_of_other_settings_or_other_code_is_known(tmp_path: Path, monke
     assert server.stamp_of({"MAVRIK_WORKSHOP": "A"}) != first
 
 
+def test_how_many_processes_answer_is_a_setting(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.delenv("MAVRIK_PROCESSES", raising=False)
+    assert server.processes() == server.USUAL_PROCESSES
+    monkeypatch.setenv("MAVRIK_PROCESSES", "3")
+    assert server.processes() == 3
+    for wrong in ("", "0", "65", "two", "-1", "1.5"):
+        monkeypatch.setenv("MAVRIK_PROCESSES", wrong)
+        with pytest.raises(base.OperationError, match=r"MAVRIK_PROCESSES is a number from 1 to 64"):
+            server.processes()
+
+
 def test_demo_starts_says_where_and_stops(place: Place) -> None:
     done = place.run("demo", "--port", str(place.port))
     assert done.returncode == 0, done.stderr

@@ -129,7 +129,8 @@ def answers(of: Place) -> bool:
 
 @pytest.fixture(scope="module")
 def running(place: Place) -> Iterator[Place]:
-    begun = place.run("up", "--port", str(place.port), "--first-login", "boss", MAVRIK_FIRST_PASSWORD="long enough now")
+    first = {"MAVRIK_FIRST_PASSWORD": "long enough now", "MAVRIK_PROCESSES": "2"}
+    begun = place.run("up", "--port", str(place.port), "--first-login", "boss", **first)
     assert begun.returncode == 0, begun.stderr
     yield place
     assert place.run("stop").stdout.startswith("Stopped: server")

@@ -47,7 +47,7 @@ def _start(mode: str, arguments: argparse.Namespace) -> int:
     ensure_packages(PDF_PACKAGES, "the printed sheet")
     ensure_python()
     ensure_frontend()
-    environment = _database_environment(mode)
+    environment = {**_database_environment(mode), "MAVRIK_PROCESSES": str(server.processes())}
     if mode == "demo":
         environment |= {"MAVRIK_DEMO": "1", "MAVRIK_WORKSHOP": os.environ.get("MAVRIK_WORKSHOP", "Fennick Yard Auto Electrics")}
     running = server.find_running()

@@ -21,6 +21,7 @@ from mavrik.ops.supervisor import BETWEEN, SERVER, WORKER
 STATE = VAR / "server.json"
 LOG = VAR / "server.log"
 SECRET = VAR / "secret.json"
+USUAL_PROCESSES, MOST_PROCESSES = 2, 64
 START_SECONDS = 120
 
 
@@ -102,7 +103,15 @@ def check_port(port: int) -> None:
             raise OperationError(f"Port {port} is taken by another program. Choose another with --port.") from None
 
 
-def start(port: int, mode: str, environment: dict[str, str], workers: int = 2) -> Running:
+def processes() -> int:
+    """How many processes answer, by MAVRIK_PROCESSES. Raises OperationError for what is no such number."""
+    given = os.environ.get("MAVRIK_PROCESSES", str(USUAL_PROCESSES))
+    if not given.isascii() or not given.isdigit() or not 1 <= int(given) <= MOST_PROCESSES:
+        raise OperationError(f"MAVRIK_PROCESSES is a number from 1 to {MOST_PROCESSES}, not '{given}'.")
+    return int(given)
+
+
+def start(port: int, mode: str, environment: dict[str, str]) -> Running:
     """Start the server in the background and wait until it answers.
 
     port: on 127.0.0.1
@@ -112,7 +121,7 @@ def start(port: int, mode: str, environment: dict[str, str], workers: int = 2) -
     """
     check_port(port)
     VAR.mkdir(parents=True, exist_ok=True)
-    uvicorn = [str(VENV_PYTHON), "-m", "uvicorn", *serving("127.0.0.1", port, workers)]
+    uvicorn = [str(VENV_PYTHON), "-m", "uvicorn", *serving("127.0.0.1", port, processes())]
     private = "0" if os.environ.get("MAVRIK_DATABASE_URL") else "1"
     worker = [str(VENV_PYTHON), "-m", "mavrik.cli", "work"]
     command = [
