@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cache, lru_cache
 from typing import Annotated, TypeAlias
 
 import numpy as np
@@ -94,7 +94,10 @@ class _Tree(Transformer[Token, Condition]):
         return AnyOf(tuple(children))
 
 
-_PARSER = Lark(GRAMMAR, parser="lalr", lexer="contextual")
+@cache
+def _parser() -> Lark:
+    """Made where the first condition is read: most programs that load this read none."""
+    return Lark(GRAMMAR, parser="lalr", lexer="contextual")
 
 
 @lru_cache(maxsize=1024)
@@ -120,7 +123,7 @@ def read_condition(text: str) -> Condition:
     if text.split().count("not") > DEEPEST:
         raise ConditionError(f"'not' comes at most {DEEPEST} times.")
     try:
-        return _Tree().transform(_PARSER.parse(text))
+        return _Tree().transform(_parser().parse(text))
     except UnexpectedInput as error:
         place, token = getattr(error, "pos_in_stream", None), getattr(error, "token", None)
         at = "at its end" if place is None or (token is not None and token.type == "$END") else f"at '{text[place : place + 12]}'"
