@@ -41,6 +41,8 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
     "--no-first-run",
+    # Pages of one person share a process, and with it what is compiled already.
+    "--renderer-process-limit=1",
 ]
 
 
@@ -120,7 +122,8 @@ class People:
             page = context.new_page()
             page.set_default_timeout(30_000)
             sign_in(page, login)
-            page.close()
+            # It stays, so that the process does; nothing of the application goes on in it.
+            page.goto("/api/health")
             self._of[login] = context
         return self._of[login]
 
