@@ -125,7 +125,9 @@ def test_which_way_does_for_which_purpose(purpose: str, fit: set[str], volts: in
 @pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])
 def test_every_verdict_says_why_and_what_would_meet_it(layout: str) -> None:
     circuit = build_layout(layout, 12)
-    for way in TOPOLOGIES:
+    # Every way on half of the layouts, every other one here.
+    first = [x.name for x in LAYOUTS].index(layout) % 2
+    for way in TOPOLOGIES[first::2]:
         if way.not_here(circuit):
             continue
         made = way.build(circuit)
