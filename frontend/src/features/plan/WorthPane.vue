@@ -140,7 +140,7 @@ const week = computed(() => {
       of="WorthRequest.idle_surplus_a"
       label="To spare at a hot idle"
       unit="A"
-      hint="for the next accessory; empty: not request"
+      hint="for the next accessory; empty: not asked for"
       data-test="worth-amps"
     />
     <v-checkbox
@@ -150,7 +150,7 @@ const week = computed(() => {
       label="A day leaves no battery short"
       data-test="worth-day"
     />
-    <NumberField v-model="request.least_v" of="WorthRequest.least_v" label="At the battery at least" unit="V" hint="empty: not request" />
+    <NumberField v-model="request.least_v" of="WorthRequest.least_v" label="At the battery at least" unit="V" hint="empty: not asked for" />
     <NumberField
       v-model="request.budget"
       of="WorthRequest.budget"
