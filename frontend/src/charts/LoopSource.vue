@@ -5,14 +5,19 @@ import type { Circuit, LoopLayout } from '@/api/types'
 import { fixed } from '@/ui/numbers'
 
 type Source = LoopLayout['sources'][number]
-const props = defineProps<{
-  source: Source
-  circuit: Circuit
-  /** Words of a very wide drawing are so many times larger. */
-  grow: number
-  /** Current it gives at the state that is tried out [A]; null: none is. */
-  gives: number | null
-}>()
+const props = withDefaults(
+  defineProps<{
+    source: Source
+    circuit: Circuit
+    /** Words of a very wide drawing are so many times larger. */
+    grow: number
+    /** Words of a drawing that is shown small, where there is room. */
+    words?: number
+    /** Current it gives at the state that is tried out [A]; null: none is. */
+    gives: number | null
+  }>(),
+  { words: 1 },
+)
 
 /** Where words stand in a symbol: the first line of a name of one and of two lines, its steps, the room beside, the value below. */
 interface Face {
@@ -38,9 +43,14 @@ const scale = computed(() => (face.value.grows ? props.grow : 1))
 /** One font for all lines, which keeps the longest inside its symbol; bold B612 is about 0.58 of its size wide a letter. */
 const LETTER = 0.58
 const fontSize = computed(() => {
-  const longest = Math.max(...props.source.lines.map((line) => line.length), 1)
-  return `${Math.min(face.value.size * props.grow, face.value.room / (LETTER * longest)).toFixed(1)}px`
+  const { lines } = props.source
+  const longest = Math.max(...lines.map((line) => line.length), 1)
+  // Of two lines none is higher than their step.
+  const words = lines.length > 1 ? 1 : props.words
+  return `${Math.min(face.value.size * props.grow * words, face.value.room / (LETTER * longest)).toFixed(1)}px`
 })
+/** Larger figures of a load stand further below its outline. */
+const below = computed(() => (props.source.kind === 'load' && props.words > 1 ? 5 : 0))
 const yOf = (row: number) => (face.value.first[props.source.lines.length > 1 ? 1 : 0] + face.value.step * row) * scale.value
 
 const battery = computed(() => props.circuit.batteries.find((b) => b.id === props.source.id))
@@ -82,8 +92,15 @@ const points = (lead: Source['leads'][number]) => lead.map((p) => p.join(',')).j
       <path v-else d="M-44 -24 H44 L58 0 L44 24 H-44 Z" class="source" />
       <text v-for="(line, row) in source.lines" :key="row" :y="yOf(row)" :class="face.name" :style="{ fontSize }">{{ line }}</text>
       <!-- A load's leads run on behind its figure, and between the words of one no outline reaches. -->
-      <rect v-if="source.kind === 'load'" x="-24" :y="(face.value - 15) * scale" width="48" :height="20 * scale" class="clear" />
-      <text :y="face.value * scale" :class="face.figure">{{ value }}</text>
+      <rect
+        v-if="source.kind === 'load'"
+        :x="-24 * words"
+        :y="(face.value - 15) * scale"
+        :width="48 * words"
+        :height="20 * words * scale"
+        class="clear"
+      />
+      <text :y="(face.value + below) * scale" :class="face.figure">{{ value }}</text>
     </g>
   </g>
 </template>

@@ -30,6 +30,14 @@ const bare = computed(() => props.probesOnly && Boolean(props.red || props.black
 const WIDE = 2000
 /** Words of a very wide drawing are larger, as far as the core has made room for them. */
 const grow = computed(() => (wide.value ? props.layout.words : 1))
+/** Words in the symbols of a drawing that is shown small are so many times larger, as far as there is room. */
+const SMALL = 1.35
+/** What colours, brackets and glow mean: as wide as the middle of the ring is. */
+const legend = computed(() =>
+  wide.value
+    ? ['copper: feed, slate: return', 'width follows the conductor', 'in brackets: a sound part', 'glow: heat']
+    : ['copper: feed, slate: return; width follows the conductor', 'in brackets: what a sound part would lose; glow: heat'],
+)
 /** A name in lines that fit the room the core has found for it; one line where the drawing is shown large. */
 function inLines(name: string, room: number): string[] {
   if (!wide.value) return [name]
@@ -149,6 +157,7 @@ const gives = (id: string) => props.point?.devices.findLast((d) => d.device_id =
       :source="source"
       :circuit="circuit"
       :grow="grow"
+      :words="wide ? SMALL : 1"
       :gives="gives(source.id)"
     />
     <g
@@ -190,8 +199,7 @@ const gives = (id: string) => props.point?.devices.findLast((d) => d.device_id =
       </g>
     </g>
     <g v-if="!compact && !probesOnly && !point && key && grow < 1.2" :transform="`translate(${key.x} ${key.y})`" class="tiny">
-      <text y="-10">copper: feed, slate: return; width follows the conductor</text>
-      <text y="10">in brackets: what a sound part would lose; glow: heat</text>
+      <text v-for="(words, row) in legend" :key="row" :y="(row - (legend.length - 2) / 2) * (wide ? 31 : 20) - 10">{{ words }}</text>
     </g>
     <g v-for="node in layout.nodes" :key="node.node_id" :transform="`translate(${node.x} ${node.y})`">
       <circle r="8" class="node" />
