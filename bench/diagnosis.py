@@ -16,6 +16,7 @@ from bench.strangers import (
     altered_outcome,
     calibration,
     diagram,
+    hidden_in,
     later_outcome,
     one_of_three,
     other_outcomes,
@@ -32,7 +33,7 @@ from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults, with_
 
 PAGE = Path(__file__).resolve().parents[1] / "docs" / "diagnosis.md"
 DIAGRAM = PAGE.with_name("diagnosis.svg")
-STRANGERS = 240
+STRANGERS = 480
 """Cases that are counted."""
 
 RARE = 64
@@ -86,7 +87,7 @@ def figures() -> list[Figure]:
     all_read, with_five, walks = outcomes(STRANGERS), outcomes(STRANGERS, core_only=True), walked(WALKED)
     rare = [*other_outcomes(rare_outcome, RARE), *other_outcomes(later_outcome, RARE // len(faults.RARE))]
     otherwise = other_outcomes(altered_outcome, ALTERED)
-    PAGE.write_text("\n".join(page(all_read, with_five, walks, rare, otherwise)) + "\n", encoding="utf-8")
+    PAGE.write_text("\n".join(page(all_read, with_five, walks, rare, otherwise, hidden_in(all_read))) + "\n", encoding="utf-8")
     DIAGRAM.write_text(diagram(all_read), encoding="utf-8")
     sure = [o for o in all_read if o.causes and o.causes[0][1] >= SURE]
     count = len(all_read)

@@ -16,10 +16,12 @@ from bench.strangers import (
     Outcome,
     Walk,
     altered_outcome,
+    by_chance,
     calibration,
     counted,
     diagram,
     drawn,
+    hidden,
     later_outcome,
     outcome,
     page,
@@ -37,7 +39,7 @@ from tests.reference.strangers.faults import FAULTS, LATER, LEAST_OHM, RARE, put
 from tests.reference.strangers.metal import area_mm2, drawn_ohm
 from tests.reference.strangers.reading import METERS, Hands
 from tests.reference.strangers.vehicle import Stranger
-from tests.reference.strangers.yard import Case, draw, draw_altered, draw_rare, read
+from tests.reference.strangers.yard import Case, alone, draw, draw_altered, draw_rare, read
 
 YARD = Path(__file__).parent / "strangers"
 
@@ -393,9 +395,23 @@ def test_how_far_it_can_be_trusted_by_hand() -> None:
     table, error = calibration([outcome_of(0.95, True), outcome_of(0.95, False), outcome_of(0.55, False)])
     assert table == [(0.55, 0.0, 1), (0.95, 0.5, 2)] and error == pytest.approx(0.45 * 2 / 3 + 0.55 / 3)
     assert any(
-        "Of 2 cases called 90% sure or more 50% are right" in line
+        "Of 2 cases called 90% sure or more 50% (9 to 91) are right" in line
         for line in counted([outcome_of(0.95, True), outcome_of(0.95, False)], [])
     )
+    # What is exactly right is never quite as often right as it says: by the normal law a count is off by 0.67 of its standard deviation in
+    # the middle, and by 1.96 of it once in 20; a case more or less is 0.13 of it here.
+    assert by_chance([outcome_of(1.0, True)] * 9) == (0.0, 0.0)
+    middle, most = by_chance([outcome_of(0.75, True)] * 300)
+    assert 0.6 < middle / math.sqrt(0.75 * 0.25 / 300) < 0.75 and 1.85 < most / math.sqrt(0.75 * 0.25 / 300) < 2.05
+
+
+def test_what_one_fault_of_a_pair_hides_of_the_other() -> None:
+    """Worn brushes show in nothing where there is no field; beside a belt that slips they do."""
+    for number, unseen in ((15402, ("worn_brushes:alternator",)), (15125, ())):
+        both, ones = draw(drawn(), number).vehicle, alone(drawn(), number)
+        assert tuple(ones) == both.truth.causes and [one.truth.causes for one in ones.values()] == [(c,) for c in ones]
+        assert all(one.ohm == both.ohm and one.charge == both.charge for one in ones.values())
+        assert hidden(number) == unseen
 
 
 def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
@@ -410,14 +426,18 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
     bad_inside = SettledPart("u", "Unit is bad inside", 0.99, ("diode_open:u", "phase_lost:u"), "")
     rightly = Outcome(5, "car", "single", ("phase_lost:u",), (("diode_open:u", 0.6), ("phase_lost:u", 0.4)), "", bad_inside)
     wrongly = replace(rightly, number=6, truth=("drain:b",))
-    lines = page(outcomes, outcomes, walks, outcomes, [*outcomes, rightly, wrongly])
+    lines = page(outcomes, outcomes, walks, outcomes, [*outcomes, rightly, wrongly], {2: ("drain:b",)})
     (otherwise,) = (line for line in lines if line.startswith("**Wired as no"))
     assert "6 cases" in otherwise and "In 2 of 6 cases" in otherwise and otherwise.endswith("In 1 of them it is.")
     missed = [line for line in lines if line.startswith(("| 1 |", "| 2 |", "| 3 |", "| 4 |"))]
     assert missed == [
-        "| 2 | car | open:a, drain:b | open:a 99%, none: 10%, belt slips:u 10% |",
-        "| 3 | barge | drain:b | weak battery:b 92%, drain:b 8% |",
+        "| 2 | car | open:a, drain:b | drain:b | open:a 99%, none: 10%, belt slips:u 10% |",
+        "| 3 | barge | drain:b |  | weak battery:b 92%, drain:b 8% |",
     ]
+    (pairs,) = (line for line in lines if line.startswith("**Pairs"))
+    assert "Of 2 pairs one of the two shows in no reading in 1" in pairs and pairs.endswith(
+        "Of the other 1 both are among the first three in 100% (21 to 100)."
+    )
     (time,) = (line for line in lines if line.startswith("Until one cause"))
     assert "0.64 of the time" in time and "broken it is 0.25 of the time (1 cases), with nothing broken 0.80 (1)" in time
 

@@ -91,7 +91,28 @@ def draw(drawn: dict[str, dict[str, Any]], number: int) -> Case:
     return _drawn(name, Stranger(copy.deepcopy(drawn[name]), np.random.default_rng([20_26, number])))
 
 
-def _drawn(name: str, vehicle: Stranger) -> Case:
+def alone(drawn: dict[str, dict[str, Any]], number: int) -> dict[str, Stranger]:
+    """The vehicle of a case with one of its faults only, by that fault: nothing else of it differs."""
+    name = list(drawn)[number % len(drawn)]
+    vehicle = Stranger(copy.deepcopy(drawn[name]), np.random.default_rng([20_26, number]))
+    sound, faults = copy.deepcopy(vehicle), list[tuple[str, str, np.random.Generator]]()
+
+    def noted(v: Stranger, kind: str, place: str) -> None:
+        faults.append((kind, place, copy.deepcopy(v.rng)))
+        put(v, kind, place)
+
+    _drawn(name, vehicle, noted)
+    ones = {}
+    for kind, place, rng in faults:
+        one = copy.deepcopy(sound)
+        # As bad as it is beside the other.
+        one.rng = rng
+        put(one, kind, place)
+        ones[f"{kind}:{place}"] = one
+    return ones
+
+
+def _drawn(name: str, vehicle: Stranger, put: Callable[[Stranger, str, str], None] = put) -> Case:
     """What is wrong with a vehicle, drawn from what it is made of."""
     rng = vehicle.rng
     sort = str(rng.choice([*SHARES, "single"], p=[*SHARES.values(), 1 - sum(SHARES.values())]))
