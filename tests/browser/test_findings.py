@@ -29,7 +29,7 @@ def test_resistances_are_shown_with_their_intervals_and_put_into_the_circuit(ope
     expect(page.get_by_text("Resistance as measured, not as sound")).to_be_visible()
 
 
-def test_a_part_whose_fault_is_not_settled_is_said_to_be_bad(open_page: Callable[..., Page]) -> None:
+def test_a_part_whose_fault_is_not_settled_and_what_a_cause_takes_for_granted_are_said(open_page: Callable[..., Page]) -> None:
     part = {
         "element": "alternator",
         "label": "Alternator is bad inside",
@@ -42,6 +42,7 @@ def test_a_part_whose_fault_is_not_settled_is_said_to_be_bad(open_page: Callable
     def answer(route: Route) -> None:
         body = route.fetch().json()
         body["findings"]["settled_part"] = part
+        body["findings"]["causes"][0]["assumes"] = ["The link had closed before."]
         route.fulfill(json=body)
 
     page.route("**/api/jobs/1/findings", answer)
@@ -50,6 +51,8 @@ def test_a_part_whose_fault_is_not_settled_is_said_to_be_bad(open_page: Callable
     expect(page.locator("[data-test=settled-part]")).to_contain_text(
         "Alternator is bad inside: 97 %, whichever of these it has. Out it comes."
     )
+    page.locator("[data-test=causes] .cause").first.click()
+    expect(page.locator("[data-test=assumes]")).to_have_text("It takes for granted: The link had closed before.")
 
 
 def test_a_resistance_that_was_measured_is_typed_in_and_taken_out(open_page: Callable[..., Page]) -> None:

@@ -244,6 +244,44 @@ def test_what_is_broken_beside_a_dead_cell_is_found(number: int) -> None:
     assert outcomes.among(2), outcomes
 
 
+@pytest.mark.parametrize(
+    "number", [15033, 15333, 15081, 15225], ids=["no field", "no field, flat banks", "more on it than drawn", "belt slips"]
+)
+def test_a_link_that_had_closed_before_stays_closed_on_what_the_other_unit_gives(number: int) -> None:
+    """Its main unit weak or dead, the link is held by the second one's volts: thought open, another unit was blamed, up to 97 % sure."""
+    outcomes = outcome(number)
+    assert outcomes.first, outcomes
+
+
+@pytest.mark.parametrize("number", [14190, 15162, 15270], ids=["more on it than drawn", "worn brushes", "set high"])
+def test_nothing_may_have_been_on_but_what_is_listed(number: int) -> None:
+    """Two lamps listed, and loads were taken to be a third of the rating more: a regulator set low was 97 % sure and more, or brushes
+    were not seen."""
+    outcomes = outcome(number)
+    assert outcomes.first or outcomes.causes[0][1] < SURE, outcomes
+
+
+@pytest.mark.parametrize(
+    "number", [15007, 15125, 15161, 15376], ids=["brushes, drain", "brushes, belt", "set low, ground", "set low, drain"]
+)
+def test_a_weak_unit_beside_another_fault_is_begun_on_either_side_of_its_limit(number: int) -> None:
+    """Alone it was; beside another cause from one side only, and its pair was never found."""
+    outcomes = outcome(number)
+    assert len(outcomes.truth) == 2 and outcomes.among(2), outcomes
+
+
+def test_two_readings_that_agree_are_no_two_slips() -> None:
+    """A battery lead loses 2.7 V, by two meters' readings, and the stud has 15.4 V: a regulator set low was 100 % sure, and those were slips."""
+    outcomes = outcome(15126)
+    assert outcomes.among(2) and not outcomes.causes[0][0].startswith("regulator_low"), outcomes
+
+
+def test_one_of_two_causes_is_held_against_others_of_its_part() -> None:
+    """The second unit has no field; set low explained nearly as much, and beside the belt no other of its causes was tried."""
+    outcomes = outcome(15453)
+    assert outcomes.among(2), outcomes
+
+
 def test_a_unit_whose_cable_is_off_gives_nothing() -> None:
     """Its sense wire still asks for more: its open-circuit volts are those a load dump begins at (ISO 16750-2, from memory: 79 V at least)."""
     launch = stranger("launch, isolator and remote sense", 5, ("missing", "charge_cable"))

@@ -4208,6 +4208,12 @@ export interface components {
             /** Amount Unit */
             amount_unit: string;
             /**
+             * Assumes
+             * @description What nobody noted of a test and is otherwise than usual where this is the cause, a sentence each
+             * @default []
+             */
+            assumes: string[];
+            /**
              * Cause
              * @description kind:element
              */

@@ -43,6 +43,7 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
           <p v-if="c.kind !== 'none'" class="ma-0">
             {{ c.advice }} <button v-if="drawn(c.element)" type="button" class="link" @click="show(c.element)">Show it</button>
           </p>
+          <p v-if="c.assumes.length" class="ma-0" data-test="assumes">It takes for granted: {{ c.assumes.join(' ') }}</p>
           <p v-if="turnOf(c)" class="ma-0" data-test="would-turn">{{ turnOf(c) }}</p>
           <v-table v-if="c.evidence.length" class="figures">
             <thead>

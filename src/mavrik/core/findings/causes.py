@@ -14,10 +14,11 @@ from mavrik.core.findings.bench_model import planned
 from mavrik.core.findings.branches import of_mohm
 from mavrik.core.findings.densities import normal_density
 from mavrik.core.findings.documents import Cause, Doubt, Evidence, SettledPart, Undecided
-from mavrik.core.findings.hypotheses import MENDS_NOTHING, NOTHING, Hypothesis, What, fault_table, is_open, is_too_much
+from mavrik.core.findings.hypotheses import MENDS_NOTHING, NOTHING, Hypothesis, Unnoted, What, fault_table, is_open, is_too_much
 from mavrik.core.findings.inference import Candidate, Posterior
 from mavrik.core.findings.likelihood import slip_density
 from mavrik.core.findings.turning import Turn
+from mavrik.core.findings.unnoted import in_words
 from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating.bench_states import BenchState
 from mavrik.core.procedures import Point
@@ -145,6 +146,7 @@ def ranked_causes(posterior: Posterior, turns: Mapping[str, Turn]) -> tuple[Caus
                 *amount,
                 _evidence(posterior, of),
                 turns[cause].words if cause in turns else "",
+                tuple(in_words(circuit, way) for way in Unnoted if way in of.hypothesis.unnoted),
             )
         )
     return tuple(causes)

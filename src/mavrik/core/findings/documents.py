@@ -162,6 +162,10 @@ class Cause:
     would_turn: Annotated[
         str, Field(description="The reading that would make it the likeliest, or no more so; empty: no single one")
     ] = ""
+    assumes: Annotated[
+        tuple[str, ...],
+        Field(description="What nobody noted of a test and is otherwise than usual where this is the cause, a sentence each"),
+    ] = ()
 
 
 @dataclass(frozen=True)

@@ -45,6 +45,10 @@ class Trial:
         """A hypothesis as it is met."""
         return cls(base.causes, base, float(np.log(base.weight)), start)
 
+    def with_base(self, base: Hypothesis) -> Trial:
+        """The same causes in another way, as much likelier as that way is; begun alike."""
+        return replace(self, base=base, log_prior=self.log_prior + float(np.log(base.weight / self.base.weight)))
+
     def begun_at(self, start: Floats) -> Trial:
         """The same from just these unknowns."""
         return replace(self, start=start, kept=frozenset(range(len(start))))

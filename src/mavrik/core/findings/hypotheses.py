@@ -57,8 +57,20 @@ class What(StrEnum):
 SHARES = frozenset({What.OHM_SHARE, What.TAKES_SHARE, What.LIMIT_SHARE, What.IDLE_SHARE, What.LISTED_SHARE, What.STARTER_SHARE})
 """Changes that multiply: as an unknown each is the natural logarithm of its amount."""
 
+OF_A_UNIT = frozenset({What.LIMIT_SHARE, What.SLIP, What.SET_POINT, What.SLOW})
+"""What decides whether a unit has output to spare."""
+
 AS_LOGARITHM = frozenset({What.MORE_OHM, What.DRAIN_A})
 """Changes that a fault has some of, however much: then an unknown by its logarithm; a sound part has about none."""
+
+
+class Unnoted(StrEnum):
+    """What nobody notes of a test and goes one way or the other: no fault, but what a fault is weighed with."""
+
+    LISTED_ALONE = "listed_alone"
+    """Where a test asks for consumers nothing is on but what the document lists, however little that is."""
+    LINKS_CLOSED = "links_closed"
+    """Voltage links had closed before and are held by less than closes them."""
 
 
 @dataclass(frozen=True)
@@ -92,6 +104,13 @@ class Hypothesis:
     changes: tuple[Change, ...] = ()
     indications: Mapping[tuple[str, str], float] = field(default_factory=dict)
     """What no network says, by (sign, alternator)."""
+    unnoted: frozenset[Unnoted] = frozenset()
+    """What nobody notes of a test and is not as usual."""
+
+    @property
+    def element(self) -> str:
+        """What the first of its causes is of."""
+        return self.causes[0].split(":", 1)[1]
 
     @cached_property
     def shut_off(self) -> tuple[Change, ...]:
@@ -107,6 +126,15 @@ class Hypothesis:
     def slow(self) -> bool:
         """Whether the engine idles where a test asks for speed."""
         return any(c.what is What.SLOW for c in self.changes)
+
+
+def of_a_unit(h: Hypothesis) -> bool:
+    """Whether a set of causes changes whether a unit has output to spare.
+
+    >>> of_a_unit(Hypothesis(("drain:battery",), 1.0, (Change(What.DRAIN_A, "battery", 0.6),)))
+    False
+    """
+    return any(c.what in OF_A_UNIT for c in h.changes)
 
 
 ElementKind = Literal[
@@ -341,4 +369,5 @@ def both(first: Hypothesis, second: Hypothesis) -> Hypothesis:
         first.weight * second.weight * also_share(causes),
         first.changes + second.changes,
         {**first.indications, **second.indications},
+        first.unnoted | second.unnoted,
     )

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from mavrik.core import network as net
 from mavrik.core.circuit import Alternator, Circuit
-from mavrik.core.findings.hypotheses import Hypothesis, What
+from mavrik.core.findings.hypotheses import Hypothesis, Unnoted, What
 from mavrik.core.findings.lift import SWEPT, Lift
 from mavrik.core.findings.unknowns import LEAST_SHARE, Unknowns
 from mavrik.core.operating.bench_states import IDLE_RPM, RUNNING
@@ -188,10 +188,12 @@ class Placing:
                 share = np.exp(rows[:, place[what, self.circuit.battery.id]])
                 ohm[:, :, column] /= np.where(where[:, None], share, 1.0)[:, :, None]
         np.maximum(ohm, LEAST_OHM, out=ohm)
-        return net.Values(
-            **{name: column.reshape(states * count, -1) for name, column in parts.items()},
-            **{name: column if column.ndim == 1 else np.repeat(column, count, axis=0) for name, column in self._others.items()},
-        )
+        others = {n: column if column.ndim == 1 else np.repeat(column, count, axis=0) for n, column in self._others.items()}
+        held = np.array([Unnoted.LINKS_CLOSED in h.unnoted for h in suspects], dtype=bool)
+        if held.any():
+            closed = (self.running[:, None] & held).reshape(-1, 1)
+            others["link_closed"] = np.broadcast_to(others["link_closed"], (len(closed), len(self.network.links))) | closed
+        return net.Values(**{name: column.reshape(states * count, -1) for name, column in parts.items()}, **others)
 
     def _parts(self, suspects: Sequence[Hypothesis], rows: Floats) -> dict[str, Floats]:
         """Every value as usual, but for metal and batteries, which are as each suspect's unknowns have them (states, suspects, ...)."""

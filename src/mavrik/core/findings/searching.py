@@ -12,10 +12,12 @@ from mavrik.core.findings.dead_cells import beside_dead_cells, dead_cells, low_a
 from mavrik.core.findings.fit import fit_trials
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
-from mavrik.core.findings.hypotheses import NOTHING, Fault, Hypothesis, What, both, fault_table
+from mavrik.core.findings.hypotheses import NOTHING, Fault, Hypothesis, What, both, fault_table, of_a_unit
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.findings.sampling import sampled
+from mavrik.core.findings.second_look import second_look, swapped
 from mavrik.core.findings.starting import begun_from, full_behind, nearly_open, start_of, starts, where_it_ended, with_its_unit
+from mavrik.core.findings.unnoted import met_so, otherwise, otherwise_too, unnoted
 
 FIRSTS, PAIRS = 5, 28
 """So many of the likeliest causes are tried beside others, and so many of those pairs are fitted."""
@@ -35,9 +37,6 @@ SINGLE_SHARE, PAIR_SHARE, MORE_SHARE = 0.65, 0.25, 0.1
 LEAST_BRANCHES, LEAST_PAIRS = 6, 6
 """So many are fitted, whatever that takes."""
 
-OF_A_UNIT = frozenset({What.LIMIT_SHARE, What.SLIP, What.SET_POINT, What.SLOW})
-"""What decides whether a unit has output to spare."""
-
 UNLIKELY = 10.0
 """A set that is expected to end so far below the best, by the natural logarithm of its evidence, is not tried, nor one beside it."""
 
@@ -56,11 +55,6 @@ POLISHED, HOPEFUL = 10, 15.0
 
 DRAWN, NEAR = 10, 6.0
 """The evidence of so many sets at most is drawn, of those so near the best by its natural logarithm."""
-
-
-def _element(h: Hypothesis) -> str:
-    """What a single cause is of."""
-    return h.causes[0].split(":", 1)[1]
 
 
 def _work_of_a_set(problem: FitProblem) -> float:
@@ -84,14 +78,14 @@ class Extent:
     def of(cls, problem: FitProblem, nothing: Fitted, suspects: Sequence[Hypothesis]) -> Extent:
         """All branches, but where that were too many of so large a circuit those that the readings pull at most."""
         branches = frozenset(problem.branch_ids)
-        within = [h for h in suspects if _element(h) in branches]
+        within = [h for h in suspects if h.element in branches]
         room = FIT_WORK / _work_of_a_set(problem)
         kinds = max(len(within) / max(len(branches), 1), 1.0)
         most = max(int((SINGLE_SHARE * room - (len(suspects) - len(within))) / kinds), LEAST_BRANCHES)
         if most < len(branches):
             worth: dict[str, float] = {}
             for h, more in _guesses(problem, nothing, within, np.inf):
-                worth[_element(h)] = max(more, worth.get(_element(h), -np.inf))
+                worth[h.element] = max(more, worth.get(h.element, -np.inf))
             branches = frozenset(sorted(worth, key=lambda b: -worth[b])[:most])
         return cls(branches, min(max(int(PAIR_SHARE * room), LEAST_PAIRS), PAIRS), min(int(MORE_SHARE * room), MORE))
 
@@ -103,18 +97,21 @@ def search(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], ext
     """
     start, usual = start_of(nothing), starts(problem)
     left_out = frozenset(problem.branch_ids) - extent.branches
-    alike_ones = [h for h in suspects if _lookalike(h) and _element(h) not in left_out]
+    alike_ones = [h for h in suspects if _lookalike(h) and h.element not in left_out]
     suspects = [h for h in suspects if not _lookalike(h)]
-    tried = [Trial.of(h, start) for h in suspects[1:] if _element(h) not in left_out]
+    tried = [Trial.of(h, start) for h in suspects[1:] if h.element not in left_out]
     # A unit that is weak begins on the other side of its limit, too, and with nobody behind it who takes all it has.
     full = full_behind(problem, start)
     sides = [usual[0], usual[2], *([] if full is None else [full])]
-    tried += [Trial.of(h, one) for h in suspects[1:] if any(c.what in OF_A_UNIT for c in h.changes) for one in sides]
+    tried += [Trial.of(h, one) for h in suspects[1:] if of_a_unit(h) for one in sides]
     cells = low_at_rest(problem, suspects)
     gone = _gone(problem, nothing, [h for h in alike_ones if _is_gone(h)])
     tried += gone
+    ways = unnoted(problem)
+    tried += otherwise(problem, suspects, ways, (usual[0], usual[2]))
     fits = [nothing, *_best_of_each([*fit_trials(problem, tried), *fit_trials(problem, dead_cells(problem, cells, usual))])]
     nothing, *_ = fits = _as_good_as_gone(problem, _out_of_a_trap(problem, fits), suspects)
+    fits = _best_of_each([*fits, *fit_trials(problem, otherwise_too(problem, _near(fits), ways))])
     alike = at_times(problem, nothing, alike_ones)
     suspects = [h for h in suspects if not _fault(h).alone]
     known = {frozenset(f.trial.causes) for f in fits}
@@ -143,16 +140,27 @@ def search(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], ext
         twins = _twins(likely, alike)
         if newest is fits:
             twins += pulled_at_times(problem, nothing, alike, top - UNLIKELY)
-        sets = [*(t for _, t in chosen), *beside_dead_cells(problem, [t.base for _, t in chosen], cells, usual[0])]
+        # As alone, so beside another cause.
+        other_sides = [Trial.of(t.base, one) for _, t in chosen if of_a_unit(t.base) for one in usual[1:3]]
+        sets = [*(t for _, t in chosen), *other_sides, *beside_dead_cells(problem, [t.base for _, t in chosen], cells, usual[0])]
         grown = fit_trials(problem, [*sets, *twins])
         known |= {frozenset(f.trial.causes) for f in grown}
         newest = _best_of_each(grown[: len(sets)])
         fits = _best_of_each([*fits, *grown[len(sets) :], *newest])
+    fits = _best_of_each([*fits, *fit_trials(problem, second_look(problem, fits, suspects, usual[1:3])[: 2 * extent.pairs])])
+    fits = _best_of_each([*fits, *fit_trials(problem, otherwise_too(problem, _near(fits), ways))])
     fits = _polished(problem, fits, alike)
     # What has come up only now has not been held against what looks like it.
-    likely = sorted(fits, key=lambda f: -f.log_evidence)[:1]
-    late = [t for t in _twins(likely, alike) if frozenset(t.causes) not in known]
-    return _best_of_each([*fits, *fit_trials(problem, late)])
+    likeliest = max(fits, key=lambda f: f.log_evidence)
+    met = likeliest.trial.base.unnoted
+    late = [t.with_base(met_so(t.base, met)) for t in _twins([likeliest], alike) if met or frozenset(t.causes) not in known]
+    return _best_of_each([*fits, *fit_trials(problem, [*late, *swapped(fits, suspects)])])
+
+
+def _near(fitted: Sequence[Fitted]) -> list[Fitted]:
+    """The likeliest, and those that come near."""
+    ranked = sorted(fitted, key=lambda f: -f.log_evidence)[:POLISHED]
+    return [f for f in ranked if f.log_evidence > ranked[0].log_evidence - HOPEFUL]
 
 
 def _out_of_a_trap(problem: FitProblem, fitted: list[Fitted]) -> list[Fitted]:
@@ -246,7 +254,7 @@ def _polished(problem: FitProblem, fitted: list[Fitted], alike: Sequence[Trial])
     sense wire look like nothing, not like a regulator set high
     """
     ranked = sorted(range(len(fitted)), key=lambda k: -fitted[k].log_evidence)
-    near = [k for k in ranked[:POLISHED] if fitted[k].log_evidence > fitted[ranked[0]].log_evidence - HOPEFUL]
+    near = ranked[: len(_near(fitted))]
     # All began where nothing broken ended: from there once more shows nothing new.
     first, second, *_ = broken = [k for k in ranked if k]
     # One cause alone, even where the best set has another beside it that it may not need.
@@ -254,10 +262,13 @@ def _polished(problem: FitProblem, fitted: list[Fitted], alike: Sequence[Trial])
     looking_alike = [k for k in ranked if _looks_like(fitted[k].trial.base, alone)]
     chosen = list(dict.fromkeys((0, *near, *looking_alike)))
     trials = [begun_from(fitted[k].trial, fitted[first if k != first else second]) for k in chosen]
+    # What nobody noted may have been as it is with the best.
+    met = fitted[first].trial.base.unnoted
+    so_met = [t.with_base(met_so(t.base, met)) for t in trials if t.base.unnoted != met]
     hardly = [t.begun_at(where_it_ended(fitted[0])) for t in alike if t.base.changes[0].what is What.SET_POINT]
     slow = [f for f in fitted if any(c.what is What.SLOW for c in f.trial.base.changes)]
     sides = [f.trial.begun_at(with_its_unit(f, start_of(fitted[first]))) for f in slow]
-    again = fit_trials(problem, [*trials, *hardly, *sides], gathering=False)
+    again = fit_trials(problem, [*trials, *hardly, *sides, *so_met], gathering=False)
     for k, f in zip(chosen, again, strict=False):
         fitted[k] = fitted[k].or_better(f)
     return _best_of_each([*fitted, *again[len(chosen) :]])

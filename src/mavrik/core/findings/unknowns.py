@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from mavrik.core.circuit import AnyBranch, Battery, Circuit, ConductorBranch
 from mavrik.core.circuit.branches.conductors import TerminationKind
 from mavrik.core.circuit.joined import beside_others, joined_batteries
-from mavrik.core.findings.hypotheses import AS_LOGARITHM, SHARES, Change, Hypothesis, What, fault_table, metal_of
+from mavrik.core.findings.hypotheses import AS_LOGARITHM, SHARES, Change, Hypothesis, Unnoted, What, fault_table, metal_of
 from mavrik.core.measuring.uncertainty import COVERAGE
 
 Floats = NDArray[np.float64]
@@ -30,6 +30,9 @@ warm it has about this share of that resistance. The last two common practice, n
 
 BLANK_MOHM = float(Battery.model_fields["internal_mohm"].default)
 """What a document has where nobody entered it."""
+
+LISTED_SHARE_WIDTH = 0.03
+"""Where only what a document lists was on, so much at most of what consumers usually take is on beside it. Our choice, no source."""
 
 PER_UNIT = (What.SET_POINT, What.LIMIT_SHARE, What.IDLE_SHARE, What.SLIP)
 PER_BATTERY = (What.EMF, What.OHM_SHARE, What.TAKES_SHARE, What.DRAIN_A)
@@ -121,7 +124,10 @@ class Unknowns:
         count, place = len(suspects), self.place
         centre, width = np.tile(self.centre, (count, 1)), np.tile(self.width, (count, 1))
         by_logarithm = np.zeros((count, len(self)), dtype=bool)
+        consumers = [k for k, (what, _) in enumerate(self.names) if what is What.CONSUMERS_A]
         for row, h in enumerate(suspects):
+            if Unnoted.LISTED_ALONE in h.unnoted:
+                centre[row, consumers], width[row, consumers] = 0.0, LISTED_SHARE_WIDTH * self.centre[consumers]
             for c in h.changes:
                 k = place.get((c.what, c.element))
                 if k is None:

@@ -1,0 +1,59 @@
+"""What is tried once the likeliest is known: what it takes for slips, and what one of its causes may be mistaken for."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import reduce
+
+from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.fit_problem import FitProblem, Trial
+from mavrik.core.findings.fitted import Fitted
+from mavrik.core.findings.hypotheses import AS_LOGARITHM, NOTHING, Hypothesis, both, of_a_unit
+from mavrik.core.findings.starting import begun_from
+from mavrik.core.findings.unnoted import met_so
+
+SLIPPED, SLIPS = -5.5, 2
+"""A reading that is so unlikely, by its natural logarithm, is taken for a slip; where the likeliest takes so many for slips it is looked at
+again."""
+
+
+def second_look(
+    problem: FitProblem, fitted: Sequence[Fitted], suspects: Sequence[Hypothesis], starts: Sequence[Floats]
+) -> list[Trial]:
+    """Where the likeliest takes several readings for slips: what would be read so of the parts they were read of, beside what is likely
+    and beside whatever a unit may have, from afresh. One slip is a slip; two that agree may be what is wrong.
+
+    problem: readings and unknowns; fitted: sets so far; suspects: single causes; starts: where each trial begins from
+    """
+    likeliest = max(fitted, key=lambda f: f.log_evidence)
+    slipped = [k for k in problem.smooth.tolist() if likeliest.log_likelihoods[k] < SLIPPED]
+    if len(slipped) < SLIPS:
+        return []
+    parts = {problem.evidence[k].point.element for k in slipped}
+    much = [h for h in suspects if h.element in parts and any(c.what in AS_LOGARITHM for c in h.changes)]
+    beside = [h for h in suspects if of_a_unit(h) or h.causes[0] in likeliest.trial.causes]
+    pairs = {frozenset((*m.causes, *b.causes)): both(m, b) for m in much for b in beside if m.causes != b.causes}
+    return [Trial.of(pair, start) for pair in pairs.values() for start in starts]
+
+
+def swapped(fitted: Sequence[Fitted], suspects: Sequence[Hypothesis]) -> list[Trial]:
+    """The likeliest, if it is more than one cause, with each of them swapped for each other one of the same element that was not tried
+    beside the rest: what was thought to be worth a fit was guessed from less.
+
+    fitted: sets so far; suspects: single causes
+    """
+    likeliest = max(fitted, key=lambda f: f.log_evidence)
+    causes = likeliest.trial.causes
+    known = {frozenset(f.trial.causes) for f in fitted}
+    single = {h.causes[0]: h for h in reversed(suspects) if h.causes != (NOTHING,)}
+    if len(causes) < 2 or not all(c in single for c in causes):
+        return []
+    trials: dict[frozenset[str], Trial] = {}
+    for cause in causes:
+        rest = [single[c] for c in causes if c != cause]
+        for h in single.values():
+            others = frozenset((*(r.causes[0] for r in rest), h.causes[0]))
+            if h.element == single[cause].element and len(others) == len(causes) and others not in known:
+                pair = met_so(reduce(both, [*rest, h]), likeliest.trial.base.unnoted)
+                trials.setdefault(others, begun_from(Trial.of(pair), likeliest))
+    return list(trials.values())
