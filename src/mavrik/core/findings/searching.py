@@ -147,7 +147,9 @@ def search(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], ext
         known |= {frozenset(f.trial.causes) for f in grown}
         newest = _best_of_each(grown[: len(sets)])
         fits = _best_of_each([*fits, *grown[len(sets) :], *newest])
-    fits = _best_of_each([*fits, *fit_trials(problem, second_look(problem, fits, suspects, usual[1:3])[: 2 * extent.pairs])])
+    fits = _best_of_each(
+        [*fits, *fit_trials(problem, second_look(problem, fits, suspects, alike, usual[1:3])[: 2 * extent.pairs])]
+    )
     fits = _best_of_each([*fits, *fit_trials(problem, otherwise_too(problem, _near(fits), ways))])
     fits = _polished(problem, fits, alike)
     # What has come up only now has not been held against what looks like it.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import reduce
 
 from mavrik.core.findings.bench_model import Floats
@@ -18,12 +19,18 @@ again."""
 
 
 def second_look(
-    problem: FitProblem, fitted: Sequence[Fitted], suspects: Sequence[Hypothesis], starts: Sequence[Floats]
+    problem: FitProblem,
+    fitted: Sequence[Fitted],
+    suspects: Sequence[Hypothesis],
+    alike: Sequence[Trial],
+    starts: Sequence[Floats],
 ) -> list[Trial]:
-    """Where the likeliest takes several readings for slips: what would be read so of the parts they were read of, beside what is likely
-    and beside whatever a unit may have, from afresh. One slip is a slip; two that agree may be what is wrong.
+    """Where the likeliest takes several readings for slips: what would be read so of the parts they were read of, by itself where it
+    comes and goes, beside what is likely and beside whatever a unit may have, from afresh. One slip is a slip; two that agree may be
+    what is wrong.
 
-    problem: readings and unknowns; fitted: sets so far; suspects: single causes; starts: where each trial begins from
+    problem: readings and unknowns; fitted: sets so far; suspects: single causes; alike: those that look like others
+    starts: where each trial begins from
     """
     likeliest = max(fitted, key=lambda f: f.log_evidence)
     slipped = [k for k in problem.smooth.tolist() if likeliest.log_likelihoods[k] < SLIPPED]
@@ -33,7 +40,8 @@ def second_look(
     much = [h for h in suspects if h.element in parts and any(c.what in AS_LOGARITHM for c in h.changes)]
     beside = [h for h in suspects if of_a_unit(h) or h.causes[0] in likeliest.trial.causes]
     pairs = {frozenset((*m.causes, *b.causes)): both(m, b) for m in much for b in beside if m.causes != b.causes}
-    return [Trial.of(pair, start) for pair in pairs.values() for start in starts]
+    at_times = [replace(t, start=start) for t in alike if t.base.element in parts and t.base.at_times for start in starts]
+    return at_times + [Trial.of(pair, start) for pair in pairs.values() for start in starts]
 
 
 def swapped(fitted: Sequence[Fitted], suspects: Sequence[Hypothesis]) -> list[Trial]:
