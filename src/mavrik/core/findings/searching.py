@@ -22,6 +22,9 @@ from mavrik.core.findings.unnoted import met_so, otherwise, otherwise_too, unnot
 FIRSTS, PAIRS = 5, 28
 """So many of the likeliest causes are tried beside others, and so many of those pairs are fitted."""
 
+SIDED = 12
+"""So many of those that decide what a unit has to spare are begun on either side of its limit."""
+
 GROWN, MORE = 4, 12
 """So many of the best pairs are tried with a third cause, and so many of those are fitted."""
 
@@ -141,7 +144,8 @@ def search(problem: FitProblem, nothing: Fitted, suspects: list[Hypothesis], ext
         if newest is fits:
             twins += pulled_at_times(problem, nothing, alike, top - UNLIKELY)
         # As alone, so beside another cause.
-        other_sides = [Trial.of(t.base, one) for _, t in chosen if of_a_unit(t.base) for one in usual[1:3]]
+        on_sides = [t for _, t in chosen if newest is fits and of_a_unit(t.base)][:SIDED]
+        other_sides = [Trial.of(t.base, one) for t in on_sides for one in usual[1:3]]
         sets = [*(t for _, t in chosen), *other_sides, *beside_dead_cells(problem, [t.base for _, t in chosen], cells, usual[0])]
         grown = fit_trials(problem, [*sets, *twins])
         known |= {frozenset(f.trial.causes) for f in grown}
