@@ -244,11 +244,12 @@ def _looks_like(one: Hypothesis, other: Hypothesis) -> bool:
 
 
 def _best_of_each(fitted: Sequence[Fitted]) -> list[Fitted]:
-    """Of each set of causes the one that explains most."""
-    best: dict[tuple[str, ...], Fitted] = {}
+    """Of each set of causes, in whatever order, the one that explains most."""
+    best: dict[frozenset[str], Fitted] = {}
     for f in fitted:
-        if f.trial.causes not in best or f.log_evidence > best[f.trial.causes].log_evidence:
-            best[f.trial.causes] = f
+        causes = frozenset(f.trial.causes)
+        if causes not in best or f.log_evidence > best[causes].log_evidence:
+            best[causes] = f
     return list(best.values())
 
 
