@@ -18,6 +18,7 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import BenchModel, Floats
 from mavrik.core.findings.charge import rest_voltages
 from mavrik.core.findings.densities import log_student_density
+from mavrik.core.findings.extent import Extent
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import (
@@ -30,7 +31,7 @@ from mavrik.core.findings.hypotheses import (
     is_too_much,
 )
 from mavrik.core.findings.likelihood import slip_density
-from mavrik.core.findings.searching import Extent, evidence_drawn, search
+from mavrik.core.findings.searching import evidence_drawn, search
 from mavrik.core.findings.starting import fit_nothing
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.operating.bench_states import AT_IDLE, IDLE_RPM, RUNNING, BenchState
