@@ -11,19 +11,25 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
+from mavrik.jobs.demo import DEMO_LOGIN, DEMO_PASSWORD
+
 ROOT = Path(__file__).resolve().parents[2]
 TRACES = 3
 
 
 @contextmanager
-def shop() -> Iterator[tuple[Path, int]]:
-    """A product of its own with the demo's data: its folder and port. Gone afterwards."""
+def shop(demo: bool = True) -> Iterator[tuple[Path, int]]:
+    """A product of its own: its folder and port. Gone afterwards.
+
+    demo: with the demo's data; otherwise nothing is in it but a lead, with the login and the password of the demo's technician
+    """
     # Below the clone: the unprivileged account of the database must be able to enter it.
     var = ROOT / "var" / f"attack-{os.getpid()}"
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = int(probe.getsockname()[1])
     environment = {k: v for k, v in os.environ.items() if not k.startswith("MAVRIK_")} | {"MAVRIK_VAR": str(var)}
+    environment["MAVRIK_FIRST_PASSWORD"] = DEMO_PASSWORD
 
     def run(*words: str) -> None:
         subprocess.run(
@@ -31,7 +37,7 @@ def shop() -> Iterator[tuple[Path, int]]:
         )
 
     try:
-        run("demo", "--port", str(port))
+        run(*(["demo"] if demo else ["up", "--first-login", DEMO_LOGIN]), "--port", str(port))
         yield var, port
     except BaseException:
         # What the server said of it goes with the shop.

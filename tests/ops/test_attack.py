@@ -11,10 +11,12 @@ from bench.attack.killing import VICTIMS, kill_test
 from bench.attack.racing import race_test
 from bench.attack.shop import shop
 
+from mavrik.jobs.demo import DEMO_LOGIN
+
 
 @pytest.fixture(scope="module")
 def attacked() -> Iterator[tuple[Path, int]]:
-    with shop() as product:
+    with shop(demo=False) as product:
         yield product
 
 
@@ -30,5 +32,5 @@ def test_nothing_acknowledged_is_lost_or_made_twice(attacked: tuple[Path, int]) 
 
 def test_of_many_who_want_the_same_thing_one_gets_it(attacked: tuple[Path, int]) -> None:
     with ThreadPoolExecutor(1) as apart:
-        outcome = apart.submit(race_test, attacked[1], 8).result()
+        outcome = apart.submit(race_test, attacked[1], 8, DEMO_LOGIN).result()
     assert {name: race["wrong"] for name, race in outcome.items() if race["wrong"]} == {}
