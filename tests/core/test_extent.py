@@ -11,7 +11,7 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.editing import insert_after
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.effort import TooMuchWorkError, allowed
-from mavrik.core.findings import inference, judge, sampling, searching
+from mavrik.core.findings import extent, inference, judge, sampling
 from mavrik.core.findings.fit import Fit
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.hypotheses import hypotheses
@@ -43,10 +43,10 @@ def read() -> Run:
 def test_the_bad_lead_is_among_the_few_that_are_weighed(monkeypatch: pytest.MonkeyPatch) -> None:
     everything = judge(long_car(), [read()], ahead=False)
     assert everything.not_weighed == ()
-    monkeypatch.setattr(searching, "FIT_WORK", 1.0)
+    monkeypatch.setattr(extent, "FIT_WORK", 1.0)
     few = judge(long_car(), [read()], ahead=False)
     every = {b.branch_id: b for b in few.branches}
-    assert len(few.not_weighed) == len(every) - searching.LEAST_BRANCHES
+    assert len(few.not_weighed) == len(every) - extent.LEAST_BRANCHES
     assert every[BAD].label not in few.not_weighed
     assert (
         (few.headline.element, few.causes[0].element) == (BAD, BAD) == (everything.headline.element, everything.causes[0].element)
@@ -57,8 +57,8 @@ def test_the_bad_lead_is_among_the_few_that_are_weighed(monkeypatch: pytest.Monk
 
 def test_a_second_fault_on_a_lead_that_was_left_out_is_found_beside_the_first(monkeypatch: pytest.MonkeyPatch) -> None:
     car = long_car()
-    monkeypatch.setattr(searching, "FIT_WORK", 1.0)
-    monkeypatch.setattr(searching, "LEAST_BRANCHES", 1)
+    monkeypatch.setattr(extent, "FIT_WORK", 1.0)
+    monkeypatch.setattr(extent, "LEAST_BRANCHES", 1)
     findings = judge(car, [drops_with(car, 80, {BAD: 0.006, "engine_ground": 0.0045})], ahead=False)
     assert {"Long feed", "Engine ground"} <= {label.rsplit(" ", 1)[0] for label in findings.together} or {
         c.element for c in findings.causes[:2]
