@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.catalogue.sources import charging_resistance_ohm, rest_voltage_v
-from mavrik.core.circuit import Battery, Chemistry, Circuit
+from mavrik.core.circuit import Battery, Chemistry, Circuit, Converter
 from mavrik.core.operating.devices import battery_units, inner_ohm
 from mavrik.core.procedures import Observation
 
@@ -17,6 +17,10 @@ Floats = NDArray[np.float64]
 LEVELS = np.linspace(0.0, 1.0, 101)
 CELLS = {False: 6, True: 4}
 """Of a 12 V battery; lithium iron phosphate: true. Common practice, no source."""
+
+SAGS_V = 0.6
+"""So far a sound 12 V battery comes down at most where a charger and all else asks for more than the unit gives, its feed's drop with it.
+Our choice, no source."""
 
 BELOW_EMPTY_V = 0.1
 """A 12 V battery that reads this far below empty is not flat but broken: its reading says nothing of its charge. Our choice, no source."""
@@ -66,6 +70,21 @@ def as_charged(circuit: Circuit, rest_v: Mapping[str, float]) -> Circuit:
                 continue
         charged.append(b)
     return circuit.model_copy(update={"batteries": tuple(charged)})
+
+
+def may_have_stopped(circuit: Circuit, converter: Converter, rest_v: Mapping[str, float]) -> bool:
+    """Whether a sound DC-DC charger may have switched itself off while an output was read: the battery that feeds it rests so low that
+    with all on its input may have come down to its cut-off.
+
+    circuit, converter: the document, one of its chargers; rest_v: volts at rest, by battery; one that nobody read may be anywhere
+
+    >>> from mavrik.core.circuit.layouts import build_layout
+    >>> van = build_layout("second_battery_converter", 12)
+    >>> [may_have_stopped(van, van.converters[0], {"battery": v}) for v in (12.5, 10.3)]
+    [False, True]
+    """
+    volts = rest_v.get(circuit.battery.id)
+    return volts is None or volts < converter.input_cut_off_v + SAGS_V * circuit.system_voltage_v / 12
 
 
 def slowing(circuit: Circuit, battery: Battery) -> tuple[Floats, Floats]:

@@ -43,7 +43,20 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
         for b in circuit.batteries
         if b.positive_node not in joined
     )  # fmt: skip
-    return (*points, stud, *others)
+    return (*points, stud, *others, *_of_chargers(circuit))
+
+
+def _of_chargers(circuit: Circuit) -> list[Point]:
+    """Both sides of every DC-DC charger: one that has volts at its input and gives none is off, one that has none is not fed."""
+    sides = []
+    banks = {b.positive_node for b in circuit.batteries}
+    for c in circuit.converters:
+        for side, node in (("in", c.in_node), ("out", c.out_node)):
+            # At a battery's post that is read already.
+            if node not in banks:
+                words = f"{c.label}, {side}put, {WORDS[BenchState.FAST]}"
+                sides.append(Point(f"converter_{side}_v:{c.id}", words, "voltage", BenchState.FAST, node, c.ground_node))
+    return sides
 
 
 def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:
@@ -51,8 +64,8 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
     judgements = []
     for point in _points(circuit):
         read = measured.get(point.id)
-        # What a bank beside it should have depends on its charge: that is for all readings together to say.
-        if read is None or point.id.startswith("other_"):
+        # What a bank beside it and a charger should have depends on its charge: that is for all readings together to say.
+        if read is None or point.id.startswith(("other_", "converter_")):
             continue
         dead = against(
             point,
@@ -94,7 +107,7 @@ REGULATED = Procedure(
     ("running_engine", "never_disconnect"),
     (
         BenchStep("Diesel with glow plugs: wait until they have stopped cycling. Not charging for the first minute is not a fault.", 60),
-        BenchStep("Idle, loads off: read. Loads on: read."), BenchStep("2000 /min, loads off: read, each bank beside it too. Loads on: read, and the stud."),
+        BenchStep("Idle, loads off: read. Loads on: read."), BenchStep("2000 /min, loads off: read, each bank beside it too, and both sides of a DC-DC charger. Loads on: read, and the stud."),
     ),
     _points, _judge,
 )  # fmt: skip
