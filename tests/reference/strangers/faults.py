@@ -113,7 +113,9 @@ def _sulphated(v: Stranger, battery: str) -> None:
 
 
 def _sense_resistance(v: Stranger, unit: str) -> None:
-    v.units[unit].set_v += float(v.rng.uniform(0.3, 0.9)) * v.volts / 12
+    lost = float(v.rng.uniform(0.3, 0.9)) * v.volts / 12
+    v.units[unit].set_v += lost
+    v.truth.sense_drop_v[unit] = lost
 
 
 def _phase_grounded(v: Stranger, unit: str) -> None:

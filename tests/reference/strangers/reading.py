@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable
 from typing import Any
 
-from tests.reference.strangers.vehicle import Stranger
+from tests.reference.strangers.vehicle import RUNNING, Stranger
 
 METERS: list[dict[str, Any]] = [
     {"id": "dmm", "label": "Bench meter", "kind": "voltmeter", "percent_of_reading": 0.5, "digits": 2, "resolution": 0.001},
@@ -83,7 +83,8 @@ class Hands:
         if point.sense_wire and point.element in v.truth.sense_open:
             # A wire that leads nowhere picks up what leaks to it.
             return (self._shown("dmm", 0.1 * v.rng.uniform()), "dmm")
-        shown = self._shown("dmm", v.drop(state, point.red, point.black))
+        lost = v.truth.sense_drop_v.get(point.element, 0.0) if point.sense_wire and state in RUNNING else 0.0
+        shown = self._shown("dmm", v.drop(state, point.red, point.black) - lost)
         return (shown, "dmm") if abs(shown) <= OVERLOAD_V else None
 
     def _looked_at(self, point: Any) -> tuple[float, str | None] | None:

@@ -24,6 +24,9 @@ UNLOADED_V, UNLOADED_OHM = 80.0, 1e3
 """What a 12 V unit whose cable is off comes to at full field while its sense wire asks for more: the open-circuit volts of a load dump begin
 at 79 V (ISO 16750-2, from memory). It gives next to nothing there."""
 
+LOOKS_OHM = 2e4
+"""What a voltage link that is open takes to look at either of its sides: a few tenths of a milliampere, as an electronic one does."""
+
 DROOP_V = 0.05
 """Of a charger between giving nothing and all it can."""
 
@@ -96,6 +99,8 @@ class Truth:
     """How far a battery still lies above those beside it when all is asleep."""
     slow: bool = False
     """Whether the engine idled where a test asks for speed."""
+    sense_drop_v: dict[str, float] = field(default_factory=dict)
+    """Lost along the sense wire of a unit that runs."""
     sense_open: set[str] = field(default_factory=set)
     """Units at the end of whose sense wire there is nothing."""
 
@@ -283,6 +288,8 @@ class Stranger:
                     deck.resistor(a, z, 1e7)
             elif (b["kind"] == "voltage_link" and not links[i]) or not b.get("closed", True):
                 deck.resistor(a, z, OPEN_OHM)
+                for side in (a, z) if b["kind"] == "voltage_link" else ():
+                    deck.resistor(side, main["negative_node"], LOOKS_OHM)
             else:
                 deck.resistor(a, z, ohm)
         for i, bank in self.banks.items():

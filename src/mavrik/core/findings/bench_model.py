@@ -18,7 +18,7 @@ from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
 from mavrik.core.findings.lift import Lift
 from mavrik.core.findings.placing import CONSUMERS_OF, MOST_SLIP, NO_DRAIN_S, Assembled, Placing
 from mavrik.core.findings.unknowns import Unknowns
-from mavrik.core.operating.bench_states import IDLE_RPM
+from mavrik.core.operating.bench_states import IDLE_RPM, RUNNING
 from mavrik.core.operating.elements import slip_shown
 from mavrik.core.operating.engine import Engine
 from mavrik.core.operating.wiring import Wirings
@@ -32,7 +32,7 @@ MOST_OHM = 1.0
 """What a milliohm meter still shows of an open contact."""
 
 FLOATING_OHM = 2e5
-"""What a meter and a unit at rest take of a stud that nothing feeds. Common practice, rough, no source."""
+"""What a meter and a unit at rest, a charger that is off or a link that looks at its sides, take of a stud that nothing feeds. Common practice, rough, no source."""
 
 MOST_KEPT = 64
 """So many lists of readings are kept with where they are among the answers."""
@@ -107,6 +107,13 @@ class BenchModel:
         beside = [net.Resistor(f"drain:{b.id}", b.positive_node, b.negative_node, 1 / NO_DRAIN_S) for b in circuit.batteries]
         # A meter at a stud that nothing feeds reads next to nothing.
         beside += [net.Resistor(f"floating:{a.id}", a.stud_node, a.case_node, FLOATING_OHM) for a in circuit.alternators]
+        beside += [net.Resistor(f"floating:{c.id}", c.in_node, c.ground_node, FLOATING_OHM) for c in circuit.converters]
+        beside += [
+            net.Resistor(f"floating:{b.id}:{node}", node, circuit.battery.negative_node, FLOATING_OHM)
+            for b in circuit.branches
+            if b.by_voltage and b.settable
+            for node in (b.from_node, b.to_node)
+        ]
         # At a known output the batteries are where the stud's voltage says.
         settled = engine.settle() if at_output else None
         at_rest, held = (engine.values(), False) if settled is None else (engine.freed(settled.values), settled.held)
@@ -194,6 +201,8 @@ class BenchModel:
             predicted[:, group.columns] = group.read(solved, 1).T
         for k, there in _at_sense_wires(placed, suspects):
             predicted[:, k] *= there
+        for k, unknown, with_it in self._along_sense_wires(placed, suspects):
+            predicted[:, k] -= with_it * amounts[:, unknown]
         return predicted
 
     def slopes(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis], rows: Floats) -> tuple[Floats, Floats]:
@@ -237,7 +246,19 @@ class BenchModel:
         for k, there in _at_sense_wires(placed, suspects):
             predicted[:, k] *= there
             by_unknown[:, k] *= there[:, None]
+        for k, unknown, with_it in self._along_sense_wires(placed, suspects):
+            predicted[:, k] -= with_it * rows[:, unknown]
+            by_unknown[:, k, unknown] -= with_it
         return predicted, by_unknown
+
+    def _along_sense_wires(self, placed: Sequence[Placed], suspects: Sequence[Hypothesis]) -> list[tuple[int, int, Floats]]:
+        """Readings at the end of a sense wire with the engine running: by place, the set point they lie below the battery by, and with
+        which hypotheses they do. What is lost along the wire is what the battery gets too much."""
+        return [
+            (k, at, np.array([("sense_drop", p.element) in h.indications for h in suspects], dtype=float))
+            for k, (p, setup) in enumerate(placed)
+            if p.sense_wire and setup.state in RUNNING and (at := self.unknowns.at(What.SET_POINT, p.element)) is not None
+        ]
 
     def _grouped(self, placed: Sequence[Placed], apart: bool = False) -> list[_Group]:
         """Readings that a network says, by the states that are solved together: those of one network, a call costs more than its rows do.

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from mavrik.core.catalogue.sources import charging_resistance_ohm, rest_voltage_v
 from mavrik.core.circuit import Battery, Chemistry, Circuit, Converter
+from mavrik.core.operating.bench_states import BenchState, half_cca_a
 from mavrik.core.operating.devices import battery_units, inner_ohm
 from mavrik.core.procedures import Observation
 
@@ -72,19 +73,39 @@ def as_charged(circuit: Circuit, rest_v: Mapping[str, float]) -> Circuit:
     return circuit.model_copy(update={"batteries": tuple(charged)})
 
 
-def may_have_stopped(circuit: Circuit, converter: Converter, rest_v: Mapping[str, float]) -> bool:
-    """Whether a sound DC-DC charger may have switched itself off while an output was read: the battery that feeds it rests so low that
-    with all on its input may have come down to its cut-off.
+def loaded_voltages(observations: Sequence[Observation]) -> dict[str, float]:
+    """Volts read in a load test, by battery.
 
-    circuit, converter: the document, one of its chargers; rest_v: volts at rest, by battery; one that nobody read may be anywhere
+    observations: readings
+    """
+    loaded = [o for o in observations if o.setup.state is BenchState.BATTERY_LOAD and o.point.quantity == "voltage"]
+    return {o.point.element: o.measured.value for o in loaded}
+
+
+def may_have_stopped(
+    circuit: Circuit, converter: Converter, rest_v: Mapping[str, float], loaded_v: Mapping[str, float]
+) -> bool:
+    """Whether a sound DC-DC charger may have switched itself off while an output was read: the battery that feeds it rests so low, or
+    comes down so far under load, that with all on its input may have come down to its cut-off.
+
+    circuit, converter: the document, one of its chargers; rest_v, loaded_v: volts at rest and in a load test, by battery; one whose rest
+    nobody read may be anywhere
 
     >>> from mavrik.core.circuit.layouts import build_layout
     >>> van = build_layout("second_battery_converter", 12)
-    >>> [may_have_stopped(van, van.converters[0], {"battery": v}) for v in (12.5, 10.3)]
+    >>> [may_have_stopped(van, van.converters[0], {"battery": v}, {"battery": v - 2}) for v in (12.5, 10.3)]
     [False, True]
+    >>> may_have_stopped(van, van.converters[0], {"battery": 12.5}, {"battery": 1.5})
+    True
     """
-    volts = rest_v.get(circuit.battery.id)
-    return volts is None or volts < converter.input_cut_off_v + SAGS_V * circuit.system_voltage_v / 12
+    feeds = circuit.battery
+    volts, sags, test_a = rest_v.get(feeds.id), SAGS_V * circuit.system_voltage_v / 12, half_cca_a(circuit, feeds)
+    if volts is None:
+        return True
+    if feeds.id in loaded_v and test_a:
+        takes_a = converter.limit_a * converter.set_point_v / (converter.efficiency * converter.input_cut_off_v)
+        sags = max(sags, (volts - loaded_v[feeds.id]) * takes_a / test_a)
+    return volts - sags < converter.input_cut_off_v
 
 
 def slowing(circuit: Circuit, battery: Battery) -> tuple[Floats, Floats]:

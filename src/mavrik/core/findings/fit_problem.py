@@ -73,7 +73,7 @@ class FitProblem:
     by_loads: Floats
     """Of each smooth reading at a known output, of itself: what it moves with the natural logarithm of what the loads take."""
     terms: Floats
-    """What each of them scatters, `scatter_terms` (3, readings)."""
+    """What each of them scatters, `scatter_terms` (4, readings)."""
     offset: Floats
     """How much further than the documented charge the unknowns of the batteries' voltages begin, by unknown [V]."""
 
@@ -96,7 +96,7 @@ class FitProblem:
         return cls(
             model, evidence, smooth, np.flatnonzero(np.array(eye, dtype=bool)), runs, np.array(share), scaled,
             _by_loads(circuit, [(evidence[k].point, evidence[k].setup) for k in smooth.tolist()]),
-            np.array([scatter_terms(evidence[k].point) for k in smooth.tolist()]).reshape(-1, 3).T,
+            np.array([scatter_terms(evidence[k].point) for k in smooth.tolist()]).reshape(-1, 4).T,
             _offset(model),
         )  # fmt: skip
 

@@ -16,7 +16,7 @@ from scipy import special
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import BenchModel, Floats
-from mavrik.core.findings.charge import may_have_stopped, rest_voltages
+from mavrik.core.findings.charge import loaded_voltages, may_have_stopped, rest_voltages
 from mavrik.core.findings.densities import log_student_density
 from mavrik.core.findings.extent import Extent
 from mavrik.core.findings.fit_problem import FitProblem, Trial
@@ -192,7 +192,8 @@ def _as_it_ran(
     to stop ran, unless it is broken.
     """
     links = frozenset(b.id for b in circuit.branches if b.by_voltage and b.settable)
-    chargers = frozenset(c.id for c in circuit.converters if may_have_stopped(circuit, c, model.rest_v))
+    loaded_v = loaded_voltages(evidence)
+    chargers = frozenset(c.id for c in circuit.converters if may_have_stopped(circuit, c, model.rest_v, loaded_v))
     ways = [model]
     if (links or chargers) and any(o.setup.state is BenchState.AT_OUTPUT for o in evidence):
         # Left to its voltage a link would close with one set of causes and open with another, and those be weighed by that.

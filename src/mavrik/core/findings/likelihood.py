@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +17,8 @@ from mavrik.core.procedures import Point
 
 Floats = NDArray[np.float64]
 
+Terms: TypeAlias = tuple[float, float, float, float]
+
 USUAL_RANGE = 100.0
 """Where a slip of a quantity without a range of its own may lie, in its unit. Our choice, no source."""
 
@@ -27,9 +30,10 @@ FLOATING_V = 3.0
 """What is left with a stud that nothing feeds is below this: what leaks to it, and what the meter takes. Common practice, no source."""
 
 
-def scatter_terms(point: Point) -> tuple[float, float, float]:
+def scatter_terms(point: Point) -> Terms:
     """A reading round what it should be with all unknowns known: the part of its standard deviation that goes with the reading, of
-    itself, the part that is always there, in the unit of its quantity, and what it has for each volt below `FLOATING_V`.
+    itself, the part that is always there, in the unit of its quantity, what it has for each volt below `FLOATING_V`, and what a drop has
+    for each of the first so many volts beyond: over what is open there is all the voltage but for what leaks.
     What moves several readings together is an unknown.
 
     point: what is read
@@ -37,9 +41,9 @@ def scatter_terms(point: Point) -> tuple[float, float, float]:
     """
     s, state, quantity = fault_table().scatter, point.state, point.quantity
     if quantity == "resistance":
-        return s["contact_share"], s["contact_ohm"], 0.0
+        return s["contact_share"], s["contact_ohm"], 0.0, 0.0
     if quantity == "voltage_drop":
-        return s["cranking_drop_share" if state is BenchState.CRANKING else "probe_share"], s["probe_v"], 0.0
+        return s["cranking_drop_share" if state is BenchState.CRANKING else "probe_share"], s["probe_v"], 0.0, s["floating_share"]
     if quantity == "voltage":
         by_state = {
             BenchState.REST: "rest_v",
@@ -47,31 +51,34 @@ def scatter_terms(point: Point) -> tuple[float, float, float]:
             BenchState.BATTERY_LOAD: "battery_load_v",
             BenchState.CRANKING: "cranking_v",
         }
-        return 0.0, s[by_state.get(state, "voltage_v")], s["floating_share"] if state is BenchState.KEY_ON else 0.0
+        floats = point.may_float or state is BenchState.KEY_ON
+        return 0.0, s[by_state.get(state, "voltage_v")], s["floating_share"] if floats else 0.0, 0.0
     if quantity == "current":
-        return s["output_share"], s["output_a"], 0.0
+        return s["output_share"], s["output_a"], 0.0, 0.0
     if quantity == "drain_current":
-        return s["drain_share"], s["drain_a"], 0.0
+        return s["drain_share"], s["drain_a"], 0.0, 0.0
     if quantity == "ripple":
-        return s["ripple_share"], s["ripple_v"], 0.0
+        return s["ripple_share"], s["ripple_v"], 0.0, 0.0
     if quantity == "speed":
-        return s["shaft_share"], 0.0, 0.0
+        return s["shaft_share"], 0.0, 0.0, 0.0
     if quantity == "stated_current":
-        return 0.0, 1.0, 0.0
+        return 0.0, 1.0, 0.0, 0.0
     # A quantity that a new procedure brings is known as well as its registry says, and differs as much as most do.
-    return USUAL_SHARE, point.kind.last_digit, 0.0
+    return USUAL_SHARE, point.kind.last_digit, 0.0, 0.0
 
 
-def scatter_by(terms: Floats | tuple[float, float, float], predicted: Floats) -> Floats:
+def scatter_by(terms: Floats | Terms, predicted: Floats) -> Floats:
     """Standard deviation of readings round their predictions, all unknowns known.
 
     terms: of each reading, `scatter_terms`; predicted: in the units of their quantities
 
-    >>> scatter_by((0.01, 0.001, 0.0), np.array([0.2]))
+    >>> scatter_by((0.01, 0.001, 0.0, 0.0), np.array([0.2]))
     array([0.003])
     """
-    share, always, floating = terms
-    return np.asarray(share * np.abs(predicted) + always + floating * np.maximum(FLOATING_V - np.abs(predicted), 0.0))
+    share, always, floating, beyond = terms
+    volts = np.abs(predicted)
+    left = floating * np.maximum(FLOATING_V - volts, 0.0) + beyond * np.clip(volts - FLOATING_V, 0.0, FLOATING_V)
+    return np.asarray(share * volts + always + left)
 
 
 def own_scatter(point: Point, predicted: Floats) -> Floats:

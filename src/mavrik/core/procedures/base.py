@@ -50,6 +50,8 @@ class Point:
     """How much later than that it may still be read."""
     part_of: str = ""
     """Id of the point that is read first and says whether this one is worth reading."""
+    may_float: bool = False
+    """Read where nothing feeds what is read when something is open or off: what leaks there is left."""
     sense_wire: bool = False
     """Read where the sense wire of its alternator ends: nothing is there when that wire is open."""
 

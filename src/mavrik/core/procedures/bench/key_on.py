@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.ring import find_ring
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.operating.bench_states import BenchState, joined_by_metal
@@ -66,7 +67,27 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
     return (
         Point("key_battery_v", "Battery", "voltage", BenchState.KEY_ON, battery.positive_node, battery.negative_node),
         *points,
+        *_along_the_feed(circuit),
     )
+
+
+def _along_the_feed(circuit: Circuit) -> list[Point]:
+    """The joints between stud and battery: where the stud has nothing, the voltage appears behind what is open or gone."""
+    main, ring = circuit.alternator, find_ring(circuit)
+    if main.stud_node not in joined_by_metal(circuit):
+        return []
+    return [
+        Point(
+            f"key_way_v:{node}",
+            f"{circuit.node(node).label} to case, where the stud has nothing",
+            "voltage",
+            BenchState.KEY_ON,
+            node,
+            main.case_node,
+            part_of=f"key_stud_v:{main.id}",
+        )
+        for node in ring.feed_nodes[1:-1]
+    ]
 
 
 def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:
@@ -77,7 +98,8 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
     battery = measured.get("key_battery_v")
     for point in _points(circuit):
         read = measured.get(point.id)
-        if read is None:
+        # Which joint has nothing is for all readings together to say.
+        if read is None or point.part_of:
             continue
         if point.indicator == "lamp":
             lit = read.value > 0.5
@@ -106,6 +128,6 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
 KEY_ON = Procedure(
     50, "key_on", "Key on, engine off", "Lamp, stud and sense wire say in a minute whether feed and exciter are whole.", 2, "off, key on",
     ("jewellery",),
-    (BenchStep("Key on, engine off, everything else off."), BenchStep("Look for the warning lamp."), BenchStep("Black probe on the alternator case, red on the stud, then on the sense wire where it ends at the unit, its plug on: at the battery's end it always reads full.")),
+    (BenchStep("Key on, engine off, everything else off."), BenchStep("Look for the warning lamp."), BenchStep("Black probe on the alternator case, red on the stud, then on the sense wire where it ends at the unit, its plug on: at the battery's end it always reads full."), BenchStep("Nothing on the stud: follow the feed back to the battery, joint by joint, until the voltage appears.")),
     _points, _judge,
 )  # fmt: skip

@@ -43,20 +43,37 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
         for b in circuit.batteries
         if b.positive_node not in joined
     )  # fmt: skip
-    return (*points, stud, *others, *_of_chargers(circuit))
+    # What a sense wire loses the battery gets too much.
+    senses = (
+        Point(f"sense_v:{a.id}", f"{a.label}: end of the sense wire to case, {WORDS[BenchState.FAST]}", "voltage", BenchState.FAST, a.sense_positive_node, a.case_node, a.id, sense_wire=True)
+        for a in circuit.alternators
+        if a.sense_positive_node and a.sense_positive_node != a.stud_node
+    )  # fmt: skip
+    return (*points, stud, *others, *senses, *_both_sides(circuit))
 
 
-def _of_chargers(circuit: Circuit) -> list[Point]:
-    """Both sides of every DC-DC charger: one that has volts at its input and gives none is off, one that has none is not fed."""
-    sides = []
-    banks = {b.positive_node for b in circuit.batteries}
-    for c in circuit.converters:
-        for side, node in (("in", c.in_node), ("out", c.out_node)):
-            # At a battery's post that is read already.
-            if node not in banks:
-                words = f"{c.label}, {side}put, {WORDS[BenchState.FAST]}"
-                sides.append(Point(f"converter_{side}_v:{c.id}", words, "voltage", BenchState.FAST, node, c.ground_node))
-    return sides
+def _both_sides(circuit: Circuit) -> list[Point]:
+    """Both sides of every DC-DC charger and voltage link: one that has volts before it and gives none is off, one that has none is not
+    fed."""
+    negative = circuit.battery.negative_node
+    sides = [
+        (f"converter_{side}_v:{c.id}", f"{c.label}, {side}put", node, c.ground_node)
+        for c in circuit.converters
+        for side, node in (("in", c.in_node), ("out", c.out_node))
+    ]
+    sides += [
+        (f"link_{side}_v:{b.id}", circuit.node(node).label, node, negative)
+        for b in circuit.branches
+        if b.by_voltage and b.settable
+        for side, node in (("from", b.from_node), ("to", b.to_node))
+    ]
+    # At a post that is read already.
+    read = {b.positive_node for b in circuit.batteries}
+    return [
+        Point(name, f"{label}, {WORDS[BenchState.FAST]}", "voltage", BenchState.FAST, red, black, may_float=True)
+        for name, label, red, black in sides
+        if red not in read
+    ]
 
 
 def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:
@@ -64,8 +81,8 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
     judgements = []
     for point in _points(circuit):
         read = measured.get(point.id)
-        # What a bank beside it and a charger should have depends on its charge: that is for all readings together to say.
-        if read is None or point.id.startswith(("other_", "converter_")):
+        # What a bank beside it, a charger and a link should have depends on its charge: that is for all readings together to say.
+        if read is None or point.id.startswith(("other_", "sense_", "converter_", "link_")):
             continue
         dead = against(
             point,
@@ -107,7 +124,7 @@ REGULATED = Procedure(
     ("running_engine", "never_disconnect"),
     (
         BenchStep("Diesel with glow plugs: wait until they have stopped cycling. Not charging for the first minute is not a fault.", 60),
-        BenchStep("Idle, loads off: read. Loads on: read."), BenchStep("2000 /min, loads off: read, each bank beside it too, and both sides of a DC-DC charger. Loads on: read, and the stud."),
+        BenchStep("Idle, loads off: read. Loads on: read."), BenchStep("2000 /min, loads off: read, each bank beside it, both sides of a DC-DC charger or voltage link, and the end of a sense wire too. Loads on: read, and the stud."),
     ),
     _points, _judge,
 )  # fmt: skip
