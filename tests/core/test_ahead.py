@@ -110,7 +110,7 @@ def test_what_is_said_to_turn_it_turns_it() -> None:
     """Straight lines say how far a drop while cranking may be off, and one in six was further off than that: where parts have more
     resistance than drawn it grows faster."""
     left = [turned(name, cause, seed) for name, cause in TURNED for seed in (4, 5)]
-    assert sum(share < 0.4 for share in left) >= 5 and max(left) < 0.7, left
+    assert sum(share < 0.4 for share in left) >= 5 and max(left) < 0.75, left
 
 
 def test_sound_parts_lie_within_the_band_of_the_staircase() -> None:

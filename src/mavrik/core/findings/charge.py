@@ -82,9 +82,7 @@ def loaded_voltages(observations: Sequence[Observation]) -> dict[str, float]:
     return {o.point.element: o.measured.value for o in loaded}
 
 
-def may_have_stopped(
-    circuit: Circuit, converter: Converter, rest_v: Mapping[str, float], loaded_v: Mapping[str, float]
-) -> bool:
+def may_have_stopped(circuit: Circuit, converter: Converter, rest_v: Mapping[str, float], loaded_v: Mapping[str, float]) -> bool:
     """Whether a sound DC-DC charger may have switched itself off while an output was read: the battery that feeds it rests so low, or
     comes down so far under load, that with all on its input may have come down to its cut-off.
 

@@ -18,7 +18,7 @@ from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, both, of_
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.findings.lookalikes import alike_or_one_value, fault_of, is_gone, lookalike, twins_of
 from mavrik.core.findings.sampling import sampled
-from mavrik.core.findings.second_look import second_look, swapped
+from mavrik.core.findings.second_look import across_the_limit, second_look, swapped
 from mavrik.core.findings.starting import begun_from, full_behind, nearly_open, start_of, starts, where_it_ended, with_its_unit
 from mavrik.core.findings.unnoted import met_so, otherwise, otherwise_too, unnoted
 
@@ -141,7 +141,8 @@ class _Search:
         """With what is tried once the likeliest is known."""
         again = second_look(self.problem, fits, self.beside, self.alike, self.usual[1:3])
         fits = self.fitted(fits, again[: 2 * self.extent.pairs])
-        fits = self.fitted(fits, otherwise_too(self.problem, _near(fits), self.ways))
+        across = across_the_limit(self.problem, fits, HOPEFUL)
+        fits = self.fitted(fits, [*otherwise_too(self.problem, _near(fits), self.ways), *across])
         fits = _polished(self.problem, fits, self.alike)
         # What has come up only now has not been held against what looks like it.
         likeliest = max(fits, key=lambda f: f.log_evidence)

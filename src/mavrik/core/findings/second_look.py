@@ -9,13 +9,17 @@ from functools import reduce
 from mavrik.core.findings.bench_model import Floats
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
-from mavrik.core.findings.hypotheses import AS_LOGARITHM, NOTHING, Hypothesis, both, of_a_unit
-from mavrik.core.findings.starting import begun_from
+from mavrik.core.findings.hypotheses import AS_LOGARITHM, NOTHING, Hypothesis, What, both, of_a_unit
+from mavrik.core.findings.placing import CONSUMERS_OF
+from mavrik.core.findings.starting import begun_from, where_it_ended
 from mavrik.core.findings.unnoted import met_so
 
 SLIPPED, SLIPS = -5.5, 2
 """A reading that is so unlikely, by its natural logarithm, is taken for a slip; where the likeliest takes so many for slips it is looked at
 again."""
+
+MOST_ACROSS = 10
+"""So many sets are begun on the other side of what a unit has to spare."""
 
 
 def second_look(
@@ -42,6 +46,25 @@ def second_look(
     pairs = {frozenset((*m.causes, *b.causes)): both(m, b) for m in much for b in beside if m.causes != b.causes}
     at_times = [replace(t, start=start) for t in alike if t.base.element in parts and t.base.at_times for start in starts]
     return at_times + [Trial.of(pair, start) for pair in pairs.values() for start in starts]
+
+
+def across_the_limit(problem: FitProblem, fitted: Sequence[Fitted], near: float) -> list[Trial]:
+    """Sets that take several readings with the loads on for slips, from where they ended with more on and with less: a unit that has
+    output to spare there shows nothing of its limit, and the way over it is downhill first.
+
+    problem: readings and unknowns; fitted: sets so far; near: those that come so near the best by its natural logarithm are looked at
+    """
+    with_loads = [k for k in problem.smooth.tolist() if CONSUMERS_OF.get(problem.evidence[k].setup.state) is What.CONSUMERS_A]
+    u = problem.unknowns
+    k = u.place[What.CONSUMERS_A, problem.model.circuit.battery.id]
+    top, trials = max(f.log_evidence for f in fitted), list[Trial]()
+    slipped = [f for f in fitted if sum(f.log_likelihoods[j] < SLIPPED for j in with_loads) >= SLIPS]
+    for f in sorted((f for f in slipped if f.log_evidence > top - near), key=lambda f: -f.log_evidence)[:MOST_ACROSS]:
+        for amps in (u.centre[k] + u.width[k], max(u.centre[k] - u.width[k], 0.0)):
+            begun = where_it_ended(f)
+            begun[k] = amps
+            trials.append(f.trial.begun_at(begun))
+    return trials
 
 
 def swapped(fitted: Sequence[Fitted], suspects: Sequence[Hypothesis]) -> list[Trial]:
