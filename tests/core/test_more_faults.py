@@ -85,7 +85,9 @@ def test_what_nothing_reaches_is_parted_by_both_sides_of_what_should_feed_it(nam
     vehicle = HiddenVehicle(MADE[name], hidden(MADE[name], cause), np.random.default_rng(3))
     bank_alone = {k: v for k, v in vehicle.everything().items() if not k.startswith(("link_", "converter_", "drop_v:"))}
     findings = judged(vehicle.circuit, *runs_of(vehicle, bank_alone))
-    assert len({*beside, cause} & set(likeliest(findings, 3))) > 1 and findings.causes[0].probability < 0.9
+    assert findings.causes[0].probability < 0.9 and findings.one_of is not None
+    assert set(findings.one_of.causes) <= {*beside, cause} and cause in findings.one_of.causes
+    assert findings.headline.text.endswith("that it is one of these.")
 
 
 @pytest.mark.parametrize("true", ["missing:charge_cable", "open:charge_fuse", "missing:battery_lead"])

@@ -6209,6 +6209,11 @@ export interface components {
              */
             not_weighed: string[];
             /**
+             * @description Which few causes it is one of, where no single one is settled and no part is
+             * @default null
+             */
+            one_of: components["schemas"]["OneOf"] | null;
+            /**
              * Output Current A
              * @description Alternator output the prediction is for [A]
              */
@@ -8586,6 +8591,22 @@ export interface components {
             shelf: components["schemas"]["Shelf"];
         };
         /**
+         * OneOf
+         * @description A few causes of different parts of which one is probably there, where the readings do not tell which.
+         */
+        OneOf: {
+            /**
+             * Causes
+             * @description The likeliest first, as `causes` names them
+             */
+            causes: string[];
+            /**
+             * Probability
+             * @description That it is one of them at least
+             */
+            probability: number;
+        };
+        /**
          * Open
          * @description Hours of a day.
          */
@@ -9440,6 +9461,11 @@ export interface components {
              * @default 60
              */
             late_s: number;
+            /**
+             * May Float
+             * @default false
+             */
+            may_float: boolean;
             /**
              * Meter
              * @description Kind of the instrument that reads it; empty for what the eye or a plate says

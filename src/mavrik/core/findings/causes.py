@@ -13,8 +13,18 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import planned
 from mavrik.core.findings.branches import of_mohm
 from mavrik.core.findings.densities import normal_density
-from mavrik.core.findings.documents import Cause, Doubt, Evidence, SettledPart, Undecided
-from mavrik.core.findings.hypotheses import MENDS_NOTHING, NOTHING, Hypothesis, Unnoted, What, fault_table, is_open, is_too_much
+from mavrik.core.findings.documents import Cause, Doubt, Evidence, OneOf, SettledPart, Undecided
+from mavrik.core.findings.hypotheses import (
+    MENDS_NOTHING,
+    NOTHING,
+    UNKNOWN_KIND,
+    Hypothesis,
+    Unnoted,
+    What,
+    fault_table,
+    is_open,
+    is_too_much,
+)
 from mavrik.core.findings.inference import Candidate, Posterior
 from mavrik.core.findings.likelihood import slip_density
 from mavrik.core.findings.turning import Turn
@@ -233,6 +243,30 @@ def settled_part(posterior: Posterior) -> SettledPart | None:
     causes = tuple(sorted((c for c in of if of[c] == place), key=lambda c: -posterior.by_cause[c]))
     faulty = table.parts[part]
     return SettledPart(element, faulty.title.format(label=label), min(shares[place], 1.0), causes, faulty.advice)
+
+
+MOST_OF_ONE = 3
+"""Of so many causes at most it is said that it is one of them."""
+
+
+def one_of(posterior: Posterior) -> OneOf | None:
+    """The few likeliest causes of which one is probably there, none of them probably by itself; None where it takes more of them, or where
+    nothing being broken, or what sends nobody to mend anything, is one.
+
+    posterior: of all readings
+    """
+    probably = fault_table().probably
+    ranked = sorted(posterior.by_cause, key=lambda c: -posterior.by_cause[c])[:MOST_OF_ONE]
+    if not ranked or posterior.by_cause[ranked[0]] >= probably:
+        return None
+    for count in range(2, len(ranked) + 1):
+        among = set(ranked[:count])
+        if any(c == NOTHING or c.split(":", 1)[0] in {*MENDS_NOTHING, UNKNOWN_KIND} for c in among):
+            return None
+        together = sum(c.probability for c in posterior.candidates if among & set(c.causes))
+        if together >= probably:
+            return OneOf(tuple(ranked[:count]), min(together, 1.0))
+    return None
 
 
 def several(posterior: Posterior) -> tuple[str, ...]:

@@ -262,6 +262,14 @@ class SettledPart:
 
 
 @dataclass(frozen=True)
+class OneOf:
+    """A few causes of different parts of which one is probably there, where the readings do not tell which."""
+
+    causes: Annotated[tuple[str, ...], Field(description="The likeliest first, as `causes` names them")]
+    probability: Annotated[float, Field(description="That it is one of them at least")]
+
+
+@dataclass(frozen=True)
 class Headline:
     """The one line to read first, why in a few more, and what to do next."""
 
@@ -287,6 +295,7 @@ class Findings(Document):
         None,
         description="The part that is likeliest bad of those whose fault is not settled, and that they have one is; null: none",
     )
+    one_of: OneOf | None = Field(None, description="Which few causes it is one of, where no single one is settled and no part is")
     undecided: tuple[Undecided, ...]
     doubtful: tuple[Doubt, ...] = Field(description="Readings to be taken again")
     not_weighed: tuple[str, ...] = Field(

@@ -17,6 +17,7 @@ from mavrik.core.findings.documents import (
     Headline,
     NextAction,
     NextTest,
+    OneOf,
     SettledPart,
     SideFinding,
     SumCheck,
@@ -55,6 +56,7 @@ class HeadlineBasis:
     causes: tuple[Cause, ...]
     together: tuple[str, ...]
     settled_part: SettledPart | None
+    one_of: OneOf | None
     undecided: tuple[Undecided, ...]
     doubtful: tuple[Doubt, ...]
     deciding: DecidingPoint | None
@@ -148,6 +150,14 @@ def _part_line(basis: HeadlineBasis, part: SettledPart, verdict: BranchVerdict) 
     return Headline(verdict, text, (*why, *_evidence_lines(of[0]))[:MOST_WHY] if of else why, part.advice, part.element)
 
 
+def _either_line(basis: HeadlineBasis, few: OneOf, verdict: BranchVerdict) -> Headline:
+    """Two or three causes of which it is one."""
+    of = [c for name in few.causes for c in basis.causes if c.cause == name]
+    named = [f"{inside_a_sentence(c.label) if k else c.label} ({c.probability:.0%})" for k, c in enumerate(of)]
+    text = f"{', or '.join(named)}: {sureness(few.probability)} that it is one of these."
+    return Headline(verdict, text, _evidence_lines(of[0])[:MOST_WHY], _then(basis) or of[0].advice, of[0].element)
+
+
 def _said_first(causes: Sequence[Cause]) -> Cause | None:
     """The likeliest cause, nothing broken aside. What sends nobody to mend anything comes behind what is likelier broken than not."""
     faults = [c for c in causes if c.cause != NOTHING]
@@ -189,6 +199,8 @@ def headline(basis: HeadlineBasis) -> Headline:
     if graver is not None and graver.verdict is BranchVerdict.FAIL and (graver.probability or 0.0) > EVEN:
         also = tuple(u.words for u in basis.undecided if set(u.branch_ids) != {graver.branch_id})
         return Headline(BranchVerdict.FAIL, f"{graver.label}: {graver.reason}", also, graver.next_step, graver.branch_id)
+    if basis.readings and basis.one_of is not None and not basis.undecided:
+        return _either_line(basis, basis.one_of, BranchVerdict.FAIL if over else BranchVerdict.EXCESS)
     if basis.readings and basis.undecided:
         why = tuple(f"{b.label}: {b.reason}" for b in basis.branches if b.verdict is BranchVerdict.UNDECIDED)[:MOST_WHY]
         return Headline(BranchVerdict.UNDECIDED, basis.undecided[0].words, why, _then(basis), basis.undecided[0].branch_ids[0])

@@ -11,7 +11,7 @@ from mavrik.core.findings.band import sound_band
 from mavrik.core.findings.behaviour import charging_voltage_findings, chattering_findings
 from mavrik.core.findings.bench import Bench
 from mavrik.core.findings.branches import judge_branch
-from mavrik.core.findings.causes import doubtful_readings, ranked_causes, settled_part, several, undecided_sets
+from mavrik.core.findings.causes import doubtful_readings, one_of, ranked_causes, settled_part, several, undecided_sets
 from mavrik.core.findings.documents import BranchFinding, BranchVerdict, Findings, SideFinding, TestFinding
 from mavrik.core.findings.headline import DROPS, HeadlineBasis, headline
 from mavrik.core.findings.inference import Posterior, infer
@@ -228,8 +228,9 @@ def judge(
     causes, missing = ranked_causes(posterior, following.turns), _missing(ring, branches, sorted(ids))
     undecided, doubtful, together = undecided_sets(posterior), doubtful_readings(posterior), several(posterior)
     part = settled_part(posterior)
+    few = None if part is not None else one_of(posterior)
     basis = HeadlineBasis(
-        len(posterior.evidence), branches, sides, checks, causes, together, part, undecided, doubtful, following.deciding, following.actions, following.tests, tests,
+        len(posterior.evidence), branches, sides, checks, causes, together, part, few, undecided, doubtful, following.deciding, following.actions, following.tests, tests,
         of_parts, missing, wants,
     )  # fmt: skip
     volts, battery = bench.now.node_v, circuit.battery
@@ -243,6 +244,7 @@ def judge(
         causes=causes,
         together=together,
         settled_part=part,
+        one_of=few,
         undecided=undecided,
         doubtful=doubtful,
         not_weighed=tuple(conducting[b].label for b in posterior.not_weighed),
