@@ -271,9 +271,10 @@ def test_a_weak_unit_beside_another_fault_is_begun_on_either_side_of_its_limit(n
 
 
 def test_two_readings_that_agree_are_no_two_slips() -> None:
-    """A battery lead loses 2.7 V, by two meters' readings, and the stud has 15.4 V: a regulator set low was 100 % sure, and those were slips."""
+    """A battery lead loses 2.7 V, by two meters' readings, and the stud has 15.4 V: a regulator set low was 100 % sure, and those were slips.
+    It is set high behind that lead; what its charger takes at so low a voltage is not predicted well enough to settle it."""
     outcomes = outcome(15126)
-    assert outcomes.among(2) and not outcomes.causes[0][0].startswith("regulator_low"), outcomes
+    assert outcomes.among(3) and outcomes.causes[0][1] < SURE, outcomes
 
 
 def test_one_of_two_causes_is_held_against_others_of_its_part() -> None:
@@ -352,8 +353,8 @@ def test_a_stud_without_volts_with_the_key_on_is_an_open_feed_and_no_slip(case: 
     tests = [(p.name, list(p.points(circuit))) for p in PROCEDURES]
     runs = [complete_run(circuit, Run.model_validate(r)) for r in read(case, tests)]
     findings = judge(circuit, runs, Limits(), ahead=False)
-    # A fuse is open more often than a cable is gone.
-    assert findings.causes[0].cause == "open:charge_fuse"
+    # Where the voltage appears along the feed says which.
+    assert (findings.causes[0].cause,) == case.vehicle.truth.causes
     assert not [d for d in findings.doubtful if d.point.startswith("key_stud_v")]
 
 
