@@ -153,8 +153,8 @@ def _part_line(basis: HeadlineBasis, part: SettledPart, verdict: BranchVerdict) 
 def _either_line(basis: HeadlineBasis, few: OneOf, verdict: BranchVerdict) -> Headline:
     """Two or three causes of which it is one."""
     of = [c for name in few.causes for c in basis.causes if c.cause == name]
-    named = [f"{inside_a_sentence(c.label) if k else c.label} ({c.probability:.0%})" for k, c in enumerate(of)]
-    text = f"{', or '.join(named)}: {sureness(few.probability)} that it is one of these."
+    named = "; ".join(f"{c.label} ({c.probability:.0%})" for c in of)
+    text = f"It is one of these, {sureness(few.probability)}: {named}."
     return Headline(verdict, text, _evidence_lines(of[0])[:MOST_WHY], _then(basis) or of[0].advice, of[0].element)
 
 
