@@ -80,8 +80,9 @@ const pick = (id: string) => (bench.selected = id)
     overflow-y: auto;
     scrollbar-gutter: stable;
   }
-  /* A long ring takes the whole width; its staircase and the work share the row below. */
+  /* A long ring takes the whole width; its staircase and the work share the row below, which is low: what decides has to stand in it. */
   .frame.wide {
+    grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
     grid-template-rows: auto minmax(0, 1fr);
   }
   .frame.wide .pictures {
