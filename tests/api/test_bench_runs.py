@@ -229,6 +229,20 @@ def test_a_drop_test_counts_as_evidence(tech: Caller, vehicle_job: dict[str, Any
     assert judgement["causes"][0]["cause"] == "resistance:block_ground" and judgement["readings"] == len(values)
 
 
+@pytest.mark.parametrize(("stud_v", "asked"), [(None, False), (12.55, False), (0.1, True)])
+def test_the_joints_of_a_feed_are_asked_for_once_its_stud_is_dead(
+    tech: Caller, vehicle_job: dict[str, Any], stud_v: float | None, asked: bool
+) -> None:
+    """Where the voltage appears says what is open; with a live stud it would say nothing."""
+    values = {"key_battery_v": 12.6, **({} if stud_v is None else {"key_stud_v:alternator": stud_v})}
+    body = {"circuit_id": vehicle_job["circuits"][-1]["id"], "run": run("key_on", values)}
+    answer: Any = tech.post(f"/api/jobs/{vehicle_job['id']}/runs/judge", body)
+    assert answer.status_code == 200, answer.text
+    points = {p["point"]: p["asked"] for p in answer.json["points"]}
+    joints = [p for p in points if p.startswith("key_way_v:")]
+    assert len(joints) == 2 and {points[p] for p in joints} == {asked} and all(points[p] for p in points if p not in joints)
+
+
 def test_paper_and_csv_have_the_bench_tests(tech: Caller, vehicle_job: dict[str, Any]) -> None:
     keep(tech, vehicle_job, run("rest", {"rest_v:battery": 12.05}))
     keep(tech, vehicle_job, run("rest", {"rest_v:battery": 12.66}))

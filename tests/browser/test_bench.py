@@ -102,6 +102,26 @@ def test_what_is_typed_in_a_test_comes_back_and_an_impossible_value_is_said_at_i
     expect(page.locator("[data-procedure=cranking]")).to_contain_text("pass")
 
 
+def test_the_joints_of_a_feed_stand_in_the_test_once_its_stud_is_dead(open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    sweeper(page, "measure")
+    open_test(page, "key_on")
+    joints = page.locator("[data-point^='key_way_v:']")
+    page.locator("[data-point=key_battery_v] input").fill("12.6")
+    stud = page.locator("[data-point='key_stud_v:alternator'] input")
+    stud.fill("12.55")
+    expect(page.locator("[data-said='key_stud_v:alternator']")).to_contain_text("whole")
+    expect(joints).to_have_count(0)
+    expect(page.locator("[data-test=keep-run]")).to_have_text("Keep 2 of 3")
+    stud.fill("0.1")
+    expect(joints).to_have_count(2)
+    expect(page.locator("[data-test=keep-run]")).to_have_text("Keep 2 of 5")
+    # What was read stays, whatever becomes of the stud.
+    joints.first.locator("input").fill("0.2")
+    stud.fill("12.55")
+    expect(joints).to_have_count(1)
+
+
 def test_probes_are_shown_on_the_loop_and_a_test_is_skipped_with_a_reason(open_page: Callable[..., Page]) -> None:
     page = open_page()
     sweeper(page, "measure")

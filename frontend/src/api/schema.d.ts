@@ -7428,6 +7428,11 @@ export interface components {
          * @description A measuring point with between what it passes, and what is said of the value that stands at it now.
          */
         JudgedPoint: {
+            /**
+             * Asked
+             * @description Whether it is asked for: false where it would only say where another one is bad, and that is not
+             */
+            asked: boolean;
             /** @description In the unit of the quantity; null: judged by no rule of its own, or with all others */
             band: components["schemas"]["Band"] | null;
             judgement: components["schemas"]["Judgement"] | null;
@@ -9449,6 +9454,11 @@ export interface components {
             element: string;
             /** Id */
             id: string;
+            /**
+             * If Bad
+             * @default
+             */
+            if_bad: string;
             /**
              * Indicator
              * @default

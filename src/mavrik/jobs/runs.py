@@ -14,6 +14,7 @@ from mavrik.core.circuit.rules import CircuitError
 from mavrik.core.document import Document, Identifier, Moment, Problem
 from mavrik.core.measuring.instruments import Instrument, as_earned, reading_uncertainty
 from mavrik.core.measuring.readings import Reading, Run
+from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.network import NoOperatingPointError
 from mavrik.core.procedures import (
     PROCEDURES,
@@ -322,6 +323,9 @@ class JudgedPoint(Document):
     point: str
     band: Band | None = Field(description="In the unit of the quantity; null: judged by no rule of its own, or with all others")
     judgement: Judgement | None
+    asked: bool = Field(
+        description="Whether it is asked for: false where it would only say where another one is bad, and that is not"
+    )
 
 
 class JudgedDraft(Document):
@@ -343,8 +347,14 @@ def judge_draft(session: Session, job_id: int, circuit_id: int, given: RunInput,
         points, (measured, _) = of.points(circuit), latest_of(of, circuit, [(0, run)])
         limits = limits_of(details_of(job))
         judgements = {j.point: j for j in of.judge(circuit, measured, limits)}
+        bad = {i for i, j in judgements.items() if j.verdict is not Verdict.PASS}
         judged = tuple(
-            JudgedPoint(point=p.id, band=pass_band(of, circuit, p, measured, limits), judgement=judgements.get(p.id))
+            JudgedPoint(
+                point=p.id,
+                band=pass_band(of, circuit, p, measured, limits),
+                judgement=judgements.get(p.id),
+                asked=not p.if_bad or p.if_bad in bad,
+            )
             for p in points
         )
     except CircuitError as error:

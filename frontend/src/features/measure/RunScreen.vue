@@ -141,6 +141,10 @@ const judged = useQuery({
   retry: false,
 })
 const judgedAt = (id: string) => judged.data.value?.points.find((p) => p.point === id) as JudgedPoint | undefined
+/** What would only say where another reading is bad stands here once that one is; what was read stays. */
+const asked = computed(() =>
+  props.procedure.points.filter((p) => (judgedAt(p.point.id)?.asked ?? !p.point.if_bad) || valueOf(p.point.id) !== null),
+)
 /** The bar of the reading that is at hand: what is typed, or what the meter shows just now. */
 const bar = computed(() => {
   const p = here.value
@@ -226,7 +230,7 @@ useKeys([
           </div>
           <p v-else-if="draft.supersedes" class="quiet ma-0">Corrects the last run; that one stays in the record and counts no more.</p>
           <RunField
-            v-for="p in procedure.points"
+            v-for="p in asked"
             :key="p.point.id"
             :at="p"
             :value="valueOf(p.point.id)"
@@ -290,7 +294,7 @@ useKeys([
             :disabled="!given.length || !bench.mayWrite || Object.keys(local).length > 0"
             data-test="keep-run"
             @click="save()"
-            >Keep {{ given.length }} of {{ procedure.points.length }}</v-btn
+            >Keep {{ given.length }} of {{ asked.length }}</v-btn
           >
           <v-btn variant="text" data-test="skip-run" @click="skipping = !skipping">Skip it</v-btn>
         </div>

@@ -50,6 +50,8 @@ class Point:
     """How much later than that it may still be read."""
     part_of: str = ""
     """Id of the point that is read first and says whether this one is worth reading."""
+    if_bad: str = ""
+    """Id of the point that has to be read, and not to pass, for this one to be asked for."""
     may_float: bool = False
     """Read where nothing feeds what is read when something is open or off: what leaks there is left."""
     sense_wire: bool = False

@@ -79,12 +79,12 @@ def _along_the_feed(circuit: Circuit) -> list[Point]:
     return [
         Point(
             f"key_way_v:{node}",
-            f"{circuit.node(node).label} to case, where the stud has nothing",
+            f"{circuit.node(node).label} to case",
             "voltage",
             BenchState.KEY_ON,
             node,
             main.case_node,
-            part_of=f"key_stud_v:{main.id}",
+            if_bad=f"key_stud_v:{main.id}",
         )
         for node in ring.feed_nodes[1:-1]
     ]
@@ -99,7 +99,7 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
     for point in _points(circuit):
         read = measured.get(point.id)
         # Which joint has nothing is for all readings together to say.
-        if read is None or point.part_of:
+        if read is None or point.if_bad:
             continue
         if point.indicator == "lamp":
             lit = read.value > 0.5
