@@ -9,6 +9,7 @@ from contextlib import contextmanager
 from datetime import UTC, datetime
 
 import pytest
+from hypothesis import settings
 from sqlalchemy import NullPool, create_engine, text
 
 from mavrik.jobs.demo import load_demo
@@ -19,6 +20,11 @@ RUN = "MAVRIK_TEST_RUN"
 """Names one run of the tests to all its workers."""
 FILLING = 0x6D617672
 """The advisory lock of who fills the demo's database."""
+
+
+# No test is timed: the machine may be busy.
+settings.register_profile("untimed", deadline=None)
+settings.load_profile("untimed")
 
 
 def pytest_configure(config: pytest.Config) -> None:

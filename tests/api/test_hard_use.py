@@ -25,7 +25,7 @@ JUNK = (
     | st.just([])
     | st.just({})
 )
-QUIET = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+QUIET = settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
 
 
 def places(value: Any) -> list[tuple[Any, Any]]:

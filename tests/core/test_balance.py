@@ -147,7 +147,7 @@ def test_a_charger_counts_with_what_it_takes() -> None:
     assert house.put_back_ah == pytest.approx(2 * 25 * 0.99, rel=0.02)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(
     layout=st.sampled_from([x for x in LAYOUTS if x.name not in ("tow_and_trailer", "second_battery_converter")]),
     amps=st.floats(0.5, 60),

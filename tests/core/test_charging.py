@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from mavrik.core.circuit import BenchCharger, Circuit, Load
@@ -38,7 +38,6 @@ def let_go_by(circuit: Circuit, *scenes: Scene, days: float = 1, charge: float =
     return simulate(circuit, use, SimulationRequest(days=days, runs=1))
 
 
-@settings(deadline=None)
 @given(sun_h=st.floats(0.1, 7.5))
 def test_a_day_of_sun_holds_the_hours_it_is_worth(sun_h: float) -> None:
     hours = np.linspace(0, 24, 24_001)

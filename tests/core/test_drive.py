@@ -86,7 +86,7 @@ def test_readings_at_two_engine_speeds_are_no_gain() -> None:
     idle=st.floats(500, 1100),
     redline=st.floats(2500, 7000),
 )
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 def test_just_the_diameters_in_the_range_give_it_without_overspeed(
     crank: float, now: float, target_a: float, limit: float, smallest: float | None, idle: float, redline: float
 ) -> None:
@@ -184,7 +184,7 @@ def test_what_contradicts_itself_is_said_at_its_field(what: dict[str, Any], fiel
 
 
 @given(st.floats(1, 136))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_the_slowest_shaft_gives_just_that(current: float) -> None:
     shaft = slowest_shaft_rpm(UNIT, current)
     if current > 0.85 * 160:

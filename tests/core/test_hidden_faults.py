@@ -54,7 +54,7 @@ def test_a_fault_on_the_ring_is_the_worst_branch(layout: str, branch_id: str) ->
     current=st.floats(45.0, 90.0),
     volts=st.sampled_from([12, 24]),
 )
-@settings(max_examples=30, deadline=None, derandomize=True)
+@settings(max_examples=30, derandomize=True)
 def test_the_excess_found_is_the_resistance_hidden(case: tuple[str, str], extra_mohm: float, current: float, volts: int) -> None:
     layout, branch_id = case
     circuit = build_layout(layout, volts)
@@ -72,7 +72,7 @@ def test_the_excess_found_is_the_resistance_hidden(case: tuple[str, str], extra_
 
 
 @given(st.floats(40, 90), st.floats(40, 90))
-@settings(max_examples=8, deadline=None)
+@settings(max_examples=8)
 def test_the_same_fault_is_judged_alike_at_any_test_current(first: float, second: float) -> None:
     """Drops are judged at rated output: the scaled drop does not depend on the current of the day."""
     circuit = build_layout("rear_battery", 12)
@@ -111,7 +111,7 @@ def test_a_parallel_branch_is_judged_the_way_its_current_runs() -> None:
 
 @pytest.mark.parametrize("profile", list(LimitProfileName))
 @given(extra=st.floats(0, 10))
-@settings(max_examples=6, deadline=None)
+@settings(max_examples=6)
 def test_more_resistance_never_gives_a_better_verdict(profile: LimitProfileName, extra: float) -> None:
     circuit = build_layout("rear_battery", 12)
     order = [BranchVerdict.PASS, BranchVerdict.CLOSE, BranchVerdict.UNDECIDED, BranchVerdict.EXCESS, BranchVerdict.FAIL]

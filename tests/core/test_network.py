@@ -125,7 +125,7 @@ def test_one_state_without_an_operating_point_refuses_the_sweep() -> None:
     watts=st.lists(st.floats(0, 500), min_size=2, max_size=12),
     charge=st.lists(st.floats(11.5, 13.2), min_size=2, max_size=12),
 )
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=60, suppress_health_check=[HealthCheck.too_slow])
 def test_many_states_at_once_are_the_same_as_one_by_one(limits: list[float], watts: list[float], charge: list[float]) -> None:
     count = min(len(limits), len(watts), len(charge))
     network = Network(

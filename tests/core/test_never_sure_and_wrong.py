@@ -93,7 +93,7 @@ def test_consumers_that_nobody_listed_condemn_no_part() -> None:
     tests=st.sets(st.sampled_from(TELLING), min_size=1),
     seed=st.integers(1, 50),
 )
-@settings(max_examples=40, deadline=None, derandomize=True)
+@settings(max_examples=40, derandomize=True)
 def test_a_sound_vehicle_is_never_condemned(layout: str, charge: float, tests: set[str], seed: int) -> None:
     """Every layout, every state of charge, every set of tests that somebody might stop at."""
     findings = of(sound(circuit_of(layout), round(charge, 2), seed), sorted(tests))

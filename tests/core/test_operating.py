@@ -48,7 +48,7 @@ STATES = st.builds(
 
 
 @given(st.sampled_from(sorted(BUILT)), STATES)
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=150, suppress_health_check=[HealthCheck.too_slow])
 def test_kirchhoff_and_energy_hold_in_every_layout_at_any_state(which: tuple[str, int], state: State) -> None:
     circuit = BUILT[which]
     point = solve_circuit(circuit, state)

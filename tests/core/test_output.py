@@ -51,7 +51,7 @@ def rising(cut_in: float, full: float, scale: float, rpm: float) -> float:
     return full * (1 - math.exp(-max(rpm - cut_in, 0.0) / scale))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(cut_in=st.floats(850, 1300), full=st.floats(60, 320), scale=st.floats(1200, 1800))
 def test_two_points_of_a_curve_of_another_shape_tell_the_rest_within_the_band(cut_in: float, full: float, scale: float) -> None:
     """The two points of ISO 8854, and the family of curves is not the formula's: what is between lies within the band."""

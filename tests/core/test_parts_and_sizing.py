@@ -173,7 +173,7 @@ def test_a_proposal_keeps_its_promises(layout: Any, system: SizeSystem, need: fl
     profile=st.sampled_from(LimitProfileName),
     volts=st.sampled_from([12, 24]),
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_any_proposal_keeps_its_promises_or_says_why_not(
     need: float, system: SizeSystem, family: FuseFamily, insulation: int, profile: LimitProfileName, volts: int
 ) -> None:

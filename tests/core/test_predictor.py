@@ -28,7 +28,7 @@ CIRCUITS = {layout.name: layout.build(12) for layout in LAYOUTS}
 
 
 @given(st.sampled_from(sorted(CIRCUITS)), CONDITIONS)
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_the_stud_stands_where_it_was_read_and_gives_what_was_read(name: str, conditions: dict[str, Any]) -> None:
     circuit = CIRCUITS[name]
     seen = predict(circuit, at_output(circuit, **conditions))
@@ -62,7 +62,7 @@ def test_a_charger_beside_a_full_battery_runs_at_the_voltage_that_was_read(name:
 
 
 @given(st.sampled_from(sorted(CIRCUITS)), CONDITIONS)
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_every_drop_is_its_resistance_times_its_current(name: str, conditions: dict[str, Any]) -> None:
     circuit = CIRCUITS[name]
     seen = predict(circuit, at_output(circuit, **conditions))

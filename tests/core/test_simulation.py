@@ -136,7 +136,7 @@ def test_a_hot_alternator_gives_less() -> None:
     assert max(output) < 45 * 0.93 and max(warm) > 80
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(layout=st.sampled_from(LAYOUTS), amps=st.floats(0.5, 50), charge=st.floats(0.3, 1.0), seed=st.integers(0, 5))
 def test_nothing_is_lost_or_made_of_nothing(layout: Any, amps: float, charge: float, seed: int) -> None:
     """What is stored is what the batteries' charge moved by; what is made is used or goes in; charge stays between 0 and 1."""

@@ -65,7 +65,7 @@ def networks(draw: st.DrawFn) -> tuple[list[Resistor], list[CurrentSource], list
 
 
 @given(networks())
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 def test_kirchhoff_and_energy_hold_in_any_network(network: tuple[list[Resistor], list[CurrentSource], list[EmfSource]]) -> None:
     resistors, currents, emfs = network
     solution = solve_network([*resistors, *currents, *emfs], "0")

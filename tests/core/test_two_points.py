@@ -78,7 +78,7 @@ def test_an_island_without_a_tie_sits_at_nothing_whatever_its_stiffness(ohm: flo
 
 
 @given(st.lists(st.floats(-6, 4), min_size=6, max_size=6))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_a_chain_of_any_resistances_is_their_sum(exponents: list[float]) -> None:
     """Measured out of the matrix or not, a chain is one resistance: ten orders of magnitude side by side."""
     ohms = [10.0**e for e in exponents]

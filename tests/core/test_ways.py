@@ -69,7 +69,7 @@ def fits(diameters: list[float], in_mm: float) -> bool:
 
 
 @given(st.lists(st.floats(6.0, 20.0), min_size=3, max_size=6))
-@settings(max_examples=12, deadline=None, derandomize=True)
+@settings(max_examples=12, derandomize=True)
 def test_cables_of_any_sizes_can_be_laid_in_the_bundle_that_is_said(diameters: list[float]) -> None:
     assert fits(diameters, bundle_mm(diameters) * 1.01)
 

@@ -240,7 +240,7 @@ def _sets(candidates: list[Candidate]) -> Iterator[tuple[Candidate, ...]]:
                 yield chosen
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(
     st.lists(effects, min_size=1, max_size=7),
     st.integers(-8, 25),

@@ -192,7 +192,7 @@ def test_a_reading_can_be_stopped_and_says_how_far_it_is(tmp_path: Path) -> None
     assert seen == sorted(seen) and seen[-1] < 1
 
 
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.sampled_from([b"", b"PK\x03\x04", b"RIFF\x00\x00\x00\x00WAVE", b"fLaC", b"time,V\n0,1\n", b"\xff\xfe"]),
     st.binary(max_size=400),
@@ -219,7 +219,7 @@ def test_arrow_and_the_session_reader_never_write(tmp_path: Path) -> None:
     assert [p.name for p in tmp_path.iterdir()] == ["evil.sr"]
 
 
-@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=120, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     volts=st.lists(st.floats(-40, 40, allow_nan=False).map(lambda v: round(v, 4)), min_size=8, max_size=80),
     step=st.sampled_from([1e-6, 2.5e-5, 1e-3, 0.5]),

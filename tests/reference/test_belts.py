@@ -29,7 +29,7 @@ SIZES = st.floats(30.0, 250.0)
 
 
 @given(SIZES, SIZES, st.floats(0.01, 600.0))
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 def test_two_pulleys_are_the_textbook_s(large: float, small: float, gap: float) -> None:
     """Shigley, Mechanical Engineering Design, flexible elements, from memory, written the way of another textbook: by the angle of a span."""
     centres = (large + small) / 2 + gap
@@ -57,7 +57,7 @@ def pulled_tight(pulleys: list[Pulley]) -> float:
 
 
 @given(st.lists(st.tuples(SIZES, st.floats(0.85, 1.15)), min_size=3, max_size=7), st.floats(0, 6.28), st.booleans())
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 def test_a_ring_of_pulleys_is_as_long_as_a_string_pulled_round_it(
     some: list[tuple[float, float]], turned: float, back: bool
 ) -> None:
@@ -108,7 +108,7 @@ def test_a_drive_with_a_back_side_idler_by_hand() -> None:
     st.floats(0, 6.28),
     st.floats(-500, 500),
 )
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 def test_a_route_holds_together_and_does_not_depend_on_how_it_is_drawn(
     some: list[tuple[float, float, float, bool]], turned: float, shift: float
 ) -> None:
@@ -185,7 +185,7 @@ ARM = Tensioner("tensioner", 160, 250, 80, 90, 250)
 
 
 @given(st.floats(0.02, 0.98))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 def test_a_tensioner_stands_where_the_belt_is_as_long_as_its_way(share: float) -> None:
     belt = route(moved(DRIVE, ARM, share)).length_mm
     settled = travel(DRIVE, ARM).with_belt(belt)
@@ -218,7 +218,7 @@ def test_slip_is_the_capstan_s() -> None:
 
 
 @given(st.floats(1, 100), SIZES, st.floats(10, 600), st.floats(0.1, 0.6), st.booleans())
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_the_smallest_wrap_carries_just_that_torque(
     torque: float, diameter: float, slack: float, friction: float, back: bool
 ) -> None:

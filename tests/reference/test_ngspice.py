@@ -362,7 +362,7 @@ def networks(draw: st.DrawFn) -> list[Element]:
 
 @given(networks())
 @settings(
-    max_examples=220, deadline=None, derandomize=True, phases=[Phase.generate],
+    max_examples=220, derandomize=True, phases=[Phase.generate],
     suppress_health_check=[HealthCheck.filter_too_much, HealthCheck.too_slow],
 )  # fmt: skip
 def test_any_network_agrees(elements: list[Element]) -> None:
