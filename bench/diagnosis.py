@@ -10,18 +10,17 @@ import numpy as np
 from tests.build import judged, runs_of
 from tests.reference.strangers import faults
 
+from bench.diagnosis_page import diagram, page
 from bench.report import Figure
 from bench.strangers import (
     SURE,
     altered_outcome,
     calibration,
-    diagram,
     hidden_in,
     later_outcome,
     one_of_three,
     other_outcomes,
     outcomes,
-    page,
     rare_outcome,
     ratio_of,
     walked,

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import argparse
-import sys
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy.stats import binomtest
 from tests.reference.strangers.faults import LATER
 from tests.reference.strangers.reading import CORE, Hands
 from tests.reference.strangers.spice import UnsolvedError
@@ -30,11 +27,11 @@ NOTHING = "none:"
 BINS = 10
 CHANCES = 4000
 SURE = 0.9
-FIRST_CASE = 17000
+FIRST_CASE = 18000
 """What is published is counted from here on: no case of these numbers was looked at while the model was made."""
 
 ANSWER = 0.95
-"""What is at least so likely is an answer, and no more tests are made."""
+"""What is at least so likely is an answer."""
 
 
 def drawn() -> dict[str, dict[str, Any]]:
@@ -209,54 +206,57 @@ def by_chance(cases: Sequence[Outcome]) -> tuple[float, float]:
     return float(np.median(error)), float(np.percentile(error, 95))
 
 
-def _share(rows: Sequence[bool]) -> str:
-    return f"{sum(rows) / len(rows):.0%}" if rows else "–"
-
-
-def _known(rows: Sequence[bool]) -> str:
-    """A share, and between what it lies with 95 % by so many cases. Source: Wilson's interval, as scipy has it."""
-    if not rows:
-        return "–"
-    between = binomtest(sum(rows), len(rows)).proportion_ci(method="wilson")
-    return f"{_share(rows)} ({between.low * 100:.0f} to {between.high * 100:.0f})"
-
-
 def one_of_three(o: Outcome) -> bool:
     """Whether one of the true ones is among the first three."""
     return bool(set(o.truth) & {c for c, _ in o.causes[:3]})
 
 
-GROUPS: dict[str, tuple[str, ...]] = {
-    "one fault": ("single",),
-    "two faults": ("pair",),
-    "nothing broken": ("healthy",),
-    "nothing broken, but more hangs on it than is listed": ("budget",),
-    "nothing broken, one probe in the wrong place": ("slip",),
-}
+@dataclass(frozen=True)
+class Stop:
+    """Where a walk ends."""
+
+    tests: int
+    minutes: float
+    reached: bool
+    """Whether what was wanted is known; otherwise all was made that tells anything."""
+
+
+@dataclass(frozen=True)
+class Course:
+    """One way through the tests of a case."""
+
+    answer: Stop
+    """Where it is sure which cause it is, which part is bad, or that nothing is broken."""
+    cause: Stop
+    """Where one cause by itself is sure."""
 
 
 @dataclass(frozen=True)
 class Walk:
-    """One case until an answer is sure, by what tells most a minute and in the fixed order of the work."""
+    """One case, by what tells most a minute, until nothing would tell more, and in the fixed order of the work, until all is read."""
 
-    by_information: tuple[int, float]
-    """Tests and minutes."""
-    in_order: tuple[int, float]
+    by_information: Course
+    in_order: Course
     broken: bool = True
     """Whether anything was."""
 
 
-def _walk(circuit: Circuit, runs: dict[str, Run], by_information: bool) -> tuple[int, float]:
-    left, made, minutes = list(runs), [], 0.0
-    while left:
+def _walk(circuit: Circuit, runs: dict[str, Run], by_information: bool) -> Course:
+    left, made, minutes, answer = list(runs), [], 0.0, None
+    while True:
         findings = judge(circuit, made, Limits(), ahead=by_information)
-        if made and findings.causes[0].probability >= ANSWER:
+        cause = findings.causes[0].probability
+        part = findings.settled_part.probability if findings.settled_part else 0.0
+        if answer is None and made and max(cause, part, findings.nothing_broken) >= ANSWER:
+            answer = Stop(len(made), minutes, True)
+        following = [t.procedure for t in findings.next_tests if t.procedure in left] if by_information else left
+        if (made and cause >= ANSWER) or not following:
             break
-        name = next((t.procedure for t in findings.next_tests if t.procedure in left), left[0]) if by_information else left[0]
-        left.remove(name)
-        made.append(runs[name])
-        minutes += procedure(name).minutes
-    return len(made), minutes
+        left = [name for name in left if name != following[0]]
+        made.append(runs[following[0]])
+        minutes += procedure(following[0]).minutes
+    stop = Stop(len(made), minutes, cause >= ANSWER)
+    return Course(answer or stop, stop)
 
 
 def walk(number: int) -> Walk:
@@ -274,240 +274,19 @@ def walked(count: int) -> list[Walk]:
         return list(pool.map(walk, range(FIRST_CASE, FIRST_CASE + count), chunksize=2))
 
 
-def ratio_of(walks: Sequence[Walk]) -> float:
-    """Minutes by information over minutes in the fixed order, both on average."""
-    return sum(w.by_information[1] for w in walks) / sum(w.in_order[1] for w in walks)
+def to_an_answer(course: Course) -> Stop:
+    """Where it is sure what to do."""
+    return course.answer
 
 
-def _why_so_long(walks: Sequence[Walk]) -> str:
-    """By whether anything was broken."""
-    broken, sound = [w for w in walks if w.broken], [w for w in walks if not w.broken]
-    if not broken or not sound:
-        return ""
-    return (
-        f"With something broken it is {ratio_of(broken):.2f} of the time ({len(broken)} cases), with nothing broken {ratio_of(sound):.2f} ({len(sound)}): "
-        "that nothing is broken is as sure only once what would show it is read, half an hour of drain with it, in whatever order."
-    )
+def to_one_cause(course: Course) -> Stop:
+    """Where one cause by itself is sure."""
+    return course.cause
 
 
-def _missed(cases: Sequence[Outcome], hidden_ones: Mapping[int, tuple[str, ...]]) -> list[str]:
-    """Pairs of which not both were among the first three, and what was sure and wrong.
+def ratio_of(walks: Sequence[Walk], to: Callable[[Course], Stop] = to_an_answer) -> float:
+    """Minutes by information over minutes in the fixed order, both on average.
 
-    hidden_ones: of pairs, by number, what shows in no reading
+    walks: cases; to: what is walked to
     """
-    pairs = [o for o in cases if o.sort == "pair" and not o.among(3)]
-    wrong = [o for o in cases if o.causes and o.causes[0][1] >= SURE and not o.first]
-    if not pairs and not wrong:
-        return []
-
-    def row(o: Outcome) -> str:
-        causes = ", ".join(f"{c.replace('_', ' ')} {p:.0%}" for c, p in o.causes[:3])
-        unseen = ", ".join(c.replace("_", " ") for c in hidden_ones.get(o.number, ()))
-        return f"| {o.number} | {o.vehicle} | {', '.join(c.replace('_', ' ') for c in o.truth)} | {unseen} | {causes} |"
-
-    every = [o for o in cases if o.sort == "pair"]
-    seen = [o for o in every if not hidden_ones.get(o.number)]
-
-    return [
-        "",
-        f"**Pairs of which not both are among the first three, and what was {SURE:.0%} sure and wrong.** A regulator says nothing where there is no field, and one set high and low at once is one set in between: what no reading can tell is counted here all the same. "
-        f"Of {len(every)} pairs one of the two shows in no reading in {len(every) - len(seen)}: solved again without it nothing moves by more than its meter may err. Of the other {len(seen)} both are among the first three in {_known([o.among(3) for o in seen])}.",
-        "",
-        "| case | vehicle | true | of these in no reading | said |",
-        "|---|---|---|---|---|",
-        *(row(o) for o in dict.fromkeys([*pairs, *wrong])),
-    ]
-
-
-def diagram(cases: Sequence[Outcome]) -> str:
-    """The reliability diagram as SVG: how likely the likeliest cause was called, and how often it was right."""
-    size, edge = 320, 40
-    table, _ = calibration(cases)
-    most = max(n for *_, n in table)
-
-    def at(x: float, y: float) -> str:
-        return f"{edge + x * size:.1f},{edge + (1 - y) * size:.1f}"
-
-    marks = "".join(
-        f'<circle cx="{at(p, right).split(",")[0]}" cy="{at(p, right).split(",")[1]}" r="{3 + 11 * (n / most) ** 0.5:.1f}" fill="#2f6f73" '
-        f'fill-opacity="0.75"><title>called {p:.0%}, right {right:.0%} of {n}</title></circle>'
-        for p, right, n in table
-    )
-    (x0, y0), (x1, y1) = (at(v, v).split(",") for v in (0.0, 1.0))
-    labels = "".join(
-        f'<text x="{edge + v * size:.0f}" y="{edge + size + 16}" text-anchor="middle">{v:.0%}</text>'
-        f'<text x="{edge - 6}" y="{edge + (1 - v) * size + 4:.0f}" text-anchor="end">{v:.0%}</text>'
-        for v in (0.0, 0.5, 1.0)
-    )
-    whole = size + 2 * edge
-    return (
-        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {whole} {whole + 10}" width="{whole}" font-family="sans-serif" font-size="11" fill="#333">'
-        f'<rect width="{whole}" height="{whole + 10}" fill="#fff"/><rect x="{edge}" y="{edge}" width="{size}" height="{size}" fill="none" stroke="#999"/>'
-        f'<line x1="{x0}" y1="{y0}" x2="{x1}" y2="{y1}" stroke="#999" stroke-dasharray="4 3"/>{marks}{labels}'
-        f'<text x="{edge + size / 2}" y="{edge + size + 34}" text-anchor="middle">called</text>'
-        f'<text x="{edge}" y="{edge - 10}">right (area: number of cases)</text></svg>\n'
-    )
-
-
-HEAD = """# How often the cause is found
-
-Written by `./mavrik bench diagnosis`. The vehicles of `tests/reference/strangers/` share no code with the findings: copper, batteries, alternators, belts, meters and
-hands of their own, drawn at random from wide ranges and solved by ngspice; what they share is the drawn circuit and the list of places that a test asks for. A cause
-counts as found where its kind and its part are both right; where more hangs on a vehicle than is listed, "nothing broken" and "more hangs on it than is listed" both are.
-The model was worked out on cases of other numbers than those counted here, from {first_case} on (decisions 0031, 0032, 0034, 0069, 0070, 0072, 0073, 0075, 0077 and 0078). The few that ngspice does not solve are left out.
-"""
-
-
-def _rare(rare: Sequence[Outcome]) -> list[str]:
-    kinds: dict[str, list[Outcome]] = defaultdict(list)
-    for o in rare:
-        kinds[o.sort].append(o)
-    sure = [o for o in rare if o.causes and o.causes[0][1] >= SURE]
-    return [
-        f"**What looks like something else, comes and goes, or is the test's own**, {len(rare)} cases, one fault each: a strap that is missing reads like one with half an ohm, a sulphated battery like a "
-        f"weak one. Of {len(sure)} called {SURE:.0%} sure {_share([o.first for o in sure])} are right.",
-        "",
-        "| fault | cases | first | one of the first three |",
-        "|---|---|---|---|",
-        *(
-            f"| {kind.replace('_', ' ')} | {len(rows)} | {_share([o.first for o in rows])} | {_share([one_of_three(o) for o in rows])} |"
-            for kind, rows in (("all", rare), *sorted(kinds.items()))
-        ),
-    ]
-
-
-MIXED = (0.1, 0.2)
-"""Of all vehicles so many have a rare fault. Our choice, no source."""
-
-
-def _mixed(cases: Sequence[Outcome], rare: Sequence[Outcome]) -> str:
-    """How far it can be trusted where rare faults are met as well."""
-    ways = []
-    for share in MIXED:
-        error, right = mixed_calibration(cases, rare, share)
-        ways.append(
-            f"where they are {share:.0%} of all vehicles {right:.0%} of what is called {SURE:.0%} sure is right, and the expected calibration error is {error:.1%}"
-        )
-    return f"These are not among the cases of the tables above, and the model expects them: {'; '.join(ways)}."
-
-
-def _settled(cases: Sequence[Outcome]) -> str:
-    """How often it is settled which part is bad where the cause is not."""
-    of = [o for o in cases if o.settled is not None]
-    return (
-        f"In {len(of)} of {len(cases)} cases what a part has is not {SURE:.0%} sure, and that it is bad is: a unit inside, its regulation, a battery, a lead. "
-        f"In {sum(o.settled_rightly for o in of)} of them it is."
-    )
-
-
-def _altered(cases: Sequence[Outcome]) -> list[str]:
-    """What is found on vehicles wired as no drawing has it."""
-    sure = [o for o in cases if o.causes and o.causes[0][1] >= SURE]
-    healthy, pairs = [o for o in cases if o.sort in ("healthy", "slip")], [o for o in cases if o.sort == "pair"]
-    return [
-        f"**Wired as no ready drawing has it**, {len(cases)} cases: leads mended with a joint, fuses bolted through, grounds doubled, routes of other lengths, other units, batteries and loads, two to four of these at once. "
-        f"First in {_share([o.first for o in cases])}, one of the first three in {_share([one_of_three(o) for o in cases])}, both of a pair among them in {_share([o.among(3) for o in pairs])} of {len(pairs)}, nothing broken called so in "
-        f"{_share([o.first for o in healthy])} of {len(healthy)}; of {len(sure)} called {SURE:.0%} sure {_share([o.first for o in sure])} are right. {_settled(cases)}",
-        "",
-    ]
-
-
-def page(
-    cases: Sequence[Outcome],
-    core_only: Sequence[Outcome],
-    walks: Sequence[Walk],
-    rare: Sequence[Outcome],
-    otherwise: Sequence[Outcome],
-    hidden_ones: Mapping[int, tuple[str, ...]],
-) -> list[str]:
-    """All of docs/diagnosis.md.
-
-    cases: with all tests read; core_only: the same cases with five; walks: some of them, one test after the other
-    rare: cases that look like something else; otherwise: vehicles wired as no drawing has it
-    hidden_ones: of the pairs among `cases`, by number, what shows in no reading
-    """
-    both = {
-        b: (sum(getattr(w, b)[0] for w in walks) / len(walks), sum(getattr(w, b)[1] for w in walks) / len(walks))
-        for b in ("by_information", "in_order")
-    }
-    few = [o for o in core_only if o.causes and o.causes[0][1] >= SURE]
-    return [
-        HEAD.format(first_case=FIRST_CASE),
-        *counted(cases, core_only),
-        *_missed(cases, hidden_ones),
-        "",
-        "![Reliability diagram](diagnosis.svg)",
-        "",
-        _settled(cases),
-        "",
-        *_altered(otherwise),
-        f"With five tests only (rest, key on, regulated voltage, full output, charging drops) one of the true ones is among the first three in "
-        f"{_share([one_of_three(o) for o in core_only])}; of {len(few)} called {SURE:.0%} sure or more {_share([o.first for o in few])} are right.",
-        "",
-        f"Until one cause is {ANSWER:.0%} sure, or all is read, taking what tells most a minute needs {both['by_information'][0]:.1f} tests and {both['by_information'][1]:.0f} minutes on average of "
-        f"{len(walks)} cases; the fixed order of the work {both['in_order'][0]:.1f} and {both['in_order'][1]:.0f}: {ratio_of(walks):.2f} of the time (wanted: at most 0.35). {_why_so_long(walks)}",
-        "",
-        *_rare(rare),
-        "",
-        _mixed(cases, rare),
-    ]
-
-
-def counted(cases: Sequence[Outcome], core_only: Sequence[Outcome]) -> list[str]:
-    """The tables: what was found, by what was wrong, and how far it can be trusted.
-
-    found: with all tests read; core_only: the same cases with five
-    """
-    lines = [
-        f"| {len(cases)} cases | cases | first | one of the first three | all of the first three | first, with five tests only |",
-        "|---|---|---|---|---|---|",
-    ]
-    few = {o.number: o for o in core_only}
-
-    def row(words: str, rows: Sequence[Outcome]) -> str:
-        return (
-            f"| {words} | {len(rows)} | {_known([o.first for o in rows])} | {_share([one_of_three(o) for o in rows])} | "
-            f"{_share([o.among(3) for o in rows])} | {_share([few[o.number].first for o in rows if o.number in few])} |"
-        )
-
-    lines.append(row("all", cases))
-    lines += [row(words, rows) for words, sorts in GROUPS.items() if (rows := [o for o in cases if o.sort in sorts])]
-    kinds: dict[str, list[Outcome]] = defaultdict(list)
-    for o in cases:
-        if o.sort == "single":
-            kinds[o.truth[0].split(":")[0]].append(o)
-    lines += [row(f"one fault: {kind.replace('_', ' ')}", rows) for kind, rows in sorted(kinds.items())]
-    table, error = calibration(cases)
-    chance, most = by_chance(cases)
-    sure = [o for o in cases if o.causes and o.causes[0][1] >= SURE]
-    lines += [
-        "",
-        f"**How far it can be trusted.** Of {len(sure)} cases called {SURE:.0%} sure or more {_known([o.first for o in sure])} are right; "
-        f"expected calibration error {error:.1%} (wanted: 97 %, and under 3 %). One whose probabilities are exactly right would show {chance:.1%} of it "
-        f"on so many cases by chance, and less than {most:.1%} in 19 of 20 such counts. In brackets: between what a share lies with 95 % by so many cases.",
-        "",
-        "| called | right | cases |",
-        "|---|---|---|",
-        *(f"| {p:.0%} | {right:.0%} | {n} |" for p, right, n in table),
-    ]
-    return lines
-
-
-def main(words: list[str]) -> int:
-    """Print how it went."""
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--cases", type=int, default=480)
-    parser.add_argument("--core", action="store_true")
-    parser.add_argument("--wrong", action="store_true", help="list what was not right")
-    given = parser.parse_args(words)
-    cases = outcomes(given.cases, given.core)
-    print("\n".join(counted(cases, cases if given.core else [])))
-    if given.wrong:
-        for o in cases:
-            if not o.first:
-                print(o.number, o.vehicle, o.sort, o.truth, [(c, round(p, 3)) for c, p in o.causes[:4]], "|", o.headline)
-    return 0
-
-
-if __name__ == "__main__":
-    sys.exit(main(sys.argv[1:]))
+    return sum(to(w.by_information).minutes for w in walks) / sum(to(w.in_order).minutes for w in walks)

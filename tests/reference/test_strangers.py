@@ -11,20 +11,20 @@ from typing import Any
 
 import numpy as np
 import pytest
+from bench.diagnosis_page import counted, diagram, page
 from bench.strangers import (
     SURE,
+    Course,
     Outcome,
+    Stop,
     Walk,
     altered_outcome,
     by_chance,
     calibration,
-    counted,
-    diagram,
     drawn,
     hidden,
     later_outcome,
     outcome,
-    page,
     rare_outcome,
 )
 
@@ -275,9 +275,9 @@ def test_a_weak_unit_beside_another_fault_is_begun_on_either_side_of_its_limit(n
 
 def test_two_readings_that_agree_are_no_two_slips() -> None:
     """A battery lead loses 2.7 V, by two meters' readings, and the stud has 15.4 V: a regulator set low was 100 % sure, and those were slips.
-    It is set high behind that lead; what its charger takes at so low a voltage is not predicted well enough to settle it."""
+    It is set high behind that lead, which shows from where the same with a regulator low and high at once ended."""
     outcomes = outcome(15126)
-    assert outcomes.among(3) and outcomes.causes[0][1] < SURE, outcomes
+    assert outcomes.among(2), outcomes
 
 
 def test_one_of_two_causes_is_held_against_others_of_its_part() -> None:
@@ -311,7 +311,7 @@ def test_two_joints_of_one_loop_that_come_and_go_are_one_of_the_two() -> None:
 def test_a_battery_that_rests_at_ten_volts_has_a_dead_cell(number: int, five_tests: bool) -> None:
     """Each was a regulator set low, or a sound feed cable, over 99 % sure: the unit gives the battery all it has, and fits far off held it."""
     outcomes = outcome(number, five_tests)
-    assert outcomes.first and outcomes.truth == ("dead_cell:battery",), outcomes
+    assert outcomes.first and outcomes.truth[0].startswith("dead_cell:"), outcomes
 
 
 @pytest.mark.parametrize(
@@ -464,7 +464,9 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
         Outcome(3, "barge", "single", ("drain:b",), (("weak_battery:b", 0.92), ("drain:b", 0.08)), ""),
         Outcome(4, "barge", "single", ("drain:b",), (("weak_battery:b", 0.6), ("drain:b", 0.4)), ""),
     ]
-    walks = [Walk((2, 10.0), (5, 40.0)), Walk((9, 80.0), (10, 100.0), broken=False)]
+    quick, slow = Course(Stop(2, 10.0, True), Stop(3, 20.0, True)), Course(Stop(5, 40.0, True), Stop(5, 40.0, True))
+    open_, all_read = (Course(stop, stop) for stop in (Stop(9, 80.0, False), Stop(10, 100.0, False)))
+    walks = [Walk(quick, slow), Walk(open_, all_read, broken=False)]
     bad_inside = SettledPart("u", "Unit is bad inside", 0.99, ("diode_open:u", "phase_lost:u"), "")
     rightly = Outcome(5, "car", "single", ("phase_lost:u",), (("diode_open:u", 0.6), ("phase_lost:u", 0.4)), "", bad_inside)
     wrongly = replace(rightly, number=6, truth=("drain:b",))
@@ -480,8 +482,12 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
     assert "Of 2 pairs one of the two shows in no reading in 1" in pairs and pairs.endswith(
         "Of the other 1 both are among the first three in 100% (21 to 100)."
     )
-    (time,) = (line for line in lines if line.startswith("Until one cause"))
-    assert "0.64 of the time" in time and "broken it is 0.25 of the time (1 cases), with nothing broken 0.80 (1)" in time
+    (time,) = (line for line in lines if line.startswith("Until there is an answer"))
+    assert "0.64 of the time" in time and "In the 1 that either comes to an answer in: 0.25." in time
+    assert (
+        "Until one cause by itself is as sure: 0.71." in time
+        and "broken it is 0.25 of the time (1 cases), with nothing broken 0.80 (1)" in time
+    )
 
 
 def test_the_reliability_diagram_shows_each_bin() -> None:
