@@ -9,14 +9,24 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from mavrik.core.circuit import Circuit
+from mavrik.core.circuit import Chemistry, Circuit
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.isolation.topologies import topology_of
 from mavrik.core.measuring.instruments import Instrument
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.measuring.readings import Measured, Reading, Run, overdue_meters
 from mavrik.core.measuring.uncertainty import Verdict
-from mavrik.core.procedures import PROCEDURES, Judgement, Limits, MakerWindow, bench_limits, check_run, complete_run, procedure
+from mavrik.core.procedures import (
+    PROCEDURES,
+    Judgement,
+    Limits,
+    MakerWindow,
+    bench_limits,
+    check_run,
+    complete_run,
+    load_test_a,
+    procedure,
+)
 from mavrik.core.procedures.bench.battery_load import least_load_v
 from mavrik.core.procedures.bench.joints import losses
 from mavrik.standin.vehicle import VEHICLES
@@ -63,6 +73,31 @@ def test_half_the_rating_of_all_strings_at_24_v() -> None:
     assert f"{(lorry.battery.cca_a or 0) / 2 * lorry.battery.parallel:.0f} A" in point.label
     judgement = judgements_of("battery_load", {point.id: 19.3, f"battery_c:{lorry.battery.id}": 21.0}, lorry)
     assert judgement[0].verdict is PASS and "doubled for 24 V" in judgement[0].limit
+
+
+@pytest.mark.parametrize(
+    ("chemistry", "volts", "verdict", "rule"),
+    [
+        ("agm", 9.7, PASS, "300 A"),
+        ("agm", 9.4, FAIL, "300 A"),
+        ("lifepo4", 12.4, PASS, "lithium"),
+        ("lifepo4", 0.0, FAIL, "lithium"),
+    ],
+)
+def test_a_battery_that_nobody_rates_for_cranking(chemistry: str, volts: float, verdict: Verdict, rule: str) -> None:
+    """Common practice, no source: three times its ampere hours, a lithium battery once, whose own switch may open."""
+    van = build_layout("second_battery_link", 12)
+    house = van.batteries[1].model_copy(update={"chemistry": Chemistry(chemistry), "capacity_ah": 100.0, "cca_a": None})
+    van = Circuit.model_validate(van.model_copy(update={"batteries": (van.battery, house)}).model_dump())
+    asked = {p.id: p.label for p in procedure("battery_load").points(van)}
+    assert f"tester_cca:{house.id}" not in asked and ("100 A" if rule == "lithium" else "300 A") in asked[f"load_v:{house.id}"]
+    judgement = judgements_of("battery_load", {f"load_v:{house.id}": volts, f"battery_c:{house.id}": 21.0}, van)[0]
+    assert judgement.verdict is verdict and rule in judgement.limit
+
+
+def test_no_load_test_takes_more_than_a_bank_can() -> None:
+    house = build_layout("second_battery_link", 12).batteries[1]
+    assert load_test_a(house.model_copy(update={"capacity_ah": 400.0})) == 500
 
 
 def test_a_pulley_that_slips_and_an_output_at_the_shafts_own_speed() -> None:

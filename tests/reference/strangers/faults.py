@@ -179,8 +179,11 @@ def places(v: Stranger, kind: str) -> list[str]:
         return list(metal)
     if kind == "open":
         return [i for i, b in metal.items() if b["kind"] in CONTACTS]
-    if kind in ("weak_battery", "dead_cell", "drain", "sulphated"):
-        return [b["id"] for b in v.document["batteries"] if b.get("cca_a")]
+    if kind in ("weak_battery", "drain"):
+        return [b["id"] for b in v.document["batteries"]]
+    if kind in ("dead_cell", "sulphated"):
+        # The switch inside a lithium battery opens before one of its cells is dead.
+        return [b["id"] for b in v.document["batteries"] if b["chemistry"] != "lifepo4"]
     if kind in ("sense_open", "sense_resistance"):
         return [a["id"] for a in wound if (a.get("sense_positive_node") or a["stud_node"]) != a["stud_node"]]
     return [a["id"] for a in wound]

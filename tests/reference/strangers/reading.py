@@ -76,10 +76,13 @@ class Hands:
             return (self._shown("dmm", v.banks[point.element].open_v), "dmm")
         if state == "battery_load":
             bank = v.banks[point.element]
-            cca = next(b for b in v.document["batteries"] if b["id"] == point.element)["cca_a"]
+            battery = next(b for b in v.document["batteries"] if b["id"] == point.element)
+            # Half the cranking current, and where nobody knows it three times the ampere hours; once for lithium.
+            by_hours = battery["capacity_ah"] * (1 if battery["chemistry"] == "lifepo4" else 3) * battery.get("parallel", 1)
+            loaded_a = battery["cca_a"] / 2 if battery.get("cca_a") else min(by_hours, 500)
             # What falls within fifteen seconds beside the ohms.
             sags = v.rng.uniform(1.1, 1.35)
-            return (self._shown("dmm", max(bank.open_v - cca / 2 * bank.inner_ohm * sags, 0.0)), "dmm")
+            return (self._shown("dmm", max(bank.open_v - loaded_a * bank.inner_ohm * sags, 0.0)), "dmm")
         if point.sense_wire and point.element in v.truth.sense_open:
             # A wire that leads nowhere picks up what leaks to it.
             return (self._shown("dmm", 0.1 * v.rng.uniform()), "dmm")

@@ -127,17 +127,21 @@ class Stranger:
             )  # fmt: skip
         self.charge = {b["id"]: float(rng.uniform(0.45, 1.0)) for b in document["batteries"]}
         groups = self._tied()
+        # By numbers of its own, so that what else a case is made of stays as it was.
+        unrated = np.random.default_rng(int(warm * 1e9))
         self.banks: dict[str, Bank] = {}
         for b in document["batteries"]:
             level = self.charge[groups[b["id"]]]
             table = LITHIUM if b["chemistry"] == "lifepo4" else OCV_BY_CHARGE
             more = {"agm": 0.15, "gel": 0.12, "efb": 0.05}.get(b["chemistry"], 0.0)
-            inner = (5.4 / b["cca_a"] if b.get("cca_a") else 0.35 / b["capacity_ah"]) * rng.uniform(0.33, 0.55)
+            # One that nobody rates for cranking gives six to ten amperes of it for each ampere hour.
+            inner = 5.4 / (b.get("cca_a") or unrated.uniform(6, 10) * b["capacity_ah"]) * rng.uniform(0.33, 0.55)
             series, strings = b.get("series") or self.volts // 12, b.get("parallel", 1)
             # Taken as a resistance that grows as it fills: exponential taper, see the closed form of charging at constant voltage.
             takes = rng.uniform(0.5, 1.4) * math.exp(3 * level) / b["capacity_ah"]
             if b["chemistry"] == "lifepo4":
                 takes = rng.uniform(0.4, 1.2) / b["capacity_ah"] + (0.2 if level > 0.97 else 0.0)
+                inner = unrated.uniform(0.2, 0.6) / b["capacity_ah"]
             self.banks[b["id"]] = Bank(
                 b["positive_node"], b["negative_node"], (float(np.interp(level, *zip(*table, strict=True))) + more) * series,
                 inner * series / strings, takes * series / strings,

@@ -22,7 +22,7 @@ from mavrik.core.operating.bench_states import IDLE_RPM, RUNNING
 from mavrik.core.operating.elements import slip_shown
 from mavrik.core.operating.engine import Engine
 from mavrik.core.operating.wiring import Wirings
-from mavrik.core.procedures import BenchState, Point, Setup, half_cca_a, ohmic, state_of
+from mavrik.core.procedures import BenchState, Point, Setup, load_test_a, ohmic, state_of
 
 Floats = NDArray[np.float64]
 Placed: TypeAlias = tuple[Point, Setup]
@@ -347,7 +347,7 @@ class BenchModel:
                 slopes[:, k] = 1.0
         if setup.state is BenchState.BATTERY_LOAD:
             battery = next(b for b in self.circuit.batteries if b.id == point.element)
-            sags = half_cca_a(self.circuit, battery) * values["emf_ohm"][:, row]
+            sags = load_test_a(battery) * values["emf_ohm"][:, row]
             volts -= sags
             slopes[:, u.place[What.OHM_SHARE, point.element]] = -sags
             slopes[volts < 0] = 0.0

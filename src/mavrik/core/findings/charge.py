@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from mavrik.core.catalogue.sources import charging_resistance_ohm, rest_voltage_v
 from mavrik.core.circuit import Battery, Chemistry, Circuit, Converter
-from mavrik.core.operating.bench_states import BenchState, half_cca_a
+from mavrik.core.operating.bench_states import BenchState, load_test_a
 from mavrik.core.operating.devices import battery_units, inner_ohm
 from mavrik.core.procedures import Observation
 
@@ -97,10 +97,10 @@ def may_have_stopped(circuit: Circuit, converter: Converter, rest_v: Mapping[str
     True
     """
     feeds = circuit.battery
-    volts, sags, test_a = rest_v.get(feeds.id), SAGS_V * circuit.system_voltage_v / 12, half_cca_a(circuit, feeds)
+    volts, sags, test_a = rest_v.get(feeds.id), SAGS_V * circuit.system_voltage_v / 12, load_test_a(feeds)
     if volts is None:
         return True
-    if feeds.id in loaded_v and test_a:
+    if feeds.id in loaded_v:
         takes_a = converter.limit_a * converter.set_point_v / (converter.efficiency * converter.input_cut_off_v)
         sags = max(sags, (volts - loaded_v[feeds.id]) * takes_a / test_a)
     return volts - sags < converter.input_cut_off_v

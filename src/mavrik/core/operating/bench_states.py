@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
-from mavrik.core.circuit import Battery, Circuit, LoadKind, as_sound
+from mavrik.core.circuit import Battery, Chemistry, Circuit, LoadKind, as_sound
 from mavrik.core.circuit.graph import metal_of, reach
 from mavrik.core.operating.engine import Engine
 from mavrik.core.operating.prediction import FAST_RPM, at_output
@@ -25,7 +25,7 @@ class BenchState(StrEnum):
     FULL_OUTPUT = "full_output"
     ASLEEP = "asleep"
     BATTERY_LOAD = "battery_load"
-    """Each battery alone under half its cold cranking current."""
+    """Each battery alone under a load bank, `load_test_a`."""
     AT_OUTPUT = "at_output"
     """At an output that is known: what a clamp on the output read."""
 
@@ -131,13 +131,29 @@ def state_of(setup: Setup | BenchState, circuit: Circuit) -> State:
     return State(engine_rpm=rpm, loads_on=on, chargers_on=False, bank=loaded)
 
 
-def half_cca_a(circuit: Circuit, battery: Battery) -> float:
-    """The current of a load test: half the cold cranking current of all of a battery's strings [A].
+LEAD_LOAD_PER_AH, LITHIUM_LOAD_PER_AH = 3.0, 1.0
+"""The current of a load test of a battery without a cranking rating, over its ampere hours [A/Ah]: three times them for lead, once for
+lithium, whose own switch lets no more through. Common practice, no source."""
 
-    circuit, battery: the document and a battery of it; 0 for one without a rating
-    Source: BCI load test.
+LOAD_BANK_A = 500.0
+"""What a load bank of a workshop takes at most. Common practice, no source."""
+
+
+def load_test_a(battery: Battery) -> float:
+    """The current of a load test, through all of a battery's strings [A]: half its cold cranking current, and of one without that rating
+    by its ampere hours, as much as a load bank takes.
+
+    battery: of the document
+    Source: BCI load test, from memory; by ampere hours common practice.
+
+    >>> from mavrik.core.circuit.layouts import build_layout
+    >>> [load_test_a(b) for b in build_layout("second_battery_converter", 12).batteries]
+    [320.0, 100.0]
     """
-    return (battery.cca_a or 0.0) / 2 * battery.parallel
+    if battery.cca_a:
+        return battery.cca_a / 2 * battery.parallel
+    per_ah = LITHIUM_LOAD_PER_AH if battery.chemistry is Chemistry.LIFEPO4 else LEAD_LOAD_PER_AH
+    return min(per_ah * battery.capacity_ah * battery.parallel, LOAD_BANK_A)
 
 
 def joined_by_metal(circuit: Circuit) -> set[str]:

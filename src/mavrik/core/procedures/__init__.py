@@ -1,6 +1,6 @@
 """The tests of the trade, and what their readings are kept as."""
 
-from mavrik.core.operating.bench_states import BenchState, Setup, half_cca_a, ohmic, state_of
+from mavrik.core.operating.bench_states import BenchState, Setup, load_test_a, ohmic, state_of
 from mavrik.core.procedures.band import Band, pass_band
 from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure
 from mavrik.core.procedures.bench_limits import Limits, MakerLimits, MakerWindow, bench_limits
@@ -33,8 +33,8 @@ __all__ = [
     "bench_limits",
     "check_run",
     "complete_run",
-    "half_cca_a",
     "latest_of",
+    "load_test_a",
     "no_longer_in_a_procedure",
     "observations",
     "ohmic",

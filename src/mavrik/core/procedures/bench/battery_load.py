@@ -1,4 +1,4 @@
-"""Battery under load: half its cold cranking current for 15 s, or what a conductance tester says."""
+"""Battery under load: half its cold cranking current for 15 s, without that rating by its ampere hours, or what a conductance tester says."""
 
 from __future__ import annotations
 
@@ -6,9 +6,9 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from mavrik.core.circuit import Battery, Circuit
+from mavrik.core.circuit import Battery, Chemistry, Circuit
 from mavrik.core.measuring.readings import Measured
-from mavrik.core.operating.bench_states import BenchState, half_cca_a
+from mavrik.core.operating.bench_states import BenchState, load_test_a
 from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure, against
 from mavrik.core.procedures.bench_limits import BenchLimit, Limits
 
@@ -30,22 +30,28 @@ def least_load_v(temperature_c: float) -> float:
     return float(np.interp(temperature_c, points[:, 0], points[:, 1]))
 
 
-def _rated(battery: Battery) -> bool:
-    return bool(battery.cca_a)
-
-
 def _points(circuit: Circuit) -> tuple[Point, ...]:
     points: list[Point] = []
     for b in circuit.batteries:
-        if not _rated(b):
-            continue
-        load = half_cca_a(circuit, b)
         points += [
-            Point(f"load_v:{b.id}", f"{b.label}: after 15 s at {load:.0f} A", "voltage", BenchState.BATTERY_LOAD, b.positive_node, b.negative_node, b.id),
+            Point(f"load_v:{b.id}", f"{b.label}: after 15 s at {load_test_a(b):.0f} A", "voltage", BenchState.BATTERY_LOAD, b.positive_node, b.negative_node, b.id),
             Point(f"battery_c:{b.id}", f"{b.label}: temperature", "temperature", BenchState.REST, element=b.id, own_rule=True),
-            Point(f"tester_cca:{b.id}", f"{b.label}: cold cranking current by conductance tester", "stated_current", BenchState.REST, element=b.id, indicator="tester", own_rule=True),
         ]  # fmt: skip
+        if b.cca_a:
+            points.append(Point(f"tester_cca:{b.id}", f"{b.label}: cold cranking current by conductance tester", "stated_current", BenchState.REST, element=b.id, indicator="tester", own_rule=True))  # fmt: skip
     return tuple(points)
+
+
+def _least(battery: Battery, warm: Measured | None, limits: Limits) -> BenchLimit:
+    """What it has to show under its load."""
+    if battery.chemistry is Chemistry.LIFEPO4:
+        return limits.of("lithium_load")
+    temperature = warm.value if warm else battery.temperature_c
+    known = "" if warm else ", taken from the circuit's document"
+    least = least_load_v(temperature)
+    load = "half the cold cranking current" if battery.cca_a else f"{load_test_a(battery):.0f} A, by its ampere hours"
+    rule = f"at least {least:.2f} V of 12 V after 15 s at {load}, at {temperature:.0f} °C{known}"
+    return BenchLimit(least=least, rule=rule, source="BCI load test, from memory")
 
 
 def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:
@@ -55,12 +61,7 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
         points = {a.id.split(":")[0]: a for a in _points(circuit) if a.element == b.id}
         load, tester = measured.get(f"load_v:{b.id}"), measured.get(f"tester_cca:{b.id}")
         if load is not None:
-            warm = measured.get(f"battery_c:{b.id}")
-            temperature = warm.value if warm else b.temperature_c
-            known = "" if warm else ", measured from the circuit's document"
-            least = least_load_v(temperature)
-            rule = f"at least {least:.2f} V of 12 V after 15 s at half the cold cranking current, at {temperature:.0f} °C{known}"
-            limit = BenchLimit(least=least, rule=rule, source="BCI load test, from memory")
+            limit = _least(b, measured.get(f"battery_c:{b.id}"), limits)
             judgements.append(
                 against(points["load_v"], load, limit, scale, "It carries its load.", "It does not carry its load.", "Charge it fully and repeat; the same again: replace it.")
             )  # fmt: skip
@@ -87,7 +88,8 @@ BATTERY_LOAD = Procedure(
     (
         BenchStep("Only a battery at 12.4 V or more at rest, disconnected or with everything off; each battery alone."),
         BenchStep("Its temperature by infrared on the case."),
-        BenchStep("Load bank at half the cold cranking current: read the volts at the end of 15 s.", 15, orders_off=True),
+        BenchStep("Load bank at half the cold cranking current, or at the current that stands beside the battery: read the volts at the end of 15 s.", 15, orders_off=True),
+        BenchStep("A lithium battery: no more than its maker allows; where its own switch opens, that is the reading: 0 V."),
         BenchStep("Or a conductance tester set to its rating and kind: enter what it shows."),
     ),
     _points, _judge,
