@@ -6209,6 +6209,12 @@ export interface components {
              */
             not_weighed: string[];
             /**
+             * Nothing Broken
+             * @description Probability that nothing is broken, whatever hangs on it beside what is listed
+             * @default 0
+             */
+            nothing_broken: number;
+            /**
              * @description Which few causes it is one of, where no single one is settled and no part is
              * @default null
              */

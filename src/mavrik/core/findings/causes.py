@@ -219,6 +219,17 @@ def _share_with(posterior: Posterior, which: Callable[[Iterator[bool]], bool], b
     )
 
 
+def nothing_broken(posterior: Posterior) -> float:
+    """How likely nothing is broken, whatever more than is listed may hang on it.
+
+    posterior: of all readings
+    """
+    fine = (
+        c.probability for c in posterior.candidates if all(i == NOTHING or i.split(":", 1)[0] in MENDS_NOTHING for i in c.causes)
+    )
+    return min(sum(fine), 1.0)
+
+
 def settled_part(posterior: Posterior) -> SettledPart | None:
     """The part that is likeliest bad, of those that probably have one of several faults, and none of them probably: whichever it is, what
     is taken out or mended is the same.

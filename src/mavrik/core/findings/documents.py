@@ -291,6 +291,9 @@ class Findings(Document):
     checks: tuple[SumCheck, ...]
     causes: tuple[Cause, ...]
     together: tuple[str, ...] = Field(description="Labels of several causes that explain the readings better than any one")
+    nothing_broken: float = Field(
+        0.0, description="Probability that nothing is broken, whatever hangs on it beside what is listed"
+    )
     settled_part: SettledPart | None = Field(
         None,
         description="The part that is likeliest bad of those whose fault is not settled, and that they have one is; null: none",

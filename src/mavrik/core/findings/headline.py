@@ -28,6 +28,7 @@ from mavrik.core.findings.hypotheses import MENDS_NOTHING, NOTHING, UNKNOWN_KIND
 from mavrik.core.findings.words import inside_a_sentence
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.uncertainty import Verdict
+from mavrik.core.procedures import Judgement
 from mavrik.core.protection.documents import Finding, Severity
 
 DROPS = "charging_drops"
@@ -45,15 +46,21 @@ OF_THE_TEST = frozenset({"slow_engine", "glow_plugs"})
 """Causes that are a test's, and no part's fault."""
 
 
+CLOSE_THE_BUDGET = "Plan for it: fewer loads at idle, a smaller pulley or a larger unit."
+
+
 @dataclass(frozen=True)
 class HeadlineBasis:
     """Everything that a headline is made from."""
 
-    readings: int
+    weighed: frozenset[str]
+    """Points whose readings speak about the cause."""
     branches: tuple[BranchFinding, ...]
     sides: tuple[SideFinding, ...]
     checks: tuple[SumCheck, ...]
     causes: tuple[Cause, ...]
+    nothing_broken: float
+    """How likely nothing is, whatever hangs on it beside what is listed."""
     together: tuple[str, ...]
     settled_part: SettledPart | None
     one_of: OneOf | None
@@ -181,29 +188,31 @@ def headline(basis: HeadlineBasis) -> Headline:
     best = _said_first(basis.causes)
     failing = [j for t in basis.tests if t.procedure != DROPS for j in t.judgements if j.verdict is Verdict.FAIL]
     graver = min((b for b in basis.branches), key=lambda b: (GRAVITY[b.verdict], -(b.excess_heat_w or 0)), default=None)
-    if basis.readings and best is not None and best.kind in OF_THE_TEST and best.probability > EVEN:
+    if basis.weighed and best is not None and best.kind in OF_THE_TEST and best.probability > EVEN:
         # To read again costs minutes, and parts are condemned by it otherwise.
         text = f"{best.label}: {sureness(best.probability)}."
         return Headline(BranchVerdict.CHECK_PROBES, text, _evidence_lines(best), best.advice, "")
     over = (graver is not None and graver.verdict is BranchVerdict.FAIL) or bool(failing)
     part = basis.settled_part
     broken_beside = part is not None and best is not None and best.kind in MENDS_NOTHING
-    if basis.readings and best is not None and best.probability >= probably and not broken_beside:
+    if basis.weighed and best is not None and best.probability >= probably and not broken_beside:
         if best.kind == UNKNOWN_KIND:
             text = f"No fault that is known here explains these readings: {sureness(best.probability)}."
             return Headline(BranchVerdict.CHECK_PROBES, text, (), best.advice, "")
         whole = BranchVerdict.PASS if best.kind in MENDS_NOTHING else BranchVerdict.EXCESS
         return _cause_line(basis, best, BranchVerdict.FAIL if over else whole)
-    if basis.readings and part is not None and (graver is None or graver.branch_id != part.element):
+    if basis.weighed and part is not None and (graver is None or graver.branch_id != part.element):
         return _part_line(basis, part, BranchVerdict.FAIL if over else BranchVerdict.EXCESS)
     if graver is not None and graver.verdict is BranchVerdict.FAIL and (graver.probability or 0.0) > EVEN:
         also = tuple(u.words for u in basis.undecided if set(u.branch_ids) != {graver.branch_id})
         return Headline(BranchVerdict.FAIL, f"{graver.label}: {graver.reason}", also, graver.next_step, graver.branch_id)
-    if basis.readings and basis.one_of is not None and not basis.undecided:
+    if basis.weighed and basis.one_of is not None and not basis.undecided:
         return _either_line(basis, basis.one_of, BranchVerdict.FAIL if over else BranchVerdict.EXCESS)
-    if basis.readings and basis.undecided:
+    if basis.weighed and basis.undecided:
         why = tuple(f"{b.label}: {b.reason}" for b in basis.branches if b.verdict is BranchVerdict.UNDECIDED)[:MOST_WHY]
         return Headline(BranchVerdict.UNDECIDED, basis.undecided[0].words, why, _then(basis), basis.undecided[0].branch_ids[0])
+    if failing and basis.nothing_broken >= probably and all(_may_be_a_budget(basis, j) for j in failing):
+        return _not_a_fault(basis, failing, best)
     if failing:
         j = failing[0]
         likely = " Not settled which part."
@@ -232,15 +241,37 @@ def headline(basis: HeadlineBasis) -> Headline:
     return _sound(basis, best)
 
 
+def _may_be_a_budget(basis: HeadlineBasis, j: Judgement) -> bool:
+    """Whether what is whole may miss this limit: how much there is of a voltage or current, and all that was read was weighed."""
+    return j.quantity in ("voltage", "current") and j.point in basis.weighed
+
+
+def _perhaps_more_load(best: Cause | None) -> tuple[str, ...]:
+    """What may hang on it beside, where that is worth a word."""
+    if best is None or best.kind not in MENDS_NOTHING or best.probability <= NAMED:
+        return ()
+    return (f"{best.label}, perhaps ({best.probability:.0%}): nothing to mend either way.",)
+
+
+def _not_a_fault(basis: HeadlineBasis, failing: Sequence[Judgement], best: Cause | None) -> Headline:
+    """A limit that is not met by what is whole: a load that is more than the unit gives, a battery that is only flat."""
+    nothing, j = next((c for c in basis.causes if c.cause == NOTHING), None), failing[0]
+    budget = f", {nothing.magnitude}" if nothing and nothing.magnitude else ""
+    text = f"Nothing broken: {sureness(basis.nothing_broken)}{budget}. {j.label}, {shown(j.quantity, j.value)}: {j.why}"
+    why = (*_perhaps_more_load(best), f"Limit: {j.limit}.", *(f"{x.label}: {x.why}" for x in failing[1:]))
+    return Headline(BranchVerdict.FAIL, text, why[:MOST_WHY], CLOSE_THE_BUDGET if budget else j.next_step, "")
+
+
 def _sound(basis: HeadlineBasis, best: Cause | None) -> Headline:
     """Nothing was found wrong, or nothing was read yet."""
     wants = f"; {basis.wants}" if basis.wants else ""
-    if not basis.readings and not basis.tests:
+    if not basis.weighed and not basis.tests:
         then = f"Begin with: {basis.next_tests[0].title}." if basis.next_tests else ""
         return Headline(BranchVerdict.NOT_MEASURED, f"Nothing measured yet{wants}.", (), then, "")
     nothing = next((c for c in basis.causes if c.cause == NOTHING), None)
     budget = f", {nothing.magnitude}" if nothing and nothing.magnitude else ""
-    open_cause = best is not None and nothing is not None and best.probability > nothing.probability
+    unsettled = basis.nothing_broken < fault_table().probably
+    open_cause = unsettled and best is not None and nothing is not None and best.probability > nothing.probability
     if basis.missing and open_cause:
         assert best is not None
         text = f"What was read is within its limits; not settled{wants}."
@@ -251,10 +282,9 @@ def _sound(basis: HeadlineBasis, best: Cause | None) -> Headline:
     if basis.missing:
         text = f"What was read is sound{budget}{wants}."
         return Headline(BranchVerdict.PASS, text, (), f"Still to read: {', '.join(basis.missing[:MOST_WHY])}.", "")
-    unsettled = nothing is None or nothing.probability < fault_table().probably
     what = basis.wants.rpartition(", ")[2]
     then = f"{what[0].upper()}{what[1:]}." if what else "Nothing to mend in this circuit."
     if unsettled:
         # Sound leads say nothing of an alternator that nobody tried.
         return Headline(BranchVerdict.PASS, f"What was read is sound{budget}{wants}.", (), _then(basis) or then, "")
-    return Headline(BranchVerdict.PASS, f"Sound{budget}{wants}.", (), then, "")
+    return Headline(BranchVerdict.PASS, f"Sound{budget}{wants}.", _perhaps_more_load(best), then, "")

@@ -11,7 +11,15 @@ from mavrik.core.findings.band import sound_band
 from mavrik.core.findings.behaviour import charging_voltage_findings, chattering_findings
 from mavrik.core.findings.bench import Bench
 from mavrik.core.findings.branches import judge_branch
-from mavrik.core.findings.causes import doubtful_readings, one_of, ranked_causes, settled_part, several, undecided_sets
+from mavrik.core.findings.causes import (
+    doubtful_readings,
+    nothing_broken,
+    one_of,
+    ranked_causes,
+    settled_part,
+    several,
+    undecided_sets,
+)
 from mavrik.core.findings.documents import BranchFinding, BranchVerdict, Findings, SideFinding, TestFinding
 from mavrik.core.findings.headline import DROPS, HeadlineBasis, headline
 from mavrik.core.findings.inference import Posterior, infer
@@ -227,10 +235,10 @@ def judge(
     following = look_ahead(posterior, ids, setups, bench.doubtful) if ahead else Ahead()
     causes, missing = ranked_causes(posterior, following.turns), _missing(ring, branches, sorted(ids))
     undecided, doubtful, together = undecided_sets(posterior), doubtful_readings(posterior), several(posterior)
-    part = settled_part(posterior)
+    part, fine = settled_part(posterior), nothing_broken(posterior)
     few = None if part is not None else one_of(posterior)
     basis = HeadlineBasis(
-        len(posterior.evidence), branches, sides, checks, causes, together, part, few, undecided, doubtful, following.deciding, following.actions, following.tests, tests,
+        frozenset(o.point.id for o in posterior.evidence), branches, sides, checks, causes, fine, together, part, few, undecided, doubtful, following.deciding, following.actions, following.tests, tests,
         of_parts, missing, wants,
     )  # fmt: skip
     volts, battery = bench.now.node_v, circuit.battery
@@ -243,6 +251,7 @@ def judge(
         checks=checks,
         causes=causes,
         together=together,
+        nothing_broken=fine,
         settled_part=part,
         one_of=few,
         undecided=undecided,

@@ -1,0 +1,52 @@
+"""A limit that sound parts do not meet is a budget and no fault: what the one judgement says of it."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from mavrik.core.findings import BranchVerdict, Findings
+from mavrik.core.measuring.readings import Reading, Run
+from mavrik.core.procedures import complete_run
+from mavrik.standin.vehicle import HiddenVehicle
+from tests.build import judged, runs_of
+from tests.core.test_more_faults import MADE, hidden
+
+
+def read_with(name: str, cause: str, *more: Run, **amounts: float) -> Findings:
+    vehicle = HiddenVehicle(MADE[name], hidden(MADE[name], cause, **amounts), np.random.default_rng(3))
+    return judged(vehicle.circuit, *runs_of(vehicle, vehicle.everything()), *more)
+
+
+def test_a_budget_that_does_not_close_is_said_before_the_limit_it_misses() -> None:
+    """With everything on at idle the battery lies under 12.9 V, which is "not charging" by the rule, and every part is whole."""
+    findings = read_with("both grounds", "unlisted_load:battery", more_load_a=25.0)
+    line = findings.headline
+    assert findings.nothing_broken > 0.9 and line.text.startswith("Nothing broken: ") and "a budget, not a fault" in line.text
+    assert line.verdict is BranchVerdict.FAIL and "Not charging" in line.text and line.next_step.startswith("Plan for it")
+    assert any(w.startswith("Limit: ") for w in line.why) and not line.element
+
+
+def test_what_is_listed_and_what_is_not_are_one_answer_to_whether_anything_is_broken() -> None:
+    """Neither of the two is probable by itself, and both send nobody to mend anything."""
+    findings = read_with("front", "unlisted_load:battery")
+    both = {c.cause: c.probability for c in findings.causes if c.cause in ("none:", "unlisted_load:battery")}
+    assert max(both.values()) < 0.9 < findings.nothing_broken <= sum(both.values()) + 1e-9
+    assert findings.headline.text.startswith("Nothing broken: ")
+    assert any(w.startswith("More hangs on it than is listed, perhaps") for w in findings.headline.why)
+
+
+def test_what_no_fault_of_the_catalogue_says_stays_a_failure() -> None:
+    """A case that runs hot is judged by its own rule: that all else is whole does not excuse it."""
+    run = Run(
+        procedure="temperature",
+        readings=(Reading(point="case_c:alternator", value=120.0), Reading(point="case_later_c:alternator", value=128.0)),
+    )
+    findings = read_with("both grounds", "unlisted_load:battery", complete_run(MADE["both grounds"], run), more_load_a=25.0)
+    assert findings.nothing_broken > 0.9 and not findings.headline.text.startswith("Nothing broken")
+    assert findings.headline.verdict is BranchVerdict.FAIL
+
+
+@pytest.mark.parametrize("cause", ["worn_brushes:alternator", "open:charge_fuse"])
+def test_with_a_fault_something_is_broken(cause: str) -> None:
+    assert read_with("both grounds", cause).nothing_broken < 0.1
