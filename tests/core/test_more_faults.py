@@ -45,11 +45,23 @@ def likeliest(findings: Findings, count: int = 1) -> list[str]:
     ("name", "cause"),
     [
         ("both grounds", "missing:rear_ground"), ("sensed", "sense_resistance:alternator"), ("magnets", "phase_grounded:alternator"),
-        ("parallel", "weak_battery:battery_2"),
+        ("parallel", "weak_battery:battery_2"), ("behind a link", "weak_battery:house"), ("behind a charger", "weak_battery:house"),
     ],
 )  # fmt: skip
 def test_it_is_the_likeliest(name: str, cause: str) -> None:
     assert likeliest(found_on(name, cause)) == [cause]
+
+
+@pytest.mark.parametrize("name", ["behind a link", "behind a charger"])
+def test_a_house_battery_is_cleared_by_its_load_test_though_nobody_rates_it_for_cranking(name: str) -> None:
+    vehicle = HiddenVehicle(MADE[name], hypotheses(MADE[name])[0], np.random.default_rng(3))
+    read = vehicle.everything()
+    without = {point: m for point, m in read.items() if point != "load_v:house"}
+    weak = [
+        sum(c.probability for c in judged(vehicle.circuit, *runs_of(vehicle, some)).causes if c.cause == "weak_battery:house")
+        for some in (read, without)
+    ]
+    assert weak[0] < weak[1] / 2 and weak[0] < 0.03
 
 
 def test_what_one_battery_feeds_another_while_the_drain_is_read_is_no_drain() -> None:
@@ -271,4 +283,4 @@ def test_every_fault_is_one_row_that_says_all_of_it() -> None:
         every = hypotheses(layout.build(12))
         assert every[0].causes == ("none:",)
         assert {h.causes[0].split(":")[0] for h in every} <= set(table.faults)
-        assert 0.5 < sum(h.weight for h in every) - every[0].weight < 1.25 and every[0].weight == 0.5
+        assert 0.5 < sum(h.weight for h in every) - every[0].weight < 1.25 and every[0].weight == 0.75

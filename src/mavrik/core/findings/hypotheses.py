@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cache, cached_property
+from itertools import combinations
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -356,6 +357,26 @@ def also_share(causes: Sequence[str]) -> float:
     contacts = sum(c.split(":", 1)[0] in _kinds(What.MORE_OHM) for c in causes)
     together = max(contacts - 1, 0)
     return share["resistance"] ** together * share["other"] ** (len(causes) - 1 - together)
+
+
+def contradictory(causes: Sequence[str]) -> bool:
+    """Whether two of some causes change the same thing up and down, and nothing else shows either, as a regulator that is set low and high
+    at once: that is no two faults, but one in between.
+
+    causes: of a set
+
+    >>> [contradictory(("regulator_low:unit", other)) for other in ("regulator_high:unit", "regulator_high:unit_2", "sense_open:unit")]
+    [True, False, False]
+    """
+
+    def against(first: str, second: str) -> bool:
+        (one, here), (other, there) = (c.split(":", 1) for c in (first, second))
+        ups, downs = fault_table().faults[one], fault_table().faults[other]
+        if here != there or ups.signs or downs.signs:
+            return False
+        return any(a.what is b.what and a.middle * b.middle < 0 for a in ups.changes for b in downs.changes)
+
+    return any(against(*two) for two in combinations(causes, 2))
 
 
 def both(first: Hypothesis, second: Hypothesis) -> Hypothesis:

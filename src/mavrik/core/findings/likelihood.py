@@ -12,7 +12,7 @@ from mavrik.core.findings.densities import normal_density
 from mavrik.core.findings.hypotheses import fault_table
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import COVERAGE
-from mavrik.core.operating.bench_states import BenchState
+from mavrik.core.operating.bench_states import RUNNING, BenchState
 from mavrik.core.procedures import Point
 
 Floats = NDArray[np.float64]
@@ -53,6 +53,9 @@ def scatter_terms(point: Point) -> Terms:
         }
         floats = point.may_float or state is BenchState.KEY_ON
         return 0.0, s[by_state.get(state, "voltage_v")], s["floating_share"] if floats else 0.0, 0.0
+    if quantity == "current" and point.signed and state in RUNNING:
+        # What a battery takes falls while one looks at it.
+        return s["taken_share"], s["output_a"], 0.0, 0.0
     if quantity == "current":
         return s["output_share"], s["output_a"], 0.0, 0.0
     if quantity == "drain_current":

@@ -14,11 +14,11 @@ from mavrik.core.findings.fit import fit_trials
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.guesses import guesses
-from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, both, of_a_unit
+from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, both, contradictory, of_a_unit
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.findings.lookalikes import alike_or_one_value, fault_of, is_gone, lookalike, twins_of
 from mavrik.core.findings.sampling import sampled
-from mavrik.core.findings.second_look import across_the_limit, second_look, swapped
+from mavrik.core.findings.second_look import across_the_limit, in_between, second_look, swapped
 from mavrik.core.findings.starting import begun_from, full_behind, nearly_open, start_of, starts, where_it_ended, with_its_unit
 from mavrik.core.findings.unnoted import met_so, otherwise, otherwise_too, unnoted
 
@@ -139,6 +139,7 @@ class _Search:
 
     def once_known(self, fits: list[Fitted]) -> list[Fitted]:
         """With what is tried once the likeliest is known."""
+        fits = [f for f in self.fitted(fits, in_between(fits, self.beside)) if not contradictory(f.trial.causes)]
         again = second_look(self.problem, fits, self.beside, self.alike, self.usual[1:3])
         fits = self.fitted(fits, again[: 2 * self.extent.pairs])
         across = across_the_limit(self.problem, fits, HOPEFUL)

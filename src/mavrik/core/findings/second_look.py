@@ -9,7 +9,7 @@ from functools import reduce
 from mavrik.core.findings.bench_model import Floats
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
-from mavrik.core.findings.hypotheses import AS_LOGARITHM, NOTHING, Hypothesis, What, both, of_a_unit
+from mavrik.core.findings.hypotheses import AS_LOGARITHM, NOTHING, Hypothesis, What, both, contradictory, of_a_unit
 from mavrik.core.findings.placing import CONSUMERS_OF
 from mavrik.core.findings.starting import begun_from, where_it_ended
 from mavrik.core.findings.unnoted import met_so
@@ -67,6 +67,21 @@ def across_the_limit(problem: FitProblem, fitted: Sequence[Fitted], near: float)
     return trials
 
 
+def in_between(fitted: Sequence[Fitted], suspects: Sequence[Hypothesis]) -> list[Trial]:
+    """Sets that change one thing up and down at once, without either of the two, from where they ended.
+
+    fitted: sets so far; suspects: single causes
+    """
+    single = {h.causes[0]: h for h in reversed(suspects)}
+    trials = []
+    for f in (f for f in fitted if contradictory(f.trial.causes) and all(c in single for c in f.trial.causes)):
+        for cause in f.trial.causes:
+            rest = reduce(both, [single[c] for c in f.trial.causes if c != cause])
+            if not contradictory(rest.causes):
+                trials.append(Trial.of(met_so(rest, f.trial.base.unnoted)).begun_at(where_it_ended(f)))
+    return trials
+
+
 def swapped(fitted: Sequence[Fitted], suspects: Sequence[Hypothesis]) -> list[Trial]:
     """The likeliest, if it is more than one cause, with each of them swapped for each other one of the same element that was not tried
     beside the rest: what was thought to be worth a fit was guessed from less.
@@ -86,5 +101,7 @@ def swapped(fitted: Sequence[Fitted], suspects: Sequence[Hypothesis]) -> list[Tr
             others = frozenset((*(r.causes[0] for r in rest), h.causes[0]))
             if h.element == single[cause].element and len(others) == len(causes) and others not in known:
                 pair = met_so(reduce(both, [*rest, h]), likeliest.trial.base.unnoted)
+                if contradictory(pair.causes):
+                    continue
                 trials.setdefault(others, begun_from(Trial.of(pair), likeliest))
     return list(trials.values())

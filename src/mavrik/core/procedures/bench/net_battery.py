@@ -13,9 +13,7 @@ from mavrik.core.procedures.bench_limits import Limits
 
 def _points(circuit: Circuit) -> tuple[Point, ...]:
     return tuple(
-        Point(
-            f"net_a_{name}:{b.id}", f"{b.label}: current in, {words}", "current", state, element=b.id, signed=True, own_rule=True
-        )
+        Point(f"net_a_{name}:{b.id}", f"{b.label}: current in, {words}", "current", state, element=b.id, signed=True)
         for b in circuit.batteries
         for name, words, state in (
             ("idle", "idle, everything on", BenchState.IDLE_LOADED),
