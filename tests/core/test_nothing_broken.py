@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from mavrik.core.findings import BranchVerdict, Findings
+from mavrik.core.findings.hypotheses import hypotheses
 from mavrik.core.measuring.readings import Reading, Run
 from mavrik.core.procedures import complete_run
 from mavrik.standin.vehicle import HiddenVehicle
@@ -34,6 +35,16 @@ def test_what_is_listed_and_what_is_not_are_one_answer_to_whether_anything_is_br
     assert max(both.values()) < 0.9 < findings.nothing_broken <= sum(both.values()) + 1e-9
     assert findings.headline.text.startswith("Nothing broken: ")
     assert any(w.startswith("More hangs on it than is listed, perhaps") for w in findings.headline.why)
+
+
+def test_a_voltage_that_is_too_high_is_no_budget() -> None:
+    """The regulator does what its document says, and that is too much for a battery and for lamps."""
+    car = MADE["both grounds"]
+    units = tuple(a.model_copy(update={"set_point_v": 15.3}) for a in car.alternators)
+    vehicle = HiddenVehicle(car.model_copy(update={"alternators": units}), hypotheses(car)[0], np.random.default_rng(3))
+    findings = judged(vehicle.circuit, *runs_of(vehicle, vehicle.everything()))
+    assert findings.nothing_broken > 0.9 and findings.headline.verdict is BranchVerdict.FAIL
+    assert not findings.headline.text.startswith("Nothing broken") and "a budget" not in findings.headline.text
 
 
 def test_what_no_fault_of_the_catalogue_says_stays_a_failure() -> None:

@@ -28,7 +28,7 @@ from mavrik.core.findings.hypotheses import MENDS_NOTHING, NOTHING, UNKNOWN_KIND
 from mavrik.core.findings.words import inside_a_sentence
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.uncertainty import Verdict
-from mavrik.core.procedures import Judgement
+from mavrik.core.procedures import Judgement, bench_limits
 from mavrik.core.protection.documents import Finding, Severity
 
 DROPS = "charging_drops"
@@ -45,6 +45,9 @@ NAMED = 0.05
 OF_THE_TEST = frozenset({"slow_engine", "glow_plugs"})
 """Causes that are a test's, and no part's fault."""
 
+
+OF_THE_BUDGET = frozenset({"regulated", "idle_output", "all_consumers", "net_battery"})
+"""Tests whose limits a vehicle with nothing broken misses where its loads ask for more than its unit gives."""
 
 CLOSE_THE_BUDGET = "Plan for it: fewer loads at idle, a smaller pulley or a larger unit."
 
@@ -72,6 +75,7 @@ class HeadlineBasis:
     tests: tuple[TestFinding, ...]
     parts: tuple[Finding, ...]
     missing: tuple[str, ...]
+    system_v: float
     wants: str
     """What the job is for besides a fault, as a sentence's end of which the last part says what to do; empty: nothing."""
 
@@ -211,7 +215,7 @@ def headline(basis: HeadlineBasis) -> Headline:
     if basis.weighed and basis.undecided:
         why = tuple(f"{b.label}: {b.reason}" for b in basis.branches if b.verdict is BranchVerdict.UNDECIDED)[:MOST_WHY]
         return Headline(BranchVerdict.UNDECIDED, basis.undecided[0].words, why, _then(basis), basis.undecided[0].branch_ids[0])
-    if failing and basis.nothing_broken >= probably and all(_may_be_a_budget(basis, j) for j in failing):
+    if failing and basis.nothing_broken >= probably and all(_missed_by_what_is_whole(basis, j) for j in failing):
         return _not_a_fault(basis, failing, best)
     if failing:
         j = failing[0]
@@ -241,9 +245,10 @@ def headline(basis: HeadlineBasis) -> Headline:
     return _sound(basis, best)
 
 
-def _may_be_a_budget(basis: HeadlineBasis, j: Judgement) -> bool:
-    """Whether what is whole may miss this limit: how much there is of a voltage or current, and all that was read was weighed."""
-    return j.quantity in ("voltage", "current") and j.point in basis.weighed
+def _missed_by_what_is_whole(basis: HeadlineBasis, j: Judgement) -> bool:
+    """Whether sound parts may miss this limit: it is of a current, or of a voltage that is less than charging makes it, and was weighed."""
+    low = (bench_limits().limits["regulated"].least or 0.0) * basis.system_v / 12
+    return j.point in basis.weighed and (j.quantity == "current" or (j.quantity == "voltage" and j.value < low))
 
 
 def _perhaps_more_load(best: Cause | None) -> tuple[str, ...]:
@@ -256,7 +261,8 @@ def _perhaps_more_load(best: Cause | None) -> tuple[str, ...]:
 def _not_a_fault(basis: HeadlineBasis, failing: Sequence[Judgement], best: Cause | None) -> Headline:
     """A limit that is not met by what is whole: a load that is more than the unit gives, a battery that is only flat."""
     nothing, j = next((c for c in basis.causes if c.cause == NOTHING), None), failing[0]
-    budget = f", {nothing.magnitude}" if nothing and nothing.magnitude else ""
+    short = any(j in t.judgements for t in basis.tests if t.procedure in OF_THE_BUDGET)
+    budget = f", {nothing.magnitude}" if short and nothing and nothing.magnitude else ""
     text = f"Nothing broken: {sureness(basis.nothing_broken)}{budget}. {j.label}, {shown(j.quantity, j.value)}: {j.why}"
     why = (*_perhaps_more_load(best), f"Limit: {j.limit}.", *(f"{x.label}: {x.why}" for x in failing[1:]))
     return Headline(BranchVerdict.FAIL, text, why[:MOST_WHY], CLOSE_THE_BUDGET if budget else j.next_step, "")

@@ -239,7 +239,7 @@ def judge(
     few = None if part is not None else one_of(posterior)
     basis = HeadlineBasis(
         frozenset(o.point.id for o in posterior.evidence), branches, sides, checks, causes, fine, together, part, few, undecided, doubtful, following.deciding, following.actions, following.tests, tests,
-        of_parts, missing, wants,
+        of_parts, missing, circuit.system_voltage_v, wants,
     )  # fmt: skip
     volts, battery = bench.now.node_v, circuit.battery
     return Findings(
