@@ -26,6 +26,12 @@ def test_a_budget_that_does_not_close_is_said_before_the_limit_it_misses() -> No
     assert findings.nothing_broken > 0.9 and line.text.startswith("Nothing broken: ") and "a budget, not a fault" in line.text
     assert line.verdict is BranchVerdict.FAIL and "Not charging" in line.text and line.next_step.startswith("Plan for it")
     assert any(w.startswith("Limit: ") for w in line.why) and not line.element
+    # What was read, not what the document lets expect.
+    given = next(c.magnitude for c in findings.causes if c.cause == "none:")
+    net = sum(r.value for t in findings.tests for r in t.readings if r.point.startswith("net_a_idle:"))
+    assert net < -20 and f"the batteries give {-net:.0f} A" in given
+    # What a part may have is not said of what is whole.
+    assert not [w for w in line.why if "wiring" in w or "regulator" in w]
 
 
 def test_what_is_listed_and_what_is_not_are_one_answer_to_whether_anything_is_broken() -> None:

@@ -60,10 +60,19 @@ def label_of(circuit: Circuit, cause: str) -> tuple[str, str]:
 
 
 def _budget(posterior: Posterior) -> str:
-    """What a sound circuit's batteries give at idle with everything on, in words: a budget that does not close is no fault."""
+    """What a sound circuit's batteries give at idle with everything on, in words, as read where all of it was: a budget that does not
+    close is no fault."""
     circuit = posterior.model.document
     into = [Point(b.id, b.label, "current", BenchState.IDLE_LOADED, element=b.id, signed=True) for b in circuit.batteries]
-    net = float(np.nan_to_num(posterior.model.predict(planned(into), [Hypothesis((NOTHING,), 1.0)])).sum())
+    read = {
+        o.point.element: o.measured.value
+        for o in posterior.evidence
+        if o.setup.state is BenchState.IDLE_LOADED and o.point.quantity == "current" and o.point.signed
+    }
+    if all(b.id in read for b in circuit.batteries):
+        net = sum(read[b.id] for b in circuit.batteries)
+    else:
+        net = float(np.nan_to_num(posterior.model.predict(planned(into), [Hypothesis((NOTHING,), 1.0)])).sum())
     if not net < -DEFICIT_A:
         return ""
     return f"but at idle with everything on the batteries give {-net:.0f} A: a budget, not a fault"

@@ -264,7 +264,11 @@ def _not_a_fault(basis: HeadlineBasis, failing: Sequence[Judgement], best: Cause
     short = any(j in t.judgements for t in basis.tests if t.procedure in OF_THE_BUDGET)
     budget = f", {nothing.magnitude}" if short and nothing and nothing.magnitude else ""
     text = f"Nothing broken: {sureness(basis.nothing_broken)}{budget}. {j.label}, {shown(j.quantity, j.value)}: {j.why}"
-    why = (*_perhaps_more_load(best), f"Limit: {j.limit}.", *(f"{x.label}: {x.why}" for x in failing[1:]))
+    why = (
+        *_perhaps_more_load(best),
+        f"Limit: {j.limit}.",
+        *(f"{x.label}: {shown(x.quantity, x.value)}; limit: {x.limit}." for x in failing[1:]),
+    )
     return Headline(BranchVerdict.FAIL, text, why[:MOST_WHY], CLOSE_THE_BUDGET if budget else j.next_step, "")
 
 
