@@ -254,7 +254,7 @@ def _walk(circuit: Circuit, runs: dict[str, Run], by_information: bool) -> Cours
             break
         left = [name for name in left if name != following[0]]
         made.append(runs[following[0]])
-        minutes += procedure(following[0]).minutes
+        minutes += procedure(following[0]).minutes_on(circuit)
     stop = Stop(len(made), minutes, cause >= ANSWER)
     return Course(answer or stop, stop)
 

@@ -316,3 +316,13 @@ def test_a_little_below_nothing_is_nothing_as_far_as_the_meter_knows() -> None:
     assert problems(-0.0003) == [point]
     judged = procedure("switches").judge(car, {point: Measured(-0.00008, 0.0001)}, Limits())
     assert [j.verdict for j in judged] == [PASS]
+
+
+def test_every_battery_more_takes_its_time() -> None:
+    """One car, one battery; a bank of four beside the first is loaded, read and clamped battery by battery."""
+    bank = build_layout("house_bank_diagonal", 12)
+    assert len(bank.batteries) == 5 and len(CAR.batteries) == 1
+    for name in ("rest", "battery_load", "net_battery", "drain"):
+        test = procedure(name)
+        assert test.minutes_on(CAR) == test.minutes and test.minutes_on(bank) >= test.minutes + 4
+    assert procedure("ripple").minutes_on(bank) == procedure("ripple").minutes

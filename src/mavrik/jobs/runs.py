@@ -158,7 +158,7 @@ def _view(circuit: Circuit, of: Procedure, meters: dict[str, str], last: RunReco
         name=of.name,
         title=of.title,
         why=of.why,
-        minutes=of.minutes,
+        minutes=of.minutes_on(circuit),
         engine=of.engine,
         engine_runs=any(state_of(p.state, circuit).engine_rpm > 0 for p in points),
         conditions=of.conditions(circuit) if of.conditions else "",

@@ -181,20 +181,21 @@ def look_ahead(
         return Ahead()
     seen, together = draws.expected(placed)
 
+    document = posterior.model.document
     each = draws.told_by_each([p for p, _ in placed], seen, np.diagonal(together, axis1=1, axis2=2)).tolist()
     tests, single, first = [], [], 0
     for of, points in questions:
         columns = slice(first, first + len(points))
         first += len(points)
         bits = each[columns][0] if len(points) == 1 else draws.told_by(points, seen[:, columns], together[:, columns, columns])
-        tests.append(NextTest(of.name, of.title, of.why, of.minutes, bits))
+        tests.append(NextTest(of.name, of.title, of.why, of.minutes_on(document), bits))
         single += [(of, p, b) for p, b in zip(points, each[columns], strict=True)]
     ranked = tuple(sorted((t for t in tests if t.bits >= LEAST_BITS), key=lambda t: -t.bits / t.minutes))
     best = max(single, key=lambda s: s[2], default=None)
     deciding = None
     if best is not None and best[2] >= LEAST_BITS:
         deciding = DecidingPoint(best[0].name, best[1].id, best[1].label, _why(best[1]), best[2])
-    of_point = {p.id: of.name for of in procedures for p in of.points(posterior.model.document)}
+    of_point = {p.id: of.name for of in procedures for p in of.points(document)}
     begun = {of_point[i] for i in read if i in of_point}
     actions = [_test_action(t) for t in ranked]
     actions += [_point_action(of, p, bits) for of, p, bits in single if of.name in begun]
@@ -202,7 +203,7 @@ def look_ahead(
     actions += _charge_action(draws, procedures)
     worth = [a for a in actions if a.bits >= LEAST_BITS or a.point in doubtful]
     worth.sort(key=lambda a: (a.point not in doubtful, -a.bits / a.minutes))
-    volts = posterior.model.document.system_voltage_v
+    volts = document.system_voltage_v
     turns = turning_points(draws.kept, draws.share, placed, seen, together, frozenset(range(fresh, len(placed))), volts)
     return Ahead(ranked, deciding, tuple(worth[:MOST_ACTIONS]), turns)
 

@@ -118,6 +118,7 @@ class Procedure:
     title: str
     why: str
     minutes: float
+    """On a vehicle with one battery."""
     engine: str
     """How the engine stands, in words."""
     cautions: tuple[str, ...]
@@ -127,6 +128,15 @@ class Procedure:
     judge: Callable[[Circuit, Mapping[str, Measured], Limits], list[Judgement]] = no_judgement
     conditions: Callable[[Circuit], str] | None = None
     """Under what conditions it is worth making on a circuit, in words."""
+    each_more: float = 0.0
+    """Minutes more for every battery beyond the first. Common practice, rough, no source."""
+
+    def minutes_on(self, circuit: Circuit) -> float:
+        """How long it takes on a circuit [min].
+
+        circuit: the document
+        """
+        return self.minutes + self.each_more * (len(circuit.batteries) - 1)
 
 
 def against(

@@ -92,5 +92,5 @@ BATTERY_LOAD = Procedure(
         BenchStep("A lithium battery: no more than its maker allows; where its own switch opens, that is the reading: 0 V."),
         BenchStep("Or a conductance tester set to its rating and kind: enter what it shows."),
     ),
-    _points, _judge,
+    _points, _judge, each_more=5,
 )  # fmt: skip

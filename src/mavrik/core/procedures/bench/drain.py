@@ -86,5 +86,5 @@ DRAIN = Procedure(
         BenchStep("Ammeter on its 10 A range in series in the negative lead; never start the engine through it."),
         BenchStep("Key off, doors latched, key away: wait until the modules sleep.", 1200), BenchStep("Read."),
     ),
-    _points, _judge,
+    _points, _judge, each_more=3,
 )  # fmt: skip

@@ -38,5 +38,5 @@ NET_BATTERY = Procedure(
     150, "net_battery", "Net battery current", "The one number that says whether a journey charges or drains.", 4, "idle, then 2000 /min, everything on",
     ("running_engine", "never_disconnect"),
     (BenchStep("Clamp round the negative lead, all of its wires; arrow so that current into the battery reads positive. Zero it."), BenchStep("Everything on: read at idle, then at 2000 /min.")),
-    _points, _judge,
+    _points, _judge, each_more=1,
 )  # fmt: skip

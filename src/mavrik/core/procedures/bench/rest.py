@@ -50,5 +50,5 @@ REST = Procedure(
     30, "rest", "Battery at rest", "Test the battery before condemning the alternator.", 3, "off, rested",
     ("jewellery", "hydrogen"),
     (BenchStep("Surface charge off: lights on for a minute, then off, and a few minutes of rest.", 60), BenchStep("Read each battery across its own posts, not its clamps.")),
-    _points, _judge,
+    _points, _judge, each_more=1,
 )  # fmt: skip
