@@ -19,7 +19,16 @@ from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.findings.lookalikes import alike_or_one_value, fault_of, is_gone, lookalike, twins_of
 from mavrik.core.findings.sampling import sampled
 from mavrik.core.findings.second_look import across_the_limit, in_between, second_look, swapped
-from mavrik.core.findings.starting import begun_from, full_behind, nearly_open, start_of, starts, where_it_ended, with_its_unit
+from mavrik.core.findings.starting import (
+    as_listed,
+    begun_from,
+    full_behind,
+    nearly_open,
+    start_of,
+    starts,
+    where_it_ended,
+    with_its_unit,
+)
 from mavrik.core.findings.unnoted import met_so, otherwise, otherwise_too, unnoted
 
 FIRSTS = 5
@@ -89,6 +98,9 @@ class _Search:
         full = full_behind(self.problem, start)
         sides = [usual[0], usual[2], *([] if full is None else [full])]
         tried += [Trial.of(h, one) for h in self.suspects[1:] if of_a_unit(h) for one in sides]
+        # What hangs on it unlisted begins where no more is on than was expected: the one does what the other does.
+        more = [h for h in self.suspects[1:] if any(c.what is What.MORE_LOAD_A for c in h.changes)]
+        tried += [Trial.of(h, as_listed(self.problem, one)) for h in more for one in (start, usual[2])]
         tried += _gone(self.problem, nothing, [h for h in self.looking_alike if is_gone(h)])
         tried += otherwise(self.problem, self.suspects, self.ways, (usual[0], usual[2]))
         with_cells = fit_trials(self.problem, dead_cells(self.problem, self.cells, usual))

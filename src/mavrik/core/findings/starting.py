@@ -23,13 +23,16 @@ FREE_WIDTHS = 1.5
 NEARLY_OPEN_OHM = 0.1
 """With so much in it a conductor carries next to nothing beside another of a vehicle's."""
 
+MUCH_WIDTHS = 2.5
+"""Loads that are on take so many standard deviations more than is expected where a fit begins far short of output."""
+
 FULL_WIDTHS = 2.5
 """A battery that takes a charge so many standard deviations more slowly than is expected is nearly full."""
 
 
 def starts(problem: FitProblem) -> list[Floats]:
-    """Where the vehicle with nothing broken may begin from: as expected, with output to spare, short of it, with the batteries
-    unequally charged, and with those behind a DC-DC charger nearly full.
+    """Where the vehicle with nothing broken may begin from: as expected, with output to spare, short of it, far short of it, with the
+    batteries unequally charged, and with those behind a DC-DC charger nearly full.
 
     problem: readings and unknowns
     A unit that regulates shows nothing of its limit, and one at its limit nothing of its set point; a battery behind a diode or a link
@@ -39,7 +42,7 @@ def starts(problem: FitProblem) -> list[Floats]:
     usual = np.concatenate((u.centre, np.zeros(len(problem.runs))))
     if problem.offset.any():
         usual[[k for k, (what, _) in enumerate(u.names) if what in (What.EMF, What.CHARGE)]] = 0.0
-    rows = [usual, *either_side(problem, usual)]
+    rows = [usual, *either_side(problem, usual), _much_on(problem, usual)]
     groups = dict(u.group_of)
     if problem.runs and len(set(groups.values())) > 1:
         for first in dict.fromkeys(groups.values()):
@@ -67,6 +70,28 @@ def either_side(problem: FitProblem, start: Floats) -> tuple[Floats, Floats]:
             to_spare[k] = 0.0
             short[k] += u.width[k]
     return to_spare, short
+
+
+def _consumers(problem: FitProblem) -> list[int]:
+    return [k for k, (what, _) in enumerate(problem.unknowns.names) if what is What.CONSUMERS_A]
+
+
+def _much_on(problem: FitProblem, start: Floats) -> Floats:
+    """A start with far more on than is expected where a test asks for loads, and nothing else that drags a unit down."""
+    u, much, consumers = problem.unknowns, start.copy(), _consumers(problem)
+    much[[k for k, (what, _) in enumerate(u.names) if what is What.MORE_LOAD_A]] = 0.0
+    much[consumers] += MUCH_WIDTHS * u.width[consumers]
+    return much
+
+
+def as_listed(problem: FitProblem, start: Floats) -> Floats:
+    """A start with as much on as is expected where a test asks for loads.
+
+    problem: readings and unknowns; start: all else
+    """
+    listed, consumers = start.copy(), _consumers(problem)
+    listed[consumers] = problem.unknowns.centre[consumers]
+    return listed
 
 
 def with_its_unit(fitted: Fitted, start: Floats) -> Floats:
