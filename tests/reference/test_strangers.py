@@ -347,8 +347,19 @@ def test_a_battery_that_nobody_read_at_rest_may_be_far_from_full(number: int, te
     assert all(c.probability < 0.05 for c in findings.causes if c.cause.startswith("regulator_low"))
 
 
+BARGE = "barge, second alternator on four"
+
+
 @pytest.mark.parametrize(
-    "case", [draw(drawn(), 6031), draw(drawn(), 6061), draw_rare(drawn(), 112)], ids=["fuse, launch", "fuse, 24 V", "cable"]
+    "case",
+    [
+        draw(drawn(), 6031),
+        draw(drawn(), 6061),
+        draw_rare(drawn(), 112),
+        draw(drawn(), 16113),
+        Case(BARGE, "missing", stranger(BARGE, 6, ("missing", "charge_cable")), False),
+    ],
+    ids=["fuse, launch", "fuse, 24 V", "cable", "fuse, a link held by another unit", "cable, a link held by another unit"],
 )
 def test_a_stud_without_volts_with_the_key_on_is_an_open_feed_and_no_slip(case: Case) -> None:
     """The trade's sign of an open fusible link (common practice, no source): next to nothing at the stud, whatever leaks to it."""

@@ -101,8 +101,9 @@ class _Search:
         # What hangs on it unlisted begins where no more is on than was expected: the one does what the other does.
         more = [h for h in self.suspects[1:] if any(c.what is What.MORE_LOAD_A for c in h.changes)]
         tried += [Trial.of(h, as_listed(self.problem, one)) for h in more for one in (start, usual[2])]
-        tried += _gone(self.problem, nothing, [h for h in self.looking_alike if is_gone(h)])
-        tried += otherwise(self.problem, self.suspects, self.ways, (usual[0], usual[2]))
+        gone = [h for h in self.looking_alike if is_gone(h)]
+        tried += _gone(self.problem, nothing, gone)
+        tried += otherwise(self.problem, [*self.suspects, *gone], self.ways, (usual[0], usual[2]))
         with_cells = fit_trials(self.problem, dead_cells(self.problem, self.cells, usual))
         fits = [nothing, *_best_of_each([*fit_trials(self.problem, tried), *with_cells])]
         fits = _as_good_as_gone(self.problem, _out_of_a_trap(self.problem, fits), self.suspects)

@@ -28,6 +28,9 @@ CCA_DROP_V, CCA_PER_AH, WARM_SHARE = 5.4, 7.5, 0.42
 """A 12 V battery gives its cold cranking current at 7.2 V, 5.4 V below 12.6 (SAE J537), about so many amperes an ampere-hour, and
 warm it has about this share of that resistance. The last two common practice, no source."""
 
+PER_AH_SPREAD = 0.3
+"""Standard deviation of the natural logarithm of those amperes among makes: six to ten in most. Common practice, no source."""
+
 BLANK_MOHM = float(Battery.model_fields["internal_mohm"].default)
 """What a document has where nobody entered it."""
 
@@ -196,4 +199,4 @@ def inner_share(battery: Battery) -> tuple[float, float]:
         return 0.0, known
     amps = battery.cca_a or CCA_PER_AH * battery.capacity_ah
     off = float(np.log(WARM_SHARE * CCA_DROP_V / amps / (battery.internal_mohm / 1000)))
-    return off / 2, float(np.hypot(known if battery.cca_a else 2 * known, 0.4 * off))
+    return off / 2, float(np.linalg.norm([known, 0.0 if battery.cca_a else PER_AH_SPREAD, 0.4 * off]))

@@ -37,18 +37,19 @@ def unnoted(problem: FitProblem) -> list[Unnoted]:
 def otherwise(
     problem: FitProblem, suspects: Sequence[Hypothesis], ways: Sequence[Unnoted], starts: Sequence[Floats]
 ) -> list[Trial]:
-    """Trials of those single causes, and of nothing broken, that what a unit has to spare decides on, with each of these otherwise.
+    """Trials of those single causes, and of nothing broken, that what a unit has to spare decides on, with each of these otherwise, and
+    of what is open with a link held closed by what another unit gives.
 
     problem: readings and unknowns; suspects: single causes with nothing broken first; ways: of `unnoted`; starts: where each begins from
     """
     to_spare = [
         h for h in suspects if h.causes == (NOTHING,) or of_a_unit(h) or any(c.what is What.MORE_LOAD_A for c in h.changes)
     ]
+    opened = [h for h in suspects if any(c.what is What.OPEN for c in h.changes)]
+    held = [(h, Unnoted.LINKS_CLOSED, starts[0]) for h in opened if Unnoted.LINKS_CLOSED in ways]
     return [
         replace(Trial.of(met_so(h, frozenset({way}))), start=_begun(problem, way, start))
-        for h in to_spare
-        for way in ways
-        for start in starts
+        for h, way, start in [*((h, way, start) for h in to_spare for way in ways for start in starts), *held]
     ]
 
 
