@@ -217,7 +217,7 @@ def page(
         _settled(cases),
         "",
         *_altered(otherwise),
-        f"With five tests only (rest, key on, regulated voltage, full output, charging drops) one of the true ones is among the first three in "
+        f"With five tests only (rest, key on, regulated voltage, full output, charging drops; {len(core_only)} of the cases) one of the true ones is among the first three in "
         f"{_share([one_of_three(o) for o in core_only])}; of {len(few)} called {SURE:.0%} sure or more {_share([o.first for o in few])} are right.",
         "",
         *_walks(walks),
