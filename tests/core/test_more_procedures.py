@@ -116,6 +116,67 @@ def test_breaking_even_is_not_charging(amps: float, verdict: Verdict, word: str)
     assert judgement.verdict is verdict and word in judgement.why
 
 
+@pytest.mark.parametrize(("chemistry", "full_v"), [("flooded", 13.15), ("agm", 13.3), ("lifepo4", 14.0)])
+def test_a_full_battery_takes_nothing_and_is_no_failure(chemistry: Chemistry, full_v: float) -> None:
+    """Common practice: at charging voltage what is not full takes what it gets; at its resting voltage it merely gives nothing."""
+    battery = CAR.battery.model_copy(update={"chemistry": chemistry})
+    car = CAR.model_copy(update={"batteries": (battery,)})
+
+    def said(amps: float, volts: float) -> Judgement:
+        return judgements_of("net_battery", {"net_a_idle:battery": amps, "net_v_idle:battery": volts}, car)[0]
+
+    at_rest = 12.5 if chemistry != "lifepo4" else 13.4
+    assert said(0.5, full_v + 0.4).verdict is PASS and "it is full" in said(0.5, full_v + 0.4).why
+    assert said(0.5, at_rest).verdict is FAIL and said(0.5, full_v - 0.1).verdict is FAIL
+    # One that gives is not full, whatever its posts show.
+    assert said(-3.0, full_v + 0.4).verdict is FAIL
+    assert f"{full_v:.1f} V" in said(0.5, full_v + 0.4).limit or f"{full_v + 0.001:.1f} V" in said(0.5, full_v + 0.4).limit
+
+
+def test_volts_at_the_posts_are_asked_for_where_the_current_does_not_pass() -> None:
+    points = {p.id: p for p in procedure("net_battery").points(CAR)}
+    assert points["net_v_idle:battery"].if_bad == "net_a_idle:battery" and not points["net_a_idle:battery"].if_bad
+
+
+def test_a_stud_is_not_held_against_what_a_battery_may_have() -> None:
+    """What lies between them, and a sense wire, hold it higher; low at the stud is the unit itself."""
+    high = judgements_of("regulated", {"regulated_stud_v": 15.3, "regulated_v:fast_loaded": 14.4})
+    assert {j.point: j.verdict for j in high} == {"regulated_stud_v": PASS, "regulated_v:fast_loaded": PASS}
+    low = judgements_of("regulated", {"regulated_stud_v": 13.4})[0]
+    assert low.verdict is FAIL and "not the wiring" in low.why
+    assert judgements_of("regulated", {"regulated_v:fast_loaded": 15.3})[0].verdict is FAIL
+    # A maker who says only how much it may be says nothing of how little.
+    assert not judgements_of("regulated", {"regulated_stud_v": 14.0}, limits=Limits(maker={"regulated": MakerWindow(most=14.5)}))
+    exact = Limits(maker={"regulated": MakerWindow(least=14.3, most=14.5)})
+    assert judgements_of("regulated", {"regulated_stud_v": 14.2}, limits=exact)[0].verdict is FAIL
+
+
+def test_a_unit_that_is_asked_for_little_gives_little_and_has_not_failed() -> None:
+    """At 2080 /min of the shaft the curve says some 40 A of 90."""
+    at_idle = {"engine_rpm": 800.0, "shaft_rpm:alternator": 2080.0}
+    loads = CAR.loads[:0]
+    nobody_knows = CAR.model_copy(update={"loads": loads})
+    short = judgements_of("idle_output", {**at_idle, "idle_a:alternator": 20.0}, nobody_knows)[-1]
+    assert short.verdict is CLOSE and "the battery says" in short.why and "Clamp the battery" in short.next_step
+    assert judgements_of("idle_output", {**at_idle, "idle_a:alternator": 60.0}, nobody_knows)[-1].verdict is PASS
+    lights = {"id": "lights", "label": "Lights", "from_node": CAR.battery.positive_node, "to_node": CAR.battery.negative_node}
+
+    def with_listed(listed_a: float, given_a: float) -> Judgement:
+        document = nobody_knows.model_dump(mode="json")
+        car = Circuit.model_validate({**document, "loads": [{**lights, "current_a": listed_a}]})
+        return judgements_of("idle_output", {**at_idle, "idle_a:alternator": given_a}, car)[-1]
+
+    assert with_listed(20.0, 20.0).verdict is PASS and "ask for 20 A" in with_listed(20.0, 20.0).why
+    assert with_listed(60.0, 20.0).verdict is FAIL and with_listed(20.0, 10.0).verdict is FAIL
+
+
+def test_of_several_units_one_may_carry_little() -> None:
+    both = build_layout("house_bank_diagonal", 12)
+    assert len(both.alternators) > 1
+    said = judgements_of("all_consumers", {"consumers_a:alternator": 1.0}, both)[0]
+    assert said.verdict is CLOSE and "another unit" in said.why
+
+
 def test_a_hot_unit_that_climbs() -> None:
     """Over 93 degC (200 degF) and climbing."""
     assert judgements_of("temperature", {"case_c:alternator": 88})[0].verdict is PASS

@@ -40,11 +40,17 @@ def test_a_sound_vehicle_passes_every_test(layout: object, of: object) -> None:
     assert len({a.id for a in points}) == len(points)
     measured = {a.id: Measured(float(v), 0.0) for a, v in zip(points, seen, strict=True)}
     for judgement in of.judge(circuit, measured, Limits()):  # type: ignore[attr-defined]
-        # With a winch or an inverter on, or at idle with everything, a unit is short of volts without a fault, and a full battery takes nothing.
+        # With a winch or an inverter on, or at idle with everything, a unit is short of volts and amperes without a fault.
         # Sound leads may be too small for the rated output: that is for a proposal, and no fault of theirs.
         if judgement.point.startswith(
-            ("feed_v", "return_v", "regulated_v:idle", "regulated_v:fast_loaded", "regulated_stud_v", "net_a_")
+            ("feed_v", "return_v", "regulated_v:idle", "regulated_v:fast_loaded", "regulated_stud_v", "net_a_idle", "idle_a:")
         ):
+            continue
+        if layout.name == "winch" and judgement.point.startswith("net_a_"):  # type: ignore[attr-defined]
+            continue
+        if len(circuit.alternators) > 1 and judgement.point.startswith("consumers_a:"):
+            # Another unit may carry the rest.
+            assert judgement.verdict is not Verdict.FAIL, judgement
             continue
         assert judgement.verdict is Verdict.PASS, judgement
 

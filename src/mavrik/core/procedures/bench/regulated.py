@@ -11,7 +11,7 @@ from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.operating.bench_states import BenchState
 from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure, against
-from mavrik.core.procedures.bench_limits import Limits
+from mavrik.core.procedures.bench_limits import BenchLimit, Limits
 
 WORDS = {
     BenchState.IDLE: "idle, loads off",
@@ -19,6 +19,8 @@ WORDS = {
     BenchState.FAST: "2000 /min, loads off",
     BenchState.FAST_LOADED: "2000 /min, loads on",
 }
+
+STUD = "regulated_stud_v"
 
 
 @lru_cache(maxsize=64)
@@ -29,7 +31,7 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
         for s, words in WORDS.items()
     ]
     stud = Point(
-        "regulated_stud_v",
+        STUD,
         "Stud, 2000 /min, loads on",
         "voltage",
         BenchState.FAST_LOADED,
@@ -107,6 +109,18 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
                     "Budget: do the loads point for more than the unit gives at this shaft speed? Then belt and pulley.",
                 )
             )
+        elif point.id == STUD:
+            # What lies between it and the battery, and a sense wire, may hold it higher than a battery may ever be.
+            usual = limits.of("regulated")
+            if usual.least is None:
+                continue
+            least = BenchLimit(
+                least=usual.least,
+                exact=usual.exact,
+                rule=f"no less at the stud than at the battery: {usual.rule}",
+                source=usual.source,
+            )
+            judgements.append(against(point, read, least, scale, "As much as the battery needs.", "Low at its stud: the alternator, not the wiring.", "Belt, brushes and regulator; ripple."))  # fmt: skip
         else:
             high = read.value > 14.8 * scale
             fails = "Too high: sense wire or regulator." if high else "Too low under load: output, wiring or regulator."
