@@ -55,7 +55,8 @@ def test_it_is_the_likeliest(name: str, cause: str) -> None:
 @pytest.mark.parametrize("name", ["behind a link", "behind a charger"])
 def test_a_house_battery_is_cleared_by_its_load_test_though_nobody_rates_it_for_cranking(name: str) -> None:
     vehicle = HiddenVehicle(MADE[name], hypotheses(MADE[name])[0], np.random.default_rng(3))
-    read = vehicle.everything()
+    # Its volts and amperes with everything on say something of it, too.
+    read = {point: m for point, m in vehicle.everything().items() if not point.startswith("net_")}
     without = {point: m for point, m in read.items() if point != "load_v:house"}
     weak = [
         sum(c.probability for c in judged(vehicle.circuit, *runs_of(vehicle, some)).causes if c.cause == "weak_battery:house")

@@ -100,6 +100,13 @@ def test_a_sound_vehicle_is_never_condemned(layout: str, charge: float, tests: s
     assert condemned(findings) == [], (layout, charge, sorted(tests), seed, findings.headline.text)
 
 
+def test_a_flat_battery_takes_as_freely_at_a_known_output_as_elsewhere() -> None:
+    """Where it was not read at rest how charged it is, and so what it takes, is one unknown in every state: two units, half charged."""
+    tests = ["charging_drops", "drain", "full_output", "key_on", "net_battery", "ripple"]
+    findings = of(sound(circuit_of("house_bank_diagonal"), 0.53, 1), tests)
+    assert condemned(findings) == [] and findings.nothing_broken > 0.7 and not findings.doubtful
+
+
 def test_probabilities_of_causes_that_exclude_one_another_add_up() -> None:
     """Sets of causes share out the whole; what is in no set is something nobody thought of, and has its part of it."""
     from tests.build import inferred

@@ -31,6 +31,7 @@ from mavrik.core.findings.hypotheses import (
     is_too_much,
 )
 from mavrik.core.findings.likelihood import slip_density
+from mavrik.core.findings.placing import IDLES_BELOW_RPM
 from mavrik.core.findings.searching import evidence_drawn, search
 from mavrik.core.findings.starting import fit_nothing
 from mavrik.core.measuring.readings import Measured
@@ -134,6 +135,20 @@ def at_idle(observations: Sequence[Observation]) -> list[Observation]:
     return at_idle_points
 
 
+def as_idling(observations: Sequence[Observation]) -> list[Observation]:
+    """The readings with the idle speed that was read, wherever nobody noted another: an engine idles alike from test to test.
+
+    observations: of all tests
+    """
+    idle_rpm = next((o.measured.value for o in observations if o.point.id == "engine_rpm" and o.measured.value > 0), None)
+    if idle_rpm is None or idle_rpm >= IDLES_BELOW_RPM:
+        return list(observations)
+    return [
+        replace(o, setup=replace(o.setup, engine_rpm=idle_rpm)) if o.setup.state in AT_IDLE and o.setup.engine_rpm is None else o
+        for o in observations
+    ]
+
+
 def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     """Weigh every fault of the catalogue, and fit the resistance of every branch, by all that was read.
 
@@ -149,7 +164,7 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     >>> len(found.evidence), max(found.by_cause.values()) < 0.5
     (0, True)
     """
-    evidence = tuple(o for o in at_idle(observations) if not o.point.own_rule)
+    evidence = tuple(o for o in as_idling(at_idle(observations)) if not o.point.own_rule)
     rest_v = rest_voltages(circuit, observations)
     model = BenchModel(circuit, rest_v)
     suspects = hypotheses(circuit, any(o.point.sense_wire for o in evidence))

@@ -95,7 +95,7 @@ class Placing:
             if at.consumers_a
         ]
         """States in which consumers are on that no document lists: what is unknown of them, and what they usually take."""
-        self.slowing = {k: slowing[e.id] for k, e in enumerate(self.network.emfs) if e.id in slowing and not self.at_output}
+        self.slowing = {k: slowing[e.id] for k, e in enumerate(self.network.emfs) if e.id in slowing}
         resistor = {r.id: k for k, r in enumerate(self.network.resistors)}
         self.resistor = resistor
         here = [(k, resistor[b]) for k, b in enumerate(unknowns.branch_ids) if b in resistor]

@@ -37,6 +37,10 @@ BLANK_MOHM = float(Battery.model_fields["internal_mohm"].default)
 LISTED_SHARE_WIDTH = 0.03
 """Where only what a document lists was on, so much at most of what consumers usually take is on beside it. Our choice, no source."""
 
+MAGNET_IDLE_SPREAD = 0.7
+"""The same of what a permanent-magnet stator without a curve of its own gives at idle: the usual curve is steep there, and such stators
+begin to charge anywhere between 600 and 1000 /min. Common practice, rough, no source."""
+
 PER_UNIT = (What.SET_POINT, What.LIMIT_SHARE, What.IDLE_SHARE, What.SLIP)
 PER_BATTERY = (What.EMF, What.OHM_SHARE, What.TAKES_SHARE, What.DRAIN_A)
 IN_VOLTS = frozenset({What.EMF, What.CHARGE, What.UNLEVEL, What.CHARGED, What.SET_POINT})
@@ -75,6 +79,7 @@ class Unknowns:
         names += [(w, main) for w in (What.MORE_LOAD_A, What.CONSUMERS_A, What.KEY_ON_A, What.LISTED_SHARE, What.STARTER_SHARE)]
         volts, rated = circuit.system_voltage_v / 12, circuit.alternator.rated_a
         scale = dict.fromkeys(IN_VOLTS, volts) | dict.fromkeys(OF_THE_RATING, rated)
+        magnets = {a.id for a in circuit.alternators if a.kind == "permanent_magnet" and not a.curve}
         n = len(metal)
         known = np.array([table.tolerances[str(what)] for what, _ in names[n:]])
         by = np.array([scale.get(what, 1.0) for what, _ in names[n:]])
@@ -82,6 +87,8 @@ class Unknowns:
         for k, (what, element) in enumerate(names[n:]):
             if what is What.OHM_SHARE:
                 known[k] = inner_share(next(b for b in circuit.batteries if b.id == element))
+            if what is What.IDLE_SHARE and element in magnets:
+                known[k] = (known[k][0], MAGNET_IDLE_SPREAD)
         return cls(
             tuple(names),
             tuple(b.id for b in metal),
