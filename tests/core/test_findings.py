@@ -14,12 +14,25 @@ from mavrik.core.drawing.staircase import build_staircase
 from mavrik.core.findings import BranchFinding, BranchVerdict, judge
 from mavrik.core.findings.bench import Known, total
 from mavrik.core.findings.causes import undecided_sets
+from mavrik.core.findings.hypotheses import hypotheses
 from mavrik.core.findings.inference import Estimate, Posterior
 from mavrik.core.findings.sides import sum_check
 from mavrik.core.measuring.limits import LimitProfileName
 from mavrik.core.measuring.readings import Run
 from mavrik.core.operating.prediction import at_output, at_rated_output, predict
-from tests.build import CLAMP, METER, branch_of, drop_run, drops_with, judged, simple_circuit, simple_document, with_branch
+from mavrik.standin.vehicle import HiddenVehicle
+from tests.build import (
+    CLAMP,
+    METER,
+    branch_of,
+    drop_run,
+    drops_with,
+    judged,
+    runs_of,
+    simple_circuit,
+    simple_document,
+    with_branch,
+)
 
 SIMPLE = simple_circuit()
 SOUND = {"feed": 0.121, "fuse": 0.053, "home": 0.065}
@@ -137,6 +150,24 @@ def test_probes_that_touch_nothing_are_called_out() -> None:
     assert findings.headline.verdict is BranchVerdict.CHECK_PROBES and "did not touch" in findings.headline.text
     assert {s.verdict for s in findings.sides if s.name != "whole"} == {BranchVerdict.CHECK_PROBES}
     assert not any(b.verdict in (BranchVerdict.FAIL, BranchVerdict.EXCESS) for b in findings.branches)
+
+
+def test_what_is_lost_behind_an_open_fuse_is_no_lost_probe() -> None:
+    """With the charge fuse surely open by other tests next to nothing is lost on the way back, and that is no probe's fault."""
+    car = build_layout("boat_isolator", 12)
+    opened = next(h for h in hypotheses(car) if h.causes == ("open:charge_fuse",))
+    vehicle = HiddenVehicle(car, opened, np.random.default_rng(3))
+    findings = judged(car, *runs_of(vehicle, vehicle.everything()))
+    assert findings.causes[0].cause == "open:charge_fuse" and findings.causes[0].probability > 0.9
+    assert not [b.label for b in findings.branches if "far below" in b.reason]
+    assert not [s.name for s in findings.sides if "did not touch" in s.reason]
+
+
+def test_a_fuse_holder_may_be_far_better_than_another() -> None:
+    """A third of what two contacts of its kind usually lose is still a contact; nothing at all is a probe in the air."""
+    better = branch(SIMPLE, drop_run(SIMPLE, 100, **SOUND | {"fuse": 0.35 * SOUND["fuse"]}), "fuse")
+    assert better.verdict is BranchVerdict.PASS
+    assert branch(SIMPLE, drop_run(SIMPLE, 100, **SOUND | {"fuse": 0.0}), "fuse").verdict is BranchVerdict.CHECK_PROBES
 
 
 def test_a_part_far_below_sound_is_called_out() -> None:

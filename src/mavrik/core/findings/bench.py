@@ -10,11 +10,13 @@ import numpy as np
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.ring import Ring
 from mavrik.core.findings.band import Band
-from mavrik.core.findings.inference import Posterior
+from mavrik.core.findings.hypotheses import fault_table
+from mavrik.core.findings.inference import Candidate, Estimate, Posterior
 from mavrik.core.measuring.instruments import gain_uncertainty
 from mavrik.core.measuring.limits import Limit, LimitProfileName, Scope, limit_for
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import combine
+from mavrik.core.operating.bench_states import BenchState
 from mavrik.core.operating.prediction import Prediction
 from mavrik.core.procedures import Observation
 
@@ -114,6 +116,21 @@ class Bench:
         """The profile's limit for a scope."""
         return limit_for(self.profile, scope, self.circuit.system_voltage_v)
 
+    def predicted_v(self, of: Observation, with_it: Candidate) -> float:
+        """What a set of causes, fitted to all readings, would let a drop be [V]; 0 for one that is no evidence."""
+        return next((float(v) for o, v in zip(self.posterior.evidence, with_it.predicted, strict=True) if o is of), 0.0)
+
+    def surely_below(self, of: Observation, volts: float) -> bool:
+        """Whether what is surely wrong leaves next to no current for a drop: behind what is open nothing is lost.
+
+        The drops by themselves do not make it sure: probes that touch nothing read so too.
+        """
+        posterior = self.posterior
+        if all(o.setup.state is BenchState.AT_OUTPUT for o in posterior.evidence):
+            return False
+        low = (c.probability for c in posterior.candidates if abs(self.predicted_v(of, c)) < volts)
+        return sum(low) >= fault_table().probably
+
     def at_rated(self, known: Known, branch_ids: tuple[str, ...], threshold_v: float = 0.0) -> Measured:
         """A drop carried from the output it was read at to rated output, cables warmed up, with its uncertainty [V].
 
@@ -124,6 +141,19 @@ class Bench:
         metal, times = known.volts - threshold_v, self._carried(branch_ids, threshold_v)
         u_output = metal * known.u_output_a / known.output_a if known.output_a else 0.0
         return Measured(threshold_v + metal * times, times * combine(known.u, u_output))
+
+    def fitted_at_rated(self, branch_id: str, estimate: Estimate) -> Measured:
+        """What a branch beside the ring loses at rated output, as all readings have its resistance [V].
+
+        branch_id: that carries another unit's or battery's current, of which nobody read how much it was; estimate: of its resistance
+        """
+        # What several units give of it in the test says little of what they give at rated output.
+        at = self.rated if len(self.circuit.alternators) > 1 else self.fitted_rated
+        amps = abs(at.current_a[branch_id])
+        volts = amps * self.fitted_rated.resistance_ohm[branch_id]
+        if amps > NO_CURRENT_A:
+            volts += self.circuit.branch(branch_id).threshold_v
+        return Measured(volts, amps * (estimate.high_ohm - estimate.low_ohm) / 2)
 
     def _carried(self, branch_ids: tuple[str, ...], threshold_v: float) -> float:
         """How many times what it lost in the test a way loses at rated output: by its current, and by its warmth."""

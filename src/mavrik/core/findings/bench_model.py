@@ -21,6 +21,7 @@ from mavrik.core.findings.unknowns import Unknowns
 from mavrik.core.operating.bench_states import IDLE_RPM, RUNNING
 from mavrik.core.operating.elements import slip_shown
 from mavrik.core.operating.engine import Engine
+from mavrik.core.operating.state import State
 from mavrik.core.operating.wiring import Wirings
 from mavrik.core.procedures import BenchState, Point, Setup, load_test_a, ohmic, state_of
 
@@ -49,6 +50,25 @@ def planned(points: Sequence[Point]) -> list[Placed]:
     return [(p, Setup(p.state)) for p in points]
 
 
+def as_it_ran(circuit: Circuit, state: State, idle: frozenset[str] | None) -> tuple[Circuit, State]:
+    """A circuit and a state with what closes and runs by itself as it was.
+
+    idle: voltage links that were open, and DC-DC chargers that did not run; all other links were closed. None: each as its voltage has it
+    """
+    if idle is None:
+        return circuit, state
+    links = {
+        b.id: b.model_copy(update={"override": "open" if b.id in idle else "closed"})
+        for b in circuit.branches
+        if isinstance(b, LinkBranch) and b.override == "none"
+    }
+    if links:
+        circuit = circuit.model_copy(update={"branches": tuple(links.get(b.id, b) for b in circuit.branches)})
+    if any(c.id in idle for c in circuit.converters):
+        state = state.model_copy(update={"converters_on": False})
+    return circuit, state
+
+
 class BenchModel:
     """A circuit at the states of the bench, assembled once, with a place for every unknown."""
 
@@ -63,8 +83,7 @@ class BenchModel:
 
         rest_v: volts at rest, by battery: how charged they really are
         checked: the circuit is known to be one that can be computed
-        idle: voltage links that were open, and DC-DC chargers that did not run, while an output was read; all other links were
-            closed. None: each as its voltage has it.
+        idle: what was open or did not run while an output was read, as for `as_it_ran`
         """
         self._checked, self.idle = checked, idle
         self.rest_v = dict(rest_v or {})
@@ -93,15 +112,8 @@ class BenchModel:
         if setup.state in CONSUMERS_OF and state.bank is not None:
             consumers = state.bank.current_a
             state = state.model_copy(update={"bank": None})
-        if at_output and self.idle is not None:
-            links = {
-                b.id: b.model_copy(update={"override": "open" if b.id in self.idle else "closed"})
-                for b in circuit.branches
-                if isinstance(b, LinkBranch) and b.override == "none"
-            }
-            circuit = circuit.model_copy(update={"branches": tuple(links.get(b.id, b) for b in circuit.branches)})
-            if any(c.id in self.idle for c in circuit.converters):
-                state = state.model_copy(update={"converters_on": False})
+        if at_output:
+            circuit, state = as_it_ran(circuit, state, self.idle)
         engine = Engine(circuit, state, self._checked, wirings=self._wirings)
         self._checked = True
         beside = [net.Resistor(f"drain:{b.id}", b.positive_node, b.negative_node, 1 / NO_DRAIN_S) for b in circuit.batteries]

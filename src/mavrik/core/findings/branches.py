@@ -20,6 +20,9 @@ from mavrik.core.protection.parts import PartsReport
 FAR_BELOW = 0.5
 """A drop below so much of what a sound part loses says that a probe did not touch, or that the part is another one."""
 
+CONTACT_FAR_BELOW = 0.25
+"""The same of fuses, switches and contacts, of which two of a kind differ by more. Our choice, no source."""
+
 EVEN = 0.5
 """What is over its limit and likelier bad than not fails, though one reading may have been a slip."""
 
@@ -51,8 +54,7 @@ def _against_the_current(bench: Bench, branch: AnyBranch, of: Observation) -> bo
     if branch.by_voltage and branch.settable:
         # Over a link that is open there may be anything.
         return False
-    best = bench.posterior.best
-    predicted = next((float(v) for o, v in zip(bench.posterior.evidence, best.predicted, strict=True) if o is of), 0.0)
+    predicted = bench.predicted_v(of, bench.posterior.best)
     if np.isfinite(predicted) and predicted * of.measured.value > 0:
         return False
     expected = bench.now.node_v[of.point.red] - bench.now.node_v[of.point.black]
@@ -63,8 +65,14 @@ def _against_the_current(bench: Bench, branch: AnyBranch, of: Observation) -> bo
 def far_below_sound(bench: Bench, branch: AnyBranch, of: Observation) -> bool:
     """Whether a drop is far below what a sound part loses where all of the output passes it."""
     expected = abs(bench.now.drop_v[branch.id])
+    if branch.id not in bench.ring.ids and len(bench.circuit.alternators) > 1:
+        # What another unit gives it does not have to carry: that is as all readings have it.
+        expected = min(expected, abs(bench.predicted_v(of, bench.posterior.sound)))
     passes_all = abs(bench.now.current_a[branch.id]) >= SHARED_BELOW * bench.now.output_a
-    return passes_all and expected > LEAST_TELLING_V and abs(of.measured.value) + of.measured.uncertainty < FAR_BELOW * expected
+    share = FAR_BELOW if isinstance(branch, ConductorBranch) else CONTACT_FAR_BELOW
+    if not passes_all or expected <= LEAST_TELLING_V or bench.surely_below(of, share * expected):
+        return False
+    return abs(of.measured.value) + of.measured.uncertainty < share * expected
 
 
 def _carries_for_another(bench: Bench, branch: AnyBranch, limit: Limit) -> bool:
@@ -189,7 +197,8 @@ def judge_branch(bench: Bench, branch: AnyBranch, parts: PartsReport) -> BranchF
     bench: the circuit with its readings
     branch: a branch of it that conducts
     parts: what its parts' checks said
-    Its excess resistance is the inference's; its limit is the profile's, for its drop scaled to rated output.
+    Its excess resistance is the inference's; its limit is the profile's, for its drop scaled to rated output; beside the ring, where
+    nobody read how much of the test's current it carried, for the drop that its resistance makes there.
     Source: Ohm's and Joule's laws; verdicts by JCGM 106.
     """
     i = branch.id
@@ -198,8 +207,12 @@ def judge_branch(bench: Bench, branch: AnyBranch, parts: PartsReport) -> BranchF
     scope = Scope.WHOLE if i in bench.spurs else Scope.GROUND if side is Side.RETURN and conductor else Scope.SIDE
     limit = bench.limit(scope).with_threshold(branch.threshold_v)
     of = bench.read.get(f"drop_v:{i}")
-    judged = bench.at_rated(Known.of(of), (i,), branch.threshold_v) if of else None
     estimate = bench.posterior.estimates.get(i)
+    judged = None
+    if of is not None and estimate is not None and i not in bench.ring.ids:
+        judged = bench.fitted_at_rated(i, estimate)
+    elif of is not None:
+        judged = bench.at_rated(Known.of(of), (i,), branch.threshold_v)
     verdict, reason, next_step = _verdict(bench, branch, estimate, of, judged, limit)
     known = estimate if estimate is not None and estimate.read and verdict is not BranchVerdict.CHECK_PROBES else None
     clamped = bench.read.get(f"branch_a:{i}")

@@ -10,6 +10,7 @@ from mavrik.core.circuit.rules import charging_gaps
 from mavrik.core.findings.band import sound_band
 from mavrik.core.findings.behaviour import charging_voltage_findings, chattering_findings
 from mavrik.core.findings.bench import Bench
+from mavrik.core.findings.bench_model import as_it_ran
 from mavrik.core.findings.branches import judge_branch
 from mavrik.core.findings.causes import (
     doubtful_readings,
@@ -88,14 +89,15 @@ def _bench(circuit: Circuit, ring: Ring, posterior: Posterior, drops: dict[str, 
     else:
         now = state_of(setup, circuit) if setup else at_rated_output(circuit)
         rated = at_rated_output(circuit, now.engine_space_c, now.ambient_c)
-    sound = predict_what_can_be(circuit, now, ring)
+    ran, now = as_it_ran(circuit, now, posterior.model.idle)
+    sound = predict_what_can_be(ran, now, ring)
     fitted = posterior.best.fitted or next((c.fitted for c in posterior.candidates if c.fitted is not None), None)
     sound_rated = predict_what_can_be(circuit, rated, ring)
     as_read, as_read_rated = sound, sound_rated
     if fitted is not None and drops:
         excess = dict(zip(fitted.problem.branch_ids, fitted.excess_ohm.tolist(), strict=True))
         charged = dict(zip(fitted.problem.battery_ids, fitted.charged_v.tolist(), strict=True))
-        as_read = predict_what_can_be(circuit, now, ring, excess, charged)
+        as_read = predict_what_can_be(ran, now, ring, excess, charged)
         as_read_rated = predict_what_can_be(circuit, rated, ring, excess, charged)
     return Bench(
         circuit=circuit,

@@ -47,7 +47,9 @@ def _verdict(bench: Bench, name: str, limit: Limit, known: Known, judged: Measur
     if known.volts < -known.u:
         return BranchVerdict.CHECK_PROBES, f"{what} reads {millivolts(known.volts)}: the probes were swapped."
     expected = bench.now.path_drop(_branches(bench, name)) if name in ("feed", "return") else 0.0
-    if expected > LEAST_TELLING_V and known.volts + known.u < FAR_BELOW * expected:
+    whole = bench.read.get(f"{name}_v")
+    explained = whole is not None and bench.surely_below(whole, FAR_BELOW * expected)
+    if expected > LEAST_TELLING_V and known.volts + known.u < FAR_BELOW * expected and not explained:
         why = f"{what} reads {millivolts(known.volts)}, far below the {millivolts(expected)} that sound parts lose: a probe did not touch."
         return BranchVerdict.CHECK_PROBES, why
     at = f"{what} loses {millivolts(judged.value)} at the rated {bench.rated_a:g} A"
