@@ -12,6 +12,7 @@ from scipy.stats import binomtest
 from bench.strangers import (
     ANSWER,
     FIRST_CASE,
+    NOTHING,
     SURE,
     Outcome,
     Walk,
@@ -134,7 +135,7 @@ HEAD = """# How often the cause is found
 Written by `./mavrik bench diagnosis`. The vehicles of `tests/reference/strangers/` share no code with the findings: copper, batteries, alternators, belts, meters and
 hands of their own, drawn at random from wide ranges and solved by ngspice; what they share is the drawn circuit and the list of places that a test asks for. A cause
 counts as found where its kind and its part are both right; where more hangs on a vehicle than is listed, "nothing broken" and "more hangs on it than is listed" both are.
-The model was worked out on cases of other numbers than those counted here, from {first_case} on (decisions 0031, 0032, 0034, 0069, 0070, 0072, 0073, 0075, 0077, 0078 and 0079). The few that ngspice does not solve are left out.
+The model was worked out on cases of other numbers than those counted here, from {first_case} on (decisions 0031, 0032, 0034, 0069, 0070, 0072, 0073, 0075, 0077, 0078, 0079 and 0080). The few that ngspice does not solve are left out.
 """
 
 
@@ -180,6 +181,15 @@ def _settled(cases: Sequence[Outcome]) -> str:
     )
 
 
+def _first_lines(cases: Sequence[Outcome]) -> str:
+    """What the line that is read first says of vehicles with nothing broken, and how often it says that of others."""
+    sound, broken = [o for o in cases if o.sort == "healthy"], [o for o in cases if NOTHING not in o.truth]
+    return (
+        f"Of {len(sound)} vehicles with nothing broken and no slip of a probe the first line says so of {_known([o.said_whole for o in sound])}, whatever limit a flat battery, a thin "
+        f"cable or a budget misses; of {len(broken)} broken ones it says that of {_share([o.said_whole for o in broken])}."
+    )
+
+
 def _altered(cases: Sequence[Outcome]) -> list[str]:
     """What is found on vehicles wired as no drawing has it."""
     sure = [o for o in cases if o.causes and o.causes[0][1] >= SURE]
@@ -215,6 +225,8 @@ def page(
         "![Reliability diagram](diagnosis.svg)",
         "",
         _settled(cases),
+        "",
+        _first_lines(cases),
         "",
         *_altered(otherwise),
         f"With five tests only (rest, key on, regulated voltage, full output, charging drops; {len(core_only)} of the cases) one of the true ones is among the first three in "

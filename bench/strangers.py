@@ -27,7 +27,7 @@ NOTHING = "none:"
 BINS = 10
 CHANCES = 4000
 SURE = 0.9
-FIRST_CASE = 18000
+FIRST_CASE = 19000
 """What is published is counted from here on: no case of these numbers was looked at while the model was made."""
 
 ANSWER = 0.95
@@ -37,6 +37,10 @@ ANSWER = 0.95
 def drawn() -> dict[str, dict[str, Any]]:
     """The drawn circuits."""
     return documents(lambda layout, volts: build_layout(layout, volts).model_dump(mode="json"))
+
+
+SAY_WHOLE = ("Sound", "What was read is sound", "othing broken: ", "othing is broken: ", "othing else is broken: ")
+"""How a first line says that nothing is broken."""
 
 
 @dataclass(frozen=True)
@@ -62,6 +66,11 @@ class Outcome:
     def first(self) -> bool:
         """Whether the likeliest is one of the true ones."""
         return bool(self.causes) and self.causes[0][0] in self.truth
+
+    @property
+    def said_whole(self) -> bool:
+        """Whether the first line says that nothing is broken, whatever limit is missed."""
+        return any(words in self.headline for words in SAY_WHOLE)
 
     def among(self, count: int) -> bool:
         """Whether all true ones are among the first so many; of a pair both, of what nobody listed either word for it."""

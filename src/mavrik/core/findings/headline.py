@@ -203,8 +203,8 @@ def headline(basis: HeadlineBasis) -> Headline:
         if best.kind == UNKNOWN_KIND:
             text = f"No fault that is known here explains these readings: {sureness(best.probability)}."
             return Headline(BranchVerdict.CHECK_PROBES, text, (), best.advice, "")
-        whole = BranchVerdict.PASS if best.kind in MENDS_NOTHING else BranchVerdict.EXCESS
-        return _cause_line(basis, best, BranchVerdict.FAIL if over else whole)
+        otherwise = BranchVerdict.PASS if best.kind in MENDS_NOTHING else BranchVerdict.EXCESS
+        return _cause_line(basis, best, BranchVerdict.FAIL if over else otherwise)
     if basis.weighed and part is not None and (graver is None or graver.branch_id != part.element):
         return _part_line(basis, part, BranchVerdict.FAIL if over else BranchVerdict.EXCESS)
     if graver is not None and graver.verdict is BranchVerdict.FAIL and (graver.probability or 0.0) > EVEN:
@@ -215,7 +215,8 @@ def headline(basis: HeadlineBasis) -> Headline:
     if basis.weighed and basis.undecided:
         why = tuple(f"{b.label}: {b.reason}" for b in basis.branches if b.verdict is BranchVerdict.UNDECIDED)[:MOST_WHY]
         return Headline(BranchVerdict.UNDECIDED, basis.undecided[0].words, why, _then(basis), basis.undecided[0].branch_ids[0])
-    if failing and basis.nothing_broken >= probably and all(_missed_by_what_is_whole(basis, j) for j in failing):
+    whole = bool(basis.weighed) and basis.nothing_broken >= probably
+    if failing and whole:
         return _not_a_fault(basis, failing, best)
     if failing:
         j = failing[0]
@@ -231,11 +232,15 @@ def headline(basis: HeadlineBasis) -> Headline:
             _then(basis) or j.next_step,
             best.element if best else "",
         )
+    nothing = f"Nothing broken: {sureness(basis.nothing_broken)}. " if whole else ""
     if graver is not None and graver.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED):
-        return Headline(graver.verdict, f"{graver.label}: {graver.reason}", (), graver.next_step, graver.branch_id)
+        return Headline(graver.verdict, f"{nothing}{graver.label}: {graver.reason}", (), graver.next_step, graver.branch_id)
     poor = min(basis.sides, key=lambda s: GRAVITY[s.verdict], default=None)
     if poor is not None and poor.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED):
-        return Headline(poor.verdict, poor.reason, (), "Measure the branches of this side one by one.", "")
+        thin = next((f for f in basis.parts if f.code == f"{poor.name}_undersized"), None)
+        why = (thin.why,) if whole and thin else ()
+        then = "No part of it has too much: plan larger cables." if whole else "Measure the branches of this side one by one."
+        return Headline(poor.verdict, f"{nothing}{poor.reason}", why, then, "")
     grave = next((f for f in basis.parts if f.severity is Severity.DANGER), None)
     if grave is not None:
         then = (
@@ -246,9 +251,9 @@ def headline(basis: HeadlineBasis) -> Headline:
 
 
 def _missed_by_what_is_whole(basis: HeadlineBasis, j: Judgement) -> bool:
-    """Whether sound parts may miss this limit: it is of a current, or of a voltage that is less than charging makes it, and was weighed."""
+    """Whether sound parts may miss this limit: it is of a current, or of a voltage that is less than charging makes it."""
     low = (bench_limits().limits["regulated"].least or 0.0) * basis.system_v / 12
-    return j.point in basis.weighed and (j.quantity == "current" or (j.quantity == "voltage" and j.value < low))
+    return j.quantity == "current" or (j.quantity == "voltage" and j.value < low)
 
 
 def _perhaps_more_load(best: Cause | None) -> tuple[str, ...]:
@@ -259,17 +264,26 @@ def _perhaps_more_load(best: Cause | None) -> tuple[str, ...]:
 
 
 def _not_a_fault(basis: HeadlineBasis, failing: Sequence[Judgement], best: Cause | None) -> Headline:
-    """A limit that is not met by what is whole: a load that is more than the unit gives, a battery that is only flat."""
-    nothing, j = next((c for c in basis.causes if c.cause == NOTHING), None), failing[0]
+    """Limits that are missed where the readings say that nothing is broken: by what no other reading speaks of, by a load that is more
+    than the unit gives, by a battery that is only flat."""
+    apart = [j for j in failing if j.point not in basis.weighed]
+    odd = [j for j in failing if j.point in basis.weighed and not _missed_by_what_is_whole(basis, j)]
+    others = [j for j in failing if j not in apart and j not in odd]
+    j = [*apart, *odd, *others][0]
+    nothing = next((c for c in basis.causes if c.cause == NOTHING), None)
+    sure, missed = sureness(basis.nothing_broken), f"{j.label}, {shown(j.quantity, j.value)}: {j.why}"
+    rest = tuple(f"{x.label}: {shown(x.quantity, x.value)}; limit: {x.limit}." for x in failing if x is not j)
     short = any(j in t.judgements for t in basis.tests if t.procedure in OF_THE_BUDGET)
     budget = f", {nothing.magnitude}" if short and nothing and nothing.magnitude else ""
-    text = f"Nothing broken: {sureness(basis.nothing_broken)}{budget}. {j.label}, {shown(j.quantity, j.value)}: {j.why}"
-    why = (
-        *_perhaps_more_load(best),
-        f"Limit: {j.limit}.",
-        *(f"{x.label}: {shown(x.quantity, x.value)}; limit: {x.limit}." for x in failing[1:]),
-    )
-    return Headline(BranchVerdict.FAIL, text, why[:MOST_WHY], CLOSE_THE_BUDGET if budget else j.next_step, "")
+    if apart:
+        text, then = f"{missed} Nothing else is broken: {sure}.", j.next_step
+    elif odd:
+        text, then = f"{missed} By all readings together nothing is broken: {sure}.", f"Read it again. {j.next_step}"
+    else:
+        text, then = f"Nothing broken: {sure}{budget}. {missed}", CLOSE_THE_BUDGET if budget else j.next_step
+    sides = tuple(s.reason for s in basis.sides if s.verdict is BranchVerdict.FAIL)
+    why = (*_perhaps_more_load(best), f"Limit: {j.limit}.", *sides, *rest)
+    return Headline(BranchVerdict.FAIL, text, why[:MOST_WHY], then, "")
 
 
 def _sound(basis: HeadlineBasis, best: Cause | None) -> Headline:
