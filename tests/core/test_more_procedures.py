@@ -126,7 +126,7 @@ def test_a_full_battery_takes_nothing_and_is_no_failure(chemistry: Chemistry, fu
         return judgements_of("net_battery", {"net_a_idle:battery": amps, "net_v_idle:battery": volts}, car)[0]
 
     at_rest = 12.5 if chemistry != "lifepo4" else 13.4
-    assert said(0.5, full_v + 0.4).verdict is PASS and "it is full" in said(0.5, full_v + 0.4).why
+    assert said(0.5, full_v + 0.4).verdict is PASS and "0.5 A" in said(0.5, full_v + 0.4).why
     assert said(0.5, at_rest).verdict is FAIL and said(0.5, full_v - 0.1).verdict is FAIL
     # One that gives is not full, whatever its posts show.
     assert said(-3.0, full_v + 0.4).verdict is FAIL

@@ -66,7 +66,7 @@ def _perhaps_full(said: Judgement, battery: Battery, volts: Measured, scale: flo
         said,
         verdict=Verdict.PASS,
         limit=f"{said.limit}; {rule}",
-        why=f"It takes {said.value:.0f} A at {volts.value:.1f} V: it is full, and nothing is drawn from it.",
+        why=f"It takes {said.value:.1f} A at {volts.value:.1f} V: it is full, and nothing is drawn from it.",
         next_step="",
     )
 
