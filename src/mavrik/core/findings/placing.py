@@ -134,8 +134,19 @@ class Placing:
         """How much more slowly batteries take a charge than is documented, by its natural logarithm (suspects, batteries)."""
         takes_share = rows[:, self._of_batteries(What.TAKES_SHARE)]
         for k, (volts, slower) in self.slowing.items():
-            takes_share[:, k] += np.interp(rows[:, self._charge[k]], volts, slower)
+            slowed = np.interp(rows[:, self._charge[k]], volts, slower)
+            takes_share[:, k] += slowed
+            takes_share -= slowed[:, None] * self._part_of_all[k]
         return takes_share
+
+    @cached_property
+    def _part_of_all(self) -> Floats:
+        """What share each battery has in what all of them take at a known output, where what they take together is known, and nothing
+        follows for the voltage from how freely they take it; 0 elsewhere."""
+        if not self.at_output or self.many[0].rest is None:
+            return np.zeros(len(self.network.emfs))
+        taken_a = np.maximum(self.many[0].rest.answer.emf_a[0], 0.0)
+        return np.asarray(taken_a / max(float(taken_a.sum()), 1e-9))
 
     @cached_property
     def _charged(self) -> tuple[list[int], list[int]]:
@@ -355,10 +366,11 @@ class Placing:
         charging = emf_a.reshape(states, count, -1) > 0
         taking = np.where(charging, self.usual["emf_charging_ohm"][:, None, :] * np.exp(self._slower(rows)), 0.0)
         slopes[:, :, takes] = by_ohm * taking[of]
+        all_takes = slopes[:, :, takes].sum(axis=2)
         for k, (volts, slower) in self.slowing.items():
             at_charge = self._charge[k]
             steeper = np.interp(rows[:, at_charge], volts, np.gradient(slower, volts), left=0.0, right=0.0)
-            slopes[:, :, at_charge] += slopes[:, :, takes[k]] * steeper
+            slopes[:, :, at_charge] += (slopes[:, :, takes[k]] - self._part_of_all[k] * all_takes) * steeper
         ohm = own("resistor_ohm")
         by_siemens = moved[:, :, self.drains] * -(ohm[:, :, self.drains] ** 2)[of]
         slopes[:, :, self._of_batteries(What.DRAIN_A)] = by_siemens / self.rest_v[of][:, None, :]
