@@ -5,38 +5,56 @@ from __future__ import annotations
 import pytest
 
 from mavrik.core.circuit.layouts import build_layout, front_battery
-from mavrik.core.findings.inference import as_idling
+from mavrik.core.findings.bench_model import BenchModel, planned
+from mavrik.core.findings.hypotheses import hypotheses
+from mavrik.core.findings.inference import idle_speed
 from mavrik.core.findings.unknowns import MAGNET_IDLE_SPREAD, Unknowns, What
 from mavrik.core.measuring.readings import Reading, Run
-from mavrik.core.operating.bench_states import AT_IDLE, BenchState
-from mavrik.core.procedures import Observation, observations, standing
+from mavrik.core.operating.bench_states import AT_IDLE, IDLE_RPM, BenchState, Setup
+from mavrik.core.operating.devices import unit_output_a
+from mavrik.core.procedures import Observation, observations, procedure, standing
+from mavrik.core.procedures.bench.full_output import HOT_C
 from tests.build import CLAMP, METER, completed
 
 CAR = front_battery(12)
 
 
-def read(engine_rpm: float, noted: float | None = None) -> list[Observation]:
+def read(engine_rpm: float) -> list[Observation]:
     runs = [
         Run(procedure="regulated", instruments=(METER,), readings=(Reading(point="regulated_v:idle", value=14.2, instrument="dmm"), Reading(point="regulated_v:fast", value=14.3, instrument="dmm"))),
-        Run(procedure="idle_output", engine_rpm=noted, instruments=(CLAMP,), readings=(Reading(point="engine_rpm", value=engine_rpm), Reading(point="idle_a:alternator", value=30.0, instrument="clamp"))),
+        Run(procedure="idle_output", instruments=(CLAMP,), readings=(Reading(point="engine_rpm", value=engine_rpm), Reading(point="idle_a:alternator", value=30.0, instrument="clamp"))),
     ]  # fmt: skip
     return observations(CAR, standing([completed(CAR, r) for r in runs]))
 
 
+def at(model: BenchModel, state: BenchState, noted: float | None = None) -> float:
+    return model.assembled(Setup(state, engine_rpm=noted)).state.engine_rpm
+
+
 def test_a_speed_that_was_read_once_is_that_of_every_idle() -> None:
-    by_point = {o.point.id: o.setup for o in as_idling(read(920.0))}
-    assert by_point["regulated_v:idle"].engine_rpm == 920.0 and by_point["idle_a:alternator"].engine_rpm == 920.0
-    assert by_point["regulated_v:fast"].engine_rpm is None
+    assert idle_speed(read(920.0)) == 920.0
+    model = BenchModel(CAR, idle_rpm=920.0)
+    assert {at(model, s) for s in AT_IDLE} == {920.0}
+    assert at(model, BenchState.FAST) == at(BenchModel(CAR), BenchState.FAST)
 
 
 def test_what_was_noted_beside_a_test_goes_before() -> None:
-    by_point = {o.point.id: o.setup for o in as_idling(read(920.0, noted=1000.0))}
-    assert by_point["idle_a:alternator"].engine_rpm == 1000.0 and by_point["regulated_v:idle"].engine_rpm == 920.0
+    model = BenchModel(CAR, idle_rpm=920.0)
+    assert at(model, BenchState.IDLE_LOADED, noted=1000.0) == 1000.0 and at(model, BenchState.IDLE) == 920.0
 
 
 @pytest.mark.parametrize("rpm", [0.0, 2000.0])
 def test_what_is_no_idle_speed_says_nothing_of_it(rpm: float) -> None:
-    assert all(o.setup.engine_rpm is None for o in as_idling(read(rpm)))
+    assert idle_speed(read(rpm)) == IDLE_RPM
+
+
+def test_an_engine_that_was_not_held_at_speed_had_its_own_idle() -> None:
+    """Where a test asks for 2000 /min and the engine idled, a unit has what it has at the idle speed that was read."""
+    slow = next(h for h in hypotheses(CAR) if h.slow)
+    placed = planned(tuple(p for p in procedure("full_output").points(CAR) if not p.own_rule))
+    given = [float(BenchModel(CAR, idle_rpm=rpm).predict(placed, [hypotheses(CAR)[0], slow])[1, 0]) for rpm in (700.0, 900.0)]
+    fast = [unit_output_a(CAR.alternator, rpm * CAR.alternator.pulley_ratio, HOT_C) for rpm in (700.0, 900.0)]
+    assert given[1] / given[0] == pytest.approx(float(fast[1] / fast[0]), rel=0.02)
 
 
 def test_what_a_unit_gives_at_idle_is_evidence() -> None:

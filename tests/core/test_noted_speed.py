@@ -25,8 +25,9 @@ def judged_with(cause: str, noted_rpm: float | None) -> Findings:
     """All tests on a vehicle of the stand-in; those that ask for speed alone with the engine speed that was noted beside them."""
     hidden = next(h for h in hidden_faults(CAR) if h.causes == (cause,))
     bench = HiddenVehicle(CAR, hidden, np.random.default_rng(5))
-    # Idle and speed are both in this one: what was noted is of neither.
-    readings = {k: v for k, v in bench.everything().items() if not k.startswith("regulated_")}
+    # Idle and speed are both in these: what was noted is of neither, and what is read there says by itself how fast the engine ran.
+    both = ("regulated_", "net_", "idle_a:", "consumers_a:")
+    readings = {k: v for k, v in bench.everything().items() if not k.startswith(both)}
     runs = [
         r.model_copy(update={"engine_rpm": noted_rpm}) if r.procedure in ASKS_FOR_SPEED else r for r in runs_of(bench, readings)
     ]

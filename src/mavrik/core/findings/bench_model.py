@@ -18,7 +18,7 @@ from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
 from mavrik.core.findings.lift import Lift
 from mavrik.core.findings.placing import CONSUMERS_OF, MOST_SLIP, NO_DRAIN_S, Assembled, Placing
 from mavrik.core.findings.unknowns import Unknowns
-from mavrik.core.operating.bench_states import IDLE_RPM, RUNNING
+from mavrik.core.operating.bench_states import AT_IDLE, IDLE_RPM, RUNNING
 from mavrik.core.operating.elements import slip_shown
 from mavrik.core.operating.engine import Engine
 from mavrik.core.operating.state import State
@@ -78,19 +78,21 @@ class BenchModel:
         rest_v: Mapping[str, float] | None = None,
         checked: bool = False,
         idle: frozenset[str] | None = None,
+        idle_rpm: float = IDLE_RPM,
     ) -> None:
         """Assemble nothing yet.
 
         rest_v: volts at rest, by battery: how charged they really are
         checked: the circuit is known to be one that can be computed
         idle: what was open or did not run while an output was read, as for `as_it_ran`
+        idle_rpm: how fast the engine idles where nobody noted it beside a test [1/min]
         """
-        self._checked, self.idle = checked, idle
+        self._checked, self.idle, self.idle_rpm = checked, idle, idle_rpm
         self.rest_v = dict(rest_v or {})
         self.document = circuit
         charged = as_charged(circuit, self.rest_v)
         self.circuit, self._as_drawn = ohmic(charged), as_sound(charged)
-        self.unknowns = Unknowns.of(circuit)
+        self.unknowns = Unknowns.of(circuit, self.rest_v.keys())
         self._slowing = {b.id: slowing(charged, b) for b in charged.batteries if b.id not in self.rest_v}
         self._wirings = Wirings()
         self._at: dict[Setup, Assembled] = {}
@@ -107,7 +109,8 @@ class BenchModel:
         # A fault may leave a load at any voltage, and a resistance then takes what it gets; at a known output loads are real.
         at_output = setup.state is BenchState.AT_OUTPUT
         circuit = self._as_drawn if at_output else self.circuit
-        state, consumers = state_of(setup, circuit), 0.0
+        idles = setup.state in AT_IDLE and setup.engine_rpm is None
+        state, consumers = state_of(replace(setup, engine_rpm=self.idle_rpm) if idles else setup, circuit), 0.0
         slip = slip_shown(circuit, state)
         if setup.state in CONSUMERS_OF and state.bank is not None:
             consumers = state.bank.current_a
@@ -310,7 +313,8 @@ class BenchModel:
 
     def _placing(self, setups: tuple[Setup, ...]) -> Placing:
         if setups not in self._placings:
-            self._placings[setups] = Placing(self.circuit, self.unknowns, [self.assembled(s) for s in setups], self._slowing)
+            states = [self.assembled(s) for s in setups]
+            self._placings[setups] = Placing(self.circuit, self.unknowns, states, self._slowing, self.idle_rpm)
         return self._placings[setups]
 
     def _shaft_rpm(self, alternator: str) -> float:

@@ -42,7 +42,7 @@ LEFT = 0.02
 HOPELESS = 20.0
 """A set whose likelihood is this far below the best, by its natural logarithm, is not waited for: it is 0.0 % whichever way it ends."""
 
-HARDLY = 60.0
+HARDLY = 100.0
 """The same before slips are judged."""
 
 TURNS, DAMPED_AFTER = 10, 5

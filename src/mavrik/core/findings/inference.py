@@ -135,18 +135,13 @@ def at_idle(observations: Sequence[Observation]) -> list[Observation]:
     return at_idle_points
 
 
-def as_idling(observations: Sequence[Observation]) -> list[Observation]:
-    """The readings with the idle speed that was read, wherever nobody noted another: an engine idles alike from test to test.
+def idle_speed(observations: Sequence[Observation]) -> float:
+    """The idle speed that was read [1/min], and that of the catalogue where none was: an engine idles alike from test to test.
 
     observations: of all tests
     """
-    idle_rpm = next((o.measured.value for o in observations if o.point.id == "engine_rpm" and o.measured.value > 0), None)
-    if idle_rpm is None or idle_rpm >= IDLES_BELOW_RPM:
-        return list(observations)
-    return [
-        replace(o, setup=replace(o.setup, engine_rpm=idle_rpm)) if o.setup.state in AT_IDLE and o.setup.engine_rpm is None else o
-        for o in observations
-    ]
+    read = next((o.measured.value for o in observations if o.point.id == "engine_rpm"), 0.0)
+    return read if 0 < read < IDLES_BELOW_RPM else IDLE_RPM
 
 
 def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
@@ -164,9 +159,9 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     >>> len(found.evidence), max(found.by_cause.values()) < 0.5
     (0, True)
     """
-    evidence = tuple(o for o in as_idling(at_idle(observations)) if not o.point.own_rule)
+    evidence = tuple(o for o in at_idle(observations) if not o.point.own_rule)
     rest_v = rest_voltages(circuit, observations)
-    model = BenchModel(circuit, rest_v)
+    model = BenchModel(circuit, rest_v, idle_rpm=idle_speed(observations))
     suspects = hypotheses(circuit, any(o.point.sense_wire for o in evidence))
     if not evidence:
         weights = np.array([h.weight for h in suspects])
@@ -213,7 +208,7 @@ def _as_it_ran(
     if (links or chargers) and any(o.setup.state is BenchState.AT_OUTPUT for o in evidence):
         # Left to its voltage a link would close with one set of causes and open with another, and those be weighed by that.
         sets = {frozenset[str](), links, chargers, links | chargers}
-        ways = [BenchModel(circuit, model.rest_v, True, idle) for idle in sorted(sets, key=sorted)]
+        ways = [BenchModel(circuit, model.rest_v, True, idle, model.idle_rpm) for idle in sorted(sets, key=sorted)]
     problems = [FitProblem.of(circuit, way, evidence) for way in ways]
     return max(((p, fit_nothing(p, sound)) for p in problems), key=lambda found: found[1].log_evidence)
 

@@ -251,7 +251,7 @@ def _charge_action(draws: Draws, procedures: Sequence[Procedure]) -> list[NextAc
     ]
     if not points:
         return []
-    again = BenchModel(model.document, full, True, model.idle)
+    again = BenchModel(model.document, full, True, model.idle, model.idle_rpm)
     seen, together = draws.expected([(p, Setup(p.state)) for p in points], again)
     bits = draws.told_by(points, seen, together)
     names = " and ".join(inside_a_sentence(b.label) for b in flat)

@@ -18,7 +18,7 @@ from mavrik.core.circuit import Alternator, Circuit
 from mavrik.core.findings.hypotheses import Hypothesis, Unnoted, What
 from mavrik.core.findings.lift import SWEPT, Lift
 from mavrik.core.findings.unknowns import LEAST_SHARE, Unknowns
-from mavrik.core.operating.bench_states import IDLE_RPM, RUNNING
+from mavrik.core.operating.bench_states import RUNNING
 from mavrik.core.operating.devices import unit_output_a
 from mavrik.core.operating.state import State
 from mavrik.core.procedures import BenchState, Setup
@@ -73,12 +73,19 @@ class Placing:
     """The unknowns of a vehicle among the values of a network, in some states of the bench; arrays are (states, suspects, ...)."""
 
     def __init__(
-        self, circuit: Circuit, unknowns: Unknowns, many: Sequence[Assembled], slowing: Mapping[str, tuple[Floats, Floats]]
+        self,
+        circuit: Circuit,
+        unknowns: Unknowns,
+        many: Sequence[Assembled],
+        slowing: Mapping[str, tuple[Floats, Floats]],
+        idle_rpm: float,
     ) -> None:
         """many: states of one network, all of them at a known output or none.
 
         slowing: how much more slowly batteries take a charge the fuller they are, of those that were not read at rest
+        idle_rpm: how fast the engine idles [1/min]
         """
+        self.idle_rpm = idle_rpm
         self.circuit, self.unknowns, self.many = circuit, unknowns, tuple(many)
         self.network = many[0].network
         self.at_output = many[0].name is BenchState.AT_OUTPUT
@@ -134,19 +141,12 @@ class Placing:
         """How much more slowly batteries take a charge than is documented, by its natural logarithm (suspects, batteries)."""
         takes_share = rows[:, self._of_batteries(What.TAKES_SHARE)]
         for k, (volts, slower) in self.slowing.items():
-            slowed = np.interp(rows[:, self._charge[k]], volts, slower)
-            takes_share[:, k] += slowed
-            takes_share -= slowed[:, None] * self._part_of_all[k]
+            if self.at_output:
+                # What they take together is known there, and how such a one shares it is its voltage's alone.
+                takes_share[:, k] = 0.0
+            else:
+                takes_share[:, k] += np.interp(rows[:, self._charge[k]], volts, slower)
         return takes_share
-
-    @cached_property
-    def _part_of_all(self) -> Floats:
-        """What share each battery has in what all of them take at a known output, where what they take together is known, and nothing
-        follows for the voltage from how freely they take it; 0 elsewhere."""
-        if not self.at_output or self.many[0].rest is None:
-            return np.zeros(len(self.network.emfs))
-        taken_a = np.maximum(self.many[0].rest.answer.emf_a[0], 0.0)
-        return np.asarray(taken_a / max(float(taken_a.sum()), 1e-9))
 
     @cached_property
     def _charged(self) -> tuple[list[int], list[int]]:
@@ -325,7 +325,7 @@ class Placing:
         slow = self._idling(suspects) & ~self.at_idle[:, None]
         for s in np.flatnonzero(slow.any(axis=1)).tolist():
             state = self.many[s].state
-            ends = np.array([IDLE_RPM, state.engine_rpm]) * a.pulley_ratio
+            ends = np.array([self.idle_rpm, state.engine_rpm]) * a.pulley_ratio
             idle, whole = unit_output_a(a, ends, state.alternator_c).tolist()
             share[s, slow[s]] = idle / max(whole, 1e-9)
         return share
@@ -366,11 +366,13 @@ class Placing:
         charging = emf_a.reshape(states, count, -1) > 0
         taking = np.where(charging, self.usual["emf_charging_ohm"][:, None, :] * np.exp(self._slower(rows)), 0.0)
         slopes[:, :, takes] = by_ohm * taking[of]
-        all_takes = slopes[:, :, takes].sum(axis=2)
         for k, (volts, slower) in self.slowing.items():
+            if self.at_output:
+                slopes[:, :, takes[k]] = 0.0
+                continue
             at_charge = self._charge[k]
             steeper = np.interp(rows[:, at_charge], volts, np.gradient(slower, volts), left=0.0, right=0.0)
-            slopes[:, :, at_charge] += (slopes[:, :, takes[k]] - self._part_of_all[k] * all_takes) * steeper
+            slopes[:, :, at_charge] += slopes[:, :, takes[k]] * steeper
         ohm = own("resistor_ohm")
         by_siemens = moved[:, :, self.drains] * -(ohm[:, :, self.drains] ** 2)[of]
         slopes[:, :, self._of_batteries(What.DRAIN_A)] = by_siemens / self.rest_v[of][:, None, :]

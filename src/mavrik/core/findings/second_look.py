@@ -12,7 +12,7 @@ from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import AS_LOGARITHM, NOTHING, Hypothesis, What, both, contradictory, of_a_unit
 from mavrik.core.findings.placing import CONSUMERS_OF
 from mavrik.core.findings.starting import begun_from, where_it_ended
-from mavrik.core.findings.unnoted import met_so
+from mavrik.core.findings.unnoted import begun_so, met_so
 
 SLIPPED, SLIPS = -5.5, 2
 """A reading that is so unlikely, by its natural logarithm, is taken for a slip; where the likeliest takes so many for slips it is looked at
@@ -45,7 +45,9 @@ def second_look(
     beside = [h for h in suspects if of_a_unit(h) or h.causes[0] in likeliest.trial.causes]
     pairs = {frozenset((*m.causes, *b.causes)): both(m, b) for m in much for b in beside if m.causes != b.causes}
     at_times = [replace(t, start=start) for t in alike if t.base.element in parts and t.base.at_times for start in starts]
-    return at_times + [Trial.of(pair, start) for pair in pairs.values() for start in starts]
+    # What nobody noted is as it is with the likeliest.
+    met = likeliest.trial.base.unnoted
+    return at_times + [Trial.of(met_so(p, met), begun_so(problem, met, start)) for p in pairs.values() for start in starts]
 
 
 def across_the_limit(problem: FitProblem, fitted: Sequence[Fitted], near: float) -> list[Trial]:

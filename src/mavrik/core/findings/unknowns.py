@@ -6,7 +6,7 @@ its units give and hold, in what hangs on it. A fault is an expectation of its o
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -37,8 +37,12 @@ BLANK_MOHM = float(Battery.model_fields["internal_mohm"].default)
 LISTED_SHARE_WIDTH = 0.03
 """Where only what a document lists was on, so much at most of what consumers usually take is on beside it. Our choice, no source."""
 
+UNREAD_CHARGED_V = 4.0
+"""Standard deviation, of 12 V, of what a battery that nobody read at rest stands at while an output is read: what it takes of that is
+anything from nothing to all, and a full one's resistance makes four volts of it. Our choice, no source."""
+
 MAGNET_IDLE_SPREAD = 0.7
-"""The same of what a permanent-magnet stator without a curve of its own gives at idle: the usual curve is steep there, and such stators
+"""Standard deviation of the natural logarithm of what a permanent-magnet stator without a curve of its own gives at idle: the usual curve is steep there, and such stators
 begin to charge anywhere between 600 and 1000 /min. Common practice, rough, no source."""
 
 PER_UNIT = (What.SET_POINT, What.LIMIT_SHARE, What.IDLE_SHARE, What.SLIP)
@@ -63,8 +67,11 @@ class Unknowns:
     """Each battery with the first of those that metal joins it to."""
 
     @classmethod
-    def of(cls, circuit: Circuit) -> Unknowns:
-        """Those of a circuit."""
+    def of(cls, circuit: Circuit, at_rest: Collection[str] = ()) -> Unknowns:
+        """Those of a circuit.
+
+        at_rest: batteries that were read at rest
+        """
         table, metal = fault_table(), metal_of(circuit)
         groups = joined_batteries(circuit)
         names = [(What.MORE_OHM, b.id) for b in metal]
@@ -87,6 +94,8 @@ class Unknowns:
         for k, (what, element) in enumerate(names[n:]):
             if what is What.OHM_SHARE:
                 known[k] = inner_share(next(b for b in circuit.batteries if b.id == element))
+            if what is What.CHARGED and element not in at_rest:
+                known[k] = (known[k][0], UNREAD_CHARGED_V)
             if what is What.IDLE_SHARE and element in magnets:
                 known[k] = (known[k][0], MAGNET_IDLE_SPREAD)
         return cls(

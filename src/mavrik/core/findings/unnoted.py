@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 
 from mavrik.core.circuit import Circuit, LinkBranch
@@ -48,7 +48,7 @@ def otherwise(
     opened = [h for h in suspects if any(c.what is What.OPEN for c in h.changes)]
     held = [(h, Unnoted.LINKS_CLOSED, starts[0]) for h in opened if Unnoted.LINKS_CLOSED in ways]
     return [
-        replace(Trial.of(met_so(h, frozenset({way}))), start=_begun(problem, way, start))
+        replace(Trial.of(met_so(h, frozenset({way}))), start=begun_so(problem, {way}, start))
         for h, way, start in [*((h, way, start) for h in to_spare for way in ways for start in starts), *held]
     ]
 
@@ -59,7 +59,9 @@ def otherwise_too(problem: FitProblem, likely: Sequence[Fitted], ways: Sequence[
     problem: readings and unknowns; likely: the sets, fitted; ways: of `unnoted`
     """
     return [
-        f.trial.with_base(met_so(f.trial.base, f.trial.base.unnoted | {way})).begun_at(_begun(problem, way, where_it_ended(f)))
+        f.trial.with_base(met_so(f.trial.base, f.trial.base.unnoted | {way})).begun_at(
+            begun_so(problem, {way}, where_it_ended(f))
+        )
         for f in likely
         for way in ways
         if way not in f.trial.base.unnoted
@@ -99,9 +101,12 @@ def _links(circuit: Circuit) -> list[LinkBranch]:
     return [b for b in circuit.branches if isinstance(b, LinkBranch) and b.override == "none"]
 
 
-def _begun(problem: FitProblem, way: Unnoted, start: Floats) -> Floats:
-    """Where a trial begins with one of these otherwise."""
+def begun_so(problem: FitProblem, ways: Collection[Unnoted], start: Floats) -> Floats:
+    """Where a trial begins with some of these otherwise.
+
+    problem: readings and unknowns; ways: which; start: all else
+    """
     begun = start.copy()
-    if way is Unnoted.LISTED_ALONE:
+    if Unnoted.LISTED_ALONE in ways:
         begun[problem.unknowns.place[What.CONSUMERS_A, problem.model.circuit.battery.id]] = 0.0
     return begun
