@@ -133,6 +133,15 @@ def test_a_full_battery_takes_nothing_and_is_no_failure(chemistry: Chemistry, fu
     assert f"{full_v:.1f} V" in said(0.5, full_v + 0.4).limit or f"{full_v + 0.001:.1f} V" in said(0.5, full_v + 0.4).limit
 
 
+def test_a_bank_of_24_volts_in_a_12_volt_vehicle_is_full_at_its_own_volts() -> None:
+    """Behind a charger that steps up: 24.5 V is less than such a bank rests at, and no charging voltage."""
+    bank = CAR.battery.model_copy(update={"series": 2})
+    car = CAR.model_copy(update={"batteries": (bank,)})
+    for volts, verdict in ((24.5, FAIL), (28.0, PASS)):
+        said = judgements_of("net_battery", {"net_a_idle:battery": 0.5, "net_v_idle:battery": volts}, car)[0]
+        assert said.verdict is verdict, volts
+
+
 def test_volts_at_the_posts_are_asked_for_where_the_current_does_not_pass() -> None:
     points = {p.id: p for p in procedure("net_battery").points(CAR)}
     assert points["net_v_idle:battery"].if_bad == "net_a_idle:battery" and not points["net_a_idle:battery"].if_bad

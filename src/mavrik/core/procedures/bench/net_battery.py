@@ -10,6 +10,7 @@ from mavrik.core.circuit import Battery, Circuit
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.operating.bench_states import BenchState
+from mavrik.core.operating.devices import battery_units
 from mavrik.core.procedures.base import BenchStep, Judgement, Point, Procedure, against
 from mavrik.core.procedures.bench_limits import Limits
 
@@ -40,7 +41,6 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
 
 def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -> list[Judgement]:
     judgements, points = [], {p.id: p for p in _points(circuit)}
-    scale = circuit.system_voltage_v / 12
     for b in circuit.batteries:
         for name, _, _ in STATES:
             point = points[f"net_a_{name}:{b.id}"]
@@ -51,17 +51,17 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
             said = against(point, read, limits.of("net_battery"), 1, f"It takes {read.value:.0f} A.", fails, then)
             volts = measured.get(f"net_v_{name}:{b.id}")
             if said.verdict is not Verdict.PASS and volts is not None and read.value > -read.uncertainty:
-                said = _perhaps_full(said, b, volts, scale)
+                said = _perhaps_full(said, b, volts, battery_units(circuit, b))
             judgements.append(said)
     return judgements
 
 
-def _perhaps_full(said: Judgement, battery: Battery, volts: Measured, scale: float) -> Judgement:
+def _perhaps_full(said: Judgement, battery: Battery, volts: Measured, units: int) -> Judgement:
     """The same of a battery that takes next to nothing, with what its posts show: a full one takes no more."""
-    least = rest_voltage_v(battery.chemistry, 1.0) + ABOVE_REST_V
-    if volts.value - volts.uncertainty < least * scale:
+    least = units * (rest_voltage_v(battery.chemistry, 1.0) + ABOVE_REST_V)
+    if volts.value - volts.uncertainty < least:
         return said
-    rule = f"or its posts show {least * scale:.1f} V, more than a full one rests at: then it is full and takes no more"
+    rule = f"or its posts show {least:.1f} V, more than a full one rests at: then it is full and takes no more"
     return replace(
         said,
         verdict=Verdict.PASS,
