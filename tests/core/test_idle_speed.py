@@ -6,8 +6,8 @@ import pytest
 
 from mavrik.core.circuit.layouts import build_layout, front_battery
 from mavrik.core.findings.bench_model import BenchModel, planned
+from mavrik.core.findings.day import Day, idle_speed
 from mavrik.core.findings.hypotheses import hypotheses
-from mavrik.core.findings.inference import idle_speed
 from mavrik.core.findings.unknowns import MAGNET_IDLE_SPREAD, Unknowns, What
 from mavrik.core.measuring.readings import Reading, Run
 from mavrik.core.operating.bench_states import AT_IDLE, IDLE_RPM, BenchState, Setup
@@ -33,13 +33,13 @@ def at(model: BenchModel, state: BenchState, noted: float | None = None) -> floa
 
 def test_a_speed_that_was_read_once_is_that_of_every_idle() -> None:
     assert idle_speed(read(920.0)) == 920.0
-    model = BenchModel(CAR, idle_rpm=920.0)
+    model = BenchModel(CAR, Day(idle_rpm=920.0))
     assert {at(model, s) for s in AT_IDLE} == {920.0}
     assert at(model, BenchState.FAST) == at(BenchModel(CAR), BenchState.FAST)
 
 
 def test_what_was_noted_beside_a_test_goes_before() -> None:
-    model = BenchModel(CAR, idle_rpm=920.0)
+    model = BenchModel(CAR, Day(idle_rpm=920.0))
     assert at(model, BenchState.IDLE_LOADED, noted=1000.0) == 1000.0 and at(model, BenchState.IDLE) == 920.0
 
 
@@ -52,7 +52,9 @@ def test_an_engine_that_was_not_held_at_speed_had_its_own_idle() -> None:
     """Where a test asks for 2000 /min and the engine idled, a unit has what it has at the idle speed that was read."""
     slow = next(h for h in hypotheses(CAR) if h.slow)
     placed = planned(tuple(p for p in procedure("full_output").points(CAR) if not p.own_rule))
-    given = [float(BenchModel(CAR, idle_rpm=rpm).predict(placed, [hypotheses(CAR)[0], slow])[1, 0]) for rpm in (700.0, 900.0)]
+    given = [
+        float(BenchModel(CAR, Day(idle_rpm=rpm)).predict(placed, [hypotheses(CAR)[0], slow])[1, 0]) for rpm in (700.0, 900.0)
+    ]
     fast = [unit_output_a(CAR.alternator, rpm * CAR.alternator.pulley_ratio, HOT_C) for rpm in (700.0, 900.0)]
     assert given[1] / given[0] == pytest.approx(float(fast[1] / fast[0]), rel=0.02)
 

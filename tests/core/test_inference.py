@@ -11,7 +11,7 @@ import pytest
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings import Findings
 from mavrik.core.findings.causes import doubtful_readings
-from mavrik.core.findings.charge import rest_voltages
+from mavrik.core.findings.day import rest_voltages
 from mavrik.core.findings.hypotheses import NOTHING, Change, Hypothesis, What, both, hypotheses
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.measuring.readings import Measured

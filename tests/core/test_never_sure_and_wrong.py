@@ -15,6 +15,7 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.findings import BranchVerdict, Findings
 from mavrik.core.findings.bench_model import BenchModel
+from mavrik.core.findings.day import Day
 from mavrik.core.findings.hypotheses import NOTHING
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.operating import Engine, State
@@ -40,7 +41,7 @@ def sound(circuit: Circuit, charge: float, seed: int = 3, hidden: str = NOTHING)
     """A vehicle with its batteries so far charged, whatever its document says; nothing wrong unless told."""
     made = HiddenVehicle(circuit, next(h for h in hidden_faults(circuit) if h.causes == (hidden,)), np.random.default_rng(seed))
     rest = {b.id: rest_voltage_v(b.chemistry.value, charge) * battery_units(circuit, b) for b in circuit.batteries}
-    made.model = BenchModel(circuit, rest)
+    made.model = BenchModel(circuit, Day(rest))
     return made
 
 

@@ -6,13 +6,16 @@ import numpy as np
 import pytest
 from scipy.stats import norm, t
 
-from mavrik.core.circuit import Load, LoadKind
+from mavrik.core.circuit import Load, LoadKind, as_sound
+from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings.bench_model import BenchModel, planned
+from mavrik.core.findings.day import Day
 from mavrik.core.findings.densities import log_student_density, normal_density
 from mavrik.core.findings.hypotheses import Change, Hypothesis, What, hypotheses
 from mavrik.core.findings.likelihood import log_likelihood, scatter_of
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.operating import Engine, solve_circuit
+from mavrik.core.operating.bench_states import ohm_at
 from mavrik.core.procedures import PROCEDURES, BenchState, ohmic, procedure, state_of
 from mavrik.standin.vehicle import VEHICLES
 
@@ -48,7 +51,14 @@ def test_a_sound_prediction_is_the_solvers_answer(name: str, state: BenchState) 
         )  # fmt: skip
         circuit = circuit.model_copy(update={"loads": (*circuit.loads, more)})
         standing = standing.model_copy(update={"bank": None})
-    car = ohmic(circuit)
+    # A listed load takes what it takes at the volts of a vehicle that charges.
+    running = tuple(
+        x
+        if x.cranking
+        else x.model_copy(update={"current_a": circuit.system_voltage_v / ohm_at(x, circuit.system_voltage_v, 13.8)})
+        for x in circuit.loads
+    )
+    car = ohmic(circuit.model_copy(update={"loads": running}))
     points = [a for p in PROCEDURES for a in p.points(VEHICLES[name]) if a.state is state and a.red and not a.indicator]
     if not points:
         return
@@ -56,6 +66,28 @@ def test_a_sound_prediction_is_the_solvers_answer(name: str, state: BenchState) 
     point = solve_circuit(car, standing)
     volts = [point.node_voltages_v[a.red] - point.node_voltages_v[a.black] for a in points]
     assert seen.tolist() == pytest.approx(volts, abs=2e-4)
+
+
+@pytest.mark.parametrize("law", [LoadKind.CURRENT, LoadKind.POWER])
+@pytest.mark.parametrize("state", [BenchState.IDLE_LOADED, BenchState.FAST_LOADED])
+def test_a_listed_load_takes_what_it_takes_at_the_volts_that_were_read(law: LoadKind, state: BenchState) -> None:
+    """Beside the solver, which knows the laws of loads themselves: an inverter of 60 A takes less the higher its bus is."""
+    barge = build_layout("house_bank_diagonal", 12)
+    loads = tuple(x.model_copy(update={"law": law}) if not x.cranking else x for x in barge.loads)
+    barge = as_sound(barge.model_copy(update={"loads": loads}))
+    asked = state_of(state, barge)
+    assert asked.bank is None and any(x.law is law for x in loads)
+    solved = solve_circuit(barge, asked).node_voltages_v
+    read = {b.id: solved[b.positive_node] - solved[b.negative_node] for b in barge.batteries}
+    points = [p for of in PROCEDURES for p in of.points(barge) if p.state is state and p.quantity == "voltage"]
+    truly = np.array([solved[p.red] - solved[p.black] for p in points])
+
+    def off(day: Day) -> float:
+        return float(np.abs(BenchModel(barge, day).predict(planned(points), hypotheses(barge)[:1])[0] - truly).max())
+
+    assert len(points) > 3 and off(Day(running_v={state: read})) < 0.01
+    # A slip of the probe is no voltage that a load is served at.
+    assert off(Day(running_v={state: dict.fromkeys(read, 0.3)})) == off(Day())
 
 
 def test_a_resistance_put_in_is_the_document_with_a_worse_part() -> None:

@@ -11,6 +11,7 @@ from mavrik.core.circuit import Circuit, Load, LoadKind
 from mavrik.core.circuit.additions import add_to
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings.bench_model import BenchModel
+from mavrik.core.findings.day import Day
 from mavrik.core.findings.hypotheses import Change, Hypothesis, What, fault_table, hypotheses
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.waveform import pulse_hz
@@ -95,7 +96,7 @@ class HiddenVehicle:
         units += [Change(What.LIMIT_SHARE, a.id, float(self.rng.uniform(0.94, 1.06))) for a in self.circuit.alternators]
         level = float(self.rng.uniform(12.4, 12.7))
         rest = {b.id: level for b in self.circuit.batteries}
-        self.model = BenchModel(self.circuit, rest)
+        self.model = BenchModel(self.circuit, Day(rest))
         self.truth = replace(self.hidden, changes=(*branches, *units, *self.hidden.changes))
 
     def read(self, procedure: Procedure) -> dict[str, Measured]:

@@ -14,9 +14,11 @@ from numpy.typing import NDArray
 from mavrik.core import network as net
 from mavrik.core.circuit import Circuit, LinkBranch, as_sound
 from mavrik.core.findings.charge import as_charged, slowing
+from mavrik.core.findings.day import Day
 from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
 from mavrik.core.findings.lift import Lift
 from mavrik.core.findings.placing import CONSUMERS_OF, MOST_SLIP, NO_DRAIN_S, Assembled, Placing
+from mavrik.core.findings.served import Served
 from mavrik.core.findings.unknowns import Unknowns
 from mavrik.core.operating.bench_states import AT_IDLE, IDLE_RPM, RUNNING
 from mavrik.core.operating.elements import slip_shown
@@ -75,25 +77,24 @@ class BenchModel:
     def __init__(
         self,
         circuit: Circuit,
-        rest_v: Mapping[str, float] | None = None,
+        day: Day | None = None,
         checked: bool = False,
         idle: frozenset[str] | None = None,
-        idle_rpm: float = IDLE_RPM,
     ) -> None:
         """Assemble nothing yet.
 
-        rest_v: volts at rest, by battery: how charged they really are
+        day: what was read of it; left out, nothing was
         checked: the circuit is known to be one that can be computed
         idle: what was open or did not run while an output was read, as for `as_it_ran`
-        idle_rpm: how fast the engine idles where nobody noted it beside a test [1/min]
         """
-        self._checked, self.idle, self.idle_rpm = checked, idle, idle_rpm
-        self.rest_v = dict(rest_v or {})
+        self.day = day or Day()
+        self._served = Served(circuit, self.day.running_v)
+        self._checked, self.idle = checked, idle
         self.document = circuit
-        charged = as_charged(circuit, self.rest_v)
+        charged = as_charged(circuit, self.day.rest_v)
         self.circuit, self._as_drawn = ohmic(charged), as_sound(charged)
-        self.unknowns = Unknowns.of(circuit, self.rest_v.keys())
-        self._slowing = {b.id: slowing(charged, b) for b in charged.batteries if b.id not in self.rest_v}
+        self.unknowns = Unknowns.of(circuit, self.day.rest_v.keys() - self.day.banked)
+        self._slowing = {b.id: slowing(charged, b) for b in charged.batteries if b.id not in self.day.rest_v}
         self._wirings = Wirings()
         self._at: dict[Setup, Assembled] = {}
         self._placings: dict[tuple[Setup, ...], Placing] = {}
@@ -110,7 +111,7 @@ class BenchModel:
         at_output = setup.state is BenchState.AT_OUTPUT
         circuit = self._as_drawn if at_output else self.circuit
         idles = setup.state in AT_IDLE and setup.engine_rpm is None
-        state, consumers = state_of(replace(setup, engine_rpm=self.idle_rpm) if idles else setup, circuit), 0.0
+        state, consumers = state_of(replace(setup, engine_rpm=self.day.idle_rpm) if idles else setup, circuit), 0.0
         slip = slip_shown(circuit, state)
         if setup.state in CONSUMERS_OF and state.bank is not None:
             consumers = state.bank.current_a
@@ -137,6 +138,8 @@ class BenchModel:
         off = frozenset[str]()
         if not at_output:
             resistors, ohm, off = self._with_all_loads(resistors, ohm)
+            served = [None if r.id in off else self._served.ohm(r.id, setup.state) for r in resistors]
+            ohm = np.array([o if at is None else at for o, at in zip(ohm.tolist(), served, strict=True)])
         others = [e for e in engine.elements if not isinstance(e, net.Resistor)]
         amps = np.asarray(at_rest.current_a, dtype=float)
         if not at_output and not any(isinstance(e, net.CurrentSource) for e in others):
@@ -148,7 +151,7 @@ class BenchModel:
         emf = np.array(at_rest.emf_v, dtype=float)
         if not at_output:
             for k, e in enumerate(network.emfs):
-                emf[k] = self.rest_v.get(e.id, emf[k])
+                emf[k] = self.day.rest_v.get(e.id, emf[k])
         if setup.state is BenchState.ASLEEP:
             emf = self._equalised(network, emf)
         values = replace(at_rest, resistor_ohm=ohm, emf_v=emf, current_a=amps)
@@ -314,7 +317,7 @@ class BenchModel:
     def _placing(self, setups: tuple[Setup, ...]) -> Placing:
         if setups not in self._placings:
             states = [self.assembled(s) for s in setups]
-            self._placings[setups] = Placing(self.circuit, self.unknowns, states, self._slowing, self.idle_rpm)
+            self._placings[setups] = Placing(self.circuit, self.unknowns, states, self._slowing, self.day.idle_rpm)
         return self._placings[setups]
 
     def _shaft_rpm(self, alternator: str) -> float:

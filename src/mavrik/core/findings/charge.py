@@ -27,22 +27,6 @@ BELOW_EMPTY_V = 0.1
 """A 12 V battery that reads this far below empty is not flat but broken: its reading says nothing of its charge. Our choice, no source."""
 
 
-def rest_voltages(circuit: Circuit, observations: Sequence[Observation]) -> dict[str, float]:
-    """Volts read at rest, by battery: how charged each really is.
-
-    circuit: the document; observations: readings
-    Batteries that read the same within what the meter knows are taken as equal: those in parallel have equalised, and a
-    difference that is only the meter's would drive amperes between them.
-    """
-    by_point = {o.point.id: o.measured for o in observations}
-    read = {b.id: by_point[f"rest_v:{b.id}"] for b in circuit.batteries if f"rest_v:{b.id}" in by_point}
-    volts = {}
-    for others, mine in read.items():
-        alike = [t.value for t in read.values() if abs(t.value - mine.value) <= np.hypot(t.uncertainty, mine.uncertainty)]
-        volts[others] = float(np.mean(alike))
-    return volts
-
-
 def as_charged(circuit: Circuit, rest_v: Mapping[str, float]) -> Circuit:
     """The circuit with its batteries as charged as their voltages at rest say.
 

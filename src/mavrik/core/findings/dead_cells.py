@@ -22,7 +22,7 @@ def low_at_rest(problem: FitProblem, suspects: Sequence[Hypothesis]) -> list[Cel
 
     problem: readings and unknowns; suspects: single causes
     """
-    rest_v, documented = problem.model.rest_v, problem.model.documented_emf_v()
+    rest_v, documented = problem.model.day.rest_v, problem.model.documented_emf_v()
     return [
         (h, c.element)
         for h in suspects

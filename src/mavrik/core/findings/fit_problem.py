@@ -147,16 +147,16 @@ def _by_loads(circuit: Circuit, placed: Sequence[Placed]) -> Floats:
 def _offset(model: BenchModel) -> Floats:
     """How far the batteries' documented charge lies from what they read at rest: the model begins at what was read."""
     offset, u = np.zeros(len(model.unknowns)), model.unknowns
-    if not model.rest_v:
+    if not model.day.rest_v:
         return offset
     documented, group = model.documented_emf_v(), dict(u.group_of)
     for first in dict.fromkeys(group.values()):
         alike = [b for b, f in group.items() if f == first]
-        level = max((model.rest_v[b] for b in alike if b in model.rest_v), default=None)
+        level = max((model.day.rest_v[b] for b in alike if b in model.day.rest_v), default=None)
         if level is None:
             continue
         offset[u.place[What.CHARGE, first]] = documented[first] - level
         for b in alike:
-            if b in model.rest_v:
-                offset[u.place[What.EMF, b]] = level - model.rest_v[b]
+            if b in model.day.rest_v:
+                offset[u.place[What.EMF, b]] = level - model.day.rest_v[b]
     return offset

@@ -16,9 +16,11 @@ from scipy import special
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import BenchModel, Floats
-from mavrik.core.findings.charge import loaded_voltages, may_have_stopped, rest_voltages
+from mavrik.core.findings.charge import loaded_voltages, may_have_stopped
+from mavrik.core.findings.day import Day
 from mavrik.core.findings.densities import log_student_density
 from mavrik.core.findings.extent import Extent
+from mavrik.core.findings.fit import fit_trials
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import (
@@ -31,9 +33,8 @@ from mavrik.core.findings.hypotheses import (
     is_too_much,
 )
 from mavrik.core.findings.likelihood import slip_density
-from mavrik.core.findings.placing import IDLES_BELOW_RPM
 from mavrik.core.findings.searching import evidence_drawn, search
-from mavrik.core.findings.starting import fit_nothing
+from mavrik.core.findings.starting import fit_nothing, where_it_ended
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.operating.bench_states import AT_IDLE, IDLE_RPM, RUNNING, BenchState
 from mavrik.core.procedures import Observation
@@ -56,6 +57,10 @@ SHOWN_OHM = 0.002
 LOOSE, FREEDOM = 2.0, 2.0
 """Where something is wrong that nobody thought of, readings lie so many times as far from what is expected, and any of them anywhere:
 by Student's distribution of so few degrees of freedom. Our choice, no source."""
+
+MOST_OTHERWISE, OTHERWISE_BETTER = 3, 1.0
+"""So many of the likeliest are tried with what closes by itself otherwise than nothing broken has it, and all once more where one of them
+then explains so much more, by the natural logarithm."""
 
 UNKNOWN = f"{UNKNOWN_KIND}:"
 """The cause that is none of the catalogue's."""
@@ -135,15 +140,6 @@ def at_idle(observations: Sequence[Observation]) -> list[Observation]:
     return at_idle_points
 
 
-def idle_speed(observations: Sequence[Observation]) -> float:
-    """The idle speed that was read [1/min], and that of the catalogue where none was: an engine idles alike from test to test.
-
-    observations: of all tests
-    """
-    read = next((o.measured.value for o in observations if o.point.id == "engine_rpm"), 0.0)
-    return read if 0 < read < IDLES_BELOW_RPM else IDLE_RPM
-
-
 def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     """Weigh every fault of the catalogue, and fit the resistance of every branch, by all that was read.
 
@@ -160,8 +156,7 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     (0, True)
     """
     evidence = tuple(o for o in at_idle(observations) if not o.point.own_rule)
-    rest_v = rest_voltages(circuit, observations)
-    model = BenchModel(circuit, rest_v, idle_rpm=idle_speed(observations))
+    model = BenchModel(circuit, Day.of(circuit, observations))
     suspects = hypotheses(circuit, any(o.point.sense_wire for o in evidence))
     if not evidence:
         weights = np.array([h.weight for h in suspects])
@@ -175,11 +170,10 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     if asked_for_speed and all(s.engine_rpm is not None for s in asked_for_speed):
         # What it was is known.
         suspects = [h for h in suspects if not h.slow]
-    problem, nothing = _as_it_ran(circuit, model, evidence, suspects[0])
+    problem, extent, found = _searched(_ways_it_ran(circuit, model, evidence, suspects[0]), suspects)
     model = problem.model
     nominal = model.predict([(o.point, o.setup) for o in evidence], suspects[:1])[0]
-    extent = Extent.of(problem, nothing, suspects)
-    fitted = evidence_drawn(search(problem, nothing, suspects, extent))
+    fitted = evidence_drawn(found)
     unknown = _not_in_the_catalogue(problem, fitted[0], fault_table().faults[UNKNOWN_KIND].weight)
     share = special.softmax([f.log_evidence for f in fitted] + [unknown.log_evidence])
     candidates = [
@@ -193,24 +187,53 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     return Posterior(model, evidence, tuple(ranked), _by_cause(ranked), nominal, estimates, left_out)
 
 
-def _as_it_ran(
-    circuit: Circuit, model: BenchModel, evidence: tuple[Observation, ...], sound: Hypothesis
-) -> tuple[FitProblem, Fitted]:
-    """The problem with what closes and runs by itself as it was during the drop test, and nothing broken in it.
+Way = tuple[FitProblem, Fitted]
+"""What closes and runs by itself as it may have been during the drop test, and nothing broken with it."""
+
+
+def _ways_it_ran(circuit: Circuit, model: BenchModel, evidence: tuple[Observation, ...], sound: Hypothesis) -> list[Way]:
+    """The problem with what closes and runs by itself as it may have been during the drop test: that first with which nothing broken
+    explains most.
 
     Nobody notes whether a voltage link had closed or a DC-DC charger ran: that is as the readings have it. A charger that had no reason
     to stop ran, unless it is broken.
     """
     links = frozenset(b.id for b in circuit.branches if b.by_voltage and b.settable)
     loaded_v = loaded_voltages(evidence)
-    chargers = frozenset(c.id for c in circuit.converters if may_have_stopped(circuit, c, model.rest_v, loaded_v))
+    chargers = frozenset(c.id for c in circuit.converters if may_have_stopped(circuit, c, model.day.rest_v, loaded_v))
     ways = [model]
     if (links or chargers) and any(o.setup.state is BenchState.AT_OUTPUT for o in evidence):
         # Left to its voltage a link would close with one set of causes and open with another, and those be weighed by that.
         sets = {frozenset[str](), links, chargers, links | chargers}
-        ways = [BenchModel(circuit, model.rest_v, True, idle, model.idle_rpm) for idle in sorted(sets, key=sorted)]
+        ways = [BenchModel(circuit, model.day, True, idle) for idle in sorted(sets, key=sorted)]
     problems = [FitProblem.of(circuit, way, evidence) for way in ways]
-    return max(((p, fit_nothing(p, sound)) for p in problems), key=lambda found: found[1].log_evidence)
+    return sorted(((p, fit_nothing(p, sound)) for p in problems), key=lambda way: -way[1].log_evidence)
+
+
+def _searched(ways: Sequence[Way], suspects: list[Hypothesis]) -> tuple[FitProblem, Extent, list[Fitted]]:
+    """The sets of causes worth a closer look, fitted the way it ran: as nothing broken has it, or as the likeliest of them have it where
+    that explains more.
+
+    ways: the one first with which nothing broken explains most; suspects: single causes with nothing broken first
+    """
+
+    def by(way: Way) -> tuple[FitProblem, Extent, list[Fitted]]:
+        problem, nothing = way
+        extent = Extent.of(problem, nothing, suspects)
+        return problem, extent, search(problem, nothing, suspects, extent)
+
+    first = by(ways[0])
+    near = sorted(first[2], key=lambda f: -f.log_evidence)[:MOST_OTHERWISE]
+    best, other = near[0].log_evidence + OTHERWISE_BETTER, None
+    for way in ways[1:]:
+        trials = [f.trial.begun_at(start) for f in near for start in (where_it_ended(f), where_it_ended(way[1]))]
+        so = max(f.log_evidence for f in fit_trials(way[0], trials))
+        if so > best:
+            best, other = so, way
+    if other is None:
+        return first
+    again = by(other)
+    return max((first, again), key=lambda found: max(f.log_evidence for f in found[2]))
 
 
 def _not_in_the_catalogue(problem: FitProblem, nothing: Fitted, weight: float) -> Fitted:

@@ -12,6 +12,7 @@ from scipy import special
 from mavrik.core.catalogue.sources import rest_voltage_v
 from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
 from mavrik.core.findings.charge import as_charged
+from mavrik.core.findings.day import Day
 from mavrik.core.findings.densities import log_density
 from mavrik.core.findings.documents import ActionKind, DecidingPoint, NextAction, NextTest
 from mavrik.core.findings.inference import Posterior
@@ -241,8 +242,8 @@ def _again_action(of: Observation, procedure: str, bits: float) -> NextAction:
 def _charge_action(draws: Draws, procedures: Sequence[Procedure]) -> list[NextAction]:
     """What the tests would tell once the batteries are full."""
     model = draws.posterior.model
-    charged = as_charged(model.document, model.rest_v)
-    flat = [b for b in charged.batteries if b.id in model.rest_v and b.state_of_charge < FULL_ENOUGH]
+    charged = as_charged(model.document, model.day.rest_v)
+    flat = [b for b in charged.batteries if b.id in model.day.rest_v and b.state_of_charge < FULL_ENOUGH]
     if not flat:
         return []
     full = {b.id: rest_voltage_v(b.chemistry.value, 1.0) * battery_units(charged, b) for b in charged.batteries}
@@ -251,7 +252,7 @@ def _charge_action(draws: Draws, procedures: Sequence[Procedure]) -> list[NextAc
     ]
     if not points:
         return []
-    again = BenchModel(model.document, full, True, model.idle, model.idle_rpm)
+    again = BenchModel(model.document, Day(full, idle_rpm=model.day.idle_rpm), True, model.idle)
     seen, together = draws.expected([(p, Setup(p.state)) for p in points], again)
     bits = draws.told_by(points, seen, together)
     names = " and ".join(inside_a_sentence(b.label) for b in flat)

@@ -38,8 +38,9 @@ LISTED_SHARE_WIDTH = 0.03
 """Where only what a document lists was on, so much at most of what consumers usually take is on beside it. Our choice, no source."""
 
 UNREAD_CHARGED_V = 4.0
-"""Standard deviation, of 12 V, of what a battery that nobody read at rest stands at while an output is read: what it takes of that is
-anything from nothing to all, and a full one's resistance makes four volts of it. Our choice, no source."""
+"""Standard deviation, of 12 V, of what a battery that nobody read at rest, or that a load bank hangs on, stands at while an output is
+read: what is taken there of that is anything from nothing to all, and a full one's resistance makes four volts of it. Our choice, no
+source."""
 
 MAGNET_IDLE_SPREAD = 0.7
 """Standard deviation of the natural logarithm of what a permanent-magnet stator without a curve of its own gives at idle: the usual curve is steep there, and such stators
@@ -70,7 +71,7 @@ class Unknowns:
     def of(cls, circuit: Circuit, at_rest: Collection[str] = ()) -> Unknowns:
         """Those of a circuit.
 
-        at_rest: batteries that were read at rest
+        at_rest: batteries of which a reading at rest says what they stand at while an output is read
         """
         table, metal = fault_table(), metal_of(circuit)
         groups = joined_batteries(circuit)

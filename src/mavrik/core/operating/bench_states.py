@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
-from mavrik.core.circuit import Battery, Chemistry, Circuit, LoadKind, as_sound
+from mavrik.core.circuit import Battery, Chemistry, Circuit, Load, LoadKind, as_sound
 from mavrik.core.circuit.graph import metal_of, reach
 from mavrik.core.operating.engine import Engine
 from mavrik.core.operating.prediction import FAST_RPM, at_output
@@ -54,6 +54,24 @@ def ohmic(circuit: Circuit) -> Circuit:
     """
     loads = tuple(x.model_copy(update={"law": LoadKind.RESISTANCE}) for x in circuit.loads)
     return as_sound(circuit).model_copy(update={"loads": loads})
+
+
+def ohm_at(load: Load, system_voltage_v: float, volts: float) -> float:
+    """The resistance that takes at a voltage what a load takes there [ohm].
+
+    load: of a circuit; system_voltage_v: what its amperes are said at where it is a resistance or takes a constant power [V]
+    volts: across it, above 0 [V]
+    Source: Ohm's law.
+
+    >>> fridge = Load(id="f", label="Fridge", from_node="a", to_node="b", current_a=5.0, law=LoadKind.POWER)
+    >>> ohm_at(fridge, 12.0, 12.0), round(14.4 / ohm_at(fridge, 12.0, 14.4), 3)
+    (2.4, 4.167)
+    """
+    if load.law is LoadKind.RESISTANCE:
+        return system_voltage_v / load.current_a
+    if load.law is LoadKind.POWER:
+        return volts**2 / (system_voltage_v * load.current_a)
+    return volts / load.current_a
 
 
 @dataclass(frozen=True)
