@@ -40,9 +40,9 @@ def test_a_unit_is_said_to_be_bad_where_its_phase_or_its_diode_is(seed: int) -> 
 
 
 def test_a_cause_that_is_settled_is_said_and_not_its_part() -> None:
-    findings = judged_with("front", "diode_open:alternator", seed=2)
+    findings = judged_with("front", "diode_shorted:alternator", seed=2)
     first = next(c for c in findings.causes if c.kind != UNLISTED_KIND)
-    assert first.cause == "diode_open:alternator" and first.probability >= PROBABLY
+    assert first.cause == "diode_shorted:alternator" and first.probability >= PROBABLY
     assert findings.settled_part is None and "is bad inside" not in findings.headline.text
 
 

@@ -24,7 +24,8 @@ class Day:
     idle_rpm: float = IDLE_RPM
     """How fast the engine idles where nobody noted it beside a test [1/min]."""
     banked: frozenset[str] = frozenset()
-    """Batteries that a load bank hung on during the drop test: what the two take together is not known."""
+    """Batteries that a load bank hung on during the drop test where another unit ran as well: what the two take together is not known.
+    With one unit it is what the clamp read, less the loads."""
 
     @classmethod
     def of(cls, circuit: Circuit, observations: Sequence[Observation]) -> Day:
@@ -32,7 +33,7 @@ class Day:
 
         circuit: the document; observations: of all tests
         """
-        banked = frozenset(o.setup.bank_on for o in observations if o.setup.bank_on)
+        banked = frozenset(o.setup.bank_on for o in observations if o.setup.bank_on and len(circuit.alternators) > 1)
         return cls(
             rest_voltages(circuit, observations), running_voltages(circuit, observations), idle_speed(observations), banked
         )

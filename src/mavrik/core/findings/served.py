@@ -6,10 +6,11 @@ from collections.abc import Mapping
 
 from mavrik.core.circuit import Circuit, Load, LoadKind
 from mavrik.core.circuit.graph import least_ohm, metal_of
-from mavrik.core.operating.bench_states import BenchState, ohm_at
+from mavrik.core.operating.bench_states import AT_IDLE, BenchState, ohm_at
 
-RUNNING_V_12 = 13.8
-"""Where nobody read a battery's volts while the engine ran they are taken as this in a 12 V vehicle [V]. Common practice, no source."""
+RUNNING_V_12, IDLING_V_12 = 13.8, 13.0
+"""Where nobody read a battery's volts while the engine ran they are taken as this in a 12 V vehicle, and as this at idle, where loads may
+ask for more than the unit gives [V]. Common practice, no source."""
 
 LEAST_SHARE, MOST_SHARE = 0.8, 1.35
 """A voltage beyond these shares of the system's is a slip or a fault's: no load is reckoned at it."""
@@ -40,4 +41,4 @@ class Served:
         read = self._running_v.get(state, {})
         least, most = LEAST_SHARE * self._volts, MOST_SHARE * self._volts
         near = (read[b] for b in self._near[load.id] if b in read and least <= read[b] <= most)
-        return next(near, RUNNING_V_12 * self._volts / 12)
+        return next(near, (IDLING_V_12 if state in AT_IDLE else RUNNING_V_12) * self._volts / 12)

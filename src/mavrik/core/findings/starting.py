@@ -26,6 +26,9 @@ NEARLY_OPEN_OHM = 0.1
 MUCH_WIDTHS = 2.5
 """Loads that are on take so many standard deviations more than is expected where a fit begins far short of output."""
 
+SHORT_WIDTHS = 2.0
+"""A unit of several that gives so many standard deviations less at idle than is expected gives little."""
+
 FULL_WIDTHS = 2.5
 """A battery that takes a charge so many standard deviations more slowly than is expected is nearly full."""
 
@@ -165,12 +168,25 @@ def fit_nothing(problem: FitProblem, sound: Hypothesis) -> Fitted:
     there = max(range(len(fits)), key=lambda k: float(each[k][at_output].sum()))
     elsewhere = max(range(len(fits)), key=lambda k: float(each[k][~at_output].sum()))
     best = max(fits, key=lambda f: f.log_evidence)
-    if there == elsewhere:
-        return best
-    start = start_of(fits[elsewhere])
-    charged = [k for k, (what, _) in enumerate(problem.unknowns.names) if what is What.CHARGED]
-    start[charged] = fits[there].row[charged]
-    return max((best, *fit_trials(problem, [Trial(sound.causes, sound, prior, start)])), key=lambda f: f.log_evidence)
+    if there != elsewhere:
+        start = start_of(fits[elsewhere])
+        charged = [k for k, (what, _) in enumerate(problem.unknowns.names) if what is What.CHARGED]
+        start[charged] = fits[there].row[charged]
+        best = max((best, *fit_trials(problem, [Trial(sound.causes, sound, prior, start)])), key=lambda f: f.log_evidence)
+    short = fit_trials(problem, [best.trial.begun_at(start) for start in _one_short(best)], gathering=False)
+    return max((best, *short), key=lambda f: f.log_evidence)
+
+
+def _one_short(fitted: Fitted) -> list[Floats]:
+    """Where a set ended, with one of several units giving little at idle: a link between them opens there, and the other holds its own side
+    up. From where it is closed that is not seen."""
+    u, ended = fitted.problem.unknowns, where_it_ended(fitted)
+    units = fitted.problem.model.document.alternators
+    starts = []
+    for k in (u.place[What.IDLE_SHARE, a.id] for a in units if len(units) > 1):
+        starts.append(ended.copy())
+        starts[-1][k] = u.centre[k] - SHORT_WIDTHS * u.width[k]
+    return starts
 
 
 def begun_from(trial: Trial, other: Fitted) -> Trial:
