@@ -135,7 +135,7 @@ HEAD = """# How often the cause is found
 Written by `./mavrik bench diagnosis`. The vehicles of `tests/reference/strangers/` share no code with the findings: copper, batteries, alternators, belts, meters and
 hands of their own, drawn at random from wide ranges and solved by ngspice; what they share is the drawn circuit and the list of places that a test asks for. A cause
 counts as found where its kind and its part are both right; where more hangs on a vehicle than is listed, "nothing broken" and "more hangs on it than is listed" both are.
-The model was worked out on cases of other numbers than those counted here, from {first_case} on (decisions 0031, 0032, 0034, 0069, 0070, 0072, 0073, 0075, 0077, 0078, 0079 and 0080). The few that ngspice does not solve are left out.
+The model was worked out on cases of other numbers than those counted here, from {first_case} on (decisions 0031, 0032, 0034, 0069, 0070, 0072, 0073, 0075, 0077, 0078, 0079, 0080 and 0081). The few that ngspice does not solve are left out.
 """
 
 
@@ -190,6 +190,17 @@ def _first_lines(cases: Sequence[Outcome]) -> str:
     )
 
 
+def _not_shown(cases: Sequence[Outcome]) -> str:
+    """How often a fault that was not found is named as one that the readings would not show, and how often one is that is not there."""
+    missed = [o for o in cases if o.sort == "single" and o.causes and o.causes[0][0] == NOTHING]
+    sound = [o for o in cases if o.sort == "healthy"]
+    named = [len(o.not_shown) for o in sound if o.not_shown]
+    return (
+        f"Of {len(missed)} vehicles with one fault of which nothing broken was called the likeliest {sum(bool(set(o.truth) & set(o.not_shown)) for o in missed)} had it named as one that what was read "
+        f"would not show. Of {len(sound)} vehicles with nothing broken {len(named)} have any so named{f', {sum(named) / len(named):.1f} on average' if named else ''}."
+    )
+
+
 def _altered(cases: Sequence[Outcome]) -> list[str]:
     """What is found on vehicles wired as no drawing has it."""
     sure = [o for o in cases if o.causes and o.causes[0][1] >= SURE]
@@ -227,6 +238,8 @@ def page(
         _settled(cases),
         "",
         _first_lines(cases),
+        "",
+        _not_shown(cases),
         "",
         *_altered(otherwise),
         f"With five tests only (rest, key on, regulated voltage, full output, charging drops; {len(core_only)} of the cases) one of the true ones is among the first three in "

@@ -27,7 +27,7 @@ NOTHING = "none:"
 BINS = 10
 CHANCES = 4000
 SURE = 0.9
-FIRST_CASE = 19000
+FIRST_CASE = 20000
 """What is published is counted from here on: no case of these numbers was looked at while the model was made."""
 
 ANSWER = 0.95
@@ -56,6 +56,8 @@ class Outcome:
     headline: str
     settled: SettledPart | None = None
     """A part that is said to be bad where what it has is not settled."""
+    not_shown: tuple[str, ...] = ()
+    """Faults that are said not to be ruled out, where nothing is likelier broken than not."""
 
     @property
     def settled_rightly(self) -> bool:
@@ -106,7 +108,7 @@ def _judged(number: int, case: Case, core_only: bool) -> Outcome:
     findings = judge(circuit, runs, Limits(), ahead=False)
     return Outcome(
         number, case.drawn, case.sort, case.vehicle.truth.causes, tuple((c.cause, c.probability) for c in findings.causes), findings.headline.text,
-        findings.settled_part,
+        findings.settled_part, tuple(n.cause for n in findings.not_shown),
     )  # fmt: skip
 
 

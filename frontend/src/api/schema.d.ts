@@ -6203,6 +6203,12 @@ export interface components {
              */
             not_asked: components["schemas"]["Reading"][];
             /**
+             * Not Shown
+             * @description Faults that the readings say nothing of, where more likely nothing is broken than something; those likelier than 1 %
+             * @default []
+             */
+            not_shown: components["schemas"]["NotShown"][];
+            /**
              * Not Weighed
              * @description Labels of branches of a very large circuit whose faults were weighed beside others only: the readings pull at them least
              * @default []
@@ -8473,6 +8479,26 @@ export interface components {
          * @enum {string}
          */
         NodeRole: "alternator_stud" | "alternator_case" | "battery_positive" | "battery_negative" | "engine_block" | "chassis" | "stud" | "starter_stud" | "busbar" | "consumer";
+        /**
+         * NotShown
+         * @description A fault that is not ruled out where more likely nothing is broken: with it the readings would look no different.
+         */
+        NotShown: {
+            /**
+             * Cause
+             * @description As `causes` names it
+             */
+            cause: string;
+            /** Label */
+            label: string;
+            /** Probability */
+            probability: number;
+            /**
+             * Shown By
+             * @description What to do for a reading that would show it, as a sentence; empty: not looked for
+             */
+            shown_by: string;
+        };
         /**
          * Offer
          * @description A part that serves a need.

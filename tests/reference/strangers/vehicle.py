@@ -163,6 +163,19 @@ class Stranger:
         )
         self._solved: dict[str, dict[str, float]] = {}
 
+    def filled(self) -> None:
+        """From here on as it stands after a night on the charger: nothing else of it is any different."""
+        groups = self._tied()
+        for b in self.document["batteries"]:
+            bank, level = self.banks[b["id"]], self.charge[groups[b["id"]]]
+            table = LITHIUM if b["chemistry"] == "lifepo4" else OCV_BY_CHARGE
+            then, now = np.interp([1.0, level], *zip(*table, strict=True))
+            bank.open_v += float(then - now) * (b.get("series") or self.volts // 12)
+            if b["chemistry"] != "lifepo4":
+                bank.takes_ohm *= math.exp(3 * (1 - level))
+        self.charge = dict.fromkeys(self.charge, 1.0)
+        self._solved.clear()
+
     @property
     def _unloaded_v(self) -> float:
         return UNLOADED_V * self.volts / 12

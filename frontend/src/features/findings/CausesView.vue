@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** What explains the readings, how surely, and what speaks for and against it. */
 import { computed, ref } from 'vue'
-import type { Cause, Findings, StageName } from '@/api/types'
+import type { Cause, Findings, NotShown, StageName } from '@/api/types'
 import { useQuantities } from '@/composables/quantities'
 import { useWorkbench } from '@/composables/workbench'
 import { fixed, inMinutes } from '@/ui/numbers'
@@ -20,6 +20,16 @@ function look(c: Cause): void {
 }
 /** What would turn it is looked for in what is kept only. */
 const turnOf = (c: Cause) => props.kept?.causes.find((k) => k.cause === c.cause)?.would_turn ?? ''
+/** What was not ruled out, by what would show it: that, too, is looked for in what is kept only. */
+const notShown = computed(() => {
+  const shownBy = new Map((props.kept?.not_shown ?? []).map((k) => [k.cause, k.shown_by]))
+  const byHow = new Map<string, NotShown[]>()
+  for (const f of props.findings.not_shown) {
+    const how = shownBy.get(f.cause) ?? ''
+    byHow.set(how, [...(byHow.get(how) ?? []), f])
+  }
+  return byHow
+})
 function show(element: string): void {
   bench.selected = element
 }
@@ -80,6 +90,15 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
           percent(d.probability)
         }}).
       </p>
+      <div v-if="notShown.size" data-test="not-shown">
+        <p class="ma-0"><b>Not ruled out</b>: what was read would look the same with any of these.</p>
+        <ul class="ma-0">
+          <li v-for="[how, faults] in notShown" :key="how">
+            {{ faults.map((f) => `${f.label} (${percent(f.probability)})`).join(', ') }}.
+            <span class="quiet">{{ how }}</span>
+          </li>
+        </ul>
+      </div>
       <p v-if="findings.not_weighed.length" class="ma-0" data-test="not-weighed">
         So large a circuit: {{ findings.not_weighed.length === 1 ? '1 lead' : `${findings.not_weighed.length} leads` }} the readings pull at
         least were weighed beside others only.

@@ -270,6 +270,18 @@ class OneOf:
 
 
 @dataclass(frozen=True)
+class NotShown:
+    """A fault that is not ruled out where more likely nothing is broken: with it the readings would look no different."""
+
+    cause: Annotated[str, Field(description="As `causes` names it")]
+    label: str
+    probability: float
+    shown_by: Annotated[
+        str, Field(description="What to do for a reading that would show it, as a sentence; empty: not looked for")
+    ]
+
+
+@dataclass(frozen=True)
 class Headline:
     """The one line to read first, why in a few more, and what to do next."""
 
@@ -299,6 +311,10 @@ class Findings(Document):
         description="The part that is likeliest bad of those whose fault is not settled, and that they have one is; null: none",
     )
     one_of: OneOf | None = Field(None, description="Which few causes it is one of, where no single one is settled and no part is")
+    not_shown: tuple[NotShown, ...] = Field(
+        (),
+        description="Faults that the readings say nothing of, where more likely nothing is broken than something; those likelier than 1 %",
+    )
     undecided: tuple[Undecided, ...]
     doubtful: tuple[Doubt, ...] = Field(description="Readings to be taken again")
     not_weighed: tuple[str, ...] = Field(

@@ -17,6 +17,7 @@ from mavrik.core.findings.documents import (
     Headline,
     NextAction,
     NextTest,
+    NotShown,
     OneOf,
     SettledPart,
     SideFinding,
@@ -24,7 +25,8 @@ from mavrik.core.findings.documents import (
     TestFinding,
     Undecided,
 )
-from mavrik.core.findings.hypotheses import MENDS_NOTHING, NOTHING, UNKNOWN_KIND, fault_table, is_too_much
+from mavrik.core.findings.hypotheses import MENDS_NOTHING, NOTHING, OF_THE_TEST, UNKNOWN_KIND, fault_table, is_too_much
+from mavrik.core.findings.not_shown import in_one_line
 from mavrik.core.findings.words import inside_a_sentence
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.uncertainty import Verdict
@@ -41,10 +43,6 @@ LEAST_LIKELY = 0.3
 
 NAMED = 0.05
 """What a part may have is named where it is likelier than this."""
-
-OF_THE_TEST = frozenset({"slow_engine", "glow_plugs"})
-"""Causes that are a test's, and no part's fault."""
-
 
 OF_THE_BUDGET = frozenset({"regulated", "idle_output", "all_consumers", "net_battery"})
 """Tests whose limits a vehicle with nothing broken misses where its loads ask for more than its unit gives."""
@@ -67,6 +65,7 @@ class HeadlineBasis:
     together: tuple[str, ...]
     settled_part: SettledPart | None
     one_of: OneOf | None
+    not_shown: tuple[NotShown, ...]
     undecided: tuple[Undecided, ...]
     doubtful: tuple[Doubt, ...]
     deciding: DecidingPoint | None
@@ -148,7 +147,7 @@ def _cause_line(basis: HeadlineBasis, best: Cause, verdict: BranchVerdict) -> He
     why = (of.reason,) if of is not None else ()
     if basis.settled_part is not None:
         why = (*why, f"{basis.settled_part.label}, too: {sureness(basis.settled_part.probability)}.")
-    why = (*why, *(u.words for u in basis.undecided))
+    why = (*why, *(u.words for u in basis.undecided), *in_one_line(basis.not_shown))
     return Headline(verdict, text, (*why, *_evidence_lines(best))[:MOST_WHY], of.next_step if of else best.advice, best.element)
 
 
@@ -234,11 +233,12 @@ def headline(basis: HeadlineBasis) -> Headline:
         )
     nothing = f"Nothing broken: {sureness(basis.nothing_broken)}. " if whole else ""
     if graver is not None and graver.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED):
-        return Headline(graver.verdict, f"{nothing}{graver.label}: {graver.reason}", (), graver.next_step, graver.branch_id)
+        why = in_one_line(basis.not_shown)
+        return Headline(graver.verdict, f"{nothing}{graver.label}: {graver.reason}", why, graver.next_step, graver.branch_id)
     poor = min(basis.sides, key=lambda s: GRAVITY[s.verdict], default=None)
     if poor is not None and poor.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED):
         thin = next((f for f in basis.parts if f.code == f"{poor.name}_undersized"), None)
-        why = (thin.why,) if whole and thin else ()
+        why = (*((thin.why,) if whole and thin else ()), *in_one_line(basis.not_shown))
         then = "No part of it has too much: plan larger cables." if whole else "Measure the branches of this side one by one."
         return Headline(poor.verdict, f"{nothing}{poor.reason}", why, then, "")
     grave = next((f for f in basis.parts if f.severity is Severity.DANGER), None)
@@ -282,7 +282,7 @@ def _not_a_fault(basis: HeadlineBasis, failing: Sequence[Judgement], best: Cause
     else:
         text, then = f"Nothing broken: {sure}{budget}. {missed}", CLOSE_THE_BUDGET if budget else j.next_step
     sides = tuple(s.reason for s in basis.sides if s.verdict is BranchVerdict.FAIL)
-    why = (*_perhaps_more_load(best), f"Limit: {j.limit}.", *sides, *rest)
+    why = (*in_one_line(basis.not_shown), *_perhaps_more_load(best), f"Limit: {j.limit}.", *sides, *rest)
     return Headline(BranchVerdict.FAIL, text, why[:MOST_WHY], then, "")
 
 
@@ -296,6 +296,7 @@ def _sound(basis: HeadlineBasis, best: Cause | None) -> Headline:
     budget = f", {nothing.magnitude}" if nothing and nothing.magnitude else ""
     unsettled = basis.nothing_broken < fault_table().probably
     open_cause = unsettled and best is not None and nothing is not None and best.probability > nothing.probability
+    why: tuple[str, ...]
     if basis.missing and open_cause:
         assert best is not None
         text = f"What was read is within its limits; not settled{wants}."
@@ -305,10 +306,13 @@ def _sound(basis: HeadlineBasis, best: Cause | None) -> Headline:
         return Headline(BranchVerdict.PASS, text, why, _then(basis) or f"Still to read: {basis.missing[0]}.", "")
     if basis.missing:
         text = f"What was read is sound{budget}{wants}."
-        return Headline(BranchVerdict.PASS, text, (), f"Still to read: {', '.join(basis.missing[:MOST_WHY])}.", "")
+        why = in_one_line(basis.not_shown)
+        return Headline(BranchVerdict.PASS, text, why, f"Still to read: {', '.join(basis.missing[:MOST_WHY])}.", "")
     what = basis.wants.rpartition(", ")[2]
     then = f"{what[0].upper()}{what[1:]}." if what else "Nothing to mend in this circuit."
-    if unsettled:
+    if unsettled or basis.not_shown:
         # Sound leads say nothing of an alternator that nobody tried.
-        return Headline(BranchVerdict.PASS, f"What was read is sound{budget}{wants}.", (), _then(basis) or then, "")
+        why = in_one_line(basis.not_shown)
+        following = then if what and not unsettled else _then(basis) or then
+        return Headline(BranchVerdict.PASS, f"What was read is sound{budget}{wants}.", why, following, "")
     return Headline(BranchVerdict.PASS, f"Sound{budget}{wants}.", _perhaps_more_load(best), then, "")

@@ -230,6 +230,9 @@ UNKNOWN_KIND, UNLISTED_KIND = "unknown", "unlisted_load"
 MENDS_NOTHING = frozenset({UNLISTED_KIND, "unlevel"})
 """Kinds that send nobody to mend anything, and hold beside whatever is broken."""
 
+OF_THE_TEST = frozenset({"slow_engine", "glow_plugs"})
+"""Kinds that are a test's, and no part's fault."""
+
 NOTHING = "none:"
 """The cause of a circuit with nothing broken."""
 

@@ -25,6 +25,7 @@ from mavrik.core.findings.documents import BranchFinding, BranchVerdict, Finding
 from mavrik.core.findings.headline import DROPS, HeadlineBasis, headline
 from mavrik.core.findings.inference import Posterior, infer
 from mavrik.core.findings.next_reading import Ahead, look_ahead
+from mavrik.core.findings.not_shown import not_shown
 from mavrik.core.findings.sides import budget_findings, judge_sides
 from mavrik.core.measuring.limits import limit_table
 from mavrik.core.measuring.readings import Run, overdue_meters
@@ -238,9 +239,9 @@ def judge(
     causes, missing = ranked_causes(posterior, following.turns), _missing(ring, branches, sorted(ids))
     undecided, doubtful, together = undecided_sets(posterior), doubtful_readings(posterior), several(posterior)
     part, fine = settled_part(posterior), nothing_broken(posterior)
-    few = None if part is not None else one_of(posterior)
+    few, unseen = None if part is not None else one_of(posterior), not_shown(posterior, following.shown_by)
     basis = HeadlineBasis(
-        frozenset(o.point.id for o in posterior.evidence), branches, sides, checks, causes, fine, together, part, few, undecided, doubtful, following.deciding, following.actions, following.tests, tests,
+        frozenset(o.point.id for o in posterior.evidence), branches, sides, checks, causes, fine, together, part, few, unseen, undecided, doubtful, following.deciding, following.actions, following.tests, tests,
         of_parts, missing, circuit.system_voltage_v, wants,
     )  # fmt: skip
     volts, battery = bench.now.node_v, circuit.battery
@@ -256,6 +257,7 @@ def judge(
         nothing_broken=fine,
         settled_part=part,
         one_of=few,
+        not_shown=unseen,
         undecided=undecided,
         doubtful=doubtful,
         not_weighed=tuple(conducting[b].label for b in posterior.not_weighed),

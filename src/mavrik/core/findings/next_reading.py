@@ -10,13 +10,16 @@ import numpy as np
 from scipy import special
 
 from mavrik.core.catalogue.sources import rest_voltage_v
+from mavrik.core.circuit import Battery
 from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
+from mavrik.core.findings.causes import label_of
 from mavrik.core.findings.charge import as_charged
 from mavrik.core.findings.day import Day
 from mavrik.core.findings.densities import log_density
 from mavrik.core.findings.documents import ActionKind, DecidingPoint, NextAction, NextTest
 from mavrik.core.findings.inference import Posterior
 from mavrik.core.findings.likelihood import own_scatter, wrong_share
+from mavrik.core.findings.not_shown import not_ruled_out, showing
 from mavrik.core.findings.turning import Turn, turning_points
 from mavrik.core.findings.words import inside_a_sentence
 from mavrik.core.operating.devices import battery_units
@@ -40,6 +43,9 @@ FULL_ENOUGH = 0.8
 
 MOST_AGAIN, MATTERS = 8, 0.25
 """So many readings at most are weighed to be taken again, of those that part the sets: variance of the logarithm of their likelihood."""
+
+NAMED_AT_MOST = 2
+"""So many flat batteries are named; of more it is said how many."""
 
 AFTER_CHARGING = (
     BenchState.BATTERY_LOAD, BenchState.CRANKING, BenchState.IDLE, BenchState.IDLE_LOADED, BenchState.FAST, BenchState.FAST_LOADED,
@@ -102,7 +108,7 @@ class Draws:
         Source: expected information, Shannon's entropy.
         """
         rng, logs = np.random.default_rng(SEED), np.zeros((SAMPLES, len(self.kept)))
-        yes_or_no = np.array([p.kind.yes_or_no for p in points])
+        yes_or_no = np.array([p.kind.yes_or_no for p in points], dtype=bool)
         for k in np.flatnonzero(yes_or_no).tolist():
             logs += self._log_answer(points[k], seen[:, k], rng)
         smooth = np.flatnonzero(~yes_or_no)
@@ -118,7 +124,7 @@ class Draws:
 
         points: what is read; seen: as `expected` gives it; variance: of each reading with each set (sets, readings)
         """
-        yes_or_no = np.array([p.kind.yes_or_no for p in points])
+        yes_or_no = np.array([p.kind.yes_or_no for p in points], dtype=bool)
         logs = np.empty((SAMPLES, len(self.kept), len(points)))
         for k in np.flatnonzero(yes_or_no).tolist():
             logs[:, :, k] = self._log_answer(points[k], seen[:, k], np.random.default_rng(SEED))
@@ -149,6 +155,8 @@ class Ahead:
     actions: tuple[NextAction, ...] = ()
     turns: Mapping[str, Turn] = field(default_factory=dict)
     """By cause."""
+    shown_by: Mapping[str, str] = field(default_factory=dict)
+    """By a cause that is not ruled out: what would show it, as a sentence."""
 
 
 def _left(posterior: Posterior, read: frozenset[str], of: Procedure) -> list[Point]:
@@ -178,9 +186,10 @@ def look_ahead(
     placed: list[Placed] = [(p, setups.get(p.state, Setup(p.state))) for _, points in questions for p in points]
     fresh = len(placed)
     placed += [(o.point, o.setup) for o in again]
-    if not placed:
+    charged = _Charged.of(draws, procedures)
+    if not placed and charged is None:
         return Ahead()
-    seen, together = draws.expected(placed)
+    seen, together = draws.expected(placed) if placed else (np.zeros((len(draws.kept), 0)), np.zeros((len(draws.kept), 0, 0)))
 
     document = posterior.model.document
     each = draws.told_by_each([p for p, _ in placed], seen, np.diagonal(together, axis1=1, axis2=2)).tolist()
@@ -201,12 +210,14 @@ def look_ahead(
     actions = [_test_action(t) for t in ranked]
     actions += [_point_action(of, p, bits) for of, p, bits in single if of.name in begun]
     actions += [_again_action(o, of_point.get(o.point.id, ""), b) for o, b in zip(again, each[fresh:], strict=True)]
-    actions += _charge_action(draws, procedures)
+    if charged is not None:
+        actions.append(_charge_action(draws, charged))
     worth = [a for a in actions if a.bits >= LEAST_BITS or a.point in doubtful]
     worth.sort(key=lambda a: (a.point not in doubtful, -a.bits / a.minutes))
     volts = document.system_voltage_v
     turns = turning_points(draws.kept, draws.share, placed, seen, together, frozenset(range(fresh, len(placed))), volts)
-    return Ahead(ranked, deciding, tuple(worth[:MOST_ACTIONS]), turns)
+    shown_by = _shown_by(draws, questions, seen[:, :fresh], together[:, :fresh, :fresh], charged)
+    return Ahead(ranked, deciding, tuple(worth[:MOST_ACTIONS]), turns, shown_by)
 
 
 def _worth_another_look(posterior: Posterior, doubtful: frozenset[str]) -> list[Observation]:
@@ -239,29 +250,76 @@ def _again_action(of: Observation, procedure: str, bits: float) -> NextAction:
     return NextAction(ActionKind.READ_AGAIN, procedure, of.point.id, of.point.element, text, why, AGAIN_MINUTES, bits)
 
 
-def _charge_action(draws: Draws, procedures: Sequence[Procedure]) -> list[NextAction]:
+@dataclass(frozen=True)
+class _Charged:
+    """The tests with the batteries full that are not."""
+
+    flat: tuple[Battery, ...]
+    points: tuple[Point, ...]
+    seen: Floats
+    """What each set lets them be (sets, readings)."""
+    together: Floats
+    """How they vary (sets, readings, readings)."""
+
+    @classmethod
+    def of(cls, draws: Draws, procedures: Sequence[Procedure]) -> _Charged | None:
+        """None where no battery is known to be flat, or nothing can be tested again."""
+        model = draws.posterior.model
+        charged = as_charged(model.document, model.day.rest_v)
+        flat = tuple(b for b in charged.batteries if b.id in model.day.rest_v and b.state_of_charge < FULL_ENOUGH)
+        points = tuple(
+            p
+            for of in procedures
+            for p in of.points(model.document)
+            if p.state in AFTER_CHARGING and not (p.own_rule or p.indicator)
+        )
+        if not flat or not points:
+            return None
+        full = {b.id: rest_voltage_v(b.chemistry.value, 1.0) * battery_units(charged, b) for b in charged.batteries}
+        again = BenchModel(model.document, Day(full, idle_rpm=model.day.idle_rpm), True, model.idle)
+        return cls(flat, points, *draws.expected([(p, Setup(p.state)) for p in points], again))
+
+    @property
+    def names(self) -> str:
+        """Which batteries, inside a sentence."""
+        if len(self.flat) > NAMED_AT_MOST:
+            return f"the {len(self.flat)} batteries that are flat"
+        return " and ".join(inside_a_sentence(b.label) for b in self.flat)
+
+
+def _charge_action(draws: Draws, charged: _Charged) -> NextAction:
     """What the tests would tell once the batteries are full."""
-    model = draws.posterior.model
-    charged = as_charged(model.document, model.day.rest_v)
-    flat = [b for b in charged.batteries if b.id in model.day.rest_v and b.state_of_charge < FULL_ENOUGH]
-    if not flat:
-        return []
-    full = {b.id: rest_voltage_v(b.chemistry.value, 1.0) * battery_units(charged, b) for b in charged.batteries}
-    points = [
-        p for of in procedures for p in of.points(model.document) if p.state in AFTER_CHARGING and not (p.own_rule or p.indicator)
-    ]
-    if not points:
-        return []
-    again = BenchModel(model.document, Day(full, idle_rpm=model.day.idle_rpm), True, model.idle)
-    seen, together = draws.expected([(p, Setup(p.state)) for p in points], again)
-    bits = draws.told_by(points, seen, together)
-    names = " and ".join(inside_a_sentence(b.label) for b in flat)
-    why = (
-        f"At {min(b.state_of_charge for b in flat):.0%} of its charge it takes all that the alternator gives and hides the rest."
-    )
-    return [
-        NextAction(ActionKind.CHARGE, "", "", flat[0].id, f"Charge {names} first, then test again.", why, CHARGE_MINUTES, bits)
-    ]
+    bits = draws.told_by(charged.points, charged.seen, charged.together)
+    least = min(b.state_of_charge for b in charged.flat)
+    why = f"At {least:.0%} of its charge it takes all that the alternator gives and hides the rest."
+    text = f"Charge {charged.names} first, then test again."
+    return NextAction(ActionKind.CHARGE, "", "", charged.flat[0].id, text, why, CHARGE_MINUTES, bits)
+
+
+def _shown_by(
+    draws: Draws,
+    questions: Sequence[tuple[Procedure, Sequence[Point]]],
+    seen: Floats,
+    together: Floats,
+    charged: _Charged | None,
+) -> dict[str, str]:
+    """By a cause that is not ruled out: the first test not made that shows it, or one that does once the batteries are full; otherwise what is
+    done about it anyhow.
+
+    questions: what is not read yet; seen, together: what each set lets that be
+    """
+    unseen, kept, sound = not_ruled_out(draws.posterior), draws.kept, draws.posterior.sound
+    if not unseen:
+        return {}
+    tests = [(of, p) for of, points in questions for p in points]
+    now = showing(unseen, kept, sound, [p for _, p in tests], seen, together)
+    test_of = {p.id: of.title for of, p in tests}
+    words = {c: f"This test shows it: {inside_a_sentence(test_of[p.id])}." for c, p in now.items()}
+    if charged is not None:
+        later = showing(unseen, kept, sound, charged.points, charged.seen, charged.together)
+        for cause, point in later.items():
+            words.setdefault(cause, f"Charge {charged.names} first: then it shows at {inside_a_sentence(point.label)}.")
+    return {c.causes[0]: words.get(c.causes[0], label_of(draws.posterior.model.document, c.causes[0])[1]) for c in unseen}
 
 
 def _why(point: Point) -> str:

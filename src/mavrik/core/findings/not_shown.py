@@ -1,0 +1,110 @@
+"""Faults that may be there all the same: with them the readings would look no different. Which they are, and what would show them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.branches import EVEN
+from mavrik.core.findings.causes import label_of, nothing_broken
+from mavrik.core.findings.documents import NotShown
+from mavrik.core.findings.hypotheses import MENDS_NOTHING, OF_THE_TEST, UNKNOWN_KIND
+from mavrik.core.findings.inference import Candidate, Posterior
+from mavrik.core.findings.words import inside_a_sentence
+from mavrik.core.procedures import Point
+
+LOOKS_ALIKE = 0.7
+"""What was read looks alike with a fault and without where it lowers the fault's odds by no more, in natural logarithms: by half. Our
+choice, no source."""
+
+WORTH_A_WORD = 0.01
+"""A fault that is less likely than this is not spoken of: nearly nothing can be ruled out to the last."""
+
+SHOWS = 3.0
+"""A reading shows a fault where it would lie so many standard deviations from where it may lie with nothing broken."""
+
+NAMES_AT_MOST = 3
+NO_FAULTS = {*MENDS_NOTHING, *OF_THE_TEST, UNKNOWN_KIND}
+
+
+def not_ruled_out(posterior: Posterior) -> tuple[Candidate, ...]:
+    """Single faults that the readings say nothing of, the likeliest first, where nothing is likelier broken than not; none where something
+    is: what is open then is among the causes, and is told by what to do next.
+
+    posterior: of all readings
+    Source: Bayes factor of each fault against nothing broken (Jeffreys, Theory of Probability, from memory).
+    """
+    sound = posterior.sound
+    if not posterior.evidence or nothing_broken(posterior) <= EVEN:
+        return ()
+    unseen = []
+    for c in posterior.candidates:
+        kind = c.causes[0].split(":", 1)[0]
+        if len(c.causes) != 1 or c is sound or kind in NO_FAULTS or c.probability < WORTH_A_WORD:
+            continue
+        assert c.fitted is not None and sound.fitted is not None
+        told = np.log(c.probability / sound.probability) - (c.fitted.trial.log_prior - sound.fitted.trial.log_prior)
+        if told > -LOOKS_ALIKE:
+            unseen.append(c)
+    return tuple(unseen)
+
+
+def showing(
+    unseen: Sequence[Candidate],
+    kept: Sequence[Candidate],
+    sound: Candidate,
+    points: Sequence[Point],
+    seen: Floats,
+    together: Floats,
+) -> dict[str, Point]:
+    """By cause: the first of some further readings, in the order of the work, that would show it; only of those that one shows.
+
+    unseen: sets of one cause; kept: those that `seen` and `together` are of, in their order; sound: the one with nothing broken
+    points: what would be read; seen: what each set lets that be (sets, readings); together: how it varies (sets, readings, readings)
+    """
+    whole = kept.index(sound)
+    sd = np.sqrt(np.diagonal(together[whole]))
+    by_eye = np.array([p.kind.yes_or_no for p in points], dtype=bool)
+    first: dict[str, Point] = {}
+    for c in unseen:
+        if c not in kept:
+            continue
+        k = kept.index(c)
+        shows = np.where(by_eye, (seen[k] > 0.5) != (seen[whole] > 0.5), np.abs(seen[k] - seen[whole]) >= SHOWS * sd)
+        if shows.any():
+            first[c.causes[0]] = points[int(np.argmax(shows))]
+    return first
+
+
+def not_shown(posterior: Posterior, shown_by: Mapping[str, str]) -> tuple[NotShown, ...]:
+    """The same in words.
+
+    posterior: of all readings; shown_by: by cause, what would show it as a sentence; one that is not in it: no test does
+    """
+    return tuple(
+        NotShown(
+            cause, label_of(posterior.model.document, cause)[0], min(posterior.by_cause[cause], 1.0), shown_by.get(cause, "")
+        )
+        for c in not_ruled_out(posterior)
+        for cause in c.causes
+    )
+
+
+def in_one_line(faults: Sequence[NotShown]) -> tuple[str, ...]:
+    """What the first line is to be taken with: that a fault may be there, and what would show it; empty where none may.
+
+    faults: as `not_shown` gives them
+
+    >>> in_one_line([NotShown("regulator_high:a", "Regulator of Alternator set too high", 0.04, "Charge the battery first.")])
+    ('Not ruled out, what was read would look the same: regulator of Alternator set too high (4%). Charge the battery first.',)
+    """
+    if not faults:
+        return ()
+    named = ", ".join(f"{inside_a_sentence(f.label)} ({f.probability:.0%})" for f in faults[:NAMES_AT_MOST])
+    more = f" and {len(faults) - NAMES_AT_MOST} more" if len(faults) > NAMES_AT_MOST else ""
+    # What shows only some of them is said where each is.
+    shown_by = {f.shown_by for f in faults}
+    then = "".join(f" {words}" for words in shown_by if words) if len(shown_by) == 1 else ""
+    return (f"Not ruled out, what was read would look the same: {named}{more}.{then}",)
