@@ -55,6 +55,20 @@ def test_a_part_whose_fault_is_not_settled_and_what_a_cause_takes_for_granted_ar
     expect(page.locator("[data-test=assumes]")).to_have_text("It takes for granted: The link had closed before.")
 
 
+def test_what_the_readings_would_look_the_same_with_is_named_with_the_test_that_shows_it(open_page: Callable[..., Page]) -> None:
+    """The demo's ice-cream van: nothing but its drops was read, and they say nothing of its battery, its drain or its belt."""
+    page = open_page(at="/jobs/3/findings")
+    expect(page.locator("[data-test=headline]")).to_contain_text("Not ruled out, what was read would look the same: ")
+    ways = page.locator("[data-test=not-shown] li")
+    expect(ways).to_have_count(3)
+    expect(page.locator("[data-test=not-shown]")).to_contain_text("This test shows it: parasitic drain.")
+    more = page.locator("[data-test=all-not-shown]")
+    expect(more).to_have_attribute("aria-expanded", "false")
+    more.click()
+    expect(ways.nth(3)).to_be_visible()
+    expect(more).to_have_text("Fewer")
+
+
 def test_a_resistance_that_was_measured_is_typed_in_and_taken_out(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/jobs/2/circuit")
     page.locator("g[data-branch=charge_cable]").click()

@@ -12,6 +12,8 @@ const bench = useWorkbench()
 const { shown } = useQuantities()
 const opened = ref<string | null>(null)
 const named = ref(false)
+const every = ref(false)
+const FIRST_WAYS = 3
 const LEAST = 0.01
 const listed = computed(() => props.findings.causes.filter((c) => c.probability >= LEAST).slice(0, 6))
 const percent = (p: number) => (p >= 0.99 ? '> 99 %' : p < 0.01 ? '< 1 %' : `${Math.round(p * 100)} %`)
@@ -28,7 +30,7 @@ const notShown = computed(() => {
     const how = shownBy.get(f.cause) ?? ''
     byHow.set(how, [...(byHow.get(how) ?? []), f])
   }
-  return byHow
+  return [...byHow]
 })
 function show(element: string): void {
   bench.selected = element
@@ -90,14 +92,24 @@ const drawn = (id: string) => bench.circuit?.branches.some((b) => b.id === id) ?
           percent(d.probability)
         }}).
       </p>
-      <div v-if="notShown.size" data-test="not-shown">
+      <div v-if="notShown.length" data-test="not-shown">
         <p class="ma-0"><b>Not ruled out</b>: what was read would look the same with any of these.</p>
-        <ul class="ma-0">
-          <li v-for="[how, faults] in notShown" :key="how">
+        <ul class="next ma-0">
+          <li v-for="[how, faults] in every ? notShown : notShown.slice(0, FIRST_WAYS)" :key="how">
             {{ faults.map((f) => `${f.label} (${percent(f.probability)})`).join(', ') }}.
             <span class="quiet">{{ how }}</span>
           </li>
         </ul>
+        <button
+          v-if="notShown.length > FIRST_WAYS"
+          type="button"
+          class="link"
+          :aria-expanded="every"
+          data-test="all-not-shown"
+          @click="every = !every"
+        >
+          {{ every ? 'Fewer' : `All ${findings.not_shown.length}` }}
+        </button>
       </div>
       <p v-if="findings.not_weighed.length" class="ma-0" data-test="not-weighed">
         So large a circuit: {{ findings.not_weighed.length === 1 ? '1 lead' : `${findings.not_weighed.length} leads` }} the readings pull at
