@@ -10,9 +10,11 @@ import pytest
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings import BranchVerdict, Findings, judge
 from mavrik.core.findings.documents import NotShown
-from mavrik.core.findings.hypotheses import NOTHING, Change, What
+from mavrik.core.findings.hypotheses import NOTHING, Change, What, fault_table
+from mavrik.core.findings.inference import infer
+from mavrik.core.findings.next_reading import look_ahead
 from mavrik.core.findings.not_shown import WORTH_A_WORD, in_one_line
-from mavrik.core.procedures import procedure
+from mavrik.core.procedures import observations, procedure, standing
 from mavrik.standin.vehicle import HiddenVehicle
 from tests.build import runs_of
 from tests.core.test_more_faults import MADE, hidden
@@ -83,6 +85,15 @@ def test_a_draft_names_it_too_and_looks_for_nothing() -> None:
         and {f.shown_by for f in findings.not_shown} == {""}
     )
     assert findings.headline.why[0].endswith(").")
+
+
+def test_where_no_test_is_left_its_own_advice_says_what_to_do() -> None:
+    vehicle = HiddenVehicle(CAR, hidden(CAR, NOTHING), np.random.default_rng(3))
+    read = {k: v for k, v in vehicle.everything().items() if not k.startswith("drain_a")}
+    posterior = infer(CAR, observations(CAR, standing(runs_of(vehicle, read), ())))
+    ahead = look_ahead(posterior, frozenset(o.point.id for o in posterior.evidence), {}, procedures=())
+    assert ahead.tests == ahead.actions == () and ahead.deciding is None
+    assert ahead.shown_by == {"drain:battery": fault_table().faults["drain"].advice}
 
 
 def test_of_many_the_likeliest_are_named_and_the_rest_counted() -> None:

@@ -187,8 +187,6 @@ def look_ahead(
     fresh = len(placed)
     placed += [(o.point, o.setup) for o in again]
     charged = _Charged.of(draws, procedures)
-    if not placed and charged is None:
-        return Ahead()
     seen, together = draws.expected(placed) if placed else (np.zeros((len(draws.kept), 0)), np.zeros((len(draws.kept), 0, 0)))
 
     document = posterior.model.document
