@@ -79,8 +79,9 @@ def run_tests(words: list[str]) -> int:
         codes = list(lanes.map(lambda steps: _first_failure(steps, environment, live=False), (of_python, of_front)))
     if any(codes):
         return next(code for code in codes if code)
-    # By number of tests a few long files would be left to the end, and one worker idle.
-    whole: Step = "pytest", [*pytest, "-n", "2", "--dist", "loadfile", "--no-loadscope-reorder", *FOLDERS]
+    # By number of tests a few long files would be left to the end, and one worker idle. Three, for what is in a browser or starts the whole
+    # product waits for it most of the time.
+    whole: Step = "pytest", [*pytest, "-n", "3", "--dist", "loadfile", "--no-loadscope-reorder", *FOLDERS]
     return _first_failure([whole], environment, live=True)
 
 
