@@ -25,9 +25,16 @@ from bench.strangers import (
     to_one_cause,
 )
 
+NEARLY_ALL = 0.995
+"""From here on a share in whole per cent would be 100 %."""
+
 
 def _share(rows: Sequence[bool]) -> str:
-    return f"{sum(rows) / len(rows):.0%}" if rows else "–"
+    """A share in whole per cent; all but a few of many are not 100 %."""
+    if not rows:
+        return "–"
+    share = sum(rows) / len(rows)
+    return f"{share:.1%}" if NEARLY_ALL <= share < 1 else f"{share:.0%}"
 
 
 def _known(rows: Sequence[bool]) -> str:

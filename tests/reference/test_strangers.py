@@ -556,6 +556,15 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
     )
 
 
+def test_all_but_one_are_not_all() -> None:
+    """426 sure, 424 right: rounded to whole per cent that is 100."""
+    rows = [Outcome(k, "x", "single", ("drain:b",), (("drain:b" if k > 1 else "none:", 0.95),), "") for k in range(426)]
+    (line,) = (line for line in counted(rows, []) if line.startswith("**How far"))
+    assert "Of 426 cases called 90% sure or more 99.5% (" in line
+    assert any(line.startswith("| all | 426 | 99.5% (") for line in counted(rows, []))
+    assert any(line.startswith("| all | 424 | 100% (") for line in counted(rows[2:], []))
+
+
 def test_the_reliability_diagram_shows_each_bin() -> None:
     """Two bins, two marks: 95 % called and half right lies half way up."""
     judged = [
