@@ -67,7 +67,11 @@ def quick_hashes() -> Iterator[PasswordHasher]:
 
 @pytest.fixture(scope="session")
 def app(database_url: str, tmp_path_factory: pytest.TempPathFactory, quick_hashes: PasswordHasher) -> Any:
-    static: Path = tmp_path_factory.mktemp("static")
+    return made_app(database_url, tmp_path_factory.mktemp("static"))
+
+
+def made_app(database_url: str, static: Path) -> Any:
+    """The application on an empty database, with the people of the tests; static: where its pages are put."""
     (static / "index.html").write_text('<meta name="csp-nonce" content="%NONCE%">')
     made = create_app(Settings(database_url=database_url, secret_key="test", workshop="Test shop", static=static))
     database = Database(database_url)

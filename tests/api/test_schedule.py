@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Iterator
 from typing import Any
 
 import pytest
@@ -10,8 +11,22 @@ from flask import Flask
 
 from mavrik.store.database import Database
 from mavrik.store.models import CalendarFeed
-from tests.api.conftest import Caller, describe, do_tasks, job_body
+from tests.api.conftest import Caller, describe, do_tasks, job_body, made_app
 from tests.api.test_people import as_kept, make, signed_in
+from tests.conftest import fresh_database
+
+
+@pytest.fixture(scope="module")
+def database_url(admin_url: str) -> Iterator[str]:
+    """A workshop with no other test's jobs in it: work that has to be laid out beside a hundred of them is not weighed to the end."""
+    with fresh_database(admin_url) as url:
+        yield url
+
+
+@pytest.fixture(scope="module")
+def app(database_url: str, tmp_path_factory: pytest.TempPathFactory, quick_hashes: object) -> Flask:
+    made: Flask = made_app(database_url, tmp_path_factory.mktemp("static"))
+    return made
 
 
 def answered(response: Any, status: int = 200) -> Any:
@@ -208,6 +223,7 @@ def test_the_work_is_laid_out_by_the_queue_as_a_proposal(
     assert tech.get(f"/api/schedule/layouts/{task['id']}").status_code == 404
     do_tasks(tech)
     made = answered(tech.get(f"/api/schedule/layouts/{task['id']}"))
+    assert made["proven"]
     assert set(blocks_of(made["view"], leads)) == {"make", "fit"} and set(blocks_of(made["view"], job)) == {"measure"}
     assert made["view"]["conflicts"] == [] and made["view"]["waiting"] == []
     assert other.get(f"/api/schedule/layouts/{task['id']}").status_code == 404
