@@ -51,7 +51,8 @@ def test_a_link_that_had_closed_is_held_by_the_other_unit(state: BenchState) -> 
     model = BenchModel(circuit)
     row = with_output(model, 0.001)
     by_itself, held = volts_at_both(model, state, SOUND, row), volts_at_both(model, state, HELD, row)
-    closed, opened = (volts_at_both(BenchModel(with_override(circuit, o)), state, SOUND, row) for o in ("closed", "open"))
+    held_by_hand = [BenchModel(with_override(circuit, o)) for o in ("closed", "open")]
+    closed, opened = (volts_at_both(m, state, SOUND, with_output(m, 0.001)) for m in held_by_hand)
     link = next(b for b in circuit.branches if isinstance(b, LinkBranch))
     assert by_itself[0] < link.cut_out_v < held[0]
     assert held == closed and by_itself == opened

@@ -235,6 +235,23 @@ def test_a_link_is_open_or_closed_during_the_drops_whatever_the_cause(number: in
     assert outcomes.first and outcomes.causes[0][1] > 0.9, outcomes
 
 
+@pytest.mark.parametrize("name", ["barge, second alternator on four", "van behind a voltage link"])
+@pytest.mark.parametrize("more_ohm", [0.003, 0.006])
+def test_burnt_contacts_of_a_link_are_found_and_measured(name: str, more_ohm: float) -> None:
+    """They had no unknown of their own: nothing broken was 97 % sure, and the drop across them a slip of the probe, however often read."""
+    vehicle = stranger(name, 7)
+    vehicle.truth.more_ohm["link"] = more_ohm
+    circuit = Circuit.model_validate(vehicle.document)
+    runs = Hands(vehicle).runs([(p.name, list(p.points(circuit))) for p in PROCEDURES])
+    findings = judge(circuit, [complete_run(circuit, Run.model_validate(r)) for r in runs], ahead=False)
+    first = findings.causes[0]
+    assert first.cause == "resistance:link" and first.probability > 0.9 and findings.doubtful == ()
+    link = next(b for b in findings.branches if b.branch_id == "link")
+    assert link.excess_low_ohm is not None and link.excess_high_ohm is not None
+    # The others of its kind differ by a few tenths of a milliohm.
+    assert link.excess_low_ohm - 0.0005 < more_ohm < link.excess_high_ohm + 0.0005
+
+
 def test_an_inverter_takes_less_the_higher_its_bus_is() -> None:
     """Taken as the resistance it is at 12.0 V it took 73 A of the 55 A it did, and what the second unit gave was called a slip."""
     vehicle = draw(drawn(), 19065).vehicle

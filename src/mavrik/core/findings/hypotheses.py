@@ -238,11 +238,11 @@ NOTHING = "none:"
 
 
 def metal_of(circuit: Circuit) -> list[AnyBranch]:
-    """Branches that may have too much resistance: closed metal and contacts, not what voltage opens and closes.
+    """Branches that may have too much resistance: closed metal and contacts, those of a link that voltage works among them; no diodes.
 
     circuit: the document
     """
-    return [b for b in circuit.branches if b.conducts and not b.by_voltage]
+    return [b for b in circuit.branches if b.conducts and (b.settable or not b.by_voltage)]
 
 
 def _units(circuit: Circuit, fits: Callable[[Alternator], bool]) -> list[str]:
@@ -252,7 +252,7 @@ def _units(circuit: Circuit, fits: Callable[[Alternator], bool]) -> list[str]:
 ELEMENTS: dict[str, Callable[[Circuit], list[str]]] = {
     "vehicle": lambda c: [""],
     "branch": lambda c: [b.id for b in metal_of(c)],
-    "contact": lambda c: [b.id for b in metal_of(c) if b.protects or b.settable],
+    "contact": lambda c: [b.id for b in metal_of(c) if (b.protects or b.settable) and not b.by_voltage],
     "conductor": lambda c: [b.id for b in metal_of(c) if isinstance(b, ConductorBranch)],
     "link": lambda c: [b.id for b in c.branches if b.by_voltage and b.settable],
     "converter": lambda c: [x.id for x in c.converters],

@@ -31,6 +31,9 @@ NO_DRAIN_S = 1e-9
 LEAST_OHM = 1e-6
 """No metal has less, however far a trial goes below what is sound."""
 
+CONTACT = "contact:"
+"""Before the id of a link: the resistor that its contacts are."""
+
 IDLES_BELOW_RPM = 1400.0
 """A unit has what it has at idle up to here, midway to the speed that tests ask for [1/min of the engine]."""
 
@@ -103,7 +106,7 @@ class Placing:
         ]
         """States in which consumers are on that no document lists: what is unknown of them, and what they usually take."""
         self.slowing = {k: slowing[e.id] for k, e in enumerate(self.network.emfs) if e.id in slowing}
-        resistor = {r.id: k for k, r in enumerate(self.network.resistors)}
+        resistor = {r.id.removeprefix(CONTACT): k for k, r in enumerate(self.network.resistors)}
         self.resistor = resistor
         here = [(k, resistor[b]) for k, b in enumerate(unknowns.branch_ids) if b in resistor]
         self.metal, self.metal_at = [k for k, _ in here], [row for _, row in here]
