@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import job_with
 from tests.browser.test_path import tab_to
@@ -73,6 +73,9 @@ def test_complaint_to_accepted_plan_by_keyboard(open_page: Callable[..., Page]) 
     expect(pick).not_to_contain_text("The pick")
     keys.press("k")
     expect(pick).to_contain_text("The pick")
+    # The panes are changed before all that the change may have moved has come.
+    held: list[Route] = []
+    page.route("**/findings*", lambda route: held.append(route))
     keys.press("a")
     expect(page.locator("[data-test=accept]")).to_have_text("Accepted")
     job = got(page, f"/api/jobs/{page.url.split('/')[4]}")
@@ -85,6 +88,8 @@ def test_complaint_to_accepted_plan_by_keyboard(open_page: Callable[..., Page]) 
     expect(page.locator("[data-test=surplus]")).to_contain_text(f"+{spare:.0f}")
     page.locator("[data-test=part-cables]").click()
     expect(page.locator("[data-test=accepted]")).to_contain_text("Unit Quarry 150 slow")
+    assert held
+    page.unroute("**/findings*")  # and lets go what is held
     expect(page.locator("[data-test=keep-plan]")).to_have_text("Kept")
     page.goto(page.url.replace("/plan", "/hand_over"))
     expect(page.frame_locator("iframe").locator("body")).to_contain_text("What is to be done")

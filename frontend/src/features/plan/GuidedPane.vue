@@ -16,7 +16,6 @@ import ProblemNotice from '@/ui/ProblemNotice.vue'
 import { fixed, mv } from '@/ui/numbers'
 import BeforeAfter from './BeforeAfter.vue'
 
-const emit = defineEmits<{ kept: [] }>()
 const FITS: Record<string, string> = { true: '✓ Fit.', false: '✕ Not fit.', null: '? Not yet proven.' }
 const bench = useWorkbench()
 const units = useUnits()
@@ -107,7 +106,6 @@ async function keep(): Promise<void> {
     await data(client.POST('/api/jobs/{job_id}/guided', { ...path.value, body: body.value! }))
     dropDraft(draft.value)
     await bench.reload()
-    emit('kept')
   })
 }
 </script>

@@ -7,6 +7,7 @@ import type { Comparison, PlanView, SizingTarget, StageName } from '@/api/types'
 import CautionStrip from '@/ui/CautionStrip.vue'
 import NumberField from '@/ui/NumberField.vue'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
+import { alike } from '@/composables/alike'
 import { useCatalogue } from '@/composables/catalogue'
 import { asWritten, fixed, mv } from '@/ui/numbers'
 import { useSaving } from '@/composables/saving'
@@ -79,10 +80,11 @@ const setPointHint = computed(() => {
 })
 const over = (volts: number | null | undefined, c: Comparison) => (volts ?? 0) > c.limit_v
 
-/** A plan accepted elsewhere is what this pane goes on from. */
-function takeKept(): void {
-  if (kept.value) Object.assign(target, kept.value)
-}
+/** A plan accepted in another pane is what this one goes on from, also where that pane was left before the answer came. */
+const elsewhere = computed(() => [bench.plan?.document.accepted ?? null, bench.plan?.document.guided ?? null])
+watch(elsewhere, (now, before) => {
+  if (kept.value && now.some(Boolean) && !alike(now, before)) Object.assign(target, kept.value)
+})
 async function keep(): Promise<void> {
   await saving(async () => {
     await data(client.POST('/api/jobs/{job_id}/plan', { params: { path: { job_id: bench.jobId } }, body: { ...target } }))
@@ -113,10 +115,10 @@ async function keep(): Promise<void> {
     <BalancePane />
   </div>
   <div v-else-if="bench.asFound && part === 'worth'" class="frame">
-    <WorthPane @accepted="takeKept" />
+    <WorthPane />
   </div>
   <div v-else-if="bench.asFound && part === 'guided'" class="frame">
-    <GuidedPane @kept="takeKept" />
+    <GuidedPane />
   </div>
   <div v-else-if="bench.asFound && part === 'weeks'" class="frame">
     <SimulationPane />

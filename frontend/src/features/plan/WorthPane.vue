@@ -19,7 +19,6 @@ import FrontChart from './FrontChart.vue'
 import WorthTable from './WorthTable.vue'
 import { amount, daysInWords, signed } from './worth'
 
-const emit = defineEmits<{ accepted: [] }>()
 const bench = useWorkbench()
 const units = useUnits()
 const cache = useQueryClient()
@@ -111,7 +110,6 @@ async function accept(p: PlanOption | null): Promise<void> {
   await save(async () => {
     await data(client.POST('/api/jobs/{job_id}/worth/{plan_id}/accept', { params: { path: { job_id: bench.jobId, plan_id: p.id } } }))
     await bench.reload()
-    emit('accepted')
   })
 }
 useKeys([
