@@ -11,9 +11,9 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.findings import BranchVerdict, Findings, judge
 from mavrik.core.findings.documents import NotShown
 from mavrik.core.findings.hypotheses import NOTHING, Change, What, fault_table
-from mavrik.core.findings.inference import infer
+from mavrik.core.findings.inference import Candidate, infer
 from mavrik.core.findings.next_reading import look_ahead
-from mavrik.core.findings.not_shown import WORTH_A_WORD, in_one_line
+from mavrik.core.findings.not_shown import WORTH_A_WORD, in_one_line, likeliest_fine, not_ruled_out
 from mavrik.core.procedures import observations, procedure, standing
 from mavrik.standin.vehicle import HiddenVehicle
 from tests.build import runs_of
@@ -94,6 +94,33 @@ def test_where_no_test_is_left_its_own_advice_says_what_to_do() -> None:
     ahead = look_ahead(posterior, frozenset(o.point.id for o in posterior.evidence), {}, procedures=())
     assert ahead.tests == ahead.actions == () and ahead.deciding is None
     assert ahead.shown_by == {"drain:battery": fault_table().faults["drain"].advice}
+
+
+@pytest.mark.parametrize(("beside", "named"), [(0.0, False), (0.1, False), (0.7, True)])
+def test_where_more_hangs_on_it_than_is_listed_a_fault_is_held_against_that(beside: float, named: bool) -> None:
+    """The readings speak of a drain where more on it explains them and a drain does not, although nothing broken explains them no better.
+
+    beside: with more on it, what a drain is lowered by
+    """
+    vehicle = HiddenVehicle(CAR, hidden(CAR, NOTHING), np.random.default_rng(3))
+    posterior = infer(CAR, observations(CAR, standing(runs_of(vehicle, vehicle.everything()), ())))
+    drain, load = "drain:battery", "unlisted_load:battery"
+    one = {c.causes: c for c in posterior.candidates if c.causes in ((NOTHING,), (drain,), (load,))}
+
+    def of(causes: tuple[str, ...], raised: float) -> Candidate:
+        """A set that the readings raise by a factor."""
+        fits = [one[c,].fitted for c in causes]
+        assert all(f is not None for f in fits)
+        log_prior = sum(f.trial.log_prior for f in fits if f is not None)
+        fitted = replace(fits[0], trial=replace(fits[0].trial, log_prior=log_prior))  # type: ignore[type-var]
+        return replace(one[causes[0],], causes=causes, probability=float(np.exp(log_prior)) * raised, fitted=fitted)
+
+    sets = [of((NOTHING,), 0.01), of((drain,), 0.01), of((load,), 1.0), *([of((drain, load), beside)] if beside else [])]
+    total = sum(c.probability for c in sets)
+    ranked = sorted((replace(c, probability=c.probability / total) for c in sets), key=lambda c: -c.probability)
+    assert likeliest_fine(replace(posterior, candidates=tuple(ranked))).causes == (load,)
+    unseen = not_ruled_out(replace(posterior, candidates=tuple(ranked)))
+    assert [(u.cause, u.likeliest.causes) for u in unseen] == ([(drain, (drain, load))] if named else [])
 
 
 def test_of_many_the_likeliest_are_named_and_the_rest_counted() -> None:

@@ -233,10 +233,15 @@ def nothing_broken(posterior: Posterior) -> float:
 
     posterior: of all readings
     """
-    fine = (
-        c.probability for c in posterior.candidates if all(i == NOTHING or i.split(":", 1)[0] in MENDS_NOTHING for i in c.causes)
-    )
-    return min(sum(fine), 1.0)
+    return min(sum(c.probability for c in posterior.candidates if not to_be_mended(c)), 1.0)
+
+
+def to_be_mended(candidate: Candidate) -> tuple[str, ...]:
+    """Those of a set of causes that somebody has to mend: not that more hangs on it than is listed.
+
+    candidate: the set
+    """
+    return tuple(i for i in candidate.causes if i != NOTHING and i.split(":", 1)[0] not in MENDS_NOTHING)
 
 
 def settled_part(posterior: Posterior) -> SettledPart | None:

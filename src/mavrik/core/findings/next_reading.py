@@ -19,7 +19,7 @@ from mavrik.core.findings.densities import log_density
 from mavrik.core.findings.documents import ActionKind, DecidingPoint, NextAction, NextTest
 from mavrik.core.findings.inference import Posterior
 from mavrik.core.findings.likelihood import own_scatter, wrong_share
-from mavrik.core.findings.not_shown import not_ruled_out, showing
+from mavrik.core.findings.not_shown import likeliest_fine, not_ruled_out, showing
 from mavrik.core.findings.turning import Turn, turning_points
 from mavrik.core.findings.words import inside_a_sentence
 from mavrik.core.operating.devices import battery_units
@@ -306,7 +306,7 @@ def _shown_by(
 
     questions: what is not read yet; seen, together: what each set lets that be
     """
-    unseen, kept, sound = not_ruled_out(draws.posterior), draws.kept, draws.posterior.sound
+    unseen, kept, sound = not_ruled_out(draws.posterior), draws.kept, likeliest_fine(draws.posterior)
     if not unseen:
         return {}
     tests = [(of, p) for of, points in questions for p in points]
@@ -317,7 +317,7 @@ def _shown_by(
         later = showing(unseen, kept, sound, charged.points, charged.seen, charged.together)
         for cause, point in later.items():
             words.setdefault(cause, f"Charge {charged.names} first: then it shows at {inside_a_sentence(point.label)}.")
-    return {c.causes[0]: words.get(c.causes[0], label_of(draws.posterior.model.document, c.causes[0])[1]) for c in unseen}
+    return {u.cause: words.get(u.cause, label_of(draws.posterior.model.document, u.cause)[1]) for u in unseen}
 
 
 def _why(point: Point) -> str:

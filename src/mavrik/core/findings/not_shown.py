@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections import defaultdict
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from mavrik.core.findings.bench_model import Floats
 from mavrik.core.findings.branches import EVEN
-from mavrik.core.findings.causes import label_of, nothing_broken
+from mavrik.core.findings.causes import label_of, nothing_broken, to_be_mended
 from mavrik.core.findings.documents import NotShown
-from mavrik.core.findings.hypotheses import MENDS_NOTHING, OF_THE_TEST, UNKNOWN_KIND
+from mavrik.core.findings.hypotheses import NOTHING, OF_THE_TEST, UNKNOWN_KIND
 from mavrik.core.findings.inference import Candidate, Posterior
 from mavrik.core.findings.words import inside_a_sentence
 from mavrik.core.procedures import Point
@@ -26,33 +28,64 @@ SHOWS = 3.0
 """A reading shows a fault where it would lie so many standard deviations from where it may lie with nothing broken."""
 
 NAMES_AT_MOST = 3
-NO_FAULTS = {*MENDS_NOTHING, *OF_THE_TEST, UNKNOWN_KIND}
+NO_FAULTS = {*OF_THE_TEST, UNKNOWN_KIND}
 
 
-def not_ruled_out(posterior: Posterior) -> tuple[Candidate, ...]:
-    """Single faults that the readings say nothing of, the likeliest first, where nothing is likelier broken than not; none where something
-    is: what is open then is among the causes, and is told by what to do next.
+@dataclass(frozen=True)
+class Unseen:
+    """A fault that the readings say nothing of."""
+
+    cause: str
+    likeliest: Candidate
+    """Of the sets that have it and nothing else to be mended."""
+
+
+def likeliest_fine(posterior: Posterior) -> Candidate:
+    """The likeliest set with which nothing is broken."""
+    return next(c for c in posterior.candidates if not to_be_mended(c))
+
+
+def not_ruled_out(posterior: Posterior) -> tuple[Unseen, ...]:
+    """Faults that the readings say nothing of, the likeliest first, where nothing is likelier broken than not; none where something is:
+    what is open then is among the causes, and is told by what to do next.
 
     posterior: of all readings
-    Source: Bayes factor of each fault against nothing broken (Jeffreys, Theory of Probability, from memory).
+    Source: Bayes factor of each fault against nothing broken, more that hangs on it beside either or not (Jeffreys, Theory of
+    Probability, from memory).
     """
-    sound = posterior.sound
     if not posterior.evidence or nothing_broken(posterior) <= EVEN:
         return ()
-    unseen = []
+    with_it: dict[str, list[Candidate]] = defaultdict(list)
     for c in posterior.candidates:
-        kind = c.causes[0].split(":", 1)[0]
-        if len(c.causes) != 1 or c is sound or kind in NO_FAULTS or c.probability < WORTH_A_WORD:
-            continue
-        assert c.fitted is not None and sound.fitted is not None
-        told = np.log(c.probability / sound.probability) - (c.fitted.trial.log_prior - sound.fitted.trial.log_prior)
-        if told > -LOOKS_ALIKE:
-            unseen.append(c)
-    return tuple(unseen)
+        faults = to_be_mended(c)
+        if len(faults) <= 1 and not any(i.split(":", 1)[0] in NO_FAULTS for i in faults):
+            with_it[faults[0] if faults else NOTHING].append(c)
+    sound = with_it.pop(NOTHING)
+    unseen = [
+        (c.probability, Unseen(cause, c))
+        for cause, sets in with_it.items()
+        if sum(c.probability for c in sets) >= WORTH_A_WORD and _told(sets, sound) > -LOOKS_ALIKE
+        for c in sets[:1]
+    ]
+    return tuple(u for _, u in sorted(unseen, key=lambda u: -u[0]))
+
+
+def _told(sets: Sequence[Candidate], sound: Sequence[Candidate]) -> float:
+    """By how much the readings raise some sets beside others, in natural logarithms of their odds."""
+
+    def odds(of: Callable[[Candidate], float]) -> float:
+        return float(np.log(sum(map(of, sets)) / sum(map(of, sound))))
+
+    return odds(lambda c: c.probability) - odds(_prior)
+
+
+def _prior(candidate: Candidate) -> float:
+    assert candidate.fitted is not None
+    return float(np.exp(candidate.fitted.trial.log_prior))
 
 
 def showing(
-    unseen: Sequence[Candidate],
+    unseen: Sequence[Unseen],
     kept: Sequence[Candidate],
     sound: Candidate,
     points: Sequence[Point],
@@ -61,20 +94,20 @@ def showing(
 ) -> dict[str, Point]:
     """By cause: the first of some further readings, in the order of the work, that would show it; only of those that one shows.
 
-    unseen: sets of one cause; kept: those that `seen` and `together` are of, in their order; sound: the one with nothing broken
+    unseen: faults; kept: those sets that `seen` and `together` are of, in their order; sound: the likeliest with nothing broken
     points: what would be read; seen: what each set lets that be (sets, readings); together: how it varies (sets, readings, readings)
     """
     whole = kept.index(sound)
     sd = np.sqrt(np.diagonal(together[whole]))
     by_eye = np.array([p.kind.yes_or_no for p in points], dtype=bool)
     first: dict[str, Point] = {}
-    for c in unseen:
-        if c not in kept:
+    for u in unseen:
+        if u.likeliest not in kept:
             continue
-        k = kept.index(c)
+        k = kept.index(u.likeliest)
         shows = np.where(by_eye, (seen[k] > 0.5) != (seen[whole] > 0.5), np.abs(seen[k] - seen[whole]) >= SHOWS * sd)
         if shows.any():
-            first[c.causes[0]] = points[int(np.argmax(shows))]
+            first[u.cause] = points[int(np.argmax(shows))]
     return first
 
 
@@ -85,10 +118,12 @@ def not_shown(posterior: Posterior, shown_by: Mapping[str, str]) -> tuple[NotSho
     """
     return tuple(
         NotShown(
-            cause, label_of(posterior.model.document, cause)[0], min(posterior.by_cause[cause], 1.0), shown_by.get(cause, "")
+            u.cause,
+            label_of(posterior.model.document, u.cause)[0],
+            min(posterior.by_cause[u.cause], 1.0),
+            shown_by.get(u.cause, ""),
         )
-        for c in not_ruled_out(posterior)
-        for cause in c.causes
+        for u in not_ruled_out(posterior)
     )
 
 
