@@ -19,6 +19,7 @@ from bench.strangers import (
     hidden_in,
     later_outcome,
     one_of_three,
+    other_laws_outcome,
     other_outcomes,
     outcomes,
     rare_outcome,
@@ -40,6 +41,9 @@ RARE = 64
 
 ALTERED = 120
 """Cases of vehicles wired as no drawing has it."""
+
+OTHER_LAWS = 72
+"""Cases of vehicles by other laws than the yard's."""
 
 WALKED = 48
 """Cases that are walked through, one test after the other."""
@@ -85,8 +89,10 @@ def figures() -> list[Figure]:
     large = {words: _large(thirty_branches(fifth), LARGE_RUNS) for words, fifth in LARGE.items()}
     all_read, with_five, walks = outcomes(STRANGERS), outcomes(STRANGERS, core_only=True), walked(WALKED)
     rare = [*other_outcomes(rare_outcome, RARE), *other_outcomes(later_outcome, RARE // len(faults.RARE))]
-    otherwise = other_outcomes(altered_outcome, ALTERED)
-    PAGE.write_text("\n".join(page(all_read, with_five, walks, rare, otherwise, hidden_in(all_read))) + "\n", encoding="utf-8")
+    otherwise, by_other_laws = other_outcomes(altered_outcome, ALTERED), other_outcomes(other_laws_outcome, OTHER_LAWS)
+    PAGE.write_text(
+        "\n".join(page(all_read, with_five, walks, rare, otherwise, by_other_laws, hidden_in(all_read))) + "\n", encoding="utf-8"
+    )
     DIAGRAM.write_text(diagram(all_read), encoding="utf-8")
     sure = [o for o in all_read if o.causes and o.causes[0][1] >= SURE]
     count = len(all_read)

@@ -208,12 +208,23 @@ def _not_shown(cases: Sequence[Outcome]) -> str:
     )
 
 
-def _altered(cases: Sequence[Outcome]) -> list[str]:
-    """What is found on vehicles wired as no drawing has it."""
+WIRED = "**Wired as no ready drawing has it**, {} cases: leads mended with a joint, fuses bolted through, grounds doubled, routes of other lengths, other units, batteries and loads, two to four of these at once."
+OTHER_LAWS = (
+    "**By other laws**, {} cases, and further from their documents: units whose output bends by a table, batteries that rest and take by other formulas, every lead and contact 0.8 to 1.3 times what it is "
+    "in the yard and up to a third of a milliohm in its ends more, more that nobody lists, other speeds, coarser meters. No figure of the model was chosen on cases of these numbers, but that sound leads "
+    "differ by so much was learned from others of the same make."
+)
+
+
+def _elsewhere(words: str, cases: Sequence[Outcome]) -> list[str]:
+    """What is found on other vehicles than those of the tables.
+
+    words: what they are, with how many
+    """
     sure = [o for o in cases if o.causes and o.causes[0][1] >= SURE]
     healthy, pairs = [o for o in cases if o.sort in ("healthy", "slip")], [o for o in cases if o.sort == "pair"]
     return [
-        f"**Wired as no ready drawing has it**, {len(cases)} cases: leads mended with a joint, fuses bolted through, grounds doubled, routes of other lengths, other units, batteries and loads, two to four of these at once. "
+        f"{words.format(len(cases))} "
         f"First in {_share([o.first for o in cases])}, one of the first three in {_share([one_of_three(o) for o in cases])}, both of a pair among them in {_share([o.among(3) for o in pairs])} of {len(pairs)}, nothing broken called so in "
         f"{_share([o.first for o in healthy])} of {len(healthy)}; of {len(sure)} called {SURE:.0%} sure {_share([o.first for o in sure])} are right. {_settled(cases)}",
         "",
@@ -226,12 +237,14 @@ def page(
     walks: Sequence[Walk],
     rare: Sequence[Outcome],
     otherwise: Sequence[Outcome],
+    by_other_laws: Sequence[Outcome],
     hidden_ones: Mapping[int, tuple[str, ...]],
 ) -> list[str]:
     """All of docs/diagnosis.md.
 
     cases: with all tests read; core_only: the same cases with five; walks: some of them, one test after the other
-    rare: cases that look like something else; otherwise: vehicles wired as no drawing has it
+    rare: cases that look like something else; otherwise: vehicles wired as no drawing has it; by_other_laws: vehicles of
+    other laws than the yard's
     hidden_ones: of the pairs among `cases`, by number, what shows in no reading
     """
     few = [o for o in core_only if o.causes and o.causes[0][1] >= SURE]
@@ -248,7 +261,8 @@ def page(
         "",
         _not_shown(cases),
         "",
-        *_altered(otherwise),
+        *_elsewhere(WIRED, otherwise),
+        *_elsewhere(OTHER_LAWS, by_other_laws),
         f"With five tests only (rest, key on, regulated voltage, full output, charging drops; {len(core_only)} of the cases) one of the true ones is among the first three in "
         f"{_share([one_of_three(o) for o in core_only])}; of {len(few)} called {SURE:.0%} sure or more {_share([o.first for o in few])} are right.",
         "",

@@ -13,7 +13,7 @@ from tests.reference.strangers.faults import LATER
 from tests.reference.strangers.reading import CORE, Hands
 from tests.reference.strangers.spice import UnsolvedError
 from tests.reference.strangers.vehicle import Stranger
-from tests.reference.strangers.yard import Case, alone, documents, draw, draw_altered, draw_rare, read
+from tests.reference.strangers.yard import Case, alone, documents, draw, draw_altered, draw_by_other_laws, draw_rare, read
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
@@ -96,6 +96,11 @@ def altered_outcome(number: int) -> Outcome:
     return _judged(number, draw_altered(drawn(), number), False)
 
 
+def other_laws_outcome(number: int) -> Outcome:
+    """The same of a vehicle by other laws than the yard's, read with coarser meters."""
+    return _judged(number, draw_by_other_laws(drawn(), number), False)
+
+
 def outcome(number: int, core_only: bool = False) -> Outcome:
     """Draw a case, read it, judge it."""
     return _judged(number, draw(drawn(), number), core_only)
@@ -155,7 +160,7 @@ def outcomes(count: int, core_only: bool = False, start: int = FIRST_CASE) -> li
 
 
 def other_outcomes(of: Callable[[int], Outcome], count: int) -> list[Outcome]:
-    """So many of `rare_outcome`, `later_outcome` or `altered_outcome`, on two processors, without those that ngspice does not solve."""
+    """So many of `rare_outcome`, `later_outcome`, `altered_outcome` or `other_laws_outcome`, on two processors, without those that ngspice does not solve."""
     with ProcessPoolExecutor(2) as pool:
         return _solved(pool.map(_if_solved, [of] * count, range(FIRST_CASE, FIRST_CASE + count), chunksize=8))
 

@@ -36,14 +36,14 @@ TO_GO_WITH = ("charge_a:", "stud_v", "battery_v", "engine_rpm", "idle_a:")
 class Hands:
     """Somebody with a meter and a clamp of his own."""
 
-    def __init__(self, vehicle: Stranger) -> None:
-        """vehicle: what stands at the bench."""
-        self.vehicle, rng = vehicle, vehicle.rng
-        self._gain = {"dmm": rng.uniform(-0.5, 0.5) / 100, "clamp": rng.uniform(-2, 2) / 100}
-        self._zero = {"dmm": rng.uniform(-2, 2) * 0.001, "clamp": rng.uniform(-3, 3) * 0.1}
+    def __init__(self, vehicle: Stranger, meters: list[dict[str, Any]] = METERS) -> None:
+        """vehicle: what stands at the bench; meters: what they read it with, each as far off as its maker allows."""
+        self.vehicle, self.meters, rng = vehicle, meters, vehicle.rng
+        self._gain = {m["id"]: rng.uniform(-m["percent_of_reading"], m["percent_of_reading"]) / 100 for m in meters}
+        self._zero = {m["id"]: rng.uniform(-m["digits"], m["digits"]) * m["resolution"] for m in meters}
 
     def _shown(self, meter: str, true: float) -> float:
-        step = next(m["resolution"] for m in METERS if m["id"] == meter)
+        step = next(m["resolution"] for m in self.meters if m["id"] == meter)
         wander = abs(true) * (0.002 if meter == "dmm" else 0.01) * self.vehicle.rng.normal() * 0.5
         return round(round((true * (1 + self._gain[meter]) + self._zero[meter] + wander) / step) * step, 6)
 
@@ -122,7 +122,7 @@ class Hands:
                     value, meter = shown
                     readings.append({"point": point.id, "value": value, **({"instrument": meter} if meter else {})})
             if readings and not all(r["point"].startswith(TO_GO_WITH) for r in readings):
-                made.append({"procedure": name, "readings": readings, "instruments": METERS, **self._conditions(name)})
+                made.append({"procedure": name, "readings": readings, "instruments": self.meters, **self._conditions(name)})
         return made
 
     def _conditions(self, name: str) -> dict[str, Any]:

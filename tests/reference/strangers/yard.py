@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import copy
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from tests.reference.strangers.altered import altered
 from tests.reference.strangers.faults import FAULTS, RARE, more_loads, places, put
-from tests.reference.strangers.reading import Hands
+from tests.reference.strangers.other_laws import COARSE_METERS, OtherLaws
+from tests.reference.strangers.reading import METERS, Hands
 from tests.reference.strangers.vehicle import Stranger
 
 DRAWN: dict[str, tuple[str, int]] = {
@@ -41,6 +42,7 @@ class Case:
     vehicle: Stranger
     slip: bool
     """Whether one reading was taken with a probe in the wrong place."""
+    meters: tuple[dict[str, Any], ...] = tuple(METERS)
 
 
 def documents(build: Callable[[str, int], dict[str, Any]]) -> dict[str, dict[str, Any]]:
@@ -83,6 +85,13 @@ def draw_altered(drawn: dict[str, dict[str, Any]], number: int) -> Case:
     rng = np.random.default_rng([20_28, number])
     name = list(drawn)[number % len(drawn)]
     return _drawn(name, Stranger(altered(drawn[name], rng), rng))
+
+
+def draw_by_other_laws(drawn: dict[str, dict[str, Any]], number: int) -> Case:
+    """The case of a number on a vehicle by other laws, read with coarser meters."""
+    name = list(drawn)[number % len(drawn)]
+    case = _drawn(name, OtherLaws(copy.deepcopy(drawn[name]), np.random.default_rng([20_29, number])))
+    return replace(case, meters=tuple(COARSE_METERS))
 
 
 def draw(drawn: dict[str, dict[str, Any]], number: int) -> Case:
@@ -133,7 +142,7 @@ def read(case: Case, tests: list[tuple[str, list[Any]]]) -> list[dict[str, Any]]
 
     tests: names with the places that each asks for
     """
-    hands = Hands(case.vehicle)
+    hands = Hands(case.vehicle, list(case.meters))
     runs = hands.runs(tests)
     if case.slip:
         drops = [

@@ -29,6 +29,9 @@ EVEN = 0.5
 MORE_THAN_FAIR = 1.1
 """A part that carries so many times what it would in the sound circuit carries for another. Our choice, no source."""
 
+LONGER = 0.2
+"""A route may be so much longer than it was measured along a loom: that heats no joint. Common practice, no source."""
+
 LEAST_TELLING_V = 0.004
 """A sound part that loses less than this may well read 0. A few digits of a hand meter; our choice, no source."""
 
@@ -79,6 +82,12 @@ def _carries_for_another(bench: Bench, branch: AnyBranch, limit: Limit) -> bool:
     """Whether a sound part is over its limit only because a path beside it leaves its current to it."""
     fair, carried = abs(bench.now.current_a[branch.id]), abs(bench.fitted.current_a[branch.id])
     return carried > MORE_THAN_FAIR * fair and abs(bench.rated.drop_v[branch.id]) < limit.volts
+
+
+def _lost_in_itself(bench: Bench, branch: AnyBranch, estimate: Estimate, limit: Limit) -> bool:
+    """Whether a part as it is drawn would keep its limit, and this one does not, a bad contact or no more than two of a kind differ by."""
+    rated, amps = abs(bench.rated.drop_v[branch.id]), abs(bench.rated.current_a[branch.id])
+    return rated < limit.volts and amps > NO_CURRENT_A and estimate.beyond((limit.volts - rated) / amps) > EVEN
 
 
 def _verdict(
@@ -132,6 +141,12 @@ def _verdict(
             f"{at} is over {limit.rule}; {estimate.probability:.0%} that the part has too much, and not that the probe slipped.",
             "Read it again before taking it apart; then measure each end by itself.",
         )
+    if (
+        outcome is Verdict.FAIL
+        and not _carries_for_another(bench, branch, limit)
+        and _lost_in_itself(bench, branch, estimate, limit)
+    ):
+        return BranchVerdict.FAIL, f"{at} is over {limit.rule}: {excess_in_words(estimate)}.", branch.how_to_mend
     if estimate.probability > 1 - probably:
         return (
             BranchVerdict.UNDECIDED,
@@ -163,7 +178,7 @@ def _verdict(
 def _hot(bench: Bench, branch: AnyBranch, estimate: Estimate) -> tuple[BranchVerdict, str, str] | None:
     """What is said of a part within its volts that makes more heat than it may; None: it does not."""
     amps = abs(bench.fitted_rated.current_a[branch.id])
-    longer = fault_table().sound_share * branch.sound_resistance_ohm(20.0) if isinstance(branch, ConductorBranch) else 0.0
+    longer = LONGER * branch.sound_resistance_ohm(20.0) if isinstance(branch, ConductorBranch) else 0.0
     most = most_excess_ohm(amps) + longer
     if estimate.excess_ohm <= most:
         return None

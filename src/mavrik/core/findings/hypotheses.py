@@ -210,8 +210,9 @@ class FaultTable(Table):
     misread_share: float
     sound_share: float
     """Of its resistance: a route measured along a loom, and cable made to a maximum resistance, are known to about this (coverage 2)."""
-    joint_ohm: dict[str, tuple[float, float]]
-    """What a sound end has beyond its document, and its standard deviation, by how it is joined [ohm]."""
+    joint_ohm: dict[str, tuple[float, float, float]]
+    """What a sound end has beyond its document, and its standard deviation as it is made by the book and as it is found in the field, by how
+    it is joined [ohm]."""
     sound_contact_share: float
     """Of its resistance: a fuse, a switch and a joint differ by this from one to the next (coverage 2)."""
     tolerances: dict[str, tuple[float, float]]

@@ -94,6 +94,17 @@ class Estimate:
     """That it has too much, or is open."""
     read: bool
     """Whether its drop was read, or the readings would show it if it had."""
+    values: Floats = field(default_factory=lambda: np.zeros(0), compare=False, repr=False)
+    """What it may be, in ascending order [ohm]."""
+    shares: Floats = field(default_factory=lambda: np.zeros(0), compare=False, repr=False)
+    """How likely each of those is; what lacks to one is that it is open."""
+
+    def beyond(self, ohm: float) -> float:
+        """How likely it is more than that, or open.
+
+        ohm: excess [ohm]
+        """
+        return float(1 - self.shares[self.values <= ohm].sum())
 
 
 @dataclass(frozen=True)
@@ -294,5 +305,5 @@ def _estimates(problem: FitProblem, candidates: Sequence[Candidate]) -> dict[str
         low, middle, high = (float(every[order][np.searchsorted(reached, q)]) for q in ends)
         much = max(SHOWN_OHM, float(problem.unknowns.sound_ohm[k]))
         shown = branch_id in with_drops or any(f.shows(k, much) >= WOULD_SHOW for f in likely)
-        estimates[branch_id] = Estimate(middle, low, high, faulty, shown)
+        estimates[branch_id] = Estimate(middle, low, high, faulty, shown, every[order], weight[order])
     return estimates

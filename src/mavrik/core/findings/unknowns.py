@@ -17,6 +17,7 @@ from mavrik.core.circuit import AnyBranch, Battery, Circuit, ConductorBranch
 from mavrik.core.circuit.branches.conductors import TerminationKind
 from mavrik.core.circuit.joined import beside_others, joined_batteries
 from mavrik.core.findings.hypotheses import AS_LOGARITHM, SHARES, Change, Hypothesis, Unnoted, What, fault_table, metal_of
+from mavrik.core.measuring.limits import LimitProfileName, Scope, limit_for, most_excess_ohm
 from mavrik.core.measuring.uncertainty import COVERAGE
 
 Floats = NDArray[np.float64]
@@ -91,7 +92,7 @@ class Unknowns:
         n = len(metal)
         known = np.array([table.tolerances[str(what)] for what, _ in names[n:]])
         by = np.array([scale.get(what, 1.0) for what, _ in names[n:]])
-        sound = np.array([tolerance_ohm(b) for b in metal]).reshape(n, 2)
+        sound = np.array([tolerance_ohm(b, rated, circuit.system_voltage_v) for b in metal]).reshape(n, 2)
         for k, (what, element) in enumerate(names[n:]):
             if what is What.OHM_SHARE:
                 known[k] = inner_share(next(b for b in circuit.batteries if b.id == element))
@@ -182,22 +183,35 @@ def as_unknown(change: Change) -> float:
     return float(np.log(max(change.amount, LEAST_SHARE))) if change.what in SHARES else change.amount
 
 
-def tolerance_ohm(branch: AnyBranch) -> tuple[float, float]:
+NEARLY_ALL = 4.0
+"""So many standard deviations of a sound one are within what may be lost."""
+
+
+def tolerance_ohm(branch: AnyBranch, rated_a: float, system_voltage_v: float) -> tuple[float, float]:
     """What a sound branch has beyond its document's resistance, and the standard deviation of that [ohm].
 
     branch: cable and strap by length and make, and by how its ends are joined; a contact by what two of a kind differ
-    Source: the catalogue's data file.
+    rated_a, system_voltage_v: of the circuit. Joints of the field differ by more than those made by the book. As much as that is nothing
+    that anybody would mend where neither a ground's limit is missed by it nor a joint gets hot; where it is, it is too much.
+    Source: the catalogue's data file; the limit and the watts are common practice.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> cable = front_battery(12).branch("charge_cable")
+    >>> [round(tolerance_ohm(cable, a, 12)[1] * 1000, 2) for a in (60, 300)]
+    [0.26, 0.22]
     """
     table = fault_table()
     sound = branch.sound_resistance_ohm(20.0)
-    if not isinstance(branch, ConductorBranch):
-        more, wide = table.joint_ohm["contact"]
-        return more, float(np.hypot(table.sound_contact_share * sound / COVERAGE, wide))
-    ends = [
-        table.joint_ohm["post_clamp" if e.kind is TerminationKind.POST_CLAMP else "lug"] for e in (branch.from_end, branch.to_end)
-    ]
-    wide = float(np.sqrt(sum(w**2 for _, w in ends)))
-    return sum(m for m, _ in ends) / branch.parallel, float(np.hypot(table.sound_share * sound / COVERAGE, wide))
+    if isinstance(branch, ConductorBranch):
+        kinds = ["post_clamp" if e.kind is TerminationKind.POST_CLAMP else "lug" for e in (branch.from_end, branch.to_end)]
+        share, beside = table.sound_share, branch.parallel
+    else:
+        kinds, share, beside = ["contact"], table.sound_contact_share, 1
+    more, by_the_book, field = np.array([table.joint_ohm[k] for k in kinds]).T
+    lost = limit_for(LimitProfileName.COMMON, Scope.GROUND, system_voltage_v).volts / rated_a - sound
+    room = min(lost, most_excess_ohm(rated_a)) / NEARLY_ALL
+    narrow, wide = np.linalg.norm(by_the_book), np.linalg.norm(field)
+    return float(more.sum()) / beside, float(np.hypot(share * sound / COVERAGE, np.clip(room, narrow, wide)))
 
 
 def inner_share(battery: Battery) -> tuple[float, float]:
