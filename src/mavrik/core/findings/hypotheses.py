@@ -365,18 +365,25 @@ def also_share(causes: Sequence[str]) -> float:
 
 def contradictory(causes: Sequence[str]) -> bool:
     """Whether two of some causes change the same thing up and down, and nothing else shows either, as a regulator that is set low and high
-    at once: that is no two faults, but one in between.
+    at once: that is no two faults, but one in between. Or whether a lead that is open or gone has too much resistance as well.
 
     causes: of a set
 
     >>> [contradictory(("regulator_low:unit", other)) for other in ("regulator_high:unit", "regulator_high:unit_2", "sense_open:unit")]
     [True, False, False]
+    >>> [contradictory(("missing:strap", other)) for other in ("resistance:strap", "resistance:lead")]
+    [True, False]
     """
 
     def against(first: str, second: str) -> bool:
         (one, here), (other, there) = (c.split(":", 1) for c in (first, second))
         ups, downs = fault_table().faults[one], fault_table().faults[other]
-        if here != there or ups.signs or downs.signs:
+        if here != there:
+            return False
+        ways = [{c.what for c in fault.changes} for fault in (ups, downs)]
+        if any(What.OPEN in way for way in ways) and all(way & {What.OPEN, What.MORE_OHM} for way in ways):
+            return True
+        if ups.signs or downs.signs:
             return False
         return any(a.what is b.what and a.middle * b.middle < 0 for a in ups.changes for b in downs.changes)
 

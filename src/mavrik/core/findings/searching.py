@@ -162,7 +162,8 @@ class _Search:
         likeliest = max(fits, key=lambda f: f.log_evidence)
         met = likeliest.trial.base.unnoted
         twins = [t for t in twins_of([likeliest], self.alike) if met or frozenset(t.causes) not in self.known]
-        return self.fitted(fits, [*(t.with_base(met_so(t.base, met)) for t in twins), *swapped(fits, self.beside)])
+        fits = self.fitted(fits, [*(t.with_base(met_so(t.base, met)) for t in twins), *swapped(fits, self.beside)])
+        return [f for f in fits if not contradictory(f.trial.causes)]
 
 
 def _may_be_beside(f: Fitted) -> bool:
