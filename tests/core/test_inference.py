@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from mavrik.core.circuit import Circuit
+from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings import Findings
 from mavrik.core.findings.causes import doubtful_readings
 from mavrik.core.findings.day import rest_voltages
@@ -17,7 +18,7 @@ from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.procedures import PROCEDURES, BenchState, Observation, Setup, procedure
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
-from tests.build import inferred, judged, runs_of
+from tests.build import drops_with, inferred, judged, runs_of
 
 
 def vehicle(name: str, cause: str, seed: int = 5) -> HiddenVehicle:
@@ -195,6 +196,16 @@ def test_the_likelihood_by_hand() -> None:
 def at_rest(circuit: Circuit, *read: Measured) -> list[Observation]:
     points = [p for p in procedure("rest").points(circuit) if p.id.startswith("rest_v:")]
     return [Observation(p, Setup(BenchState.REST), m, 0) for p, m in zip(points, read, strict=True)]
+
+
+def test_a_lead_that_is_gone_has_no_resistance_as_well() -> None:
+    """One of two grounds side by side, of which only the one was read: gone, or too much in it, and never both."""
+    circuit = build_layout("front_battery", 12)
+    run = drops_with(circuit, 78.0, {"block_ground": 0.0031, "body_ground": 0.0044})
+    read = tuple(r for r in run.readings if r.point not in ("drop_v:body_ground", "drop_v:engine_strap"))
+    posterior = inferred(circuit, (run.model_copy(update={"readings": read}),))
+    assert posterior.by_cause["missing:block_ground"] > 0.05 and posterior.by_cause["resistance:block_ground"] > 0.05
+    assert not [c.causes for c in posterior.candidates if {"missing:block_ground", "resistance:block_ground"} <= set(c.causes)]
 
 
 def test_batteries_in_parallel_read_alike() -> None:
