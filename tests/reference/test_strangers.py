@@ -578,9 +578,9 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
 
 def test_sound_leads_differ_and_sound_vehicles_follow_other_laws() -> None:
     """With leads that differ by a fifth and a third of a milliohm nothing is broken. Held against a tolerance chosen on the yard's own leads
-    9 of these 24 had a sound part first, 7 of them over 90 % sure."""
-    judged = [other_laws_outcome(n) for n in range(3000, 3024)]
-    assert sum(o.first for o in judged) >= 22
+    5 of these 12 had a sound part first, 2 of them with certainty; of the 24 from there on 9 and 7."""
+    judged = [other_laws_outcome(n) for n in range(3000, 3012)]
+    assert sum(o.first for o in judged) >= 11
     condemned = [o for o in judged if o.causes[0][0].startswith("resistance") and not o.first]
     assert not [o for o in condemned if o.causes[0][1] >= SURE]
 
