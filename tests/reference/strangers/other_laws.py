@@ -1,4 +1,7 @@
-"""Vehicles by other laws than the yard's, and further from their documents; read with coarser meters. Nothing of the model was made on them."""
+"""Vehicles by other laws than the yard's, and further from their documents; read with coarser meters.
+
+How much sound leads differ was learned on vehicles of this make, of other numbers than those counted: for that one figure they are no
+independent proof."""
 
 from __future__ import annotations
 
