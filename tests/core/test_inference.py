@@ -177,10 +177,13 @@ def test_an_end_that_looks_bad_is_more_suspect() -> None:
         for b in front.branches
     )
 
-    def weight(circuit) -> float:  # type: ignore[no-untyped-def]
-        return sum(h.weight for h in hypotheses(circuit) if h.causes == ("resistance:body_ground",))
+    def weight(circuit, cause: str) -> float:  # type: ignore[no-untyped-def]
+        return sum(h.weight for h in hypotheses(circuit) if h.causes == (cause,))
 
-    assert weight(front.model_copy(update={"branches": corroded})) > 2.5 * weight(front)
+    seen = front.model_copy(update={"branches": corroded})
+    assert weight(seen, "resistance:body_ground") > 2.5 * weight(front, "resistance:body_ground")
+    # Whoever noted what its end looks like has seen that it is there.
+    assert weight(seen, "missing:body_ground") < 0.7 * weight(front, "missing:body_ground")
 
 
 def test_the_likelihood_by_hand() -> None:

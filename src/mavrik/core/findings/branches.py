@@ -84,10 +84,17 @@ def _carries_for_another(bench: Bench, branch: AnyBranch, limit: Limit) -> bool:
     return carried > MORE_THAN_FAIR * fair and abs(bench.rated.drop_v[branch.id]) < limit.volts
 
 
-def _lost_in_itself(bench: Bench, branch: AnyBranch, estimate: Estimate, limit: Limit) -> bool:
-    """Whether a part as it is drawn would keep its limit, and this one does not, a bad contact or no more than two of a kind differ by."""
+def _over_by_itself(bench: Bench, branch: AnyBranch, estimate: Estimate, limit: Limit) -> float | None:
+    """How likely what a part has beyond the drawn one takes it over its limit, a bad contact or no more than two of a kind differ by;
+    None: the drawn one is over it, or carries nothing."""
     rated, amps = abs(bench.rated.drop_v[branch.id]), abs(bench.rated.current_a[branch.id])
-    return rated < limit.volts and amps > NO_CURRENT_A and estimate.beyond((limit.volts - rated) / amps) > EVEN
+    return estimate.beyond((limit.volts - rated) / amps) if rated < limit.volts and amps > NO_CURRENT_A else None
+
+
+def fails_in_itself(branch: BranchFinding) -> bool:
+    """Whether a branch over its limit is likelier bad than not, or over it by what it has beyond the drawn one: not by its size, nor by a
+    path beside it."""
+    return max(branch.probability or 0.0, branch.over_limit_probability or 0.0) > EVEN
 
 
 def _verdict(
@@ -97,8 +104,12 @@ def _verdict(
     of: Observation | None,
     judged: Measured | None,
     limit: Limit,
+    over: float | None,
 ) -> tuple[BranchVerdict, str, str]:
-    """Verdict, why, and what to do next."""
+    """Verdict, why, and what to do next.
+
+    over: as `_over_by_itself`
+    """
     if of is not None and _against_the_current(bench, branch, of):
         return (
             BranchVerdict.CHECK_PROBES,
@@ -141,11 +152,8 @@ def _verdict(
             f"{at} is over {limit.rule}; {estimate.probability:.0%} that the part has too much, and not that the probe slipped.",
             "Read it again before taking it apart; then measure each end by itself.",
         )
-    if (
-        outcome is Verdict.FAIL
-        and not _carries_for_another(bench, branch, limit)
-        and _lost_in_itself(bench, branch, estimate, limit)
-    ):
+    for_another = outcome is Verdict.FAIL and _carries_for_another(bench, branch, limit)
+    if outcome is Verdict.FAIL and not for_another and (over or 0.0) > EVEN:
         return BranchVerdict.FAIL, f"{at} is over {limit.rule}: {excess_in_words(estimate)}.", branch.how_to_mend
     if estimate.probability > 1 - probably:
         return (
@@ -153,13 +161,15 @@ def _verdict(
             f"It may have up to {of_mohm(estimate.high_ohm)} mΩ too much; the readings do not tell ({estimate.probability:.0%}).",
             "Take the reading that tells most next.",
         )
-    if outcome is Verdict.FAIL and _carries_for_another(bench, branch, limit):
+    if for_another:
         return (
             BranchVerdict.PASS,
             f"{at} is over {limit.rule}, but the part is sound: it carries {abs(bench.fitted.current_a[branch.id]):.0f} A instead of "
             f"{abs(bench.now.current_a[branch.id]):.0f} A, because a path beside it has too much.",
             "Mend the path beside it, then read this one again.",
         )
+    if outcome is Verdict.FAIL and over is not None:
+        return BranchVerdict.FAIL, f"{at} is over {limit.rule}, which by all readings together it should keep.", "Read it again."
     if outcome is Verdict.FAIL:
         return (
             BranchVerdict.FAIL,
@@ -228,7 +238,8 @@ def judge_branch(bench: Bench, branch: AnyBranch, parts: PartsReport) -> BranchF
         judged = bench.fitted_at_rated(i, estimate)
     elif of is not None:
         judged = bench.at_rated(Known.of(of), (i,), branch.threshold_v)
-    verdict, reason, next_step = _verdict(bench, branch, estimate, of, judged, limit)
+    over = None if estimate is None else _over_by_itself(bench, branch, estimate, limit)
+    verdict, reason, next_step = _verdict(bench, branch, estimate, of, judged, limit, over)
     known = estimate if estimate is not None and estimate.read and verdict is not BranchVerdict.CHECK_PROBES else None
     clamped = bench.read.get(f"branch_a:{i}")
     current = clamped.measured.value if clamped else bench.fitted.current_a[i]
@@ -257,6 +268,7 @@ def judge_branch(bench: Bench, branch: AnyBranch, parts: PartsReport) -> BranchF
         excess_low_ohm=known.low_ohm if known else None,
         excess_high_ohm=known.high_ohm if known else None,
         probability=known.probability if known else None,
+        over_limit_probability=over if known else None,
         heat_w=abs(of.measured.value * current) if of else None,
         excess_heat_w=known.excess_ohm * current**2 if known else None,
         limit_v=limit.volts,

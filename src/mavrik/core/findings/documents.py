@@ -78,6 +78,12 @@ class BranchFinding:
     excess_low_ohm: Annotated[float | None, Field(description="Lower end of the 95 % interval [ohm]")]
     excess_high_ohm: Annotated[float | None, Field(description="Upper end [ohm]")]
     probability: Annotated[float | None, Field(description="That it has too much, or is open; null: no reading says")]
+    over_limit_probability: Annotated[
+        float | None,
+        Field(
+            description="That what it has over a sound one takes it over its limit; null: no reading says, or a sound one is over it"
+        ),
+    ]
     heat_w: Annotated[float | None, Field(description="Heat from the measured drop at the test current [W]")]
     excess_heat_w: float | None
     limit_v: float

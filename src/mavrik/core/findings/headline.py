@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from mavrik.core.findings.branches import EVEN
+from mavrik.core.findings.branches import EVEN, fails_in_itself
 from mavrik.core.findings.documents import (
     GRAVITY,
     ActionKind,
@@ -168,11 +168,6 @@ def _either_line(basis: HeadlineBasis, few: OneOf, verdict: BranchVerdict) -> He
     return Headline(verdict, text, _evidence_lines(of[0])[:MOST_WHY], _then(basis) or of[0].advice, of[0].element)
 
 
-def _fails_in_itself(branch: BranchFinding) -> bool:
-    """Whether a branch that is over its limit is likelier bad than not, or would keep it if it were as it is drawn."""
-    return (branch.probability or 0.0) > EVEN or abs(branch.rated_drop_v) < branch.limit_v
-
-
 def _said_first(causes: Sequence[Cause]) -> Cause | None:
     """The likeliest cause, nothing broken aside. What sends nobody to mend anything comes behind what is likelier broken than not."""
     faults = [c for c in causes if c.cause != NOTHING]
@@ -211,7 +206,7 @@ def headline(basis: HeadlineBasis) -> Headline:
         return _cause_line(basis, best, BranchVerdict.FAIL if over else otherwise)
     if basis.weighed and part is not None and (graver is None or graver.branch_id != part.element):
         return _part_line(basis, part, BranchVerdict.FAIL if over else BranchVerdict.EXCESS)
-    if graver is not None and graver.verdict is BranchVerdict.FAIL and _fails_in_itself(graver):
+    if graver is not None and graver.verdict is BranchVerdict.FAIL and fails_in_itself(graver):
         also = tuple(u.words for u in basis.undecided if set(u.branch_ids) != {graver.branch_id})
         return Headline(BranchVerdict.FAIL, f"{graver.label}: {graver.reason}", also, graver.next_step, graver.branch_id)
     if basis.weighed and basis.one_of is not None and not basis.undecided:

@@ -179,6 +179,8 @@ class Fault(BaseModel):
     """The same where that one is likely on any element: what is open anywhere along a way."""
     alone: bool = False
     """Never one of several: what was wrong with a test explains too much beside anything else."""
+    looks_bad_factor: Annotated[float | None, Field(gt=0)] = None
+    """The table's, where it is another for this kind."""
     amount: What | None = None
     """Of which change it is said how much there is."""
     part: str = ""
@@ -203,6 +205,7 @@ class FaultTable(Table):
     usual_ripple_vpp: float
     """Of a sound rectifier in a 12 V system [V]."""
     looks_bad_factor: float
+    """How many times likelier a fault is of a branch of which an end was seen to be corroded, loose or burnt."""
     also_share: dict[str, float]
     """How much likelier a further fault is beside one than on its own, of a contact and of anything else."""
     modules_asleep_a: float
@@ -286,7 +289,7 @@ def hypotheses(circuit: Circuit, looked_for: bool = False) -> list[Hypothesis]:
         if kind == UNKNOWN_KIND:
             continue
         elements = ELEMENTS[fault.of](circuit)
-        share = _shares(circuit, elements)
+        share = _shares(circuit, elements, fault.looks_bad_factor or fault_table().looks_bad_factor)
         for element in elements:
             cause = (f"{kind}:{element}",)
             for states in fault.when or (None,):
@@ -299,9 +302,8 @@ def hypotheses(circuit: Circuit, looked_for: bool = False) -> list[Hypothesis]:
     return suspects
 
 
-def _shares(circuit: Circuit, elements: Sequence[str]) -> dict[str, float]:
-    """How a kind's weight is shared by the elements that may have it: an end that looks bad makes its branch more suspect."""
-    factor = fault_table().looks_bad_factor
+def _shares(circuit: Circuit, elements: Sequence[str], factor: float) -> dict[str, float]:
+    """How a kind's weight is shared by the elements that may have it: an end that looks bad makes its branch so much more suspect."""
     bad = {b.id for b in circuit.branches if b.looks_bad}
     looks = {e: factor if e in bad else 1.0 for e in elements}
     return {e: k / sum(looks.values()) for e, k in looks.items()}
