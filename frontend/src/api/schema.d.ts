@@ -3413,6 +3413,11 @@ export interface components {
             /** On Ring */
             on_ring: boolean;
             /**
+             * Over Limit Probability
+             * @description That what it has over a sound one takes it over its limit; null: no reading says, or a sound one is over it
+             */
+            over_limit_probability: number | null;
+            /**
              * Part
              * @description Size or rating in words
              */
@@ -9484,6 +9489,11 @@ export interface components {
              * @default
              */
             element: string;
+            /**
+             * Hearsay
+             * @default false
+             */
+            hearsay: boolean;
             /** Id */
             id: string;
             /**

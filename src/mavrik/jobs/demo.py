@@ -123,6 +123,8 @@ class DemoBench:
 
     cause: str
     made: tuple[str, ...]
+    noticed: tuple[str, ...] = ()
+    """What who drives it says yes to."""
 
 
 @dataclass(frozen=True)
@@ -220,7 +222,7 @@ JOBS = (
         "Borough of Tallowmere, streets", "depot clerk", "Street sweeper 'Besom 3', sit-on, diesel", VehicleKind.OTHER, 12,
         "Beacon dims at the kerb, battery flat by Thursday; worse since the wet leaves.", 0,
         layout="front_battery", rated_a=85, starter=True,
-        bench=DemoBench("belt_slips:alternator", ("rest", "key_on", "regulated")),
+        bench=DemoBench("belt_slips:alternator", ("rest", "key_on", "regulated"), ("flat", "dims")),
     ),
     DemoJob(
         *SCOOPS, "A second freezer plate, a card terminal and new lamps for the evening rounds.", 5,
@@ -260,7 +262,7 @@ JOBS = (
         "Borough of Tallowmere, winter service", "Osric, nights", "Snow plough 'Old Blade' with salt spreader", VehicleKind.LIGHT_TRUCK, 12,
         "Cranks like treacle below freezing; the loop to the depot needs two tries.", 4,
         layout="rear_battery", rated_a=100, starter=True,
-        bench=DemoBench("weak_battery:battery", ("rest", "battery_load", "cranking")),
+        bench=DemoBench("weak_battery:battery", ("rest", "battery_load", "cranking"), ("cranks",)),
     ),
     DemoJob(
         "Wherrygate Ferry Trust", "boathouse", "Chain ferry 'Patience', two batteries behind an isolator", VehicleKind.BOAT, 12,
@@ -336,6 +338,12 @@ def _bench_runs(circuit: Circuit, bench: DemoBench, at: datetime) -> list[RunInp
     hidden = next(h for h in hidden_faults(circuit) if h.causes == (bench.cause,))
     vehicle = HiddenVehicle(circuit, hidden, np.random.default_rng(8))
     runs = []
+    if bench.noticed:
+        answers = [
+            ReadingInput(point=p.id, value=float(p.indicator in bench.noticed), at=at)
+            for p in procedure("driver").points(circuit)
+        ]
+        runs.append(RunInput(procedure="driver", readings=tuple(answers), measured_at=at))
     for name in bench.made:
         points = {p.id: p for p in procedure(name).points(circuit)}
         readings = []

@@ -6,6 +6,7 @@ import math
 from collections.abc import Iterable
 from typing import Any
 
+from tests.reference.strangers.driver import Driver
 from tests.reference.strangers.vehicle import RUNNING, Stranger
 
 METERS: list[dict[str, Any]] = [
@@ -39,6 +40,7 @@ class Hands:
     def __init__(self, vehicle: Stranger, meters: list[dict[str, Any]] = METERS) -> None:
         """vehicle: what stands at the bench; meters: what they read it with, each as far off as its maker allows."""
         self.vehicle, self.meters, rng = vehicle, meters, vehicle.rng
+        self.driver = Driver(vehicle)
         self._gain = {m["id"]: rng.uniform(-m["percent_of_reading"], m["percent_of_reading"]) / 100 for m in meters}
         self._zero = {m["id"]: rng.uniform(-m["digits"], m["digits"]) * m["resolution"] for m in meters}
 
@@ -92,6 +94,8 @@ class Hands:
 
     def _looked_at(self, point: Any) -> tuple[float, str | None] | None:
         v, kind = self.vehicle, point.indicator
+        if point.hearsay:
+            return (float(self.driver.says(kind)), None)
         if kind == "lamp":
             return (float(v.truth.lamp[point.element]), None)
         if kind == "belt":

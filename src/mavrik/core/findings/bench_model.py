@@ -339,11 +339,13 @@ class BenchModel:
         return IDLE_RPM * next(a.pulley_ratio for a in self.circuit.alternators if a.id == alternator)
 
     def _indicated(self, point: Point, suspects: Sequence[Hypothesis], rows: Floats) -> Floats:
-        """What is looked at, not solved: a lamp, a belt, a plate, a shaft's speed, ripple."""
+        """What is looked at, not solved: a lamp, a belt, a plate, a shaft's speed, ripple; how likely who drives it has noticed what he is asked."""
         if point.indicator == "shaft":
             slip = self.unknowns.at(What.SLIP, point.element)
             lost = np.zeros(len(suspects)) if slip is None else np.clip(rows[:, slip], 0.0, MOST_SLIP)
             return np.asarray(self._shaft_rpm(point.element) * (1 - lost))
+        if point.hearsay:
+            return np.array([h.noticed.get(point.indicator, fault_table().noticed[point.indicator]) for h in suspects])
         alternator = next(a for a in self.circuit.alternators if a.id == point.element)
         usual = {
             "lamp": 1.0,

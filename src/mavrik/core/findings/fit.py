@@ -371,7 +371,7 @@ def _evidence(fit: Fit, pull: Floats) -> list[Fitted]:
     amounts = fit.amounts(fit.now, every)
     placed = [(o.point, o.setup) for o in problem.evidence]
     others = problem.others.tolist()
-    bases = [replace(trials[0].base, changes=(), indications={}), *(t.base for t in trials)]
+    bases = [replace(trials[0].base, changes=(), indications={}, noticed={}), *(t.base for t in trials)]
     looked = np.zeros((len(bases), len(others)))
     if others:
         looked = problem.model.predict([placed[k] for k in others], bases, np.concatenate((amounts[:1], amounts)))

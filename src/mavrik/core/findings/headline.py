@@ -41,6 +41,7 @@ MOST_WHY = 3
 LEAST_LIKELY = 0.3
 """A cause below this is not named as the likeliest: it is one of several."""
 
+NEVER = 1e-6
 NAMED = 0.05
 """What a part may have is named where it is likelier than this."""
 
@@ -55,7 +56,7 @@ class HeadlineBasis:
     """Everything that a headline is made from."""
 
     weighed: frozenset[str]
-    """Points whose readings speak about the cause."""
+    """Points whose readings speak about the cause, hearsay aside."""
     branches: tuple[BranchFinding, ...]
     sides: tuple[SideFinding, ...]
     checks: tuple[SumCheck, ...]
@@ -83,7 +84,8 @@ def shown(quantity: str, value: float) -> str:
     """A value as a technician reads it."""
     of = QUANTITIES[quantity]
     if of.yes_or_no:
-        return "yes" if value > 0.5 else "no"
+        # Of what is only noticed at times: how often.
+        return f"yes in {value:.0%}" if NEVER < value < 1 - NEVER else "yes" if value > 0.5 else "no"
     return f"{of.shown(value):.{of.digits}f} {of.shown_unit}"
 
 

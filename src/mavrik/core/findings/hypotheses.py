@@ -105,6 +105,8 @@ class Hypothesis:
     changes: tuple[Change, ...] = ()
     indications: Mapping[tuple[str, str], float] = field(default_factory=dict)
     """What no network says, by (sign, alternator)."""
+    noticed: Mapping[str, float] = field(default_factory=dict)
+    """How likely who drives it has noticed that, by what is asked; what is not in it: as likely as with nothing broken."""
     unnoted: frozenset[Unnoted] = frozenset()
     """What nobody notes of a test and is not as usual."""
 
@@ -168,6 +170,8 @@ class Fault(BaseModel):
     signs: dict[str, float] = {}
     """What is looked at and no network says: lamp, belt and continuity as 1 or 0, ripple of a 12 V system, the plate's amperes over the rating;
     and what of the voltage is there at the end of the sense wire."""
+    noticed: dict[str, Annotated[float, Field(gt=0, lt=1)]] = {}
+    """How likely who drives the vehicle has noticed that, by what is asked."""
     signs_show: Annotated[float, Field(gt=0, le=1)] = 1.0
     """How often they are seen; otherwise all looks as usual: the probe was at the wrong end of the wire, or what is broken touched just then."""
     when: tuple[tuple[BenchState, ...], ...] = ()
@@ -202,6 +206,8 @@ class FaultTable(Table):
 
     parts: dict[str, FaultyPart]
     faults: dict[str, Fault]
+    noticed: dict[str, Annotated[float, Field(gt=0, lt=1)]]
+    """By what is asked of who drives the vehicle: how likely he has noticed it with nothing broken."""
     usual_ripple_vpp: float
     """Of a sound rectifier in a 12 V system [V]."""
     looks_bad_factor: float
@@ -296,9 +302,10 @@ def hypotheses(circuit: Circuit, looked_for: bool = False) -> list[Hypothesis]:
                 changes = tuple(_change(circuit, c, element, states, fault.elsewhere) for c in fault.changes)
                 weight = fault.weight * share[element] / max(len(fault.when), 1)
                 shows = fault.signs_show if looked_for else 1.0
-                suspects.append(Hypothesis(cause, weight * shows, changes, _indications(circuit, fault, element)))
+                signs = _indications(circuit, fault, element)
+                suspects.append(Hypothesis(cause, weight * shows, changes, signs, fault.noticed))
                 if shows < 1:
-                    suspects.append(Hypothesis(cause, weight * (1 - shows), changes))
+                    suspects.append(Hypothesis(cause, weight * (1 - shows), changes, {}, fault.noticed))
     return suspects
 
 
@@ -392,6 +399,17 @@ def contradictory(causes: Sequence[str]) -> bool:
     return any(against(*two) for two in combinations(causes, 2))
 
 
+def _noticed_of_both(first: Mapping[str, float], second: Mapping[str, float]) -> dict[str, float]:
+    """What is noticed of two faults: either is, or what would be with nothing broken."""
+    usual = fault_table().noticed
+
+    def missed(asked: str) -> float:
+        # What both have in common counts once.
+        return (1 - first.get(asked, usual[asked])) * (1 - second.get(asked, usual[asked])) / (1 - usual[asked])
+
+    return {asked: 1 - missed(asked) for asked in first.keys() | second.keys()}
+
+
 def both(first: Hypothesis, second: Hypothesis) -> Hypothesis:
     """Two faults at once.
 
@@ -403,5 +421,6 @@ def both(first: Hypothesis, second: Hypothesis) -> Hypothesis:
         first.weight * second.weight * also_share(causes),
         first.changes + second.changes,
         {**first.indications, **second.indications},
+        _noticed_of_both(first.noticed, second.noticed),
         first.unnoted | second.unnoted,
     )

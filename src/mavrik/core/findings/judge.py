@@ -234,6 +234,8 @@ def judge(
     of_drops = _of_drops(branches, sides)
     tests = tuple(t for p in PROCEDURES if (t := _test(p, circuit, stand, limits, of_drops)) is not None)
     ids = frozenset(o.point.id for o in read)
+    hearsay = frozenset(o.point.id for o in read if o.point.hearsay)
+    measured = tuple(t for t in tests if not t.readings or any(r.point not in hearsay for r in t.readings))
     setups = {o.setup.state: o.setup for o in drops.values()}
     following = look_ahead(posterior, ids, setups, bench.doubtful) if ahead else Ahead()
     causes, missing = ranked_causes(posterior, following.turns), _missing(ring, branches, sorted(ids))
@@ -241,7 +243,7 @@ def judge(
     part, fine = settled_part(posterior), nothing_broken(posterior)
     few, unseen = None if part is not None else one_of(posterior), not_shown(posterior, following.shown_by)
     basis = HeadlineBasis(
-        frozenset(o.point.id for o in posterior.evidence), branches, sides, checks, causes, fine, together, part, few, unseen, undecided, doubtful, following.deciding, following.actions, following.tests, tests,
+        frozenset(o.point.id for o in posterior.evidence if not o.point.hearsay), branches, sides, checks, causes, fine, together, part, few, unseen, undecided, doubtful, following.deciding, following.actions, following.tests, measured,
         of_parts, missing, circuit.system_voltage_v, wants,
     )  # fmt: skip
     volts, battery = bench.now.node_v, circuit.battery

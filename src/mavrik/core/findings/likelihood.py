@@ -113,6 +113,21 @@ def wrong_share(point: Point) -> float:
     return fault_table().scatter.get(f"{point.indicator}_wrong", fault_table().misread_share)
 
 
+def chance_of_yes(point: Point, predicted: Floats) -> Floats:
+    """How likely the answer is yes.
+
+    point: a yes or a no; predicted: by hypothesis, 1 or 0, or between them what is noticed so often; any answer may be wrong
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> from mavrik.core.procedures import procedure
+    >>> asked = procedure("driver").points(front_battery(12))[0]
+    >>> chance_of_yes(asked, np.array([0.0, 0.5, 1.0])).round(2).tolist()
+    [0.02, 0.5, 0.98]
+    """
+    wrong = wrong_share(point)
+    return np.asarray(wrong + (1 - 2 * wrong) * predicted)
+
+
 def log_likelihood(points: Sequence[Point], predicted: Floats, measured: Sequence[Measured]) -> Floats:
     """Logarithm of how likely each reading is with each hypothesis (hypotheses, points).
 
@@ -125,8 +140,8 @@ def log_likelihood(points: Sequence[Point], predicted: Floats, measured: Sequenc
     for k, (point, read) in enumerate(zip(points, measured, strict=True)):
         column = predicted[:, k]
         if point.kind.yes_or_no:
-            wrong = wrong_share(point)
-            logs[:, k] = np.log(np.where((column > 0.5) == (read.value > 0.5), 1 - wrong, wrong))
+            yes = chance_of_yes(point, column)
+            logs[:, k] = np.log(yes if read.value > 0.5 else 1 - yes)
             continue
         sigma = np.hypot(scatter_of(point, column, column[0]), read.uncertainty / COVERAGE)
         known = np.isfinite(column) & np.isfinite(sigma)

@@ -18,7 +18,7 @@ from mavrik.core.findings.day import Day
 from mavrik.core.findings.densities import log_density
 from mavrik.core.findings.documents import ActionKind, DecidingPoint, NextAction, NextTest
 from mavrik.core.findings.inference import Posterior
-from mavrik.core.findings.likelihood import own_scatter, wrong_share
+from mavrik.core.findings.likelihood import chance_of_yes, own_scatter
 from mavrik.core.findings.not_shown import likeliest_fine, not_ruled_out, showing
 from mavrik.core.findings.turning import Turn, turning_points
 from mavrik.core.findings.words import inside_a_sentence
@@ -136,9 +136,9 @@ class Draws:
 
     def _log_answer(self, point: Point, seen: Floats, rng: np.random.Generator) -> Floats:
         """Logarithm of how likely each set makes each drawn yes or no (draws, sets)."""
-        wrong = wrong_share(point)
-        yes = (seen[self.drawn] > 0.5) ^ (rng.random(SAMPLES) < wrong)
-        return np.asarray(np.log(np.where((seen > 0.5) == yes[:, None], 1 - wrong, wrong)))
+        yes = chance_of_yes(point, seen)
+        answered = rng.random(SAMPLES) < yes[self.drawn]
+        return np.asarray(np.log(np.where(answered[:, None], yes, 1 - yes)))
 
     def _bits(self, logs: Floats) -> Floats:
         """By how much less open the cause is, of readings whose likelihood is given by its logarithm (draws, sets, readings)."""
@@ -160,7 +160,11 @@ class Ahead:
 
 
 def _left(posterior: Posterior, read: frozenset[str], of: Procedure) -> list[Point]:
-    return [p for p in of.points(posterior.model.document) if p.id not in read and not p.own_rule]
+    points = of.points(posterior.model.document)
+    if any(p.hearsay and p.id in read for p in points):
+        # What he did not answer he does not know.
+        return []
+    return [p for p in points if p.id not in read and not p.own_rule]
 
 
 def look_ahead(
@@ -197,7 +201,7 @@ def look_ahead(
         first += len(points)
         bits = each[columns][0] if len(points) == 1 else draws.told_by(points, seen[:, columns], together[:, columns, columns])
         tests.append(NextTest(of.name, of.title, of.why, of.minutes_on(document), bits))
-        single += [(of, p, b) for p, b in zip(points, each[columns], strict=True)]
+        single += [(of, p, b) for p, b in zip(points, each[columns], strict=True) if not p.hearsay]
     ranked = tuple(sorted((t for t in tests if t.bits >= LEAST_BITS), key=lambda t: -t.bits / t.minutes))
     best = max(single, key=lambda s: s[2], default=None)
     deciding = None

@@ -64,24 +64,25 @@ def not_ruled_out(posterior: Posterior) -> tuple[Unseen, ...]:
     unseen = [
         (c.probability, Unseen(cause, c))
         for cause, sets in with_it.items()
-        if sum(c.probability for c in sets) >= WORTH_A_WORD and _told(sets, sound) > -LOOKS_ALIKE
+        if sum(c.probability for c in sets) >= WORTH_A_WORD and _told(posterior, sets, sound) > -LOOKS_ALIKE
         for c in sets[:1]
     ]
     return tuple(u for _, u in sorted(unseen, key=lambda u: -u[0]))
 
 
-def _told(sets: Sequence[Candidate], sound: Sequence[Candidate]) -> float:
-    """By how much the readings raise some sets beside others, in natural logarithms of their odds."""
+def _told(posterior: Posterior, sets: Sequence[Candidate], sound: Sequence[Candidate]) -> float:
+    """By how much what was read raises some sets beside others, in natural logarithms of their odds."""
+    hearsay = [k for k, o in enumerate(posterior.evidence) if o.point.hearsay]
+
+    def unread(candidate: Candidate) -> float:
+        # What somebody said of it shows nothing.
+        assert candidate.fitted is not None
+        return float(np.exp(candidate.fitted.trial.log_prior + candidate.log_likelihoods[hearsay].sum()))
 
     def odds(of: Callable[[Candidate], float]) -> float:
         return float(np.log(sum(map(of, sets)) / sum(map(of, sound))))
 
-    return odds(lambda c: c.probability) - odds(_prior)
-
-
-def _prior(candidate: Candidate) -> float:
-    assert candidate.fitted is not None
-    return float(np.exp(candidate.fitted.trial.log_prior))
+    return odds(lambda c: c.probability) - odds(unread)
 
 
 def showing(
@@ -100,12 +101,13 @@ def showing(
     whole = kept.index(sound)
     sd = np.sqrt(np.diagonal(together[whole]))
     by_eye = np.array([p.kind.yes_or_no for p in points], dtype=bool)
+    read = np.array([not p.hearsay for p in points], dtype=bool)
     first: dict[str, Point] = {}
     for u in unseen:
         if u.likeliest not in kept:
             continue
         k = kept.index(u.likeliest)
-        shows = np.where(by_eye, (seen[k] > 0.5) != (seen[whole] > 0.5), np.abs(seen[k] - seen[whole]) >= SHOWS * sd)
+        shows = np.where(by_eye, (seen[k] > 0.5) != (seen[whole] > 0.5), np.abs(seen[k] - seen[whole]) >= SHOWS * sd) & read
         if shows.any():
             first[u.cause] = points[int(np.argmax(shows))]
     return first

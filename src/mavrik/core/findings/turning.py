@@ -12,7 +12,7 @@ from mavrik.core.findings.bench_model import Floats, Placed
 from mavrik.core.findings.densities import normal_density
 from mavrik.core.findings.hypotheses import fault_table
 from mavrik.core.findings.inference import Candidate
-from mavrik.core.findings.likelihood import slip_density, wrong_share
+from mavrik.core.findings.likelihood import chance_of_yes, slip_density
 from mavrik.core.procedures import BenchState, Point
 
 SPOKEN_OF = 5
@@ -110,7 +110,9 @@ def _values(point: Point, seen: Floats, sd: float, first: int) -> tuple[Floats, 
     """Values that a reading may have, and how many standard deviations each lies from what the likeliest set expects."""
     if point.kind.yes_or_no:
         values = np.array([0.0, 1.0])
-        return values, np.where((seen[first] > 0.5) == (values > 0.5), 0.0, -np.log(wrong_share(point)))
+        yes = float(chance_of_yes(point, seen[first]))
+        # As surprising as that answer is; none, where it is the likelier one.
+        return values, -np.log(np.minimum(2 * np.array([1 - yes, yes]), 1.0))
     steps = np.linspace(-FARTHEST, FARTHEST, PLACES)
     return seen[first] + steps * sd, np.abs(steps)
 
@@ -118,7 +120,7 @@ def _values(point: Point, seen: Floats, sd: float, first: int) -> tuple[Floats, 
 def _density(point: Point, values: Floats, seen: Floats, sd: Floats) -> Floats:
     """How likely each set makes each value (sets, values)."""
     if point.kind.yes_or_no:
-        wrong = wrong_share(point)
-        return np.where((seen[:, None] > 0.5) == (values > 0.5), 1 - wrong, wrong)
+        yes = chance_of_yes(point, seen)[:, None]
+        return np.where(values > 0.5, yes, 1 - yes)
     right = (1 - fault_table().misread_share) * normal_density(values - seen[:, None], sd[:, None])
     return right + max(slip_density(point), LEAST_DENSITY)

@@ -54,6 +54,8 @@ class Point:
     """Id of the point that has to be read, and not to pass, for this one to be asked for."""
     may_float: bool = False
     """Read where nothing feeds what is read when something is open or off: what leaks there is left."""
+    hearsay: bool = False
+    """What somebody says who was there: it says where to look, and by itself condemns nothing."""
     sense_wire: bool = False
     """Read where the sense wire of its alternator ends: nothing is there when that wire is open."""
 
