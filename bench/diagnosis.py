@@ -25,6 +25,7 @@ from bench.strangers import (
     rare_outcome,
     ratio_of,
     walked,
+    with_hindsight,
 )
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.additions import add_to
@@ -47,6 +48,9 @@ OTHER_LAWS = 72
 
 WALKED = 48
 """Cases that are walked through, one test after the other."""
+
+HINDSIGHT = 12
+"""Of those so many of which the shortest way is looked for."""
 
 LARGE = {"five batteries in parallel": "battery_parallel", "one behind a converter": "battery_converter"}
 
@@ -91,7 +95,11 @@ def figures() -> list[Figure]:
     rare = [*other_outcomes(rare_outcome, RARE), *other_outcomes(later_outcome, RARE // len(faults.RARE))]
     otherwise, by_other_laws = other_outcomes(altered_outcome, ALTERED), other_outcomes(other_laws_outcome, OTHER_LAWS)
     PAGE.write_text(
-        "\n".join(page(all_read, with_five, walks, rare, otherwise, by_other_laws, hidden_in(all_read))) + "\n", encoding="utf-8"
+        "\n".join(
+            page(all_read, with_five, walks, rare, otherwise, by_other_laws, hidden_in(all_read), with_hindsight(HINDSIGHT))
+        )
+        + "\n",
+        encoding="utf-8",
     )
     DIAGRAM.write_text(diagram(all_read), encoding="utf-8")
     sure = [o for o in all_read if o.causes and o.causes[0][1] >= SURE]

@@ -54,8 +54,11 @@ GROUPS: dict[str, tuple[str, ...]] = {
 }
 
 
-def _walks(walks: Sequence[Walk]) -> list[str]:
-    """How long it takes."""
+def _walks(walks: Sequence[Walk], least: Sequence[float]) -> list[str]:
+    """How long it takes.
+
+    least: how long the shortest way takes in the first of them, with hindsight
+    """
 
     def mean(of: Sequence[float]) -> float:
         return sum(of) / len(of)
@@ -74,8 +77,20 @@ def _walks(walks: Sequence[Walk]) -> list[str]:
         f"Until there is an answer, {ANSWER:.0%} sure of one cause, of the part that is bad or that nothing is broken, or nothing is left that would tell more, taking what tells most a minute needs "
         f"{mean([s.tests for s in guided]):.1f} tests and {mean([s.minutes for s in guided]):.0f} minutes on average of {len(walks)} cases; the fixed order of the work "
         f"{mean([s.tests for s in fixed]):.1f} and {mean([s.minutes for s in fixed]):.0f}: {ratio_of(walks):.2f} of the time (wanted: at most 0.35).{known} "
-        f"Until one cause by itself is as sure: {ratio_of(walks, to_one_cause):.2f}.{parts}"
+        f"Until one cause by itself is as sure: {ratio_of(walks, to_one_cause):.2f}.{parts}{_hindsight(walks, least)}"
     ]
+
+
+def _hindsight(walks: Sequence[Walk], least: Sequence[float]) -> str:
+    """What there was to be gained at all."""
+    if not least:
+        return ""
+    same = walks[: len(least)]
+    share = sum(least) / sum(w.in_order.answer.minutes for w in same)
+    return (
+        f" Who knew beforehand what every test will say would need {share:.2f} of the fixed order's time in the first {len(least)} of these cases, "
+        f"where what tells most a minute needs {ratio_of(same):.2f} (the shortest set of tests that a search finds): that much there is to be gained."
+    )
 
 
 def _missed(cases: Sequence[Outcome], hidden_ones: Mapping[int, tuple[str, ...]]) -> list[str]:
@@ -140,9 +155,9 @@ def diagram(cases: Sequence[Outcome]) -> str:
 HEAD = """# How often the cause is found
 
 Written by `./mavrik bench diagnosis`. The vehicles of `tests/reference/strangers/` share no code with the findings: copper, batteries, alternators, belts, meters and
-hands of their own, drawn at random from wide ranges and solved by ngspice; what they share is the drawn circuit and the list of places that a test asks for. A cause
+hands of their own, drawn at random from wide ranges and solved by ngspice, and who drives them notices by laws of his own what they do; what they share is the drawn circuit and the list of places that a test asks for. A cause
 counts as found where its kind and its part are both right; where more hangs on a vehicle than is listed, "nothing broken" and "more hangs on it than is listed" both are.
-The model was worked out on cases of other numbers than those counted here, from {first_case} on (decisions 0031, 0032, 0034, 0069, 0070, 0072, 0073, 0075, 0077, 0078, 0079, 0080, 0081 and 0082). The few that ngspice does not solve are left out.
+The model was worked out on cases of other numbers than those counted here, from {first_case} on (decisions 0031, 0032, 0034, 0069, 0070, 0072, 0073, 0075, 0077, 0078, 0079, 0080, 0081, 0082 and 0083). The few that ngspice does not solve are left out.
 """
 
 
@@ -239,6 +254,7 @@ def page(
     otherwise: Sequence[Outcome],
     by_other_laws: Sequence[Outcome],
     hidden_ones: Mapping[int, tuple[str, ...]],
+    least: Sequence[float],
 ) -> list[str]:
     """All of docs/diagnosis.md.
 
@@ -246,6 +262,7 @@ def page(
     rare: cases that look like something else; otherwise: vehicles wired as no drawing has it; by_other_laws: vehicles of
     other laws than the yard's
     hidden_ones: of the pairs among `cases`, by number, what shows in no reading
+    least: how long the first of `walks` take with hindsight
     """
     few = [o for o in core_only if o.causes and o.causes[0][1] >= SURE]
     return [
@@ -266,7 +283,7 @@ def page(
         f"With five tests only (rest, key on, regulated voltage, full output, charging drops; {len(core_only)} of the cases) one of the true ones is among the first three in "
         f"{_share([one_of_three(o) for o in core_only])}; of {len(few)} called {SURE:.0%} sure or more {_share([o.first for o in few])} are right.",
         "",
-        *_walks(walks),
+        *_walks(walks, least),
         "",
         *_rare(rare),
         "",

@@ -222,7 +222,7 @@ JOBS = (
         "Borough of Tallowmere, streets", "depot clerk", "Street sweeper 'Besom 3', sit-on, diesel", VehicleKind.OTHER, 12,
         "Beacon dims at the kerb, battery flat by Thursday; worse since the wet leaves.", 0,
         layout="front_battery", rated_a=85, starter=True,
-        bench=DemoBench("belt_slips:alternator", ("rest", "key_on", "regulated"), ("flat", "dims")),
+        bench=DemoBench("belt_slips:alternator", ("rest", "key_on", "regulated"), ("flat", "dims", "squeals")),
     ),
     DemoJob(
         *SCOOPS, "A second freezer plate, a card terminal and new lamps for the evening rounds.", 5,

@@ -24,11 +24,11 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
 
 
 DRIVER = Procedure(
-    5, "driver", "Ask the driver", "It says where to look first. It condemns nothing: that is for the readings.", 2, "off",
+    5, "driver", "Ask the driver", "It says where to look first. It condemns nothing: that is for the readings.", 2, "at the counter",
     (),
     (
         BenchStep("Ask, do not suggest: what happened, when, after how long a drive or a stand, in what weather."),
-        BenchStep("Leave open what he does not know. No message on the dash does not mean no fault."),
+        BenchStep("Leave open what the driver does not know. No message on the dash does not mean no fault."),
     ),
     _points,
 )  # fmt: skip
