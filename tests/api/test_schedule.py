@@ -215,29 +215,6 @@ def test_means_are_kept_and_a_workshop_that_never_opens_says_so(tech: Caller, bo
     assert read["closed"] == [{"first": "2026-12-24", "last": "2026-12-24", "label": ""}]
 
 
-def test_the_work_is_laid_out_by_the_queue_as_a_proposal(
-    tech: Caller, other: Caller, leads: dict[str, Any], job: dict[str, Any]
-) -> None:
-    now = answered(tech.get("/api/schedule"))
-    task = answered(tech.post("/api/schedule/layouts", now["document"]), 201)
-    assert tech.get(f"/api/schedule/layouts/{task['id']}").status_code == 404
-    do_tasks(tech)
-    made = answered(tech.get(f"/api/schedule/layouts/{task['id']}"))
-    assert made["proven"]
-    assert set(blocks_of(made["view"], leads)) == {"make", "fit"} and set(blocks_of(made["view"], job)) == {"measure"}
-    assert made["view"]["conflicts"] == [] and made["view"]["waiting"] == []
-    assert other.get(f"/api/schedule/layouts/{task['id']}").status_code == 404
-    # Nothing is kept until somebody keeps it.
-    assert not blocks_of(answered(tech.get("/api/schedule"))["view"], job)
-    saved = kept(tech, made["schedule"])
-    assert blocks_of(saved["view"], leads) == blocks_of(made["view"], leads)
-    # Laid out once more nothing moves; a job that is done leaves, and nothing else is moved for it.
-    again = answered(tech.post("/api/schedule/layouts", saved["document"]), 201)
-    do_tasks(tech)
-    assert answered(tech.get(f"/api/schedule/layouts/{again['id']}"))["moved"] == []
-    kept(tech, now["document"])
-
-
 def test_pinned_work_in_its_own_way_is_named_by_the_task(tech: Caller, job: dict[str, Any]) -> None:
     second = answered(tech.post("/api/jobs", job_body()), 201)
     now = answered(tech.get("/api/schedule"))
