@@ -18,6 +18,7 @@ from mavrik.core.findings.inference import infer
 from mavrik.core.measuring.readings import Reading, Run
 from mavrik.core.procedures import PROCEDURES, complete_run, observations, procedure, standing
 from mavrik.core.procedures.bench.driver import ASKED
+from mavrik.standin.vehicle import with_starter
 from tests.reference.strangers.driver import Driver
 from tests.reference.strangers.yard import documents, draw
 
@@ -139,3 +140,18 @@ def test_the_yards_driver_takes_nothing_from_what_else_is_drawn() -> None:
     driver = Driver(one)
     assert all(isinstance(driver.says(p.indicator), bool) for p in procedure("driver").points(CAR))
     assert np.isclose(one.rng.random(), other.rng.random())
+
+
+def test_what_is_read_counts_instead_of_what_was_said_of_it() -> None:
+    """Every one of those readings is one that some test of a car with a starter takes."""
+    ids = [p.id for of in PROCEDURES for p in of.points(with_starter(CAR))]
+    for p in procedure("driver").points(CAR):
+        assert all(any(i.startswith(begins) for i in ids) for begins in p.read_instead), p.id
+    drain = complete_run(CAR, Run(procedure="drain", readings=(Reading(point="drain_a:battery", value=0.03),)))
+    said = complete_run(CAR, Run(procedure="driver", readings=(Reading(point="noticed:flat", value=1.0),)))
+    with_it, without = judge(CAR, [said, drain], ahead=False), judge(CAR, [drain], ahead=False)
+    assert [(c.cause, c.probability) for c in with_it.causes] == [(c.cause, c.probability) for c in without.causes]
+    # Nor is he asked for what is known: of the drain the question says nothing more.
+    (asks,) = (p for p in procedure("driver").points(CAR) if p.indicator == "flat")
+    assert asks.said_by(["drain_a:battery"]) and not asks.said_by(["rest_v:battery", "regulated_v:fast"])
+    assert likely(with_it, "drain:battery") < 0.05 < likely(judge(CAR, [said], ahead=False), "drain:battery")

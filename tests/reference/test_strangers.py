@@ -543,7 +543,9 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
     bad_inside = SettledPart("u", "Unit is bad inside", 0.99, ("diode_open:u", "phase_lost:u"), "")
     rightly = Outcome(5, "car", "single", ("phase_lost:u",), (("diode_open:u", 0.6), ("phase_lost:u", 0.4)), "", bad_inside)
     wrongly = replace(rightly, number=6, truth=("drain:b",))
-    lines = page(outcomes, outcomes, walks, outcomes, [*outcomes, rightly, wrongly], [*outcomes, wrongly], {2: ("drain:b",)})
+    lines = page(
+        outcomes, outcomes, walks, outcomes, [*outcomes, rightly, wrongly], [*outcomes, wrongly], {2: ("drain:b",)}, [6.0, 60.0]
+    )
     (otherwise,) = (line for line in lines if line.startswith("**Wired as no"))
     assert "6 cases" in otherwise and "In 2 of 6 cases" in otherwise and otherwise.endswith("In 1 of them it is.")
     (by_other_laws,) = (line for line in lines if line.startswith("**By other laws"))
@@ -560,7 +562,7 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
     whole = [
         Outcome(7, "car", "healthy", ("none:",), (("none:", 0.9),), "Sound.", None, named) for named in [("drain:b", "x:y"), ()]
     ]
-    unseen = page([*outcomes, *shown, *whole], outcomes, walks, outcomes, outcomes, outcomes, {})
+    unseen = page([*outcomes, *shown, *whole], outcomes, walks, outcomes, outcomes, outcomes, {}, [])
     (named,) = (line for line in unseen if "had it named" in line)
     assert "Of 2 vehicles with one fault" in named and "called the likeliest 1 had it named" in named
     assert named.endswith("Of 2 vehicles with nothing broken 1 have any so named, 2.0 on average.")
@@ -573,6 +575,10 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
     assert (
         "Until one cause by itself is as sure: 0.71." in time
         and "broken it is 0.25 of the time (1 cases), with nothing broken 0.80 (1)" in time
+    )
+    assert (
+        "would need 0.47 of the fixed order's time in the first 2 of these cases, where what tells most a minute needs 0.64"
+        in time
     )
 
 

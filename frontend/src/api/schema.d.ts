@@ -9536,6 +9536,11 @@ export interface components {
             /** Quantity */
             quantity: string;
             /**
+             * Read Instead
+             * @default []
+             */
+            read_instead: string[];
+            /**
              * Red
              * @default
              */

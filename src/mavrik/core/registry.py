@@ -29,7 +29,7 @@ def parts_of(package: str, kind: type[Part], order: Callable[[Part], object]) ->
 
     >>> from mavrik.core.procedures.base import Procedure
     >>> parts_of("mavrik.core.procedures.bench", Procedure, lambda p: p.order)[0].name
-    'visual'
+    'driver'
     """
     parts: dict[int, Part] = {}
     for module in modules_of(package):

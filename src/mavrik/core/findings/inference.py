@@ -151,6 +151,16 @@ def at_idle(observations: Sequence[Observation]) -> list[Observation]:
     return at_idle_points
 
 
+def weighed(observations: Sequence[Observation]) -> tuple[Observation, ...]:
+    """The readings that speak of causes, and what was said of what none of them says.
+
+    A reading and what somebody says of the same thing are not two: a set point that is high and never reached shows neither way.
+    """
+    every = at_idle(observations)
+    read = {o.point.id for o in every}
+    return tuple(o for o in every if not o.point.own_rule and not o.point.said_by(read))
+
+
 def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     """Weigh every fault of the catalogue, and fit the resistance of every branch, by all that was read.
 
@@ -166,7 +176,7 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     >>> len(found.evidence), max(found.by_cause.values()) < 0.5
     (0, True)
     """
-    evidence = tuple(o for o in at_idle(observations) if not o.point.own_rule)
+    evidence = weighed(observations)
     model = BenchModel(circuit, Day.of(circuit, observations))
     suspects = hypotheses(circuit, any(o.point.sense_wire for o in evidence))
     if not evidence:

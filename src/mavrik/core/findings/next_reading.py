@@ -164,7 +164,7 @@ def _left(posterior: Posterior, read: frozenset[str], of: Procedure) -> list[Poi
     if any(p.hearsay and p.id in read for p in points):
         # What he did not answer he does not know.
         return []
-    return [p for p in points if p.id not in read and not p.own_rule]
+    return [p for p in points if p.id not in read and not p.own_rule and not p.said_by(read)]
 
 
 def look_ahead(

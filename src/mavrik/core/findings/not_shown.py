@@ -75,7 +75,7 @@ def _told(posterior: Posterior, sets: Sequence[Candidate], sound: Sequence[Candi
     hearsay = [k for k, o in enumerate(posterior.evidence) if o.point.hearsay]
 
     def unread(candidate: Candidate) -> float:
-        # What somebody said of it shows nothing.
+        # What somebody said shows nothing.
         assert candidate.fitted is not None
         return float(np.exp(candidate.fitted.trial.log_prior + candidate.log_likelihoods[hearsay].sum()))
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Annotated
 
@@ -56,6 +56,8 @@ class Point:
     """Read where nothing feeds what is read when something is open or off: what leaks there is left."""
     hearsay: bool = False
     """What somebody says who was there: it says where to look, and by itself condemns nothing."""
+    read_instead: tuple[str, ...] = ()
+    """What ids of points begin with whose readings say the same and better: with one of them, what was said counts no more."""
     sense_wire: bool = False
     """Read where the sense wire of its alternator ends: nothing is there when that wire is open."""
 
@@ -69,6 +71,13 @@ class Point:
     def meter(self) -> str:
         """Kind of the instrument that reads it; empty for what the eye or a plate says."""
         return self.kind.meter
+
+    def said_by(self, ids: Iterable[str]) -> bool:
+        """Whether one of some readings says the same and better.
+
+        ids: of the points that were read
+        """
+        return any(i.startswith(self.read_instead) for i in ids) if self.read_instead else False
 
     @property
     def both_ways(self) -> bool:

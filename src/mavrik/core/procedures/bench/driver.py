@@ -6,20 +6,21 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.operating.bench_states import BenchState
 from mavrik.core.procedures.base import BenchStep, Point, Procedure
 
-ASKED = {
-    "flat": "Flat after standing for a day or two",
-    "message": "Charge lamp or battery message while driving",
-    "cranks": "Cranks slowly, after a drive too",
-    "dims": "Lights dim at idle, with consumers on",
-    "too_bright": "Bulbs blow, or the battery gasses or smells",
-    "squeals": "Belt squeals, after the start or with loads on",
+ASKED: dict[str, tuple[str, tuple[str, ...]]] = {
+    "flat": ("Flat after standing for a day or two", ("drain_a:",)),
+    "message": ("Charge lamp or battery message while driving", ("regulated_v:", "output_a:", "net_a_fast:")),
+    "cranks": ("Cranks slowly, after a drive too", ("crank_v", "load_v:")),
+    "dims": ("Lights dim at idle, with consumers on", ("regulated_v:idle_loaded", "net_a_idle:", "idle_a:")),
+    "too_bright": ("Bulbs blow, or the battery gasses or smells", ("regulated_v:fast",)),
+    "squeals": ("Belt squeals, after the start or with loads on", ("belt:", "shaft_rpm:")),
 }
-"""By name, as the catalogue of faults has it."""
+"""By name, as the catalogue of faults has it: what is asked, and which readings say the same and better."""
 
 
 def _points(circuit: Circuit) -> tuple[Point, ...]:
     return tuple(
-        Point(f"noticed:{name}", label, "yes_no", BenchState.REST, indicator=name, hearsay=True) for name, label in ASKED.items()
+        Point(f"noticed:{name}", label, "yes_no", BenchState.REST, indicator=name, hearsay=True, read_instead=instead)
+        for name, (label, instead) in ASKED.items()
     )
 
 
