@@ -70,7 +70,7 @@ def _walks(walks: Sequence[Walk], least: Sequence[float]) -> list[str]:
     if broken and sound:
         parts = (
             f" With something broken it is {ratio_of(broken):.2f} of the time ({len(broken)} cases), with nothing broken {ratio_of(sound):.2f} ({len(sound)}): "
-            "that nothing is broken is as sure only once what would show it is read, half an hour of drain with it, in whatever order."
+            "that nothing is broken is as sure only once what would show it is read, or asked for, in whatever order."
         )
     known = f" In the {len(reached)} that either comes to an answer in: {ratio_of(reached):.2f}." if reached else ""
     return [
