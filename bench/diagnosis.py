@@ -26,6 +26,7 @@ from bench.strangers import (
     ratio_of,
     walked,
     with_hindsight,
+    worked_outcome,
 )
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.additions import add_to
@@ -45,6 +46,9 @@ ALTERED = 120
 
 OTHER_LAWS = 72
 """Cases of vehicles by other laws than the yard's."""
+
+WORKED = 48
+"""Cases of bad isolators and links."""
 
 WALKED = 48
 """Cases that are walked through, one test after the other."""
@@ -94,13 +98,9 @@ def figures() -> list[Figure]:
     all_read, with_five, walks = outcomes(STRANGERS), outcomes(STRANGERS, core_only=True), walked(WALKED)
     rare = [*other_outcomes(rare_outcome, RARE), *other_outcomes(later_outcome, RARE // len(faults.RARE))]
     otherwise, by_other_laws = other_outcomes(altered_outcome, ALTERED), other_outcomes(other_laws_outcome, OTHER_LAWS)
-    PAGE.write_text(
-        "\n".join(
-            page(all_read, with_five, walks, rare, otherwise, by_other_laws, hidden_in(all_read), with_hindsight(HINDSIGHT))
-        )
-        + "\n",
-        encoding="utf-8",
-    )
+    worked, hidden, least = other_outcomes(worked_outcome, WORKED), hidden_in(all_read), with_hindsight(HINDSIGHT)
+    lines = page(all_read, with_five, walks, rare, otherwise, by_other_laws, worked, hidden, least)
+    PAGE.write_text("\n".join(lines) + "\n", encoding="utf-8")
     DIAGRAM.write_text(diagram(all_read), encoding="utf-8")
     sure = [o for o in all_read if o.causes and o.causes[0][1] >= SURE]
     count = len(all_read)

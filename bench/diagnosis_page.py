@@ -157,24 +157,34 @@ HEAD = """# How often the cause is found
 Written by `./mavrik bench diagnosis`. The vehicles of `tests/reference/strangers/` share no code with the findings: copper, batteries, alternators, belts, meters and
 hands of their own, drawn at random from wide ranges and solved by ngspice, and who drives them notices by laws of his own what they do; what they share is the drawn circuit and the list of places that a test asks for. A cause
 counts as found where its kind and its part are both right; where more hangs on a vehicle than is listed, "nothing broken" and "more hangs on it than is listed" both are.
-The model was worked out on cases of other numbers than those counted here, from {first_case} on (decisions 0031, 0032, 0034, 0069, 0070, 0072, 0073, 0075, 0077, 0078, 0079, 0080, 0081, 0082 and 0083). The few that ngspice does not solve are left out.
+The model was worked out on cases of other numbers than those counted here, from {first_case} on (decisions 0031, 0032, 0034, 0069, 0070, 0072, 0073, 0075, 0077, 0078, 0079, 0080, 0081, 0082, 0083 and 0084). The few that ngspice does not solve are left out.
 """
 
 
-def _rare(rare: Sequence[Outcome]) -> list[str]:
+RARE = """**What looks like something else, comes and goes, or is the test's own**, {count} cases, one fault each: a strap that is missing reads like one with half an ohm, a sulphated battery like a \
+weak one. Of {sure} called {threshold:.0%} sure {right} are right."""
+
+WORKED = """**Isolators and voltage links**, {count} cases, one fault each: a way of an isolator, of diodes or of transistors, that loses too much, is open or conducts both ways, and burnt contacts of a \
+link. Of {sure} called {threshold:.0%} sure {right} are right."""
+
+
+def _by_kind(words: str, cases: Sequence[Outcome]) -> list[str]:
+    """Cases of their own, by what is wrong with them.
+
+    words: what is said before, with places for `count`, `sure`, `threshold` and `right`
+    """
     kinds: dict[str, list[Outcome]] = defaultdict(list)
-    for o in rare:
+    for o in cases:
         kinds[o.sort].append(o)
-    sure = [o for o in rare if o.causes and o.causes[0][1] >= SURE]
+    sure = [o for o in cases if o.causes and o.causes[0][1] >= SURE]
     return [
-        f"**What looks like something else, comes and goes, or is the test's own**, {len(rare)} cases, one fault each: a strap that is missing reads like one with half an ohm, a sulphated battery like a "
-        f"weak one. Of {len(sure)} called {SURE:.0%} sure {_share([o.first for o in sure])} are right.",
+        words.format(count=len(cases), sure=len(sure), threshold=SURE, right=_share([o.first for o in sure])),
         "",
         "| fault | cases | first | one of the first three |",
         "|---|---|---|---|",
         *(
             f"| {kind.replace('_', ' ')} | {len(rows)} | {_share([o.first for o in rows])} | {_share([one_of_three(o) for o in rows])} |"
-            for kind, rows in (("all", rare), *sorted(kinds.items()))
+            for kind, rows in (("all", cases), *sorted(kinds.items()))
         ),
     ]
 
@@ -253,6 +263,7 @@ def page(
     rare: Sequence[Outcome],
     otherwise: Sequence[Outcome],
     by_other_laws: Sequence[Outcome],
+    worked: Sequence[Outcome],
     hidden_ones: Mapping[int, tuple[str, ...]],
     least: Sequence[float],
 ) -> list[str]:
@@ -260,7 +271,7 @@ def page(
 
     cases: with all tests read; core_only: the same cases with five; walks: some of them, one test after the other
     rare: cases that look like something else; otherwise: vehicles wired as no drawing has it; by_other_laws: vehicles of
-    other laws than the yard's
+    other laws than the yard's; worked: those with a bad isolator or link
     hidden_ones: of the pairs among `cases`, by number, what shows in no reading
     least: how long the first of `walks` take with hindsight
     """
@@ -285,9 +296,11 @@ def page(
         "",
         *_walks(walks, least),
         "",
-        *_rare(rare),
+        *_by_kind(RARE, rare),
         "",
         _mixed(cases, rare),
+        "",
+        *_by_kind(WORKED, worked),
     ]
 
 

@@ -13,7 +13,17 @@ from tests.reference.strangers.faults import LATER
 from tests.reference.strangers.reading import CORE, Hands
 from tests.reference.strangers.spice import UnsolvedError
 from tests.reference.strangers.vehicle import Stranger
-from tests.reference.strangers.yard import Case, alone, documents, draw, draw_altered, draw_by_other_laws, draw_rare, read
+from tests.reference.strangers.yard import (
+    Case,
+    alone,
+    documents,
+    draw,
+    draw_altered,
+    draw_by_other_laws,
+    draw_rare,
+    draw_worked,
+    read,
+)
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
@@ -94,6 +104,11 @@ def later_outcome(number: int) -> Outcome:
     return _judged(number, draw_rare(drawn(), number, tuple(LATER)), False)
 
 
+def worked_outcome(number: int) -> Outcome:
+    """The same of one with a bad way of an isolator, or burnt contacts of a link."""
+    return _judged(number, draw_worked(drawn(), number), False)
+
+
 def altered_outcome(number: int) -> Outcome:
     """The same of a vehicle that is wired as no drawing has it."""
     return _judged(number, draw_altered(drawn(), number), False)
@@ -163,7 +178,7 @@ def outcomes(count: int, core_only: bool = False, start: int = FIRST_CASE) -> li
 
 
 def other_outcomes(of: Callable[[int], Outcome], count: int) -> list[Outcome]:
-    """So many of `rare_outcome`, `later_outcome`, `altered_outcome` or `other_laws_outcome`, on two processors, without those that ngspice does not solve."""
+    """So many of `rare_outcome`, `later_outcome`, `worked_outcome`, `altered_outcome` or `other_laws_outcome`, on two processors, without those that ngspice does not solve."""
     with ProcessPoolExecutor(2) as pool:
         return _solved(pool.map(_if_solved, [of] * count, range(FIRST_CASE, FIRST_CASE + count), chunksize=8))
 

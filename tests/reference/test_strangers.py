@@ -27,6 +27,7 @@ from bench.strangers import (
     other_laws_outcome,
     outcome,
     rare_outcome,
+    worked_outcome,
 )
 
 from mavrik.core.circuit import Circuit
@@ -125,6 +126,7 @@ def test_a_fault_shows_where_it_would(kind: str, place: str, shows: Any) -> None
         ("van behind a voltage link", "open", "link_fuse", lambda a, b: b.drop("fast", "link_in", "bat_neg") < 13.0 < a.drop("fast", "link_in", "bat_neg")),
         ("motorcycle", "phase_grounded", "alternator", lambda a, b: not b.truth.clear["alternator"] and b.amps("full_output", "alternator") < 0.7 * a.amps("full_output", "alternator")),
         ("diesel, two batteries", "unlevel", "battery_2", lambda a, b: b.amps("asleep", "battery_2") < -0.1 < 0.1 < b.amps("asleep", "battery") and abs(b.amps("asleep", "battery") + b.amps("asleep", "battery_2")) < 0.06 > -a.amps("asleep", "battery_2") and b.drop("idle", "bat_pos", "bat_neg") == a.drop("idle", "bat_pos", "bat_neg")),
+        ("launch, isolator and remote sense", "way_shorted", "diode_1", lambda a, b: a.drop("key_on", "alt_stud", "alt_case") < 0.5 and b.drop("key_on", "alt_stud", "alt_case") > 12.0 and b.drop("at_output", "alt_stud", "bat_pos") < a.drop("at_output", "alt_stud", "bat_pos") - 0.4),
         ("hatchback", "slow_engine", "", lambda a, b: b.amps("full_output", "alternator") < 0.8 * a.amps("full_output", "alternator") and b.drop("idle", "bat_pos", "bat_neg") == pytest.approx(a.drop("idle", "bat_pos", "bat_neg"), abs=1e-4)),
     ],
 )  # fmt: skip
@@ -152,6 +154,18 @@ def test_what_one_battery_feeds_another_is_no_drain() -> None:
     outcomes = [later_outcome(n) for n in range(6)]
     assert {o.sort for o in outcomes} == set(LATER)
     assert all(o.first and o.causes[0][1] > SURE for o in outcomes), [o.causes[:3] for o in outcomes]
+
+
+@pytest.mark.parametrize(
+    "number",
+    [1, 10, 14, 32, 39, 47],
+    ids=["open, start", "open, house", "shorted, transistors", "shorted, house", "loses too much, start", "shorted, start"],
+)
+def test_a_bad_isolator_is_found_and_no_fuse_is_blamed_for_it(number: int) -> None:
+    """Its ways had no cause of their own: each was an open or a bad fuse, 90 % sure or more in three of these, or nothing broken 99 % sure,
+    and what was read across the isolator was a slip of the probe."""
+    of = worked_outcome(number)
+    assert of.first and of.causes[0][1] > SURE, of
 
 
 @pytest.mark.parametrize("state", ["idle", "fast", "fast_loaded", "at_output"])
@@ -544,8 +558,11 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
     rightly = Outcome(5, "car", "single", ("phase_lost:u",), (("diode_open:u", 0.6), ("phase_lost:u", 0.4)), "", bad_inside)
     wrongly = replace(rightly, number=6, truth=("drain:b",))
     lines = page(
-        outcomes, outcomes, walks, outcomes, [*outcomes, rightly, wrongly], [*outcomes, wrongly], {2: ("drain:b",)}, [6.0, 60.0]
-    )
+        outcomes, outcomes, walks, outcomes, [*outcomes, rightly, wrongly], [*outcomes, wrongly], outcomes[:3], {2: ("drain:b",)},
+        [6.0, 60.0],
+    )  # fmt: skip
+    (worked,) = (line for line in lines if line.startswith("**Isolators"))
+    assert "3 cases" in worked and worked.endswith("Of 3 called 90% sure 67% are right.")
     (otherwise,) = (line for line in lines if line.startswith("**Wired as no"))
     assert "6 cases" in otherwise and "In 2 of 6 cases" in otherwise and otherwise.endswith("In 1 of them it is.")
     (by_other_laws,) = (line for line in lines if line.startswith("**By other laws"))
@@ -562,7 +579,7 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
     whole = [
         Outcome(7, "car", "healthy", ("none:",), (("none:", 0.9),), "Sound.", None, named) for named in [("drain:b", "x:y"), ()]
     ]
-    unseen = page([*outcomes, *shown, *whole], outcomes, walks, outcomes, outcomes, outcomes, {}, [])
+    unseen = page([*outcomes, *shown, *whole], outcomes, walks, outcomes, outcomes, outcomes, outcomes, {}, [])
     (named,) = (line for line in unseen if "had it named" in line)
     assert "Of 2 vehicles with one fault" in named and "called the likeliest 1 had it named" in named
     assert named.endswith("Of 2 vehicles with nothing broken 1 have any so named, 2.0 on average.")

@@ -132,6 +132,10 @@ def _unlevel(v: Stranger, battery: str) -> None:
     v.truth.unlevel_v[battery] = float(v.rng.uniform(0.04, 0.15)) * v.volts / 12
 
 
+def _way_shorted(v: Stranger, way: str) -> None:
+    v.truth.shorted.add(way)
+
+
 def _slow(v: Stranger, _: str) -> None:
     v.truth.slow = True
 
@@ -151,6 +155,9 @@ RARE: dict[str, Fault] = {
 
 LATER: dict[str, Fault] = {"unlevel": _unlevel}
 """The same; cases of their own, so that those of the others keep their numbers."""
+
+WORKED: dict[str, Fault] = {"resistance": _resistance, "open": _open, "way_shorted": _way_shorted}
+"""Of what voltage works: ways of an isolator, and burnt contacts of a link; cases of their own, see `worked`."""
 
 CONTACTS = ("fuse", "breaker", "switch", "relay")
 
@@ -189,9 +196,15 @@ def places(v: Stranger, kind: str) -> list[str]:
     return [a["id"] for a in wound]
 
 
+def worked(v: Stranger, kind: str) -> list[str]:
+    """Where a fault of a kind can sit in what voltage works: a link that stays open is a kind of its own, and has no way to short."""
+    kinds = ("diode", "mosfet", "voltage_link") if kind == "resistance" else ("diode", "mosfet")
+    return [i for i, b in v.branches.items() if b["kind"] in kinds]
+
+
 def put(v: Stranger, kind: str, place: str) -> None:
     """Put a fault into a vehicle."""
-    (FAULTS | RARE | LATER)[kind](v, place)
+    (FAULTS | RARE | LATER | WORKED)[kind](v, place)
     v.truth.causes = tuple(c for c in (*v.truth.causes, f"{kind}:{place}") if c != "none:")
 
 

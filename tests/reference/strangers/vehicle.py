@@ -101,6 +101,8 @@ class Truth:
     """Whether the engine idled where a test asks for speed."""
     sense_drop_v: dict[str, float] = field(default_factory=dict)
     """Lost along the sense wire of a unit that runs."""
+    shorted: set[str] = field(default_factory=set)
+    """Ways of an isolator that conduct both ways."""
     sense_open: set[str] = field(default_factory=set)
     """Units at the end of whose sense wire there is nothing."""
 
@@ -129,6 +131,12 @@ class Stranger:
         groups = self._tied()
         # By numbers of its own, so that what else a case is made of stays as it was.
         unrated = np.random.default_rng(int(warm * 1e9))
+        bent = np.random.default_rng([int(warm * 1e9), 1])
+        # Silicon with some tens of amperes through it: 0.6 to 0.9 V, whatever is written on the box; transistors lose what they like.
+        spread = {"diode": (0.85, 1.25), "mosfet": (0.3, 1.8)}
+        self.forward_v = {
+            i: b["forward_v"] * float(bent.uniform(*spread[b["kind"]])) for i, b in self.branches.items() if b["kind"] in BENT
+        }
         self.banks: dict[str, Bank] = {}
         for b in document["batteries"]:
             level = self.charge[groups[b["id"]]]
@@ -260,7 +268,7 @@ class Stranger:
                 modes[c["id"]] = STARVED
         for i, b in self.branches.items():
             if b["kind"] in BENT:
-                modes[i] = "on" if between(b["from_node"], b["to_node"]) > b["forward_v"] else "off"
+                modes[i] = "on" if between(b["from_node"], b["to_node"]) > self.forward_v[i] else "off"
         for x in self.document["loads"]:
             if between(x["from_node"], x["to_node"]) < STARVED_V:
                 modes[x["id"]] = STARVED
@@ -298,9 +306,11 @@ class Stranger:
         for i, b in self.branches.items():
             a, z = b["from_node"], b["to_node"]
             ohm = self._ohm_in(state, i)
-            if b["kind"] in BENT:
+            if i in self.truth.shorted:
+                deck.resistor(a, z, ohm)
+            elif b["kind"] in BENT:
                 if at[i] == "on":
-                    deck.current(a, z, f"({deck.between(a, z)}-{b['forward_v']})/{ohm:.9g}")
+                    deck.current(a, z, f"({deck.between(a, z)}-{self.forward_v[i]})/{ohm:.9g}")
                 else:
                     deck.resistor(a, z, 1e7)
             elif (b["kind"] == "voltage_link" and not links[i]) or not b.get("closed", True):
@@ -314,6 +324,10 @@ class Stranger:
             deck.current(bank.plus, bank.minus, f"({deck.between(bank.plus, bank.minus)}-{self._open_v(state, i):.9g})/{ohm:.9g}")
             if i in self.truth.leaks_a:
                 deck.resistor(bank.plus, bank.minus, bank.open_v / self.truth.leaks_a[i])
+        if state not in RUNNING and self.forward_v:
+            # Behind an isolator: its own rectifier, and a meter, take what leaks back.
+            for unit in self.units.values():
+                deck.resistor(unit.stud, unit.case, LOOKS_OHM)
         if state in RUNNING:
             for i, unit in self.units.items():
                 most = unit.limit(self._engine(state), state in LOADED)

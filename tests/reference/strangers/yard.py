@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from tests.reference.strangers.altered import altered
-from tests.reference.strangers.faults import FAULTS, RARE, more_loads, places, put
+from tests.reference.strangers.faults import FAULTS, RARE, WORKED, more_loads, places, put, worked
 from tests.reference.strangers.other_laws import COARSE_METERS, OtherLaws
 from tests.reference.strangers.reading import METERS, Hands
 from tests.reference.strangers.vehicle import Stranger
@@ -76,6 +76,23 @@ def draw_rare(drawn: dict[str, dict[str, Any]], number: int, kinds: Sequence[str
         name = str(rng.choice(list(drawn)))
         vehicle = Stranger(copy.deepcopy(drawn[name]), rng)
         if where := places(vehicle, kind):
+            put(vehicle, kind, str(rng.choice(where)))
+            return Case(name, kind, vehicle, False)
+
+
+def draw_worked(drawn: dict[str, dict[str, Any]], number: int) -> Case:
+    """The case of a number among those with a bad way of an isolator, of diodes or of transistors, or with burnt contacts of a link."""
+    rng = np.random.default_rng([20_30, number])
+    kind = list(WORKED)[number % len(WORKED)]
+    while True:
+        name = str(rng.choice(list(drawn)))
+        document = copy.deepcopy(drawn[name])
+        transistors = bool(rng.uniform() < 0.5)
+        for b in document["branches"]:
+            if b["kind"] == "diode" and transistors:
+                b |= {"kind": "mosfet", "forward_v": 0.02, "resistance_mohm": 0.4}
+        vehicle = Stranger(document, rng)
+        if where := worked(vehicle, kind):
             put(vehicle, kind, str(rng.choice(where)))
             return Case(name, kind, vehicle, False)
 

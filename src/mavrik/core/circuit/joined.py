@@ -26,3 +26,17 @@ def beside_others(circuit: Circuit) -> list[str]:
     """Ids of the batteries that metal joins to another one."""
     groups = joined_batteries(circuit)
     return [i for i, first in groups.items() if list(groups.values()).count(first) > 1]
+
+
+def behind(circuit: Circuit, branch_id: str) -> str:
+    """Id of the first battery that closed metal joins to where a branch leads; empty: none.
+
+    circuit: the document; branch_id: of a diode, or of a way of an isolator
+    Raises KeyError for a branch that is not there.
+
+    >>> from mavrik.core.circuit.layouts import build_layout
+    >>> [behind(build_layout("boat_isolator", 12), way) for way in ("diode_1", "diode_2")]
+    ['battery', 'house']
+    """
+    joined = reach(metal_of(circuit.branches), circuit.branch(branch_id).to_node)
+    return next((b.id for b in circuit.batteries if b.positive_node in joined), "")

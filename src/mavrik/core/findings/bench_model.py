@@ -17,7 +17,7 @@ from mavrik.core.findings.charge import as_charged, slowing
 from mavrik.core.findings.day import Day
 from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
 from mavrik.core.findings.lift import Lift
-from mavrik.core.findings.placing import CONSUMERS_OF, CONTACT, MOST_SLIP, NO_DRAIN_S, Assembled, Placing
+from mavrik.core.findings.placing import BYPASS, CONSUMERS_OF, CONTACT, MOST_SLIP, NO_DRAIN_S, Assembled, Placing
 from mavrik.core.findings.served import Served
 from mavrik.core.findings.unknowns import Unknowns
 from mavrik.core.operating.bench_states import AT_IDLE, IDLE_RPM, RUNNING
@@ -45,7 +45,8 @@ MOST_SLOPES = 2**20
 
 
 CONTACT_SHARE = 0.5
-"""Of a closed link's resistance so much is taken as that of its contacts, which may have too much: all of it would leave nothing between."""
+"""Of the resistance of a closed link, or of an isolator's way, so much is taken as that of its contacts, which may have too much: all of
+it would leave nothing between."""
 
 
 def planned(points: Sequence[Point]) -> list[Placed]:
@@ -145,17 +146,15 @@ class BenchModel:
             served = [None if r.id in off else self._served.ohm(r.id, setup.state) for r in resistors]
             ohm = np.array([o if at is None else at for o, at in zip(ohm.tolist(), served, strict=True)])
         others = [e for e in engine.elements if not isinstance(e, net.Resistor)]
-        link_ohm = at_rest.link_ohm
-        if not at_output:
-            # What a link's contacts have too much stands in series with what voltage opens and closes.
-            contacts = [
-                net.Resistor(f"{CONTACT}{e.id}", f"{CONTACT}{e.id}", e.end, CONTACT_SHARE * e.ohm)
-                for e in others
-                if isinstance(e, net.Link)
-            ]
-            others = [replace(e, end=f"{CONTACT}{e.id}") if isinstance(e, net.Link) else e for e in others]
-            resistors, ohm = [*resistors, *contacts], np.concatenate((ohm, [c.ohm for c in contacts]))
-            link_ohm = (1 - CONTACT_SHARE) * np.asarray(link_ohm, dtype=float)
+        # What contacts have too much stands in series with what voltage opens and closes; beside a diode, what it is once it is shorted.
+        worked = [e for e in others if isinstance(e, net.Link | net.Diode)]
+        contacts = [net.Resistor(f"{CONTACT}{e.id}", f"{CONTACT}{e.id}", e.end, CONTACT_SHARE * e.ohm) for e in worked]
+        contacts += [
+            net.Resistor(f"{BYPASS}{e.id}", e.start, f"{CONTACT}{e.id}", np.inf) for e in worked if isinstance(e, net.Diode)
+        ]
+        others = [replace(e, end=f"{CONTACT}{e.id}") if isinstance(e, net.Link | net.Diode) else e for e in others]
+        resistors, ohm = [*resistors, *contacts], np.concatenate((ohm, [c.ohm for c in contacts]))
+        between = {n: (1 - CONTACT_SHARE) * np.asarray(getattr(at_rest, n), dtype=float) for n in ("link_ohm", "diode_ohm")}
         amps = np.asarray(at_rest.current_a, dtype=float)
         if not at_output and not any(isinstance(e, net.CurrentSource) for e in others):
             # A load bank that takes nothing: so this is one network with the states that have one.
@@ -169,7 +168,7 @@ class BenchModel:
                 emf[k] = self.day.rest_v.get(e.id, emf[k])
         if setup.state is BenchState.ASLEEP:
             emf = self._equalised(network, emf)
-        values = replace(at_rest, resistor_ohm=ohm, emf_v=emf, current_a=amps, link_ohm=link_ohm)
+        values = replace(at_rest, resistor_ohm=ohm, emf_v=emf, current_a=amps, **between)
         try:
             rest = network.settle(engine.holding(values) if held else values)
         except net.NoOperatingPointError:

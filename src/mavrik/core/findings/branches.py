@@ -68,6 +68,9 @@ def _against_the_current(bench: Bench, branch: AnyBranch, of: Observation) -> bo
 def far_below_sound(bench: Bench, branch: AnyBranch, of: Observation) -> bool:
     """Whether a drop is far below what a sound part loses where all of the output passes it."""
     expected = abs(bench.now.drop_v[branch.id])
+    if branch.threshold_v:
+        # A diode that is shorted loses next to nothing, and that is no probe's fault.
+        expected = min(expected, abs(np.nan_to_num(bench.predicted_v(of, bench.posterior.best), nan=np.inf)))
     if branch.id not in bench.ring.ids and len(bench.circuit.alternators) > 1:
         # What another unit gives it does not have to carry: that is as all readings have it.
         expected = min(expected, abs(bench.predicted_v(of, bench.posterior.sound)))
@@ -130,6 +133,12 @@ def _verdict(
             "Read it again before judging.",
         )
     probably = fault_table().probably
+    if (
+        (shorted := bench.posterior.shorted(branch.id)) > 1 - probably
+        and estimate is not None
+        and shorted > estimate.probability / 2
+    ):
+        return _of_a_shorted_way(branch, of, shorted)
     if estimate is None or not estimate.read:
         return BranchVerdict.NOT_MEASURED, "No drop was read here.", ""
     at = straddles = ""
@@ -183,6 +192,18 @@ def _verdict(
     if not at:
         return BranchVerdict.PASS, "By the other readings it has no more resistance than a sound one.", ""
     return BranchVerdict.PASS, f"{at} is within {limit.rule}.", ""
+
+
+def _of_a_shorted_way(branch: AnyBranch, of: Observation | None, shorted: float) -> tuple[BranchVerdict, str, str]:
+    """What is said of one that probably or perhaps conducts both ways."""
+    if shorted < fault_table().probably:
+        return (
+            BranchVerdict.UNDECIDED,
+            f"It may conduct both ways; the readings do not tell ({shorted:.0%}).",
+            "Take the reading that tells most next.",
+        )
+    loses = f", {millivolts(of.measured.value)} where its forward voltage is {branch.threshold_v:g} V" if of is not None else ""
+    return BranchVerdict.FAIL, f"It conducts both ways{loses}: {shorted:.0%} sure.", "Replace it: nothing keeps the banks apart."
 
 
 def _hot(bench: Bench, branch: AnyBranch, estimate: Estimate) -> tuple[BranchVerdict, str, str] | None:

@@ -22,8 +22,8 @@ from mavrik.core.findings.hypotheses import (
     Unnoted,
     What,
     fault_table,
+    is_bad,
     is_open,
-    is_too_much,
 )
 from mavrik.core.findings.inference import Candidate, Posterior
 from mavrik.core.findings.likelihood import slip_density
@@ -55,8 +55,8 @@ def label_of(circuit: Circuit, cause: str) -> tuple[str, str]:
     """A cause in words, and what to do about it."""
     kind, element = cause.split(":", 1)
     label = next((e.label for e in circuit.elements if e.id == element), element)
-    fault = fault_table().faults[kind]
-    return fault.title.format(label=label), fault.advice
+    words = fault_table().faults[kind].words(circuit, element)
+    return words.title.format(label=label), words.advice
 
 
 def _budget(posterior: Posterior) -> str:
@@ -211,7 +211,8 @@ def undecided_sets(posterior: Posterior) -> tuple[Undecided, ...]:
     for together in nx.connected_components(rivals):
         ids = tuple(b for b in open_ids if b in together)
         if len(ids) == 1:
-            sets.append(Undecided(ids, f"{words[ids[0]]} may have too much; the readings do not tell."))
+            perhaps = "conduct both ways" if posterior.shorted(ids[0]) > alone[ids[0]] / 2 else "have too much"
+            sets.append(Undecided(ids, f"{words[ids[0]]} may {perhaps}; the readings do not tell."))
             continue
         some = _share_with(posterior, any, ids)
         surely = "One of these has too much" if some >= probably else "One of these may have too much"
@@ -220,11 +221,9 @@ def undecided_sets(posterior: Posterior) -> tuple[Undecided, ...]:
 
 
 def _share_with(posterior: Posterior, which: Callable[[Iterator[bool]], bool], branch_ids: Sequence[str]) -> float:
-    """How likely any, or all, of some branches have too much."""
+    """How likely any, or all, of some branches have too much, are open or do not block."""
     return sum(
-        c.probability
-        for c in posterior.candidates
-        if which(any(is_too_much(cause, b) or is_open(cause, b) for cause in c.causes) for b in branch_ids)
+        c.probability for c in posterior.candidates if which(any(is_bad(cause, b) for cause in c.causes) for b in branch_ids)
     )
 
 

@@ -12,6 +12,9 @@ from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, both
 from mavrik.core.findings.likelihood import log_likelihood
 
+PULLED_AT = {What.OPEN: What.MORE_OHM, What.SHORTED: What.FORWARD}
+"""What is there or not pulls at no unknown of its own: at which it does instead."""
+
 
 def guesses(
     problem: FitProblem, of: Fitted, suspects: Sequence[Hypothesis], most_pull: float = MOST_PULL
@@ -35,9 +38,9 @@ def guesses(
     for k, h in enumerate(more):
         pulls = []
         for c in h.changes:
-            at = u.at(What.MORE_OHM if c.what is What.OPEN else c.what, c.element)
+            at = u.at(PULLED_AT.get(c.what, c.what), c.element)
             if at is not None and not of.by_logarithm[at]:
-                down = c.what in (What.LIMIT_SHARE, What.EMF) or c.amount < 0
+                down = c.what in (What.LIMIT_SHARE, What.EMF, What.SHORTED) or c.amount < 0
                 pulls.append(max(-of.pull[at] if down else of.pull[at], 0.0))
         pull = min(max(pulls, default=0.0), most_pull)
         prior = np.log(sets[k + 1].weight / of.trial.base.weight)

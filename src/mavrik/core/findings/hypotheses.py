@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from mavrik.core.catalogue.tables import Table, load_table
 from mavrik.core.circuit import Alternator, AnyBranch, Chemistry, Circuit, ConductorBranch
-from mavrik.core.circuit.joined import beside_others
+from mavrik.core.circuit.joined import behind, beside_others
 from mavrik.core.operating.bench_states import BenchState
 
 
@@ -22,6 +22,8 @@ class What(StrEnum):
 
     MORE_OHM = "more_ohm"
     OPEN = "open"
+    SHORTED = "shorted"
+    """A diode, or a way of an isolator, that conducts both ways."""
     OFF = "off"
     """A DC-DC charger that does not run."""
     SLOW = "slow"
@@ -30,7 +32,7 @@ class What(StrEnum):
     CHARGE = "charge"
     """Of all batteries that metal joins to one: they rest at one voltage."""
     UNLEVEL = "unlevel"
-    """How far a battery still is above those that metal joins it to, asleep: one feeds the other until they are level."""
+    """How far a battery still is above those that metal, or a shorted way, joins it to, asleep: one feeds the other until they are level."""
     OHM_SHARE = "ohm_share"
     TAKES_SHARE = "takes_share"
     """Of its resistance while it is charged: how slowly it takes a charge."""
@@ -41,6 +43,8 @@ class What(StrEnum):
     LIMIT_SHARE = "limit_share"
     IDLE_SHARE = "idle_share"
     """Of its output at idle, beside its share at any speed."""
+    FORWARD = "forward"
+    """What a diode, or a way of an isolator, loses more than the forward voltage of its document."""
     SLIP = "slip"
     """What of its speed the belt loses where the unit is hardest to turn."""
     ANOTHERS_A = "anothers_a"
@@ -57,6 +61,9 @@ class What(StrEnum):
 
 SHARES = frozenset({What.OHM_SHARE, What.TAKES_SHARE, What.LIMIT_SHARE, What.IDLE_SHARE, What.LISTED_SHARE, What.STARTER_SHARE})
 """Changes that multiply: as an unknown each is the natural logarithm of its amount."""
+
+STUCK = frozenset({What.OPEN, What.SHORTED, What.OFF})
+"""Changes that are there or not, however much else there is."""
 
 OF_A_UNIT = frozenset({What.LIMIT_SHARE, What.SLIP, What.SET_POINT, What.SLOW})
 """What decides whether a unit has output to spare."""
@@ -116,9 +123,9 @@ class Hypothesis:
         return self.causes[0].split(":", 1)[1]
 
     @cached_property
-    def shut_off(self) -> tuple[Change, ...]:
-        """What is open with it, or does not run."""
-        return tuple(c for c in self.changes if c.what in (What.OPEN, What.OFF))
+    def stuck(self) -> tuple[Change, ...]:
+        """What is open with it, does not run, or does not block."""
+        return tuple(c for c in self.changes if c.what in STUCK)
 
     @cached_property
     def at_times(self) -> tuple[Change, ...]:
@@ -141,10 +148,18 @@ def of_a_unit(h: Hypothesis) -> bool:
 
 
 ElementKind = Literal[
-    "vehicle", "branch", "contact", "conductor", "link", "converter", "unit", "wound_unit", "magnet_unit", "sensed_unit", "battery",
+    "vehicle", "branch", "contact", "conductor", "link", "way", "converter", "unit", "wound_unit", "magnet_unit", "sensed_unit", "battery",
     "lead_battery", "joined_battery", "main_battery",
 ]  # fmt: skip
 """Names of `ELEMENTS`."""
+
+
+class FaultWords(BaseModel):
+    """How something broken is called, and what to do about it."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    title: str
+    advice: str
 
 
 class FaultChange(BaseModel):
@@ -156,13 +171,13 @@ class FaultChange(BaseModel):
     spread: float = 0.0
     scale: Literal["", "system", "rated"] = ""
     """What the amount is a multiple of: of a 12 V system, or of the first alternator's rating."""
-    at: Literal["element", "main_battery"] = "element"
+    at: Literal["element", "main_battery", "behind"] = "element"
+    """What it is of: the element, the main battery, or the battery that a way leads to."""
 
 
-class Fault(BaseModel):
+class Fault(FaultWords):
     """All that is known of one kind of fault: a row of the catalogue."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
     of: ElementKind
     weight: float
     """How often it is met, over all elements of its kind."""
@@ -189,22 +204,19 @@ class Fault(BaseModel):
     """Of which change it is said how much there is."""
     part: str = ""
     """What is taken out or mended for it, one of the table's `parts`; empty: nothing that another kind of fault has in common with it."""
-    title: str
-    advice: str
+    on: dict[ElementKind, FaultWords] = {}
+    """What is said instead where it is of one of these."""
 
-
-class FaultyPart(BaseModel):
-    """What is mended alike, whichever of several kinds of fault it is."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-    title: str
-    advice: str
+    def words(self, circuit: Circuit, element: str) -> FaultWords:
+        """What is said of it on one element of a circuit."""
+        return next((words for kind, words in self.on.items() if element in ELEMENTS[kind](circuit)), self)
 
 
 class FaultTable(Table):
     """The file ``faults.json``."""
 
-    parts: dict[str, FaultyPart]
+    parts: dict[str, FaultWords]
+    """What is mended alike, whichever of several kinds of fault it is."""
     faults: dict[str, Fault]
     noticed: dict[str, Annotated[float, Field(gt=0, lt=1)]]
     """By what is asked of who drives the vehicle: how likely he has noticed it with nothing broken."""
@@ -247,12 +259,31 @@ NOTHING = "none:"
 """The cause of a circuit with nothing broken."""
 
 
-def metal_of(circuit: Circuit) -> list[AnyBranch]:
-    """Branches that may have too much resistance: closed metal and contacts, those of a link that voltage works among them; no diodes.
+def carrying(circuit: Circuit) -> list[AnyBranch]:
+    """Branches that may have too much resistance: all that conduct, the contacts of a link and the ways of an isolator among them.
 
     circuit: the document
     """
-    return [b for b in circuit.branches if b.conducts and (b.settable or not b.by_voltage)]
+    return [b for b in circuit.branches if b.conducts]
+
+
+def ways_of(circuit: Circuit) -> list[AnyBranch]:
+    """Diodes and ways of an isolator: what voltage works and nobody sets.
+
+    circuit: the document
+    """
+    return [b for b in carrying(circuit) if b.by_voltage and not b.settable]
+
+
+def _links(circuit: Circuit) -> list[str]:
+    """Contacts that voltage works."""
+    return [b.id for b in circuit.branches if b.by_voltage and b.settable]
+
+
+def _contacts(circuit: Circuit) -> list[str]:
+    """What may be open by itself: fuses, switches and relays, and ways of an isolator; a link that stays open is a kind of its own."""
+    by_hand = [b.id for b in carrying(circuit) if (b.protects or b.settable) and not b.by_voltage]
+    return by_hand + [b.id for b in ways_of(circuit)]
 
 
 def _units(circuit: Circuit, fits: Callable[[Alternator], bool]) -> list[str]:
@@ -261,10 +292,11 @@ def _units(circuit: Circuit, fits: Callable[[Alternator], bool]) -> list[str]:
 
 ELEMENTS: dict[str, Callable[[Circuit], list[str]]] = {
     "vehicle": lambda c: [""],
-    "branch": lambda c: [b.id for b in metal_of(c)],
-    "contact": lambda c: [b.id for b in metal_of(c) if (b.protects or b.settable) and not b.by_voltage],
-    "conductor": lambda c: [b.id for b in metal_of(c) if isinstance(b, ConductorBranch)],
-    "link": lambda c: [b.id for b in c.branches if b.by_voltage and b.settable],
+    "branch": lambda c: [b.id for b in carrying(c)],
+    "contact": _contacts,
+    "conductor": lambda c: [b.id for b in carrying(c) if isinstance(b, ConductorBranch)],
+    "link": _links,
+    "way": lambda c: [b.id for b in ways_of(c)],
     "converter": lambda c: [x.id for x in c.converters],
     "unit": lambda c: _units(c, lambda a: True),
     "wound_unit": lambda c: _units(c, lambda a: a.kind != "permanent_magnet"),
@@ -322,7 +354,9 @@ def _change(circuit: Circuit, change: FaultChange, element: str, states: Sequenc
     relative = change.what in SHARES or change.what in AS_LOGARITHM
     return Change(
         change.what,
-        circuit.battery.id if change.at == "main_battery" else element,
+        {"element": lambda: element, "main_battery": lambda: circuit.battery.id, "behind": lambda: behind(circuit, element)}[
+            change.at
+        ](),
         change.middle * scale,
         change.spread if relative else change.spread * scale,
         None if states is None else frozenset(states),
@@ -372,9 +406,29 @@ def also_share(causes: Sequence[str]) -> float:
     return share["resistance"] ** together * share["other"] ** (len(causes) - 1 - together)
 
 
+def is_shorted(cause: str, branch_id: str) -> bool:
+    """Whether a cause says that a diode, or a way of an isolator, conducts both ways.
+
+    >>> is_shorted("way_shorted:way", "way"), is_shorted("open:way", "way")
+    (True, False)
+    """
+    kind, element = cause.split(":", 1)
+    return element == branch_id and kind in _kinds(What.SHORTED)
+
+
+def is_bad(cause: str, branch_id: str) -> bool:
+    """Whether a cause says that a branch has too much resistance, is open or does not block.
+
+    >>> is_bad("missing:strap", "strap"), is_bad("drain:battery", "strap")
+    (True, False)
+    """
+    return is_too_much(cause, branch_id) or is_open(cause, branch_id) or is_shorted(cause, branch_id)
+
+
 def contradictory(causes: Sequence[str]) -> bool:
     """Whether two of some causes change the same thing up and down, and nothing else shows either, as a regulator that is set low and high
-    at once: that is no two faults, but one in between. Or whether a lead that is open or gone has too much resistance as well.
+    at once: that is no two faults, but one in between. Or whether a lead that is open or gone has too much resistance as well, or an
+    isolator's way that is shorted is open.
 
     causes: of a set
 
@@ -390,7 +444,7 @@ def contradictory(causes: Sequence[str]) -> bool:
         if here != there:
             return False
         ways = [{c.what for c in fault.changes} for fault in (ups, downs)]
-        if any(What.OPEN in way for way in ways) and all(way & {What.OPEN, What.MORE_OHM} for way in ways):
+        if any(What.OPEN in way for way in ways) and all(way & {What.OPEN, What.SHORTED, What.MORE_OHM} for way in ways):
             return True
         if ups.signs or downs.signs:
             return False

@@ -29,8 +29,9 @@ from mavrik.core.findings.hypotheses import (
     Hypothesis,
     fault_table,
     hypotheses,
+    is_bad,
     is_open,
-    is_too_much,
+    is_shorted,
 )
 from mavrik.core.findings.likelihood import slip_density
 from mavrik.core.findings.searching import evidence_drawn, search
@@ -91,7 +92,7 @@ class Estimate:
     """Lower end of the 95 % interval."""
     high_ohm: float
     probability: float
-    """That it has too much, or is open."""
+    """That it has too much, is open, or does not block."""
     read: bool
     """Whether its drop was read, or the readings would show it if it had."""
     values: Floats = field(default_factory=lambda: np.zeros(0), compare=False, repr=False)
@@ -132,6 +133,10 @@ class Posterior:
     def best(self) -> Candidate:
         """The likeliest."""
         return self.candidates[0]
+
+    def shorted(self, branch_id: str) -> float:
+        """How likely a diode, or a way of an isolator, conducts both ways."""
+        return sum(p for cause, p in self.by_cause.items() if is_shorted(cause, branch_id))
 
 
 def at_idle(observations: Sequence[Observation]) -> list[Observation]:
@@ -299,11 +304,10 @@ def _estimates(problem: FitProblem, candidates: Sequence[Candidate]) -> dict[str
         for c in worth:
             assert c.fitted is not None
             share = c.probability / total
+            if any(is_bad(cause, branch_id) for cause in c.causes):
+                faulty += share
             if any(is_open(cause, branch_id) for cause in c.causes):
-                faulty += share
                 continue
-            if any(is_too_much(cause, branch_id) for cause in c.causes):
-                faulty += share
             values.append(c.fitted.quantiles(k, normal))
             shares.append(np.full(QUANTILES, share / QUANTILES))
         if not values:

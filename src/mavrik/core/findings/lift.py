@@ -14,6 +14,7 @@ Floats = NDArray[np.float64]
 
 SWEPT = (
     "resistor_ohm", "limit_a", "set_point_v", "emf_v", "emf_ohm", "emf_charging_ohm", "forced_a", "link_ohm", "converter_limit_a",
+    "diode_v",
 )  # fmt: skip
 """What differs from one row to the next."""
 

@@ -32,7 +32,13 @@ LEAST_OHM = 1e-6
 """No metal has less, however far a trial goes below what is sound."""
 
 CONTACT = "contact:"
-"""Before the id of a link: the resistor that its contacts are."""
+"""Before the id of a link or of an isolator's way: the resistor that its contacts are."""
+
+BYPASS = "bypass:"
+"""Before the id of an isolator's way: what is beside it once it conducts both ways."""
+
+SHORT_OHM = 5e-4
+"""Of a diode that has failed short: its metal. Common practice, rough, no source."""
 
 IDLES_BELOW_RPM = 1400.0
 """A unit has what it has at idle up to here, midway to the speed that tests ask for [1/min of the engine]."""
@@ -160,9 +166,15 @@ class Placing:
 
     @cached_property
     def _unlevel(self) -> tuple[list[int], list[int]]:
-        """Which batteries lie beside others, and where what they are above those is."""
+        """Which batteries lie beside others, or behind a way, and where what they are above those is."""
         u = self.unknowns
         every = [(k, at) for k, e in enumerate(self.network.emfs) if (at := u.at(What.UNLEVEL, e.id)) is not None]
+        return [k for k, _ in every], [at for _, at in every]
+
+    @cached_property
+    def _forward(self) -> tuple[list[int], list[int]]:
+        """Which diodes' forward voltage is an unknown, and where what they lose more is."""
+        every = [(k, at) for k, d in enumerate(self.network.diodes) if (at := self.unknowns.at(What.FORWARD, d.id)) is not None]
         return [k for k, _ in every], [at for _, at in every]
 
     @cached_property
@@ -218,6 +230,9 @@ class Placing:
         for row, c in ((n, c) for n, h in enumerate(suspects) for c in h.at_times):
             if c.element in self.resistor:
                 ohm[:, row, self.resistor[c.element]] += c.always
+        diodes, forward = self._forward
+        if diodes:
+            parts["diode_v"][:, :, diodes] = np.maximum(parts["diode_v"][:, :, diodes] + rows[:, forward], 0.0)
         self._open(parts, suspects)
         share = np.exp(rows[:, self._of_batteries(What.OHM_SHARE)])
         inner, taking = parts["emf_ohm"], parts["emf_charging_ohm"]
@@ -238,11 +253,13 @@ class Placing:
         network = self.network
         link, converter = {x.id: k for k, x in enumerate(network.links)}, {x.id: k for k, x in enumerate(network.converters)}
         for row, h in enumerate(suspects):
-            for c in h.shut_off:
+            for c in h.stuck:
                 if c.what is What.OPEN and c.element in self.resistor:
                     parts["resistor_ohm"][:, row, self.resistor[c.element]] = [
                         np.inf if c.element in at.off else OPEN_OHM for at in self.many
                     ]
+                elif c.what is What.SHORTED and f"{BYPASS}{c.element}" in self.resistor:
+                    parts["resistor_ohm"][:, row, self.resistor[f"{BYPASS}{c.element}"]] = SHORT_OHM
                 elif c.what is What.OPEN and c.element in link:
                     parts["link_ohm"][:, row, link[c.element]] = OPEN_OHM
                 elif c.what is What.OFF and c.element in converter:
@@ -376,6 +393,11 @@ class Placing:
             at_charge = self._charge[k]
             steeper = np.interp(rows[:, at_charge], volts, np.gradient(slower, volts), left=0.0, right=0.0)
             slopes[:, :, at_charge] += slopes[:, :, takes[k]] * steeper
+        diodes, forward = self._forward
+        if diodes:
+            # What loses nothing loses no less.
+            loses = own("diode_v")[:, :, diodes][of] > 0
+            slopes[:, :, forward] = moved[:, :, resistors + 2 * (emfs + sources) :][:, :, diodes] * loses
         ohm = own("resistor_ohm")
         by_siemens = moved[:, :, self.drains] * -(ohm[:, :, self.drains] ** 2)[of]
         slopes[:, :, self._of_batteries(What.DRAIN_A)] = by_siemens / self.rest_v[of][:, None, :]

@@ -22,6 +22,7 @@ from mavrik.core.findings.second_look import across_the_limit, in_between, secon
 from mavrik.core.findings.starting import (
     as_listed,
     begun_from,
+    either_higher,
     full_behind,
     nearly_open,
     start_of,
@@ -101,6 +102,8 @@ class _Search:
         # What hangs on it unlisted begins where no more is on than was expected: the one does what the other does.
         more = [h for h in self.suspects[1:] if any(c.what is What.MORE_LOAD_A for c in h.changes)]
         tried += [Trial.of(h, as_listed(self.problem, one)) for h in more for one in (start, usual[2])]
+        shorted = [h for h in self.by_themselves if any(c.what is What.SHORTED for c in h.changes)]
+        tried += [t for h in shorted for t in either_higher(self.problem, h, start)]
         gone = [h for h in self.looking_alike if is_gone(h)]
         tried += _gone(self.problem, nothing, gone)
         tried += otherwise(self.problem, [*self.suspects, *gone], self.ways, (usual[0], usual[2]))

@@ -97,6 +97,22 @@ def as_listed(problem: FitProblem, start: Floats) -> Floats:
     return listed
 
 
+def either_higher(problem: FitProblem, shorted: Hypothesis, start: Floats) -> list[Trial]:
+    """A way that conducts both ways, with the battery behind it the higher one asleep and the lower one: in between nothing flows, and
+    no slope says where to.
+
+    problem: readings and unknowns; shorted: the cause; start: all else
+    """
+    trials = []
+    for c in shorted.changes:
+        if (k := problem.unknowns.at(c.what, c.element)) is not None:
+            for volts in (-c.spread, c.spread):
+                begun = start.copy()
+                begun[k] = volts
+                trials.append(Trial.of(shorted).begun_at(begun))
+    return trials
+
+
 def with_its_unit(fitted: Fitted, start: Floats) -> Floats:
     """A start with what its units give as a fit has it: that was read, and what hangs on them by another cause may be quite another.
 

@@ -15,8 +15,18 @@ from numpy.typing import NDArray
 
 from mavrik.core.circuit import AnyBranch, Battery, Circuit, ConductorBranch
 from mavrik.core.circuit.branches.conductors import TerminationKind
-from mavrik.core.circuit.joined import beside_others, joined_batteries
-from mavrik.core.findings.hypotheses import AS_LOGARITHM, SHARES, Change, Hypothesis, Unnoted, What, fault_table, metal_of
+from mavrik.core.circuit.joined import behind, beside_others, joined_batteries
+from mavrik.core.findings.hypotheses import (
+    AS_LOGARITHM,
+    SHARES,
+    Change,
+    Hypothesis,
+    Unnoted,
+    What,
+    carrying,
+    fault_table,
+    ways_of,
+)
 from mavrik.core.measuring.limits import LimitProfileName, Scope, limit_for, most_excess_ohm
 from mavrik.core.measuring.uncertainty import COVERAGE
 
@@ -42,6 +52,10 @@ UNREAD_CHARGED_V = 4.0
 """Standard deviation, of 12 V, of what a battery that nobody read at rest, or that a load bank hangs on, stands at while an output is
 read: what is taken there of that is anything from nothing to all, and a full one's resistance makes four volts of it. Our choice, no
 source."""
+
+FORWARD_V = 0.015
+"""Standard deviation of what two isolators with transistors lose by themselves, beside the share that silicon differs by: they hold some
+tens of millivolts, each make its own. Common practice, rough, no source."""
 
 MAGNET_IDLE_SPREAD = 0.7
 """Standard deviation of the natural logarithm of what a permanent-magnet stator without a curve of its own gives at idle: the usual curve is steep there, and such stators
@@ -74,14 +88,18 @@ class Unknowns:
 
         at_rest: batteries of which a reading at rest says what they stand at while an output is read
         """
-        table, metal = fault_table(), metal_of(circuit)
+        table, metal = fault_table(), carrying(circuit)
         groups = joined_batteries(circuit)
         names = [(What.MORE_OHM, b.id) for b in metal]
         names += [(what, b.id) for what in PER_BATTERY for b in circuit.batteries]
         names += [(What.CHARGE, i) for i in dict.fromkeys(groups.values())]
-        names += [(What.UNLEVEL, i) for i in beside_others(circuit)]
+        ways = ways_of(circuit)
+        tied = {*beside_others(circuit), *(behind(circuit, b.id) for b in ways)}
+        names += [(What.UNLEVEL, b.id) for b in circuit.batteries if b.id in tied]
         if len(circuit.batteries) > 1:
             names += [(What.CHARGED, b.id) for b in circuit.batteries]
+        forward_v = {b.id: b.threshold_v for b in ways}
+        names += [(What.FORWARD, i) for i in forward_v]
         names += [(what, a.id) for what in PER_UNIT for a in circuit.alternators]
         names += [(What.ANOTHERS_A, a.id) for a in circuit.alternators[1:]]
         main = circuit.battery.id
@@ -96,6 +114,8 @@ class Unknowns:
         for k, (what, element) in enumerate(names[n:]):
             if what is What.OHM_SHARE:
                 known[k] = inner_share(next(b for b in circuit.batteries if b.id == element))
+            if what is What.FORWARD:
+                known[k] = (known[k][0], float(np.hypot(known[k][1] * forward_v[element], FORWARD_V)))
             if what is What.CHARGED and element not in at_rest:
                 known[k] = (known[k][0], UNREAD_CHARGED_V)
             if what is What.IDLE_SHARE and element in magnets:

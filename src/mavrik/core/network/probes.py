@@ -70,7 +70,7 @@ class Probes:
         self._coordinates = np.zeros((*shape, last))
         self._given = np.zeros((*shape, len(net.gives)))
         self._scale = np.zeros(shape, dtype=np.int64)
-        self._resistor, self._emf = np.full(shape, -1), np.full(shape, -1)
+        self._resistor, self._emf, self._diode = np.full(shape, -1), np.full(shape, -1), np.full(shape, -1)
         for j, (probe, place) in enumerate(zip(self.probes, zip(self.of.tolist(), self.slot.tolist(), strict=True), strict=True)):
             if isinstance(probe, Across):
                 self._red[j], self._black[j] = net.row[probe.red], net.row[probe.black]
@@ -92,6 +92,7 @@ class Probes:
                 self._spread(place, net.incidence(net.emfs[k].positive, net.emfs[k].negative))
             else:
                 element = (net.diodes if kind == "diode" else net.links)[k]
+                self._diode[place] = k if kind == "diode" else -1
                 self._spread(place, net.incidence(element.start, element.end))
         self.inside = bool(self._coordinates[:, :, net.kept :].any())
         """Whether any probe is at a node that is taken out."""
@@ -121,8 +122,8 @@ class Probes:
 
         rest: rows of the network; state: of each row which of the states it is
         The values are the resistances [1/ohm], the batteries' open-circuit voltages [1/V], the resistances they are at, giving or
-        taking [1/ohm], the sources' set points [1/V] and their limits or forced outputs [1/A], each in the order of the network, with
-        every element at its piece and tangent.
+        taking [1/ohm], the sources' set points [1/V], their limits or forced outputs [1/A] and the diodes' forward voltages [1/V], each
+        in the order of the network, with every element at its piece and tangent.
         Source: adjoint of the nodal equations; a resistance that changes by dR acts like a current i dR / R injected along it.
         """
         net, k, p, answer = self.net, rest.n, rest.p, rest.answer
@@ -137,7 +138,8 @@ class Probes:
         adjoint, node_v = adjoint_of(rest, matrix, weights, self._given[state], self.inside)
         at_emf, at_behind, at_set = many, many + batteries, many + 2 * batteries
         at_limit = at_set + sources
-        slopes = np.empty((rows, slots, at_limit + sources))
+        at_diode = at_limit + sources
+        slopes = np.empty((rows, slots, at_diode + len(net.diodes)))
         unit = answer.resistor_a / ohm
         slopes[:, :, :many] = (node_v.take(net.starts, axis=2) - node_v.take(net.ends, axis=2)) * unit[:, None, :]
         behind = np.where(rest.charging, p["emf_charging_ohm"], p["emf_ohm"])
@@ -147,7 +149,13 @@ class Probes:
         slopes[:, :, at_behind:at_set] = across * answer.emf_a[:, None, :]
         mode, of_sources = rest.mode[:, :sources], adjoint[:, :, k : k + sources]
         slopes[:, :, at_set:at_limit] = of_sources * (mode == REGULATING)[:, None, :]
-        slopes[:, :, at_limit:] = of_sources * ((mode == AT_LIMIT) | (mode == FORCED))[:, None, :]
+        slopes[:, :, at_limit:at_diode] = of_sources * ((mode == AT_LIMIT) | (mode == FORCED))[:, None, :]
+        if net.diodes:
+            siemens = np.where(rest.conducts, 1.0 / p["diode_ohm"], 0.0)
+            slopes[:, :, at_diode:] = (adjoint[:, :, :k] @ net.across[net.part[1]].T) * siemens[:, None, :]
+            row, slot = np.nonzero(self._diode[state] >= 0)
+            at = self._diode[state[row], slot]
+            slopes[row, slot, at_diode + at] -= siemens[row, at]
         row, slot = np.nonzero(self._resistor[state] >= 0)
         at = self._resistor[state[row], slot]
         slopes[row, slot, at] -= unit[row, at]

@@ -246,7 +246,8 @@ class Network(Assembly):
             again = self.guarded._begun(values_beyond, some, None, None, some, lenient=True)
             solved = merged(solved, beyond, self.guards.without(again.answer, self._guarded_order))
             beside = probes.guarded(self.guarded, self.guards.clamps).slopes(again, state[beyond])
-            slopes[beyond] = beside[:, : slopes.shape[1]]
+            # Behind the diodes of the network itself are those that guard it.
+            slopes[beyond] = beside[:, : slopes.shape[1], : slopes.shape[2]]
         return solved, slopes, batch.at_rest
 
     def go_on(self, values: Values, last: Moment | None) -> Moment:

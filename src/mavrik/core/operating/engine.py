@@ -63,6 +63,9 @@ class Engine:
         if extra_emf_v:
             charged = np.array([extra_emf_v.get(e.id, 0.0) for e in self.network.emfs])
             values = replace(values, emf_v=np.asarray(values.emf_v, dtype=float) + charged)
+        if extra_ohm and self.network.diodes:
+            more = np.array([extra_ohm.get(d.id, 0.0) for d in self.network.diodes])
+            values = replace(values, diode_ohm=np.asarray(values.diode_ohm, dtype=float) + more)
         self._own = values
         # A network has the branches' resistances first, as they were made.
         self.warm = wiring.warm

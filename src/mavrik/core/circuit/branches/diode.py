@@ -27,6 +27,11 @@ class DiodeBranch(ContactBranch):
     forward_v: Annotated[float, Field(ge=0, le=2, description="Forward voltage [V]")] = 0.7
 
     @property
+    def how_to_mend(self) -> str:
+        """Its studs may be dirty; what is inside cannot be mended."""
+        return "Clean its studs to bright metal, tighten them, and measure again: what it still loses it loses inside, and it is replaced."
+
+    @property
     def threshold_v(self) -> float:
         """Its forward voltage [V]."""
         return self.forward_v

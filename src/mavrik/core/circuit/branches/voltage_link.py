@@ -34,6 +34,13 @@ class LinkBranch(ContactBranch):
         """Not when it is held open; by voltage it may."""
         return self.override != "open"
 
+    @property
+    def how_to_mend(self) -> str:
+        """Its studs may be dirty; burnt contacts cannot be mended."""
+        return (
+            "Clean its studs to bright metal, tighten them, and measure again: contacts that are burnt are replaced, not cleaned."
+        )
+
     @model_validator(mode="after")
     def _hysteresis(self) -> LinkBranch:
         if self.cut_out_v >= self.cut_in_v:
