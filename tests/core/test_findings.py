@@ -425,7 +425,8 @@ def test_only_branches_played_off_against_one_another_are_one_undecided_set() ->
     likely = {"body_ground": 0.55, "engine_strap": 0.45, "battery_lead": 0.40, "charge_cable": 0.0}
     estimates = {b: Estimate(0.001, 0.0, 0.002, share, True) for b, share in likely.items()}
     model = SimpleNamespace(document=build_layout("front_battery", 12))
-    sets_undecided = undecided_sets(cast(Posterior, SimpleNamespace(estimates=estimates, candidates=sets, model=model)))
+    posterior = SimpleNamespace(estimates=estimates, candidates=sets, model=model, shorted=lambda _: 0.0)
+    sets_undecided = undecided_sets(cast(Posterior, posterior))
     assert [set(u.branch_ids) for u in sets_undecided] == [{"body_ground", "engine_strap"}, {"battery_lead"}]
     assert (
         sets_undecided[0].words.startswith("One of these has too much")

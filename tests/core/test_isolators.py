@@ -12,9 +12,9 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.findings import BranchVerdict, Findings
 from mavrik.core.findings.bench_model import BenchModel
-from mavrik.core.findings.causes import label_of
 from mavrik.core.findings.hypotheses import What, contradictory, hypotheses
 from mavrik.core.findings.unknowns import Unknowns
+from mavrik.core.findings.words import label_of
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.operating.prediction import at_output, predict
@@ -98,6 +98,10 @@ def test_a_way_that_is_open_or_shorted_is_said_to_be(way: str, kind: str) -> Non
     assert (first.cause, first.probability > 0.9) == (f"{kind}:{way}", True)
     assert first.label in findings.headline.text and not findings.doubtful
     assert part.probability is not None and part.probability > 0.9
+    if kind == "open":
+        # It said "within its limit, but 0.00 mOhm too much".
+        assert part.verdict is BranchVerdict.FAIL and part.reason.startswith("It is open, ") and part.excess_ohm is None
+        assert part.next_step == first.advice
     if kind == "way_shorted":
         # No probe is blamed for what it loses too little.
         assert part.verdict is BranchVerdict.FAIL and "conducts both ways" in part.reason and "forward voltage" in part.reason

@@ -8,8 +8,9 @@ from mavrik.core.circuit import AnyBranch, ConductorBranch
 from mavrik.core.circuit.ring import Side
 from mavrik.core.findings.bench import NO_CURRENT_A, Bench, Known, millivolts
 from mavrik.core.findings.documents import BranchFinding, BranchVerdict
-from mavrik.core.findings.hypotheses import fault_table
+from mavrik.core.findings.hypotheses import fault_table, is_open
 from mavrik.core.findings.inference import Estimate
+from mavrik.core.findings.words import label_of, sureness
 from mavrik.core.measuring.limits import Limit, Scope, most_excess_ohm
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import Verdict, verdict_below
@@ -31,6 +32,8 @@ MORE_THAN_FAIR = 1.1
 
 LONGER = 0.2
 """A route may be so much longer than it was measured along a loom: that heats no joint. Common practice, no source."""
+
+READ_ON = "Take the reading that tells most next."
 
 LEAST_TELLING_V = 0.004
 """A sound part that loses less than this may well read 0. A few digits of a hand meter; our choice, no source."""
@@ -133,14 +136,10 @@ def _verdict(
             "Read it again before judging.",
         )
     probably = fault_table().probably
-    if (
-        (shorted := bench.posterior.shorted(branch.id)) > 1 - probably
-        and estimate is not None
-        and shorted > estimate.probability / 2
-    ):
-        return _of_a_shorted_way(branch, of, shorted)
     if estimate is None or not estimate.read:
         return BranchVerdict.NOT_MEASURED, "No drop was read here.", ""
+    if (stuck := _of_what_is_stuck(bench, branch, of, estimate.probability)) is not None:
+        return stuck
     at = straddles = ""
     outcome = Verdict.PASS
     if judged is not None:
@@ -168,7 +167,7 @@ def _verdict(
         return (
             BranchVerdict.UNDECIDED,
             f"It may have up to {of_mohm(estimate.high_ohm)} mΩ too much; the readings do not tell ({estimate.probability:.0%}).",
-            "Take the reading that tells most next.",
+            READ_ON,
         )
     if for_another:
         return (
@@ -194,16 +193,33 @@ def _verdict(
     return BranchVerdict.PASS, f"{at} is within {limit.rule}.", ""
 
 
-def _of_a_shorted_way(branch: AnyBranch, of: Observation | None, shorted: float) -> tuple[BranchVerdict, str, str]:
-    """What is said of one that probably or perhaps conducts both ways."""
-    if shorted < fault_table().probably:
+def _of_what_is_stuck(
+    bench: Bench, branch: AnyBranch, of: Observation | None, bad: float
+) -> tuple[BranchVerdict, str, str] | None:
+    """What is said of a part that is open, or does not block, or may be so; None: that is not what is wrong with it.
+
+    bad: how likely anything is
+    """
+    posterior, probably = bench.posterior, fault_table().probably
+    shorted, opened = posterior.shorted(branch.id), posterior.opened(branch.id)
+    likely = max(shorted, opened)
+    if likely <= 1 - probably or likely < bad / 2:
+        return None
+    what = "conduct both ways" if shorted > opened else "be open"
+    if likely < probably:
+        return BranchVerdict.UNDECIDED, f"It may {what}; the readings do not tell ({likely:.0%}).", READ_ON
+    volts = "" if of is None else millivolts(of.measured.value)
+    if shorted > opened:
+        loses = volts and f", {volts} where its forward voltage is {branch.threshold_v:g} V"
         return (
-            BranchVerdict.UNDECIDED,
-            f"It may conduct both ways; the readings do not tell ({shorted:.0%}).",
-            "Take the reading that tells most next.",
+            BranchVerdict.FAIL,
+            f"It conducts both ways{loses}: {sureness(shorted)}.",
+            "Replace it: nothing keeps the banks apart.",
         )
-    loses = f", {millivolts(of.measured.value)} where its forward voltage is {branch.threshold_v:g} V" if of is not None else ""
-    return BranchVerdict.FAIL, f"It conducts both ways{loses}: {shorted:.0%} sure.", "Replace it: nothing keeps the banks apart."
+    across = volts and f", {volts} across it"
+    causes = [c for c in posterior.by_cause if is_open(c, branch.id)]
+    likeliest = max(causes, key=lambda c: posterior.by_cause[c])
+    return BranchVerdict.FAIL, f"It is open{across}: {sureness(opened)}.", label_of(bench.circuit, likeliest)[1]
 
 
 def _hot(bench: Bench, branch: AnyBranch, estimate: Estimate) -> tuple[BranchVerdict, str, str] | None:
@@ -262,6 +278,8 @@ def judge_branch(bench: Bench, branch: AnyBranch, parts: PartsReport) -> BranchF
     over = None if estimate is None else _over_by_itself(bench, branch, estimate, limit)
     verdict, reason, next_step = _verdict(bench, branch, estimate, of, judged, limit, over)
     known = estimate if estimate is not None and estimate.read and verdict is not BranchVerdict.CHECK_PROBES else None
+    # What is open has no milliohms too much.
+    metal = known if bench.posterior.opened(i) < EVEN else None
     clamped = bench.read.get(f"branch_a:{i}")
     current = clamped.measured.value if clamped else bench.fitted.current_a[i]
     predicted = bench.now.current_a[i] * bench.now.resistance_ohm[i]
@@ -285,13 +303,13 @@ def judge_branch(bench: Bench, branch: AnyBranch, parts: PartsReport) -> BranchF
         predicted_heat_w=abs(predicted * bench.now.current_a[i]),
         measured_drop_v=of.measured.value if of else None,
         measured_uncertainty_v=of.measured.uncertainty if of else None,
-        excess_ohm=known.excess_ohm if known else None,
-        excess_low_ohm=known.low_ohm if known else None,
-        excess_high_ohm=known.high_ohm if known else None,
+        excess_ohm=metal.excess_ohm if metal else None,
+        excess_low_ohm=metal.low_ohm if metal else None,
+        excess_high_ohm=metal.high_ohm if metal else None,
         probability=known.probability if known else None,
         over_limit_probability=over if known else None,
         heat_w=abs(of.measured.value * current) if of else None,
-        excess_heat_w=known.excess_ohm * current**2 if known else None,
+        excess_heat_w=metal.excess_ohm * current**2 if metal else None,
         limit_v=limit.volts,
         limit_rule=limit.rule,
         limit_source=limit.source,

@@ -9,7 +9,6 @@ import networkx as nx
 import numpy as np
 from numpy.typing import NDArray
 
-from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import planned
 from mavrik.core.findings.branches import of_mohm
 from mavrik.core.findings.densities import normal_density
@@ -29,6 +28,7 @@ from mavrik.core.findings.inference import Candidate, Posterior
 from mavrik.core.findings.likelihood import slip_density
 from mavrik.core.findings.turning import Turn
 from mavrik.core.findings.unnoted import in_words
+from mavrik.core.findings.words import label_of
 from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating.bench_states import BenchState
 from mavrik.core.procedures import Point
@@ -49,14 +49,6 @@ TELLS = 1.0
 
 MOST_EVIDENCE = 8
 NO_DENSITY = 1e-300
-
-
-def label_of(circuit: Circuit, cause: str) -> tuple[str, str]:
-    """A cause in words, and what to do about it."""
-    kind, element = cause.split(":", 1)
-    label = next((e.label for e in circuit.elements if e.id == element), element)
-    words = fault_table().faults[kind].words(circuit, element)
-    return words.title.format(label=label), words.advice
 
 
 def _budget(posterior: Posterior) -> str:

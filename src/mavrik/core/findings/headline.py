@@ -27,7 +27,7 @@ from mavrik.core.findings.documents import (
 )
 from mavrik.core.findings.hypotheses import MENDS_NOTHING, NOTHING, OF_THE_TEST, UNKNOWN_KIND, fault_table, is_too_much
 from mavrik.core.findings.not_shown import in_one_line
-from mavrik.core.findings.words import inside_a_sentence
+from mavrik.core.findings.words import inside_a_sentence, sureness
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.procedures import Judgement, bench_limits
@@ -87,11 +87,6 @@ def shown(quantity: str, value: float) -> str:
         # Of what is only noticed at times: how often.
         return f"yes in {value:.0%}" if NEVER < value < 1 - NEVER else "yes" if value > 0.5 else "no"
     return f"{of.shown(value):.{of.digits}f} {of.shown_unit}"
-
-
-def sureness(probability: float) -> str:
-    """How sure, in words; nothing here is ever certain."""
-    return f"{probability:.0%} sure" if probability < 0.99 else "over 99% sure"
 
 
 def _then(basis: HeadlineBasis) -> str:

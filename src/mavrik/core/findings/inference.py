@@ -134,6 +134,10 @@ class Posterior:
         """The likeliest."""
         return self.candidates[0]
 
+    def opened(self, branch_id: str) -> float:
+        """How likely a branch is open, or not there."""
+        return sum(p for cause, p in self.by_cause.items() if is_open(cause, branch_id))
+
     def shorted(self, branch_id: str) -> float:
         """How likely a diode, or a way of an isolator, conducts both ways."""
         return sum(p for cause, p in self.by_cause.items() if is_shorted(cause, branch_id))

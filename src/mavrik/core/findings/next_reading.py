@@ -12,7 +12,6 @@ from scipy import special
 from mavrik.core.catalogue.sources import rest_voltage_v
 from mavrik.core.circuit import Battery
 from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
-from mavrik.core.findings.causes import label_of
 from mavrik.core.findings.charge import as_charged
 from mavrik.core.findings.day import Day
 from mavrik.core.findings.densities import log_density
@@ -21,7 +20,7 @@ from mavrik.core.findings.inference import Posterior
 from mavrik.core.findings.likelihood import chance_of_yes, own_scatter
 from mavrik.core.findings.not_shown import likeliest_fine, not_ruled_out, showing
 from mavrik.core.findings.turning import Turn, turning_points
-from mavrik.core.findings.words import inside_a_sentence
+from mavrik.core.findings.words import inside_a_sentence, label_of
 from mavrik.core.operating.devices import battery_units
 from mavrik.core.procedures import PROCEDURES, BenchState, Observation, Point, Procedure, Setup
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from mavrik.core.circuit import Circuit
+from mavrik.core.findings.hypotheses import fault_table
+
 
 def inside_a_sentence(words: str) -> str:
     """A label as it stands inside a sentence; a name or an abbreviation stays as it is.
@@ -10,3 +13,16 @@ def inside_a_sentence(words: str) -> str:
     ('charge cable', 'DC at the battery')
     """
     return words[0].lower() + words[1:] if len(words) > 1 and words[1].islower() else words
+
+
+def label_of(circuit: Circuit, cause: str) -> tuple[str, str]:
+    """A cause in words, and what to do about it."""
+    kind, element = cause.split(":", 1)
+    label = next((e.label for e in circuit.elements if e.id == element), element)
+    words = fault_table().faults[kind].words(circuit, element)
+    return words.title.format(label=label), words.advice
+
+
+def sureness(probability: float) -> str:
+    """How sure, in words; nothing here is ever certain."""
+    return f"{probability:.0%} sure" if probability < 0.99 else "over 99% sure"
