@@ -10,7 +10,8 @@ import pytest
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings import Findings
 from mavrik.core.findings.documents import ActionKind
-from mavrik.core.findings.hypotheses import NOTHING, hypotheses
+from mavrik.core.findings.faults import NOTHING
+from mavrik.core.findings.hypotheses import hypotheses
 from mavrik.core.findings.next_reading import CHARGE_MINUTES, Draws, look_ahead
 from mavrik.core.findings.unknowns import Unknowns, least_of
 from mavrik.core.measuring.readings import Measured, Reading

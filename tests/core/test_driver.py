@@ -12,8 +12,9 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout, front_battery
 from mavrik.core.findings import Findings, judge
 from mavrik.core.findings.documents import BranchVerdict
+from mavrik.core.findings.faults import MENDS_NOTHING, NOTHING, UNKNOWN_KIND, fault_table
 from mavrik.core.findings.headline import shown
-from mavrik.core.findings.hypotheses import MENDS_NOTHING, NOTHING, UNKNOWN_KIND, both, fault_table, hypotheses
+from mavrik.core.findings.hypotheses import both, hypotheses
 from mavrik.core.findings.inference import infer
 from mavrik.core.measuring.readings import Reading, Run
 from mavrik.core.procedures import PROCEDURES, complete_run, observations, procedure, standing

@@ -15,6 +15,8 @@ from mavrik.core.drawing.staircase import build_staircase
 from mavrik.core.findings import BranchFinding, BranchVerdict, judge
 from mavrik.core.findings.bench import Known, total
 from mavrik.core.findings.causes import undecided_sets
+from mavrik.core.findings.changes import What
+from mavrik.core.findings.faults import BAD
 from mavrik.core.findings.hypotheses import hypotheses
 from mavrik.core.findings.inference import Estimate, Posterior
 from mavrik.core.findings.sides import sum_check
@@ -413,6 +415,36 @@ def test_currents_are_those_of_batteries_charged_unlike() -> None:
     assert not any(b.verdict in (BranchVerdict.EXCESS, BranchVerdict.FAIL) for b in findings.branches)
 
 
+def _posterior(estimates: dict[str, Estimate], sets: list[SimpleNamespace], how: What) -> Posterior:
+    """Of the simplest car, whatever is bad being so in one way."""
+    model = SimpleNamespace(document=build_layout("front_battery", 12))
+    bad_by = {b: {what: e.probability * (what is how) for what in BAD} for b, e in estimates.items()}
+    return cast(Posterior, SimpleNamespace(estimates=estimates, candidates=sets, model=model, bad_by=bad_by.__getitem__))
+
+
+@pytest.mark.parametrize(
+    ("kind", "how", "words"),
+    [
+        ("resistance", What.MORE_OHM, "have too much"),
+        ("open", What.OPEN, "be open"),
+        ("missing", What.OPEN, "be open"),
+        ("way_shorted", What.SHORTED, "conduct both ways"),
+    ],
+)
+def test_one_that_may_be_bad_is_said_to_be_so_as_its_branch_says_it(kind: str, how: What, words: str) -> None:
+    sets = [SimpleNamespace(causes=(c,), probability=0.5) for c in (f"{kind}:charge_fuse", "none:")]
+    estimates = {"charge_fuse": Estimate(0.001, 0.0, 0.002, 0.5, True)}
+    (undecided,) = undecided_sets(_posterior(estimates, sets, how))
+    assert undecided.words == f"Charge fuse may {words}; the readings do not tell."
+
+
+def test_of_one_that_is_open_or_another_that_has_too_much_one_is_bad() -> None:
+    sets = [SimpleNamespace(causes=(c,), probability=0.5) for c in ("open:charge_fuse", "open:charge_cable")]
+    estimates = {b: Estimate(0.001, 0.0, 0.002, 0.5, True) for b in ("charge_fuse", "charge_cable")}
+    (undecided,) = undecided_sets(_posterior(estimates, sets, What.OPEN))
+    assert undecided.words.startswith("One of these is bad, and the readings do not tell which: Charge")
+
+
 def test_only_branches_played_off_against_one_another_are_one_undecided_set() -> None:
     """A strap or the ground beside it, one of the two; whether a lead on the other side has too much as well has nothing to do with that."""
     shares = {
@@ -424,9 +456,7 @@ def test_only_branches_played_off_against_one_another_are_one_undecided_set() ->
     sets = [SimpleNamespace(causes=causes, probability=share) for causes, share in shares.items()]
     likely = {"body_ground": 0.55, "engine_strap": 0.45, "battery_lead": 0.40, "charge_cable": 0.0}
     estimates = {b: Estimate(0.001, 0.0, 0.002, share, True) for b, share in likely.items()}
-    model = SimpleNamespace(document=build_layout("front_battery", 12))
-    posterior = SimpleNamespace(estimates=estimates, candidates=sets, model=model, shorted=lambda _: 0.0)
-    sets_undecided = undecided_sets(cast(Posterior, posterior))
+    sets_undecided = undecided_sets(_posterior(estimates, sets, What.MORE_OHM))
     assert [set(u.branch_ids) for u in sets_undecided] == [{"body_ground", "engine_strap"}, {"battery_lead"}]
     assert (
         sets_undecided[0].words.startswith("One of these has too much")

@@ -12,9 +12,10 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings import BranchVerdict, Findings
 from mavrik.core.findings.bench_model import BenchModel
+from mavrik.core.findings.faults import fault_table
 from mavrik.core.findings.fit import fit_trials
 from mavrik.core.findings.fit_problem import FitProblem, Trial
-from mavrik.core.findings.hypotheses import fault_table, hypotheses
+from mavrik.core.findings.hypotheses import hypotheses
 from mavrik.core.findings.likelihood import USUAL_RANGE, log_likelihood, own_scatter
 from mavrik.core.findings.measured import with_measured
 from mavrik.core.findings.sampling import sampled

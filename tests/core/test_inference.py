@@ -12,8 +12,10 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings import Findings
 from mavrik.core.findings.causes import doubtful_readings
+from mavrik.core.findings.changes import Change, What
 from mavrik.core.findings.day import rest_voltages
-from mavrik.core.findings.hypotheses import NOTHING, Change, Hypothesis, What, both, hypotheses
+from mavrik.core.findings.faults import NOTHING
+from mavrik.core.findings.hypotheses import Hypothesis, both, hypotheses
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.procedures import PROCEDURES, BenchState, Observation, Setup, procedure

@@ -12,7 +12,8 @@ from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.findings import BranchVerdict, Findings
 from mavrik.core.findings.bench_model import BenchModel
-from mavrik.core.findings.hypotheses import What, contradictory, hypotheses
+from mavrik.core.findings.changes import What
+from mavrik.core.findings.hypotheses import contradictory, hypotheses
 from mavrik.core.findings.unknowns import Unknowns
 from mavrik.core.findings.words import label_of
 from mavrik.core.measuring.readings import Measured

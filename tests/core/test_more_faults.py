@@ -10,7 +10,8 @@ import pytest
 from mavrik.core.circuit import Chemistry, Circuit
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.findings import BranchVerdict, Findings
-from mavrik.core.findings.hypotheses import ELEMENTS, Hypothesis, fault_table, hypotheses
+from mavrik.core.findings.faults import ELEMENTS, fault_table
+from mavrik.core.findings.hypotheses import Hypothesis, hypotheses
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.procedures import PROCEDURES, BenchState, procedure
 from mavrik.standin.hands import Hands

@@ -16,7 +16,7 @@ from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.findings import BranchVerdict, Findings
 from mavrik.core.findings.bench_model import BenchModel
 from mavrik.core.findings.day import Day
-from mavrik.core.findings.hypotheses import NOTHING
+from mavrik.core.findings.faults import NOTHING
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.operating import Engine, State
 from mavrik.core.operating.devices import battery_units

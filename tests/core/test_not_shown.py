@@ -9,8 +9,9 @@ import pytest
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings import BranchVerdict, Findings, judge
+from mavrik.core.findings.changes import Change, What
 from mavrik.core.findings.documents import NotShown
-from mavrik.core.findings.hypotheses import NOTHING, Change, What, fault_table
+from mavrik.core.findings.faults import NOTHING, fault_table
 from mavrik.core.findings.inference import Candidate, infer
 from mavrik.core.findings.next_reading import look_ahead
 from mavrik.core.findings.not_shown import WORTH_A_WORD, in_one_line, likeliest_fine, not_ruled_out

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from mavrik.core.findings import Findings
-from mavrik.core.findings.hypotheses import NOTHING
+from mavrik.core.findings.faults import NOTHING
 from mavrik.core.measuring.readings import Reading, Run
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.operating.bench_states import BenchState, Setup, state_of

@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from mavrik.core.findings import BranchVerdict, Findings
-from mavrik.core.findings.hypotheses import Change, What, hypotheses
+from mavrik.core.findings.changes import Change, What
+from mavrik.core.findings.hypotheses import hypotheses
 from mavrik.core.measuring.readings import Reading, Run
 from mavrik.core.procedures import complete_run
 from mavrik.standin.vehicle import HiddenVehicle

@@ -9,8 +9,8 @@ import pytest
 from mavrik.core.circuit import Circuit, LoadKind
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings.bench_model import BenchModel
+from mavrik.core.findings.changes import What
 from mavrik.core.findings.day import Day, running_voltages
-from mavrik.core.findings.hypotheses import What
 from mavrik.core.findings.served import RUNNING_V_12, Served
 from mavrik.core.findings.unknowns import UNREAD_CHARGED_V
 from mavrik.core.measuring.readings import Measured

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from mavrik.core.findings import BranchVerdict, Findings
-from mavrik.core.findings.hypotheses import UNLISTED_KIND, both, fault_table
+from mavrik.core.findings.faults import UNLISTED_KIND, fault_table
+from mavrik.core.findings.hypotheses import both
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, hidden_faults
 from tests.build import judged, runs_of
 

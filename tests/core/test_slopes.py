@@ -12,7 +12,9 @@ from mavrik.core import network as net
 from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.findings.bench_model import BenchModel
-from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, hypotheses
+from mavrik.core.findings.changes import What
+from mavrik.core.findings.faults import NOTHING
+from mavrik.core.findings.hypotheses import Hypothesis, hypotheses
 from mavrik.core.network import Across, EmfSource, Network, Probes, RegulatedSource, Resistor, Through
 from mavrik.core.operating.bench_states import BenchState, Setup
 from mavrik.core.procedures import PROCEDURES, procedure

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from mavrik.core.findings.changes import What
 from mavrik.core.findings.fit_problem import FitProblem
-from mavrik.core.findings.hypotheses import What, hypotheses
+from mavrik.core.findings.hypotheses import hypotheses
 from mavrik.core.findings.starting import as_listed, starts
 from mavrik.core.measuring.readings import Measured
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle

@@ -8,7 +8,9 @@ import pytest
 from mavrik.core.circuit import Circuit, LinkBranch
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings.bench_model import BenchModel, planned
-from mavrik.core.findings.hypotheses import NOTHING, Change, Hypothesis, Unnoted, What, both
+from mavrik.core.findings.changes import Change, What
+from mavrik.core.findings.faults import NOTHING
+from mavrik.core.findings.hypotheses import Hypothesis, Unnoted, both
 from mavrik.core.findings.unknowns import Unknowns
 from mavrik.core.findings.unnoted import in_words
 from mavrik.core.measuring.readings import Reading, Run

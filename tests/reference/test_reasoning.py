@@ -9,9 +9,10 @@ from scipy.stats import norm, t
 from mavrik.core.circuit import Load, LoadKind, as_sound
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings.bench_model import BenchModel, planned
+from mavrik.core.findings.changes import Change, What
 from mavrik.core.findings.day import Day
 from mavrik.core.findings.densities import log_student_density, normal_density
-from mavrik.core.findings.hypotheses import Change, Hypothesis, What, hypotheses
+from mavrik.core.findings.hypotheses import Hypothesis, hypotheses
 from mavrik.core.findings.likelihood import log_likelihood, scatter_of
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.operating import Engine, solve_circuit

@@ -3428,7 +3428,7 @@ export interface components {
             predicted_heat_w: number;
             /**
              * Probability
-             * @description That it has too much, or is open; null: no reading says
+             * @description That it has too much, is open or does not block; null: no reading says
              */
             probability: number | null;
             /**

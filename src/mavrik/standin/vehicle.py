@@ -11,8 +11,10 @@ from mavrik.core.circuit import Circuit, Load, LoadKind
 from mavrik.core.circuit.additions import add_to
 from mavrik.core.circuit.layouts import build_layout
 from mavrik.core.findings.bench_model import BenchModel
+from mavrik.core.findings.changes import Change, What
 from mavrik.core.findings.day import Day
-from mavrik.core.findings.hypotheses import Change, Hypothesis, What, fault_table, hypotheses
+from mavrik.core.findings.faults import fault_table
+from mavrik.core.findings.hypotheses import Hypothesis, hypotheses
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.waveform import pulse_hz
 from mavrik.core.operating import State

@@ -10,7 +10,7 @@ import numpy as np
 from mavrik.core.circuit import Circuit
 from mavrik.core.circuit.ring import Ring
 from mavrik.core.findings.band import Band
-from mavrik.core.findings.hypotheses import fault_table
+from mavrik.core.findings.faults import fault_table
 from mavrik.core.findings.inference import Candidate, Estimate, Posterior
 from mavrik.core.measuring.instruments import gain_uncertainty
 from mavrik.core.measuring.limits import Limit, LimitProfileName, Scope, limit_for

@@ -13,9 +13,11 @@ from numpy.typing import NDArray
 
 from mavrik.core import network as net
 from mavrik.core.circuit import Circuit, LinkBranch, as_sound
+from mavrik.core.findings.changes import What
 from mavrik.core.findings.charge import as_charged, slowing
 from mavrik.core.findings.day import Day
-from mavrik.core.findings.hypotheses import Hypothesis, What, fault_table
+from mavrik.core.findings.faults import fault_table
+from mavrik.core.findings.hypotheses import Hypothesis
 from mavrik.core.findings.lift import Lift
 from mavrik.core.findings.placing import BYPASS, CONSUMERS_OF, CONTACT, MOST_SLIP, NO_DRAIN_S, Assembled, Placing
 from mavrik.core.findings.served import Served

@@ -7,10 +7,11 @@ import numpy as np
 from mavrik.core.circuit import AnyBranch, ConductorBranch
 from mavrik.core.circuit.ring import Side
 from mavrik.core.findings.bench import NO_CURRENT_A, Bench, Known, millivolts
+from mavrik.core.findings.changes import What
 from mavrik.core.findings.documents import BranchFinding, BranchVerdict
-from mavrik.core.findings.hypotheses import fault_table, is_open
+from mavrik.core.findings.faults import bad_by, fault_table
 from mavrik.core.findings.inference import Estimate
-from mavrik.core.findings.words import label_of, sureness
+from mavrik.core.findings.words import MAY, label_of, sureness
 from mavrik.core.measuring.limits import Limit, Scope, most_excess_ohm
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import Verdict, verdict_below
@@ -201,25 +202,25 @@ def _of_what_is_stuck(
     bad: how likely anything is
     """
     posterior, probably = bench.posterior, fault_table().probably
-    shorted, opened = posterior.shorted(branch.id), posterior.opened(branch.id)
-    likely = max(shorted, opened)
-    if likely <= 1 - probably or likely < bad / 2:
+    how = posterior.bad_by(branch.id)
+    what = max(how, key=how.__getitem__)
+    likely = how[what]
+    if what is What.MORE_OHM or likely <= 1 - probably or likely < bad / 2:
         return None
-    what = "conduct both ways" if shorted > opened else "be open"
     if likely < probably:
-        return BranchVerdict.UNDECIDED, f"It may {what}; the readings do not tell ({likely:.0%}).", READ_ON
+        return BranchVerdict.UNDECIDED, f"It may {MAY[what]}; the readings do not tell ({likely:.0%}).", READ_ON
     volts = "" if of is None else millivolts(of.measured.value)
-    if shorted > opened:
+    if what is What.SHORTED:
         loses = volts and f", {volts} where its forward voltage is {branch.threshold_v:g} V"
         return (
             BranchVerdict.FAIL,
-            f"It conducts both ways{loses}: {sureness(shorted)}.",
+            f"It conducts both ways{loses}: {sureness(likely)}.",
             "Replace it: nothing keeps the banks apart.",
         )
     across = volts and f", {volts} across it"
-    causes = [c for c in posterior.by_cause if is_open(c, branch.id)]
+    causes = [c for c in posterior.by_cause if bad_by(c, branch.id) is What.OPEN]
     likeliest = max(causes, key=lambda c: posterior.by_cause[c])
-    return BranchVerdict.FAIL, f"It is open{across}: {sureness(opened)}.", label_of(bench.circuit, likeliest)[1]
+    return BranchVerdict.FAIL, f"It is open{across}: {sureness(likely)}.", label_of(bench.circuit, likeliest)[1]
 
 
 def _hot(bench: Bench, branch: AnyBranch, estimate: Estimate) -> tuple[BranchVerdict, str, str] | None:
@@ -279,7 +280,7 @@ def judge_branch(bench: Bench, branch: AnyBranch, parts: PartsReport) -> BranchF
     verdict, reason, next_step = _verdict(bench, branch, estimate, of, judged, limit, over)
     known = estimate if estimate is not None and estimate.read and verdict is not BranchVerdict.CHECK_PROBES else None
     # What is open has no milliohms too much.
-    metal = known if bench.posterior.opened(i) < EVEN else None
+    metal = known if bench.posterior.bad_by(i)[What.OPEN] < EVEN else None
     clamped = bench.read.get(f"branch_a:{i}")
     current = clamped.measured.value if clamped else bench.fitted.current_a[i]
     predicted = bench.now.current_a[i] * bench.now.resistance_ohm[i]

@@ -11,24 +11,16 @@ from numpy.typing import NDArray
 
 from mavrik.core.findings.bench_model import planned
 from mavrik.core.findings.branches import of_mohm
+from mavrik.core.findings.changes import What
 from mavrik.core.findings.densities import normal_density
 from mavrik.core.findings.documents import Cause, Doubt, Evidence, OneOf, SettledPart, Undecided
-from mavrik.core.findings.hypotheses import (
-    MENDS_NOTHING,
-    NOTHING,
-    UNKNOWN_KIND,
-    Hypothesis,
-    Unnoted,
-    What,
-    fault_table,
-    is_bad,
-    is_open,
-)
+from mavrik.core.findings.faults import MENDS_NOTHING, NOTHING, UNKNOWN_KIND, bad_by, fault_table
+from mavrik.core.findings.hypotheses import Hypothesis, Unnoted
 from mavrik.core.findings.inference import Candidate, Posterior
 from mavrik.core.findings.likelihood import slip_density
 from mavrik.core.findings.turning import Turn
 from mavrik.core.findings.unnoted import in_words
-from mavrik.core.findings.words import label_of
+from mavrik.core.findings.words import MAY, label_of
 from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating.bench_states import BenchState
 from mavrik.core.procedures import Point
@@ -172,7 +164,7 @@ def doubtful_readings(posterior: Posterior) -> tuple[Doubt, ...]:
     shares = np.array([c.probability for c in posterior.candidates])
     shares = shares / shares.sum()
     for k, o in enumerate(posterior.evidence):
-        if any(is_open(c, o.point.element) for c in posterior.best.causes):
+        if any(bad_by(c, o.point.element) is What.OPEN for c in posterior.best.causes):
             # Over an open circuit there may be anything.
             continue
         log_likelihoods = np.array([c.log_likelihoods[k] for c in posterior.candidates])
@@ -184,14 +176,15 @@ def doubtful_readings(posterior: Posterior) -> tuple[Doubt, ...]:
 
 
 def undecided_sets(posterior: Posterior) -> tuple[Undecided, ...]:
-    """Branches of which one at least has too much where the readings do not tell which, and those of which they do not tell whether.
+    """Branches of which one at least is bad where the readings do not tell which, and those of which they do not tell whether.
 
     posterior: of all readings
-    Those that the readings play off against one another are one set: where one has too much the other hardly has.
+    Those that the readings play off against one another are one set: where one is bad the other hardly is.
     """
     probably = fault_table().probably
     open_ids = [b for b, e in posterior.estimates.items() if e.read and 1 - probably < e.probability < probably]
     words = {b.id: b.label for b in posterior.model.document.branches}
+    how = {b: max(by := posterior.bad_by(b), key=by.__getitem__) for b in open_ids}
     alone = {b: _share_with(posterior, all, [b]) for b in open_ids}
     rivals = nx.Graph()
     rivals.add_nodes_from(open_ids)
@@ -203,11 +196,11 @@ def undecided_sets(posterior: Posterior) -> tuple[Undecided, ...]:
     for together in nx.connected_components(rivals):
         ids = tuple(b for b in open_ids if b in together)
         if len(ids) == 1:
-            perhaps = "conduct both ways" if posterior.shorted(ids[0]) > alone[ids[0]] / 2 else "have too much"
-            sets.append(Undecided(ids, f"{words[ids[0]]} may {perhaps}; the readings do not tell."))
+            sets.append(Undecided(ids, f"{words[ids[0]]} may {MAY[how[ids[0]]]}; the readings do not tell."))
             continue
+        may, is_so = ("have too much", "has too much") if all(how[b] is What.MORE_OHM for b in ids) else ("be bad", "is bad")
         some = _share_with(posterior, any, ids)
-        surely = "One of these has too much" if some >= probably else "One of these may have too much"
+        surely = f"One of these {is_so}" if some >= probably else f"One of these may {may}"
         sets.append(Undecided(ids, f"{surely}, and the readings do not tell which: {', '.join(words[b] for b in ids)}."))
     return tuple(sorted(sets, key=lambda u: -len(u.branch_ids)))
 
@@ -215,7 +208,7 @@ def undecided_sets(posterior: Posterior) -> tuple[Undecided, ...]:
 def _share_with(posterior: Posterior, which: Callable[[Iterator[bool]], bool], branch_ids: Sequence[str]) -> float:
     """How likely any, or all, of some branches have too much, are open or do not block."""
     return sum(
-        c.probability for c in posterior.candidates if which(any(is_bad(cause, b) for cause in c.causes) for b in branch_ids)
+        c.probability for c in posterior.candidates if which(any(bad_by(cause, b) for cause in c.causes) for b in branch_ids)
     )
 
 

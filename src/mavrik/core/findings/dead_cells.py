@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from itertools import combinations, product
 
 from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.changes import What
 from mavrik.core.findings.fit_problem import FitProblem, Trial
-from mavrik.core.findings.hypotheses import Hypothesis, What, both
+from mavrik.core.findings.hypotheses import Hypothesis, both
 from mavrik.core.findings.starting import full_behind, stiff
 
 STIFF = (0.0, 1.0)

@@ -77,7 +77,9 @@ class BranchFinding:
     excess_ohm: Annotated[float | None, Field(description="What it has over a sound one, by all readings [ohm]; null: none says")]
     excess_low_ohm: Annotated[float | None, Field(description="Lower end of the 95 % interval [ohm]")]
     excess_high_ohm: Annotated[float | None, Field(description="Upper end [ohm]")]
-    probability: Annotated[float | None, Field(description="That it has too much, or is open; null: no reading says")]
+    probability: Annotated[
+        float | None, Field(description="That it has too much, is open or does not block; null: no reading says")
+    ]
     over_limit_probability: Annotated[
         float | None,
         Field(

@@ -17,10 +17,11 @@ from scipy import special
 
 from mavrik.core.effort import spend
 from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.changes import What
 from mavrik.core.findings.densities import normal_density
+from mavrik.core.findings.faults import fault_table
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
-from mavrik.core.findings.hypotheses import What, fault_table
 from mavrik.core.findings.likelihood import log_likelihood, slip_density
 from mavrik.core.findings.outputs import outputs_likely
 from mavrik.core.findings.unknowns import least_of

@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import BenchModel, Floats, Placed
-from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What
+from mavrik.core.findings.changes import What
+from mavrik.core.findings.faults import NOTHING
+from mavrik.core.findings.hypotheses import Hypothesis
 from mavrik.core.findings.likelihood import scatter_by, scatter_terms
 from mavrik.core.findings.unknowns import Unknowns
 from mavrik.core.measuring.uncertainty import COVERAGE

@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.changes import SHARES, Change, What
 from mavrik.core.findings.fit_problem import FitProblem, Trial
-from mavrik.core.findings.hypotheses import SHARES, Change, Hypothesis, What
+from mavrik.core.findings.hypotheses import Hypothesis
 from mavrik.core.measuring.uncertainty import COVERAGE
 
 

@@ -7,9 +7,11 @@ from collections.abc import Sequence
 import numpy as np
 
 from mavrik.core.findings.at_times import MOST_PULL
+from mavrik.core.findings.changes import What
+from mavrik.core.findings.faults import NOTHING
 from mavrik.core.findings.fit_problem import FitProblem
 from mavrik.core.findings.fitted import Fitted
-from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, both
+from mavrik.core.findings.hypotheses import Hypothesis, both
 from mavrik.core.findings.likelihood import log_likelihood
 
 PULLED_AT = {What.OPEN: What.MORE_OHM, What.SHORTED: What.FORWARD}

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from mavrik.core.findings.branches import EVEN, fails_in_itself
+from mavrik.core.findings.changes import What
 from mavrik.core.findings.documents import (
     GRAVITY,
     ActionKind,
@@ -25,7 +26,7 @@ from mavrik.core.findings.documents import (
     TestFinding,
     Undecided,
 )
-from mavrik.core.findings.hypotheses import MENDS_NOTHING, NOTHING, OF_THE_TEST, UNKNOWN_KIND, fault_table, is_too_much
+from mavrik.core.findings.faults import MENDS_NOTHING, NOTHING, OF_THE_TEST, UNKNOWN_KIND, bad_by, fault_table
 from mavrik.core.findings.not_shown import in_one_line
 from mavrik.core.findings.words import inside_a_sentence, sureness
 from mavrik.core.measuring.quantities import QUANTITIES
@@ -135,7 +136,9 @@ def _reread(basis: HeadlineBasis) -> Headline | None:
 
 def _cause_line(basis: HeadlineBasis, best: Cause, verdict: BranchVerdict) -> Headline:
     """One cause, or several, that the readings settle."""
-    of = next((b for b in basis.branches if b.branch_id == best.element and is_too_much(best.cause, b.branch_id)), None)
+    of = next(
+        (b for b in basis.branches if b.branch_id == best.element and bad_by(best.cause, b.branch_id) is What.MORE_OHM), None
+    )
     if basis.together:
         text = f"{NUMBERS.get(len(basis.together), 'Several')} causes explain it best: {'; '.join(basis.together)}."
     else:

@@ -16,23 +16,16 @@ from scipy import special
 
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings.bench_model import BenchModel, Floats
+from mavrik.core.findings.changes import What
 from mavrik.core.findings.charge import loaded_voltages, may_have_stopped
 from mavrik.core.findings.day import Day
 from mavrik.core.findings.densities import log_student_density
 from mavrik.core.findings.extent import Extent
+from mavrik.core.findings.faults import BAD, NOTHING, UNKNOWN_KIND, bad_by, fault_table
 from mavrik.core.findings.fit import fit_trials
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
-from mavrik.core.findings.hypotheses import (
-    NOTHING,
-    UNKNOWN_KIND,
-    Hypothesis,
-    fault_table,
-    hypotheses,
-    is_bad,
-    is_open,
-    is_shorted,
-)
+from mavrik.core.findings.hypotheses import Hypothesis, hypotheses
 from mavrik.core.findings.likelihood import slip_density
 from mavrik.core.findings.searching import evidence_drawn, search
 from mavrik.core.findings.starting import fit_nothing, where_it_ended
@@ -134,13 +127,13 @@ class Posterior:
         """The likeliest."""
         return self.candidates[0]
 
-    def opened(self, branch_id: str) -> float:
-        """How likely a branch is open, or not there."""
-        return sum(p for cause, p in self.by_cause.items() if is_open(cause, branch_id))
-
-    def shorted(self, branch_id: str) -> float:
-        """How likely a diode, or a way of an isolator, conducts both ways."""
-        return sum(p for cause, p in self.by_cause.items() if is_shorted(cause, branch_id))
+    def bad_by(self, branch_id: str) -> dict[What, float]:
+        """How likely a branch is bad, by what is wrong with it."""
+        how = dict.fromkeys(BAD, 0.0)
+        for cause, probability in self.by_cause.items():
+            if what := bad_by(cause, branch_id):
+                how[what] += probability
+        return how
 
 
 def at_idle(observations: Sequence[Observation]) -> list[Observation]:
@@ -308,9 +301,10 @@ def _estimates(problem: FitProblem, candidates: Sequence[Candidate]) -> dict[str
         for c in worth:
             assert c.fitted is not None
             share = c.probability / total
-            if any(is_bad(cause, branch_id) for cause in c.causes):
+            how = {bad_by(cause, branch_id) for cause in c.causes} - {None}
+            if how:
                 faulty += share
-            if any(is_open(cause, branch_id) for cause in c.causes):
+            if What.OPEN in how:
                 continue
             values.append(c.fitted.quantiles(k, normal))
             shares.append(np.full(QUANTILES, share / QUANTILES))

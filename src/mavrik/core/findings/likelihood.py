@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mavrik.core.findings.densities import normal_density
-from mavrik.core.findings.hypotheses import fault_table
+from mavrik.core.findings.faults import fault_table
 from mavrik.core.measuring.readings import Measured
 from mavrik.core.measuring.uncertainty import COVERAGE
 from mavrik.core.operating.bench_states import RUNNING, BenchState

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from mavrik.core.findings.changes import What
+from mavrik.core.findings.faults import Fault, fault_table
 from mavrik.core.findings.fit_problem import Trial
 from mavrik.core.findings.fitted import Fitted
-from mavrik.core.findings.hypotheses import Fault, Hypothesis, What, fault_table
+from mavrik.core.findings.hypotheses import Hypothesis
 from mavrik.core.findings.starting import begun_from
 
 

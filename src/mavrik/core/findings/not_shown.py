@@ -12,7 +12,7 @@ from mavrik.core.findings.bench_model import Floats
 from mavrik.core.findings.branches import EVEN
 from mavrik.core.findings.causes import nothing_broken, to_be_mended
 from mavrik.core.findings.documents import NotShown
-from mavrik.core.findings.hypotheses import NOTHING, OF_THE_TEST, UNKNOWN_KIND
+from mavrik.core.findings.faults import NOTHING, OF_THE_TEST, UNKNOWN_KIND
 from mavrik.core.findings.inference import Candidate, Posterior
 from mavrik.core.findings.words import inside_a_sentence, label_of
 from mavrik.core.procedures import Point

@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.changes import What
+from mavrik.core.findings.faults import fault_table
 from mavrik.core.findings.fit_problem import FitProblem
-from mavrik.core.findings.hypotheses import What, fault_table
 from mavrik.core.findings.unknowns import LEAST_SHARE
 
 NEXT_TO_NOTHING = 0.05

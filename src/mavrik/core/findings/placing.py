@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 
 from mavrik.core import network as net
 from mavrik.core.circuit import Alternator, Circuit
-from mavrik.core.findings.hypotheses import Hypothesis, Unnoted, What
+from mavrik.core.findings.changes import What
+from mavrik.core.findings.hypotheses import Hypothesis, Unnoted
 from mavrik.core.findings.lift import SWEPT, Lift
 from mavrik.core.findings.unknowns import LEAST_SHARE, Unknowns
 from mavrik.core.operating.bench_states import RUNNING

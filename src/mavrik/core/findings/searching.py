@@ -8,13 +8,15 @@ from dataclasses import replace
 import numpy as np
 
 from mavrik.core.findings.at_times import at_times, pulled_at_times
+from mavrik.core.findings.changes import What
 from mavrik.core.findings.dead_cells import beside_dead_cells, dead_cells, low_at_rest
 from mavrik.core.findings.extent import Extent
+from mavrik.core.findings.faults import NOTHING
 from mavrik.core.findings.fit import fit_trials
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.guesses import guesses
-from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, What, both, contradictory, of_a_unit
+from mavrik.core.findings.hypotheses import Hypothesis, both, contradictory, of_a_unit
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.findings.lookalikes import alike_or_one_value, fault_of, is_gone, lookalike, twins_of
 from mavrik.core.findings.sampling import sampled

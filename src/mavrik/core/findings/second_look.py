@@ -7,9 +7,11 @@ from dataclasses import replace
 from functools import reduce
 
 from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.changes import AS_LOGARITHM, What
+from mavrik.core.findings.faults import NOTHING
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
-from mavrik.core.findings.hypotheses import AS_LOGARITHM, NOTHING, Hypothesis, What, both, contradictory, of_a_unit
+from mavrik.core.findings.hypotheses import Hypothesis, both, contradictory, of_a_unit
 from mavrik.core.findings.placing import CONSUMERS_OF
 from mavrik.core.findings.starting import begun_from, where_it_ended
 from mavrik.core.findings.unnoted import begun_so, met_so

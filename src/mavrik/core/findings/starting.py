@@ -8,10 +8,11 @@ import numpy as np
 
 from mavrik.core.circuit.graph import metal_of, reach
 from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.changes import What
 from mavrik.core.findings.fit import SOUND_WIDTHS, fit_trials
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
-from mavrik.core.findings.hypotheses import Hypothesis, What
+from mavrik.core.findings.hypotheses import Hypothesis
 from mavrik.core.operating.bench_states import BenchState
 
 UNEQUAL_V = 0.7

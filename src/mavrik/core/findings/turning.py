@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from mavrik.core.findings.bench_model import Floats, Placed
 from mavrik.core.findings.densities import normal_density
-from mavrik.core.findings.hypotheses import fault_table
+from mavrik.core.findings.faults import fault_table
 from mavrik.core.findings.inference import Candidate
 from mavrik.core.findings.likelihood import chance_of_yes, slip_density
 from mavrik.core.procedures import BenchState, Point

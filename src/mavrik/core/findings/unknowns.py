@@ -16,17 +16,9 @@ from numpy.typing import NDArray
 from mavrik.core.circuit import AnyBranch, Battery, Circuit, ConductorBranch
 from mavrik.core.circuit.branches.conductors import TerminationKind
 from mavrik.core.circuit.joined import behind, beside_others, joined_batteries
-from mavrik.core.findings.hypotheses import (
-    AS_LOGARITHM,
-    SHARES,
-    Change,
-    Hypothesis,
-    Unnoted,
-    What,
-    carrying,
-    fault_table,
-    ways_of,
-)
+from mavrik.core.findings.changes import AS_LOGARITHM, SHARES, Change, What
+from mavrik.core.findings.faults import carrying, fault_table, ways_of
+from mavrik.core.findings.hypotheses import Hypothesis, Unnoted
 from mavrik.core.measuring.limits import LimitProfileName, Scope, limit_for, most_excess_ohm
 from mavrik.core.measuring.uncertainty import COVERAGE
 

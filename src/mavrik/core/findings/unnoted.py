@@ -7,9 +7,11 @@ from dataclasses import replace
 
 from mavrik.core.circuit import Circuit, LinkBranch
 from mavrik.core.findings.bench_model import Floats
+from mavrik.core.findings.changes import What
+from mavrik.core.findings.faults import NOTHING
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
-from mavrik.core.findings.hypotheses import NOTHING, Hypothesis, Unnoted, What, of_a_unit
+from mavrik.core.findings.hypotheses import Hypothesis, Unnoted, of_a_unit
 from mavrik.core.findings.placing import CONSUMERS_OF
 from mavrik.core.findings.starting import where_it_ended
 from mavrik.core.operating.bench_states import RUNNING

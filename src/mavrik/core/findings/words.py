@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.findings.hypotheses import fault_table
+from mavrik.core.findings.changes import What
+from mavrik.core.findings.faults import fault_table
+
+MAY = {What.MORE_OHM: "have too much", What.OPEN: "be open", What.SHORTED: "conduct both ways"}
+"""What a branch may be or do, by what is wrong with it."""
 
 
 def inside_a_sentence(words: str) -> str:
