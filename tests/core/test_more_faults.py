@@ -16,7 +16,7 @@ from mavrik.core.measuring.readings import Measured
 from mavrik.core.procedures import PROCEDURES, BenchState, procedure
 from mavrik.standin.hands import Hands
 from mavrik.standin.vehicle import VEHICLES, HiddenVehicle, with_starter
-from tests.build import drop_run, judged, runs_of
+from tests.build import drop_run, inferred, judged, runs_of
 
 MADE = {
     **VEHICLES,
@@ -24,6 +24,7 @@ MADE = {
     "behind a link": with_starter(build_layout("second_battery_link", 12)),
     "behind a charger": with_starter(build_layout("second_battery_converter", 12)),
     "magnets": build_layout("motorcycle", 12),
+    "bank": with_starter(build_layout("house_bank_diagonal", 12)),
 }
 
 
@@ -194,6 +195,16 @@ def test_a_battery_that_takes_its_charge_slowly_is_weak_or_sulphated_and_not_mor
     findings = found_on("front", "sulphated:battery")
     assert set(likeliest(findings, 2)) == {"weak_battery:battery", "sulphated:battery"}
     assert max(c.probability for c in findings.causes) < 0.9
+
+
+@pytest.mark.parametrize("name", ["front", "both grounds", "parallel", "behind a charger"])
+def test_one_that_takes_its_charge_slowly_is_weighed_though_its_resistance_is_that_of_a_good_one(name: str) -> None:
+    """Where no weak battery is likely either, which it otherwise looks like."""
+    vehicle = HiddenVehicle(
+        MADE[name], hidden(MADE[name], "sulphated:battery", ohm_share=0.8, takes_share=10.0), np.random.default_rng(3)
+    )
+    weighed = {c.causes for c in inferred(vehicle.circuit, runs_of(vehicle, vehicle.everything())).candidates}
+    assert ("sulphated:battery",) in weighed
 
 
 def mixed(circuit: Circuit, drops: Hypothesis, others: Hypothesis, seed: int = 3) -> Findings:

@@ -387,6 +387,9 @@ class BenchModel:
             sags = load_test_a(battery) * values["emf_ohm"][:, row]
             volts -= sags
             slopes[:, u.place[What.OHM_SHARE, point.element]] = -sags
+            for group in u.alike[What.OHM_ALIKE]:
+                if point.element in group:
+                    slopes[:, u.place[What.OHM_ALIKE, group[0]]] = -sags
             slopes[volts < 0] = 0.0
         return np.maximum(volts, 0.0), slopes
 

@@ -60,7 +60,9 @@ class Fault(FaultWords):
     """States it is there in, where it comes and goes: one of these ways or another."""
     elsewhere: float = 0.0
     looks_like: str = ""
-    """Kind of fault that looks like it: tried only where that one is likely on the same element."""
+    """Kind of fault that looks like it: tried only where that one is likely on the same element, unless it `shows_itself`."""
+    shows_itself: bool = False
+    """Whether some reading may show it where what it looks like is unlikely."""
     looks_like_any: str = ""
     """The same where that one is likely on any element: what is open anywhere along a way."""
     alone: bool = False
@@ -104,7 +106,8 @@ class FaultTable(Table):
     sound_contact_share: float
     """Of its resistance: a fuse, a switch and a joint differ by this from one to the next (coverage 2)."""
     tolerances: dict[str, tuple[float, float]]
-    """Middle and standard deviation of what a sound vehicle differs by from its document, by unknown."""
+    """Middle and standard deviation of what a sound vehicle differs by from its document, by unknown; of how slowly a battery takes a charge,
+    with what it has in common with others."""
     probably: float
     """What is at least so likely is called so; what is between it and its complement is undecided."""
     misread_range: dict[str, float]

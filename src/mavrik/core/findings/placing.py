@@ -150,6 +150,8 @@ class Placing:
     def _slower(self, rows: Floats) -> Floats:
         """How much more slowly batteries take a charge than is documented, by its natural logarithm (suspects, batteries)."""
         takes_share = rows[:, self._of_batteries(What.TAKES_SHARE)]
+        for batteries, common in self._alike[What.TAKES_ALIKE]:
+            takes_share[:, batteries] += rows[:, [common]]
         for k, (volts, slower) in self.slowing.items():
             if self.at_output:
                 # What they take together is known there, and how such a one shares it is its voltage's alone.
@@ -157,6 +159,17 @@ class Placing:
             else:
                 takes_share[:, k] += np.interp(rows[:, self._charge[k]], volts, slower)
         return takes_share
+
+    @cached_property
+    def _alike(self) -> dict[What, list[tuple[list[int], int]]]:
+        """Which batteries have something in common, and where that is, by what it is."""
+        return {
+            what: [
+                ([k for k, e in enumerate(self.network.emfs) if e.id in group], self.unknowns.place[what, group[0]])
+                for group in groups
+            ]
+            for what, groups in self.unknowns.alike.items()
+        }
 
     @cached_property
     def _charged(self) -> tuple[list[int], list[int]]:
@@ -235,7 +248,10 @@ class Placing:
         if diodes:
             parts["diode_v"][:, :, diodes] = np.maximum(parts["diode_v"][:, :, diodes] + rows[:, forward], 0.0)
         self._open(parts, suspects)
-        share = np.exp(rows[:, self._of_batteries(What.OHM_SHARE)])
+        logarithm = rows[:, self._of_batteries(What.OHM_SHARE)]
+        for batteries, common in self._alike[What.OHM_ALIKE]:
+            logarithm[:, batteries] += rows[:, [common]]
+        share = np.exp(logarithm)
         inner, taking = parts["emf_ohm"], parts["emf_charging_ohm"]
         slower = taking * np.exp(self._slower(rows))
         parts["emf_charging_ohm"] = np.maximum(slower + inner * (share - 1), inner * share)
@@ -382,7 +398,8 @@ class Placing:
                 slopes[:, :, at_charge] += by_emf[:, :, k] * awake
             which, at = self._unlevel
             slopes[:, :, at] = by_emf[:, :, which] * ~awake[:, :, None]
-        slopes[:, :, self._of_batteries(What.OHM_SHARE)] = by_ohm * own("emf_ohm")[of]
+        own_ohm = self._of_batteries(What.OHM_SHARE)
+        slopes[:, :, own_ohm] = by_ohm * own("emf_ohm")[of]
         takes = self._of_batteries(What.TAKES_SHARE)
         charging = emf_a.reshape(states, count, -1) > 0
         taking = np.where(charging, self.usual["emf_charging_ohm"][:, None, :] * np.exp(self._slower(rows)), 0.0)
@@ -394,6 +411,9 @@ class Placing:
             at_charge = self._charge[k]
             steeper = np.interp(rows[:, at_charge], volts, np.gradient(slower, volts), left=0.0, right=0.0)
             slopes[:, :, at_charge] += slopes[:, :, takes[k]] * steeper
+        for own_places, what in ((own_ohm, What.OHM_ALIKE), (takes, What.TAKES_ALIKE)):
+            for together, common in self._alike[what]:
+                slopes[:, :, common] = slopes[:, :, [own_places[k] for k in together]].sum(axis=2)
         diodes, forward = self._forward
         if diodes:
             # What loses nothing loses no less.

@@ -80,8 +80,8 @@ class _Search:
     def __init__(self, problem: FitProblem, suspects: Sequence[Hypothesis], extent: Extent) -> None:
         left_out = frozenset(problem.branch_ids) - extent.branches
         self.problem, self.extent = problem, extent
-        self.suspects = [h for h in suspects if not lookalike(h)]
-        """Single causes with nothing broken first, but those that look like another."""
+        self.suspects = [h for h in suspects if not lookalike(h) or fault_of(h).shows_itself]
+        """Single causes with nothing broken first, but those that show only where another is likely, which they look like."""
         self.looking_alike = [h for h in suspects if lookalike(h) and h.element not in left_out]
         self.by_themselves = [h for h in self.suspects[1:] if h.element not in left_out]
         self.beside = [h for h in self.suspects if not fault_of(h).alone]

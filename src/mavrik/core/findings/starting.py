@@ -9,6 +9,7 @@ import numpy as np
 from mavrik.core.circuit.graph import metal_of, reach
 from mavrik.core.findings.bench_model import Floats
 from mavrik.core.findings.changes import What
+from mavrik.core.findings.faults import fault_table
 from mavrik.core.findings.fit import SOUND_WIDTHS, fit_trials
 from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
@@ -134,9 +135,9 @@ def taking_freely(problem: FitProblem, start: Floats) -> Floats | None:
     """
     if len(problem.model.circuit.alternators) < 2:
         return None
-    u, freely = problem.unknowns, start.copy()
-    takes = [k for k, (what, _) in enumerate(u.names) if what is What.TAKES_SHARE]
-    freely[takes] -= FREE_WIDTHS * u.width[takes]
+    freely = start.copy()
+    takes = [k for k, (what, _) in enumerate(problem.unknowns.names) if what is What.TAKES_SHARE]
+    freely[takes] -= FREE_WIDTHS * _takes_width()
     return freely
 
 
@@ -146,9 +147,8 @@ def stiff(problem: FitProblem, start: Floats, widths: float, battery: str) -> Fl
     problem: readings and unknowns; start: all else; widths: how much so, in standard deviations of how fast it takes a charge
     battery: its id
     """
-    stiffened, u = start.copy(), problem.unknowns
-    k = u.place[What.TAKES_SHARE, battery]
-    stiffened[k] -= widths * u.width[k]
+    stiffened = start.copy()
+    stiffened[problem.unknowns.place[What.TAKES_SHARE, battery]] -= widths * _takes_width()
     return stiffened
 
 
@@ -158,15 +158,20 @@ def full_behind(problem: FitProblem, start: Floats) -> Floats | None:
     problem: readings and unknowns; start: all else
     A charger at its limit shows nothing of how slowly its battery takes a charge.
     """
-    circuit, u = problem.model.circuit, problem.unknowns
+    circuit = problem.model.circuit
     joined = {n for c in circuit.converters for n in reach(metal_of(circuit.branches), c.out_node)}
     fed = [b.id for b in circuit.batteries if b.positive_node in joined and b is not circuit.battery]
     if not fed:
         return None
     full = start.copy()
     for b in fed:
-        full[u.place[What.TAKES_SHARE, b]] += FULL_WIDTHS * u.width[u.place[What.TAKES_SHARE, b]]
+        full[problem.unknowns.place[What.TAKES_SHARE, b]] += FULL_WIDTHS * _takes_width()
     return full
+
+
+def _takes_width() -> float:
+    """Standard deviation of how slowly any battery takes a charge, by itself or with others."""
+    return fault_table().tolerances[What.TAKES_SHARE][1]
 
 
 def fit_nothing(problem: FitProblem, sound: Hypothesis) -> Fitted:

@@ -6,7 +6,7 @@ its units give and hold, in what hangs on it. A fault is an expectation of its o
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -17,7 +17,7 @@ from mavrik.core.circuit import AnyBranch, Battery, Circuit, ConductorBranch
 from mavrik.core.circuit.branches.conductors import TerminationKind
 from mavrik.core.circuit.joined import behind, beside_others, joined_batteries
 from mavrik.core.findings.changes import AS_LOGARITHM, SHARES, Change, What
-from mavrik.core.findings.faults import carrying, fault_table, ways_of
+from mavrik.core.findings.faults import ELEMENTS, carrying, fault_table, ways_of
 from mavrik.core.findings.hypotheses import Hypothesis, Unnoted
 from mavrik.core.measuring.limits import LimitProfileName, Scope, limit_for, most_excess_ohm
 from mavrik.core.measuring.uncertainty import COVERAGE
@@ -73,6 +73,8 @@ class Unknowns:
     """Standard deviation of that."""
     group_of: tuple[tuple[str, str], ...]
     """Each battery with the first of those that metal joins it to."""
+    alike: Mapping[What, Sequence[Sequence[str]]]
+    """As `alike_batteries` gives them; what each group has in common is the unknown of its first."""
 
     @classmethod
     def of(cls, circuit: Circuit, at_rest: Collection[str] = ()) -> Unknowns:
@@ -90,6 +92,8 @@ class Unknowns:
         names += [(What.UNLEVEL, b.id) for b in circuit.batteries if b.id in tied]
         if len(circuit.batteries) > 1:
             names += [(What.CHARGED, b.id) for b in circuit.batteries]
+        alike = alike_batteries(circuit)
+        names += [(what, group[0]) for what, groups in alike.items() for group in groups]
         forward_v = {b.id: b.threshold_v for b in ways}
         names += [(What.FORWARD, i) for i in forward_v]
         names += [(what, a.id) for what in PER_UNIT for a in circuit.alternators]
@@ -104,8 +108,16 @@ class Unknowns:
         by = np.array([scale.get(what, 1.0) for what, _ in names[n:]])
         sound = np.array([tolerance_ohm(b, rated, circuit.system_voltage_v) for b in metal]).reshape(n, 2)
         for k, (what, element) in enumerate(names[n:]):
-            if what is What.OHM_SHARE:
-                known[k] = inner_share(next(b for b in circuit.batteries if b.id == element))
+            if what is What.TAKES_SHARE and any(element in group for group in alike[What.TAKES_ALIKE]):
+                known[k] = (known[k][0], float(np.sqrt(known[k][1] ** 2 - table.tolerances[What.TAKES_ALIKE][1] ** 2)))
+            if what in (What.OHM_SHARE, What.OHM_ALIKE):
+                middle, own, of_its_make = inner_share(next(b for b in circuit.batteries if b.id == element))
+                if what is What.OHM_ALIKE:
+                    known[k] = (0.0, of_its_make)
+                elif any(element in group for group in alike[What.OHM_ALIKE]):
+                    known[k] = (middle, own)
+                else:
+                    known[k] = (middle, float(np.hypot(own, of_its_make)))
             if what is What.FORWARD:
                 known[k] = (known[k][0], float(np.hypot(known[k][1] * forward_v[element], FORWARD_V)))
             if what is What.CHARGED and element not in at_rest:
@@ -119,6 +131,7 @@ class Unknowns:
             np.concatenate((sound[:, 0], known[:, 0] * by)),
             np.concatenate((sound[:, 1], known[:, 1] * by)),
             tuple(groups.items()),
+            alike,
         )
 
     def __len__(self) -> int:
@@ -195,6 +208,23 @@ def as_unknown(change: Change) -> float:
     return float(np.log(max(change.amount, LEAST_SHARE))) if change.what in SHARES else change.amount
 
 
+def alike_batteries(circuit: Circuit) -> dict[What, list[list[str]]]:
+    """Batteries of one vehicle that differ less from each other than from their documents, by what they have in common: how slowly those of
+    lead take a charge, and what those of one make have inside.
+
+    circuit: the document
+    """
+    lead = ELEMENTS["lead_battery"](circuit)
+    makes: dict[tuple[object, ...], list[str]] = {}
+    for b in circuit.batteries:
+        if inner_share(b)[2]:
+            makes.setdefault((b.chemistry, b.capacity_ah, b.cca_a, b.internal_mohm, b.series), []).append(b.id)
+    return {
+        What.TAKES_ALIKE: [lead] if len(lead) > 1 else [],
+        What.OHM_ALIKE: [group for group in makes.values() if len(group) > 1],
+    }
+
+
 NEARLY_ALL = 4.0
 """So many standard deviations of a sound one are within what may be lost."""
 
@@ -226,20 +256,21 @@ def tolerance_ohm(branch: AnyBranch, rated_a: float, system_voltage_v: float) ->
     return float(more.sum()) / beside, float(np.hypot(share * sound / COVERAGE, np.clip(room, narrow, wide)))
 
 
-def inner_share(battery: Battery) -> tuple[float, float]:
-    """What a sound battery's internal resistance is of its document's, and how widely that is spread, both as natural logarithms.
+def inner_share(battery: Battery) -> tuple[float, float, float]:
+    """What a sound battery's internal resistance is of its document's, how widely two of one make differ, and how widely makes do: all as
+    natural logarithms.
 
     battery: of the document; where nobody entered its resistance, what its cold cranking current or its capacity lets expect has a say
     Source: SAE J537 for what the cold cranking current means; the rest common practice, no source.
 
     >>> from mavrik.core.circuit.layouts import front_battery
     >>> tuple(round(x, 1) for x in inner_share(front_battery(12).battery))
-    (-0.3, 0.3)
+    (-0.3, 0.2, 0.2)
     """
     table = fault_table()
     known = table.tolerances["ohm_share"][1]
     if battery.internal_mohm != BLANK_MOHM:
-        return 0.0, known
+        return 0.0, known, 0.0
     amps = battery.cca_a or CCA_PER_AH * battery.capacity_ah
     off = float(np.log(WARM_SHARE * CCA_DROP_V / amps / (battery.internal_mohm / 1000)))
-    return off / 2, float(np.linalg.norm([known, 0.0 if battery.cca_a else PER_AH_SPREAD, 0.4 * off]))
+    return off / 2, known, float(np.hypot(0.0 if battery.cca_a else PER_AH_SPREAD, 0.4 * off))
