@@ -103,6 +103,8 @@ def test_a_way_that_is_open_or_shorted_is_said_to_be(way: str, kind: str) -> Non
         # It said "within its limit, but 0.00 mOhm too much".
         assert part.verdict is BranchVerdict.FAIL and part.reason.startswith("It is open, ") and part.excess_ohm is None
         assert part.next_step == first.advice
+        # Nothing goes through it: it does not get hot, however much a sound one would.
+        assert part.heat_w == 0.0 and part.predicted_heat_w > 1 and abs(part.current_a) < 1
     if kind == "way_shorted":
         # No probe is blamed for what it loses too little.
         assert part.verdict is BranchVerdict.FAIL and "conducts both ways" in part.reason and "forward voltage" in part.reason

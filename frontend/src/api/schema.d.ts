@@ -3371,7 +3371,7 @@ export interface components {
             fuse: components["schemas"]["FuseFinding"] | null;
             /**
              * Heat W
-             * @description Heat from the measured drop at the test current [W]
+             * @description Heat from the measured drop at the test current [W]; 0 of what is open
              */
             heat_w: number | null;
             /**

@@ -279,10 +279,11 @@ def judge_branch(bench: Bench, branch: AnyBranch, parts: PartsReport) -> BranchF
     over = None if estimate is None else _over_by_itself(bench, branch, estimate, limit)
     verdict, reason, next_step = _verdict(bench, branch, estimate, of, judged, limit, over)
     known = estimate if estimate is not None and estimate.read and verdict is not BranchVerdict.CHECK_PROBES else None
-    # What is open has no milliohms too much.
-    metal = known if bench.posterior.bad_by(i)[What.OPEN] < EVEN else None
+    # What is open has no milliohms too much, and carries nothing that could heat it.
+    opened = bench.posterior.bad_by(i)[What.OPEN] >= EVEN
+    metal = None if opened else known
     clamped = bench.read.get(f"branch_a:{i}")
-    current = clamped.measured.value if clamped else bench.fitted.current_a[i]
+    current = clamped.measured.value if clamped else 0.0 if opened else bench.fitted.current_a[i]
     predicted = bench.now.current_a[i] * bench.now.resistance_ohm[i]
     if abs(bench.now.current_a[i]) > NO_CURRENT_A:
         predicted += branch.threshold_v
@@ -309,7 +310,7 @@ def judge_branch(bench: Bench, branch: AnyBranch, parts: PartsReport) -> BranchF
         excess_high_ohm=metal.high_ohm if metal else None,
         probability=known.probability if known else None,
         over_limit_probability=over if known else None,
-        heat_w=abs(of.measured.value * current) if of else None,
+        heat_w=0.0 if opened else abs(of.measured.value * current) if of else None,
         excess_heat_w=metal.excess_ohm * current**2 if metal else None,
         limit_v=limit.volts,
         limit_rule=limit.rule,

@@ -86,7 +86,7 @@ class BranchFinding:
             description="That what it has over a sound one takes it over its limit; null: no reading says, or a sound one is over it"
         ),
     ]
-    heat_w: Annotated[float | None, Field(description="Heat from the measured drop at the test current [W]")]
+    heat_w: Annotated[float | None, Field(description="Heat from the measured drop at the test current [W]; 0 of what is open")]
     excess_heat_w: float | None
     limit_v: float
     limit_rule: str
