@@ -70,8 +70,8 @@ useKeys([
         </ul>
       </section>
       <section class="panel next" data-test="next">
-        <p class="ma-0"><b>Next:</b> {{ findings.headline.next_step }}</p>
-        <p v-if="others.length && unsettled" class="ma-0 quiet" data-test="next-actions">
+        <p class="step ma-0"><b>Next:</b> {{ findings.headline.next_step }}</p>
+        <p v-if="others.length && unsettled" class="or ma-0 quiet" data-test="next-actions">
           Or:
           <template v-for="(a, k) in others" :key="a.text"
             >{{ k ? ' ' : '' }}{{ a.text.slice(0, -1) }} ({{ inMinutes(a.minutes) }}).</template
@@ -143,6 +143,23 @@ useKeys([
   border-left-color: var(--copper);
   display: grid;
   gap: 6px;
+}
+/* Where there is room the two ways on stand beside what to do, so that what it is of is seen as well. */
+@container work (min-width: 540px) {
+  .next {
+    grid-template: 'step row' auto 'or row' auto / minmax(0, 1fr) auto;
+    align-items: center;
+  }
+  .next .step {
+    grid-area: step;
+  }
+  .next .or {
+    grid-area: or;
+  }
+  .next .row {
+    grid-area: row;
+    flex-wrap: nowrap;
+  }
 }
 .headline[data-verdict='fail'] {
   border-left-color: var(--fail);

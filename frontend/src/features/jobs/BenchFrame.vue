@@ -96,8 +96,13 @@ const pick = (id: string) => (bench.selected = id)
   }
   .frame.wide .loop-panel {
     grid-column: 1 / -1;
-    max-height: 50dvh;
   }
+  .frame.wide .loop-panel :deep(svg) {
+    max-height: calc(50dvh - 14px);
+  }
+}
+.work {
+  container: work / inline-size;
 }
 .stale {
   opacity: 0.45;
