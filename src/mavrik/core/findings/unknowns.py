@@ -108,16 +108,8 @@ class Unknowns:
         by = np.array([scale.get(what, 1.0) for what, _ in names[n:]])
         sound = np.array([tolerance_ohm(b, rated, circuit.system_voltage_v) for b in metal]).reshape(n, 2)
         for k, (what, element) in enumerate(names[n:]):
-            if what is What.TAKES_SHARE and any(element in group for group in alike[What.TAKES_ALIKE]):
-                known[k] = (known[k][0], float(np.sqrt(known[k][1] ** 2 - table.tolerances[What.TAKES_ALIKE][1] ** 2)))
-            if what in (What.OHM_SHARE, What.OHM_ALIKE):
-                middle, own, of_its_make = inner_share(next(b for b in circuit.batteries if b.id == element))
-                if what is What.OHM_ALIKE:
-                    known[k] = (0.0, of_its_make)
-                elif any(element in group for group in alike[What.OHM_ALIKE]):
-                    known[k] = (middle, own)
-                else:
-                    known[k] = (middle, float(np.hypot(own, of_its_make)))
+            if what in (What.TAKES_SHARE, What.OHM_SHARE, What.OHM_ALIKE):
+                known[k] = _of_a_battery(what, next(b for b in circuit.batteries if b.id == element), alike)
             if what is What.FORWARD:
                 known[k] = (known[k][0], float(np.hypot(known[k][1] * forward_v[element], FORWARD_V)))
             if what is What.CHARGED and element not in at_rest:
@@ -254,6 +246,24 @@ def tolerance_ohm(branch: AnyBranch, rated_a: float, system_voltage_v: float) ->
     room = min(lost, most_excess_ohm(rated_a)) / NEARLY_ALL
     narrow, wide = np.linalg.norm(by_the_book), np.linalg.norm(field)
     return float(more.sum()) / beside, float(np.hypot(share * sound / COVERAGE, np.clip(room, narrow, wide)))
+
+
+def _of_a_battery(what: What, battery: Battery, alike: Mapping[What, Sequence[Sequence[str]]]) -> tuple[float, float]:
+    """What a sound battery differs by from its document, by itself where others are like it, or what it has in common with those: middle and
+    standard deviation."""
+    tolerances = fault_table().tolerances
+
+    def among_others(common: What) -> bool:
+        return any(battery.id in group for group in alike[common])
+
+    if what is What.TAKES_SHARE:
+        middle, whole = tolerances[what]
+        common = tolerances[What.TAKES_ALIKE][1] if among_others(What.TAKES_ALIKE) else 0.0
+        return middle, float(np.sqrt(whole**2 - common**2))
+    middle, own, of_its_make = inner_share(battery)
+    if what is What.OHM_ALIKE:
+        return 0.0, of_its_make
+    return middle, own if among_others(What.OHM_ALIKE) else float(np.hypot(own, of_its_make))
 
 
 def inner_share(battery: Battery) -> tuple[float, float, float]:
