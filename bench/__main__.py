@@ -1,13 +1,12 @@
-"""Run the benchmarks: all, or the parts named (core, solving, diagnosis, meters, planning, proposals, building, server, captures, browser); --write keeps the page."""
+"""Run the benchmarks: all, or the parts named (see `bench.report.PARTS`); --write puts what was measured on the page."""
 
 from __future__ import annotations
 
 import importlib
 import sys
+from datetime import UTC, datetime
 
-from bench.report import PAGE, Figure, page
-
-PARTS = ("core", "solving", "diagnosis", "meters", "planning", "proposals", "building", "server", "captures", "browser")
+from bench.report import PAGE, PARTS, Figure, page
 
 
 def main(words: list[str]) -> int:
@@ -21,8 +20,8 @@ def main(words: list[str]) -> int:
         for figure in importlib.import_module(f"bench.{part}").figures():
             figures.append(figure)
             print(figure.row(), flush=True)
-    if "--write" in words and set(parts) == set(PARTS):
-        PAGE.write_text(page(figures), encoding="utf-8")
+    if "--write" in words:
+        PAGE.write_text(page(figures, PAGE.read_text(encoding="utf-8"), datetime.now(UTC).date()), encoding="utf-8")
         print(f"Written: {PAGE.name}")
     return 0
 

@@ -105,7 +105,7 @@ def _beside_ngspice() -> list[Figure]:
         what = f"ngspice over ours, {STATES} states in one batch: {name}"
         measured.append(
             Figure(
-                "solver",
+                "solving",
                 what,
                 "times",
                 statistics.median(ratios),
@@ -122,12 +122,12 @@ def figures() -> list[Figure]:
     measured = []
     thirty = ladder(30)
     measured.append(
-        Figure("solver", "one state, 30 branches, arrays", "ms", *_median(lambda: thirty.solve_many(thirty.values), 200), 0.5)
+        Figure("solving", "one state, 30 branches, arrays", "ms", *_median(lambda: thirty.solve_many(thirty.values), 200), 0.5)
     )
     front = build_layout("house_bank_diagonal", 12)
     measured.append(
         Figure(
-            "solver",
+            "solving",
             "a whole circuit at a state, 20 branches, as the state bar points",
             "ms",
             *_median(lambda: solve_circuit(front, State()), 40),
@@ -136,7 +136,7 @@ def figures() -> list[Figure]:
     )
     measured.append(
         Figure(
-            "solver",
+            "solving",
             f"{STATES} states, 30 branches",
             "ms",
             *_median(lambda: _sweep(thirty, STATES), 5),
@@ -148,7 +148,7 @@ def figures() -> list[Figure]:
         net = ladder(branches)
         measured.append(
             Figure(
-                "solver", f"one state, {branches} branches", "ms", *_median(lambda net=net: net.solve_many(net.values), 30), None
+                "solving", f"one state, {branches} branches", "ms", *_median(lambda net=net: net.solve_many(net.values), 30), None
             )
         )  # type: ignore[misc]
     return measured
