@@ -138,6 +138,23 @@ def test_tests_by_their_own_rule_wait_behind_one_line(open_page: Callable[..., P
     expect(page.locator("[data-run]").get_by_label("Engine speed")).to_have_value("780")
 
 
+def test_beside_a_long_loop_the_next_step_is_whole_and_no_word_lies_on_the_frame(open_page: Callable[..., Page]) -> None:
+    """A boat's loop takes the whole width: what is said and done has the low row below it."""
+    page = open_page(width=1280, height=800)
+    job_with(page, "boat_isolator", shows="findings")
+    page.wait_for_selector("svg.loop")
+    expect(page.locator("[data-test=next]")).to_contain_text("Regulated voltage")
+    expect(page.locator(".frame.wide")).to_be_visible()
+
+    def bottom(what: str) -> float:
+        return float(page.eval_on_selector_all(what, "all => Math.max(...all.map(e => e.getBoundingClientRect().bottom))"))
+
+    frame = bottom(".frame")
+    assert frame <= 800 and bottom("[data-test=next]") <= frame
+    assert bottom(".loop-panel svg text") < bottom(".loop-panel")
+    assert page.eval_on_selector("[role=tablist]", "e => e.getBoundingClientRect().top") < frame - 20
+
+
 def test_contacts_are_asked_with_the_fuses(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "competition_car")
