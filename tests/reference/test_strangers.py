@@ -318,6 +318,13 @@ def test_a_weak_unit_beside_another_fault_is_begun_on_either_side_of_its_limit(n
     assert len(outcomes.truth) == 2 and outcomes.among(2), outcomes
 
 
+def test_a_field_beside_a_dead_cell_is_not_taken_for_a_cable_that_is_gone() -> None:
+    """A barge: the two were never tried together, since a missing charge cable explained more as long as nobody had thought of the cell."""
+    of = outcome(26013)
+    assert {c for c, _ in of.causes[:2]} == set(of.truth) == {"field_open:alternator_2", "dead_cell:bank_1"}
+    assert min(p for _, p in of.causes[:2]) > 0.9 and of.causes[2][1] < 0.05
+
+
 def test_two_readings_that_agree_are_no_two_slips() -> None:
     """A battery lead loses 2.7 V, by two meters' readings, and the stud has 15.4 V: a regulator set low was 100 % sure, and those were slips.
     It is set high behind that lead, which shows from where the same with a regulator low and high at once ended."""

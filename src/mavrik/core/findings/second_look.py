@@ -109,3 +109,24 @@ def swapped(fitted: Sequence[Fitted], suspects: Sequence[Hypothesis]) -> list[Tr
                     continue
                 trials.setdefault(others, begun_from(Trial.of(pair), likeliest))
     return list(trials.values())
+
+
+def without_one(fitted: Sequence[Fitted], suspects: Sequence[Hypothesis], near: float) -> list[Trial]:
+    """Sets of three and more, each without one of its causes where that was not tried: a third cause is tried beside pairs that are likely,
+    and may be what one of them was there for.
+
+    fitted: sets so far; suspects: single causes; near: sets that come so near the best by its natural logarithm are looked at
+    """
+    top, known = max(f.log_evidence for f in fitted), {frozenset(f.trial.causes) for f in fitted}
+    single = {h.causes[0]: h for h in reversed(suspects)}
+    trials: dict[frozenset[str], Trial] = {}
+    for f in sorted((f for f in fitted if f.log_evidence > top - near), key=lambda f: -f.log_evidence):
+        causes = f.trial.causes
+        if len(causes) < 3 or not all(c in single for c in causes):
+            continue
+        for cause in causes:
+            rest = [single[c] for c in causes if c != cause]
+            fewer = frozenset(r.causes[0] for r in rest)
+            if fewer not in known and not contradictory(tuple(fewer)):
+                trials.setdefault(fewer, Trial.of(met_so(reduce(both, rest), f.trial.base.unnoted)).begun_at(where_it_ended(f)))
+    return list(trials.values())
