@@ -157,7 +157,7 @@ HEAD = """# How often the cause is found
 Written by `./mavrik bench diagnosis`. The vehicles of `tests/reference/strangers/` share no code with the findings: copper, batteries, alternators, belts, meters and
 hands of their own, drawn at random from wide ranges and solved by ngspice, and who drives them notices by laws of his own what they do; what they share is the drawn circuit and the list of places that a test asks for. A cause
 counts as found where its kind and its part are both right; where more hangs on a vehicle than is listed, "nothing broken" and "more hangs on it than is listed" both are.
-The model was worked out on cases of other numbers than those counted here, from {first_case} on (decisions 0031, 0032, 0034, 0069, 0070, 0072, 0073, 0075, 0077, 0078, 0079, 0080, 0081, 0082, 0083 and 0084). The few that ngspice does not solve are left out.
+The model was worked out on cases of other numbers than those counted here, from {first_case} on (decisions 0031, 0032, 0034, 0069, 0070, 0072, 0073, 0075, 0077, 0078, 0079, 0080, 0081, 0082, 0083, 0084 and 0085). The few that ngspice does not solve are left out.
 """
 
 
