@@ -20,6 +20,7 @@ from bench.strangers import (
     outcomes,
     rare_outcome,
     ratio_of,
+    textbook_outcome,
     walked,
     with_hindsight,
     worked_outcome,
@@ -39,6 +40,9 @@ ALTERED = 120
 OTHER_LAWS = 72
 """Cases of vehicles by other laws than the yard's."""
 
+BY_THE_BOOK = 120
+"""Cases of vehicles as a textbook has them."""
+
 WORKED = 48
 """Cases of bad isolators and links."""
 
@@ -54,8 +58,9 @@ def figures() -> list[Figure]:
     all_read, with_five, walks = outcomes(STRANGERS), outcomes(STRANGERS, core_only=True), walked(WALKED)
     rare = [*other_outcomes(rare_outcome, RARE), *other_outcomes(later_outcome, RARE // len(faults.RARE))]
     otherwise, by_other_laws = other_outcomes(altered_outcome, ALTERED), other_outcomes(other_laws_outcome, OTHER_LAWS)
+    by_the_book = other_outcomes(textbook_outcome, BY_THE_BOOK)
     worked, hidden, least = other_outcomes(worked_outcome, WORKED), hidden_in(all_read), with_hindsight(HINDSIGHT)
-    lines = page(all_read, with_five, walks, rare, otherwise, by_other_laws, worked, hidden, least)
+    lines = page(all_read, with_five, walks, rare, otherwise, by_other_laws, by_the_book, worked, hidden, least)
     PAGE.write_text("\n".join(lines) + "\n", encoding="utf-8")
     DIAGRAM.write_text(diagram(all_read), encoding="utf-8")
     sure = [o for o in all_read if o.causes and o.causes[0][1] >= SURE]

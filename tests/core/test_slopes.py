@@ -158,6 +158,26 @@ def test_what_each_unknown_does_is_what_a_small_step_does(name: str, state: Benc
         )
 
 
+@pytest.mark.parametrize("more", [0.2, 0.5])
+def test_what_a_belt_that_slips_with_nothing_on_does(more: float) -> None:
+    """At idle with a battery that takes all that the unit gives: the slip, and what of it shows without loads."""
+    circuit = build_layout("front_battery", 12)
+    model = BenchModel(circuit)
+    u, slips = model.unknowns, [h for h in hypotheses(circuit) if h.causes == ("belt_slips:alternator",)]
+    row = u.centre.copy()
+    slip, unloaded, takes = (
+        u.place[w, e] for w, e in ((What.SLIP, "alternator"), (What.SLIP_UNLOADED, "alternator"), (What.TAKES_SHARE, "battery"))
+    )
+    row[slip], row[unloaded], row[takes] = 0.35, more, -3.0
+    placed = [(p, Setup(p.state)) for p in procedure("regulated").points(circuit) if p.state is BenchState.IDLE]
+    _, slopes = model.slopes(placed, slips, row[None, :])
+    for k in (slip, unloaded):
+        step = 1e-4 * (np.arange(len(u)) == k)
+        above, below = (model.predict(placed, slips, (row + sign * step)[None, :])[0] for sign in (1, -1))
+        assert slopes[0, :, k] == pytest.approx((above - below) / 2e-4, rel=0.05)
+        assert (slopes[0, :, k] < -0.05).any()
+
+
 @pytest.mark.parametrize(
     "name", ["front_battery", "boat_isolator", "second_battery_link", "second_battery_converter", "house_bank_diagonal"]
 )

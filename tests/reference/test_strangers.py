@@ -27,6 +27,7 @@ from bench.strangers import (
     other_laws_outcome,
     outcome,
     rare_outcome,
+    textbook_outcome,
     worked_outcome,
 )
 
@@ -40,8 +41,9 @@ from mavrik.core.procedures.base import Limits
 from tests.reference.strangers.faults import FAULTS, LATER, LEAST_OHM, RARE, put
 from tests.reference.strangers.metal import area_mm2, drawn_ohm
 from tests.reference.strangers.reading import METERS, Hands
+from tests.reference.strangers.textbook import CURVE, PlainUnit, put_by_the_book
 from tests.reference.strangers.vehicle import Stranger
-from tests.reference.strangers.yard import Case, alone, draw, draw_altered, draw_by_other_laws, draw_rare, read
+from tests.reference.strangers.yard import Case, alone, draw, draw_altered, draw_by_other_laws, draw_by_the_book, draw_rare, read
 
 YARD = Path(__file__).parent / "strangers"
 
@@ -566,8 +568,8 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
     rightly = Outcome(5, "car", "single", ("phase_lost:u",), (("diode_open:u", 0.6), ("phase_lost:u", 0.4)), "", bad_inside)
     wrongly = replace(rightly, number=6, truth=("drain:b",))
     lines = page(
-        outcomes, outcomes, walks, outcomes, [*outcomes, rightly, wrongly], [*outcomes, wrongly], outcomes[:3], {2: ("drain:b",)},
-        [6.0, 60.0],
+        outcomes, outcomes, walks, outcomes, [*outcomes, rightly, wrongly], [*outcomes, wrongly], outcomes[2:], outcomes[:3],
+        {2: ("drain:b",)}, [6.0, 60.0],
     )  # fmt: skip
     (worked,) = (line for line in lines if line.startswith("**Isolators"))
     assert "3 cases" in worked and worked.endswith("Of 3 called 90% sure 67% are right.")
@@ -575,6 +577,8 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
     assert "6 cases" in otherwise and "In 2 of 6 cases" in otherwise and otherwise.endswith("In 1 of them it is.")
     (by_other_laws,) = (line for line in lines if line.startswith("**By other laws"))
     assert "5 cases" in by_other_laws and "In 1 of 5 cases" in by_other_laws and by_other_laws.endswith("In 0 of them it is.")
+    (by_the_book,) = (line for line in lines if line.startswith("**As a textbook"))
+    assert "2 cases" in by_the_book and "one of the first three in 100%, nothing broken" in by_the_book
     missed = [line for line in lines if line.startswith(("| 1 |", "| 2 |", "| 3 |", "| 4 |"))]
     assert missed == [
         "| 2 | car | open:a, drain:b | drain:b | open:a 99%, none: 10%, belt slips:u 10% |",
@@ -587,7 +591,7 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
     whole = [
         Outcome(7, "car", "healthy", ("none:",), (("none:", 0.9),), "Sound.", None, named) for named in [("drain:b", "x:y"), ()]
     ]
-    unseen = page([*outcomes, *shown, *whole], outcomes, walks, outcomes, outcomes, outcomes, outcomes, {}, [])
+    unseen = page([*outcomes, *shown, *whole], outcomes, walks, outcomes, outcomes, outcomes, outcomes, outcomes, {}, [])
     (named,) = (line for line in unseen if "had it named" in line)
     assert "Of 2 vehicles with one fault" in named and "called the likeliest 1 had it named" in named
     assert named.endswith("Of 2 vehicles with nothing broken 1 have any so named, 2.0 on average.")
@@ -623,6 +627,56 @@ def test_a_case_by_other_laws_is_further_from_its_document_and_always_the_same()
     assert one.vehicle.at("idle_loaded") and read(
         one, [("rest", list(procedure("rest").points(Circuit.model_validate(one.vehicle.document))))]
     )
+
+
+@pytest.mark.parametrize(
+    ("number", "cause"),
+    [
+        # A belt that slips as much with nothing on as with everything: the tachometer was taken for a slip, nothing broken 94 % and 74 %.
+        (524, "belt_slips:alternator"),
+        (463, "belt_slips:alternator"),
+        # A dead cell in a battery with as much resistance as before: nothing broken, over 99 %.
+        (553, "dead_cell:battery"),
+    ],
+)
+def test_what_a_textbook_has_is_found(number: int, cause: str) -> None:
+    judged = textbook_outcome(number)
+    assert judged.truth == (cause,) and judged.first and judged.causes[0][1] > 0.8
+
+
+def test_readings_without_any_uncertainty_are_judged() -> None:
+    """Nobody said what they were read with, and they are exact: how surely all is known together came out as what no matrix of the kind is."""
+    case = draw_by_the_book(drawn(), 597)
+    exact = replace(case, meters=tuple({**m, "percent_of_reading": 0.0, "resolution": 1e-9} for m in case.meters))
+    circuit = Circuit.model_validate(case.vehicle.document)
+    read_so = read(exact, [(p.name, list(p.points(circuit))) for p in PROCEDURES])
+    assert not any("instruments" in run or any("instrument" in r for r in run["readings"]) for run in read_so)
+    findings = judge(circuit, [complete_run(circuit, Run.model_validate(r)) for r in read_so], Limits(), ahead=False)
+    assert findings.causes[0].cause in case.vehicle.truth.causes
+
+
+def test_a_textbook_s_vehicle_hardly_differs_from_its_document_and_is_always_the_same() -> None:
+    one, again = (draw_by_the_book(drawn(), 7) for _ in range(2))
+    assert one.vehicle.ohm == again.vehicle.ohm and one.vehicle.truth == again.vehicle.truth and one.sort == "single"
+    assert draw_by_the_book(drawn(), 10).vehicle.truth.causes == ("none:",)
+    unit = PlainUnit("s", "c", ("s", "c"), 100.0, 0.0, 0.0, 14.4, 0.02, 2.0, magnet=False)
+    assert [unit.limit(rpm / 2, True) for rpm, _ in CURVE] == pytest.approx([100 * share for _, share in CURVE])
+    unit.slip = 0.5
+    assert (
+        unit.limit(3000, False)
+        == unit.limit(3000, True)
+        == pytest.approx(unit.most_a * np.interp(3000, *zip(*CURVE, strict=True)))
+    )
+    vehicle = one.vehicle
+    put_by_the_book(vehicle, "dead_cell", "battery")
+    assert "dead_cell:battery" in vehicle.truth.causes
+
+
+def test_an_engine_that_idles_with_hungry_batteries_is_no_regulator_set_low() -> None:
+    """A camper whose engine was never held at speed, and whose batteries take all that idle gives: from where they take what is expected of
+    them that was a regulator set low, over 99 % sure."""
+    judged = rare_outcome(26015)
+    assert judged.truth == ("slow_engine:",) and judged.first
 
 
 def test_all_but_one_are_not_all() -> None:

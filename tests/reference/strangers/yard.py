@@ -13,6 +13,7 @@ from tests.reference.strangers.altered import altered
 from tests.reference.strangers.faults import FAULTS, RARE, WORKED, more_loads, places, put, worked
 from tests.reference.strangers.other_laws import COARSE_METERS, OtherLaws
 from tests.reference.strangers.reading import METERS, Hands
+from tests.reference.strangers.textbook import EXACT_METERS, Textbook, put_by_the_book
 from tests.reference.strangers.vehicle import Stranger
 
 DRAWN: dict[str, tuple[str, int]] = {
@@ -43,6 +44,8 @@ class Case:
     slip: bool
     """Whether one reading was taken with a probe in the wrong place."""
     meters: tuple[dict[str, Any], ...] = tuple(METERS)
+    noted: bool = True
+    """Whether it is written down what was read with which."""
 
 
 def documents(build: Callable[[str, int], dict[str, Any]]) -> dict[str, dict[str, Any]]:
@@ -111,6 +114,20 @@ def draw_by_other_laws(drawn: dict[str, dict[str, Any]], number: int) -> Case:
     return replace(case, meters=tuple(COARSE_METERS))
 
 
+def draw_by_the_book(drawn: dict[str, dict[str, Any]], number: int) -> Case:
+    """The case of a number on a vehicle as a textbook has it, one of five with nothing broken, the others with one fault; nobody says which
+    meters read it."""
+    name = list(drawn)[number % len(drawn)]
+    vehicle = Textbook(copy.deepcopy(drawn[name]), np.random.default_rng([31, number]))
+    sort = "single" if number % 5 else "healthy"
+    while sort == "single":
+        kind = str(vehicle.rng.choice(list(FAULTS)))
+        if where := places(vehicle, kind):
+            put_by_the_book(vehicle, kind, str(vehicle.rng.choice(where)))
+            break
+    return Case(name, sort, vehicle, False, tuple(EXACT_METERS), False)
+
+
 def draw(drawn: dict[str, dict[str, Any]], number: int) -> Case:
     """The case of a number: always the same one."""
     name = list(drawn)[number % len(drawn)]
@@ -161,6 +178,12 @@ def read(case: Case, tests: list[tuple[str, list[Any]]]) -> list[dict[str, Any]]
     """
     hands = Hands(case.vehicle, list(case.meters))
     runs = hands.runs(tests)
+    if not case.noted:
+        runs = [
+            {k: v for k, v in run.items() if k != "instruments"}
+            | {"readings": [{k: v for k, v in r.items() if k != "instrument"} for r in run["readings"]]}
+            for run in runs
+        ]
     if case.slip:
         drops = [
             r

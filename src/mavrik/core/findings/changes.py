@@ -42,6 +42,8 @@ class What(StrEnum):
     """What a diode, or a way of an isolator, loses more than the forward voltage of its document."""
     SLIP = "slip"
     """What of its speed the belt loses where the unit is hardest to turn."""
+    SLIP_UNLOADED = "slip_unloaded"
+    """What of that shows more than usual with nothing on: batteries that take much turn a unit as hard as loads do."""
     ANOTHERS_A = "anothers_a"
     """What another alternator gives while the output of the first is read."""
     MORE_LOAD_A = "more_load_a"
@@ -82,6 +84,8 @@ class Change:
     """What share of it there is in the others."""
     always: float = 0.0
     """What there is beside it in all of them: what the part differs by when it is sound."""
+    goes_with: bool = False
+    """Whether it only goes with what is wrong, and may be missing."""
 
     def share_in(self, state: BenchState) -> float:
         """What share of it there is in a state of the bench."""

@@ -40,6 +40,8 @@ class FaultChange(BaseModel):
     """What the amount is a multiple of: of a 12 V system, or of the first alternator's rating."""
     at: Literal["element", "main_battery", "behind"] = "element"
     """What it is of: the element, the main battery, or the battery that a way leads to."""
+    goes_with: bool = False
+    """Whether it only goes with what is wrong, and may be missing."""
 
 
 class Fault(FaultWords):

@@ -379,15 +379,17 @@ def _evidence(fit: Fit, pull: Floats) -> list[Fitted]:
     by_eye = log_likelihood([placed[k][0] for k in others], looked, [problem.evidence[k].measured for k in others])[1:]
     sigmas = fit.scatter(seen)
     likely, sure = fit.likely(fit.read - seen, sigmas)
-    strain = -0.5 * (((fit.now - fit.centre) / fit.width) ** 2).sum(axis=1) - np.log(fit.width).sum(axis=1)
+    strain = -0.5 * (((fit.now - fit.centre) / fit.width) ** 2).sum(axis=1)
     least, side = least_of(u, [t.base for t in trials])
     least += problem.offset
-    half = jacobian * (np.sqrt(sure) / sigmas)[:, :, None]
+    # Each unknown in its standard deviations: nothing is then known less than before, however sharply another is.
+    half = jacobian * (np.sqrt(sure) / sigmas)[:, :, None] * fit.width[:, None, :]
     curvature = np.swapaxes(half, 1, 2) @ half
     unknowns = np.arange(curvature.shape[1])
-    curvature[:, unknowns, unknowns] += 1 / fit.width**2
-    # The constants of the priors' and the integral's normal densities cancel.
-    logdet, covariances = np.linalg.slogdet(curvature)[1], np.linalg.inv(curvature)
+    curvature[:, unknowns, unknowns] += 1.0
+    # The constants of the priors' and the integral's normal densities cancel, and so do the widths.
+    logdet = np.linalg.slogdet(curvature)[1]
+    covariances = np.linalg.inv(curvature) * fit.width[:, :, None] * fit.width[:, None, :]
     spreads = np.sqrt(covariances[:, unknowns, unknowns])[:, : fit.size]
     # Of what fits only what is on the fault's side is the fault.
     outputs = outputs_likely(problem, amounts).tolist()

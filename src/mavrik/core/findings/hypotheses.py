@@ -118,6 +118,7 @@ def _change(circuit: Circuit, change: FaultChange, element: str, states: Sequenc
         change.spread if relative else change.spread * scale,
         None if states is None else frozenset(states),
         elsewhere,
+        goes_with=change.goes_with,
     )
 
 

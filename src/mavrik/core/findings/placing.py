@@ -21,6 +21,7 @@ from mavrik.core.findings.lift import SWEPT, Lift
 from mavrik.core.findings.unknowns import LEAST_SHARE, Unknowns
 from mavrik.core.operating.bench_states import RUNNING
 from mavrik.core.operating.devices import unit_output_a
+from mavrik.core.operating.elements import SLIP_UNLOADED
 from mavrik.core.operating.state import State
 from mavrik.core.procedures import BenchState, Setup
 
@@ -327,8 +328,11 @@ class Placing:
         share = self._present(suspects)
         return 1.0 if share is None else np.asarray(share[0, :, unknown])
 
-    def _slip_left(self, a: Alternator, slip: Floats) -> Floats:
-        """What of its output a unit has left under a belt that slips by so much where it is hardest to turn (states, suspects)."""
+    def _slip_left(self, a: Alternator, slip: Floats, unloaded: Floats) -> Floats:
+        """What of its output a unit has left under a belt that slips by so much where it is hardest to turn (states, suspects).
+
+        unloaded: what of that shows more than usual with nothing on
+        """
         share = np.ones((len(self.many), len(slip)))
         lost = np.clip(slip, 0.0, MOST_SLIP)
         if not lost.any():
@@ -340,7 +344,8 @@ class Placing:
                 alike.setdefault((at.state.engine_rpm, at.state.alternator_c, at.slip_shown), []).append(s)
         for (rpm, warm, shown), states in alike.items():
             shaft = rpm * a.pulley_ratio
-            limit = unit_output_a(a, np.concatenate(([shaft], shaft * (1 - lost * shown))), warm)
+            part = np.clip(shown + unloaded, 0.0, 1.0) if shown == SLIP_UNLOADED else shown
+            limit = unit_output_a(a, np.concatenate(([shaft], shaft * (1 - lost * part))), warm)
             share[states] = limit[1:] / max(float(limit[0]), 1e-9)
         return share
 
@@ -354,7 +359,8 @@ class Placing:
         place = self.unknowns.place
         logarithm = rows[:, place[What.LIMIT_SHARE, a.id]] + self._idling(suspects) * rows[:, place[What.IDLE_SHARE, a.id]]
         share = np.where(logarithm > np.log(LEAST_SHARE) + 1e-9, np.exp(np.minimum(logarithm, 5.0)), 0.0)
-        return np.asarray(share * self._slip_left(a, rows[:, place[What.SLIP, a.id]]))
+        slip, unloaded = rows[:, place[What.SLIP, a.id]], rows[:, place[What.SLIP_UNLOADED, a.id]]
+        return np.asarray(share * self._slip_left(a, slip, unloaded))
 
     def _slowed(self, a: Alternator, suspects: Sequence[Hypothesis]) -> Floats:
         """What of its output a unit has left at idle, where a state asks for more speed than the engine had (states, suspects)."""
@@ -443,9 +449,14 @@ class Placing:
             slopes[:, :, place[What.LIMIT_SHARE, a.id]] = by_share
             slopes[:, :, place[What.IDLE_SHARE, a.id]] = by_share * self._idling(suspects)[of]
             slip = np.maximum(rows[:, place[What.SLIP, a.id]], 0.0)
-            left, less = np.split(self._slip_left(a, np.concatenate((slip, slip + SLIP_STEP))), 2, axis=1)
+            unloaded = rows[:, place[What.SLIP_UNLOADED, a.id]]
+            there = self._slip_left(
+                a, np.concatenate((slip, slip + SLIP_STEP, slip)), np.concatenate((unloaded, unloaded, unloaded + SLIP_STEP))
+            )
+            left, less, freer = np.split(there, 3, axis=1)
             whole = np.where(left > 0, limit / np.where(left > 0, left, 1.0), 0.0)
             slopes[:, :, place[What.SLIP, a.id]] = by_limit * (whole * (less - left) / SLIP_STEP)[of]
+            slopes[:, :, place[What.SLIP_UNLOADED, a.id]] = by_limit * (whole * (freer - left) / SLIP_STEP)[of]
         for where, what, loads in (
             (self.running, What.LISTED_SHARE, self.listed),
             (self.cranking, What.STARTER_SHARE, self.starters),

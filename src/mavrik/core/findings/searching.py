@@ -29,6 +29,7 @@ from mavrik.core.findings.starting import (
     nearly_open,
     start_of,
     starts,
+    taking_freely,
     where_it_ended,
     with_its_unit,
 )
@@ -88,6 +89,8 @@ class _Search:
         self.cells, self.usual, self.ways = low_at_rest(problem, self.suspects), starts(problem), unnoted(problem)
         self.alike: Sequence[Trial] = ()
         self.known: set[frozenset[str]] = set()
+        self.begun: dict[frozenset[str], float] = {}
+        """Sets that were begun without a cause of another one, with that one's evidence."""
 
     def fitted(self, fits: Sequence[Fitted], trials: Sequence[Trial]) -> list[Fitted]:
         """Some sets, and some more of them fitted."""
@@ -97,9 +100,9 @@ class _Search:
         """Nothing broken, and every single cause."""
         start, usual = start_of(nothing), self.usual
         tried = [Trial.of(h, start) for h in self.by_themselves]
-        # A unit that is weak begins on the other side of its limit, too, and with nobody behind it who takes all it has.
-        full = full_behind(self.problem, start)
-        sides = [usual[0], usual[2], *([] if full is None else [full])]
+        # A unit that is weak begins on the other side of its limit, too, and with nobody behind it who takes all it has, or everybody.
+        full, freely = full_behind(self.problem, start), taking_freely(self.problem, usual[0])
+        sides = [usual[0], usual[2], freely, *([] if full is None else [full])]
         tried += [Trial.of(h, one) for h in self.suspects[1:] if of_a_unit(h) for one in sides]
         # What hangs on it unlisted begins where no more is on than was expected: the one does what the other does.
         more = [h for h in self.suspects[1:] if any(c.what is What.MORE_LOAD_A for c in h.changes)]
@@ -108,7 +111,7 @@ class _Search:
         tried += [t for h in shorted for t in either_higher(self.problem, h, start)]
         gone = [h for h in self.looking_alike if is_gone(h)]
         tried += _gone(self.problem, nothing, gone)
-        tried += otherwise(self.problem, [*self.suspects, *gone], self.ways, (usual[0], usual[2]))
+        tried += otherwise(self.problem, [*self.suspects, *gone], self.ways, (usual[0], usual[2], freely))
         with_cells = fit_trials(self.problem, dead_cells(self.problem, self.cells, usual))
         fits = [nothing, *_best_of_each([*fit_trials(self.problem, tried), *with_cells])]
         fits = _as_good_as_gone(self.problem, _out_of_a_trap(self.problem, fits), self.suspects)
@@ -158,9 +161,7 @@ class _Search:
     def once_known(self, fits: list[Fitted]) -> list[Fitted]:
         """With what is tried once the likeliest is known."""
         fits = [f for f in self.fitted(fits, in_between(fits, self.beside)) if not contradictory(f.trial.causes)]
-        every = [*self.beside, *self.looking_alike]
-        again = without_one(fits, every, PAIR_LIKELY)
-        fits = self.fitted(fits, [*again, *(Trial.of(t.base, self.usual[0]) for t in again)])
+        fits = self._without_one(fits)
         again = second_look(self.problem, fits, self.beside, self.alike, self.usual[1:3])
         fits = self.fitted(fits, again[: 2 * self.extent.pairs])
         across = across_the_limit(self.problem, fits, HOPEFUL)
@@ -171,7 +172,16 @@ class _Search:
         met = likeliest.trial.base.unnoted
         twins = [t for t in twins_of([likeliest], self.alike) if met or frozenset(t.causes) not in self.known]
         fits = self.fitted(fits, [*(t.with_base(met_so(t.base, met)) for t in twins), *swapped(fits, self.beside)])
+        fits = self._without_one(fits)
         return [f for f in fits if not contradictory(f.trial.causes)]
+
+    def _without_one(self, fits: list[Fitted]) -> list[Fitted]:
+        """With sets that are one cause fewer, each begun once from what explains as much; those that are new from afresh, too."""
+        known = {frozenset(f.trial.causes) for f in fits}
+        fewer = without_one(fits, [*self.beside, *self.looking_alike], PAIR_LIKELY, self.begun)
+        self.begun |= {causes: evidence for causes, (evidence, _) in fewer.items()}
+        afresh = [Trial.of(t.base, self.usual[0]) for causes, (_, t) in fewer.items() if causes not in known]
+        return self.fitted(fits, [*(t for _, t in fewer.values()), *afresh])
 
 
 def _may_be_beside(f: Fitted) -> bool:

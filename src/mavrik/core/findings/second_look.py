@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from functools import reduce
+from itertools import product
+from math import inf
 
 from mavrik.core.findings.bench_model import Floats
 from mavrik.core.findings.changes import AS_LOGARITHM, What
@@ -15,6 +17,7 @@ from mavrik.core.findings.hypotheses import Hypothesis, both, contradictory, of_
 from mavrik.core.findings.placing import CONSUMERS_OF
 from mavrik.core.findings.starting import begun_from, where_it_ended
 from mavrik.core.findings.unnoted import begun_so, met_so
+from mavrik.core.operating.bench_states import RUNNING, BenchState
 
 SLIPPED, SLIPS = -5.5, 2
 """A reading that is so unlikely, by its natural logarithm, is taken for a slip; where the likeliest takes so many for slips it is looked at
@@ -22,6 +25,13 @@ again."""
 
 MOST_ACROSS = 10
 """So many sets are begun on the other side of what a unit has to spare."""
+
+
+CHARGED_V = 3.0
+"""A weak battery that stands so much higher, of 12 V, holds up what hangs on it."""
+
+ACROSS_WIDTHS = 2.5
+"""By so many standard deviations of how slowly a battery takes a charge."""
 
 
 def second_look(
@@ -49,24 +59,59 @@ def second_look(
     at_times = [replace(t, start=start) for t in alike if t.base.element in parts and t.base.at_times for start in starts]
     # What nobody noted is as it is with the likeliest.
     met = likeliest.trial.base.unnoted
-    return at_times + [Trial.of(met_so(p, met), begun_so(problem, met, start)) for p in pairs.values() for start in starts]
+    afresh = [Trial.of(met_so(p, met), begun_so(problem, met, start)) for p in pairs.values() for start in starts]
+    return at_times + afresh + _weak(problem, likeliest, [h for h in suspects if h.element in parts])
+
+
+def _weak(problem: FitProblem, likeliest: Fitted, suspects: Sequence[Hypothesis]) -> list[Trial]:
+    """What may be wrong with a battery, by itself and beside the likeliest, from where that one ended and the battery charged further: one
+    that sags under what a DC-DC charger takes turns it off, and from there what the charger takes is not seen.
+
+    suspects: single causes of the parts whose readings were taken for slips
+    """
+    u, base = problem.unknowns, likeliest.trial.base
+    trials = []
+    for h in (h for h in suspects if any(c.what is What.OHM_SHARE for c in h.changes) and h.causes[0] not in base.causes):
+        for one in (h, both(h, base)) if base.causes != (NOTHING,) else (h,):
+            trial = begun_from(Trial.of(met_so(one, base.unnoted)), likeliest)
+            if trial.start is not None and (k := u.at(What.CHARGED, h.element)) is not None:
+                trial.start[k] += CHARGED_V * problem.model.circuit.system_voltage_v / 12
+            trials.append(trial)
+    return trials
 
 
 def across_the_limit(problem: FitProblem, fitted: Sequence[Fitted], near: float) -> list[Trial]:
-    """Sets that take several readings with the loads on for slips, from where they ended with more on and with less: a unit that has
-    output to spare there shows nothing of its limit, and the way over it is downhill first.
+    """Sets that take several readings of an engine that runs for slips, from where they ended with more taken and with less: by loads
+    where those are on, by batteries where they are not. A unit that has output to spare shows nothing of its limit, and the way over it
+    is downhill first.
 
     problem: readings and unknowns; fitted: sets so far; near: those that come so near the best by its natural logarithm are looked at
     """
-    with_loads = [k for k in problem.smooth.tolist() if CONSUMERS_OF.get(problem.evidence[k].setup.state) is What.CONSUMERS_A]
-    u = problem.unknowns
-    k = u.place[What.CONSUMERS_A, problem.model.circuit.battery.id]
-    top, trials = max(f.log_evidence for f in fitted), list[Trial]()
-    slipped = [f for f in fitted if sum(f.log_likelihoods[j] < SLIPPED for j in with_loads) >= SLIPS]
-    for f in sorted((f for f in slipped if f.log_evidence > top - near), key=lambda f: -f.log_evidence)[:MOST_ACROSS]:
-        for amps in (u.centre[k] + u.width[k], max(u.centre[k] - u.width[k], 0.0)):
+    u, states = problem.unknowns, {k: problem.evidence[k].setup.state for k in problem.smooth.tolist()}
+    with_loads = {s for s, what in CONSUMERS_OF.items() if what is What.CONSUMERS_A}
+    consumers = u.place[What.CONSUMERS_A, problem.model.circuit.battery.id]
+    joined = dict(u.group_of)
+    takes = [
+        [u.place[What.TAKES_SHARE, b] for b, group in joined.items() if group == first]
+        for first in dict.fromkeys(joined.values())
+    ]
+    top = max(f.log_evidence for f in fitted)
+
+    def slipped(where: Collection[BenchState]) -> list[Fitted]:
+        there = [k for k, state in states.items() if state in where]
+        some = [f for f in fitted if f.log_evidence > top - near and sum(f.log_likelihoods[k] < SLIPPED for k in there) >= SLIPS]
+        return sorted(some, key=lambda f: -f.log_evidence)[:MOST_ACROSS]
+
+    trials = list[Trial]()
+    for f in slipped(with_loads):
+        for amps in (u.centre[consumers] + u.width[consumers], max(u.centre[consumers] - u.width[consumers], 0.0)):
             begun = where_it_ended(f)
-            begun[k] = amps
+            begun[consumers] = amps
+            trials.append(f.trial.begun_at(begun))
+    for f in slipped(RUNNING - with_loads):
+        for group, widths in product(takes, (-ACROSS_WIDTHS, ACROSS_WIDTHS)):
+            begun = where_it_ended(f)
+            begun[group] += widths * u.width[group]
             trials.append(f.trial.begun_at(begun))
     return trials
 
@@ -111,22 +156,27 @@ def swapped(fitted: Sequence[Fitted], suspects: Sequence[Hypothesis]) -> list[Tr
     return list(trials.values())
 
 
-def without_one(fitted: Sequence[Fitted], suspects: Sequence[Hypothesis], near: float) -> list[Trial]:
-    """Sets of three and more, each without one of its causes where that was not tried: a third cause is tried beside pairs that are likely,
-    and may be what one of them was there for.
+def without_one(
+    fitted: Sequence[Fitted], suspects: Sequence[Hypothesis], near: float, begun: Mapping[frozenset[str], float]
+) -> dict[frozenset[str], tuple[float, Trial]]:
+    """Sets without one of their causes, where that was not tried, or explains less than with it, from where they ended: a third cause is
+    tried beside pairs that are likely, and may be what one of them was there for; and a cause that adds nothing may have led another to
+    where it fits. By their causes, with the evidence of the set each begins from.
 
     fitted: sets so far; suspects: single causes; near: sets that come so near the best by its natural logarithm are looked at
+    begun: those that were begun so before, by their causes, with that evidence
     """
-    top, known = max(f.log_evidence for f in fitted), {frozenset(f.trial.causes) for f in fitted}
+    top, known = max(f.log_evidence for f in fitted), {frozenset(f.trial.causes): f.log_evidence for f in fitted}
     single = {h.causes[0]: h for h in reversed(suspects)}
-    trials: dict[frozenset[str], Trial] = {}
+    trials: dict[frozenset[str], tuple[float, Trial]] = {}
     for f in sorted((f for f in fitted if f.log_evidence > top - near), key=lambda f: -f.log_evidence):
         causes = f.trial.causes
-        if len(causes) < 3 or not all(c in single for c in causes):
+        if len(causes) < 2 or not all(c in single for c in causes):
             continue
         for cause in causes:
             rest = [single[c] for c in causes if c != cause]
             fewer = frozenset(r.causes[0] for r in rest)
-            if fewer not in known and not contradictory(tuple(fewer)):
-                trials.setdefault(fewer, Trial.of(met_so(reduce(both, rest), f.trial.base.unnoted)).begun_at(where_it_ended(f)))
-    return list(trials.values())
+            if max(known.get(fewer, -inf), begun.get(fewer, -inf)) < f.log_evidence and not contradictory(tuple(fewer)):
+                trial = begun_from(Trial.of(met_so(reduce(both, rest), f.trial.base.unnoted)), f)
+                trials.setdefault(fewer, (f.log_evidence, trial))
+    return trials

@@ -20,7 +20,7 @@ UNEQUAL_V = 0.7
 """How much less one of several batteries of 12 V is charged where a fit begins there."""
 
 FREE_WIDTHS = 1.5
-"""Batteries that take a charge so many standard deviations faster than is expected take what several units give."""
+"""Batteries that take a charge so many standard deviations faster than is expected take what a unit gives."""
 
 NEARLY_OPEN_OHM = 0.1
 """With so much in it a conductor carries next to nothing beside another of a vehicle's."""
@@ -127,14 +127,12 @@ def with_its_unit(fitted: Fitted, start: Floats) -> Floats:
     return mixed
 
 
-def taking_freely(problem: FitProblem, start: Floats) -> Floats | None:
-    """A start with batteries that take a charge more freely than is expected, so that several units stand against each other through a
-    link and not alone; None where there is one unit.
+def taking_freely(problem: FitProblem, start: Floats) -> Floats:
+    """A start with batteries that take a charge more freely than is expected: all that a unit gives, even where nothing is on, or so that
+    several units stand against each other through a link and not alone.
 
     problem: readings and unknowns; start: all else
     """
-    if len(problem.model.circuit.alternators) < 2:
-        return None
     freely = start.copy()
     takes = [k for k, (what, _) in enumerate(problem.unknowns.names) if what is What.TAKES_SHARE]
     freely[takes] -= FREE_WIDTHS * _takes_width()
@@ -183,8 +181,8 @@ def fit_nothing(problem: FitProblem, sound: Hypothesis) -> Fitted:
     usual = starts(problem)
     fits = fit_trials(problem, [Trial(sound.causes, sound, prior, start) for start in usual])
     # By itself: beside the others it is far behind until it is ahead of them.
-    if (freely := taking_freely(problem, usual[0])) is not None:
-        fits += fit_trials(problem, [Trial(sound.causes, sound, prior, freely)])
+    if len(problem.model.circuit.alternators) > 1:
+        fits += fit_trials(problem, [Trial(sound.causes, sound, prior, taking_freely(problem, usual[0]))])
     at_output = np.array([problem.evidence[k].setup.state is BenchState.AT_OUTPUT for k in problem.smooth.tolist()], dtype=bool)
     each = [f.log_likelihoods[problem.smooth] for f in fits]
     there = max(range(len(fits)), key=lambda k: float(each[k][at_output].sum()))

@@ -53,7 +53,7 @@ MAGNET_IDLE_SPREAD = 0.7
 """Standard deviation of the natural logarithm of what a permanent-magnet stator without a curve of its own gives at idle: the usual curve is steep there, and such stators
 begin to charge anywhere between 600 and 1000 /min. Common practice, rough, no source."""
 
-PER_UNIT = (What.SET_POINT, What.LIMIT_SHARE, What.IDLE_SHARE, What.SLIP)
+PER_UNIT = (What.SET_POINT, What.LIMIT_SHARE, What.IDLE_SHARE, What.SLIP, What.SLIP_UNLOADED)
 PER_BATTERY = (What.EMF, What.OHM_SHARE, What.TAKES_SHARE, What.DRAIN_A)
 IN_VOLTS = frozenset({What.EMF, What.CHARGE, What.UNLEVEL, What.CHARGED, What.SET_POINT})
 OF_THE_RATING = frozenset({What.ANOTHERS_A, What.MORE_LOAD_A, What.CONSUMERS_A})
@@ -189,7 +189,7 @@ def least_of(unknowns: Unknowns, suspects: Sequence[Hypothesis]) -> tuple[Floats
     for row, h in enumerate(suspects):
         for c in h.changes:
             k = unknowns.place.get((c.what, c.element))
-            if k is not None and c.spread and c.what not in AS_LOGARITHM:
+            if k is not None and c.spread and c.what not in AS_LOGARITHM and not c.goes_with:
                 at[row, k] = unknowns.centre[k] + LEAST_OF_A_FAULT * as_unknown(c)
                 side[row, k] = np.sign(as_unknown(c))
     return at, side
