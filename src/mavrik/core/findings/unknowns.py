@@ -6,7 +6,7 @@ its units give and hold, in what hangs on it. A fault is an expectation of its o
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -94,28 +94,21 @@ class Unknowns:
             names += [(What.CHARGED, b.id) for b in circuit.batteries]
         alike = alike_batteries(circuit)
         names += [(what, group[0]) for what, groups in alike.items() for group in groups]
-        forward_v = {b.id: b.threshold_v for b in ways}
-        names += [(What.FORWARD, i) for i in forward_v]
+        names += [(What.FORWARD, b.id) for b in ways]
         names += [(what, a.id) for what in PER_UNIT for a in circuit.alternators]
         names += [(What.ANOTHERS_A, a.id) for a in circuit.alternators[1:]]
         main = circuit.battery.id
         names += [(w, main) for w in (What.MORE_LOAD_A, What.CONSUMERS_A, What.KEY_ON_A, What.LISTED_SHARE, What.STARTER_SHARE)]
         volts, rated = circuit.system_voltage_v / 12, circuit.alternator.rated_a
         scale = dict.fromkeys(IN_VOLTS, volts) | dict.fromkeys(OF_THE_RATING, rated)
-        magnets = {a.id for a in circuit.alternators if a.kind == "permanent_magnet" and not a.curve}
         n = len(metal)
         known = np.array([table.tolerances[str(what)] for what, _ in names[n:]])
         by = np.array([scale.get(what, 1.0) for what, _ in names[n:]])
         sound = np.array([tolerance_ohm(b, rated, circuit.system_voltage_v) for b in metal]).reshape(n, 2)
+        vehicle = _Vehicle(circuit, alike, at_rest)
         for k, (what, element) in enumerate(names[n:]):
-            if what in (What.TAKES_SHARE, What.OHM_SHARE, What.OHM_ALIKE):
-                known[k] = _of_a_battery(what, next(b for b in circuit.batteries if b.id == element), alike)
-            if what is What.FORWARD:
-                known[k] = (known[k][0], float(np.hypot(known[k][1] * forward_v[element], FORWARD_V)))
-            if what is What.CHARGED and element not in at_rest:
-                known[k] = (known[k][0], UNREAD_CHARGED_V)
-            if what is What.IDLE_SHARE and element in magnets:
-                known[k] = (known[k][0], MAGNET_IDLE_SPREAD)
+            if what in OWN_TOLERANCE:
+                known[k] = OWN_TOLERANCE[what](vehicle, element)
         return cls(
             tuple(names),
             tuple(b.id for b in metal),
@@ -248,22 +241,69 @@ def tolerance_ohm(branch: AnyBranch, rated_a: float, system_voltage_v: float) ->
     return float(more.sum()) / beside, float(np.hypot(share * sound / COVERAGE, np.clip(room, narrow, wide)))
 
 
-def _of_a_battery(what: What, battery: Battery, alike: Mapping[What, Sequence[Sequence[str]]]) -> tuple[float, float]:
-    """What a sound battery differs by from its document, by itself where others are like it, or what it has in common with those: middle and
-    standard deviation."""
+@dataclass(frozen=True)
+class _Vehicle:
+    """What some tolerances depend on."""
+
+    circuit: Circuit
+    alike: Mapping[What, Sequence[Sequence[str]]]
+    at_rest: Collection[str]
+
+    def battery(self, element: str) -> Battery:
+        return next(b for b in self.circuit.batteries if b.id == element)
+
+    def has_like(self, what: What, battery: str) -> bool:
+        """Whether there are others that have something in common with a battery."""
+        return any(battery in group for group in self.alike[what])
+
+
+def _takes_share(vehicle: _Vehicle, battery: str) -> tuple[float, float]:
+    """By itself where others are like it, otherwise all that it may differ by."""
     tolerances = fault_table().tolerances
+    middle, whole = tolerances[What.TAKES_SHARE]
+    common = tolerances[What.TAKES_ALIKE][1] if vehicle.has_like(What.TAKES_ALIKE, battery) else 0.0
+    return middle, float(np.sqrt(whole**2 - common**2))
 
-    def among_others(common: What) -> bool:
-        return any(battery.id in group for group in alike[common])
 
-    if what is What.TAKES_SHARE:
-        middle, whole = tolerances[what]
-        common = tolerances[What.TAKES_ALIKE][1] if among_others(What.TAKES_ALIKE) else 0.0
-        return middle, float(np.sqrt(whole**2 - common**2))
-    middle, own, of_its_make = inner_share(battery)
-    if what is What.OHM_ALIKE:
-        return 0.0, of_its_make
-    return middle, own if among_others(What.OHM_ALIKE) else float(np.hypot(own, of_its_make))
+def _ohm_share(vehicle: _Vehicle, battery: str) -> tuple[float, float]:
+    """By itself where others are like it, otherwise all that it may differ by."""
+    middle, own, of_its_make = inner_share(vehicle.battery(battery))
+    return middle, own if vehicle.has_like(What.OHM_ALIKE, battery) else float(np.hypot(own, of_its_make))
+
+
+def _ohm_alike(vehicle: _Vehicle, battery: str) -> tuple[float, float]:
+    """What those of one make have in common."""
+    return 0.0, inner_share(vehicle.battery(battery))[2]
+
+
+def _forward(vehicle: _Vehicle, way: str) -> tuple[float, float]:
+    """A share of what it loses, and what two with transistors differ by."""
+    middle, share = fault_table().tolerances[What.FORWARD]
+    return middle, float(np.hypot(share * vehicle.circuit.branch(way).threshold_v, FORWARD_V))
+
+
+def _charged(vehicle: _Vehicle, battery: str) -> tuple[float, float]:
+    """Of one that nobody read at rest anything."""
+    middle, width = fault_table().tolerances[What.CHARGED]
+    return middle, width if battery in vehicle.at_rest else UNREAD_CHARGED_V
+
+
+def _idle_share(vehicle: _Vehicle, unit: str) -> tuple[float, float]:
+    """Of a permanent-magnet stator without a curve of its own next to nothing is known there."""
+    middle, width = fault_table().tolerances[What.IDLE_SHARE]
+    of = next(a for a in vehicle.circuit.alternators if a.id == unit)
+    return middle, MAGNET_IDLE_SPREAD if of.kind == "permanent_magnet" and not of.curve else width
+
+
+OWN_TOLERANCE: Mapping[What, Callable[[_Vehicle, str], tuple[float, float]]] = {
+    What.TAKES_SHARE: _takes_share,
+    What.OHM_SHARE: _ohm_share,
+    What.OHM_ALIKE: _ohm_alike,
+    What.FORWARD: _forward,
+    What.CHARGED: _charged,
+    What.IDLE_SHARE: _idle_share,
+}
+"""Middle and standard deviation of what is known of one element by more than the catalogue's row, by unknown."""
 
 
 def inner_share(battery: Battery) -> tuple[float, float, float]:
