@@ -6,13 +6,14 @@ independent proof."""
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
 from tests.reference.strangers.vehicle import Stranger, Unit
 
-CURVE = ((800.0, 0.0), (1200.0, 0.12), (1600.0, 0.34), (2200.0, 0.55), (3000.0, 0.74), (4500.0, 0.91), (7000.0, 1.0))
+Curve = tuple[tuple[float, float], ...]
+CURVE: Curve = ((800.0, 0.0), (1200.0, 0.12), (1600.0, 0.34), (2200.0, 0.55), (3000.0, 0.74), (4500.0, 0.91), (7000.0, 1.0))
 """Of what a wound unit gives at its best by its shaft's speed [1/min]: straight between the corners."""
 
 MAGNET_FULL_RPM = 4500.0
@@ -32,12 +33,15 @@ COARSE_METERS: list[dict[str, Any]] = [
 class CurvedUnit(Unit):
     """An alternator whose output bends with its speed as a table has it."""
 
+    curve: ClassVar[Curve] = CURVE
+    magnet_full_rpm: ClassVar[float] = MAGNET_FULL_RPM
+
     def limit(self, engine_rpm: float, loaded: bool) -> float:
         """What it can give."""
         shaft = self.shaft(engine_rpm, loaded)
         if self.magnet:
-            return self.most_a * min(1.0, shaft / MAGNET_FULL_RPM)
-        return self.most_a * float(np.interp(shaft, *zip(*CURVE, strict=True)))
+            return self.most_a * min(1.0, shaft / self.magnet_full_rpm)
+        return self.most_a * float(np.interp(shaft, *zip(*self.curve, strict=True)))
 
 
 class OtherLaws(Stranger):

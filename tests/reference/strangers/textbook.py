@@ -13,9 +13,10 @@ from typing import Any
 import numpy as np
 
 from tests.reference.strangers.faults import FAULTS
+from tests.reference.strangers.other_laws import Curve, CurvedUnit
 from tests.reference.strangers.vehicle import OPEN_OHM, Stranger, Unit
 
-CURVE = ((1000.0, 0.0), (1500.0, 0.35), (1800.0, 0.5), (2500.0, 0.72), (3500.0, 0.88), (6000.0, 1.0))
+CURVE: Curve = ((1000.0, 0.0), (1500.0, 0.35), (1800.0, 0.5), (2500.0, 0.72), (3500.0, 0.88), (6000.0, 1.0))
 """Of its rating by the speed of its shaft [1/min], straight between."""
 
 MAGNET_FULL_RPM = 4000.0
@@ -29,19 +30,15 @@ EXACT_METERS: list[dict[str, Any]] = [
 
 
 @dataclass
-class PlainUnit(Unit):
+class PlainUnit(CurvedUnit):
     """An alternator by its curve, under a belt that slips or does not."""
+
+    curve = CURVE
+    magnet_full_rpm = MAGNET_FULL_RPM
 
     def shaft(self, engine_rpm: float, loaded: bool) -> float:
         """Speed of its shaft."""
         return engine_rpm * self.ratio * (1 - self.slip)
-
-    def limit(self, engine_rpm: float, loaded: bool) -> float:
-        """What it can give."""
-        shaft = self.shaft(engine_rpm, loaded)
-        if self.magnet:
-            return self.most_a * min(1.0, shaft / MAGNET_FULL_RPM)
-        return self.most_a * float(np.interp(shaft, *zip(*CURVE, strict=True)))
 
 
 class Textbook(Stranger):
