@@ -334,6 +334,26 @@ def test_two_readings_that_agree_are_no_two_slips() -> None:
     assert outcomes.among(2), outcomes
 
 
+def test_what_explains_several_slips_is_waited_for() -> None:
+    """The same without its regulated voltages: what was read at the stud during the drops is too high for any set point, and the pair that
+    explains it is far behind until slips are judged. A regulator set low was 99.9 % sure, with five slips."""
+    case = draw(drawn(), 15126)
+    circuit = Circuit.model_validate(case.vehicle.document)
+    tests = [(p.name, list(p.points(circuit))) for p in PROCEDURES if p.name != "regulated"]
+    runs = [complete_run(circuit, Run.model_validate(r)) for r in read(case, tests)]
+    causes = judge(circuit, runs, Limits(), ahead=False).causes
+    assert {c.cause for c in causes[:2]} == set(case.vehicle.truth.causes) and causes[1].probability > 0.9
+
+
+@pytest.mark.parametrize("number", [28255, 28279])
+def test_an_open_fuse_behind_an_isolator_shows_without_a_current(number: int) -> None:
+    """3.6 V stand across a fuse of a boat whose unit has no field: nobody drew anything from the drops of a test without an output. The stud
+    stands at 9.6 V meanwhile, by what leaks back: that was "No cause explains Stud"."""
+    outcomes = outcome(number)
+    assert outcomes.among(3), outcomes
+    assert "Stud" not in outcomes.headline and "fuse" in outcomes.headline
+
+
 def test_one_of_two_causes_is_held_against_others_of_its_part() -> None:
     """The second unit has no field; set low explained nearly as much, and beside the belt no other of its causes was tried."""
     outcomes = outcome(15453)

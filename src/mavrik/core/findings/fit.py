@@ -285,10 +285,11 @@ class Fit:
                 rows, width, centre, step, low, high = (a[moving] for a in (rows, width, centre, step, low, high))
 
 
-def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = True) -> list[Fitted]:
+def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = True, hardly: float = HARDLY) -> list[Fitted]:
     """Fit sets of causes, all at once.
 
-    problem: readings and unknowns; trials: the sets
+    problem: readings and unknowns; trials: the sets; hardly: how far behind the best of them one may be before slips are judged, by the
+    natural logarithm of its likelihood
     gathering: whether all readings pull before any is taken for a slip; otherwise a set goes on from where another one ended
     Source: iterated least squares with the expectations as further readings, along straight lines that the solved network gives, no
     step kept that explains less; a reading that may be a slip counts by how likely it is none.
@@ -302,7 +303,7 @@ def fit_trials(problem: FitProblem, trials: Sequence[Trial], gathering: bool = T
     pull, live = np.zeros_like(fit.now), every
     left = every[:0]
     if gathering:
-        pull, live = _gathered(fit)
+        pull, live = _gathered(fit, hardly)
         left = _left_behind(fit, live)
         _spend_on(problem, len(left))
         live = np.concatenate((live, fit.twice(left)))
@@ -343,7 +344,7 @@ def _left_behind(fit: Fit, live: NDArray[np.int64]) -> NDArray[np.int64]:
     return live[(here < fit.best[live]) & (here > fit.best[live] - HOPELESS)]
 
 
-def _gathered(fit: Fit) -> tuple[Floats, NDArray[np.int64]]:
+def _gathered(fit: Fit, hardly: float) -> tuple[Floats, NDArray[np.int64]]:
     """Let all readings pull; returns how far each unknown went, and which trials are worth going on with."""
     every = np.arange(len(fit.trials))
     fit.along_the_lines(every, gathering=True)
@@ -355,7 +356,7 @@ def _gathered(fit: Fit) -> tuple[Floats, NDArray[np.int64]]:
     far = SOUND_WIDTHS * fit.width
     fit.now = np.where(fit.logs, fit.now, np.clip(fit.now, fit.centre - far, fit.centre + far))
     hopeful = np.maximum(fit.objective(every), fit.best)
-    live = np.flatnonzero(hopeful > hopeful.max() - HARDLY)
+    live = np.flatnonzero(hopeful > hopeful.max() - hardly)
     fit.solve(live)
     fit.radius[:] = 1.0
     return pull, live

@@ -60,6 +60,9 @@ much more than it did from where that one ended, all single causes are fitted an
 POLISHED, HOPEFUL = 10, 15.0
 """So many of the likeliest, of those so near the best by its natural logarithm, are fitted again from where the best ended."""
 
+PATIENT = 300.0
+"""A set of the last look may be so far behind the best of them before slips are judged, by the natural logarithm of its likelihood."""
+
 DRAWN, NEAR = 10, 6.0
 """The evidence of so many sets at most is drawn, of those so near the best by its natural logarithm."""
 
@@ -172,8 +175,13 @@ class _Search:
         met = likeliest.trial.base.unnoted
         twins = [t for t in twins_of([likeliest], self.alike) if met or frozenset(t.causes) not in self.known]
         fits = self.fitted(fits, [*(t.with_base(met_so(t.base, met)) for t in twins), *swapped(fits, self.beside)])
-        fits = self._without_one(fits)
+        fits = self._patiently(self._without_one(fits))
         return [f for f in fits if not contradictory(f.trial.causes)]
+
+    def _patiently(self, fits: list[Fitted]) -> list[Fitted]:
+        """With another look where the likeliest takes several readings for slips after all: what explains them has a long way to go."""
+        again = second_look(self.problem, fits, self.beside, self.alike, self.usual[1:3])
+        return _best_of_each([*fits, *fit_trials(self.problem, again[: 2 * self.extent.pairs], hardly=PATIENT)])
 
     def _without_one(self, fits: list[Fitted]) -> list[Fitted]:
         """With sets that are one cause fewer, each begun once from what explains as much; those that are new from afresh, too."""
