@@ -202,7 +202,7 @@ def undecided_sets(posterior: Posterior) -> tuple[Undecided, ...]:
         some = _share_with(posterior, any, ids)
         surely = f"One of these {is_so}" if some >= probably else f"One of these may {may}"
         sets.append(Undecided(ids, f"{surely}, and the readings do not tell which: {', '.join(words[b] for b in ids)}."))
-    return tuple(sorted(sets, key=lambda u: -len(u.branch_ids)))
+    return tuple(sorted(sets, key=lambda u: (-len(u.branch_ids), -_share_with(posterior, any, u.branch_ids))))
 
 
 def _share_with(posterior: Posterior, which: Callable[[Iterator[bool]], bool], branch_ids: Sequence[str]) -> float:

@@ -206,9 +206,11 @@ def headline(basis: HeadlineBasis) -> Headline:
         return _cause_line(basis, best, BranchVerdict.FAIL if over else otherwise)
     if basis.weighed and part is not None and (graver is None or graver.branch_id != part.element):
         return _part_line(basis, part, BranchVerdict.FAIL if over else BranchVerdict.EXCESS)
-    if graver is not None and graver.verdict is BranchVerdict.FAIL and fails_in_itself(graver):
+    if graver is not None and (
+        graver.verdict is BranchVerdict.EXCESS or (graver.verdict is BranchVerdict.FAIL and fails_in_itself(graver))
+    ):
         also = tuple(u.words for u in basis.undecided if set(u.branch_ids) != {graver.branch_id})
-        return Headline(BranchVerdict.FAIL, f"{graver.label}: {graver.reason}", also, graver.next_step, graver.branch_id)
+        return Headline(graver.verdict, f"{graver.label}: {graver.reason}", also[:MOST_WHY], graver.next_step, graver.branch_id)
     if basis.weighed and basis.one_of is not None and not basis.undecided:
         return _either_line(basis, basis.one_of, BranchVerdict.FAIL if over else BranchVerdict.EXCESS)
     if basis.weighed and basis.undecided:
