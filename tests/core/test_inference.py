@@ -155,7 +155,7 @@ def test_a_cause_says_what_speaks_for_it() -> None:
 
 def test_before_any_reading_the_next_test_is_named_and_after_all_there_is_none() -> None:
     empty = judged(VEHICLES["front"], ahead=True)
-    tells = {p.name for p in PROCEDURES if any(not a.own_rule for a in p.points(VEHICLES["front"]))}
+    tells = {p.name for p in PROCEDURES if any(a.worth_asking for a in p.points(VEHICLES["front"]))}
     assert {t.procedure for t in empty.next_tests} == tells and "battery_load" in tells and "joints" not in tells
     assert empty.headline.text == "Nothing measured yet." and empty.headline.next_step.startswith("Begin with: ")
     assert sum(c.probability for c in empty.causes) < 1

@@ -27,7 +27,7 @@ from tests.build import drop_run, drops_with, judged, runs_of
 NO_PART = ("none", "unlisted_load", "unknown")
 """Causes that send nobody to mend anything."""
 
-TELLING = [p.name for p in PROCEDURES if any(not a.own_rule for a in p.points(build_layout("front_battery", 12)))]
+TELLING = [p.name for p in PROCEDURES if any(a.worth_asking for a in p.points(build_layout("front_battery", 12)))]
 
 
 @cache

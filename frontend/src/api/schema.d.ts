@@ -9470,6 +9470,11 @@ export interface components {
              */
             after_s: number | null;
             /**
+             * Asked Elsewhere
+             * @default false
+             */
+            asked_elsewhere: boolean;
+            /**
              * Black
              * @default
              */
@@ -9556,6 +9561,11 @@ export interface components {
              */
             signed: boolean;
             state: components["schemas"]["BenchState"];
+            /**
+             * Unheld
+             * @default false
+             */
+            unheld: boolean;
         };
         /**
          * PointView

@@ -165,7 +165,7 @@ def _view(circuit: Circuit, of: Procedure, meters: dict[str, str], last: RunReco
         cautions=of.cautions,
         steps=of.steps,
         points=tuple(_point(circuit, p, meters.get(p.meter)) for p in points),
-        tells=any(not p.own_rule for p in points),
+        tells=any(p.worth_asking for p in points),
         last=last,
     )
 

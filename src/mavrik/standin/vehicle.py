@@ -103,7 +103,7 @@ class HiddenVehicle:
 
     def read(self, procedure: Procedure) -> dict[str, Measured]:
         """What the meters show: 0.5 % and a last digit (2 mV of a voltmeter, 0.1 mohm of a milliohm meter), 2 % and 0.3 A of a clamp."""
-        points = [a for a in procedure.points(self.circuit) if not a.own_rule or a.id.startswith(READ_TOO)]
+        points = [a for a in procedure.points(self.circuit) if a.worth_asking or a.id.startswith(READ_TOO)]
         if not points:
             return {}
         seen = self.model.predict([placed(p) for p in points], [self.truth])[0]

@@ -55,7 +55,7 @@ class Hands:
         point: a place of a test, as the product asks for it
         """
         v, state = self.vehicle, str(getattr(point.state, "value", point.state))
-        if state not in STATES or (point.own_rule and not point.id.startswith(TO_GO_WITH)):
+        if state not in STATES or not (point.worth_asking or point.id.startswith(TO_GO_WITH)):
             return None
         if point.indicator or point.quantity in ("yes_no", "speed"):
             return self._looked_at(point)

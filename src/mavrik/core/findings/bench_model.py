@@ -134,7 +134,7 @@ class BenchModel:
         beside += [
             net.Resistor(f"floating:{b.id}:{node}", node, circuit.battery.negative_node, FLOATING_OHM)
             for b in circuit.branches
-            if b.by_voltage and b.settable
+            if b.by_voltage
             for node in (b.from_node, b.to_node)
         ]
         # At a known output the batteries are where the stud's voltage says.
@@ -354,13 +354,15 @@ class BenchModel:
             "plate": alternator.rated_a,
             "ripple": fault_table().usual_ripple_vpp * self.circuit.system_voltage_v / 12,
             "clear": 1.0,
+            "phases": 1.0,
         }[point.indicator]
         return np.array([h.indications.get((point.indicator, point.element), usual) for h in suspects])
 
     def _by_itself(
         self, point: Point, setup: Setup, suspects: Sequence[Hypothesis], rows: Floats, made: dict[Setup, Mapping[str, Floats]]
     ) -> tuple[Floats, Floats]:
-        """A contact under a milliohm meter, or a battery alone, at rest or under a load of its own; with what each unknown does to it.
+        """A contact under a milliohm meter, or a battery alone: at rest, under a load of its own, its cold cranking current by a conductance
+        tester, which goes with the conductance; with what each unknown does to it.
 
         made: values of the states that others of these suspects were asked in, added to
         """
@@ -378,6 +380,14 @@ class BenchModel:
                 slopes[:, k] = (ohm < MOST_OHM) * placing.present(suspects, k)
             return np.minimum(ohm, MOST_OHM), slopes
         row = next(j for j, e in enumerate(placing.network.emfs) if e.id == point.element)
+        if point.quantity == "stated_current":
+            battery = next(b for b in self.circuit.batteries if b.id == point.element)
+            # Of one that is as sound as its rating lets expect it shows the rating.
+            expected = np.exp(u.centre[u.place[What.OHM_SHARE, point.element]])
+            sound_ohm = np.asarray(placing.many[0].values.emf_ohm)[..., row] * expected
+            cca_a = (battery.cca_a or 0.0) * battery.parallel * sound_ohm / values["emf_ohm"][:, row]
+            self._by_ohm(slopes, point.element, -cca_a)
+            return cca_a, slopes
         volts = values["emf_v"][:, row].copy()
         for what in (What.EMF, What.CHARGE):
             if (k := u.at(what, dict(u.group_of)[point.element] if what is What.CHARGE else point.element)) is not None:
@@ -386,12 +396,17 @@ class BenchModel:
             battery = next(b for b in self.circuit.batteries if b.id == point.element)
             sags = load_test_a(battery) * values["emf_ohm"][:, row]
             volts -= sags
-            slopes[:, u.place[What.OHM_SHARE, point.element]] = -sags
-            for group in u.alike[What.OHM_ALIKE]:
-                if point.element in group:
-                    slopes[:, u.place[What.OHM_ALIKE, group[0]]] = -sags
+            self._by_ohm(slopes, point.element, -sags)
             slopes[volts < 0] = 0.0
         return np.maximum(volts, 0.0), slopes
+
+    def _by_ohm(self, slopes: Floats, battery: str, moved: Floats) -> None:
+        """What a battery's own resistance does to a reading of it alone, by the natural logarithm of that."""
+        u = self.unknowns
+        slopes[:, u.place[What.OHM_SHARE, battery]] = moved
+        for group in u.alike[What.OHM_ALIKE]:
+            if battery in group:
+                slopes[:, u.place[What.OHM_ALIKE, group[0]]] = moved
 
 
 @dataclass(frozen=True)

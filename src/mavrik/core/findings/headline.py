@@ -189,7 +189,9 @@ def headline(basis: HeadlineBasis) -> Headline:
         )
     probably = fault_table().probably
     best = _said_first(basis.causes)
-    failing = [j for t in basis.tests if t.procedure != DROPS for j in t.judgements if j.verdict is Verdict.FAIL]
+    # What is said of drops is said of their branches and sides.
+    said = [j for t in basis.tests for j in t.judgements if t.procedure != DROPS or j.quantity != "voltage_drop"]
+    failing = [j for j in said if j.verdict is Verdict.FAIL]
     graver = min((b for b in basis.branches), key=lambda b: (GRAVITY[b.verdict], -(b.excess_heat_w or 0)), default=None)
     if basis.weighed and best is not None and best.kind in OF_THE_TEST and best.probability > EVEN:
         # To read again costs minutes, and parts are condemned by it otherwise.

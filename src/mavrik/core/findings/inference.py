@@ -27,6 +27,7 @@ from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import Hypothesis, hypotheses
 from mavrik.core.findings.likelihood import slip_density
+from mavrik.core.findings.phases import phases_equal
 from mavrik.core.findings.searching import evidence_drawn, search
 from mavrik.core.findings.starting import fit_nothing, where_it_ended
 from mavrik.core.measuring.readings import Measured
@@ -158,7 +159,7 @@ def weighed(observations: Sequence[Observation]) -> tuple[Observation, ...]:
 
     A reading and what somebody says of the same thing are not two: a set point that is high and never reached shows neither way.
     """
-    every = at_idle(observations)
+    every = [*at_idle(observations), *phases_equal(observations)]
     read = {o.point.id for o in every}
     return tuple(o for o in every if not o.point.own_rule and not o.point.said_by(read))
 

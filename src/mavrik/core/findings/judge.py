@@ -44,6 +44,7 @@ from mavrik.core.procedures import (
     observations,
     standing,
 )
+from mavrik.core.procedures.bench.charging_drops import output_point
 from mavrik.core.protection.documents import Finding, Severity, by_severity
 from mavrik.core.protection.parts import judge_parts
 
@@ -150,6 +151,27 @@ def _of_drops(branches: Sequence[BranchFinding], sides: Sequence[SideFinding]) -
     return judgements
 
 
+NEARLY_HELD_V = 0.5
+"""So little below its set point a unit regulates: nobody asks it for anything. Of 12 V; our choice, no source."""
+
+
+def _no_output(circuit: Circuit, read: Sequence[Observation]) -> list[Judgement]:
+    """What is said of a drop test with loads or a bank on where nothing came out of the unit, and nothing held the volts either."""
+    held = min(a.set_point_v for a in circuit.alternators) - NEARLY_HELD_V * circuit.system_voltage_v / 12
+    volts = [o.measured.value for o in read if o.point.id in ("stud_v", "battery_v")]
+    if volts and min(volts) > held:
+        return []
+    return [
+        Judgement(
+            o.point.id, o.point.label, o.measured.value, o.measured.uncertainty, o.point.quantity, Verdict.FAIL,
+            "something comes out of it with loads or a bank on", "Common practice of the trade", "Nothing comes out of it.",
+            "Volts across the feed or return side meanwhile: the way is open. None: no field, or no belt.",
+        )
+        for o in read
+        if o.point.id == output_point(circuit) and o.setup.state is BenchState.FAST_LOADED
+    ]  # fmt: skip
+
+
 def _test(
     of: Procedure, circuit: Circuit, runs: Sequence[tuple[int, Run]], limits: Limits, drops: list[Judgement]
 ) -> TestFinding | None:
@@ -231,7 +253,7 @@ def judge(
             *chattering_findings(bench),
         )
     )
-    of_drops = _of_drops(branches, sides)
+    of_drops = [*_no_output(circuit, read), *_of_drops(branches, sides)]
     tests = tuple(t for p in PROCEDURES if (t := _test(p, circuit, stand, limits, of_drops)) is not None)
     ids = frozenset(o.point.id for o in read)
     hearsay = frozenset(o.point.id for o in read if o.point.hearsay)

@@ -42,6 +42,8 @@ def scatter_terms(point: Point) -> Terms:
     s, state, quantity = fault_table().scatter, point.state, point.quantity
     if quantity == "resistance":
         return s["contact_share"], s["contact_ohm"], 0.0, 0.0
+    if quantity == "voltage_drop" and point.unheld:
+        return s["probe_share"], s["unheld_v"], 0.0, s["unheld_share"]
     if quantity == "voltage_drop":
         return s["cranking_drop_share" if state is BenchState.CRANKING else "probe_share"], s["probe_v"], 0.0, s["floating_share"]
     if quantity == "voltage":
@@ -52,7 +54,8 @@ def scatter_terms(point: Point) -> Terms:
             BenchState.CRANKING: "cranking_v",
         }
         floats = point.may_float or state is BenchState.KEY_ON
-        return 0.0, s[by_state.get(state, "voltage_v")], s["floating_share"] if floats else 0.0, 0.0
+        left = s["unheld_share"] if point.unheld else s["floating_share"] if floats else 0.0
+        return 0.0, s[by_state.get(state, "voltage_v")], left, 0.0
     if quantity == "current" and point.signed and state in RUNNING:
         # What a battery takes falls while one looks at it.
         return s["taken_share"], s["output_a"], 0.0, 0.0
@@ -65,7 +68,8 @@ def scatter_terms(point: Point) -> Terms:
     if quantity == "speed":
         return s["shaft_share"], 0.0, 0.0, 0.0
     if quantity == "stated_current":
-        return 0.0, 1.0, 0.0, 0.0
+        # A plate says it to the ampere, a conductance tester roughly.
+        return (0.0, 1.0, 0.0, 0.0) if point.indicator else (s["tester_share"], 0.0, 0.0, 0.0)
     # A quantity that a new procedure brings is known as well as its registry says, and differs as much as most do.
     return USUAL_SHARE, point.kind.last_digit, 0.0, 0.0
 

@@ -163,7 +163,7 @@ def _left(posterior: Posterior, read: frozenset[str], of: Procedure) -> list[Poi
     if any(p.hearsay and p.id in read for p in points):
         # What he did not answer he does not know.
         return []
-    return [p for p in points if p.id not in read and not p.own_rule and not p.said_by(read)]
+    return [p for p in points if p.id not in read and p.worth_asking and not p.said_by(read)]
 
 
 def look_ahead(
@@ -272,7 +272,7 @@ class _Charged:
             p
             for of in procedures
             for p in of.points(model.document)
-            if p.state in AFTER_CHARGING and not (p.own_rule or p.indicator)
+            if p.state in AFTER_CHARGING and p.worth_asking and not p.indicator
         )
         if not flat or not points:
             return None

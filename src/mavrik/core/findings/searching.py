@@ -20,7 +20,7 @@ from mavrik.core.findings.hypotheses import Hypothesis, both, contradictory, of_
 from mavrik.core.findings.likelihood import log_likelihood
 from mavrik.core.findings.lookalikes import alike_or_one_value, fault_of, is_gone, lookalike, twins_of
 from mavrik.core.findings.sampling import sampled
-from mavrik.core.findings.second_look import across_the_limit, in_between, second_look, swapped, without_one
+from mavrik.core.findings.second_look import across_the_limit, in_between, second_look, stands_across, swapped, without_one
 from mavrik.core.findings.starting import (
     as_listed,
     begun_from,
@@ -165,6 +165,7 @@ class _Search:
         """With what is tried once the likeliest is known."""
         fits = [f for f in self.fitted(fits, in_between(fits, self.beside)) if not contradictory(f.trial.causes)]
         fits = self._without_one(fits)
+        fits = self.fitted(fits, stands_across(self.problem, fits, self.beside))
         again = second_look(self.problem, fits, self.beside, self.alike, self.usual[1:3])
         fits = self.fitted(fits, again[: 2 * self.extent.pairs])
         across = across_the_limit(self.problem, fits, HOPEFUL)

@@ -15,9 +15,10 @@ from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import Hypothesis, both, contradictory, of_a_unit
 from mavrik.core.findings.placing import CONSUMERS_OF
-from mavrik.core.findings.starting import begun_from, where_it_ended
+from mavrik.core.findings.starting import begun_from, nearly_open, start_of, where_it_ended
 from mavrik.core.findings.unnoted import begun_so, met_so
 from mavrik.core.operating.bench_states import RUNNING, BenchState
+from mavrik.core.procedures.bench.charging_drops import CHARGING_DROPS
 
 SLIPPED, SLIPS = -5.5, 2
 """A reading that is so unlikely, by its natural logarithm, is taken for a slip; where the likeliest takes so many for slips it is looked at
@@ -61,6 +62,33 @@ def second_look(
     met = likeliest.trial.base.unnoted
     afresh = [Trial.of(met_so(p, met), begun_so(problem, met, start)) for p in pairs.values() for start in starts]
     return at_times + afresh + _weak(problem, likeliest, [h for h in suspects if h.element in parts])
+
+
+def stands_across(problem: FitProblem, fitted: Sequence[Fitted], suspects: Sequence[Hypothesis]) -> list[Trial]:
+    """What is open, or next to it, where volts stand across a part or a side although the unit gave nothing, by itself and beside the
+    likeliest, where that takes them for a slip: without a current no resistance pulls, however high.
+
+    problem: readings and unknowns; fitted: sets so far; suspects: single causes
+    """
+    likeliest = max(fitted, key=lambda f: f.log_evidence)
+    across = [problem.evidence[k].point for k in problem.smooth.tolist() if likeliest.log_likelihoods[k] < SLIPPED]
+    across = [p for p in across if p.unheld and p.quantity == "voltage_drop"]
+    if not across:
+        return []
+    read, sides = {o.point.id for o in problem.evidence}, {p.id for p in across}
+    parts = {p.element for p in across}
+    parts |= {p.element for p in CHARGING_DROPS.points(problem.model.document) if p.part_of in sides and p.id not in read}
+    base, start = likeliest.trial.base, start_of(likeliest)
+    trials = []
+    for h in (h for h in suspects if h.element in parts and h.causes[0] not in base.causes):
+        whats = {c.what for c in h.changes}
+        if What.OPEN not in whats and What.MORE_OHM not in whats:
+            continue
+        for one in (h, both(h, base)) if base.causes != (NOTHING,) else (h,):
+            if not contradictory(one.causes):
+                trial = Trial.of(met_so(one, base.unnoted), start)
+                trials.append(trial if What.OPEN in whats else nearly_open(problem, one, start))
+    return trials
 
 
 def _weak(problem: FitProblem, likeliest: Fitted, suspects: Sequence[Hypothesis]) -> list[Trial]:

@@ -54,6 +54,10 @@ class Point:
     """Id of the point that has to be read, and not to pass, for this one to be asked for."""
     may_float: bool = False
     """Read where nothing feeds what is read when something is open or off: what leaks there is left."""
+    asked_elsewhere: bool = False
+    """Another point asks for the same: it counts where it was read, and is no reason to read it."""
+    unheld: bool = False
+    """Of a unit that gives nothing: nothing then holds the voltage, which may be anything up to a battery's."""
     hearsay: bool = False
     """What somebody says who was there: it says where to look, and by itself condemns nothing."""
     read_instead: tuple[str, ...] = ()
@@ -71,6 +75,11 @@ class Point:
     def meter(self) -> str:
         """Kind of the instrument that reads it; empty for what the eye or a plate says."""
         return self.kind.meter
+
+    @property
+    def worth_asking(self) -> bool:
+        """Whether it is read for what it says of the causes."""
+        return not (self.own_rule or self.asked_elsewhere)
 
     def said_by(self, ids: Iterable[str]) -> bool:
         """Whether one of some readings says the same and better.

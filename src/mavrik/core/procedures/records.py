@@ -10,7 +10,8 @@ from mavrik.core.document import Problem
 from mavrik.core.measuring.instruments import Instrument, reading_uncertainty
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.readings import Measured, Probe, Reading, Run
-from mavrik.core.operating.bench_states import AT_IDLE, RUNNING, BenchState, Setup, state_of
+from mavrik.core.measuring.uncertainty import COVERAGE, combine
+from mavrik.core.operating.bench_states import AT_IDLE, RUNNING, BenchState, Setup, joined_by_metal, state_of
 from mavrik.core.operating.state import AMBIENT_C, ENGINE_SPACE_C
 from mavrik.core.procedures.base import NOTED_RPM, Point, Procedure
 from mavrik.core.procedures.bench.charging_drops import output_point
@@ -18,6 +19,12 @@ from mavrik.core.procedures.registry import PROCEDURES, procedure
 
 LEAST_RPM = 300.0
 """No engine runs more slowly."""
+
+OVER_V = 0.3
+"""So much more than its set point no sound unit holds, of 12 V: twice what set points differ by. Our choice, no source."""
+
+PULLED_V = 0.3
+"""Standard deviation of what is on during a drop test does to the volts of batteries that nobody charges, of 12 V. Our choice, no source."""
 
 NOTED_SHARE = 0.03
 """How well a noted engine speed is known: a dash is no tachometer. Common practice, rough, no source."""
@@ -163,13 +170,44 @@ def _placed(point: Point, reading: Reading) -> Point:
     return replace(point, red=reading.red.node, black=reading.black.node)
 
 
+def _without_output(point: Point, circuit: Circuit) -> Point | None:
+    """A point of the drop test where the clamp on the output read nothing: that it gives nothing is evidence then, and what stands across
+    a lead says whether it is open. None for one that says nothing: a lead's share of what flows meanwhile.
+    """
+    if point.quantity == "voltage_drop":
+        return replace(point, unheld=True)
+    if point.quantity == "voltage":
+        held = point.red in joined_by_metal(circuit)
+        return replace(point, own_rule=False, unheld=not held)
+    return replace(point, own_rule=False) if point.id == output_point(circuit) else None
+
+
+def _held_too_high(point: Point, reading: Reading, circuit: Circuit) -> Point | None:
+    """A voltage of the drop test that is more than the regulators hold: no limit of a unit explains it, and it is evidence where the test of
+    that was not made. None for any other: a unit at its limit, or with a bank on, may be anywhere below; a stud whose unit senses
+    elsewhere, above.
+    """
+    if point.quantity != "voltage":
+        return None
+    far = any(a.id == point.element and a.sense_positive_node not in (None, a.stud_node) for a in circuit.alternators)
+    most = max(a.set_point_v for a in circuit.alternators) + OVER_V * circuit.system_voltage_v / 12
+    return replace(point, own_rule=False, read_instead=("regulated_",)) if reading.value > most and not far else None
+
+
+def _running(run: Run) -> Setup:
+    """How the vehicle stood during a drop test, as any test has it that knows no output."""
+    idle = run.loads_on == () and run.bank_on is None
+    speed = run.engine_rpm if (run.engine_rpm or 0.0) >= LEAST_RPM else None
+    return Setup(BenchState.FAST if idle else BenchState.FAST_LOADED, engine_rpm=speed)
+
+
 def observations(circuit: Circuit, runs: Sequence[tuple[int, Run]]) -> list[Observation]:
     """Every point's latest reading, with the state it was read in.
 
     circuit: as it is now; runs: as `standing` gives them; what the circuit has no place for any more is left out
-    A drop at an output that nobody noted, or that is none within what the clamp knows, is no evidence.
+    A drop at an output that nobody noted is no evidence; where the clamp read none, see `_without_output`, and of volts `_held_too_high`.
     """
-    nodes = {n.id for n in circuit.nodes}
+    nodes, scale = {n.id for n in circuit.nodes}, circuit.system_voltage_v / 12
     by_point: dict[str, Observation] = {}
     for k, run in runs:
         of = next((p for p in PROCEDURES if p.name == run.procedure), None)
@@ -181,13 +219,24 @@ def observations(circuit: Circuit, runs: Sequence[tuple[int, Run]]) -> list[Obse
             point = points.get(reading.point)
             if point is None:
                 continue
-            setup = setups[point.state]
-            if point.state is BenchState.AT_OUTPUT and (setup.output_a is None or setup.output_a <= (setup.output_u or 0.0)):
-                continue
+            setup, no_output = setups[point.state], False
+            if point.state is BenchState.AT_OUTPUT:
+                if setup.output_u is None:
+                    continue
+                no_output = (setup.output_a or 0.0) <= setup.output_u
+                there = _without_output(point, circuit) if no_output else _held_too_high(point, reading, circuit)
+                if there is not None:
+                    point, setup = there, _running(run)
+                elif no_output:
+                    continue
             placed = _placed(point, reading)
             if placed.red and not {placed.red, placed.black} <= nodes:
                 continue
-            by_point[point.id] = Observation(placed, setup, reading.measured, k, meters.get(reading.instrument or ""))
+            measured = reading.measured
+            if no_output and point.quantity == "voltage":
+                # How much a bank, or all that is on, pulls them down nobody knows.
+                measured = Measured(measured.value, combine(measured.uncertainty, COVERAGE * PULLED_V * scale))
+            by_point[point.id] = Observation(placed, setup, measured, k, meters.get(reading.instrument or ""))
     return list(by_point.values())
 
 

@@ -38,7 +38,7 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
             Point(f"battery_c:{b.id}", f"{b.label}: temperature", "temperature", BenchState.REST, element=b.id, own_rule=True),
         ]  # fmt: skip
         if b.cca_a:
-            points.append(Point(f"tester_cca:{b.id}", f"{b.label}: cold cranking current by conductance tester", "stated_current", BenchState.REST, element=b.id, indicator="tester", own_rule=True))  # fmt: skip
+            points.append(Point(f"tester_cca:{b.id}", f"{b.label}: cold cranking current by conductance tester", "stated_current", BenchState.REST, element=b.id, asked_elsewhere=True))  # fmt: skip
     return tuple(points)
 
 

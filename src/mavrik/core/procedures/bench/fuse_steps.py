@@ -17,7 +17,14 @@ BOX = 8
 def _points(circuit: Circuit) -> tuple[Point, ...]:
     named = [(f"without:{b.id}", f"Without {b.label}") for b in circuit.branches if isinstance(b, FuseBranch)]
     named += [(f"without_box:{k}", f"Without box fuse {k}") for k in range(1, BOX + 1)]
-    first = Point("drain_before", "Drain before, asleep", "drain_current", BenchState.ASLEEP, own_rule=True)
+    first = Point(
+        "drain_before",
+        "Drain before, asleep",
+        "drain_current",
+        BenchState.ASLEEP,
+        element=circuit.battery.id,
+        asked_elsewhere=True,
+    )
     return (first, *(Point(i, words, "drain_current", BenchState.ASLEEP, own_rule=True) for i, words in named))
 
 

@@ -19,7 +19,17 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
     if circuit.alternator.kind != "permanent_magnet":
         return ()
     b = circuit.battery
-    points = [Point(f"phase_v:{p}", f"AC volts {p}, plug open", "ac_voltage", BenchState.FAST, own_rule=True) for p in PHASES]
+    points = [
+        Point(
+            f"phase_v:{p}",
+            f"AC volts {p}, plug open",
+            "ac_voltage",
+            BenchState.FAST,
+            element=circuit.alternator.id,
+            own_rule=True,
+        )
+        for p in PHASES
+    ]
     points.append(
         Point(
             "phase_clear",
@@ -38,7 +48,7 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
             BenchState.FAST,
             b.positive_node,
             b.negative_node,
-            own_rule=True,
+            asked_elsewhere=True,
         )
     )
     return tuple(points)

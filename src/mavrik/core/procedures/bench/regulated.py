@@ -30,6 +30,7 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
         Point(f"regulated_v:{s}", f"Battery, {words}", "voltage", s, battery.positive_node, battery.negative_node)
         for s, words in WORDS.items()
     ]
+    joined = reach(metal_of(circuit.branches), battery.positive_node)
     stud = Point(
         STUD,
         "Stud, 2000 /min, loads on",
@@ -37,8 +38,8 @@ def _points(circuit: Circuit) -> tuple[Point, ...]:
         BenchState.FAST_LOADED,
         alternator.stud_node,
         alternator.case_node,
+        unheld=alternator.stud_node not in joined,
     )
-    joined = reach(metal_of(circuit.branches), battery.positive_node)
     # A bank behind a link, a diode or a charger has a voltage of its own: it says whether anything reaches it.
     others = (
         Point(f"other_regulated_v:{b.id}", f"{b.label}, {WORDS[BenchState.FAST]}", "voltage", BenchState.FAST, b.positive_node, b.negative_node)
