@@ -58,5 +58,6 @@ class Driver:
         return 0.75 if volts > 15.8 else 0.4 if volts > 15.1 else 0.02
 
     def _squeals(self) -> float:
-        slip = max(u.slip for u in self.vehicle.units.values())
+        # One that is off does not squeal.
+        slip = max((u.slip for u in self.vehicle.units.values() if u.slip < 1), default=0.0)
         return 0.75 if slip > 0.2 else 0.5 if slip > 0.08 else 0.07

@@ -132,6 +132,12 @@ def _unlevel(v: Stranger, battery: str) -> None:
     v.truth.unlevel_v[battery] = float(v.rng.uniform(0.04, 0.15)) * v.volts / 12
 
 
+def _belt_off(v: Stranger, unit: str) -> None:
+    """Its shaft stands; with the key on its lamp is lit."""
+    v.units[unit].most_a, v.units[unit].slip = 0.0, 1.0
+    v.truth.belt_good[unit] = False
+
+
 def _way_shorted(v: Stranger, way: str) -> None:
     v.truth.shorted.add(way)
 
@@ -153,7 +159,7 @@ RARE: dict[str, Fault] = {
 }
 """What looks like something else, comes and goes, or is the test's own: cases of their own, see the yard."""
 
-LATER: dict[str, Fault] = {"unlevel": _unlevel}
+LATER: dict[str, Fault] = {"unlevel": _unlevel, "belt_off": _belt_off}
 """The same; cases of their own, so that those of the others keep their numbers."""
 
 WORKED: dict[str, Fault] = {"resistance": _resistance, "open": _open, "way_shorted": _way_shorted}

@@ -261,7 +261,8 @@ class BenchModel:
             if point.indicator:
                 predicted[:, k] = self._indicated(point, suspects, rows)
                 if point.indicator == "shaft" and (slip := self.unknowns.at(What.SLIP, point.element)) is not None:
-                    by_unknown[:, k, slip] = -self._shaft_rpm(point.element)
+                    turns = np.array([h.indications.get(("shaft", point.element), 1.0) for h in suspects])
+                    by_unknown[:, k, slip] = -self._shaft_rpm(point.element) * turns
             elif _alone(point, setup):
                 predicted[:, k], by_unknown[:, k] = self._by_itself(point, setup, suspects, rows, by_itself)
         for group in self._grouped(placed):
@@ -344,7 +345,8 @@ class BenchModel:
         if point.indicator == "shaft":
             slip = self.unknowns.at(What.SLIP, point.element)
             lost = np.zeros(len(suspects)) if slip is None else np.clip(rows[:, slip], 0.0, MOST_SLIP)
-            return np.asarray(self._shaft_rpm(point.element) * (1 - lost))
+            turns = np.array([h.indications.get(("shaft", point.element), 1.0) for h in suspects])
+            return np.asarray(self._shaft_rpm(point.element) * (1 - lost) * turns)
         if point.hearsay:
             return np.array([h.noticed.get(point.indicator, fault_table().noticed[point.indicator]) for h in suspects])
         alternator = next(a for a in self.circuit.alternators if a.id == point.element)

@@ -106,7 +106,7 @@ def _before(of: Candidate) -> NDArray[np.float64]:
     logs, problem = of.log_likelihoods.copy(), of.fitted.problem
     seen, sd = of.fitted.expected()
     meter = np.array([problem.evidence[k].measured.uncertainty / COVERAGE for k in problem.smooth.tolist()])
-    slip = np.array([slip_density(problem.evidence[k].point) for k in problem.smooth.tolist()])
+    slip = np.array([slip_density(problem.evidence[k].point, problem.evidence[k].measured) for k in problem.smooth.tolist()])
     normal = (1 - fault_table().misread_share) * normal_density(problem.read - seen, np.hypot(sd, meter))
     logs[problem.smooth] = np.log(normal + slip)
     return logs
@@ -168,7 +168,9 @@ def doubtful_readings(posterior: Posterior) -> tuple[Doubt, ...]:
             # Over an open circuit there may be anything.
             continue
         log_likelihoods = np.array([c.log_likelihoods[k] for c in posterior.candidates])
-        slip = float(shares @ np.exp(np.minimum(np.log(max(slip_density(o.point), NO_DENSITY)) - log_likelihoods, 0.0)))
+        slip = float(
+            shares @ np.exp(np.minimum(np.log(max(slip_density(o.point, o.measured), NO_DENSITY)) - log_likelihoods, 0.0))
+        )
         if slip > DOUBTFUL:
             expected = float(np.nan_to_num(posterior.best.predicted[k]))
             doubtful.append(Doubt(o.point.id, o.point.label, o.point.quantity, o.measured.value, expected, min(slip, 1.0)))

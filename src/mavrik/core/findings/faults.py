@@ -52,8 +52,9 @@ class Fault(FaultWords):
     """How often it is met, over all elements of its kind."""
     changes: tuple[FaultChange, ...] = ()
     signs: dict[str, float] = {}
-    """What is looked at and no network says: lamp, belt and continuity as 1 or 0, ripple of a 12 V system, the plate's amperes over the rating;
-    and what of the voltage is there at the end of the sense wire."""
+    """What is looked at and no network says: lamp, belt, continuity and equal phases as 1 or 0, a tenth beyond where nobody mistakes it, ripple
+    of a 12 V system, the plate's amperes over the rating; and what of the voltage is there at the end of the sense wire, and of its speed
+    at the shaft."""
     noticed: dict[str, Annotated[float, Field(gt=0, lt=1)]] = {}
     """How likely who drives the vehicle has noticed that, by what is asked."""
     signs_show: Annotated[float, Field(gt=0, le=1)] = 1.0
@@ -112,6 +113,8 @@ class FaultTable(Table):
     with what it has in common with others."""
     probably: float
     """What is at least so likely is called so; what is between it and its complement is undecided."""
+    misread_nothing: dict[str, float]
+    """Of slips of a quantity, how many read nothing: a tachometer has lost its mark."""
     misread_range: dict[str, float]
 
 

@@ -94,7 +94,9 @@ class Fit:
             dtype=np.int64,
         )
         self.most = np.array([np.inf if p.quantity == "speed" else BEYOND for p, _ in self.placed])
-        self.slip = np.array([slip_density(p) for p, _ in self.placed])
+        self.slip = np.array(
+            [slip_density(problem.evidence[k].point, problem.evidence[k].measured) for k in problem.smooth.tolist()]
+        )
         centre, width, self.log = u.priors([t.base for t in trials])
         centre = centre + problem.offset
         count, gains, readings = len(trials), len(problem.runs), len(self.placed)

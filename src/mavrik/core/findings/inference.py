@@ -31,6 +31,7 @@ from mavrik.core.findings.phases import phases_equal
 from mavrik.core.findings.searching import evidence_drawn, search
 from mavrik.core.findings.starting import fit_nothing, where_it_ended
 from mavrik.core.measuring.readings import Measured
+from mavrik.core.measuring.uncertainty import combine
 from mavrik.core.operating.bench_states import AT_IDLE, IDLE_RPM, RUNNING, BenchState
 from mavrik.core.procedures import Observation
 
@@ -147,10 +148,10 @@ def at_idle(observations: Sequence[Observation]) -> list[Observation]:
     for o in observations:
         if o.point.indicator != "shaft":
             at_idle_points.append(o)
-        elif engine is not None and o.measured.value > 0:
-            value = o.measured.value * IDLE_RPM / engine.value
-            share = float(np.hypot(o.measured.uncertainty / o.measured.value, engine.uncertainty / engine.value))
-            at_idle_points.append(replace(o, measured=Measured(value, share * value)))
+        elif engine is not None:
+            ratio = IDLE_RPM / engine.value
+            value, u = o.measured.value * ratio, o.measured.uncertainty * ratio
+            at_idle_points.append(replace(o, measured=Measured(value, combine(u, value * engine.uncertainty / engine.value))))
     return at_idle_points
 
 

@@ -26,6 +26,9 @@ USUAL_SHARE = 0.1
 """How far a sound vehicle's reading of a quantity without a figure of its own lies from its prediction. Our choice, no source."""
 
 
+LEAST_WRONG = 0.005
+"""No answer is surer. Our choice, no source."""
+
 FLOATING_V = 3.0
 """What is left with a stud that nothing feeds is below this: what leaks to it, and what the meter takes. Common practice, no source."""
 
@@ -66,7 +69,7 @@ def scatter_terms(point: Point) -> Terms:
     if quantity == "ripple":
         return s["ripple_share"], s["ripple_v"], 0.0, 0.0
     if quantity == "speed":
-        return s["shaft_share"], 0.0, 0.0, 0.0
+        return s["shaft_share"], s["stands_rpm"], 0.0, 0.0
     if quantity == "stated_current":
         # A plate says it to the ampere, a conductance tester roughly.
         return (0.0, 1.0, 0.0, 0.0) if point.indicator else (s["tester_share"], 0.0, 0.0, 0.0)
@@ -104,12 +107,27 @@ def scatter_of(point: Point, predicted: Floats, sound: float) -> Floats:
     return np.asarray(np.hypot(own_scatter(point, predicted), fault_table().scatter["magnitude_share"] * (predicted - sound)))
 
 
-def slip_density(point: Point) -> float:
-    """How likely a slip of the probe gives just this reading, whatever the cause; 0 for a yes or a no."""
+def slip_density(point: Point, read: Measured | None = None) -> float:
+    """How likely a slip of the probe gives just this reading, whatever the cause; 0 for a yes or a no.
+
+    point: what is read; read: what it was; left out, anything usual
+    Anywhere is as likely as anywhere else, but for a meter that shows nothing where it has lost what it looks at.
+
+    >>> from mavrik.core.circuit.layouts import front_battery
+    >>> from mavrik.core.procedures import procedure
+    >>> shaft = next(p for p in procedure("idle_output").points(front_battery(12)) if p.indicator == "shaft")
+    >>> slip_density(shaft, Measured(0.0, 0.0)) > 50 * slip_density(shaft, Measured(900.0, 0.0)) == 50 * slip_density(shaft)
+    True
+    """
     table = fault_table()
     if point.kind.yes_or_no:
         return 0.0
-    return table.misread_share / table.misread_range.get(point.quantity, USUAL_RANGE)
+    anywhere = table.misread_share / table.misread_range.get(point.quantity, USUAL_RANGE)
+    nothing = table.misread_nothing.get(point.quantity)
+    if nothing is None or read is None:
+        return anywhere
+    sigma = np.hypot(own_scatter(point, np.zeros(1)), read.uncertainty / COVERAGE)
+    return anywhere + table.misread_share * nothing * float(normal_density(np.array([read.value]), sigma)[0])
 
 
 def wrong_share(point: Point) -> float:
@@ -120,7 +138,8 @@ def wrong_share(point: Point) -> float:
 def chance_of_yes(point: Point, predicted: Floats) -> Floats:
     """How likely the answer is yes.
 
-    point: a yes or a no; predicted: by hypothesis, 1 or 0, or between them what is noticed so often; any answer may be wrong
+    point: a yes or a no; predicted: by hypothesis, 1 or 0, between them what is noticed so often, and beyond them what is plainer than most;
+    any answer may be wrong
 
     >>> from mavrik.core.circuit.layouts import front_battery
     >>> from mavrik.core.procedures import procedure
@@ -129,7 +148,7 @@ def chance_of_yes(point: Point, predicted: Floats) -> Floats:
     [0.02, 0.5, 0.98]
     """
     wrong = wrong_share(point)
-    return np.asarray(wrong + (1 - 2 * wrong) * predicted)
+    return np.asarray(np.clip(wrong + (1 - 2 * wrong) * predicted, LEAST_WRONG, 1 - LEAST_WRONG))
 
 
 def log_likelihood(points: Sequence[Point], predicted: Floats, measured: Sequence[Measured]) -> Floats:
@@ -152,5 +171,5 @@ def log_likelihood(points: Sequence[Point], predicted: Floats, measured: Sequenc
         sigma = np.where(known, sigma, 1.0)
         off = read.value - np.where(known, column, 0.0)
         normal = np.where(known, normal_density(off, sigma), 0.0)
-        logs[:, k] = np.log((1 - table.misread_share) * normal + slip_density(point))
+        logs[:, k] = np.log((1 - table.misread_share) * normal + slip_density(point, read))
     return logs
