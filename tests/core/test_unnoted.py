@@ -94,7 +94,7 @@ def test_it_is_said_in_words() -> None:
 
 def test_a_dead_unit_is_found_though_the_other_one_holds_its_battery() -> None:
     """The clamp says that it gives nothing, and its battery is charged all the same: through a link that had closed before. Whether it has no
-    field or its way is open neither lamp nor stud was asked."""
+    field, no belt, or its way is open neither lamp nor belt nor stud was asked."""
     circuit = two_units()
     resting = {"rest_v:battery": 12.2} | {f"rest_v:bank_{k}": 12.39 for k in (1, 2, 3, 4)}
     regulated = {"regulated_v:idle": 12.8, "regulated_v:fast": 13.45, "other_regulated_v:bank_1": 13.3}
@@ -104,8 +104,8 @@ def test_a_dead_unit_is_found_though_the_other_one_holds_its_battery() -> None:
     ]
     findings = judged(circuit, *runs)
     assert findings.one_of is not None and findings.one_of.probability > 0.9
-    assert set(findings.one_of.causes) == {"field_open:alternator", "open:charge_fuse"}
-    assert all(c.assumes == (in_words(circuit, Unnoted.LINKS_CLOSED),) for c in findings.causes[:2])
+    assert set(findings.one_of.causes) == {"field_open:alternator", "open:charge_fuse", "belt_off:alternator"}
+    assert all(c.assumes == (in_words(circuit, Unnoted.LINKS_CLOSED),) for c in findings.causes[:3])
     lamp = Run(procedure="key_on", readings=(Reading(point="lamp:alternator", value=0.0),))
     first = judged(circuit, *runs, completed(circuit, lamp)).causes[0]
     assert (first.cause, first.probability > 0.9) == ("field_open:alternator", True)
