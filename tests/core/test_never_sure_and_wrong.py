@@ -17,10 +17,10 @@ from mavrik.core.findings import BranchVerdict, Findings
 from mavrik.core.findings.bench_model import BenchModel
 from mavrik.core.findings.day import Day
 from mavrik.core.findings.faults import NOTHING
-from mavrik.core.measuring.readings import Measured
+from mavrik.core.measuring.readings import Measured, Reading, Run
 from mavrik.core.operating import Engine, State
 from mavrik.core.operating.devices import battery_units
-from mavrik.core.procedures import PROCEDURES, procedure
+from mavrik.core.procedures import PROCEDURES, complete_run, procedure
 from mavrik.standin.vehicle import HiddenVehicle, hidden_faults, with_starter
 from tests.build import drop_run, drops_with, judged, runs_of
 
@@ -106,6 +106,24 @@ def test_a_flat_battery_takes_as_freely_at_a_known_output_as_elsewhere() -> None
     tests = ["charging_drops", "drain", "full_output", "key_on", "net_battery", "ripple"]
     findings = of(sound(circuit_of("house_bank_diagonal"), 0.53, 1), tests)
     assert condemned(findings) == [] and findings.nothing_broken > 0.7 and not findings.doubtful
+
+
+@pytest.mark.parametrize("layout", ["parallel_batteries", "boat_selector"])
+def test_of_two_batteries_that_metal_joins_one_reading_says_how_charged_both_are(layout: str) -> None:
+    """Read 12.25 V at rest and next to that at the stud with the key on, and the other was a dead cell, 90 % sure: nobody had read it.
+    One far lower is no charge, and says nothing of the other."""
+    both = build_layout(layout, 12)
+
+    def with_rest(volts: float, stud_v: float) -> Findings:
+        read = {"rest": {"rest_v:battery_2": volts}, "key_on": {"key_stud_v:alternator": stud_v, "lamp:alternator": 1.0}}
+        runs = [
+            Run(procedure=n, readings=tuple(Reading(point=p, value=v) for p, v in of_it.items())) for n, of_it in read.items()
+        ]
+        return judged(both, *(complete_run(both, run) for run in runs))
+
+    findings = with_rest(12.25, 12.22)
+    assert condemned(findings, 0.1) == [] and findings.causes[0].cause == NOTHING
+    assert with_rest(10.3, 11.6).causes[0].cause == "dead_cell:battery_2"
 
 
 def test_probabilities_of_causes_that_exclude_one_another_add_up() -> None:

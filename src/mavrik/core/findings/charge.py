@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from mavrik.core.catalogue.sources import charging_resistance_ohm, rest_voltage_v
 from mavrik.core.circuit import Battery, Chemistry, Circuit, Converter
+from mavrik.core.circuit.joined import joined_batteries
 from mavrik.core.operating.bench_states import BenchState, load_test_a
 from mavrik.core.operating.devices import battery_units, inner_ohm
 from mavrik.core.procedures import Observation
@@ -45,16 +46,40 @@ def as_charged(circuit: Circuit, rest_v: Mapping[str, float]) -> Circuit:
         if volts is not None:
             curve = [rest_voltage_v(b.chemistry.value, float(s)) for s in LEVELS]
             a_battery = volts / units
-            if a_battery < curve[0] - BELOW_EMPTY_V:
+            if not _by_its_charge(b, a_battery):
                 # A cell is dead: the others are as full as what is left says of them.
                 cells = CELLS[b.chemistry is Chemistry.LIFEPO4]
                 a_battery *= cells / (cells - 1)
-            if curve[0] - BELOW_EMPTY_V <= a_battery:
+            if _by_its_charge(b, a_battery):
                 level = float(np.interp(a_battery, curve, LEVELS))
                 charged.append(b.model_copy(update={"state_of_charge": level}))
                 continue
         charged.append(b)
     return circuit.model_copy(update={"batteries": tuple(charged)})
+
+
+def _by_its_charge(battery: Battery, unit_v: float) -> bool:
+    """Whether a 12 V battery may rest so low because it is flat: it has a dead cell otherwise."""
+    return rest_voltage_v(battery.chemistry.value, 0.0) - BELOW_EMPTY_V <= unit_v
+
+
+def levelled(circuit: Circuit, rest_v: Mapping[str, float]) -> dict[str, float]:
+    """Volts at rest of batteries that nobody read, by id: as high as the highest of those that closed metal joins them to and whose charge
+    their reading says.
+
+    circuit: the document; rest_v: volts at rest, by battery that was read
+
+    >>> from mavrik.core.circuit.layouts import build_layout
+    >>> pair = build_layout("parallel_batteries", 12)
+    >>> levelled(pair, {"battery_2": 12.3}), levelled(pair, {"battery_2": 10.3}), levelled(pair, {})
+    ({'battery': 12.3}, {}, {})
+    """
+    groups = joined_batteries(circuit)
+    levels: dict[str, float] = {}
+    for b in circuit.batteries:
+        if (volts := rest_v.get(b.id)) is not None and _by_its_charge(b, volts / battery_units(circuit, b)):
+            levels[groups[b.id]] = max(volts, levels.get(groups[b.id], volts))
+    return {b: levels[first] for b, first in groups.items() if b not in rest_v and first in levels}
 
 
 def loaded_voltages(observations: Sequence[Observation]) -> dict[str, float]:

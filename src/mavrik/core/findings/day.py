@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from mavrik.core.circuit import Circuit
+from mavrik.core.findings.charge import levelled
 from mavrik.core.findings.placing import IDLES_BELOW_RPM
 from mavrik.core.operating.bench_states import IDLE_RPM, RUNNING, BenchState
 from mavrik.core.procedures import Observation
@@ -18,7 +19,7 @@ class Day:
     """How charged the batteries were, at which volts the loads were served, how fast the engine idled, where a load bank hung."""
 
     rest_v: Mapping[str, float] = field(default_factory=dict)
-    """Volts read at rest, by battery."""
+    """Volts read at rest, by battery; of one that nobody read, that of those that metal joins it to."""
     running_v: Mapping[BenchState, Mapping[str, float]] = field(default_factory=dict)
     """Volts read at the batteries while the engine ran, by state."""
     idle_rpm: float = IDLE_RPM
@@ -26,6 +27,8 @@ class Day:
     banked: frozenset[str] = frozenset()
     """Batteries that a load bank hung on during the drop test where another unit ran as well: what the two take together is not known.
     With one unit it is what the clamp read, less the loads."""
+    levelled: frozenset[str] = frozenset()
+    """Batteries that nobody read at rest, though one that metal joins them to."""
 
     @classmethod
     def of(cls, circuit: Circuit, observations: Sequence[Observation]) -> Day:
@@ -34,9 +37,10 @@ class Day:
         circuit: the document; observations: of all tests
         """
         banked = frozenset(o.setup.bank_on for o in observations if o.setup.bank_on and len(circuit.alternators) > 1)
-        return cls(
-            rest_voltages(circuit, observations), running_voltages(circuit, observations), idle_speed(observations), banked
-        )
+        read = rest_voltages(circuit, observations)
+        rest_v = read | levelled(circuit, read)
+        unread = frozenset(rest_v.keys() - read.keys())
+        return cls(rest_v, running_voltages(circuit, observations), idle_speed(observations), banked, unread)
 
 
 def rest_voltages(circuit: Circuit, observations: Sequence[Observation]) -> dict[str, float]:

@@ -13,6 +13,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from mavrik.core.catalogue.sources import charging_resistance_ohm
 from mavrik.core.circuit import AnyBranch, Battery, Circuit, ConductorBranch
 from mavrik.core.circuit.branches.conductors import TerminationKind
 from mavrik.core.circuit.joined import behind, beside_others, joined_batteries
@@ -21,6 +22,7 @@ from mavrik.core.findings.faults import ELEMENTS, carrying, fault_table, ways_of
 from mavrik.core.findings.hypotheses import Hypothesis, Unnoted
 from mavrik.core.measuring.limits import LimitProfileName, Scope, limit_for, most_excess_ohm
 from mavrik.core.measuring.uncertainty import COVERAGE
+from mavrik.core.operating.devices import inner_ohm
 
 Floats = NDArray[np.float64]
 
@@ -42,8 +44,15 @@ LISTED_SHARE_WIDTH = 0.03
 
 UNREAD_CHARGED_V = 4.0
 """Standard deviation, of 12 V, of what a battery that nobody read at rest, or that a load bank hangs on, stands at while an output is
-read: what is taken there of that is anything from nothing to all, and a full one's resistance makes four volts of it. Our choice, no
-source."""
+read, at least: what is taken there of that is anything from nothing to all. Our choice, no source."""
+
+UNREAD_CHARGED_SHARE = 0.5
+"""Of the rated output, what may be taken there beside: the bank's, or a hungry battery's. As a full one its resistance makes tens of volts
+of that. Our choice, no source."""
+
+LEVELLED_V = 0.1
+"""Standard deviation, of 12 V, of how far a battery rests from one that metal joins it to and that alone was read: a selector may have been
+turned since. Our choice, no source."""
 
 FORWARD_V = 0.015
 """Standard deviation of what two isolators with transistors lose by themselves, beside the share that silicon differs by: they hold some
@@ -77,10 +86,11 @@ class Unknowns:
     """As `alike_batteries` gives them; what each group has in common is the unknown of its first."""
 
     @classmethod
-    def of(cls, circuit: Circuit, at_rest: Collection[str] = ()) -> Unknowns:
+    def of(cls, circuit: Circuit, at_rest: Collection[str] = (), levelled: Collection[str] = ()) -> Unknowns:
         """Those of a circuit.
 
         at_rest: batteries of which a reading at rest says what they stand at while an output is read
+        levelled: batteries of which only one that metal joins them to was read at rest
         """
         table, metal = fault_table(), carrying(circuit)
         groups = joined_batteries(circuit)
@@ -105,7 +115,7 @@ class Unknowns:
         known = np.array([table.tolerances[str(what)] for what, _ in names[n:]])
         by = np.array([scale.get(what, 1.0) for what, _ in names[n:]])
         sound = np.array([tolerance_ohm(b, rated, circuit.system_voltage_v) for b in metal]).reshape(n, 2)
-        vehicle = _Vehicle(circuit, alike, at_rest)
+        vehicle = _Vehicle(circuit, alike, at_rest, levelled)
         for k, (what, element) in enumerate(names[n:]):
             if what in OWN_TOLERANCE:
                 known[k] = OWN_TOLERANCE[what](vehicle, element)
@@ -248,6 +258,7 @@ class _Vehicle:
     circuit: Circuit
     alike: Mapping[What, Sequence[Sequence[str]]]
     at_rest: Collection[str]
+    levelled: Collection[str]
 
     def battery(self, element: str) -> Battery:
         return next(b for b in self.circuit.batteries if b.id == element)
@@ -285,7 +296,17 @@ def _forward(vehicle: _Vehicle, way: str) -> tuple[float, float]:
 def _charged(vehicle: _Vehicle, battery: str) -> tuple[float, float]:
     """Of one that nobody read at rest anything."""
     middle, width = fault_table().tolerances[What.CHARGED]
-    return middle, width if battery in vehicle.at_rest else UNREAD_CHARGED_V
+    if battery in vehicle.at_rest:
+        return middle, width
+    b = vehicle.battery(battery)
+    ohm = charging_resistance_ohm(b.chemistry.value, b.state_of_charge, b.capacity_ah, b.temperature_c, inner_ohm(b))
+    return middle, max(UNREAD_CHARGED_V, UNREAD_CHARGED_SHARE * vehicle.circuit.alternator.rated_a * ohm)
+
+
+def _emf(vehicle: _Vehicle, battery: str) -> tuple[float, float]:
+    """Of one that only another by its side was read for, that they had come to one voltage is taken from the drawing."""
+    middle, width = fault_table().tolerances[What.EMF]
+    return middle, LEVELLED_V if battery in vehicle.levelled else width
 
 
 def _idle_share(vehicle: _Vehicle, unit: str) -> tuple[float, float]:
@@ -296,6 +317,7 @@ def _idle_share(vehicle: _Vehicle, unit: str) -> tuple[float, float]:
 
 
 OWN_TOLERANCE: Mapping[What, Callable[[_Vehicle, str], tuple[float, float]]] = {
+    What.EMF: _emf,
     What.TAKES_SHARE: _takes_share,
     What.OHM_SHARE: _ohm_share,
     What.OHM_ALIKE: _ohm_alike,
