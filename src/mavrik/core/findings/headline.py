@@ -245,6 +245,8 @@ def headline(basis: HeadlineBasis) -> Headline:
         why = (*((thin.why,) if whole and thin else ()), *in_one_line(basis.not_shown))
         then = "No part of it has too much: plan larger cables." if whole else "Measure the branches of this side one by one."
         return Headline(poor.verdict, f"{nothing}{poor.reason}", why, then, "")
+    if basis.weighed and best is not None and basis.nothing_broken <= 1 - probably:
+        return _within_every_limit(basis, best)
     grave = next((f for f in basis.parts if f.severity is Severity.DANGER), None)
     if grave is not None:
         then = (
@@ -290,6 +292,24 @@ def _not_a_fault(basis: HeadlineBasis, failing: Sequence[Judgement], best: Cause
     return Headline(BranchVerdict.FAIL, text, why[:MOST_WHY], then, "")
 
 
+def _most_likely(best: Cause) -> tuple[str, ...]:
+    """The likeliest cause in a line, where it is likely enough to be named."""
+    return (f"Most likely {inside_a_sentence(best.label)} ({best.probability:.0%}).",) if best.probability > LEAST_LIKELY else ()
+
+
+def _still_to_read(basis: HeadlineBasis) -> str:
+    return f"Still to read: {', '.join(basis.missing[:MOST_WHY])}." if basis.missing else ""
+
+
+def _within_every_limit(basis: HeadlineBasis, best: Cause) -> Headline:
+    """What was read keeps its limits, and yet no sound vehicle reads so."""
+    text = f"Something is wrong: {sureness(1 - basis.nothing_broken)}, though what was read is within its limits."
+    why = (*_most_likely(best), *_evidence_lines(best))
+    return Headline(
+        BranchVerdict.UNDECIDED, text, why[:MOST_WHY], _then(basis) or _still_to_read(basis) or best.advice, best.element
+    )
+
+
 def _sound(basis: HeadlineBasis, best: Cause | None) -> Headline:
     """Nothing was found wrong, or nothing was read yet."""
     wants = f"; {basis.wants}" if basis.wants else ""
@@ -299,19 +319,18 @@ def _sound(basis: HeadlineBasis, best: Cause | None) -> Headline:
     nothing = next((c for c in basis.causes if c.cause == NOTHING), None)
     budget = f", {nothing.magnitude}" if nothing and nothing.magnitude else ""
     unsettled = basis.nothing_broken < fault_table().probably
-    open_cause = unsettled and best is not None and nothing is not None and best.probability > nothing.probability
-    why: tuple[str, ...]
-    if basis.missing and open_cause:
-        assert best is not None
-        text = f"What was read is within its limits; not settled{wants}."
-        why = (
-            (f"Most likely {inside_a_sentence(best.label)} ({best.probability:.0%}).",) if best.probability > LEAST_LIKELY else ()
+    if unsettled and best is not None and best.probability > (nothing.probability if nothing is not None else 0.0):
+        return Headline(
+            BranchVerdict.PASS,
+            f"What was read is within its limits; not settled{wants}.",
+            _most_likely(best),
+            _then(basis) or _still_to_read(basis) or best.advice,
+            "",
         )
-        return Headline(BranchVerdict.PASS, text, why, _then(basis) or f"Still to read: {basis.missing[0]}.", "")
     if basis.missing:
         text = f"What was read is sound{budget}{wants}."
         why = in_one_line(basis.not_shown)
-        return Headline(BranchVerdict.PASS, text, why, f"Still to read: {', '.join(basis.missing[:MOST_WHY])}.", "")
+        return Headline(BranchVerdict.PASS, text, why, _still_to_read(basis), "")
     what = basis.wants.rpartition(", ")[2]
     then = f"{what[0].upper()}{what[1:]}." if what else "Nothing to mend in this circuit."
     if unsettled or basis.not_shown:
