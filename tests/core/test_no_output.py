@@ -116,3 +116,26 @@ def test_what_surely_has_too_much_is_named_before_what_only_may() -> None:
     findings = found({"charge_a:alternator": 80.0, "feed_v": 0.15, "return_v": 0.4})
     assert findings.causes[0].cause == "resistance:mount"
     assert findings.headline.element == "mount" and findings.headline.text.startswith("Alternator mount: ")
+
+
+def test_what_is_open_is_marked_where_no_drop_along_it_was_read() -> None:
+    findings = found({**NOTHING_ACROSS, "stud_v": 14.4, "feed_v": 2.1})
+    best = findings.causes[0]
+    of = {b.branch_id: b for b in findings.branches}
+    assert best.cause == f"open:{best.element}" and "It" in of[best.element].reason and "open" in of[best.element].reason
+    assert of[best.element].verdict in (BranchVerdict.FAIL, BranchVerdict.UNDECIDED)
+    assert of["mount"].verdict is BranchVerdict.NOT_MEASURED
+    feed, back = (s for s in findings.sides if s.name != "whole")
+    assert feed.reason.startswith("The feed side reads 2100 mV while nothing flows") and "reads 0 mV" in back.reason
+
+
+def test_readings_within_every_limit_that_no_sound_vehicle_has_are_not_called_sound() -> None:
+    """Volts at the posts beside a current have no limit of their own, and 12.9 V at 2000 /min are no charge (common practice, no source)."""
+    net = {"net_a_idle:battery": 5.7, "net_v_idle:battery": 12.9, "net_a_fast:battery": 5.8, "net_v_fast:battery": 12.93}
+    readings = tuple(Reading(point=point, value=value) for point, value in net.items())
+    findings = judged(CAR, complete_run(CAR, Run(procedure="net_battery", readings=readings)))
+    assert findings.nothing_broken < 0.05
+    assert findings.headline.verdict is BranchVerdict.UNDECIDED and findings.headline.text.startswith(
+        "Something is wrong: over 99% sure"
+    )
+    assert any(line.startswith("Most likely regulator of Alternator set low") for line in findings.headline.why)

@@ -137,10 +137,11 @@ def _verdict(
             "Read it again before judging.",
         )
     probably = fault_table().probably
+    # Nothing flows through what is open: that shows elsewhere, and no drop along it has to be read.
+    if (stuck := _of_what_is_stuck(bench, branch, of)) is not None:
+        return stuck
     if estimate is None or not estimate.read:
         return BranchVerdict.NOT_MEASURED, "No drop was read here.", ""
-    if (stuck := _of_what_is_stuck(bench, branch, of, estimate.probability)) is not None:
-        return stuck
     at = straddles = ""
     outcome = Verdict.PASS
     if judged is not None:
@@ -194,18 +195,13 @@ def _verdict(
     return BranchVerdict.PASS, f"{at} is within {limit.rule}.", ""
 
 
-def _of_what_is_stuck(
-    bench: Bench, branch: AnyBranch, of: Observation | None, bad: float
-) -> tuple[BranchVerdict, str, str] | None:
-    """What is said of a part that is open, or does not block, or may be so; None: that is not what is wrong with it.
-
-    bad: how likely anything is
-    """
+def _of_what_is_stuck(bench: Bench, branch: AnyBranch, of: Observation | None) -> tuple[BranchVerdict, str, str] | None:
+    """What is said of a part that is open, or does not block, or may be so; None: that is not what is wrong with it."""
     posterior, probably = bench.posterior, fault_table().probably
     how = posterior.bad_by(branch.id)
     what = max(how, key=how.__getitem__)
     likely = how[what]
-    if what is What.MORE_OHM or likely <= 1 - probably or likely < bad / 2:
+    if what is What.MORE_OHM or likely <= 1 - probably or likely < sum(how.values()) / 2:
         return None
     if likely < probably:
         return BranchVerdict.UNDECIDED, f"It may {MAY[what]}; the readings do not tell ({likely:.0%}).", READ_ON

@@ -33,6 +33,11 @@ def _read(bench: Bench, point: str) -> Known | None:
     return Known.of(of) if of else None
 
 
+def _without_current(bench: Bench, point: str) -> float | None:
+    """What a point of the drop test read while the clamp read nothing [V]; None: it was not read so."""
+    return next((o.measured.value for o in bench.posterior.evidence if o.point.id == point), None)
+
+
 def _parts(bench: Bench, branch_ids: tuple[str, ...]) -> Known | None:
     """The sum of all branches of a side, where every one was read, at one output."""
     read = [bench.read.get(f"drop_v:{i}") for i in branch_ids]
@@ -69,6 +74,8 @@ def _judge(bench: Bench, name: str, scope: Scope, known: Known | None, basis: st
     if known is not None and known.output_a > 0:
         judged = bench.at_rated(known, branch_ids, threshold_v)
         verdict, reason = _verdict(bench, name, limit, known, judged)
+    elif (dead := _without_current(bench, f"{name}_v")) is not None:
+        reason = f"{WORDS[name]} reads {millivolts(dead)} while nothing flows: what it loses under load does not show."
     return SideFinding(
         name=name,
         predicted_drop_v=bench.now.path_drop(branch_ids),
