@@ -20,6 +20,7 @@ from bench.strangers import (
     outcomes,
     rare_outcome,
     ratio_of,
+    stopped,
     textbook_outcome,
     walked,
     with_hindsight,
@@ -49,6 +50,9 @@ WORKED = 48
 WALKED = 48
 """Cases that are walked through, one test after the other."""
 
+STOPPED = 120
+"""Cases of which somebody stops before all is read."""
+
 HINDSIGHT = 12
 """Of those so many of which the shortest way is looked for."""
 
@@ -60,7 +64,7 @@ def figures() -> list[Figure]:
     otherwise, by_other_laws = other_outcomes(altered_outcome, ALTERED), other_outcomes(other_laws_outcome, OTHER_LAWS)
     by_the_book = other_outcomes(textbook_outcome, BY_THE_BOOK)
     worked, hidden, least = other_outcomes(worked_outcome, WORKED), hidden_in(all_read), with_hindsight(HINDSIGHT)
-    lines = page(all_read, with_five, walks, rare, otherwise, by_other_laws, by_the_book, worked, hidden, least)
+    lines = page(all_read, with_five, walks, rare, otherwise, by_other_laws, by_the_book, worked, hidden, least, stopped(STOPPED))
     PAGE.write_text("\n".join(lines) + "\n", encoding="utf-8")
     DIAGRAM.write_text(diagram(all_read), encoding="utf-8")
     sure = [o for o in all_read if o.causes and o.causes[0][1] >= SURE]

@@ -157,7 +157,7 @@ HEAD = """# How often the cause is found
 Written by `./mavrik bench diagnosis`. The vehicles of `tests/reference/strangers/` share no code with the findings: copper, batteries, alternators, belts, meters and
 hands of their own, drawn at random from wide ranges and solved by ngspice, and who drives them notices by laws of his own what they do; what they share is the drawn circuit and the list of places that a test asks for. A cause
 counts as found where its kind and its part are both right; where more hangs on a vehicle than is listed, "nothing broken" and "more hangs on it than is listed" both are.
-The model was worked out on cases of other numbers than those counted here, from {first_case} on (decisions 0031, 0032, 0034, 0069, 0070, 0072, 0073, 0075, 0077, 0078, 0079, 0080, 0081, 0082, 0083, 0084, 0085 and 0086). The few that ngspice does not solve are left out.
+The model was worked out on cases of other numbers than those counted here, from {first_case} on (decisions 0031, 0032, 0034, 0069, 0070, 0072, 0073, 0075, 0077, 0078, 0079, 0080, 0081, 0082, 0083, 0084, 0085, 0086, 0087 and 0088). The few that ngspice does not solve are left out.
 """
 
 
@@ -245,6 +245,32 @@ BY_THE_BOOK = (
 )
 
 
+def _stopped(cases: Sequence[Outcome]) -> list[str]:
+    """What is said before all is read, by where somebody stopped."""
+    if not cases:
+        return []
+    by_stop: dict[str, list[Outcome]] = defaultdict(list)
+    for o in cases:
+        by_stop[o.sort].append(o)
+    sure = [o for o in cases if o.causes and o.causes[0][1] >= SURE]
+
+    def row(words: str, rows: Sequence[Outcome]) -> str:
+        surest = [o for o in rows if o.causes and o.causes[0][1] >= SURE]
+        return (
+            f"| {words} | {len(rows)} | {_share([o.first for o in rows])} | {_share([one_of_three(o) for o in rows])} | {len(surest)} | "
+            f"{_share([o.first for o in surest])} | {calibration(rows)[1]:.1%} |"
+        )
+
+    return [
+        f"**Stopped before all was read**, {len({o.number for o in cases})} of the cases: after one test, two or three, drawn at random, and with some of all readings left in, drawn at random, too. "
+        f"Whoever stops there is told little and should be told nothing wrong: of {len(sure)} times that something was called {SURE:.0%} sure {_known([o.first for o in sure])} are right.",
+        "",
+        f"| read | times | first | one of the first three | called {SURE:.0%} sure | of these right | expected calibration error |",
+        "|---|---|---|---|---|---|---|",
+        *(row(words, rows) for words, rows in (("all of these", cases), *by_stop.items())),
+    ]
+
+
 def _elsewhere(words: str, cases: Sequence[Outcome]) -> list[str]:
     """What is found on other vehicles than those of the tables.
 
@@ -272,6 +298,7 @@ def page(
     worked: Sequence[Outcome],
     hidden_ones: Mapping[int, tuple[str, ...]],
     least: Sequence[float],
+    stopped: Sequence[Outcome],
 ) -> list[str]:
     """All of docs/diagnosis.md.
 
@@ -280,6 +307,7 @@ def page(
     other laws than the yard's; by_the_book: as a textbook has them; worked: those with a bad isolator or link
     hidden_ones: of the pairs among `cases`, by number, what shows in no reading
     least: how long the first of `walks` take with hindsight
+    stopped: some of `cases` where somebody stopped before all was read
     """
     few = [o for o in core_only if o.causes and o.causes[0][1] >= SURE]
     return [
@@ -300,6 +328,8 @@ def page(
         *_elsewhere(BY_THE_BOOK, by_the_book),
         f"With five tests only (rest, key on, regulated voltage, full output, charging drops; {len(core_only)} of the cases) one of the true ones is among the first three in "
         f"{_share([one_of_three(o) for o in core_only])}; of {len(few)} called {SURE:.0%} sure or more {_share([o.first for o in few])} are right.",
+        "",
+        *_stopped(stopped),
         "",
         *_walks(walks, least),
         "",

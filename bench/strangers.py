@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from tests.reference.strangers.faults import LATER
@@ -34,15 +34,19 @@ from mavrik.core.measuring.readings import Run
 from mavrik.core.procedures import PROCEDURES, complete_run, procedure
 from mavrik.core.procedures.base import Limits
 
+T = TypeVar("T")
 NOTHING = "none:"
 BINS = 10
 CHANCES = 4000
 SURE = 0.9
-FIRST_CASE = 28000
+FIRST_CASE = 30000
 """What is published is counted from here on: no case of these numbers was looked at while the model was made."""
 
 ANSWER = 0.95
 """What is at least so likely is an answer."""
+
+LEFT_IN = {"a third of all readings": 1 / 3, "two thirds of all readings": 2 / 3}
+"""Where somebody stops in the middle of the work: how many of all readings there are by then."""
 
 BEAM = 3
 """So many sets of tests of each size are made longer."""
@@ -134,11 +138,33 @@ def _judged(number: int, case: Case, core_only: bool) -> Outcome:
     circuit = Circuit.model_validate(case.vehicle.document)
     tests = [(p.name, list(p.points(circuit))) for p in PROCEDURES if not core_only or p.name in CORE]
     runs = [complete_run(circuit, Run.model_validate(r)) for r in read(case, tests)]
+    return _said(number, case, case.sort, circuit, runs)
+
+
+def _said(number: int, case: Case, sort: str, circuit: Circuit, runs: Sequence[Run]) -> Outcome:
     findings = judge(circuit, runs, Limits(), ahead=False)
     return Outcome(
-        number, case.drawn, case.sort, case.vehicle.truth.causes, tuple((c.cause, c.probability) for c in findings.causes), findings.headline.text,
+        number, case.drawn, sort, case.vehicle.truth.causes, tuple((c.cause, c.probability) for c in findings.causes), findings.headline.text,
         findings.settled_part, tuple(n.cause for n in findings.not_shown),
     )  # fmt: skip
+
+
+def stopped_outcomes(number: int) -> list[Outcome]:
+    """The same of one case where somebody stops before all is read: after one test, two and three, drawn at random, and with some of all
+    readings, drawn at random, too. The `sort` says where."""
+    case, rng = draw(drawn(), number), np.random.default_rng(number)
+    circuit, by_test = _readings(case)
+    stops = {}
+    for words, count in (("one test", 1), ("two tests", 2), ("three tests", 3)):
+        tests = set(rng.choice(sorted(by_test), count, replace=False).tolist())
+        stops[words] = [run for name, run in by_test.items() if name in tests]
+    for words, share in LEFT_IN.items():
+        left = [
+            run.model_copy(update={"readings": tuple(r for r in run.readings if rng.random() < share)})
+            for run in by_test.values()
+        ]
+        stops[words] = [run for run in left if run.readings]
+    return [_said(number, case, words, circuit, runs) for words, runs in stops.items()]
 
 
 METER_SHARE = {"dmm": (0.005, 0.002), "clamp": (0.02, 0.3), "": (0.15, 0.0)}
@@ -189,7 +215,14 @@ def other_outcomes(of: Callable[[int], Outcome], count: int) -> list[Outcome]:
         return _solved(pool.map(_if_solved, [of] * count, range(FIRST_CASE, FIRST_CASE + count), chunksize=8))
 
 
-def _if_solved(judge_case: Callable[..., Outcome], number: int, others: Sequence[Any] = ()) -> Outcome | None:
+def stopped(count: int) -> list[Outcome]:
+    """So many cases of `stopped_outcomes`, on two processors, without those that ngspice does not solve."""
+    with ProcessPoolExecutor(2) as pool:
+        each = pool.map(_if_solved, [stopped_outcomes] * count, range(FIRST_CASE, FIRST_CASE + count), chunksize=4)
+        return [o for outcomes_of_one in each for o in outcomes_of_one or []]
+
+
+def _if_solved(judge_case: Callable[..., T], number: int, others: Sequence[Any] = ()) -> T | None:
     try:
         return judge_case(number, *others)
     except UnsolvedError:
