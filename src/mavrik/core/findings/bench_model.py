@@ -100,7 +100,7 @@ class BenchModel:
         self.document = circuit
         charged = as_charged(circuit, self.day.rest_v)
         self.circuit, self._as_drawn = ohmic(charged), as_sound(charged)
-        self.unknowns = Unknowns.of(circuit, self.day.rest_v.keys() - self.day.banked, self.day.levelled)
+        self.unknowns = Unknowns.of(charged, self.day.rest_v.keys() - self.day.banked, self.day.levelled)
         self._slowing = {b.id: slowing(charged, b) for b in charged.batteries if b.id not in self.day.rest_v}
         self._wirings = Wirings()
         self._at: dict[Setup, Assembled] = {}

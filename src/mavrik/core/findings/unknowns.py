@@ -87,7 +87,7 @@ class Unknowns:
 
     @classmethod
     def of(cls, circuit: Circuit, at_rest: Collection[str] = (), levelled: Collection[str] = ()) -> Unknowns:
-        """Those of a circuit.
+        """Those of a circuit, its batteries as charged as is known.
 
         at_rest: batteries of which a reading at rest says what they stand at while an output is read
         levelled: batteries of which only one that metal joins them to was read at rest
