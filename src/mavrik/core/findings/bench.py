@@ -112,6 +112,11 @@ class Bench:
     doubtful: frozenset[str] = frozenset()
     """Points whose reading no likely cause explains."""
 
+    @property
+    def measured(self) -> bool:
+        """Whether any evidence is more than what somebody says."""
+        return any(not o.point.hearsay for o in self.posterior.evidence)
+
     def limit(self, scope: Scope) -> Limit:
         """The profile's limit for a scope."""
         return limit_for(self.profile, scope, self.circuit.system_voltage_v)

@@ -137,10 +137,12 @@ def _verdict(
             "Read it again before judging.",
         )
     probably = fault_table().probably
+    unread = estimate is None or not estimate.read
     # Nothing flows through what is open: that shows elsewhere, and no drop along it has to be read.
-    if (stuck := _of_what_is_stuck(bench, branch, of)) is not None:
+    least = EVEN if unread else 1 - probably
+    if (stuck := _of_what_is_stuck(bench, branch, of, least)) is not None:
         return stuck
-    if estimate is None or not estimate.read:
+    if estimate is None or unread:
         return BranchVerdict.NOT_MEASURED, "No drop was read here.", ""
     at = straddles = ""
     outcome = Verdict.PASS
@@ -195,13 +197,18 @@ def _verdict(
     return BranchVerdict.PASS, f"{at} is within {limit.rule}.", ""
 
 
-def _of_what_is_stuck(bench: Bench, branch: AnyBranch, of: Observation | None) -> tuple[BranchVerdict, str, str] | None:
-    """What is said of a part that is open, or does not block, or may be so; None: that is not what is wrong with it."""
+def _of_what_is_stuck(
+    bench: Bench, branch: AnyBranch, of: Observation | None, least: float
+) -> tuple[BranchVerdict, str, str] | None:
+    """What is said of a part that is open, or does not block, or may be so; None: that is not what is wrong with it, or by hearsay alone.
+
+    least: from here on what it may have is worth a word
+    """
     posterior, probably = bench.posterior, fault_table().probably
     how = posterior.bad_by(branch.id)
     what = max(how, key=how.__getitem__)
     likely = how[what]
-    if what is What.MORE_OHM or likely <= 1 - probably or likely < sum(how.values()) / 2:
+    if what is What.MORE_OHM or likely <= least or likely < sum(how.values()) / 2 or not bench.measured:
         return None
     if likely < probably:
         return BranchVerdict.UNDECIDED, f"It may {MAY[what]}; the readings do not tell ({likely:.0%}).", READ_ON
