@@ -74,8 +74,8 @@ def _judge(bench: Bench, name: str, scope: Scope, known: Known | None, basis: st
     if known is not None and known.output_a > 0:
         judged = bench.at_rated(known, branch_ids, threshold_v)
         verdict, reason = _verdict(bench, name, limit, known, judged)
-    elif (dead := _without_current(bench, f"{name}_v")) is not None:
-        reason = f"{WORDS[name]} reads {millivolts(dead)} while nothing flows: what it loses under load does not show."
+    elif (read_v := _without_current(bench, f"{name}_v")) is not None:
+        reason = f"{WORDS[name]} reads {millivolts(read_v)} while nothing flows: what it loses under load does not show."
     return SideFinding(
         name=name,
         predicted_drop_v=bench.now.path_drop(branch_ids),

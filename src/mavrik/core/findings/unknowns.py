@@ -304,7 +304,7 @@ def _charged(vehicle: _Vehicle, battery: str) -> tuple[float, float]:
 
 
 def _emf(vehicle: _Vehicle, battery: str) -> tuple[float, float]:
-    """Of one that only another by its side was read for, that they had come to one voltage is taken from the drawing."""
+    """Of one that nobody read, but another by its side: that metal brought them to one voltage is what the drawing says."""
     middle, width = fault_table().tolerances[What.EMF]
     return middle, LEVELLED_V if battery in vehicle.levelled else width
 
