@@ -67,6 +67,8 @@ const lines = computed(() => {
     const area = isConductor(branch) ? (props.sizes?.[branch.size] ?? 16) * (branch.parallel ?? 1) : undefined
     const flow = flows.get(place.branch_id)
     const read = !flow && finding !== undefined && finding.measured_drop_v !== null
+    // What other readings say of a part nobody read, where that is more than that it is sound.
+    const told = read || (!flow && finding !== undefined && !['pass', 'not_measured'].includes(finding.verdict))
     const open = flow ? !flow.closed : !place.closed
     const [x, y] = place.label_at as [number, number]
     return [
@@ -94,8 +96,9 @@ const lines = computed(() => {
                 ? `${mv(finding.measured_drop_v)} mV`
                 : `(${mv(Math.abs(finding.predicted_drop_v))})`,
         read,
+        told,
         mark: MARKS[finding?.verdict ?? 'not_measured'],
-        verdict: read && finding ? MARKS[finding.verdict].word : open ? 'current cannot pass' : 'not read',
+        verdict: told && finding ? MARKS[finding.verdict].word : open ? 'current cannot pass' : 'not read',
       },
     ]
   })
@@ -187,11 +190,11 @@ const gives = (id: string) => props.point?.devices.findLast((d) => d.device_id =
         :transform="`translate(${line.x} ${line.up ? line.y - (wide ? 48 * grow : 56) : line.y + (wide ? 14 + 22 * grow * line.names.length : 30)})`"
       >
         <text v-for="(name, row) in line.names" :key="row" :y="22 * grow * (row - line.names.length + 1)" class="label">{{ name }}</text>
-        <g :style="{ color: line.read ? line.mark.colour : 'var(--quiet)' }">
-          <g v-if="line.read" :transform="`translate(${-62 * grow} ${wide ? 11 * grow : 7}) scale(${0.9 * grow})`">
+        <g :style="{ color: line.told ? line.mark.colour : 'var(--quiet)' }">
+          <g v-if="line.told" :transform="`translate(${-62 * grow} ${wide ? 11 * grow : 7}) scale(${0.9 * grow})`">
             <path :d="line.mark.path" class="mark" />
           </g>
-          <text :x="line.read ? 12 * grow : 0" :y="wide ? 31 * grow : 26" class="reading mono" :class="{ unread: !line.read }">
+          <text :x="line.told ? 12 * grow : 0" :y="wide ? 31 * grow : 26" class="reading mono" :class="{ unread: !line.read }">
             {{ line.reading }}
           </text>
         </g>

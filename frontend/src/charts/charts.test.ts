@@ -64,6 +64,16 @@ describe('the loop', () => {
     expect(loop().get('[data-branch=home]').text()).toContain('(40)')
     expect(loop().get('[data-branch=feed]').attributes('aria-label')).toMatch(/^Charge cable 181 mV .*, FAIL$/)
   })
+  it('marks a part that nobody read where the others say what is wrong with it, and not where they say that it is sound', () => {
+    const marked = (verdict: string) => {
+      const made = loop({ findings: { branches: [branch('feed', null, verdict), branch('home', 0.04, 'pass')] } })
+      const feed = made.get('[data-branch=feed]')
+      return [feed.find('.mark').exists(), feed.attributes('aria-label')!.split(', ').at(-1), feed.text().includes('(40)')]
+    }
+    expect(marked('fail')).toEqual([true, 'FAIL', true])
+    expect(marked('undecided')).toEqual([true, 'undecided', true])
+    expect(marked('pass')).toEqual([false, 'not read', true])
+  })
   it('is worked by pointer and by key alike', async () => {
     const made = loop()
     await made.get('[data-branch=home]').trigger('click')

@@ -167,9 +167,11 @@ useKeys([
 .headline[data-verdict='pass'] {
   border-left-color: var(--pass);
 }
-.headline[data-verdict='excess'],
-.headline[data-verdict='undecided'] {
+.headline[data-verdict='excess'] {
   border-left-color: var(--excess);
+}
+.headline[data-verdict='undecided'] {
+  border-left-color: var(--undecided);
 }
 .headline[data-verdict='check_probes'] {
   border-left-color: var(--probes);
