@@ -11,6 +11,9 @@ from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.drawing.loop import in_lines, lay_out
 from mavrik.core.drawing.pictures import draw
+from mavrik.core.findings import Findings
+from mavrik.core.measuring.readings import Reading, Run
+from mavrik.core.procedures import complete_run
 from mavrik.core.workflow.progress import Progress, progress
 from mavrik.core.workflow.purposes import Purpose
 from mavrik.core.workflow.stages import STAGES, JobFacts, StageState
@@ -172,6 +175,24 @@ def test_a_job_says_what_is_missing() -> None:
     assert standing(Purpose.MORE_LOAD, **planned, **whole).missing == "7 of 9 steps"
     for every in (9, 0):  # all done, and nothing to do
         assert standing(Purpose.MORE_LOAD, **{**planned, "build_steps": (every, every)}, **whole).next_stage == "hand_over"
+
+
+def test_the_path_says_what_the_findings_say_comes_next() -> None:
+    """It named the drops while the findings asked for another test."""
+
+    def judged_by(**volts: float) -> tuple[Findings, Progress]:
+        readings = tuple(Reading(point=f"regulated_v:{state}", value=v) for state, v in volts.items())
+        findings = judged(SIMPLE, complete_run(SIMPLE, Run(procedure="regulated", readings=readings)), ahead=True)
+        return findings, progress(JobFacts(frozenset({Purpose.FIND_FAULT}), SIMPLE, findings))
+
+    findings, path = judged_by(idle=14.3, idle_loaded=12.4, fast=14.3, fast_loaded=14.2)
+    line = findings.headline
+    assert line.read_on and line.next_step == f"Make the test that tells most: {line.reading}."
+    assert path.next_stage == "measure" and path.missing == line.reading != findings.missing[0]
+    # What is settled is mended: nothing is to be read first, and the path names what was left out.
+    settled, path = judged_by(idle=16.2, idle_loaded=16.1, fast=16.2, fast_loaded=16.2)
+    assert settled.headline.reading == "" and not settled.headline.read_on
+    assert path.missing == settled.missing[0]
 
 
 def test_the_path_is_what_the_purpose_needs_and_what_was_added() -> None:

@@ -6898,6 +6898,18 @@ export interface components {
             element: string;
             /** Next Step */
             next_step: string;
+            /**
+             * Read On
+             * @description Whether more has to be read before anything is mended
+             * @default false
+             */
+            read_on: boolean;
+            /**
+             * Reading
+             * @description What to read next in a few words, where the next step is a test or a reading; empty otherwise
+             * @default
+             */
+            reading: string;
             /** Text */
             text: string;
             verdict: components["schemas"]["BranchVerdict"];

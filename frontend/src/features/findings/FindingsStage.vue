@@ -32,9 +32,7 @@ watch(
     if (id) view.value = 'branches'
   },
 )
-const unsettled = computed(() =>
-  ['not_measured', 'check_probes', 'too_close_to_call', 'undecided'].includes(findings.value?.headline.verdict ?? ''),
-)
+const unsettled = computed(() => findings.value?.headline.read_on ?? false)
 /** What the headline's next step does not say already. */
 const others = computed(() => {
   const headline = findings.value?.headline.next_step.toLowerCase() ?? ''

@@ -298,6 +298,10 @@ class Headline:
     why: tuple[str, ...]
     next_step: str
     element: Annotated[str, Field(description="Id of the branch or device it is of; empty: none")]
+    reading: Annotated[
+        str, Field(description="What to read next in a few words, where the next step is a test or a reading; empty otherwise")
+    ] = ""
+    read_on: Annotated[bool, Field(description="Whether more has to be read before anything is mended")] = False
 
 
 class Findings(Document):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from mavrik.core.findings.branches import EVEN, fails_in_itself
 from mavrik.core.findings.changes import What
@@ -90,17 +90,36 @@ def shown(quantity: str, value: float) -> str:
     return f"{of.shown(value):.{of.digits}f} {of.shown_unit}"
 
 
+def _test_next(basis: HeadlineBasis) -> str:
+    """Title of the test that tells most next, as it stands in a sentence; empty: it is no whole test."""
+    first = basis.next_actions[0] if basis.next_actions else None
+    if first is None or first.kind is not ActionKind.TEST:
+        return ""
+    return next((inside_a_sentence(t.title) for t in basis.next_tests if t.procedure == first.procedure), "")
+
+
 def _then(basis: HeadlineBasis) -> str:
     """What to do next, where the causes are still open."""
     if basis.deciding is not None and basis.undecided:
         return f"Read next: {basis.deciding.label}. {basis.deciding.why}"
-    first = basis.next_actions[0] if basis.next_actions else None
-    if first is None:
+    if not basis.next_actions:
         return ""
-    test = next((t for t in basis.next_tests if t.procedure == first.procedure), None)
-    if first.kind is ActionKind.TEST and test is not None:
-        return f"Make the test that tells most: {inside_a_sentence(test.title)}."
-    return f"{first.text} {first.why}"
+    if test := _test_next(basis):
+        return f"Make the test that tells most: {test}."
+    return f"{basis.next_actions[0].text} {basis.next_actions[0].why}"
+
+
+def _to_read(basis: HeadlineBasis, made: Headline) -> str:
+    """What to read next, in a few words; empty: the next step is something else."""
+    if not made.next_step:
+        return ""
+    if made.verdict is BranchVerdict.NOT_MEASURED and basis.next_tests:
+        return inside_a_sentence(basis.next_tests[0].title)
+    if made.next_step != _then(basis):
+        return ""
+    if basis.deciding is not None and basis.undecided:
+        return inside_a_sentence(basis.deciding.label)
+    return _test_next(basis)
 
 
 def _evidence_lines(cause: Cause) -> tuple[str, ...]:
@@ -175,11 +194,21 @@ def _said_first(causes: Sequence[Cause]) -> Cause | None:
     return next(iter(broken or faults), None)
 
 
+UNSETTLED = frozenset({BranchVerdict.NOT_MEASURED, BranchVerdict.UNDECIDED, BranchVerdict.CHECK_PROBES, BranchVerdict.CLOSE})
+"""Verdicts that nothing is mended by."""
+
+
 def headline(basis: HeadlineBasis) -> Headline:
     """The worst thing first: readings in doubt, then causes, then a part or side over its limit, then what is missing.
 
     basis: everything else that was said
     """
+    made = _first_line(basis)
+    reading = _to_read(basis, made)
+    return replace(made, reading=reading, read_on=made.read_on or bool(reading) or made.verdict in UNSETTLED)
+
+
+def _first_line(basis: HeadlineBasis) -> Headline:
     if (again := _reread(basis)) is not None:
         return again
     gap = next((f for f in basis.parts if f.code == "cannot_charge"), None)
@@ -234,6 +263,7 @@ def headline(basis: HeadlineBasis) -> Headline:
             (f"Limit: {j.limit}.", *also)[:MOST_WHY],
             _then(basis) or j.next_step,
             best.element if best else "",
+            read_on=True,
         )
     nothing = f"Nothing broken: {sureness(basis.nothing_broken)}. " if whole else ""
     if graver is not None and graver.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED):

@@ -1,10 +1,8 @@
 """Findings: what is wrong, where, how surely."""
 
-from mavrik.core.findings import BranchVerdict
+from mavrik.core.findings.headline import UNSETTLED
 from mavrik.core.workflow.stages.base import JobFacts, Stage, StageState, Standing, without_findings
 from mavrik.core.workflow.stages.measure import MEASURED
-
-UNSETTLED = (BranchVerdict.NOT_MEASURED, BranchVerdict.UNDECIDED, BranchVerdict.CHECK_PROBES, BranchVerdict.CLOSE)
 
 
 def _standing(facts: JobFacts) -> Standing:

@@ -14,7 +14,8 @@ def _standing(facts: JobFacts) -> Standing:
     if not made:
         return Standing(StageState.OPEN, "a first test")
     if facts.findings.missing:
-        return Standing(StageState.PARTLY, facts.findings.missing[0])
+        # What comes next is what the findings say comes next.
+        return Standing(StageState.PARTLY, facts.findings.headline.reading or facts.findings.missing[0])
     return Standing(StageState.DONE)
 
 
