@@ -139,3 +139,15 @@ def test_readings_within_every_limit_that_no_sound_vehicle_has_are_not_called_so
         "Something is wrong: over 99% sure"
     )
     assert any(line.startswith("Most likely regulator of Alternator set low") for line in findings.headline.why)
+
+
+def test_what_only_a_reading_that_nobody_took_could_show_of_the_test_is_no_cause() -> None:
+    """Glow plugs still on in the first reading at idle, over 99 % sure, of a motorcycle whose voltage at idle nobody had read without loads."""
+
+    def causes(**volts: float) -> set[str]:
+        readings = tuple(Reading(point=f"regulated_v:{state}", value=v) for state, v in volts.items())
+        run = complete_run(CAR, Run(procedure="regulated", readings=readings))
+        return {c.cause for c in judged(CAR, run).causes}
+
+    assert "glow_plugs:battery" in causes(idle=12.4, idle_loaded=13.9, fast=14.3)
+    assert "glow_plugs:battery" not in causes(idle_loaded=12.4, fast=14.3)

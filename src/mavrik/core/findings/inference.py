@@ -8,7 +8,7 @@ verdicts, milliohms, causes, doubts and the next reading are all read off this.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -27,6 +27,7 @@ from mavrik.core.findings.fit_problem import FitProblem, Trial
 from mavrik.core.findings.fitted import Fitted
 from mavrik.core.findings.hypotheses import Hypothesis, hypotheses
 from mavrik.core.findings.likelihood import slip_density
+from mavrik.core.findings.lookalikes import fault_of
 from mavrik.core.findings.phases import phases_equal
 from mavrik.core.findings.searching import evidence_drawn, search
 from mavrik.core.findings.starting import fit_nothing, where_it_ended
@@ -195,6 +196,8 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     if asked_for_speed and all(s.engine_rpm is not None for s in asked_for_speed):
         # What it was is known.
         suspects = [h for h in suspects if not h.slow]
+    # What only a reading that nobody took could show of the test itself is no cause of what was read.
+    suspects = [h for h in suspects if not _of_no_reading(h, {o.setup.state for o in evidence})]
     problem, extent, found = _searched(_ways_it_ran(circuit, model, evidence, suspects[0]), suspects)
     model = problem.model
     nominal = model.predict([(o.point, o.setup) for o in evidence], suspects[:1])[0]
@@ -210,6 +213,12 @@ def infer(circuit: Circuit, observations: Sequence[Observation]) -> Posterior:
     estimates = _estimates(problem, candidates) if drops else {}
     left_out = tuple(b for b in problem.branch_ids if b not in extent.branches)
     return Posterior(model, evidence, tuple(ranked), _by_cause(ranked), nominal, estimates, left_out)
+
+
+def _of_no_reading(suspect: Hypothesis, read: Collection[BenchState]) -> bool:
+    """Whether a suspect is something of the test itself, in states in which nothing was read."""
+    states = [c.states for c in suspect.changes]
+    return bool(states) and fault_of(suspect).alone and all(s is not None and s.isdisjoint(read) for s in states)
 
 
 Way = tuple[FitProblem, Fitted]
