@@ -47,7 +47,7 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
             if (read := measured.get(point.id)) is None:
                 continue
             fails = f"The battery gives {-read.value:.0f} A." if read.value < 0 else "Breaking even is not charging."
-            then = "Is the loaded output good? Then nothing is broken: the loads point for more than the unit gives here. Budget."
+            then = "Is the loaded output good? Then nothing is broken: the loads ask for more than the unit gives here. Budget."
             said = against(point, read, limits.of("net_battery"), 1, f"It takes {read.value:.0f} A.", fails, then)
             volts = measured.get(f"net_v_{name}:{b.id}")
             if said.verdict is not Verdict.PASS and volts is not None and read.value > -read.uncertainty:

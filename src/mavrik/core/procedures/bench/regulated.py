@@ -107,7 +107,7 @@ def _judge(circuit: Circuit, measured: Mapping[str, Measured], limits: Limits) -
                     scale,
                     "Idle output holds the voltage.",
                     "Short of output at idle.",
-                    "Budget: do the loads point for more than the unit gives at this shaft speed? Then belt and pulley.",
+                    "Budget: do the loads ask for more than the unit gives at this shaft speed? Then belt and pulley.",
                 )
             )
         elif point.id == STUD:
