@@ -36,6 +36,17 @@ def test_the_stud_stands_where_it_was_read_and_gives_what_was_read(name: str, co
     assert seen.output_a == pytest.approx(conditions["output_a"], abs=1e-6)
 
 
+@pytest.mark.parametrize("name", sorted(CIRCUITS))
+def test_where_no_stud_was_read_the_set_point_is_where_the_regulator_senses(name: str) -> None:
+    """Behind a diode isolator the stud stands some 0.8 V above it, and the battery is not said to be short of that."""
+    circuit, unit = CIRCUITS[name], CIRCUITS[name].alternator
+    seen = predict(circuit, at_output(circuit, 0.8 * unit.rated_a))
+    plus, minus = unit.sense_positive_node or unit.stud_node, unit.sense_negative_node or unit.case_node
+    assert seen.node_v[plus] - seen.node_v[minus] == pytest.approx(unit.set_point_v, abs=0.01)
+    if name == "boat_isolator":
+        assert seen.stud_voltage_v == pytest.approx(unit.set_point_v + 0.8, abs=0.1)
+
+
 @pytest.mark.parametrize("charged", [0.3, 0.7, 1.0])
 @pytest.mark.parametrize("share", [0.3, 0.6, 1.0])
 @pytest.mark.parametrize("name", ["second_battery_converter", "tow_and_trailer"])

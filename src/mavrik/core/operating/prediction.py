@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from mavrik.core.circuit import Circuit, as_sound
 from mavrik.core.circuit.ring import Ring, find_ring
+from mavrik.core.circuit.rules import CircuitError
 from mavrik.core.network import NoOperatingPointError
 from mavrik.core.operating.engine import Engine, Settled
 from mavrik.core.operating.state import AMBIENT_C, ENGINE_SPACE_C, BankLoad, State, is_on
@@ -54,7 +55,7 @@ def at_output(
 
     circuit: the document
     output_a: what the clamp read [A]
-    stud_v: what was read between stud and case [V]; left out, the regulator's set point
+    stud_v: what was read between stud and case [V]; left out, what is there with the set point where its regulator senses
     loads_on: ids of the loads that were on; None: those that the document has on
     bank_on: id of the battery that a load bank hung on, which took what the loads left; None: it went into the batteries
     conditions: further fields of the state, as `engine_space_c`
@@ -66,7 +67,7 @@ def at_output(
     """
     main = circuit.alternator
     on = {} if loads_on is None else {x.id: x.id in loads_on for x in circuit.loads if not x.cranking}
-    state = State.model_validate(
+    made = State.model_validate(
         {
             "engine_rpm": FAST_RPM,
             "chargers_on": False,
@@ -76,12 +77,27 @@ def at_output(
             **conditions,
         }
     )
-    if bank_on is None:
+    if bank_on is not None:
+        battery = {b.id: b for b in circuit.batteries}[bank_on]
+        left = max(output_a - sum(x.current_a for x in circuit.loads if is_on(x, made)), 0.0)
+        bank = BankLoad(from_node=battery.positive_node, to_node=battery.negative_node, current_a=left)
+        made = made.model_copy(update={"bank": bank})
+    return made if stud_v is not None else _sensed_elsewhere(circuit, made)
+
+
+def _sensed_elsewhere(circuit: Circuit, state: State) -> State:
+    """A state whose stud was taken to be at the set point, with the stud above that by what is lost to where its regulator senses."""
+    main = circuit.alternator
+    plus, minus = main.sense_positive_node or main.stud_node, main.sense_negative_node or main.case_node
+    if (plus, minus) == (main.stud_node, main.case_node):
         return state
-    battery = {b.id: b for b in circuit.batteries}[bank_on]
-    left = max(output_a - sum(x.current_a for x in circuit.loads if is_on(x, state)), 0.0)
-    bank = BankLoad(from_node=battery.positive_node, to_node=battery.negative_node, current_a=left)
-    return state.model_copy(update={"bank": bank})
+    try:
+        solution = Engine(as_sound(circuit), state).settle().solution
+    except (CircuitError, NoOperatingPointError):
+        # What is wrong with it is told to who asks for the state itself.
+        return state
+    lost_v = solution.between(main.stud_node, plus) + solution.between(minus, main.case_node)
+    return state.model_copy(update={"stud_v": {main.id: main.set_point_v + max(lost_v, 0.0)}})
 
 
 def at_rated_output(circuit: Circuit, engine_space_c: float = ENGINE_SPACE_C, ambient_c: float = AMBIENT_C) -> State:
