@@ -7,6 +7,7 @@ export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/', name: 'jobs', component: () => import('./features/jobs/JobsPage.vue') },
+    { path: '/jobs', redirect: '/' },
     { path: '/sign-in', name: 'sign-in', component: () => import('./features/people/SignInPage.vue'), meta: { open: true } },
     { path: '/instruments', name: 'instruments', component: () => import('./features/instruments/InstrumentsPage.vue') },
     { path: '/schedule', name: 'schedule', component: () => import('./features/schedule/SchedulePage.vue') },

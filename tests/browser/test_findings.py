@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+import pytest
 from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import job_with
@@ -138,21 +139,28 @@ def test_tests_by_their_own_rule_wait_behind_one_line(open_page: Callable[..., P
     expect(page.locator("[data-run]").get_by_label("Engine speed")).to_have_value("780")
 
 
-def test_beside_a_long_loop_the_next_step_is_whole_and_no_word_lies_on_the_frame(open_page: Callable[..., Page]) -> None:
-    """A boat's loop takes the whole width: what is said and done has the low row below it."""
+@pytest.mark.parametrize("layout, below", [("winch", True), ("boat_isolator", False)])
+def test_beside_a_long_loop_the_next_step_is_whole_and_no_word_lies_on_the_frame(
+    open_page: Callable[..., Page], layout: str, below: bool
+) -> None:
+    """A long and low loop takes the whole width: what is said and done has the low row below it. One that is high as well would be no
+    larger so, and leaves all of the height beside it."""
     page = open_page(width=1280, height=800)
-    job_with(page, "boat_isolator", shows="findings")
+    job_with(page, layout, shows="findings")
     page.wait_for_selector("svg.loop")
     expect(page.locator("[data-test=next]")).to_contain_text("Regulated voltage")
-    expect(page.locator(".frame.wide")).to_be_visible()
+    expect(page.locator(".frame.wide")).to_have_count(int(below))
 
-    def bottom(what: str) -> float:
-        return float(page.eval_on_selector_all(what, "all => Math.max(...all.map(e => e.getBoundingClientRect().bottom))"))
+    def edges(what: str) -> tuple[float, float]:
+        of = "all => { const r = all.map(e => e.getBoundingClientRect()); return [Math.min(...r.map(e => e.top)), Math.max(...r.map(e => e.bottom))] }"
+        top, bottom = page.eval_on_selector_all(what, of)
+        return float(top), float(bottom)
 
-    frame = bottom(".frame")
-    assert frame <= 800 and bottom("[data-test=next]") <= frame
-    assert bottom(".loop-panel svg text") < bottom(".loop-panel")
-    assert page.eval_on_selector("[role=tablist]", "e => e.getBoundingClientRect().top") < frame - 20
+    frame = edges(".frame")[1]
+    assert frame <= 800 and edges("[data-test=next]")[1] <= frame
+    assert edges(".loop-panel svg text")[1] < edges(".loop-panel")[1]
+    assert edges("[role=tablist]")[0] < frame - 20
+    assert below == (edges("[data-test=next]")[0] > edges(".loop-panel")[1])
 
 
 def test_contacts_are_asked_with_the_fuses(open_page: Callable[..., Page]) -> None:

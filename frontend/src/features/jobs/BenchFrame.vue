@@ -17,7 +17,13 @@ const bench = useWorkbench()
 const { sizes } = useCatalogue()
 /** A state that is tried out replaces readings and predictions, as long as it is of the circuit that is drawn. */
 const point = computed(() => (bench.solved && bench.solvedCircuit === bench.judgedCircuit ? bench.solved.point : undefined))
-const wide = computed(() => (bench.judged?.pictures.loop.width ?? 0) > 1350)
+/** A ring that is long and low; one that is high as well would be no larger across the whole width, and leave the work no height. */
+const LONG = 1350
+const LOW = 2.5
+const wide = computed(() => {
+  const loop = bench.judged?.pictures.loop
+  return !!loop && loop.width > LONG && loop.width > LOW * loop.height
+})
 const pick = (id: string) => (bench.selected = id)
 </script>
 
