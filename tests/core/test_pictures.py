@@ -12,6 +12,7 @@ from mavrik.core.circuit.ring import find_ring
 from mavrik.core.drawing.loop import in_lines, lay_out
 from mavrik.core.drawing.pictures import draw
 from mavrik.core.findings import Findings
+from mavrik.core.findings.documents import ActionKind
 from mavrik.core.measuring.readings import Reading, Run
 from mavrik.core.procedures import complete_run
 from mavrik.core.workflow.progress import Progress, progress
@@ -193,6 +194,24 @@ def test_the_path_says_what_the_findings_say_comes_next() -> None:
     settled, path = judged_by(idle=16.2, idle_loaded=16.1, fast=16.2, fast_loaded=16.2)
     assert settled.headline.reading == "" and not settled.headline.read_on
     assert path.missing == settled.missing[0]
+
+
+def test_what_is_to_be_read_again_is_what_the_path_names() -> None:
+    """A house battery low by one reading: the findings asked for that once more, the path for the drops."""
+    boat = build_layout("boat_isolator", 12)
+    volts = {"idle": 14.38, "idle_loaded": 14.36, "fast": 14.41, "fast_loaded": 14.40}
+    readings = [Reading(point=f"regulated_v:{state}", value=v) for state, v in volts.items()]
+    others = {"regulated_stud_v": 15.22, "other_regulated_v:house": 12.94, "sense_v:alternator": 14.4}
+    readings += [Reading(point=point, value=v) for point, v in others.items()]
+    findings = judged(boat, complete_run(boat, Run(procedure="regulated", readings=tuple(readings))), ahead=True)
+    again = findings.next_actions[0]
+    assert again.kind is ActionKind.READ_AGAIN and again.point == "other_regulated_v:house"
+    line = findings.headline
+    # A bank behind an isolator has no limit of its own: that it keeps one is not said.
+    assert line.text.endswith("though no reading misses a limit.") and line.next_step.startswith(again.text)
+    assert line.read_on and line.reading == again.short == "once more house battery, 2000 /min, loads off"
+    path = progress(JobFacts(frozenset({Purpose.FIND_FAULT}), boat, findings))
+    assert path.next_stage == "measure" and path.missing == line.reading
 
 
 def test_the_path_is_what_the_purpose_needs_and_what_was_added() -> None:

@@ -6906,7 +6906,7 @@ export interface components {
             read_on: boolean;
             /**
              * Reading
-             * @description What to read next in a few words, where the next step is a test or a reading; empty otherwise
+             * @description What to read next in a few words, where the next step is to read on; empty otherwise
              * @default
              */
             reading: string;
@@ -8432,6 +8432,11 @@ export interface components {
              * @description That holds the point; empty: none
              */
             procedure: string;
+            /**
+             * Short
+             * @description The same in a few words, as they stand in a list
+             */
+            short: string;
             /**
              * Text
              * @description What to do, as a sentence

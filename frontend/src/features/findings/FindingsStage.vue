@@ -36,7 +36,9 @@ const unsettled = computed(() => findings.value?.headline.read_on ?? false)
 /** What the headline's next step does not say already. */
 const others = computed(() => {
   const headline = findings.value?.headline.next_step.toLowerCase() ?? ''
-  return (kept.value?.next_actions ?? []).filter((a) => !headline.includes(a.text.split(': ').at(-1)?.toLowerCase() ?? a.text)).slice(0, 2)
+  return (kept.value?.next_actions ?? [])
+    .filter((a) => ![a.text, a.short].some((words) => headline.includes(words.toLowerCase())))
+    .slice(0, 2)
 })
 const wantsPlan = computed(() => bench.job?.progress.stages.some((s) => s.stage === 'plan' && s.on_path) ?? false)
 const counts = computed<Record<string, number>>(() => ({

@@ -225,6 +225,7 @@ class NextAction:
     point: Annotated[str, Field(description="Empty: all of the procedure, or none")]
     element: str
     text: Annotated[str, Field(description="What to do, as a sentence")]
+    short: Annotated[str, Field(description="The same in a few words, as they stand in a list")]
     why: str
     minutes: float
     bits: Annotated[float, Field(description="Expected information about the cause [bit]")]
@@ -299,7 +300,7 @@ class Headline:
     next_step: str
     element: Annotated[str, Field(description="Id of the branch or device it is of; empty: none")]
     reading: Annotated[
-        str, Field(description="What to read next in a few words, where the next step is a test or a reading; empty otherwise")
+        str, Field(description="What to read next in a few words, where the next step is to read on; empty otherwise")
     ] = ""
     read_on: Annotated[bool, Field(description="Whether more has to be read before anything is mended")] = False
 

@@ -90,27 +90,18 @@ def shown(quantity: str, value: float) -> str:
     return f"{of.shown(value):.{of.digits}f} {of.shown_unit}"
 
 
-def _test_next(basis: HeadlineBasis) -> str:
-    """Title of the test that tells most next, as it stands in a sentence; empty: it is no whole test."""
-    first = basis.next_actions[0] if basis.next_actions else None
-    if first is None or first.kind is not ActionKind.TEST:
-        return ""
-    return next((inside_a_sentence(t.title) for t in basis.next_tests if t.procedure == first.procedure), "")
-
-
 def _then(basis: HeadlineBasis) -> str:
     """What to do next, where the causes are still open."""
     if basis.deciding is not None and basis.undecided:
         return f"Read next: {basis.deciding.label}. {basis.deciding.why}"
     if not basis.next_actions:
         return ""
-    if test := _test_next(basis):
-        return f"Make the test that tells most: {test}."
-    return f"{basis.next_actions[0].text} {basis.next_actions[0].why}"
+    first = basis.next_actions[0]
+    return f"Make the test that tells most: {first.short}." if first.kind is ActionKind.TEST else f"{first.text} {first.why}"
 
 
 def _to_read(basis: HeadlineBasis, made: Headline) -> str:
-    """What to read next, in a few words; empty: the next step is something else."""
+    """What to read next, in a few words; empty: the next step is to read nothing."""
     if not made.next_step:
         return ""
     if made.verdict is BranchVerdict.NOT_MEASURED and basis.next_tests:
@@ -119,7 +110,7 @@ def _to_read(basis: HeadlineBasis, made: Headline) -> str:
         return ""
     if basis.deciding is not None and basis.undecided:
         return inside_a_sentence(basis.deciding.label)
-    return _test_next(basis)
+    return basis.next_actions[0].short
 
 
 def _evidence_lines(cause: Cause) -> tuple[str, ...]:
@@ -333,7 +324,7 @@ def _still_to_read(basis: HeadlineBasis) -> str:
 
 def _within_every_limit(basis: HeadlineBasis, best: Cause) -> Headline:
     """What was read keeps its limits, and yet no sound vehicle reads so."""
-    text = f"Something is wrong: {sureness(1 - basis.nothing_broken)}, though what was read is within its limits."
+    text = f"Something is wrong: {sureness(1 - basis.nothing_broken)}, though no reading misses a limit."
     why = (*_most_likely(best), *_evidence_lines(best))
     return Headline(
         BranchVerdict.UNDECIDED, text, why[:MOST_WHY], _then(basis) or _still_to_read(basis) or best.advice, best.element
@@ -352,7 +343,7 @@ def _sound(basis: HeadlineBasis, best: Cause | None) -> Headline:
     if unsettled and best is not None and best.probability > (nothing.probability if nothing is not None else 0.0):
         return Headline(
             BranchVerdict.PASS,
-            f"What was read is within its limits; not settled{wants}.",
+            f"No reading misses a limit; not settled{wants}.",
             _most_likely(best),
             _then(basis) or _still_to_read(basis) or best.advice,
             "",

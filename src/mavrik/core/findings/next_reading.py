@@ -234,21 +234,24 @@ def _worth_another_look(posterior: Posterior, doubtful: frozenset[str]) -> list[
 
 
 def _test_action(test: NextTest) -> NextAction:
-    text = f"Make the test: {inside_a_sentence(test.title)}."
-    return NextAction(ActionKind.TEST, test.procedure, "", "", text, test.why, test.minutes, test.bits)
+    short = inside_a_sentence(test.title)
+    return NextAction(
+        ActionKind.TEST, test.procedure, "", "", f"Make the test: {short}.", short, test.why, test.minutes, test.bits
+    )
 
 
 def _point_action(of: Procedure, point: Point, bits: float) -> NextAction:
-    clamp = point.quantity == "current" and bool(point.element)
-    text = f"Clamp it: {inside_a_sentence(point.label)}." if clamp else f"Read {inside_a_sentence(point.label)}."
+    clamp, short = point.quantity == "current" and bool(point.element), inside_a_sentence(point.label)
+    text = f"Clamp it: {short}." if clamp else f"Read {short}."
     kind = ActionKind.CLAMP if clamp else ActionKind.READ
-    return NextAction(kind, of.name, point.id, point.element, text, _why(point), AGAIN_MINUTES, bits)
+    return NextAction(kind, of.name, point.id, point.element, text, short, _why(point), AGAIN_MINUTES, bits)
 
 
 def _again_action(of: Observation, procedure: str, bits: float) -> NextAction:
     text = f"Read it again with another meter: {inside_a_sentence(of.point.label)}."
+    short = f"once more {inside_a_sentence(of.point.label)}"
     why = "Much hangs on this one reading, and a probe may have slipped."
-    return NextAction(ActionKind.READ_AGAIN, procedure, of.point.id, of.point.element, text, why, AGAIN_MINUTES, bits)
+    return NextAction(ActionKind.READ_AGAIN, procedure, of.point.id, of.point.element, text, short, why, AGAIN_MINUTES, bits)
 
 
 @dataclass(frozen=True)
@@ -293,8 +296,8 @@ def _charge_action(draws: Draws, charged: _Charged) -> NextAction:
     bits = draws.told_by(charged.points, charged.seen, charged.together)
     least = min(b.state_of_charge for b in charged.flat)
     why = f"At {least:.0%} of its charge it takes all that the alternator gives and hides the rest."
-    text = f"Charge {charged.names} first, then test again."
-    return NextAction(ActionKind.CHARGE, "", "", charged.flat[0].id, text, why, CHARGE_MINUTES, bits)
+    text, short = f"Charge {charged.names} first, then test again.", f"the tests again with {charged.names} charged"
+    return NextAction(ActionKind.CHARGE, "", "", charged.flat[0].id, text, short, why, CHARGE_MINUTES, bits)
 
 
 def _shown_by(
