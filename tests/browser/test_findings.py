@@ -193,3 +193,32 @@ def test_a_cranking_capture_is_seen_nearer_and_whole_again(open_page: Callable[.
     expect(picture).not_to_have_attribute("aria-label", "Captured voltage from 0.000 to 6.000 seconds")
     page.locator("[data-test=whole]").click()
     expect(picture).to_have_attribute("aria-label", "Captured voltage from 0.000 to 6.000 seconds")
+
+
+def test_what_comes_next_is_the_same_everywhere_and_begins_where_it_says(open_page: Callable[..., Page]) -> None:
+    """A bank behind an isolator reads low: the path, the findings and the first line of the tests ask for that reading once more."""
+    page = open_page(width=1280, height=800)
+    job = job_with(page, "boat_isolator", shows="measure")
+    best = page.locator("[data-test=best-test]")
+    expect(best).to_contain_text("Next: regulated voltage, 6 min")
+    best.click()
+    page.locator("[data-test=run-clear]").click()
+    volts = {"idle": "14.38", "idle_loaded": "14.36", "fast": "14.41", "fast_loaded": "14.40"}
+    others = {"regulated_stud_v": "15.22", "other_regulated_v:house": "12.94", "sense_v:alternator": "14.40"}
+    for point, value in ({f"regulated_v:{state}": v for state, v in volts.items()} | others).items():
+        page.locator(f"[data-point='{point}'] input").fill(value)
+    page.locator("[data-test=keep-run]").click()
+    expect(page.locator("[data-run]")).to_have_count(0)
+    again = "once more house battery, 2000 /min, loads off"
+    expect(best).to_contain_text(f"Next: {again}")
+    expect(page.locator("[data-stage=measure]")).to_contain_text(again)
+    page.goto(f"/jobs/{job}/findings")
+    expect(page.locator("[data-test=next]")).to_contain_text(
+        "Read it again with another meter: house battery, 2000 /min, loads off"
+    )
+    page.locator("[data-test=next]").get_by_role("button", name="Read on").click()
+    # The cautions have the focus first, and the key waits for the findings.
+    expect(best).to_contain_text(f"Next: {again}")
+    best.click()
+    page.locator("[data-test=run-clear]").click()
+    expect(page.locator("[data-point='other_regulated_v:house'] input")).to_be_focused()

@@ -214,6 +214,15 @@ def test_what_is_to_be_read_again_is_what_the_path_names() -> None:
     assert path.next_stage == "measure" and path.missing == line.reading
 
 
+def test_of_parts_of_which_one_is_bad_the_reading_that_parts_them_comes_before_all_else() -> None:
+    car = build_layout("front_battery", 12)
+    findings = judged(car, drop_run(car, 70.0, feed_v=0.5), ahead=True)
+    assert findings.undecided and findings.deciding is not None
+    first, line = findings.next_actions[0], findings.headline
+    assert first.point == findings.deciding.point and [a.point for a in findings.next_actions].count(first.point) == 1
+    assert line.next_step == f"{first.text} {first.why}" and line.reading == first.short and line.read_on
+
+
 def test_the_path_is_what_the_purpose_needs_and_what_was_added() -> None:
     def path(progress_now: Progress) -> list[str]:
         return [s.stage for s in progress_now.stages if s.on_path]

@@ -31,6 +31,8 @@ const props = defineProps<{
   procedure: ProcedureView
   /** The version that it is made on; left out, the one as found. */
   circuitId?: number
+  /** The reading that it begins with; left out, the first. */
+  first?: string
 }>()
 const emit = defineEmits<{ close: [] }>()
 const bench = useWorkbench()
@@ -177,7 +179,8 @@ function move(event: KeyboardEvent, by: number): void {
 }
 function begin(): void {
   clear.value = true
-  void nextTick(() => fields()[0]?.focus())
+  const isFirst = (f: HTMLElement) => f.closest('[data-point]')?.getAttribute('data-point') === props.first
+  void nextTick(() => (fields().find(isFirst) ?? fields()[0])?.focus())
 }
 function correct(): void {
   readings.take(draftOf(props.procedure.last))

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import type { ProcedureView } from '@/api/types'
 import { useKeys } from '@/composables/keys'
 import { useWorkbench } from '@/composables/workbench'
+import { inMinutes } from '@/ui/numbers'
 import ProblemNotice from '@/ui/ProblemNotice.vue'
 import VerdictMark from '@/ui/VerdictMark.vue'
 import { useBench, worst } from './bench'
@@ -21,13 +22,24 @@ const made = computed(() => view.value?.procedures.filter((p) => p.last).length 
 const rest = ref(false)
 const listed = computed(() => tests.value.filter((p) => p.tells || p.last || rest.value))
 const hidden = computed(() => tests.value.length - listed.value.length)
-const best = computed(() => bench.keptFindings?.next_tests[0] ?? null)
+/** What the findings say comes next, be it a test, one reading of it, or no reading at all. */
+const next = computed(() => bench.keptFindings?.next_actions[0] ?? null)
+/** Where the headline has something else to do first, it only is what would tell most. */
+const called = computed(() => (bench.keptFindings?.headline.reading ? 'Next' : 'Tells most'))
+/** A reading where that begins; empty: with the first. */
+const at = ref('')
 const judged = (p: ProcedureView) => worst(madeOf(p.name)?.judgements ?? [])
 const state = (p: ProcedureView) => (p.last ? (p.last.run.skipped ? 'skipped' : (judged(p) ?? 'read')) : 'open')
+function open(name: string | undefined, point = ''): void {
+  at.value = point
+  running.value = tests.value.find((p) => p.name === name) ?? null
+}
 /** The drop test is typed below, beside its branches; from the list it opens as the others do, to be read live or skipped. */
-function open(name: string | undefined, from: 'list' | 'advice' = 'advice'): void {
-  if (name === 'charging_drops' && from === 'advice') document.querySelector<HTMLInputElement>('[data-walk] input')?.focus()
-  else running.value = tests.value.find((p) => p.name === name) ?? null
+function follow(): void {
+  const { procedure, point } = next.value ?? {}
+  if (procedure !== 'charging_drops') return open(procedure, point)
+  const field = document.querySelector<HTMLInputElement>(point ? `[data-walk="${point}"] input` : '[data-walk] input')
+  field?.focus()
 }
 /** A retest is made under the conditions of the last time: they stand in it already. */
 const latest = computed(
@@ -37,7 +49,7 @@ const latest = computed(
       .sort((a, b) => (b.last?.measured_at ?? '').localeCompare(a.last?.measured_at ?? ''))[0],
 )
 useKeys([
-  { key: 'n', label: 'the test that would tell most now', run: () => open(best.value?.procedure) },
+  { key: 'n', label: 'what would tell most now', run: follow },
   { key: 'r', label: 'the test made last, once more under the same conditions', run: () => open(latest.value?.name) },
 ])
 </script>
@@ -45,9 +57,10 @@ useKeys([
 <template>
   <section class="panel stack plan" data-test="test-plan">
     <div class="row head">
-      <h2 v-if="!best" class="sleeve">Tests</h2>
-      <button v-else type="button" class="link next" data-test="best-test" @click="open(best.procedure)">
-        Next test: <b>{{ best.title }}</b>, {{ best.minutes }} min
+      <h2 v-if="!next" class="sleeve">Tests</h2>
+      <p v-else-if="!next.procedure" class="next ma-0" data-test="best-test">{{ called }}: {{ next.text }}</p>
+      <button v-else type="button" class="link next" data-test="best-test" @click="follow">
+        {{ called }}: <b>{{ next.short }}</b>, {{ inMinutes(next.minutes) }}
       </button>
       <span class="grow" />
       <v-btn variant="text" class="px-2" data-test="open-captures" @click="looking = true">Captures</v-btn>
@@ -62,10 +75,10 @@ useKeys([
       :key="p.name"
       type="button"
       class="test"
-      :class="{ best: p.name === best?.procedure }"
+      :class="{ best: p.name === next?.procedure }"
       :data-procedure="p.name"
       :data-state="state(p)"
-      @click="open(p.name, 'list')"
+      @click="open(p.name)"
     >
       <span class="grow"
         ><b>{{ p.title }}</b
@@ -87,7 +100,7 @@ useKeys([
       {{ rest ? 'Fewer' : `${hidden} more: idle, heat, drain by fuse, joints …` }}
     </button>
     <CaptureDialog v-if="looking" asks="ripple" @close="looking = false" />
-    <RunScreen v-if="running" :procedure="running" @close="running = null" />
+    <RunScreen v-if="running" :procedure="running" :first="at" @close="running = null" />
   </section>
 </template>
 

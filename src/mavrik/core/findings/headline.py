@@ -13,7 +13,6 @@ from mavrik.core.findings.documents import (
     BranchFinding,
     BranchVerdict,
     Cause,
-    DecidingPoint,
     Doubt,
     Headline,
     NextAction,
@@ -70,7 +69,6 @@ class HeadlineBasis:
     not_shown: tuple[NotShown, ...]
     undecided: tuple[Undecided, ...]
     doubtful: tuple[Doubt, ...]
-    deciding: DecidingPoint | None
     next_actions: tuple[NextAction, ...]
     next_tests: tuple[NextTest, ...]
     tests: tuple[TestFinding, ...]
@@ -92,8 +90,6 @@ def shown(quantity: str, value: float) -> str:
 
 def _then(basis: HeadlineBasis) -> str:
     """What to do next, where the causes are still open."""
-    if basis.deciding is not None and basis.undecided:
-        return f"Read next: {basis.deciding.label}. {basis.deciding.why}"
     if not basis.next_actions:
         return ""
     first = basis.next_actions[0]
@@ -106,11 +102,7 @@ def _to_read(basis: HeadlineBasis, made: Headline) -> str:
         return ""
     if made.verdict is BranchVerdict.NOT_MEASURED and basis.next_tests:
         return inside_a_sentence(basis.next_tests[0].title)
-    if made.next_step != _then(basis):
-        return ""
-    if basis.deciding is not None and basis.undecided:
-        return inside_a_sentence(basis.deciding.label)
-    return basis.next_actions[0].short
+    return basis.next_actions[0].short if made.next_step == _then(basis) else ""
 
 
 def _evidence_lines(cause: Cause) -> tuple[str, ...]:

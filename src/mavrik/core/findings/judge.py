@@ -262,10 +262,11 @@ def judge(
     following = look_ahead(posterior, ids, setups, bench.doubtful) if ahead else Ahead()
     causes, missing = ranked_causes(posterior, following.turns), _missing(ring, branches, sorted(ids))
     undecided, doubtful, together = undecided_sets(posterior), doubtful_readings(posterior), several(posterior)
+    following = following.deciding_first if undecided and not doubtful else following
     part, fine = settled_part(posterior), nothing_broken(posterior)
     few, unseen = None if part is not None else one_of(posterior), not_shown(posterior, following.shown_by)
     basis = HeadlineBasis(
-        frozenset(o.point.id for o in posterior.evidence if not o.point.hearsay), branches, sides, checks, causes, fine, together, part, few, unseen, undecided, doubtful, following.deciding, following.actions, following.tests, measured,
+        frozenset(o.point.id for o in posterior.evidence if not o.point.hearsay), branches, sides, checks, causes, fine, together, part, few, unseen, undecided, doubtful, following.actions, following.tests, measured,
         of_parts, missing, circuit.system_voltage_v, wants,
     )  # fmt: skip
     volts, battery = bench.now.node_v, circuit.battery

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -151,11 +151,21 @@ class Ahead:
 
     tests: tuple[NextTest, ...] = ()
     deciding: DecidingPoint | None = None
+    decides: NextAction | None = None
+    """To take the reading that `deciding` names."""
     actions: tuple[NextAction, ...] = ()
     turns: Mapping[str, Turn] = field(default_factory=dict)
     """By cause."""
     shown_by: Mapping[str, str] = field(default_factory=dict)
     """By a cause that is not ruled out: what would show it, as a sentence."""
+
+    @property
+    def deciding_first(self) -> Ahead:
+        """With the reading that parts the causes best before all else, however long it takes: for parts of which one is bad."""
+        if self.decides is None:
+            return self
+        others = (a for a in self.actions if a != self.decides)
+        return replace(self, actions=(self.decides, *others)[:MOST_ACTIONS])
 
 
 def _left(posterior: Posterior, read: frozenset[str], of: Procedure) -> list[Point]:
@@ -203,13 +213,14 @@ def look_ahead(
         single += [(of, p, b) for p, b in zip(points, each[columns], strict=True) if not p.hearsay]
     ranked = tuple(sorted((t for t in tests if t.bits >= LEAST_BITS), key=lambda t: -t.bits / t.minutes))
     best = max(single, key=lambda s: s[2], default=None)
-    deciding = None
+    deciding, decides = None, None
     if best is not None and best[2] >= LEAST_BITS:
         deciding = DecidingPoint(best[0].name, best[1].id, best[1].label, _why(best[1]), best[2])
+        decides = _point_action(best[0].name, best[1], best[2])
     of_point = {p.id: of.name for of in procedures for p in of.points(document)}
     begun = {of_point[i] for i in read if i in of_point}
     actions = [_test_action(t) for t in ranked]
-    actions += [_point_action(of, p, bits) for of, p, bits in single if of.name in begun]
+    actions += [_point_action(of.name, p, bits) for of, p, bits in single if of.name in begun]
     actions += [_again_action(o, of_point.get(o.point.id, ""), b) for o, b in zip(again, each[fresh:], strict=True)]
     if charged is not None:
         actions.append(_charge_action(draws, charged))
@@ -218,7 +229,7 @@ def look_ahead(
     volts = document.system_voltage_v
     turns = turning_points(draws.kept, draws.share, placed, seen, together, frozenset(range(fresh, len(placed))), volts)
     shown_by = _shown_by(draws, questions, seen[:, :fresh], together[:, :fresh, :fresh], charged)
-    return Ahead(ranked, deciding, tuple(worth[:MOST_ACTIONS]), turns, shown_by)
+    return Ahead(ranked, deciding, decides, tuple(worth[:MOST_ACTIONS]), turns, shown_by)
 
 
 def _worth_another_look(posterior: Posterior, doubtful: frozenset[str]) -> list[Observation]:
@@ -240,11 +251,11 @@ def _test_action(test: NextTest) -> NextAction:
     )
 
 
-def _point_action(of: Procedure, point: Point, bits: float) -> NextAction:
+def _point_action(procedure: str, point: Point, bits: float) -> NextAction:
     clamp, short = point.quantity == "current" and bool(point.element), inside_a_sentence(point.label)
     text = f"Clamp it: {short}." if clamp else f"Read {short}."
     kind = ActionKind.CLAMP if clamp else ActionKind.READ
-    return NextAction(kind, of.name, point.id, point.element, text, short, _why(point), AGAIN_MINUTES, bits)
+    return NextAction(kind, procedure, point.id, point.element, text, short, _why(point), AGAIN_MINUTES, bits)
 
 
 def _again_action(of: Observation, procedure: str, bits: float) -> NextAction:
