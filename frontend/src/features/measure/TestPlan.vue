@@ -55,12 +55,12 @@ useKeys([
 </script>
 
 <template>
-  <section class="panel stack plan" data-test="test-plan">
+  <section class="panel stack plan" :class="{ leads: called === 'Next' }" data-test="test-plan">
     <div class="row head">
       <h2 v-if="!next" class="sleeve">Tests</h2>
       <p v-else-if="!next.procedure" class="next ma-0" data-test="best-test">{{ called }}: {{ next.text }}</p>
       <button v-else type="button" class="link next" data-test="best-test" @click="follow">
-        {{ called }}: <b>{{ next.short }}</b>, {{ inMinutes(next.minutes) }}
+        {{ called }}: <b>{{ next.short }}</b>, <span class="whole">{{ inMinutes(next.minutes) }}</span>
       </button>
       <span class="grow" />
       <v-btn variant="text" class="px-2" data-test="open-captures" @click="looking = true">Captures</v-btn>
@@ -108,6 +108,13 @@ useKeys([
 .plan {
   gap: 0;
   padding: 4px 12px;
+}
+/* What comes next stands out as it does in the findings. */
+.plan.leads {
+  border-left: 10px solid var(--copper);
+}
+.whole {
+  white-space: nowrap;
 }
 .head {
   gap: 2px;
