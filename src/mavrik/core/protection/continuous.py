@@ -17,7 +17,7 @@ MOST_POSITIONS = 32
 """Of five switches every combination; of more, as drawn, all closed, and each turned over alone."""
 
 BEYOND_SET_POINT_V = 1.0
-"""So far over its set point no regulator lets an alternator come for good."""
+"""So far over where its set point holds it no regulator lets an alternator come for good."""
 
 LOW_CHARGE = 0.3
 """A battery that asks for much, beside others that ask for nothing."""
@@ -114,14 +114,15 @@ def continuous_currents_each(circuits: Sequence[Circuit]) -> list[dict[str, floa
 def _most(circuit: Circuit, solved: Sequence[tuple[State, net.Solution | None]]) -> dict[str, float]:
     most = {b.id: 0.0 for b in circuit.branches}
     for state, solution in solved:
-        if solution is None or (state.output_a and _unregulated(circuit, solution)):
+        if solution is None or _unregulated(circuit, state, solution):
             continue
         for i in most.keys() & solution.current_a.keys():
             most[i] = max(most[i], abs(solution.current_a[i]))
     return most
 
 
-def _unregulated(circuit: Circuit, solution: net.Solution) -> bool:
+def _unregulated(circuit: Circuit, state: State, solution: net.Solution) -> bool:
     """Whether a known output has lifted the stud beyond what any regulator lets be: with its batteries switched off, it gives less."""
     main = circuit.alternator
-    return solution.between(main.stud_node, main.case_node) > main.set_point_v + BEYOND_SET_POINT_V
+    held_v = state.stud_v.get(main.id)
+    return held_v is not None and solution.between(main.stud_node, main.case_node) > held_v + BEYOND_SET_POINT_V
