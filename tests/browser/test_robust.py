@@ -49,6 +49,9 @@ def test_what_was_typed_comes_back_after_a_reload(open_page: Callable[..., Page]
     page.reload()
     expect(page.locator("[role=status]").first).to_contain_text("not saved is back")
     expect(page.locator("g[data-branch=charge_cable]")).to_contain_text("1.75 m")
+    # That notice takes its room from what stands below it: the page itself does not scroll.
+    drawn = "e => new Promise(f => requestAnimationFrame(() => requestAnimationFrame(() => f(e.getBoundingClientRect().bottom))))"
+    assert page.viewport_size and page.locator(".frame").evaluate(drawn) <= page.viewport_size["height"]
     page.get_by_role("button", name="Undo edits").click()
     expect(page.locator("g[data-branch=charge_cable]")).to_contain_text("1.2 m")
 

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Loop above staircase, beside the work of a stage. Pick in one, see it in the other. */
-import { computed } from 'vue'
+import { useResizeObserver } from '@vueuse/core'
+import { computed, onMounted, ref } from 'vue'
 import { useCatalogue } from '@/composables/catalogue'
 import { useWorkbench } from '@/composables/workbench'
 import LoopView from '@/charts/LoopView.vue'
@@ -24,11 +25,19 @@ const wide = computed(() => {
   const loop = bench.judged?.pictures.loop
   return !!loop && loop.width > LONG && loop.width > LOW * loop.height
 })
+/** What stands above it, a path in two lines or a notice, is left free: the rest of the screen is its own. */
+const frame = ref<HTMLElement | null>(null)
+const above = ref('')
+function place(): void {
+  if (frame.value) above.value = `${Math.ceil(frame.value.getBoundingClientRect().top + window.scrollY)}px`
+}
+onMounted(place)
+useResizeObserver(() => frame.value?.parentElement, place)
 const pick = (id: string) => (bench.selected = id)
 </script>
 
 <template>
-  <div class="frame" :class="{ wide }">
+  <div ref="frame" class="frame" :class="{ wide }" :style="{ '--above': above }">
     <div class="pictures stack">
       <ProblemNotice :problem="bench.trouble" :again="() => void bench.ask()" />
       <template v-if="bench.judged && bench.judgedCircuit">
