@@ -207,6 +207,12 @@ def test_what_is_to_be_read_again_is_what_the_path_names() -> None:
     again = findings.next_actions[0]
     assert again.kind is ActionKind.READ_AGAIN and again.point == "other_regulated_v:house"
     line = findings.headline
+    # Of two that are as likely neither is named alone.
+    assert (
+        line.why[0].startswith("Most likely one of these: ")
+        and "Isolator, house (" in line.why[0]
+        and "House fuse (" in line.why[0]
+    )
     # A bank behind an isolator has no limit of its own: that it keeps one is not said.
     assert line.text.endswith("though no reading misses a limit.") and line.next_step.startswith(again.text)
     assert line.read_on and line.reading == again.short == "once more house battery, 2000 /min, loads off"

@@ -41,6 +41,9 @@ MOST_WHY = 3
 LEAST_LIKELY = 0.3
 """A cause below this is not named as the likeliest: it is one of several."""
 
+COMES_NEAR = 0.5
+"""Of the likeliest one's probability: a cause that has more is named beside it."""
+
 NEVER = 1e-6
 NAMED = 0.05
 """What a part may have is named where it is likelier than this."""
@@ -305,8 +308,12 @@ def _not_a_fault(basis: HeadlineBasis, failing: Sequence[Judgement], best: Cause
     return Headline(BranchVerdict.FAIL, text, why[:MOST_WHY], then, "")
 
 
-def _most_likely(best: Cause) -> tuple[str, ...]:
-    """The likeliest cause in a line, where it is likely enough to be named."""
+def _most_likely(basis: HeadlineBasis, best: Cause) -> tuple[str, ...]:
+    """The likeliest cause in a line, where it is likely enough to be named; with those that come near it, where it is likelier one of them
+    than none."""
+    near = [c for c in basis.causes if c.cause != NOTHING and c.probability > best.probability * COMES_NEAR][:MOST_WHY]
+    if len(near) > 1 and sum(c.probability for c in near) > EVEN:
+        return (f"Most likely one of these: {'; '.join(f'{c.label} ({c.probability:.0%})' for c in near)}.",)
     return (f"Most likely {inside_a_sentence(best.label)} ({best.probability:.0%}).",) if best.probability > LEAST_LIKELY else ()
 
 
@@ -317,7 +324,7 @@ def _still_to_read(basis: HeadlineBasis) -> str:
 def _within_every_limit(basis: HeadlineBasis, best: Cause) -> Headline:
     """What was read keeps its limits, and yet no sound vehicle reads so."""
     text = f"Something is wrong: {sureness(1 - basis.nothing_broken)}, though no reading misses a limit."
-    why = (*_most_likely(best), *_evidence_lines(best))
+    why = (*_most_likely(basis, best), *_evidence_lines(best))
     return Headline(
         BranchVerdict.UNDECIDED, text, why[:MOST_WHY], _then(basis) or _still_to_read(basis) or best.advice, best.element
     )
@@ -336,7 +343,7 @@ def _sound(basis: HeadlineBasis, best: Cause | None) -> Headline:
         return Headline(
             BranchVerdict.PASS,
             f"No reading misses a limit; not settled{wants}.",
-            _most_likely(best),
+            _most_likely(basis, best),
             _then(basis) or _still_to_read(basis) or best.advice,
             "",
         )
