@@ -13,7 +13,9 @@ import RunScreen from './RunScreen.vue'
 
 const bench = useWorkbench()
 const { view, problem, madeOf } = useBench()
-const running = ref<ProcedureView | null>(null)
+/** Name of the test that is open, or will be as soon as the tests are known; empty: none. */
+const opened = ref('')
+const running = computed(() => tests.value.find((p) => p.name === opened.value) ?? null)
 const looking = ref(false)
 const unfolded = ref(false)
 const tests = computed(() => view.value?.procedures ?? [])
@@ -30,9 +32,9 @@ const called = computed(() => (bench.keptFindings?.headline.reading ? 'Next' : '
 const at = ref('')
 const judged = (p: ProcedureView) => worst(madeOf(p.name)?.judgements ?? [])
 const state = (p: ProcedureView) => (p.last ? (p.last.run.skipped ? 'skipped' : (judged(p) ?? 'read')) : 'open')
-function open(name: string | undefined, point = ''): void {
+function open(name = '', point = ''): void {
   at.value = point
-  running.value = tests.value.find((p) => p.name === name) ?? null
+  opened.value = name
 }
 /** The drop test is typed below, beside its branches; from the list it opens as the others do, to be read live or skipped. */
 function follow(): void {
@@ -100,7 +102,7 @@ useKeys([
       {{ rest ? 'Fewer' : `${hidden} more: idle, heat, drain by fuse, joints …` }}
     </button>
     <CaptureDialog v-if="looking" asks="ripple" @close="looking = false" />
-    <RunScreen v-if="running" :procedure="running" :first="at" @close="running = null" />
+    <RunScreen v-if="running" :procedure="running" :first="at" @close="opened = ''" />
   </section>
 </template>
 
