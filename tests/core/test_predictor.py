@@ -47,6 +47,22 @@ def test_where_no_stud_was_read_the_set_point_is_where_the_regulator_senses(name
         assert seen.stud_voltage_v == pytest.approx(unit.set_point_v + 0.8, abs=0.1)
 
 
+def test_over_what_is_open_nothing_is_lost_to_a_sense() -> None:
+    """A sense at a battery that is cut off, and one that ends nowhere: the set point is taken at the stud."""
+    boat = CIRCUITS["boat_isolator"]
+    fuse = boat.branch("charge_fuse")
+    cut = boat.model_copy(update={"branches": tuple(b for b in boat.branches if b is not fuse)})
+    loose = boat.nodes[0].model_copy(update={"id": "loose", "label": "Loose end"})
+    nowhere = boat.model_copy(
+        update={
+            "nodes": (*boat.nodes, loose),
+            "alternators": (boat.alternator.model_copy(update={"sense_positive_node": "loose"}),),
+        }
+    )
+    for circuit in (cut, nowhere):
+        assert at_output(circuit, 60.0).stud_v == {boat.alternator.id: boat.alternator.set_point_v}
+
+
 @pytest.mark.parametrize("charged", [0.3, 0.7, 1.0])
 @pytest.mark.parametrize("share", [0.3, 0.6, 1.0])
 @pytest.mark.parametrize("name", ["second_battery_converter", "tow_and_trailer"])

@@ -6,6 +6,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 from mavrik.core.circuit import Circuit, as_sound
+from mavrik.core.circuit.graph import graph_of, reach
 from mavrik.core.circuit.ring import Ring, find_ring
 from mavrik.core.circuit.rules import CircuitError
 from mavrik.core.network import NoOperatingPointError
@@ -86,10 +87,16 @@ def at_output(
 
 
 def _sensed_elsewhere(circuit: Circuit, state: State) -> State:
-    """A state whose stud was taken to be at the set point, with the stud above that by what is lost to where its regulator senses."""
+    """A state whose stud was taken to be at the set point, with the stud above that by what is lost to where its regulator senses.
+
+    What stands between it and a sense that nothing closed joins it to is not lost.
+    """
     main = circuit.alternator
     plus, minus = main.sense_positive_node or main.stud_node, main.sense_negative_node or main.case_node
     if (plus, minus) == (main.stud_node, main.case_node):
+        return state
+    closed = graph_of(circuit.branches)
+    if plus not in reach(closed, main.stud_node) or minus not in reach(closed, main.case_node):
         return state
     try:
         solution = Engine(as_sound(circuit), state).settle().solution
