@@ -222,3 +222,24 @@ def test_what_comes_next_is_the_same_everywhere_and_begins_where_it_says(open_pa
     best.click()
     page.locator("[data-test=run-clear]").click()
     expect(page.locator("[data-point='other_regulated_v:house'] input")).to_be_focused()
+
+
+def test_a_drop_that_is_read_next_is_at_hand_before_the_cautions_were_seen_and_after(open_page: Callable[..., Page]) -> None:
+    page = open_page(width=1280, height=800)
+    job = job_with(page, "front_battery", shows="measure")
+    page.locator("[data-test=cautions-seen]").click()
+    for point, value in (("charge_a:alternator", "70"), ("feed_v", "500")):
+        page.locator(f"[data-walk='{point}'] input").fill(value)
+    page.keyboard.press("Control+s")
+    page.wait_for_url("**/findings")
+    expect(page.locator("[data-test=next]")).to_contain_text("Read charge fuse.")
+    page.locator("[data-test=next]").get_by_role("button", name="Read on").click()
+    page.locator("[data-test=best-test]").click()
+    expect(page.locator("[data-walk='drop_v:charge_fuse'] input")).to_be_focused()
+    # For somebody else the fields wait for the tap: the test opens with cautions of its own, at that reading.
+    other = open_page("mara", at=f"/jobs/{job}/measure")
+    expect(other.locator("[data-test=cautions-seen]")).to_be_visible()
+    expect(other.locator("[data-test=best-test]")).to_contain_text("Next: charge fuse")
+    other.locator("[data-test=best-test]").click()
+    other.locator("[data-run=charging_drops] [data-test=run-clear]").click()
+    expect(other.locator("[data-run] [data-point='drop_v:charge_fuse'] input")).to_be_focused()

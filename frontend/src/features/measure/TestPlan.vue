@@ -36,12 +36,16 @@ function open(name = '', point = ''): void {
   at.value = point
   opened.value = name
 }
-/** The drop test is typed below, beside its branches; from the list it opens as the others do, to be read live or skipped. */
+/**
+ * The drop test is typed below, beside its branches, once its cautions were seen; from the list it opens as the others do, to be read
+ * live or skipped.
+ */
 function follow(): void {
   const { procedure, point } = next.value ?? {}
   if (procedure !== 'charging_drops') return open(procedure, point)
   const field = document.querySelector<HTMLInputElement>(point ? `[data-walk="${point}"] input` : '[data-walk] input')
-  field?.focus()
+  if (field && !field.closest('[inert]')) field.focus()
+  else open(procedure, point)
 }
 /** A retest is made under the conditions of the last time: they stand in it already. */
 const latest = computed(
