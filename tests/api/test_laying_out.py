@@ -3,8 +3,13 @@ time of day that decides whether it is known to be the best by then."""
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
+import pytest
+
+from mavrik.core.scheduling.view import propose
+from mavrik.jobs import scheduling
 from tests.api.conftest import Caller, do_tasks
 from tests.api.test_schedule import answered, app, blocks_of, database_url, kept, leads
 
@@ -13,8 +18,9 @@ __all__ = ["app", "database_url", "leads"]
 
 
 def test_the_work_is_laid_out_by_the_queue_as_a_proposal(
-    tech: Caller, other: Caller, leads: dict[str, Any], job: dict[str, Any]
+    tech: Caller, other: Caller, leads: dict[str, Any], job: dict[str, Any], monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    monkeypatch.setattr(scheduling, "propose", partial(propose, search_s=60.0))
     now = answered(tech.get("/api/schedule"))
     task = answered(tech.post("/api/schedule/layouts", now["document"]), 201)
     assert tech.get(f"/api/schedule/layouts/{task['id']}").status_code == 404

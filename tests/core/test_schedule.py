@@ -83,7 +83,7 @@ def test_the_shortest_goes_first_where_nothing_is_promised() -> None:
     The source is cited from memory; the order is checked by hand: 60, 120, 240 min in one bay end at 1, 3 and 7 h.
     """
     jobs = [job(1, Piece(FIT, 240)), job(2, Piece(FIT, 60)), job(3, Piece(FIT, 120))]
-    done = lay_out(tasks_of(jobs), (), shop(), working_hours(shop(), MONDAY.date(), 14), MONDAY)
+    done = lay_out(tasks_of(jobs), (), shop(), working_hours(shop(), MONDAY.date(), 14), MONDAY, search_s=60)
     assert [(p.job_id, p.begins.hour) for p in done.placed] == [(2, 8), (3, 9), (1, 11)]
     assert done.proven
     assert done.cost == 4 * (1 + 3 + 7)
