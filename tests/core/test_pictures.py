@@ -11,7 +11,7 @@ from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.circuit.ring import find_ring
 from mavrik.core.drawing.loop import in_lines, lay_out
 from mavrik.core.drawing.pictures import draw
-from mavrik.core.findings import Findings
+from mavrik.core.findings import BranchVerdict, Findings
 from mavrik.core.findings.documents import ActionKind
 from mavrik.core.measuring.readings import Reading, Run
 from mavrik.core.procedures import complete_run
@@ -46,6 +46,7 @@ def test_lines_start_and_end_at_their_nodes(layout: Any) -> None:
         assert {place.points[0], place.points[-1]} == {at[branch.from_node], at[branch.to_node]}
 
 
+@pytest.mark.long(but=4)
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
 def test_an_open_switch_anywhere_is_judged_and_drawn(layout: Any) -> None:
     """What cannot charge is said, drawn and solved: a switch left open behind every branch in turn."""
@@ -218,6 +219,65 @@ def test_what_is_to_be_read_again_is_what_the_path_names() -> None:
     assert line.read_on and line.reading == again.short == "once more house battery, 2000 /min, loads off"
     path = progress(JobFacts(frozenset({Purpose.FIND_FAULT}), boat, findings))
     assert path.next_stage == "measure" and path.missing == line.reading
+
+
+@pytest.mark.parametrize(
+    ("odd", "point", "words"),
+    [
+        ({"feed_v": 0.364}, "feed_v", "once more feed side, whole"),
+        ({"charge_fuse": -0.051}, "drop_v:charge_fuse", "once more charge fuse"),
+        ({"charge_cable": 0.0}, "drop_v:charge_cable", "once more charge cable"),
+        ({"stud_v": 14.5, "battery_v": 13.79}, "", "once more stud and battery"),
+    ],
+    ids=["whole", "swapped", "dead", "stud and battery"],
+)
+def test_readings_that_contradict_each_other_are_read_again_before_a_job_is_handed_over(
+    odd: dict[str, float], point: str, words: str
+) -> None:
+    """Every part was read, two of them cannot both be: the findings said to repeat them, the path to print and sign."""
+    car = build_layout("front_battery", 12)
+    sound = {b.branch_id: 80 / 90 * b.predicted_drop_v for b in judged(car).branches}
+    findings = judged(car, drop_run(car, 80.0, **(sound | odd)), ahead=True)
+    line = findings.headline
+    assert line.verdict is BranchVerdict.CHECK_PROBES and not findings.missing
+    assert line.reading == words and line.read_on
+    if point:
+        first = findings.next_actions[0]
+        assert first.kind is ActionKind.READ_AGAIN and first.point == point and first.short == words
+    path = progress(JobFacts(frozenset({Purpose.FIND_FAULT}), car, findings))
+    assert path.next_stage == "measure" and path.missing == words
+    states = {s.stage: s.state for s in path.stages}
+    assert states["measure"] is StageState.PARTLY and states["findings"] is StageState.PARTLY
+
+
+@pytest.mark.parametrize(
+    ("times", "verdict", "then", "words"),
+    [
+        (0.9, BranchVerdict.PASS, "Make the test that tells most: net battery current.", "print and sign"),
+        (
+            1.0,
+            BranchVerdict.CLOSE,
+            "Repeat it nearer to rated output, or on a finer range: that narrows the band.",
+            "once more feed side",
+        ),
+        (1.2, BranchVerdict.FAIL, "No part of it has too much: plan larger cables.", "print and sign"),
+    ],
+)
+def test_where_every_part_was_read_nobody_is_sent_to_read_them_one_by_one(
+    times: float, verdict: BranchVerdict, then: str, words: str
+) -> None:
+    """A side that loses too much, all parts of it read and sound: next came "measure the branches of this side one by one"."""
+    car = build_layout("front_battery", 12)
+    findings = judged(
+        car, drop_run(car, 80.0, **{b.branch_id: times * 80 / 90 * b.predicted_drop_v for b in judged(car).branches}), ahead=True
+    )
+    line = findings.headline
+    assert (line.verdict, line.next_step) == (verdict, then) and not findings.missing
+    # Where nothing misses a limit, what would tell more is offered: the job lacks nothing.
+    assert line.read_on is (verdict is BranchVerdict.CLOSE)
+    assert progress(JobFacts(frozenset({Purpose.FIND_FAULT}), car, findings)).missing == words
+    one_reading = judged(car, drop_run(car, 80.0, feed_v=0.2)).headline
+    assert one_reading.verdict is BranchVerdict.FAIL and one_reading.reading == "the drop of Charge cable"
 
 
 def test_of_parts_of_which_one_is_bad_the_reading_that_parts_them_comes_before_all_else() -> None:

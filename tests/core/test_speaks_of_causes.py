@@ -12,15 +12,16 @@ import numpy as np
 import pytest
 
 from mavrik.core.circuit import Circuit
-from mavrik.core.circuit.layouts import build_layout
+from mavrik.core.circuit.layouts import LAYOUTS, build_layout
 from mavrik.core.findings import Findings
 from mavrik.core.findings.bench_model import BenchModel
 from mavrik.core.findings.changes import What
+from mavrik.core.findings.faults import fault_table
 from mavrik.core.findings.hypotheses import hypotheses
 from mavrik.core.findings.next_reading import _left
 from mavrik.core.measuring.readings import Reading, Run
 from mavrik.core.operating.bench_states import Setup
-from mavrik.core.procedures import complete_run, procedure
+from mavrik.core.procedures import PROCEDURES, complete_run, procedure
 from tests.build import inferred, judged
 
 CAR, MOTORCYCLE = build_layout("front_battery", 12), build_layout("motorcycle", 12)
@@ -88,6 +89,27 @@ def test_a_tester_beside_a_load_test_says_whether_it_is_the_resistance() -> None
     weak, dead = "weak_battery:battery", "dead_cell:battery"
     assert agrees[weak] > alone[weak] + 0.1 > 0.5 > denies.get(weak, 0.0)
     assert denies[dead] > 0.5 > alone[dead] > agrees.get(dead, 0.0)
+
+
+def test_a_test_that_was_made_is_not_what_to_do_next() -> None:
+    """The plough's battery had been under load, 99 % sure that it is weak, and next came: load test."""
+    sags = run("cranking", {"cranking_v:battery": 7.2})
+    loaded = run("battery_load", {"load_v:battery": 6.4})
+
+    def advice(*runs: Run) -> str:
+        return next(c.advice for c in judged(CAR, *runs).causes if c.cause == "weak_battery:battery")
+
+    assert advice(sags).startswith("Load or conductance test")
+    assert advice(sags, loaded).startswith("Charge it fully and load it once more")
+    of_it = judged(CAR, sags, loaded, run("battery_load", {"tester_cca:battery": 130.0})).headline
+    assert "Weak battery" in of_it.text and of_it.next_step.startswith("Charge it fully and load it once more")
+
+
+def test_what_is_advised_first_is_a_test_of_some_vehicle() -> None:
+    later = {kind: fault.once_read for kind, fault in fault_table().faults.items() if fault.once_read is not None}
+    circuits = [build_layout(layout.name, 12) for layout in LAYOUTS]
+    asked = {p.id.partition(":")[0] for c in circuits for of in PROCEDURES for p in of.points(c)}
+    assert later and all(set(of.points) <= asked for of in later.values())
 
 
 def test_a_conductance_tester_shows_what_goes_with_the_conductance() -> None:

@@ -21,7 +21,7 @@ from mavrik.jobs.proving import disconnect_proven
 from mavrik.jobs.workbook import build_steps
 from mavrik.store.models import Job, JobSummary
 
-SHAPE = 5
+SHAPE = 6
 """Version of what is kept for the list."""
 
 MADE_BY = f"{REASONING}.{SHAPE}"

@@ -33,11 +33,14 @@ watch(
   },
 )
 const unsettled = computed(() => findings.value?.headline.read_on ?? false)
+/** Where nothing misses a limit, what would tell more is offered, and not what comes next. */
+const called = computed(() => (findings.value?.headline.reading && !unsettled.value ? 'To be surer' : 'Next'))
 /** What the headline's next step does not say already. */
 const others = computed(() => {
-  const headline = findings.value?.headline.next_step.toLowerCase() ?? ''
+  const { next_step = '', reading = '' } = findings.value?.headline ?? {}
+  const said = next_step.toLowerCase()
   return (kept.value?.next_actions ?? [])
-    .filter((a) => ![a.text, a.short].some((words) => headline.includes(words.toLowerCase())))
+    .filter((a) => a.short !== reading && ![a.text, a.short].some((words) => said.includes(words.toLowerCase())))
     .slice(0, 2)
 })
 const wantsPlan = computed(() => bench.job?.progress.stages.some((s) => s.stage === 'plan' && s.on_path) ?? false)
@@ -70,14 +73,16 @@ useKeys([
         </ul>
       </section>
       <section class="panel next" data-test="next">
-        <p class="step ma-0"><b>Next:</b> {{ findings.headline.next_step }}</p>
-        <p v-if="others.length && unsettled" class="or ma-0 quiet" data-test="next-actions">
+        <p class="step ma-0">
+          <b>{{ called }}:</b> {{ findings.headline.next_step }}
+        </p>
+        <p v-if="others.length && findings.headline.reading && !bench.closed" class="or ma-0 quiet" data-test="next-actions">
           Or:
           <template v-for="(a, k) in others" :key="a.text"
             >{{ k ? ' ' : '' }}{{ a.text.slice(0, -1) }} ({{ inMinutes(a.minutes) }}).</template
           >
         </p>
-        <div class="row">
+        <div v-if="!bench.closed" class="row">
           <v-btn
             :color="unsettled ? 'primary' : undefined"
             :variant="unsettled ? undefined : 'outlined'"

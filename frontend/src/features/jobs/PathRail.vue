@@ -28,7 +28,7 @@ const others = computed(() => shown.value.filter((s) => !s.on_path))
         <b>{{ k + 1 }} {{ row.title }}</b>
         <small
           >{{ row.state === 'done' ? 'done' : row.missing
-          }}<template v-if="progress.next_stage === row.stage && row.stage !== current"> ← next</template></small
+          }}<template v-if="progress.next_stage === row.stage && row.stage !== current && row.state !== 'done'"> ← next</template></small
         >
       </span>
     </button>

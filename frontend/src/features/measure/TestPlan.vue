@@ -27,7 +27,10 @@ const hidden = computed(() => tests.value.length - listed.value.length)
 /** What the findings say comes next, be it a test, one reading of it, or no reading at all. */
 const next = computed(() => bench.keptFindings?.next_actions[0] ?? null)
 /** Where the headline has something else to do first, it only is what would tell most. */
-const called = computed(() => (bench.keptFindings?.headline.reading ? 'Next' : 'Tells most'))
+const called = computed(() => {
+  const { reading = '', read_on = false } = bench.keptFindings?.headline ?? {}
+  return read_on && reading === next.value?.short ? 'Next' : 'Tells most'
+})
 /** A reading where that begins; empty: with the first. */
 const at = ref('')
 const judged = (p: ProcedureView) => worst(madeOf(p.name)?.judgements ?? [])

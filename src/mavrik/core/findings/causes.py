@@ -130,13 +130,13 @@ def ranked_causes(posterior: Posterior, turns: Mapping[str, Turn]) -> tuple[Caus
 
     posterior: of all readings; turns: the reading that would turn each
     """
-    circuit = posterior.model.document
+    circuit, read = posterior.model.document, {o.point.id for o in posterior.evidence}
     ranked = sorted(posterior.by_cause.items(), key=lambda c: -c[1])[:SHOWN]
     causes = []
     for cause, probability in ranked:
         of = max((c for c in posterior.candidates if cause in c.causes), key=lambda c: c.probability)
         kind, element = cause.split(":", 1)
-        label, advice = label_of(circuit, cause)
+        label, advice = label_of(circuit, cause, read)
         amount: Amount = (_budget(posterior), None, None, None, "") if cause == NOTHING else _amount(posterior, cause, of)
         causes.append(
             Cause(

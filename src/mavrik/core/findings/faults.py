@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from functools import cache
 from typing import Annotated, Literal
 
@@ -21,12 +21,27 @@ ElementKind = Literal[
 """Names of `ELEMENTS`."""
 
 
+class OnceRead(BaseModel):
+    """What to do about something broken once the test is made that would be advised first."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    points: tuple[str, ...]
+    """Of its element, without its id; any of them."""
+    advice: str
+
+
 class FaultWords(BaseModel):
     """How something broken is called, and what to do about it."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     title: str
     advice: str
+    once_read: OnceRead | None = None
+
+    def then(self, element: str, read: Collection[str]) -> str:
+        """What to do about it on an element. read: ids of the points that were read"""
+        later = self.once_read
+        return later.advice if later and any(f"{point}:{element}" in read for point in later.points) else self.advice
 
 
 class FaultChange(BaseModel):

@@ -44,6 +44,13 @@ LEAST_LIKELY = 0.3
 COMES_NEAR = 0.5
 """Of the likeliest one's probability: a cause that has more is named beside it."""
 
+APART = {
+    "feed": ("feed side", "Read the feed side whole and part by part again."),
+    "return": ("return side", "Read the return side whole and part by part again."),
+    "whole": ("stud and battery", "Read stud and battery again at one current, then both sides."),
+}
+"""By the sum that does not agree: what is read once more, and how."""
+
 NEVER = 1e-6
 NAMED = 0.05
 """What a part may have is named where it is likelier than this."""
@@ -105,7 +112,9 @@ def _to_read(basis: HeadlineBasis, made: Headline) -> str:
         return ""
     if made.verdict is BranchVerdict.NOT_MEASURED and basis.next_tests:
         return inside_a_sentence(basis.next_tests[0].title)
-    return basis.next_actions[0].short if made.next_step == _then(basis) else ""
+    first = next(iter(basis.next_actions), None)
+    again = made.verdict is BranchVerdict.CHECK_PROBES and first is not None and first.kind is ActionKind.READ_AGAIN
+    return first.short if first is not None and (again or made.next_step == _then(basis)) else ""
 
 
 def _evidence_lines(cause: Cause) -> tuple[str, ...]:
@@ -120,7 +129,10 @@ def _reread(basis: HeadlineBasis) -> Headline | None:
     """Readings that contradict each other or that no cause explains come before anything that is built on them."""
     for check in basis.checks:
         if not check.agrees:
-            return Headline(BranchVerdict.CHECK_PROBES, check.message, (), "Read the side whole and part by part again.", "")
+            (what, again), first = APART[check.name], next(iter(basis.next_actions), None)
+            if first is not None and first.kind is ActionKind.READ_AGAIN:
+                again = f"{first.text} Where they are still apart: {inside_a_sentence(again)}"
+            return Headline(BranchVerdict.CHECK_PROBES, check.message, (), again, "", f"once more {what}")
     swapped = [b for b in basis.branches if b.verdict is BranchVerdict.CHECK_PROBES]
     if swapped:
         text = f"{swapped[0].label}: {swapped[0].reason}"
@@ -173,6 +185,24 @@ def _either_line(basis: HeadlineBasis, few: OneOf, verdict: BranchVerdict) -> He
     return Headline(verdict, text, _evidence_lines(of[0])[:MOST_WHY], _then(basis) or of[0].advice, of[0].element)
 
 
+def _side_line(basis: HeadlineBasis, poor: SideFinding, whole: bool) -> Headline:
+    """A side that loses too much, or too close to it, of which no part by itself does. whole: whether surely nothing is broken"""
+    unread = [b for b in basis.branches if b.on_ring and poor.name in (b.side, "whole") and b.measured_drop_v is None]
+    if poor.verdict is BranchVerdict.CLOSE:
+        then, reading = (
+            "Repeat it nearer to rated output, or on a finer range: that narrows the band.",
+            f"once more {APART[poor.name][0]}",
+        )
+    elif unread and not whole:
+        then, reading = "Measure the branches of this side one by one.", f"the drop of {unread[0].label}"
+    else:
+        then, reading = "No part of it has too much: plan larger cables.", ""
+    nothing = f"Nothing broken: {sureness(basis.nothing_broken)}. " if whole else ""
+    thin = next((f for f in basis.parts if f.code == f"{poor.name}_undersized"), None)
+    why = (*((thin.why,) if thin is not None and not reading else ()), *in_one_line(basis.not_shown))
+    return Headline(poor.verdict, f"{nothing}{poor.reason}", why, then, "", reading)
+
+
 def _said_first(causes: Sequence[Cause]) -> Cause | None:
     """The likeliest cause, nothing broken aside. What sends nobody to mend anything comes behind what is likelier broken than not."""
     faults = [c for c in causes if c.cause != NOTHING]
@@ -190,8 +220,10 @@ def headline(basis: HeadlineBasis) -> Headline:
     basis: everything else that was said
     """
     made = _first_line(basis)
-    reading = _to_read(basis, made)
-    return replace(made, reading=reading, read_on=made.read_on or bool(reading) or made.verdict in UNSETTLED)
+    reading = _to_read(basis, made) or made.reading
+    # Where nothing misses a limit, what would tell more is offered.
+    lacks = made.verdict is not BranchVerdict.PASS and (bool(reading) or made.verdict in UNSETTLED)
+    return replace(made, reading=reading, read_on=made.read_on or lacks)
 
 
 def _first_line(basis: HeadlineBasis) -> Headline:
@@ -254,13 +286,12 @@ def _first_line(basis: HeadlineBasis) -> Headline:
     nothing = f"Nothing broken: {sureness(basis.nothing_broken)}. " if whole else ""
     if graver is not None and graver.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED):
         why = in_one_line(basis.not_shown)
-        return Headline(graver.verdict, f"{nothing}{graver.label}: {graver.reason}", why, graver.next_step, graver.branch_id)
+        once_more = f"once more {inside_a_sentence(graver.label)}" if graver.verdict is BranchVerdict.CLOSE else ""
+        text = f"{nothing}{graver.label}: {graver.reason}"
+        return Headline(graver.verdict, text, why, graver.next_step, graver.branch_id, once_more)
     poor = min(basis.sides, key=lambda s: GRAVITY[s.verdict], default=None)
     if poor is not None and poor.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED):
-        thin = next((f for f in basis.parts if f.code == f"{poor.name}_undersized"), None)
-        why = (*((thin.why,) if whole and thin else ()), *in_one_line(basis.not_shown))
-        then = "No part of it has too much: plan larger cables." if whole else "Measure the branches of this side one by one."
-        return Headline(poor.verdict, f"{nothing}{poor.reason}", why, then, "")
+        return _side_line(basis, poor, whole)
     if basis.weighed and best is not None and basis.nothing_broken <= 1 - probably:
         return _within_every_limit(basis, best)
     grave = next((f for f in basis.parts if f.severity is Severity.DANGER), None)
@@ -346,6 +377,7 @@ def _sound(basis: HeadlineBasis, best: Cause | None) -> Headline:
             _most_likely(basis, best),
             _then(basis) or _still_to_read(basis) or best.advice,
             "",
+            read_on=True,
         )
     if basis.missing:
         text = f"What was read is sound{budget}{wants}."

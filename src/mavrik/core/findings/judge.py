@@ -21,7 +21,7 @@ from mavrik.core.findings.causes import (
     several,
     undecided_sets,
 )
-from mavrik.core.findings.documents import BranchFinding, BranchVerdict, Findings, SideFinding, TestFinding
+from mavrik.core.findings.documents import BranchFinding, BranchVerdict, Findings, SideFinding, SumCheck, TestFinding
 from mavrik.core.findings.headline import DROPS, HeadlineBasis, headline
 from mavrik.core.findings.inference import Posterior, infer
 from mavrik.core.findings.next_reading import Ahead, look_ahead
@@ -209,6 +209,19 @@ def _missing(ring: Ring, branches: Sequence[BranchFinding], read: Sequence[str])
     return tuple(f"the drop of {b.label}" for b in unread)
 
 
+def _contradicted(
+    bench: Bench, branches: Sequence[BranchFinding], sides: Sequence[SideFinding], checks: Sequence[SumCheck]
+) -> frozenset[str]:
+    """Points to be read again before anything else is: what no likely cause explains, what runs against the current or did not touch; and
+    where it is not known which part of a sum was a slip, the whole that it is held against."""
+    again = bench.doubtful | {f"drop_v:{b.branch_id}" for b in branches if b.verdict is BranchVerdict.CHECK_PROBES}
+    again |= {f"{s.name}_v" for s in sides if s.verdict is BranchVerdict.CHECK_PROBES}
+    apart = [c.name for c in checks if not c.agrees]
+    return again or frozenset(
+        point for name in apart for point in (("stud_v", "battery_v") if name == "whole" else (f"{name}_v",))
+    )
+
+
 def judge(
     circuit: Circuit,
     runs: Sequence[Run] = (),
@@ -259,7 +272,7 @@ def judge(
     hearsay = frozenset(o.point.id for o in read if o.point.hearsay)
     measured = tuple(t for t in tests if not t.readings or any(r.point not in hearsay for r in t.readings))
     setups = {o.setup.state: o.setup for o in drops.values()}
-    following = look_ahead(posterior, ids, setups, bench.doubtful) if ahead else Ahead()
+    following = look_ahead(posterior, ids, setups, _contradicted(bench, branches, sides, checks)) if ahead else Ahead()
     causes, missing = ranked_causes(posterior, following.turns), _missing(ring, branches, sorted(ids))
     undecided, doubtful, together = undecided_sets(posterior), doubtful_readings(posterior), several(posterior)
     following = following.deciding_first if undecided and not doubtful else following

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from mavrik.core.circuit import Circuit
 from mavrik.core.findings.changes import What
 from mavrik.core.findings.faults import fault_table
@@ -19,12 +21,12 @@ def inside_a_sentence(words: str) -> str:
     return words[0].lower() + words[1:] if len(words) > 1 and words[1].islower() else words
 
 
-def label_of(circuit: Circuit, cause: str) -> tuple[str, str]:
-    """A cause in words, and what to do about it."""
+def label_of(circuit: Circuit, cause: str, read: Collection[str] = ()) -> tuple[str, str]:
+    """A cause in words, and what to do about it. read: ids of the points that were read"""
     kind, element = cause.split(":", 1)
     label = next((e.label for e in circuit.elements if e.id == element), element)
     words = fault_table().faults[kind].words(circuit, element)
-    return words.title.format(label=label), words.advice
+    return words.title.format(label=label), words.then(element, read)
 
 
 def sureness(probability: float) -> str:

@@ -1,6 +1,5 @@
 """Findings: what is wrong, where, how surely."""
 
-from mavrik.core.findings.headline import UNSETTLED
 from mavrik.core.workflow.stages.base import JobFacts, Stage, StageState, Standing, without_findings
 from mavrik.core.workflow.stages.measure import MEASURED
 
@@ -10,7 +9,7 @@ def _standing(facts: JobFacts) -> Standing:
         return without_findings(facts)
     if not facts.findings.tests:
         return Standing(StageState.OPEN, "readings")
-    if facts.findings.headline.verdict in UNSETTLED:
+    if facts.findings.headline.read_on:
         return Standing(StageState.PARTLY, "a settled cause")
     return Standing(StageState.PARTLY, "more readings") if facts.findings.missing else Standing(StageState.DONE)
 

@@ -13,9 +13,10 @@ def _standing(facts: JobFacts) -> Standing:
     made = [t for t in facts.findings.tests if not t.skipped]
     if not made:
         return Standing(StageState.OPEN, "a first test")
-    if facts.findings.missing:
+    if facts.findings.missing or facts.findings.headline.read_on:
         # What comes next is what the findings say comes next.
-        return Standing(StageState.PARTLY, facts.findings.headline.reading or facts.findings.missing[0])
+        following = (facts.findings.headline.reading, *facts.findings.missing, "more readings")
+        return Standing(StageState.PARTLY, next(words for words in following if words))
     return Standing(StageState.DONE)
 
 
