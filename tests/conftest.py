@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import uuid
+from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
@@ -27,14 +28,39 @@ settings.register_profile("untimed", deadline=None)
 settings.load_profile("untimed")
 
 
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--without-long", action="store_true", help="leave out what is marked `long`, but for its first cases")
+
+
 def pytest_configure(config: pytest.Config) -> None:
     os.environ.setdefault(RUN, uuid.uuid4().hex[:10])
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Leave out the long ones where that is asked for: of a test of many cases those behind its first `but`."""
+    if not config.getoption("--without-long"):
+        return
+    cases, left = Counter[str](), list[pytest.Item]()
+    for item in items:
+        marker, family = item.get_closest_marker("long"), item.nodeid.partition("[")[0]
+        cases[family] += 1
+        if marker is not None and cases[family] > marker.kwargs.get("but", 0):
+            left.append(item)
+    config.hook.pytest_deselected(items=left)
+    without = set(left)
+    items[:] = [item for item in items if item not in without]
 
 
 def pytest_unconfigure(config: pytest.Config) -> None:
     admin_url = os.environ.get("MAVRIK_TEST_ADMIN_URL")
     if admin_url and not hasattr(config, "workerinput"):
         drop_database(admin_url, _beside(admin_url, _demo_name()))
+
+
+@pytest.fixture(scope="session")
+def whole(pytestconfig: pytest.Config) -> bool:
+    """Whether the long ones are run as well: for a test that goes through more cases then."""
+    return not pytestconfig.getoption("--without-long")
 
 
 @pytest.fixture(scope="session")

@@ -139,6 +139,7 @@ def test_a_backup_is_one_moment_while_others_write(shop: str, tmp_path: Path, mo
     assert "meanwhile" in logins(shop)
 
 
+@pytest.mark.long(but=3)
 @pytest.mark.parametrize(
     "harm", ["a byte", "cut short", "no backup", "another part", "rows", "newer schema", "newer file", "manifest"]
 )
@@ -225,6 +226,7 @@ def test_only_the_last_automatic_ones_are_kept(shop: str, tmp_path: Path, monkey
     ]  # fmt: skip
 
 
+@pytest.mark.long
 def test_a_migration_is_preceded_by_a_backup(admin_url: str, tmp_path: Path) -> None:
     with fresh_database(admin_url) as url:
         empty(url)

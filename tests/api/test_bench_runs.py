@@ -55,6 +55,7 @@ def test_the_end_of_a_sense_wire_is_no_node_and_said_in_words(tech: Caller, vehi
     assert "where it ends at" in sense["how"] and "plug" in sense["how"]
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize("name", list(VEHICLES))
 def test_a_hidden_fault_is_found_with_connected_meters(boss: Caller, tech: Caller, name: str) -> None:
     """Every vehicle, a fault each: the test that tells most, every value read off a meter by the program, until it is sure."""
@@ -89,6 +90,7 @@ def test_a_hidden_fault_is_found_with_connected_meters(boss: Caller, tech: Calle
     assert judgement["causes"][0]["cause"] == hidden.causes[0], (hidden.causes, judgement["headline"])
 
 
+@pytest.mark.long
 def test_a_slip_of_the_decimal_point_is_asked_to_be_read_again(tech: Caller, vehicle_job: dict[str, Any]) -> None:
     car = VEHICLES["front"]
     bench = HiddenVehicle(car, hidden_faults(car)[0], np.random.default_rng(4))

@@ -64,6 +64,7 @@ def load(caller: Caller, job: int, raw: bytes, query: str = "name=ripple.csv") -
     return settled(caller, job, begun.json["id"])  # type: ignore[index]
 
 
+@pytest.mark.long
 def test_a_capture_is_read_drawn_and_judged(tech: Caller, job: int) -> None:
     """A diode is open; a spike of one sample lies among 250 000."""
     volts = np.tile(CASES["upper diode open"][0], 5) + 13

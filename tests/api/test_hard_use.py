@@ -125,6 +125,7 @@ def test_jobs_opened_at_once_get_numbers_of_their_own(app: Any) -> None:
     assert len(set(numbers)) == 5
 
 
+@pytest.mark.long(but=4)
 @pytest.mark.parametrize(
     ("layout", "volts"), [(x, 12 if k % 2 else 24) for k, x in enumerate(LAYOUTS)], ids=lambda x: getattr(x, "name", x)
 )

@@ -122,6 +122,7 @@ def test_no_more_problems_are_told_than_anybody_mends(reader: Caller) -> None:
     assert answer.status_code == 422 and len(answer.json["problems"]) == MOST_PROBLEMS  # type: ignore[index]
 
 
+@pytest.mark.long
 def test_what_is_kept_of_a_capture_can_be_sent_and_printed(tech: Caller, job: dict[str, Any]) -> None:
     """Times of 1970, and a column headed by a paragraph."""
     at = job["id"]

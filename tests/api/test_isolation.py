@@ -234,6 +234,7 @@ def test_a_disconnect_is_proven_live_on_the_planned_circuit_and_only_by_what_was
     assert answered(tech.get(f"/api/jobs/{answer['id']}/isolation"))["proof"] == proof
 
 
+@pytest.mark.long
 def test_a_circuit_too_large_to_be_sized_while_somebody_waits_is_told_so_and_nothing_is_kept(
     tech: Caller, job: dict[str, Any]
 ) -> None:

@@ -69,6 +69,7 @@ def test_place_and_camera_are_left_out_and_it_is_turned_upright(tech: Caller, pa
     assert near(seen.getpixel((100, 50)), RED) and near(seen.getpixel((100, 350)), BLUE)
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize("format_", ["PNG", "WEBP"])
 def test_other_formats_and_a_telephone_s_size_come_out_small(tech: Caller, path: str, format_: str) -> None:
     made = answered(tech.post(path, raw=picture(3000, 2000, format_, noise=90)), 201)

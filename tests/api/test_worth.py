@@ -84,6 +84,7 @@ def test_a_plan_is_looked_at_and_accepted(tech: Caller, reader: Caller, path: st
     assert idle["after"]["hot_a"] == pytest.approx(use["planned"]["scenes"][0]["hot"]["can_a"])
 
 
+@pytest.mark.long
 def test_it_travels_and_is_printed(tech: Caller, path: str, compared: Any) -> None:
     pick = compared["document"]["view"]["pick"]
     labels = next(p for p in compared["document"]["view"]["plans"] if p["id"] == pick)["labels"]
@@ -96,6 +97,7 @@ def test_it_travels_and_is_printed(tech: Caller, path: str, compared: Any) -> No
     assert answered(tech.get(f"/api/jobs/{answer['id']}/worth"))["document"] == compared["document"]
 
 
+@pytest.mark.long
 def test_a_plan_that_has_changed_since_is_not_accepted(tech: Caller, path: str, compared: Any) -> None:
     answered(tech.post(f"{path}/use", {**USE, "consumers": [{**LAMPS, "current_a": 75}]}), 201)
     refused = answered(tech.post(f"{path}/worth/plan_1/accept", {}), 422)
@@ -128,6 +130,7 @@ def test_a_job_without_circuit_and_one_that_is_done_have_nothing_to_compare(tech
 # Units and prices
 
 
+@pytest.mark.long
 def test_units_are_kept_by_a_lead_and_count_from_then_on(tech: Caller, boss: Caller, path: str) -> None:
     first = answered(tech.get("/api/units"))
     assert first["revision"] == 0 and len(first["document"]["units"]) > 5

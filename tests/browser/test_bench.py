@@ -122,6 +122,7 @@ def test_the_joints_of_a_feed_stand_in_the_test_once_its_stud_is_dead(open_page:
     expect(joints).to_have_count(1)
 
 
+@pytest.mark.long
 def test_probes_are_shown_on_the_loop_and_a_test_is_skipped_with_a_reason(open_page: Callable[..., Page]) -> None:
     page = open_page()
     sweeper(page, "measure")
@@ -148,6 +149,7 @@ def sideways(page: Page) -> int:
     return int(page.locator("[data-run]").evaluate("sheet => Math.max(sheet.scrollWidth, sheet.clientWidth) - window.innerWidth"))
 
 
+@pytest.mark.long
 def test_a_phone_takes_the_whole_test(open_page: Callable[..., Page]) -> None:
     page = open_page(width=390, height=844)
     sweeper(page, "measure")
@@ -236,6 +238,7 @@ def test_ripple_is_taken_from_a_capture(open_page: Callable[..., Page], tmp_path
     expect(page.locator("[data-run]").get_by_label("Note")).to_have_value(re.compile("stud.csv"))
 
 
+@pytest.mark.long
 def test_ripple_is_captured_by_a_connected_oscilloscope(open_page: Callable[..., Page], meters: dict[str, MeterServer]) -> None:
     """From the reading's own button to the value in its field, without a file."""
     connect(open_page("mara"), "scope", meters["oscilloscope"].address)
@@ -255,6 +258,7 @@ def test_ripple_is_captured_by_a_connected_oscilloscope(open_page: Callable[...,
     expect(page.locator("[data-run]").get_by_label("Note")).to_have_value(re.compile("from the capture"))
 
 
+@pytest.mark.long
 def test_an_idle_soak_is_logged_by_itself(open_page: Callable[..., Page], meters: dict[str, MeterServer]) -> None:
     """Half an hour in a few seconds: each field fills when it is due, and what was typed stays."""
     connect(open_page("mara"), "dmm_1", meters["multimeter"].address)
@@ -278,6 +282,7 @@ def test_an_idle_soak_is_logged_by_itself(open_page: Callable[..., Page], meters
     expect(page.locator(field(15))).to_have_value("")
 
 
+@pytest.mark.long
 def test_a_meter_on_hold_is_said_to_be(open_page: Callable[..., Page], meters: dict[str, MeterServer]) -> None:
     connect(open_page("mara"), "clamp_1", meters["clamp"].address)
     meters["clamp"].hold.set()

@@ -7,6 +7,7 @@ import re
 from collections.abc import Callable
 from pathlib import Path
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import choose, job_with
@@ -111,6 +112,7 @@ def test_work_goes_on_out_of_reach_and_is_sent_when_the_server_answers(open_page
     expect(page.locator("[data-step=safe] .shot")).not_to_contain_text("⇡")
 
 
+@pytest.mark.long
 def test_a_photo_that_the_server_will_not_have_stays_with_its_reason_and_holds_nothing_back(
     open_page: Callable[..., Page], tmp_path: Path
 ) -> None:
@@ -149,6 +151,7 @@ def test_a_photo_that_the_server_will_not_have_stays_with_its_reason_and_holds_n
     expect(step.locator("img")).to_have_attribute("src", re.compile("/photos/[0-9a-f]{64}$"))
 
 
+@pytest.mark.long
 def test_what_is_taken_out_is_kept_where_it_is_said_and_the_way_back_says_so(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "front_battery", "build")
@@ -172,6 +175,7 @@ def test_what_is_taken_out_is_kept_where_it_is_said_and_the_way_back_says_so(ope
     expect(page.locator("[data-step='remove:charge_cable']")).to_contain_text("tag it spare: along the inner wing")
 
 
+@pytest.mark.long
 def test_old_cable_is_read_and_a_sample_is_pulled_before_the_first_lead(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "front_battery", "build")
@@ -241,6 +245,7 @@ def test_a_lead_signs_what_is_done(open_page: Callable[..., Page]) -> None:
     expect(page.locator("[data-test=sign-build]")).to_have_count(0)
 
 
+@pytest.mark.long
 def test_parts_are_bought_received_used_and_offered_and_the_shelf_says_what_is_left(open_page: Callable[..., Page]) -> None:
     page = open_page(login="mara")
     job = job_with(page, "front_battery")
@@ -318,6 +323,7 @@ def test_leads_that_were_measured_elsewhere_come_in_as_yaml(open_page: Callable[
     expect(page.locator("[data-card=charge_cable]")).to_contain_text("2000 mm")
 
 
+@pytest.mark.long
 def test_a_photographed_label_opens_the_lead_that_it_is_of(open_page: Callable[..., Page], tmp_path: Path) -> None:
     page = open_page()
     job = job_with(page, "front_battery", "build")
@@ -375,6 +381,7 @@ def test_a_stud_that_is_too_short_is_said_at_its_point_and_kept_with_the_book(op
     expect(page.locator("[data-test=points-wrong]")).to_contain_text("Engine block")
 
 
+@pytest.mark.long
 def test_leads_share_a_way_that_says_how_long_they_are_and_what_holds_them(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "rear_battery", "build")
@@ -412,6 +419,7 @@ def test_leads_share_a_way_that_says_how_long_they_are_and_what_holds_them(open_
     expect(page.locator("[data-laid=charge_cable]").get_by_role("checkbox")).to_be_checked()
 
 
+@pytest.mark.long
 def test_a_stud_through_a_panel_has_two_sides_and_is_fitted_and_bought(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "rear_battery", "build")

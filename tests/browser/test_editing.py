@@ -11,6 +11,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import choose, job_with
 
 
+@pytest.mark.long
 def test_a_branch_is_added_and_taken_out_again(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/jobs/2/circuit")
     page.locator("g[data-branch=charge_cable]").click()
@@ -23,6 +24,7 @@ def test_a_branch_is_added_and_taken_out_again(open_page: Callable[..., Page]) -
     expect(page.locator("g.branch")).to_have_count(7)
 
 
+@pytest.mark.long
 def test_a_second_ground_beside_the_first_gets_a_lane(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/jobs/6/circuit")
     page.locator("g[data-branch=engine_strap]").click()
@@ -33,6 +35,7 @@ def test_a_second_ground_beside_the_first_gets_a_lane(open_page: Callable[..., P
     expect(page.locator("[data-test=save-circuit]")).to_be_enabled()
 
 
+@pytest.mark.long
 def test_a_fuse_of_another_family_takes_a_rating_it_is_made_in(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/jobs/2/circuit")
     page.locator("g[data-branch=charge_fuse]").click()
@@ -56,6 +59,7 @@ def test_an_open_switch_is_said_at_once_and_may_be_saved(open_page: Callable[...
     expect(page.locator("[data-finding=cannot_charge]")).to_have_count(0)
 
 
+@pytest.mark.long
 def test_lengths_are_shown_and_taken_in_feet(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/jobs/2/circuit")
     page.evaluate("localStorage.setItem('mavrik-length', 'ft')")
@@ -85,6 +89,7 @@ def test_jobs_are_searched_and_filtered(open_page: Callable[..., Page]) -> None:
     expect(page.locator("[data-job]").first).to_contain_text("Tallowmere Library Service")
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize(
     ("typed", "words"), [("0,082v", ""), ("82", ""), ("82000", "cannot be on a 12 V system"), ("eighty", "is not a number")]
 )
@@ -100,6 +105,7 @@ def test_a_drop_is_taken_in_millivolts_or_volts(open_page: Callable[..., Page], 
         expect(page.locator("g[data-branch=charge_cable]")).to_contain_text("82 mV")
 
 
+@pytest.mark.long
 def test_readings_typed_and_not_saved_come_back(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/jobs/2/measure")
     page.locator("[data-test=cautions-seen]").click()
@@ -111,6 +117,7 @@ def test_readings_typed_and_not_saved_come_back(open_page: Callable[..., Page]) 
     expect(page.locator("[role=status]").first).to_contain_text("not saved is back")
 
 
+@pytest.mark.long
 def test_a_clamp_reading_settles_the_split(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/jobs/14/measure")
     page.locator("[data-test=reopen]").click()
@@ -135,6 +142,7 @@ def test_a_hopeless_target_says_why(open_page: Callable[..., Page]) -> None:
     expect(page.locator(".number[data-test=target]")).to_contain_text("More than 0 A")
 
 
+@pytest.mark.long
 def test_a_unit_s_output_is_fitted_to_two_points_and_used(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job = job_with(page, "front_battery")
@@ -174,6 +182,7 @@ def test_a_unit_s_output_is_fitted_to_two_points_and_used(open_page: Callable[..
     assert len(unit["curve"]) > 5
 
 
+@pytest.mark.long
 def test_what_a_consumer_is_says_where_it_belongs(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job = job_with(page, "front_battery")

@@ -70,6 +70,7 @@ def test_what_the_readings_would_look_the_same_with_is_named_with_the_test_that_
     expect(more).to_have_text("Fewer")
 
 
+@pytest.mark.long
 def test_a_resistance_that_was_measured_is_typed_in_and_taken_out(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/jobs/2/circuit")
     page.locator("g[data-branch=charge_cable]").click()
@@ -96,6 +97,7 @@ def enter_window(page: Page, name: str, least: str, most: str) -> None:
     page.locator("[data-test=save-job]").click()
 
 
+@pytest.mark.long
 def test_the_makers_window_is_entered_and_wins(open_page: Callable[..., Page]) -> None:
     """The sweeper's regulated voltage fails by common practice already; the maker's own figures then stand in the verdict."""
     page = open_page()
@@ -118,6 +120,7 @@ def test_a_window_upside_down_is_refused_at_its_place(open_page: Callable[..., P
     expect(page.locator("[data-window=ripple]")).to_contain_text("The least lies below the most")
 
 
+@pytest.mark.long
 def test_tests_by_their_own_rule_wait_behind_one_line(open_page: Callable[..., Page]) -> None:
     page = open_page(at=f"/jobs/{SWEEPER}/measure")
     plan = page.locator("[data-test=test-plan]")
@@ -139,6 +142,7 @@ def test_tests_by_their_own_rule_wait_behind_one_line(open_page: Callable[..., P
     expect(page.locator("[data-run]").get_by_label("Engine speed")).to_have_value("780")
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize("layout, below", [("winch", True), ("boat_isolator", False)])
 def test_beside_a_long_loop_the_next_step_is_whole_and_no_word_lies_on_the_frame(
     open_page: Callable[..., Page], layout: str, below: bool
@@ -172,6 +176,7 @@ def test_contacts_are_asked_with_the_fuses(open_page: Callable[..., Page]) -> No
     expect(contact).to_contain_text("for good")
 
 
+@pytest.mark.long
 def test_a_cranking_capture_is_seen_nearer_and_whole_again(open_page: Callable[..., Page], tmp_path: Path) -> None:
     volts = cranked(2000.0) + np.random.default_rng(1).normal(0, 0.01, 12_000)
     path = tmp_path / "start.csv"
@@ -224,6 +229,7 @@ def test_what_comes_next_is_the_same_everywhere_and_begins_where_it_says(open_pa
     expect(page.locator("[data-point='other_regulated_v:house'] input")).to_be_focused()
 
 
+@pytest.mark.long
 def test_a_drop_that_is_read_next_is_at_hand_before_the_cautions_were_seen_and_after(open_page: Callable[..., Page]) -> None:
     page = open_page(width=1280, height=800)
     job = job_with(page, "front_battery", shows="measure")

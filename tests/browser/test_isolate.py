@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import job_with
@@ -99,6 +100,7 @@ def test_a_purpose_is_chosen_the_switch_seen_to_fail_another_way_accepted_and_th
     assert {d["kind"] for d in plan["documents"]} == {"plan", "isolation"}
 
 
+@pytest.mark.long
 def test_what_is_looked_at_on_a_fitted_switch_is_typed_at_it_and_counts_and_the_verdict_stands_in_findings(
     open_page: Callable[..., Page],
 ) -> None:
@@ -157,6 +159,7 @@ def test_what_is_looked_at_on_a_fitted_switch_is_typed_at_it_and_counts_and_the_
     expect(heat).to_contain_text(f"{kept['heat_w']:.1f} W")
 
 
+@pytest.mark.long
 def test_a_lead_changes_what_a_purpose_asks_and_what_makes_it_one_stays(open_page: Callable[..., Page]) -> None:
     reader = open_page("ines", at="/lists")
     reader.locator("[data-test=list-purposes]").click()

@@ -95,6 +95,7 @@ def broken_at_rest(page: Page, rules: Sequence[str] = RULES) -> list[str]:
     return problems
 
 
+@pytest.mark.long(but=2)
 @pytest.mark.parametrize(("path", "wait", "looks"), VIEWS)
 def test_nothing_stands_in_the_way_in_either_theme(
     open_page: Callable[..., Page], path: str, wait: str, looks: tuple[Look, ...]

@@ -9,9 +9,13 @@ import zipfile
 from collections.abc import Callable
 from typing import Any
 
+import pytest
 from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import choose, job_with
+
+WRITTEN_MS = 180_000
+"""The queue writes it, behind whatever else waits there."""
 
 
 def make_jobs(page: Page, count: int, mark: str, **details: Any) -> list[dict[str, Any]]:
@@ -59,6 +63,7 @@ def test_a_long_list_comes_page_by_page_and_is_narrowed_and_left_as_it_was(open_
     expect(page.locator("[data-test=count]")).to_have_text("53 of 53 jobs")
 
 
+@pytest.mark.long
 def test_a_job_whose_answer_was_lost_is_made_once(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/")
     mark = f"lost{uuid.uuid4().hex[:7]}"
@@ -105,6 +110,7 @@ def test_a_job_that_is_done_is_reopened_with_a_reason(open_page: Callable[..., P
     expect(page.locator("[data-test=details]")).to_be_visible()
 
 
+@pytest.mark.long
 def test_a_lead_puts_a_job_into_the_basket_and_takes_it_back(open_page: Callable[..., Page]) -> None:
     page = open_page("mara")
     mark = f"bin{uuid.uuid4().hex[:7]}"
@@ -149,6 +155,7 @@ def test_the_log_says_who_changed_what_and_is_written_out(open_page: Callable[..
     assert open_page("tobin", at="/").locator("[data-test=to-log]").count() == 0
 
 
+@pytest.mark.long
 def test_the_sheets_of_a_narrowed_list_are_fetched_where_long_work_is(open_page: Callable[..., Page]) -> None:
     page = open_page("tobin")
     mark = f"z{uuid.uuid4().hex[:7]}"
@@ -158,6 +165,7 @@ def test_the_sheets_of_a_narrowed_list_are_fetched_where_long_work_is(open_page:
     page.locator("[data-test=write-list]").click()
     page.locator("[data-file=bundle]").click()
     row = page.locator("[data-task=write_files]", has_text="of 3 jobs").first
+    row.locator("[data-test=fetch]").wait_for(timeout=WRITTEN_MS)
     with page.expect_download() as written:
         row.locator("[data-test=fetch]").click()
     with zipfile.ZipFile(written.value.path()) as packed:
@@ -215,11 +223,13 @@ def test_a_customer_is_written_out_and_erased(open_page: Callable[..., Page]) ->
     page.locator("input[name=customer-search]").fill(mark)
     row = page.locator(f"[data-customer='Office of {mark}']")
     expect(row).to_contain_text("2 jobs")
+    # The list before the search has the row too, and moves once the narrowed one arrives.
+    expect(page.locator("[data-customer]")).to_have_count(1)
     row.locator("[data-test=write-out]").click()
+    fetch = page.locator("[data-task=write_files]", has_text="All that is kept of customer").first.locator("[data-test=fetch]")
+    fetch.wait_for(timeout=WRITTEN_MS)
     with page.expect_download() as written:
-        page.locator("[data-task=write_files]", has_text="All that is kept of customer").first.locator(
-            "[data-test=fetch]"
-        ).click()
+        fetch.click()
     assert written.value.suggested_filename.startswith("customer-")
     page.go_back()
     page.locator("input[name=customer-search]").fill(mark)

@@ -175,6 +175,7 @@ def test_a_side_too_thin_for_its_unit_is_called_out(open_page: Callable[..., Pag
     expect(page.locator("[data-finding=feed_undersized]")).to_contain_text("too thin for 95 A even when sound")
 
 
+@pytest.mark.long(but=2)
 @pytest.mark.parametrize("job", [1, 2, 3, 4, 5, 6, 7, 8, 10, 13])
 def test_every_view_gives_the_same_answer(open_page: Callable[..., Page], job: int) -> None:
     """List, path, findings, sheet and file: one headline, one verdict a branch."""

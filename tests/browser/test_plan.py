@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import choose, job_with
@@ -104,6 +105,7 @@ def test_two_readings_make_a_gain_with_its_uncertainty(open_page: Callable[..., 
     expect(page.locator("[data-test=gain]")).to_have_count(0)
 
 
+@pytest.mark.long
 def test_a_whole_drive_is_drawn_and_its_tensioner_takes_up_the_belt(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "front_battery", "plan")
@@ -152,6 +154,7 @@ def test_a_whole_drive_is_drawn_and_its_tensioner_takes_up_the_belt(open_page: C
     expect(page.locator("[data-test=keep-drive]")).to_have_text("Kept")
 
 
+@pytest.mark.long
 def test_a_pulley_is_dragged_to_its_place(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "front_battery", "plan")
@@ -230,6 +233,7 @@ def test_whether_it_keeps_up_is_asked_answered_and_kept(open_page: Callable[...,
     expect(surplus).to_contain_text(f"−{short:.0f}")
 
 
+@pytest.mark.long
 def test_days_are_let_go_by_and_shown_as_curves(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "front_battery", "plan")
@@ -283,6 +287,7 @@ def test_a_guided_change_is_answered_looked_at_and_kept(open_page: Callable[...,
     expect(page.locator("[data-test=keep-plan]")).to_have_text("Kept")
 
 
+@pytest.mark.long
 def test_chargers_that_no_engine_turns_are_fed_in_their_scenes(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job = job_with(page, "front_battery")
@@ -315,6 +320,7 @@ def test_chargers_that_no_engine_turns_are_fed_in_their_scenes(open_page: Callab
     expect(page.get_by_label("Mains charger")).to_have_value("Shore charger")
 
 
+@pytest.mark.long
 def test_ground_schools_are_set_side_by_side_and_one_is_taken(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "front_battery", "plan")
@@ -334,6 +340,7 @@ def test_ground_schools_are_set_side_by_side_and_one_is_taken(open_page: Callabl
 BESIDE_MS = 180_000
 
 
+@pytest.mark.long
 def test_a_disconnect_is_seen_to_fail_and_one_that_does_it_is_kept(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "competition_car", "plan")
@@ -359,6 +366,7 @@ def test_a_disconnect_is_seen_to_fail_and_one_that_does_it_is_kept(open_page: Ca
     expect(page.locator("[data-test=guided-kept]")).to_contain_text("Fit a disconnect")
 
 
+@pytest.mark.long
 def test_a_list_of_what_has_to_fit_is_gone_down_and_kept(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job = job_with(page, "front_battery")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from mavrik.jobs.demo import DEMO_PASSWORD
@@ -87,6 +88,7 @@ def test_an_account_is_closed_and_its_sessions_end(open_page: Callable[..., Page
     expect(lead.locator("[data-test=person-form]")).to_contain_text("This is the only lead")
 
 
+@pytest.mark.long
 def test_ones_own_password_is_changed_and_changed_back(open_page: Callable[..., Page]) -> None:
     page = open_page("ines", at="/")
 
@@ -117,6 +119,7 @@ def test_ones_own_password_is_changed_and_changed_back(open_page: Callable[..., 
     expect(page.locator("[data-job]").first).to_be_visible()
 
 
+@pytest.mark.long
 def test_a_tablet_left_behind_is_signed_out_from_here(open_page: Callable[..., Page]) -> None:
     here = open_page("ines", at="/")
     tablet = open_page(None, apart=True)

@@ -15,6 +15,7 @@ def edit_length(page: Page, job: int, value: str) -> None:
     page.locator(".number[data-field=length_m] input").fill(value)
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize(
     ("typed", "words"),
     [
@@ -72,6 +73,7 @@ def test_two_people_on_one_circuit_keep_both(open_page: Callable[..., Page]) -> 
     expect(second.locator("[data-test=circuit-saved]")).to_contain_text("revision 3")
 
 
+@pytest.mark.long
 def test_two_people_on_the_particulars(open_page: Callable[..., Page]) -> None:
     first, second = open_page("tobin"), open_page("mara")
     for page, words in ((first, "First words"), (second, "Second words")):
@@ -149,6 +151,7 @@ def test_a_database_that_goes_away_is_said_and_come_back_from(
     admin.dispose()
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize(("width", "height"), [(1280, 800), (800, 1280), (390, 844)])
 def test_every_view_fits_the_screen(open_page: Callable[..., Page], width: int, height: int) -> None:
     page = open_page(width=width, height=height)
@@ -183,6 +186,7 @@ def test_keys_are_listed_and_the_theme_flips(open_page: Callable[..., Page]) -> 
     expect(page.locator(".v-application")).not_to_have_css("background-color", before)
 
 
+@pytest.mark.long
 def test_a_reader_sees_all_and_saves_nothing(open_page: Callable[..., Page]) -> None:
     page = open_page("ines", at="/")
     page.wait_for_selector("[data-job]")

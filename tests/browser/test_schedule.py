@@ -7,6 +7,7 @@ from collections.abc import Callable
 from datetime import date, datetime, timedelta
 from typing import Any
 
+import pytest
 from playwright.sync_api import Page, Response, expect
 
 from tests.browser.conftest import choose, job_with
@@ -85,6 +86,7 @@ def put_by_api(page: Page, *placed: dict[str, Any]) -> None:
     assert page.request.put("/api/schedule", data=body, headers={"X-CSRFToken": token}).ok
 
 
+@pytest.mark.long
 def test_what_cannot_be_is_said_and_a_layout_mends_it(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/")
     page.wait_for_selector("[data-job]")
@@ -152,6 +154,7 @@ def test_an_address_for_a_telephone_works_until_it_is_revoked(open_page: Callabl
     stranger.close()
 
 
+@pytest.mark.long
 def test_work_that_was_moved_on_a_telephone_moves_here_once_it_is_kept(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job = job_with(page, "front_battery")
@@ -172,6 +175,7 @@ def test_work_that_was_moved_on_a_telephone_moves_here_once_it_is_kept(open_page
     assert [p["begins"] for p in placed if p["job_id"] == job] == [f"{day}T10:15:00"]
 
 
+@pytest.mark.long
 def test_hours_and_holidays_are_kept_and_the_week_follows(open_page: Callable[..., Page]) -> None:
     page = open_page(login="mara", at="/lists?list=means")
     page.wait_for_selector("[data-test=means]")

@@ -46,6 +46,7 @@ def test_a_dead_short_shows_what_the_battery_feeds(open_page: Callable[..., Page
     expect(page.locator("[data-test=state-volts] tbody tr").first).to_be_visible()
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize("layout", ["house_bank_diagonal", "tow_and_trailer", "boat_isolator", "second_battery_converter"])
 def test_every_branch_of_a_large_circuit_is_drawn_and_judged(open_page: Callable[..., Page], layout: str) -> None:
     page = open_page()
@@ -58,6 +59,7 @@ def test_every_branch_of_a_large_circuit_is_drawn_and_judged(open_page: Callable
     assert page.evaluate("document.documentElement.scrollWidth - window.innerWidth") <= 0
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     ("what", "drawn", "device"), [("battery_converter", "feed_cable", "converter"), ("load_on_a_lead", "load_feed", "load")]
 )
@@ -100,6 +102,7 @@ def test_saving_does_not_draw_the_circuit_with_what_was_found_of_the_one_before(
     assert len(page.evaluate("[...window.seen]")) == 1
 
 
+@pytest.mark.long
 def test_a_job_that_cannot_be_asked_for_anew_stays_on_the_screen(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job = job_with(page, "front_battery")
@@ -116,6 +119,7 @@ def test_a_job_that_cannot_be_asked_for_anew_stays_on_the_screen(open_page: Call
     expect(page.locator("g[data-branch=load_feed]")).to_be_visible()
 
 
+@pytest.mark.long
 def test_a_fault_is_told_from_first_moment_to_last(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "front_battery")
@@ -129,6 +133,7 @@ def test_a_fault_is_told_from_first_moment_to_last(open_page: Callable[..., Page
     expect(page.locator("[data-test=state-gains]")).to_have_count(0)
 
 
+@pytest.mark.long
 def test_what_better_parts_would_gain_at_a_place(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "tow_and_trailer")

@@ -107,6 +107,7 @@ def turned(name: str, cause: str, seed: int) -> float:
     return after.by_cause[best] / posterior.by_cause[best]
 
 
+@pytest.mark.long
 def test_what_is_said_to_turn_it_turns_it() -> None:
     """Straight lines say how far a drop while cranking may be off, and one in six was further off than that: where parts have more
     resistance than drawn it grows faster."""

@@ -53,12 +53,14 @@ def test_what_is_its_own_and_what_is_common_add_up_to_what_one_alone_is_spread_b
     assert alone.width[alone.place[What.TAKES_SHARE, "battery"]] == known[What.TAKES_SHARE][1]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("battery", ["bank_1", "bank_2"])
 def test_one_of_four_with_far_more_than_the_others_is_weak_and_no_other_make(battery: str) -> None:
     first = found_on("bank", f"weak_battery:{battery}", ohm_share=2.5).causes[0]
     assert (first.cause, first.probability > 0.6) == (f"weak_battery:{battery}", True)
 
 
+@pytest.mark.long
 def test_four_that_are_all_alike_are_sound_however_much_another_make_has_less() -> None:
     """1.7 times what the catalogue has for an ampere hour, all four of them: a make that is built for hours, not for cranking."""
     bank = MADE["bank"]

@@ -32,6 +32,7 @@ def likely(findings: Findings) -> dict[str, float]:
     return {c.cause: c.probability for c in findings.causes}
 
 
+@pytest.mark.long(but=3)
 @pytest.mark.parametrize(
     ("belt", "lamp", "shaft", "first", "at_least"),
     [(0, 1, 0, BELT, 0.99), (1, 0, 2080, ROTOR, 0.99), (0, 1, None, BELT, 0.9), (0, None, None, BELT, 0.5), (None, 0, None, ROTOR, 0.95), (1, None, None, ROTOR, 0.9)],

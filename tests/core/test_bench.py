@@ -27,6 +27,7 @@ def seen(planned: Circuit, *ticks: str, **book: object) -> BuildView:
     return build_view(CAR, planned, given, PRICES)
 
 
+@pytest.mark.long(but=6)
 @pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])
 def test_doing_what_comes_next_until_nothing_does_is_all_of_it_in_its_order(layout: str) -> None:
     circuit = build_layout(layout, 12)

@@ -38,6 +38,7 @@ def let_go_by(circuit: Circuit, *scenes: Scene, days: float = 1, charge: float =
     return simulate(circuit, use, SimulationRequest(days=days, runs=1))
 
 
+@pytest.mark.long
 @given(sun_h=st.floats(0.1, 7.5))
 def test_a_day_of_sun_holds_the_hours_it_is_worth(sun_h: float) -> None:
     hours = np.linspace(0, 24, 24_001)
@@ -92,6 +93,7 @@ def test_a_charger_goes_to_float_and_a_dip_sends_it_back() -> None:
     assert let_go_by(with_chargers(charger("Shore", 14.4)), STANDING, days=3, charge=0.9).chargers[0].floated_h == 0
 
 
+@pytest.mark.long
 def test_a_dc_dc_charger_with_stages_stops_overcharging_a_full_bank_on_the_road() -> None:
     """Driven all day with a lithium bank behind it: held at its first voltage the bank is full and held there; with a float it rests."""
     circuit = build_layout("second_battery_converter", 12).model_copy(update={"loads": ()})

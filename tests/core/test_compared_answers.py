@@ -110,6 +110,7 @@ def test_a_run_that_no_lead_is_thick_enough_for_is_refused_and_a_maker_s_least_s
     assert sizes == ["6 mm2", "10 mm2", "25 mm2"]
 
 
+@pytest.mark.long(but=3)
 @pytest.mark.parametrize("layout", ["front_battery", "second_battery_link", "second_battery_converter", "competition_car"])
 @pytest.mark.parametrize("sits", ["near", "start"])
 def test_a_run_is_sized_for_all_that_its_charger_takes(layout: str, sits: str) -> None:

@@ -56,6 +56,7 @@ def test_what_is_asked_is_what_the_catalogue_knows_of() -> None:
     assert PROCEDURES[0].name == "driver"
 
 
+@pytest.mark.long(but=4)
 @pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])
 def test_hearsay_condemns_nothing_and_measures_nothing(layout: str) -> None:
     circuit = build_layout(layout, 12)
@@ -65,6 +66,7 @@ def test_hearsay_condemns_nothing_and_measures_nothing(layout: str) -> None:
         assert findings.headline.verdict is BranchVerdict.NOT_MEASURED and findings.headline.text == "Nothing measured yet.", name
 
 
+@pytest.mark.long
 def test_whatever_a_driver_says_no_part_is_called_bad() -> None:
     for answers in product((False, True), repeat=len(ASKED)):
         said = dict(zip(ASKED, answers, strict=True))

@@ -108,6 +108,7 @@ def test_a_fork_that_was_not_read_way_by_way_is_left_undecided() -> None:
     assert [b.branch_id for b in findings.branches if b.verdict in BAD] == ["body_ground"] and not findings.undecided
 
 
+@pytest.mark.long
 def test_the_intervals_hold_what_they_promise() -> None:
     """Meters that err as their manuals allow: the true resistance lies inside 95 % intervals in about so many trials.
 

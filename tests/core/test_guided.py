@@ -26,6 +26,7 @@ def sized(document: Circuit, circuit: Circuit, amps: float | None = None) -> Cir
 CASES = [(g.name, x.name) for g in GUIDES for x in LAYOUTS if not g.not_here(build_layout(x.name, 12))]
 
 
+@pytest.mark.long(but=10)
 @pytest.mark.parametrize(("guide", "layout"), CASES)
 def test_every_guide_draws_a_whole_circuit_wherever_it_has_a_place(guide: str, layout: str) -> None:
     """As usual throughout: a circuit that can be computed, every source fused once sized, no check worse."""

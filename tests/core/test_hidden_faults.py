@@ -29,6 +29,7 @@ def verdicts(findings: Findings) -> dict[str, BranchVerdict]:
     return {b.branch_id: b.verdict for b in findings.branches}
 
 
+@pytest.mark.long(but=4)
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
 def test_a_sound_circuit_is_called_sound(layout: Any) -> None:
     circuit = layout.build(12)
@@ -38,6 +39,7 @@ def test_a_sound_circuit_is_called_sound(layout: Any) -> None:
         assert b.excess_low_ohm is None or b.excess_low_ohm <= 0 <= (b.excess_high_ohm or 0), b.branch_id
 
 
+@pytest.mark.long(but=12)
 @pytest.mark.parametrize(("layout", "branch_id"), RING_BRANCHES[::2])
 def test_a_fault_on_the_ring_is_the_worst_branch(layout: str, branch_id: str) -> None:
     circuit = build_layout(layout, 12)
@@ -48,6 +50,7 @@ def test_a_fault_on_the_ring_is_the_worst_branch(layout: str, branch_id: str) ->
     assert {b.branch_id for b in findings.branches if (b.probability or 0) > 0.5} == {branch_id}
 
 
+@pytest.mark.long
 @given(
     case=st.sampled_from(RING_BRANCHES),
     extra_mohm=st.floats(1.0, 20.0),
@@ -71,6 +74,7 @@ def test_the_excess_found_is_the_resistance_hidden(case: tuple[str, str], extra_
         assert findings.causes[0].cause == f"resistance:{branch_id}"
 
 
+@pytest.mark.long
 @given(st.floats(40, 90), st.floats(40, 90))
 @settings(max_examples=8)
 def test_the_same_fault_is_judged_alike_at_any_test_current(first: float, second: float) -> None:
@@ -109,6 +113,7 @@ def test_a_parallel_branch_is_judged_the_way_its_current_runs() -> None:
     assert strap.excess_ohm == pytest.approx(0, abs=0.1e-3)
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize("profile", list(LimitProfileName))
 @given(extra=st.floats(0, 10))
 @settings(max_examples=6)

@@ -66,19 +66,22 @@ def score(name: str) -> Score:
     return Score(cases, first, among, read, doubted)
 
 
-@pytest.mark.parametrize("name", list(VEHICLES))
+@pytest.mark.long(but=1)
+@pytest.mark.parametrize("name", sorted(VEHICLES, key=lambda name: name != "car"))
 def test_hidden_faults_are_found(name: str) -> None:
     """More seeds are in the project's page on the diagnosis."""
     of_one = score(name)
     assert of_one.cases > (20 if name in WHOLE else 10) and of_one.first >= 0.9 * of_one.cases
 
 
+@pytest.mark.long
 def test_hidden_faults_are_among_three_and_what_they_explain_is_not_doubted() -> None:
     every = [score(name) for name in VEHICLES]
     assert sum(s.among_three for s in every) >= 0.98 * sum(s.cases for s in every)
     assert sum(s.doubted for s in every) <= 0.005 * sum(s.readings for s in every)
 
 
+@pytest.mark.long(but=3)
 @pytest.mark.parametrize("name", list(VEHICLES))
 def test_a_healthy_vehicle_is_called_healthy(name: str) -> None:
     bench = vehicle(name, NOTHING, 11)

@@ -50,6 +50,7 @@ def tables(made: Isolated) -> list[Table]:
     return list(truth_tables(made.circuit, made.switching))
 
 
+@pytest.mark.long(but=80)
 @pytest.mark.parametrize("volts", [12, 24])
 @pytest.mark.parametrize("layout", NAMES)
 @pytest.mark.parametrize("topology", [*RUNS_ON, *STOPS])

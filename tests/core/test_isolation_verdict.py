@@ -57,6 +57,7 @@ def also(switching: Switching, *consumers: SwitchedConsumer) -> Switching:
     return switching.model_copy(update={"consumers": (*switching.consumers, *consumers)})
 
 
+@pytest.mark.long(but=4)
 @pytest.mark.parametrize("volts", [12, 24])
 @pytest.mark.parametrize(
     ("purpose", "fit"),
@@ -122,6 +123,7 @@ def test_which_way_does_for_which_purpose(purpose: str, fit: set[str], volts: in
     assert all(d is not None for d in does.values())
 
 
+@pytest.mark.long(but=6)
 @pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])
 def test_every_verdict_says_why_and_what_would_meet_it(layout: str) -> None:
     circuit = build_layout(layout, 12)
@@ -294,6 +296,7 @@ def test_a_battery_cut_from_a_charging_alternator_is_a_load_dump(volts: int, ban
     assert answer_of("surge", built("further_banks", "parallel_batteries", volts)).outcome is RuleOutcome.MET
 
 
+@pytest.mark.long
 def test_a_guided_disconnect_says_side_by_side_which_way_is_fit() -> None:
     car = build_layout("competition_car", 12)
     guide = guide_of(car, "disconnect")
@@ -314,6 +317,7 @@ def test_a_guided_disconnect_says_side_by_side_which_way_is_fit() -> None:
         guided(build_layout("house_bank_end", 12), "disconnect", {})
 
 
+@pytest.mark.long(but=4)
 @pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])
 def test_whatever_a_guided_disconnect_says_can_be_kept(layout: str) -> None:
     circuit = build_layout(layout, 24)

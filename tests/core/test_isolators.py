@@ -91,6 +91,7 @@ def test_silicon_differs_by_a_tenth_of_a_volt_and_transistors_by_some_millivolts
         assert least < u.width[u.place[What.FORWARD, "diode_1"]] < most
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize("way", ["diode_1", "diode_2"])
 @pytest.mark.parametrize("kind", ["open", "way_shorted"])
 def test_a_way_that_is_open_or_shorted_is_said_to_be(way: str, kind: str) -> None:

@@ -101,6 +101,7 @@ def test_a_book_is_checked_at_its_leads_and_fields() -> None:
     assert check_book(BuildBook()) == []
 
 
+@pytest.mark.long(but=6)
 @pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])
 def test_every_lead_that_a_plan_sizes_can_be_made(layout: str) -> None:
     circuit = build_layout(layout, 12)

@@ -43,6 +43,7 @@ def likeliest(findings: Findings, count: int = 1) -> list[str]:
     return [c.cause for c in findings.causes[:count]]
 
 
+@pytest.mark.long(but=3)
 @pytest.mark.parametrize(
     ("name", "cause"),
     [
@@ -54,6 +55,7 @@ def test_it_is_the_likeliest(name: str, cause: str) -> None:
     assert likeliest(found_on(name, cause)) == [cause]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", ["behind a link", "behind a charger"])
 def test_a_house_battery_is_cleared_by_its_load_test_though_nobody_rates_it_for_cranking(name: str) -> None:
     vehicle = HiddenVehicle(MADE[name], hypotheses(MADE[name])[0], np.random.default_rng(3))
@@ -84,6 +86,7 @@ def test_a_drain_on_one_of_two_is_not_taken_for_what_one_feeds_the_other(battery
     assert not [c for c in findings.causes if c.kind == "unlevel" and c.probability > 0.05]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     ("name", "cause", "beside"),
     [
@@ -106,6 +109,7 @@ def test_what_nothing_reaches_is_parted_by_both_sides_of_what_should_feed_it(nam
     assert findings.headline.text.startswith("It is one of these, ")
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize("true", ["missing:charge_cable", "open:charge_fuse", "missing:battery_lead"])
 def test_where_the_voltage_appears_along_a_dead_feed_is_behind_what_is_open(true: str) -> None:
     """The stud has nothing with either; joint by joint back to the battery parts them (common practice, no source)."""
@@ -113,6 +117,7 @@ def test_where_the_voltage_appears_along_a_dead_feed_is_behind_what_is_open(true
     assert (first.cause, first.probability > 0.9) == (true, True)
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize("lost_v", [0.4, 0.8])
 def test_what_a_sense_wire_loses_with_the_engine_running_tells_it_from_its_regulator(lost_v: float) -> None:
     """The end of the wire is at the set point, and the battery above it."""
@@ -122,6 +127,7 @@ def test_what_a_sense_wire_loses_with_the_engine_running_tells_it_from_its_regul
     assert (regulator.cause, regulator.probability > 0.8) == ("regulator_high:alternator", True)
 
 
+@pytest.mark.long
 def test_a_charger_that_does_not_run_on_a_good_battery_is_no_sound_one() -> None:
     """With 14 V at its input it had no reason to stop: that nothing was broken and it had switched itself off used to be 98 % sure."""
     vehicle = HiddenVehicle(
@@ -197,6 +203,7 @@ def test_a_battery_that_takes_its_charge_slowly_is_weak_or_sulphated_and_not_mor
     assert max(c.probability for c in findings.causes) < 0.9
 
 
+@pytest.mark.long(but=2)
 @pytest.mark.parametrize("name", ["front", "both grounds", "parallel", "behind a charger"])
 def test_one_that_takes_its_charge_slowly_is_weighed_though_its_resistance_is_that_of_a_good_one(name: str) -> None:
     """Where no weak battery is likely either, which it otherwise looks like."""

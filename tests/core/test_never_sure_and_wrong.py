@@ -70,6 +70,7 @@ def test_drops_that_are_what_a_sound_lead_shows_at_the_current_that_was_read_con
         assert {b.verdict for b in findings.branches} <= {BranchVerdict.PASS, BranchVerdict.CLOSE}
 
 
+@pytest.mark.long(but=2)
 @pytest.mark.parametrize("name", ["parallel_batteries", "boat_selector", "second_battery_link", "boat_isolator"])
 def test_batteries_at_sixty_per_cent_are_not_a_fault(name: str) -> None:
     assert condemned(of(sound(circuit_of(name), 0.6))) == []
@@ -92,6 +93,7 @@ def test_consumers_that_nobody_listed_condemn_no_part() -> None:
     assert condemned(findings) == []
 
 
+@pytest.mark.long
 @given(
     layout=st.sampled_from([x.name for x in LAYOUTS]),
     charge=st.floats(0.2, 1.0),
@@ -106,6 +108,7 @@ def test_a_sound_vehicle_is_never_condemned(layout: str, charge: float, tests: s
     assert condemned(findings) == [], (layout, charge, sorted(tests), left_in, seed, findings.headline.text)
 
 
+@pytest.mark.long
 def test_a_flat_battery_takes_as_freely_at_a_known_output_as_elsewhere() -> None:
     """Where it was not read at rest how charged it is, and so what it takes, is one unknown in every state: two units, half charged."""
     tests = ["charging_drops", "drain", "full_output", "key_on", "net_battery", "ripple"]
@@ -153,6 +156,7 @@ def test_readings_that_nothing_explains_are_something_nobody_thought_of() -> Non
     assert condemned(findings, 0.9) == [] and any(c.kind == "unknown" for c in findings.causes)
 
 
+@pytest.mark.long(but=2)
 @pytest.mark.parametrize("charge", [0.5, 1.0])
 @pytest.mark.parametrize("name", ["second_battery_converter", "tow_and_trailer"])
 def test_the_drops_of_a_sound_vehicle_with_a_charger_and_a_full_battery_condemn_nothing(name: str, charge: float) -> None:

@@ -80,6 +80,7 @@ def test_thin_cables_are_said_to_be_whole() -> None:
     assert line.verdict is BranchVerdict.FAIL and "Plan a larger size" in line.next_step
 
 
+@pytest.mark.long
 def test_what_another_unit_carries_is_not_carried_to_the_rated_output_of_the_first() -> None:
     """A sound vehicle whose units share the work: its second unit's leads are no failures, and its link has lost no probe."""
     bank = MADE["bank"]
@@ -106,6 +107,7 @@ def test_what_no_fault_of_the_catalogue_says_stays_a_failure() -> None:
     assert line.verdict is BranchVerdict.FAIL and "°C" in line.text
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize("cause", ["worn_brushes:alternator", "open:charge_fuse"])
 def test_with_a_fault_something_is_broken(cause: str) -> None:
     assert read_with("both grounds", cause).nothing_broken < 0.1

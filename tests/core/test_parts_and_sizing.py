@@ -158,6 +158,7 @@ def check_proposal(as_found: Circuit, target: SizingTarget) -> None:
     assert all(c.reason for c in made.choices)
 
 
+@pytest.mark.long(but=12)
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
 @pytest.mark.parametrize("system", BOUGHT_BY)
 @pytest.mark.parametrize("need", [60.0, 110.0, 150.0])
@@ -165,6 +166,7 @@ def test_a_proposal_keeps_its_promises(layout: Any, system: SizeSystem, need: fl
     check_proposal(layout.build(12), SizingTarget(target_current_a=need, system=system))
 
 
+@pytest.mark.long
 @given(
     need=st.floats(20, 220),
     system=st.sampled_from(BOUGHT_BY),

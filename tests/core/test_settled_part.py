@@ -22,6 +22,7 @@ def judged_with(vehicle: str, *causes: str, seed: int = 1) -> Findings:
     return judged(car.circuit, *runs_of(car, car.everything()))
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize("seed", [1, 2])
 def test_a_unit_is_said_to_be_bad_where_its_phase_or_its_diode_is(seed: int) -> None:
     """Whichever it is, the unit comes out: that nobody can say which must not hide it, nor what hangs on it besides."""

@@ -36,6 +36,7 @@ def test_a_divider_by_hand() -> None:
     assert slopes[0, 3] == pytest.approx([0.75, 0.75, -0.25, 0.75])
 
 
+@pytest.mark.long(but=16)
 @pytest.mark.parametrize("state", STATES)
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
 def test_slopes_are_what_a_small_step_does(layout: Any, state: BenchState) -> None:
@@ -128,6 +129,7 @@ STEPS = {What.MORE_OHM: 1e-5, What.SET_POINT: 1e-3, What.EMF: 1e-3, What.CHARGE:
 SMALL = 1e-3
 
 
+@pytest.mark.long(but=16)
 @pytest.mark.parametrize("state", [s for s in BenchState if s is not BenchState.AT_OUTPUT])
 @pytest.mark.parametrize(
     "name", ["front_battery", "parallel_batteries", "boat_isolator", "second_battery_link", "house_bank_diagonal"]
@@ -178,6 +180,7 @@ def test_what_a_belt_that_slips_with_nothing_on_does(more: float) -> None:
         assert (slopes[0, :, k] < -0.05).any()
 
 
+@pytest.mark.long(but=2)
 @pytest.mark.parametrize(
     "name", ["front_battery", "boat_isolator", "second_battery_link", "second_battery_converter", "house_bank_diagonal"]
 )

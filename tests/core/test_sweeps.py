@@ -42,6 +42,7 @@ def swept(name: str, resistances: bool) -> tuple[Network, list[dict[str, np.ndar
     return engine.network, singles, replace(own, **arrays)
 
 
+@pytest.mark.long(but=10)
 @pytest.mark.parametrize("resistances", [False, True], ids=["same-resistances", "other-resistances"])
 @pytest.mark.parametrize("name", NAMES)
 def test_many_states_at_once_are_each_state_alone(name: str, resistances: bool) -> None:

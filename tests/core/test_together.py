@@ -46,6 +46,7 @@ def same(one: net.Solution, other: net.Solution, ids: set[str]) -> None:
     assert other.open_ids & ids == one.open_ids & ids and other.mode == one.mode
 
 
+@pytest.mark.long(but=10)
 @pytest.mark.parametrize("volts", [12, 24])
 @pytest.mark.parametrize("name", NAMES)
 def test_states_settled_together_are_those_settled_alone(name: str, volts: int) -> None:
@@ -87,6 +88,7 @@ def test_what_was_settled_together_says_what_each_part_costs() -> None:
             assert gain.perfect_v == pytest.approx(alone[gain.branch_id].perfect_v, abs=1e-6)
 
 
+@pytest.mark.long(but=6)
 @pytest.mark.parametrize("name", NAMES)
 def test_one_fault_of_many_is_that_fault_alone(name: str) -> None:
     circuit = build_layout(name, 12)

@@ -92,6 +92,7 @@ def test_it_is_said_in_words() -> None:
     assert all(x.label in in_words(circuit, Unnoted.LISTED_ALONE) for x in consumers)
 
 
+@pytest.mark.long
 def test_a_dead_unit_is_found_though_the_other_one_holds_its_battery() -> None:
     """The clamp says that it gives nothing, and its battery is charged all the same: through a link that had closed before. Whether it has no
     field, no belt, or its way is open neither lamp nor belt nor stud was asked."""

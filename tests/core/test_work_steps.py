@@ -25,6 +25,7 @@ def planned(circuit: Circuit) -> Circuit:
     return propose(circuit, SizingTarget(target_current_a=circuit.alternator.rated_a + 20)).circuit
 
 
+@pytest.mark.long(but=6)
 @pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])
 def test_no_step_comes_before_what_it_needs_and_metal_is_dead_while_hands_are_on_it(layout: str) -> None:
     """Common practice, no source: all negatives come off before any positive, and go on after every positive."""

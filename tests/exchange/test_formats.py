@@ -121,6 +121,7 @@ def test_junk_is_not_a_bundle(data: bytes) -> None:
         read_bundle(data)
 
 
+@pytest.mark.long
 @given(st.data())
 @settings(max_examples=150)
 def test_a_bundle_with_one_value_replaced_is_read_or_refused_never_a_crash(data: st.DataObject) -> None:

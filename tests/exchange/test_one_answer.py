@@ -51,6 +51,7 @@ def questions(monkeypatch: pytest.MonkeyPatch) -> list[tuple[Any, Findings]]:
     return known_so_far
 
 
+@pytest.mark.long(but=12)
 @pytest.mark.parametrize("fault", ["sound", "feed", "return"])
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
 def test_every_view_says_the_same(layout: Any, fault: str, questions: list[tuple[Any, Findings]]) -> None:

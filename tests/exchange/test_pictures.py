@@ -30,6 +30,7 @@ def drawn(circuit: Circuit, *runs: Run) -> str:
     return draw_loop(circuit, draw(circuit, findings).loop, findings)
 
 
+@pytest.mark.long(but=10)
 @pytest.mark.parametrize("volts", [12, 24])
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
 def test_every_layout_is_well_formed_svg_with_all_its_branches(layout: Any, volts: int) -> None:

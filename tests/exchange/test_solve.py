@@ -18,6 +18,7 @@ from tests.exchange.test_formats import ROOT, as_bytes, bundle_document
 EXAMPLE = ROOT / "docs" / "formats" / "example.mavrik.json"
 
 
+@pytest.mark.long(but=6)
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda x: x.name)
 def test_every_layout_goes_out_and_in_and_is_solved(layout: object, tmp_path: Path) -> None:
     document = bundle_document()

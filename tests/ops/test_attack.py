@@ -20,6 +20,7 @@ def attacked() -> Iterator[tuple[Path, int]]:
         yield product
 
 
+@pytest.mark.long
 def test_nothing_acknowledged_is_lost_or_made_twice(attacked: tuple[Path, int]) -> None:
     # In a thread of its own: the browser of other tests may have a loop in this one.
     with ThreadPoolExecutor(1) as apart:
@@ -30,6 +31,7 @@ def test_nothing_acknowledged_is_lost_or_made_twice(attacked: tuple[Path, int]) 
     assert isinstance(outcome["tasks"], int) and outcome["tasks"] >= 1
 
 
+@pytest.mark.long
 def test_of_many_who_want_the_same_thing_one_gets_it(attacked: tuple[Path, int]) -> None:
     with ThreadPoolExecutor(1) as apart:
         outcome = apart.submit(race_test, attacked[1], 8, DEMO_LOGIN).result()

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import os
+import subprocess
 import sys
 
 import pytest
 
 from mavrik.ops.base import ROOT
-from mavrik.ops.checks import FOLDERS, Step, _first_failure
+from mavrik.ops.checks import ALL, FOLDERS, Step, _first_failure
 
 
 def python(name: str, words: str) -> Step:
@@ -33,3 +34,17 @@ def test_the_first_failure_ends_a_lane_and_its_words_are_told_in_one_piece(capfd
 def test_every_file_of_tests_lies_in_a_folder_that_is_run() -> None:
     files = [path.relative_to(ROOT) for path in (ROOT / "tests").rglob("test_*.py")]
     assert len(files) > 100 and [f for f in files if not any(f.is_relative_to(folder) for folder in FOLDERS)] == []
+
+
+def test_of_a_long_test_the_first_cases_are_run_by_every_run() -> None:
+    file = "tests/core/test_belt_off.py"
+    command = [sys.executable, "-m", "pytest", "-p", "no:cacheprovider", "--collect-only", "--without-long", file]
+    environment = {**os.environ, "PYTEST_ADDOPTS": ""}
+    done = subprocess.run(command, cwd=ROOT, env=environment, check=True, capture_output=True, text=True)
+    swept = "test_belt_lamp_and_shaft_part_it_from_a_unit_without_a_field"
+    assert (ROOT / file).read_text(encoding="utf-8").count("mark.long(but=3)") == 1
+    assert done.stdout.count(f"::{swept}[") == 3 and "(3 deselected)" in done.stdout and done.stdout.count("::") > 3
+
+
+def test_everything_is_run_where_a_change_is_checked() -> None:
+    assert f"./mavrik test {ALL}" in (ROOT / ".ci" / "run").read_text(encoding="utf-8")

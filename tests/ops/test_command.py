@@ -44,6 +44,7 @@ def test_how_many_processes_answer_is_a_setting(monkeypatch: pytest.MonkeyPatch)
             server.processes()
 
 
+@pytest.mark.long
 def test_demo_starts_says_where_and_stops(place: Place) -> None:
     done = place.run("demo", "--port", str(place.port))
     assert done.returncode == 0, done.stderr
@@ -92,6 +93,7 @@ def test_without_demo_data_the_first_account_is_asked_for(place: Place) -> None:
     assert place.run("up", "--port", str(place.port)).returncode == 0
 
 
+@pytest.mark.long
 def test_reset_deletes_the_demo_and_leaves_real_jobs(place: Place) -> None:
     # Nobody to ask: what cannot be undone is not done by a word alone.
     for words in (("reset",), ("reset", "--everything")):
@@ -117,6 +119,7 @@ def test_the_name_is_typed_before_anything_is_deleted(monkeypatch: pytest.Monkey
         ops_command._confirm("This deletes it.", "mavrik", False)
 
 
+@pytest.mark.long
 def test_what_was_backed_up_comes_back_by_the_one_command(place: Place, tmp_path: Path) -> None:
     assert place.run("up", "--port", str(place.port)).returncode == 0
     file = tmp_path / "shop.mavrik-backup"

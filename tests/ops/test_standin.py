@@ -60,6 +60,7 @@ def test_a_vehicle_with_a_dead_cell_reads_like_one(running: int) -> None:
     assert float(amps[0]) > 40
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize(
     ("words", "message"),
     [(("--vehicle", "tank"), "no vehicle"), (("--fault", "gremlin:x"), "no fault"), (("--port", "1"), "taken")],

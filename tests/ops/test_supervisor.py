@@ -136,6 +136,7 @@ def running(place: Place) -> Iterator[Place]:
     assert place.run("stop").stdout.startswith("Stopped: server")
 
 
+@pytest.mark.long
 def test_server_worker_and_database_come_back_by_themselves(running: Place) -> None:
     place = running
     assert stat.S_IMODE((place.var / "server.log").stat().st_mode) == 0o600
@@ -159,6 +160,7 @@ def test_server_worker_and_database_come_back_by_themselves(running: Place) -> N
     until(lambda: answers(place))
 
 
+@pytest.mark.long
 def test_a_snapshot_of_before_a_crash_does_not_come_again(running: Place) -> None:
     settings = json.loads((running.var / "cluster.json").read_text())
     database = Database(cluster.url_of(settings, "postgres"))

@@ -284,6 +284,7 @@ class Bench:
         return vehicles
 
 
+@pytest.mark.long(but=2)
 @pytest.mark.parametrize("layout", [x.name for x in LAYOUTS])
 def test_truth_tables_are_those_of_ngspice(layout: str) -> None:
     circuit = build_layout(layout, 12)

@@ -221,6 +221,7 @@ STATES = {
 }
 
 
+@pytest.mark.long(but=28)
 @pytest.mark.parametrize("state", STATES)
 @pytest.mark.parametrize("layout", LAYOUTS, ids=lambda layout: layout.name)
 @pytest.mark.parametrize("volts", [12, 24])

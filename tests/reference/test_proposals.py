@@ -5,6 +5,7 @@ import pytest
 from tests.reference.proposals import currents, draw_request, wrong
 
 
+@pytest.mark.long(but=5)
 @pytest.mark.parametrize("seed", range(40))
 def test_a_proposal_holds_together_or_says_why_there_is_none(seed: int) -> None:
     """No cable below its load, no fuse above its cable or below its load, no source unfused, no lead thinner, no check worse."""

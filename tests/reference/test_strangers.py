@@ -145,6 +145,7 @@ def test_a_joint_that_comes_and_goes_is_bad_in_some_states_only() -> None:
         assert min(ohm.values()) == pytest.approx(car.ohm["charge_cable"], rel=0.01)
 
 
+@pytest.mark.long
 def test_what_looks_like_something_else_is_drawn_and_mostly_among_three() -> None:
     """A quarter of what docs/diagnosis.md counts; the same cases, nothing was chosen on them."""
     outcomes = [rare_outcome(n) for n in range(16)]
@@ -152,6 +153,7 @@ def test_what_looks_like_something_else_is_drawn_and_mostly_among_three() -> Non
     assert sum(bool(set(o.truth) & {c for c, _ in o.causes[:3]}) for o in outcomes) >= 10
 
 
+@pytest.mark.long
 def test_what_one_battery_feeds_another_is_no_drain() -> None:
     """On vehicles that share no code with the findings; none of these is published."""
     outcomes = [later_outcome(n) for n in range(6)]
@@ -159,6 +161,7 @@ def test_what_one_battery_feeds_another_is_no_drain() -> None:
     assert all(o.first and o.causes[0][1] > SURE for o in outcomes), [o.causes[:3] for o in outcomes]
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize(
     "number",
     [1, 10, 14, 32, 39, 47],
@@ -181,6 +184,7 @@ def test_a_charger_runs_wherever_its_input_stays_above_its_cut_off(state: str) -
         assert camper.amps(state, "feed_cable") > 2
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize(
     ("number", "five_tests"),
     [(4062, False), (4088, True), (4097, True)],
@@ -198,6 +202,7 @@ def test_causes_of_one_value_are_all_weighed_from_where_the_best_of_them_ended()
     assert outcomes.first and outcomes.sort == "phase_grounded", outcomes
 
 
+@pytest.mark.long(but=2)
 @pytest.mark.parametrize(
     "number",
     [111, 191, 113, 152],
@@ -214,6 +219,7 @@ def test_what_was_called_something_else_for_sure_is_found(number: int) -> None:
     assert outcomes.first, outcomes
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize(
     ("number", "true"),
     [
@@ -244,6 +250,7 @@ def test_no_unit_is_condemned_for_what_is_not_its_own(number: int, true: str) ->
     assert dict(outcomes.causes)[true] > 0.95 * best, outcomes
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize(
     "number", [9149, 9153, 18369, 19101], ids=["diode shorted", "bank fuse open", "link fuse open", "bank fuse"]
 )
@@ -253,6 +260,7 @@ def test_a_link_is_open_or_closed_during_the_drops_whatever_the_cause(number: in
     assert outcomes.first and outcomes.causes[0][1] > 0.9, outcomes
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", ["barge, second alternator on four", "van behind a voltage link"])
 @pytest.mark.parametrize("more_ohm", [0.003, 0.006])
 def test_burnt_contacts_of_a_link_are_found_and_measured(name: str, more_ohm: float) -> None:
@@ -270,6 +278,7 @@ def test_burnt_contacts_of_a_link_are_found_and_measured(name: str, more_ohm: fl
     assert link.excess_low_ohm - 0.0005 < more_ohm < link.excess_high_ohm + 0.0005
 
 
+@pytest.mark.long
 def test_an_inverter_takes_less_the_higher_its_bus_is() -> None:
     """Taken as the resistance it is at 12.0 V it took 73 A of the 55 A it did, and what the second unit gave was called a slip."""
     vehicle = draw(drawn(), 19065).vehicle
@@ -281,12 +290,14 @@ def test_an_inverter_takes_less_the_higher_its_bus_is() -> None:
     assert findings.doubtful == ()
 
 
+@pytest.mark.long
 def test_two_units_held_against_each_other_by_a_link_show_what_each_can_give() -> None:
     """A sound ground was too much, bent to a link that was thought open: 40 A had been read through its fuse, and taken for a slip."""
     outcomes = outcome(11289)
     assert outcomes.truth == ("worn_brushes:alternator",) and outcomes.first and outcomes.causes[0][1] > 0.5, outcomes
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize("number", [11264, 11311, 11381, 11464])
 def test_what_is_broken_beside_a_dead_cell_is_found(number: int) -> None:
     """Each was a dead cell alone, or two drains: a pair was begun where the cell had ended alone, all else bent to it."""
@@ -295,6 +306,7 @@ def test_what_is_broken_beside_a_dead_cell_is_found(number: int) -> None:
     assert outcomes.among(2), outcomes
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     "number", [15033, 15333, 15081, 15225], ids=["no field", "no field, flat banks", "more on it than drawn", "belt slips"]
 )
@@ -304,6 +316,7 @@ def test_a_link_that_had_closed_before_stays_closed_on_what_the_other_unit_gives
     assert outcomes.first, outcomes
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("number", [14190, 15162, 15270], ids=["more on it than drawn", "worn brushes", "set high"])
 def test_nothing_may_have_been_on_but_what_is_listed(number: int) -> None:
     """Two lamps listed, and loads were taken to be a third of the rating more: a regulator set low was 97 % sure and more, or brushes
@@ -312,6 +325,7 @@ def test_nothing_may_have_been_on_but_what_is_listed(number: int) -> None:
     assert outcomes.first or outcomes.causes[0][1] < SURE, outcomes
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize(
     "number", [15007, 15125, 15161, 15376], ids=["brushes, drain", "brushes, belt", "set low, ground", "set low, drain"]
 )
@@ -321,6 +335,7 @@ def test_a_weak_unit_beside_another_fault_is_begun_on_either_side_of_its_limit(n
     assert len(outcomes.truth) == 2 and outcomes.among(2), outcomes
 
 
+@pytest.mark.long
 def test_a_field_beside_a_dead_cell_is_not_taken_for_a_cable_that_is_gone() -> None:
     """A barge: the two were never tried together, since a missing charge cable explained more as long as nobody had thought of the cell."""
     of = outcome(26013)
@@ -328,6 +343,7 @@ def test_a_field_beside_a_dead_cell_is_not_taken_for_a_cable_that_is_gone() -> N
     assert min(p for _, p in of.causes[:2]) > 0.9 and of.causes[2][1] < 0.05
 
 
+@pytest.mark.long
 def test_two_readings_that_agree_are_no_two_slips() -> None:
     """A battery lead loses 2.7 V, by two meters' readings, and the stud has 15.4 V: a regulator set low was 100 % sure, and those were slips.
     It is set high behind that lead, which shows from where the same with a regulator low and high at once ended."""
@@ -335,6 +351,7 @@ def test_two_readings_that_agree_are_no_two_slips() -> None:
     assert outcomes.among(2), outcomes
 
 
+@pytest.mark.long
 def test_what_explains_several_slips_is_waited_for() -> None:
     """The same without its regulated voltages: what was read at the stud during the drops is too high for any set point, and the pair that
     explains it is far behind until slips are judged. A regulator set low was 99.9 % sure, with five slips."""
@@ -346,6 +363,7 @@ def test_what_explains_several_slips_is_waited_for() -> None:
     assert {c.cause for c in causes[:2]} == set(case.vehicle.truth.causes) and causes[1].probability > 0.9
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("number", [28255, 28279])
 def test_an_open_fuse_behind_an_isolator_shows_without_a_current(number: int) -> None:
     """3.6 V stand across a fuse of a boat whose unit has no field: nobody drew anything from the drops of a test without an output. The stud
@@ -355,6 +373,7 @@ def test_an_open_fuse_behind_an_isolator_shows_without_a_current(number: int) ->
     assert "Stud" not in outcomes.headline and "fuse" in outcomes.headline
 
 
+@pytest.mark.long
 def test_one_of_two_causes_is_held_against_others_of_its_part() -> None:
     """The second unit has no field; set low explained nearly as much, and beside the belt no other of its causes was tried."""
     outcomes = outcome(15453)
@@ -382,6 +401,7 @@ def test_two_joints_of_one_loop_that_come_and_go_are_one_of_the_two() -> None:
     assert abs(likely["intermittent:mount"] - likely["intermittent:charge_fuse"]) < 0.25 and max(likely.values()) < 0.75, outcomes
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("number", "five_tests"), [(6149, True), (6150, True), (6150, False)])
 def test_a_battery_that_rests_at_ten_volts_has_a_dead_cell(number: int, five_tests: bool) -> None:
     """Each was a regulator set low, or a sound feed cable, over 99 % sure: the unit gives the battery all it has, and fits far off held it."""
@@ -389,6 +409,7 @@ def test_a_battery_that_rests_at_ten_volts_has_a_dead_cell(number: int, five_tes
     assert outcomes.first and outcomes.truth[0].startswith("dead_cell:"), outcomes
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize(
     ("number", "tests"),
     [
@@ -422,6 +443,7 @@ def test_a_battery_that_nobody_read_at_rest_may_be_far_from_full(number: int, te
     assert all(c.probability < 0.05 for c in findings.causes if c.cause.startswith("regulator_low"))
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize("tests", [("charging_drops",), ("cranking", "charging_drops"), ("charging_drops", "ripple")])
 def test_a_bank_on_a_battery_that_nobody_read_at_rest_takes_what_it_takes(tests: tuple[str, ...]) -> None:
     """It was a lead that comes and goes, or is missing, over 99 % sure, and the clamp on the link a slip: as full as drawn no battery
@@ -441,6 +463,7 @@ def test_a_bank_on_a_battery_that_nobody_read_at_rest_takes_what_it_takes(tests:
 BARGE = "barge, second alternator on four"
 
 
+@pytest.mark.long(but=2)
 @pytest.mark.parametrize(
     "case",
     [
@@ -513,6 +536,7 @@ def test_a_vehicle_wired_otherwise_is_a_whole_one(number: int) -> None:
         assert f"{whole}_joint" in {b["id"] for b in document["branches"]}
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize("number", [4, 9, 14, 21, 26, 31])
 def test_what_is_found_on_vehicles_wired_otherwise(number: int) -> None:
     """Never sure and wrong, and what is wrong is one of the first three."""
@@ -530,6 +554,7 @@ def test_a_case_of_a_number_is_always_the_same_one() -> None:
     assert one == other and len(one) == 2
 
 
+@pytest.mark.long
 def test_who_stops_early_is_told_of_the_same_case() -> None:
     stops = stopped_outcomes(31010)
     assert [o.sort for o in stops] == [
@@ -562,6 +587,7 @@ def test_how_far_it_can_be_trusted_by_hand() -> None:
     assert 0.6 < middle / math.sqrt(0.75 * 0.25 / 300) < 0.75 and 1.85 < most / math.sqrt(0.75 * 0.25 / 300) < 2.05
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("number", "fault"), [(19197, "regulator_high:alternator_2"), (19111, "regulator_high:alternator")])
 def test_what_no_reading_shows_is_not_ruled_out_and_shows_once_the_batteries_are_charged(number: int, fault: str) -> None:
     """Flat batteries take all that the units give, and no regulator has anything to do: by ngspice the same vehicle without the fault
@@ -594,6 +620,7 @@ def test_what_no_reading_shows_is_not_ruled_out_and_shows_once_the_batteries_are
     assert charged.causes[0].cause == fault and charged.not_shown == ()
 
 
+@pytest.mark.long
 def test_what_one_fault_of_a_pair_hides_of_the_other() -> None:
     """Worn brushes show in nothing where there is no field; beside a belt that slips they do."""
     for number, unseen in ((15402, ("worn_brushes:alternator",)), (15125, ())):
@@ -667,6 +694,7 @@ def test_the_page_names_what_was_missed_and_says_what_takes_so_long() -> None:
     )
 
 
+@pytest.mark.long
 def test_sound_leads_differ_and_sound_vehicles_follow_other_laws() -> None:
     """With leads that differ by a fifth and a third of a milliohm nothing is broken. Held against a tolerance chosen on the yard's own leads
     5 of these 12 had a sound part first, 2 of them with certainty; of the 24 from there on 9 and 7."""
@@ -685,6 +713,7 @@ def test_a_case_by_other_laws_is_further_from_its_document_and_always_the_same()
     )
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize(
     ("number", "cause"),
     [
@@ -700,6 +729,7 @@ def test_what_a_textbook_has_is_found(number: int, cause: str) -> None:
     assert judged.truth == (cause,) and judged.first and judged.causes[0][1] > 0.8
 
 
+@pytest.mark.long
 def test_readings_without_any_uncertainty_are_judged() -> None:
     """Nobody said what they were read with, and they are exact: how surely all is known together came out as what no matrix of the kind is."""
     case = draw_by_the_book(drawn(), 597)
@@ -728,6 +758,7 @@ def test_a_textbook_s_vehicle_hardly_differs_from_its_document_and_is_always_the
     assert "dead_cell:battery" in vehicle.truth.causes
 
 
+@pytest.mark.long
 def test_an_engine_that_idles_with_hungry_batteries_is_no_regulator_set_low() -> None:
     """A camper whose engine was never held at speed, and whose batteries take all that idle gives: from where they take what is expected of
     them that was a regulator set low, over 99 % sure."""
@@ -754,6 +785,7 @@ def test_the_reliability_diagram_shows_each_bin() -> None:
     assert drawn_marks.count("<circle") == 2 and "called 95%, right 50% of 2" in drawn_marks
 
 
+@pytest.mark.long
 def test_a_good_set_of_drops_adds_up() -> None:
     """Whatever is wrong with a vehicle, its drops add up: that a probe was wrong is said of one set in a hundred at most (two in 60 here)."""
     count = sets = 0
@@ -770,9 +802,10 @@ def test_a_good_set_of_drops_adds_up() -> None:
     assert sets > 40 and count <= 2
 
 
-def test_what_is_found_on_strangers_does_not_get_worse() -> None:
+def test_what_is_found_on_strangers_does_not_get_worse(whole: bool) -> None:
     """Somewhat below what docs/diagnosis.md counts; of cases that are not published there, nor was anything chosen on them."""
-    outcomes = [outcome(n) for n in range(2000, 2036)]
-    assert sum(o.first for o in outcomes) >= 31
-    sure = [o for o in outcomes if o.causes[0][1] >= 0.9]
-    assert len(sure) >= 18 and sum(not o.first for o in sure) <= 2
+    cases, first, often, wrong = (36, 31, 18, 2) if whole else (9, 8, 4, 0)
+    outcomes = [outcome(n) for n in range(2000, 2000 + cases)]
+    assert sum(o.first for o in outcomes) >= first
+    sure = [o for o in outcomes if o.causes[0][1] >= SURE]
+    assert len(sure) >= often and sum(not o.first for o in sure) <= wrong

@@ -86,6 +86,7 @@ UNITS = {
 FAULTY = [("", Pulses.EVEN), ("open", Pulses.DIODE), ("shorted", Pulses.DIODE), ("phase", Pulses.PHASE)]
 
 
+@pytest.mark.long(but=4)
 @pytest.mark.parametrize(("fault", "says"), FAULTY)
 @pytest.mark.parametrize("unit", UNITS)
 def test_a_rectifier_on_a_battery_is_told_with_the_speed_and_by_its_shape_without(unit: str, fault: str, says: Pulses) -> None:
@@ -103,6 +104,7 @@ def test_a_rectifier_on_a_battery_is_told_with_the_speed_and_by_its_shape_withou
         assert by_shape.pulses is says and by_shape.shaft_rpm == pytest.approx(10 * of.pole_pair_hz, rel=0.03)
 
 
+@pytest.mark.long(but=1)
 @pytest.mark.parametrize("fault", ["", "open", "phase"])
 def test_too_few_samples_for_the_pulses_give_no_verdict_but_the_rate_that_is_needed(fault: str) -> None:
     """Nyquist: six pulses of 300 Hz need 3,600 samples a second."""
@@ -212,6 +214,7 @@ def diesel(
     return np.asarray(volts + np.random.default_rng(8).normal(0, noise, len(volts)) if noise else volts)
 
 
+@pytest.mark.long(but=6)
 @pytest.mark.parametrize("rate", RATES)
 @pytest.mark.parametrize(
     "what", [{}, {"rest": 12.9}, {"noise": 0.1}, {"charge": 13.2}, {"rest": 12.9, "charge": 13.2, "noise": 0.1}, {"glow": 0.0}]

@@ -22,6 +22,9 @@ FOLDERS = (
 )  # fmt: skip
 """Where tests are, long files first: what is short comes last, so that both workers end together."""
 
+ALL = "--all"
+"""Long tests as well: sweeps over every layout and fault, further journeys through the product."""
+
 
 def _environment() -> dict[str, str]:
     settings = cluster.ensure_cluster()
@@ -55,34 +58,35 @@ def prepare(browser: bool = True) -> dict[str, str]:
 def run_tests(words: list[str]) -> int:
     """Linters, types, import rules, then pytest; returns the first failure's exit code.
 
-    words: given, only pytest runs, with these arguments
+    words: none; `--all`, for the long tests too; or what only pytest runs with, as it stands
     """
-    environment = prepare()
+    environment, every = prepare(), words == [ALL]
     pytest = [str(VENV_PYTHON), "-m", "pytest", "--doctest-modules"]
-    if words:
+    if words and not every:
         return subprocess.run([*pytest, *words], cwd=ROOT, env=environment, check=False).returncode
-    of_python: list[Step] = [
+    quick: list[Step] = [
         ("ruff", [str(BIN / "ruff"), "check", "src", "tests", "bench", "mavrik"]),
         ("ruff format", [str(BIN / "ruff"), "format", "--check", "src", "tests", "bench"]),
         ("mypy", [str(BIN / "mypy")]),
         ("import rules", [str(BIN / "lint-imports")]),
         ("published formats", [str(VENV_PYTHON), "-m", "mavrik.cli", "formats", "docs/formats", "--check"]),
-    ]
-    of_front: list[Step] = [
         ("eslint", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "lint"]),
         ("prettier", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "format:check"]),
+    ]
+    slow: list[Step] = [
         ("vue-tsc", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "check"]),
         ("front-end units", ["npm", "--prefix", str(FRONTEND), "run", "--silent", "test"]),
     ]
     # What only reads takes one processor each; what it says is told in one piece.
     with ThreadPoolExecutor() as lanes:
-        codes = list(lanes.map(lambda steps: _first_failure(steps, environment, live=False), (of_python, of_front)))
+        codes = list(lanes.map(lambda steps: _first_failure(steps, environment, live=False), (quick, slow)))
     if any(codes):
         return next(code for code in codes if code)
     # By number of tests a few long files would be left to the end, and one worker idle. Three, for what is in a browser or starts the whole
     # product waits for it most of the time.
-    whole: Step = "pytest", [*pytest, "-n", "3", "--dist", "loadfile", "--no-loadscope-reorder", *FOLDERS]
-    return _first_failure([whole], environment, live=True)
+    of_these = [] if every else ["--without-long"]
+    tests: Step = "pytest", [*pytest, "-n", "3", "--dist", "loadfile", "--no-loadscope-reorder", *of_these, *FOLDERS]
+    return _first_failure([tests], environment, live=True)
 
 
 def _first_failure(steps: Sequence[Step], environment: dict[str, str], live: bool) -> int:
