@@ -39,6 +39,7 @@ def open_test(page: Page, name: str) -> None:
     page.keyboard.press("Enter")
 
 
+@pytest.mark.long
 def test_the_loaded_output_test_by_keyboard_alone(open_page: Callable[..., Page]) -> None:
     page = open_page()
     sweeper(page, "measure")

@@ -13,6 +13,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import choose, job_with
 
 
+@pytest.mark.long
 def test_a_lead_is_chosen_measured_made_and_ticked_and_the_next_step_stays_on_top(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job_with(page, "front_battery", "build")

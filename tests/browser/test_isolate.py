@@ -24,6 +24,7 @@ def row_of(page: Page, job: int, way: str, situation: str, off: list[str]) -> An
     return next(r for r in rows if r["situation"] == situation and sorted(r["off"]) == sorted(off))
 
 
+@pytest.mark.long
 def test_a_purpose_is_chosen_the_switch_seen_to_fail_another_way_accepted_and_the_label_printed(
     open_page: Callable[..., Page],
 ) -> None:

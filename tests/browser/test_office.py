@@ -36,6 +36,7 @@ def make_jobs(page: Page, count: int, mark: str, **details: Any) -> list[dict[st
     return made
 
 
+@pytest.mark.long
 def test_a_long_list_comes_page_by_page_and_is_narrowed_and_left_as_it_was(open_page: Callable[..., Page]) -> None:
     page = open_page(at="/")
     mark = f"m{uuid.uuid4().hex[:7]}"

@@ -96,6 +96,7 @@ def test_complaint_to_accepted_plan_by_keyboard(open_page: Callable[..., Page]) 
     expect(page.frame_locator("iframe").locator("body")).to_contain_text("What is to be done")
 
 
+@pytest.mark.long
 def test_every_change_alone_is_ranked_left_out_and_priced(open_page: Callable[..., Page]) -> None:
     page = open_page()
     job = job_with(page, "front_battery", "plan")

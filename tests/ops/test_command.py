@@ -79,6 +79,7 @@ def test_a_taken_port_is_one_clear_line(place: Place) -> None:
     place.run("stop")
 
 
+@pytest.mark.long
 def test_without_demo_data_the_first_account_is_asked_for(place: Place) -> None:
     refused = place.run("up", "--port", str(place.port))
     assert refused.returncode == 1
