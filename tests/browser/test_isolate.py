@@ -101,7 +101,6 @@ def test_a_purpose_is_chosen_the_switch_seen_to_fail_another_way_accepted_and_th
     assert {d["kind"] for d in plan["documents"]} == {"plan", "isolation"}
 
 
-@pytest.mark.long
 def test_what_is_looked_at_on_a_fitted_switch_is_typed_at_it_and_counts_and_the_verdict_stands_in_findings(
     open_page: Callable[..., Page],
 ) -> None:

@@ -121,7 +121,6 @@ def test_every_change_alone_is_ranked_left_out_and_priced(open_page: Callable[..
     assert all(unit not in p["change_ids"] for p in again["plans"]) and again["pick"]
 
 
-@pytest.mark.long
 def test_units_and_prices_are_kept_by_a_lead(open_page: Callable[..., Page]) -> None:
     reader = open_page("ines", at="/lists")
     expect(reader.locator("[data-test=units]")).to_contain_text("Quarry 170")

@@ -20,7 +20,6 @@ def attacked() -> Iterator[tuple[Path, int]]:
         yield product
 
 
-@pytest.mark.long
 def test_nothing_acknowledged_is_lost_or_made_twice(attacked: tuple[Path, int]) -> None:
     # In a thread of its own: the browser of other tests may have a loop in this one.
     with ThreadPoolExecutor(1) as apart:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import os
 import subprocess
 import sys
@@ -44,6 +45,14 @@ def test_of_a_long_test_the_first_cases_are_run_by_every_run() -> None:
     swept = "test_belt_lamp_and_shaft_part_it_from_a_unit_without_a_field"
     assert (ROOT / file).read_text(encoding="utf-8").count("mark.long(but=3)") == 1
     assert done.stdout.count(f"::{swept}[") == 3 and "(3 deselected)" in done.stdout and done.stdout.count("::") > 3
+
+
+def test_of_every_file_something_is_run_by_every_run() -> None:
+    for path in (ROOT / "tests").rglob("test_*.py"):
+        body = ast.parse(path.read_text(encoding="utf-8")).body
+        tests = [n for n in body if isinstance(n, ast.FunctionDef) and n.name.startswith("test_")]
+        long = [n for n in tests if "pytest.mark.long" in map(ast.unparse, n.decorator_list)]
+        assert not tests or len(long) < len(tests), path
 
 
 def test_everything_is_run_where_a_change_is_checked() -> None:
