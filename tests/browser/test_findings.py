@@ -214,7 +214,7 @@ def test_what_comes_next_is_the_same_everywhere_and_begins_where_it_says(open_pa
         page.locator(f"[data-point='{point}'] input").fill(value)
     page.locator("[data-test=keep-run]").click()
     expect(page.locator("[data-run]")).to_have_count(0)
-    again = "once more house battery, 2000 /min, loads off"
+    again = "another reading of house battery, 2000 /min, loads off"
     expect(best).to_contain_text(f"Next: {again}")
     expect(page.locator("[data-stage=measure]")).to_contain_text(again)
     page.goto(f"/jobs/{job}/findings")

@@ -216,7 +216,7 @@ def test_what_is_to_be_read_again_is_what_the_path_names() -> None:
     )
     # A bank behind an isolator has no limit of its own: that it keeps one is not said.
     assert line.text.endswith("though no reading misses a limit.") and line.next_step.startswith(again.text)
-    assert line.read_on and line.reading == again.short == "once more house battery, 2000 /min, loads off"
+    assert line.read_on and line.reading == again.short == "another reading of house battery, 2000 /min, loads off"
     path = progress(JobFacts(frozenset({Purpose.FIND_FAULT}), boat, findings))
     assert path.next_stage == "measure" and path.missing == line.reading
 
@@ -224,10 +224,10 @@ def test_what_is_to_be_read_again_is_what_the_path_names() -> None:
 @pytest.mark.parametrize(
     ("odd", "point", "words"),
     [
-        ({"feed_v": 0.364}, "feed_v", "once more feed side, whole"),
-        ({"charge_fuse": -0.051}, "drop_v:charge_fuse", "once more charge fuse"),
-        ({"charge_cable": 0.0}, "drop_v:charge_cable", "once more charge cable"),
-        ({"stud_v": 14.5, "battery_v": 13.79}, "", "once more stud and battery"),
+        ({"feed_v": 0.364}, "feed_v", "another reading of feed side, whole"),
+        ({"charge_fuse": -0.051}, "drop_v:charge_fuse", "another reading of charge fuse"),
+        ({"charge_cable": 0.0}, "drop_v:charge_cable", "another reading of charge cable"),
+        ({"stud_v": 14.5, "battery_v": 13.79}, "", "another reading of stud and battery"),
     ],
     ids=["whole", "swapped", "dead", "stud and battery"],
 )
@@ -258,7 +258,7 @@ def test_readings_that_contradict_each_other_are_read_again_before_a_job_is_hand
             1.0,
             BranchVerdict.CLOSE,
             "Repeat it nearer to rated output, or on a finer range: that narrows the band.",
-            "once more feed side",
+            "another reading of feed side",
         ),
         (1.2, BranchVerdict.FAIL, "No part of it has too much: plan larger cables.", "print and sign"),
     ],

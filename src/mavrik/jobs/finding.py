@@ -26,7 +26,7 @@ from mavrik.jobs.tasks import put_into_queue
 from mavrik.store.models import CircuitVersion, Job, JobFindings, Person, Task
 from mavrik.store.models import Run as RunRow
 
-REASONING = 35
+REASONING = 36
 """Version of what the core makes of readings; kept findings of another one are made anew."""
 
 

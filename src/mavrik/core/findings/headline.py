@@ -27,7 +27,7 @@ from mavrik.core.findings.documents import (
 )
 from mavrik.core.findings.faults import MENDS_NOTHING, NOTHING, OF_THE_TEST, UNKNOWN_KIND, bad_by, fault_table
 from mavrik.core.findings.not_shown import in_one_line
-from mavrik.core.findings.words import inside_a_sentence, sureness
+from mavrik.core.findings.words import another_reading, inside_a_sentence, sureness
 from mavrik.core.measuring.quantities import QUANTITIES
 from mavrik.core.measuring.uncertainty import Verdict
 from mavrik.core.procedures import Judgement, bench_limits
@@ -132,7 +132,7 @@ def _reread(basis: HeadlineBasis) -> Headline | None:
             (what, again), first = APART[check.name], next(iter(basis.next_actions), None)
             if first is not None and first.kind is ActionKind.READ_AGAIN:
                 again = f"{first.text} Where they are still apart: {inside_a_sentence(again)}"
-            return Headline(BranchVerdict.CHECK_PROBES, check.message, (), again, "", f"once more {what}")
+            return Headline(BranchVerdict.CHECK_PROBES, check.message, (), again, "", another_reading(what))
     swapped = [b for b in basis.branches if b.verdict is BranchVerdict.CHECK_PROBES]
     if swapped:
         text = f"{swapped[0].label}: {swapped[0].reason}"
@@ -191,7 +191,7 @@ def _side_line(basis: HeadlineBasis, poor: SideFinding, whole: bool) -> Headline
     if poor.verdict is BranchVerdict.CLOSE:
         then, reading = (
             "Repeat it nearer to rated output, or on a finer range: that narrows the band.",
-            f"once more {APART[poor.name][0]}",
+            another_reading(APART[poor.name][0]),
         )
     elif unread and not whole:
         then, reading = "Measure the branches of this side one by one.", f"the drop of {unread[0].label}"
@@ -286,9 +286,9 @@ def _first_line(basis: HeadlineBasis) -> Headline:
     nothing = f"Nothing broken: {sureness(basis.nothing_broken)}. " if whole else ""
     if graver is not None and graver.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED):
         why = in_one_line(basis.not_shown)
-        once_more = f"once more {inside_a_sentence(graver.label)}" if graver.verdict is BranchVerdict.CLOSE else ""
+        another = another_reading(graver.label) if graver.verdict is BranchVerdict.CLOSE else ""
         text = f"{nothing}{graver.label}: {graver.reason}"
-        return Headline(graver.verdict, text, why, graver.next_step, graver.branch_id, once_more)
+        return Headline(graver.verdict, text, why, graver.next_step, graver.branch_id, another)
     poor = min(basis.sides, key=lambda s: GRAVITY[s.verdict], default=None)
     if poor is not None and poor.verdict not in (BranchVerdict.PASS, BranchVerdict.NOT_MEASURED):
         return _side_line(basis, poor, whole)

@@ -20,7 +20,7 @@ from mavrik.core.findings.inference import Posterior
 from mavrik.core.findings.likelihood import chance_of_yes, own_scatter
 from mavrik.core.findings.not_shown import likeliest_fine, not_ruled_out, showing
 from mavrik.core.findings.turning import Turn, turning_points
-from mavrik.core.findings.words import inside_a_sentence, label_of
+from mavrik.core.findings.words import another_reading, inside_a_sentence, label_of
 from mavrik.core.operating.devices import battery_units
 from mavrik.core.procedures import PROCEDURES, BenchState, Observation, Point, Procedure, Setup
 
@@ -260,7 +260,7 @@ def _point_action(procedure: str, point: Point, bits: float) -> NextAction:
 
 def _again_action(of: Observation, procedure: str, bits: float) -> NextAction:
     text = f"Read it again with another meter: {inside_a_sentence(of.point.label)}."
-    short = f"once more {inside_a_sentence(of.point.label)}"
+    short = another_reading(of.point.label)
     why = "Much hangs on this one reading, and a probe may have slipped."
     return NextAction(ActionKind.READ_AGAIN, procedure, of.point.id, of.point.element, text, short, why, AGAIN_MINUTES, bits)
 

@@ -21,6 +21,17 @@ def inside_a_sentence(words: str) -> str:
     return words[0].lower() + words[1:] if len(words) > 1 and words[1].islower() else words
 
 
+def another_reading(label: str) -> str:
+    """A reading that is to be taken again, in a few words.
+
+    label: what is read
+
+    >>> another_reading("Charge fuse")
+    'another reading of charge fuse'
+    """
+    return f"another reading of {inside_a_sentence(label)}"
+
+
 def label_of(circuit: Circuit, cause: str, read: Collection[str] = ()) -> tuple[str, str]:
     """A cause in words, and what to do about it. read: ids of the points that were read"""
     kind, element = cause.split(":", 1)
