@@ -10,10 +10,8 @@ from numpy.typing import NDArray
 from scipy.optimize import Bounds, LinearConstraint, milp
 from scipy.sparse import coo_array
 
-SEARCHED = 50_000
-"""So many nodes of the search are tried, times leads, times lengths. Counted, so that a bench's few leads are cut alike on a slow machine."""
-LONGEST_S = 1.0
-"""Of many leads so long; a request waits for it. What was found by then is no worse than first fit."""
+LONGEST_S = 0.5
+"""So long the best cutting is looked for; a request waits for it. What was found by then is no worse than first fit."""
 NEAR_ENOUGH = 0.01
 """A cutting within one per cent of the best there can be is as good. Our choice."""
 
@@ -106,9 +104,7 @@ def _solved(leads: NDArray[np.float64], stock: NDArray[np.float64], kerf: float,
     matrix = coo_array((values, (rows, cols)), shape=(len(low), pairs + 2 * n)).tocsr()
     solution = milp(
         cost, integrality=np.ones(len(cost)), bounds=Bounds(0, 1), constraints=LinearConstraint(matrix, low, high),
-        options={
-            "node_limit": max(1, SEARCHED // pairs), "time_limit": LONGEST_S, "mip_rel_gap": NEAR_ENOUGH if all_go else 0.0,
-        },
+        options={"time_limit": LONGEST_S, "mip_rel_gap": NEAR_ENOUGH if all_go else 0.0},
     )  # fmt: skip
     if solution.x is None:
         return simple, False
